@@ -1,0 +1,18 @@
+// Rinzel turns the style sheets of a website into the bundles that its pages
+// load. See the README, or run: rinzel help
+package main
+
+import (
+	"context"
+	"os"
+	"os/signal"
+
+	"rinzel/internal/cli"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	code := cli.Run(ctx, os.Args[1:], cli.Standard())
+	stop()
+	os.Exit(code)
+}

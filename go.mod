@@ -1,0 +1,21 @@
+module rinzel
+
+go 1.26.0
+
+require (
+	github.com/bmatcuk/doublestar/v4 v4.10.4
+	github.com/klauspost/compress v1.20.3
+	github.com/mattn/go-runewidth v0.0.31
+	github.com/pelletier/go-toml/v2 v2.4.3
+	github.com/spf13/cobra v1.10.2
+	golang.org/x/net v0.62.0
+	golang.org/x/sync v0.24.0
+	golang.org/x/term v0.47.0
+)
+
+require (
+	github.com/clipperhouse/uax29/v2 v2.2.0 // indirect
+	github.com/inconshreveable/mousetrap v1.1.0 // indirect
+	github.com/spf13/pflag v1.0.9 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+)

@@ -1,0 +1,396 @@
+package build
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
+	"rinzel/internal/step/prefix"
+)
+
+// entry is a sheet that a page links, with all that it imports, worked out.
+// What comes of it does not depend on the page.
+type entry struct {
+	once     sync.Once
+	path     source.Path
+	pieces   []piece
+	prefix   []prefix.Change
+	diags    []diag.Diagnostic
+	external int // pieces that are imports from elsewhere
+	failed   bool
+}
+
+// piece is a part of a bundle that comes from one source sheet.
+type piece struct {
+	file  *source.File
+	nodes []ast.Node
+	// conds are the conditions of the imports that led here, outermost first.
+	// Pieces of one import share its condition: they are in one layer.
+	conds []*condition
+	// external is an import from elsewhere, which stays an import.
+	external *ast.AtRule
+	prologue bool // rules that stand before the imports of the sheet
+}
+
+// condition is what an import says of the sheet it brings in.
+type condition struct {
+	at       source.Pos
+	hasLayer bool
+	layer    []ast.Value
+	supports []ast.Value
+	media    []ast.Value
+}
+
+func (c *condition) empty() bool {
+	return !c.hasLayer && len(c.supports) == 0 && len(c.media) == 0
+}
+
+// maxImports is how many imports may lead from a sheet to another, and
+// maxPieces how many sheets an entry may reach, each counted as often as it is
+// imported: sheets that each import the next one twice reach any number.
+const (
+	maxImports = 100
+	maxPieces  = 20_000
+)
+
+// entryOf returns the worked-out entry of a linked sheet.
+func (b *builder) entryOf(p source.Path) *entry {
+	b.mu.Lock()
+	e := b.entries[p]
+	if e == nil {
+		e = &entry{path: p}
+		b.entries[p] = e
+	}
+	b.mu.Unlock()
+	e.once.Do(func() {
+		a := assembler{b: b, entry: e, scope: compose.NewScope(), changes: make(map[prefix.Change]int)}
+		sheet, err := b.sheets.Load(p)
+		if err != nil {
+			e.failed = true // the link that names it reports it
+			return
+		}
+		a.sheet(sheet, nil, &visit{path: p})
+		b.report(e.diags...)
+	})
+	return e
+}
+
+// assembler follows the imports of one entry.
+type assembler struct {
+	b       *builder
+	entry   *entry
+	scope   *compose.Scope
+	changes map[prefix.Change]int // index in entry.prefix
+	full    bool
+}
+
+// visit is a sheet that is open while its imports are followed.
+type visit struct {
+	path source.Path
+	at   source.Span // of the import that led to it; the zero Span for the entry
+	from *visit
+}
+
+func (a *assembler) report(d diag.Diagnostic) { a.entry.diags = append(a.entry.diags, d) }
+
+// sheet appends the pieces of a sheet: those of its imports, then its own.
+func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
+	if len(a.entry.pieces) >= maxPieces {
+		if !a.full {
+			a.full = true
+			a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: here.at,
+				Message: fmt.Sprintf("the imports reach more than %d sheets, each counted as often as it is imported", maxPieces)})
+		}
+		return
+	}
+	a.entry.diags = append(a.entry.diags, s.Diagnostics...)
+	steps := a.b.project.Settings.ChainOf(s.File.Path)
+	c := &compose.Composer{Report: a.report}
+	composes := slices.Contains(steps, "compose")
+	prologue := piece{file: s.File, conds: conds, prologue: true}
+	rest := piece{file: s.File, conds: conds}
+	imported := false // an import was met
+	open := true      // imports may still follow
+	for _, n := range s.Nodes {
+		switch {
+		case isCharset(n):
+		case composes && compose.IsStatement(n):
+			c.Nodes([]ast.Node{n}, a.scope)
+		case isImport(n):
+			if !open {
+				a.lateImport(n.(*ast.AtRule))
+				continue
+			}
+			imported = true
+			if len(prologue.nodes) > 0 {
+				a.entry.pieces = append(a.entry.pieces, prologue)
+				prologue.nodes = nil
+			}
+			a.follow(n.(*ast.AtRule), c, composes, conds, here)
+		case mayPrecedeImport(n) && open:
+			prologue.nodes = append(prologue.nodes, n)
+		default:
+			open = false
+			if composes {
+				rest.nodes = append(rest.nodes, c.Nodes([]ast.Node{n}, a.scope)...)
+			} else {
+				rest.nodes = append(rest.nodes, n)
+			}
+		}
+	}
+	rest.nodes = append(prologue.nodes, rest.nodes...)
+	rest.nodes = a.steps(rest.nodes, steps)
+	if len(rest.nodes) > 0 || !imported {
+		a.entry.pieces = append(a.entry.pieces, rest)
+	}
+}
+
+// steps takes the nodes of a piece through the steps of its chain behind compose.
+func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
+	for _, name := range steps {
+		switch name {
+		case "lower":
+			nodes = lower.Nodes(nodes, a.b.project.Settings.Targets)
+		case "prefix":
+			var changes []prefix.Change
+			nodes, changes = prefix.Nodes(nodes, a.b.project.Settings.Targets)
+			a.note(changes)
+		}
+	}
+	return nodes
+}
+
+func (a *assembler) note(changes []prefix.Change) {
+	for _, c := range changes {
+		key := prefix.Change{Property: c.Property, Dropped: c.Dropped}
+		i, ok := a.changes[key]
+		if !ok {
+			i = len(a.entry.prefix)
+			a.changes[key] = i
+			a.entry.prefix = append(a.entry.prefix, key)
+		}
+		a.entry.prefix[i].Count += c.Count
+	}
+}
+
+func isImport(n ast.Node) bool {
+	_, ok := graph.IsImport(n)
+	return ok
+}
+
+func isCharset(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Name == "charset"
+}
+
+// mayPrecedeImport reports whether imports may follow n: it is a comment or
+// the statement form of @layer (CSS Cascade 5, section 2.1).
+func mayPrecedeImport(n ast.Node) bool {
+	switch n := n.(type) {
+	case *ast.Comment:
+		return true
+	case *ast.AtRule:
+		return n.Block == nil && token.EqualFold(n.Name, "layer")
+	}
+	return false
+}
+
+func (a *assembler) lateImport(r *ast.AtRule) {
+	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: r.Span(),
+		Message: "this import stands behind a rule, where browsers ignore it",
+		Mend:    "move it to the top of the sheet, above all rules but @charset and @layer"})
+}
+
+// follow appends the pieces that an import brings in.
+func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, conds []*condition, here *visit) {
+	prelude := r.Prelude
+	if composes {
+		prelude = c.Values(prelude, a.scope)
+	}
+	imp, ok := graph.ReadImport(prelude)
+	if !ok {
+		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
+			Message: "the import names no sheet: expected an address in quotes or in url()"})
+		return
+	}
+	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
+	if !cond.empty() {
+		conds = append(slices.Clip(conds), cond)
+	}
+	b := a.b
+	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
+	if target.Kind == graph.External {
+		a.external(r, prelude, conds)
+		return
+	}
+	if d, ok := b.badTarget(target, imp.Address, imp.At); ok {
+		d.Related = append(d.Related, trailOf(here)...)
+		a.report(d)
+		return
+	}
+	if a.cycle(target.Path, imp.At, here) {
+		return
+	}
+	sheet, err := b.sheets.Load(target.Path)
+	if err != nil {
+		d := b.unreadable(target.Path, err, imp.At)
+		if d.Code == "missing" {
+			d.Message = fmt.Sprintf("there is no sheet %q", b.project.Tree.Show(target.Path))
+		}
+		d.Related = append(d.Related, trailOf(here)...)
+		a.report(d)
+		return
+	}
+	a.sheet(sheet, conds, &visit{path: target.Path, at: imp.At, from: here})
+}
+
+// badTarget words what is wrong with an address that leads to no file.
+func (b *builder) badTarget(t graph.Target, address string, at source.Span) (diag.Diagnostic, bool) {
+	d := diag.Diagnostic{Severity: diag.Error, Span: at}
+	switch t.Kind {
+	case graph.Within:
+		d.Code, d.Message = "bad-address", "the address is empty"
+	case graph.Outside:
+		d.Code = "outside"
+		d.Message = fmt.Sprintf("%q leads outside its folder", address)
+		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
+	case graph.NoRoot:
+		d.Code = "unknown-root"
+		d.Message = fmt.Sprintf("there is no root %q", t.Root)
+		d.Mend = "roots are named in [roots] in rinzel.toml"
+		if near := diag.Nearest(t.Root, b.project.Tree.Roots()); near != "" {
+			d.Mend = fmt.Sprintf("did you mean %q?", near)
+		}
+	default:
+		return d, false
+	}
+	return d, true
+}
+
+// cycle reports an import of a sheet that is still open, or too many imports
+// within each other.
+func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
+	depth := 0
+	for v := here; v != nil; v = v.from {
+		if depth++; v.path != p {
+			continue
+		}
+		d := diag.Diagnostic{Code: "import-cycle", Severity: diag.Error, Span: at,
+			Message: fmt.Sprintf("%q imports itself, by way of %d other sheets", a.b.project.Tree.Show(p), depth-1),
+			Mend:    "remove one of the imports, or move what both need into a sheet of its own"}
+		if depth == 1 {
+			d.Message = fmt.Sprintf("%q imports itself", a.b.project.Tree.Show(p))
+			d.Mend = "remove the import"
+		}
+		for w := here; w != v; w = w.from {
+			d.Related = append(d.Related, diag.Related{Span: w.at, Message: "imported here"})
+		}
+		a.report(d)
+		return true
+	}
+	if depth >= maxImports {
+		a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: at,
+			Message: fmt.Sprintf("imports lead more than %d sheets deep", maxImports)})
+		return true
+	}
+	return false
+}
+
+// trailOf returns the imports that led to a sheet, the nearest first.
+func trailOf(here *visit) []diag.Related {
+	const limit = 5
+	var out []diag.Related
+	for v := here; v != nil && v.at.IsValid() && len(out) < limit; v = v.from {
+		out = append(out, diag.Related{Span: v.at, Message: "the sheet is imported here"})
+	}
+	return out
+}
+
+// external appends an import that stays one.
+func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*condition) {
+	kept := *r
+	kept.Prelude = prelude
+	own := 0
+	if len(conds) > 0 && conds[len(conds)-1].at == r.At {
+		own = 1 // its own conditions stay with it
+	}
+	if len(conds) > own {
+		a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
+			Message: "a sheet from elsewhere is imported by one that is imported under conditions, which cannot be written as one sheet",
+			Mend:    "import it from the outer sheet, with the conditions, or link it from the page"})
+		return
+	}
+	for _, p := range a.entry.pieces {
+		if p.external == nil && !p.prologue && len(p.nodes) > 0 {
+			a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
+				Message: fmt.Sprintf("a sheet from elsewhere is imported behind rules of %q, where one sheet cannot import it", p.file.Name),
+				Mend:    "import it before all others, or link it from the page"})
+			return
+		}
+	}
+	a.entry.external++
+	a.entry.pieces = append(a.entry.pieces, piece{external: &kept})
+}
+
+// repeated returns pieces without those that a later one repeats: of two
+// that are the same under the same conditions the later decides alone. A piece
+// that has to do with layers stays, since layers are ordered by where they
+// come first.
+func repeated(pieces []piece) []piece {
+	last := make(map[string]int)
+	count := make(map[*source.File]int)
+	for _, p := range pieces {
+		if p.file != nil {
+			count[p.file]++
+		}
+	}
+	key := func(p piece) string {
+		if p.external != nil || p.prologue || count[p.file] < 2 || layered(p) {
+			return ""
+		}
+		return fmt.Sprint(p.file.ID, conditionText(p.conds))
+	}
+	for i, p := range pieces {
+		if k := key(p); k != "" {
+			last[k] = i
+		}
+	}
+	var out []piece
+	for i, p := range pieces {
+		if k := key(p); k != "" && last[k] > i && ast.Equal(p.nodes, pieces[last[k]].nodes, true) {
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+func layered(p piece) bool {
+	if slices.ContainsFunc(p.conds, func(c *condition) bool { return c.hasLayer }) {
+		return true
+	}
+	found := false
+	ast.Walk(p.nodes, func(n ast.Node) bool {
+		r, ok := n.(*ast.AtRule)
+		found = found || ok && token.EqualFold(r.Name, "layer")
+		return !found
+	})
+	return found
+}
+
+func conditionText(conds []*condition) string {
+	var b strings.Builder
+	for _, c := range conds {
+		fmt.Fprintf(&b, "|%s|%s", print.CompactValues(c.supports), print.CompactValues(c.media))
+	}
+	return b.String()
+}

@@ -1,0 +1,256 @@
+// Package build turns a project into its outputs: it finds the pages, works
+// out the sheets that each one reaches, takes them through the chains and the
+// finish, and returns files and findings as values. It writes nothing.
+package build
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/prefix"
+	"rinzel/internal/step/purge"
+)
+
+// Options say what to build.
+type Options struct {
+	Profile  string   // empty for development
+	Evidence []string // globs beside those of the settings
+}
+
+// Result is what came of a build. If a diagnostic is an error, Outputs must
+// not be written.
+type Result struct {
+	Profile     project.Profile
+	Outputs     []Output
+	Bundles     []Bundle
+	Purging     string // why purging was left out although the profile has it; else empty
+	Diagnostics []diag.Diagnostic
+}
+
+// Kind tells the kinds of outputs apart.
+type Kind string
+
+// The kinds of outputs, in the order in which they are listed.
+const (
+	StyleKind    Kind = "style"
+	MapKind      Kind = "map"
+	PageKind     Kind = "page"
+	AssetKind    Kind = "asset"
+	ManifestKind Kind = "manifest"
+)
+
+var kindOrder = []Kind{StyleKind, MapKind, PageKind, AssetKind, ManifestKind}
+
+// Output is a file to be written.
+type Output struct {
+	Path string // relative to the output folder
+	Kind Kind
+	Data []byte
+
+	owner source.Span // what asked for it, for when two do
+	from  source.Path // the file it is a copy of, of an asset
+}
+
+// Bundle tells what became of the sheets of one entry.
+type Bundle struct {
+	Name    string // the logical name: its path without a hash
+	Path    string // as written
+	Page    string // the page that loads it, as people are shown it; empty for a sheet built alone
+	Sheets  int    // source sheets in it
+	Sources int    // bytes of their text
+	Before  int    // bytes of the sheets if they were written readably, before the finish
+	Purged  int    // bytes of Before that purging saved
+	Size    int    // bytes of the bundle as written, a map inside it left out
+	Rules   purge.Result
+	Prefix  []prefix.Change
+}
+
+// builder is one build under way.
+type builder struct {
+	project  *project.Project
+	profile  project.Profile
+	opts     Options
+	sheets   graph.Sheets
+	evidence *purge.Evidence
+
+	mu      sync.Mutex
+	diags   diag.List
+	entries map[source.Path]*entry // sheets that pages link, worked out
+}
+
+// Site builds all pages of a project. The error is one of our run, a
+// cancelled context among them; what is wrong with the sources is in the result.
+func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
+	b, err := newBuilder(p, opts)
+	if err != nil {
+		return nil, err
+	}
+	pages := b.findPages()
+	res := &Result{Profile: b.profile}
+	if len(pages) == 0 {
+		b.report(diag.Diagnostic{Code: "no-pages", Severity: diag.Error,
+			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
+			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or build one sheet: rinzel build SHEET -o FILE"})
+		res.Diagnostics = b.diags.Sorted()
+		return res, nil
+	}
+	if err := b.gatherEvidence(ctx, pages); err != nil {
+		return nil, err
+	}
+	made := make([]*pageResult, len(pages))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, page := range pages {
+		group.Go(func() error {
+			made[i] = b.page(page)
+			return ctx.Err()
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	out := newOutputs(b)
+	for _, m := range made {
+		out.addPage(m)
+		res.Bundles = append(res.Bundles, m.bundles...)
+	}
+	res.Outputs = out.finish(res.Bundles)
+	res.Diagnostics = b.diags.Sorted()
+	return res, nil
+}
+
+func newBuilder(p *project.Project, opts Options) (*builder, error) {
+	name := cmp.Or(opts.Profile, project.Development)
+	profile, ok := p.Settings.Profiles[name]
+	if !ok {
+		var names []string
+		for name := range p.Settings.Profiles {
+			names = append(names, name)
+		}
+		slices.Sort(names)
+		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
+	}
+	return &builder{
+		project: p, profile: profile, opts: opts,
+		sheets:  graph.Sheets{Tree: p.Tree},
+		entries: make(map[source.Path]*entry),
+	}, nil
+}
+
+func (b *builder) report(ds ...diag.Diagnostic) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.diags.Add(ds...)
+}
+
+// walk visits the files of the source folder that belong to the project.
+func (b *builder) walk(visit func(source.Path)) {
+	skip := b.project.Skip()
+	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, visit, func(p source.Path, err error) {
+		b.report(diag.Diagnostic{Code: "unreadable", Severity: diag.Warning,
+			Message: fmt.Sprintf("%q cannot be read and is left out: %v", b.project.Tree.Show(p), err)})
+	})
+}
+
+func isPage(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".html", ".htm", ".xhtml":
+		return true
+	}
+	return false
+}
+
+func isScript(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".js", ".mjs", ".cjs":
+		return true
+	}
+	return false
+}
+
+// findPages reads the pages of the source folder, in lexical order of their paths.
+func (b *builder) findPages() []*graph.Page {
+	var pages []*graph.Page
+	b.walk(func(p source.Path) {
+		if !isPage(p.Name) {
+			return
+		}
+		f, err := b.project.Tree.Text(p)
+		if err != nil {
+			b.report(b.unreadable(p, err, source.Span{}))
+			return
+		}
+		pages = append(pages, graph.ReadPage(f))
+	})
+	return pages
+}
+
+// unreadable words the error of reading a file that the source at span names.
+func (b *builder) unreadable(p source.Path, err error, at source.Span) diag.Diagnostic {
+	tree := b.project.Tree
+	show := tree.Show(p)
+	d := diag.Diagnostic{Code: "unreadable", Severity: diag.Error, Span: at}
+	var encoding *source.EncodingError
+	switch {
+	case errors.As(err, &encoding):
+		f := encoding.File
+		d.Code = "not-utf-8"
+		d.Message = fmt.Sprintf("%q %v", show, source.ErrNotUTF8)
+		d.Mend = "save it in the encoding UTF-8"
+		end := source.SpanOf(f.Pos(len(f.Text)), 0)
+		if at.IsValid() {
+			d.Related = []diag.Related{{Span: end, Message: "the first byte that is not UTF-8 follows here"}}
+		} else {
+			d.Span = end
+		}
+	case errors.Is(err, fs.ErrNotExist):
+		d.Code = "missing"
+		d.Message = fmt.Sprintf("there is no file %q", show)
+		d.Mend = b.nearFile(p)
+	case errors.Is(err, fs.ErrPermission):
+		d.Message = fmt.Sprintf("%q may not be read", show)
+		d.Mend = "give yourself the right to read it"
+	case errors.Is(err, source.ErrOutside):
+		d.Code = "outside"
+		d.Message = fmt.Sprintf("%q %v", show, source.ErrOutside)
+		d.Mend = "name the folder it lies in as a root in rinzel.toml"
+	default:
+		d.Message = fmt.Sprintf("%q %v", show, err)
+	}
+	return d
+}
+
+// nearFile proposes a file with a name near to that of one that is missing.
+func (b *builder) nearFile(p source.Path) string {
+	tree := b.project.Tree
+	dir, name := path.Split(p.Name)
+	if near := diag.Nearest(name, tree.Siblings(p)); near != "" {
+		return fmt.Sprintf("did you mean %q?", tree.Show(source.Path{Root: p.Root, Name: path.Join(dir, near)}))
+	}
+	if tree.Siblings(p) != nil || dir == "" {
+		return ""
+	}
+	parent := source.Path{Root: p.Root, Name: path.Clean(dir)}
+	if near := diag.Nearest(path.Base(parent.Name), tree.Siblings(parent)); near != "" {
+		near = path.Join(path.Dir(parent.Name), near, name)
+		return fmt.Sprintf("did you mean %q?", tree.Show(source.Path{Root: p.Root, Name: near}))
+	}
+	return fmt.Sprintf("there is no folder %q either", tree.Show(parent))
+}
+
+// purges reports whether the finish removes unused rules.
+func (b *builder) purges() bool { return slices.Contains(b.profile.Finish, "purge") }

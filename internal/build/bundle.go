@@ -1,0 +1,388 @@
+package build
+
+import (
+	"fmt"
+	"path"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
+	"rinzel/internal/step/minify"
+	"rinzel/internal/step/purge"
+)
+
+// linked is a worked-out sheet and the media under which a page links it.
+type linked struct {
+	entry *entry
+	media *condition // nil for all media, or where the link itself keeps them
+}
+
+// bundleJob is all that is known of a bundle before it is written.
+type bundleJob struct {
+	report  func(...diag.Diagnostic)
+	links   []linked
+	name    string                        // logical path in the output folder
+	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
+	purge   bool
+	// source gives the address of a source file relative to the map.
+	source func(*source.File) string
+}
+
+// bundleResult is a bundle that was written.
+type bundleResult struct {
+	info   Bundle
+	css    []byte // without the comment that names the map
+	mapped []byte // nil if the profile wants no map
+}
+
+// bundle joins sheets in cascade order and finishes them as one.
+func (b *builder) bundle(job bundleJob) bundleResult {
+	var pieces []piece
+	res := bundleResult{info: Bundle{Name: job.name, Path: job.name}}
+	for _, l := range job.links {
+		for _, p := range l.entry.pieces {
+			if l.media != nil {
+				p.conds = append([]*condition{l.media}, p.conds...)
+			}
+			pieces = append(pieces, p)
+		}
+		res.info.Prefix = append(res.info.Prefix, l.entry.prefix...)
+	}
+	pieces = repeated(pieces)
+	seen := make(map[*source.File]bool)
+	for i, p := range pieces {
+		if p.file != nil && !seen[p.file] {
+			seen[p.file] = true
+			res.info.Sheets++
+			res.info.Sources += len(p.file.Text)
+		}
+		pieces[i].nodes = relocate(p.nodes, job.address)
+	}
+	nodes := join(pieces, job.report)
+	nodes = b.finish(job, nodes, &res.info)
+	b.write(job, nodes, &res)
+	return res
+}
+
+// finish takes the bundle through the steps of the profile.
+func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.Node {
+	if len(b.profile.Finish) == 0 {
+		return nodes
+	}
+	info.Before = len(print.Append(nil, nodes, print.Options{}))
+	for _, name := range b.profile.Finish {
+		switch name {
+		case "purge":
+			if !job.purge {
+				continue
+			}
+			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
+			info.Purged = info.Before - len(print.Append(nil, nodes, print.Options{}))
+			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
+				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error,
+					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %d rules was found in use", job.name, info.Rules.Rules),
+					Mend:    "check what [purge] evidence names, or list in keep what must stay"})
+			}
+		case "minify":
+			nodes = minify.Nodes(nodes)
+		}
+	}
+	return nodes
+}
+
+// declaresMore reports whether anything but comments and empty layers is left.
+func declaresMore(nodes []ast.Node) bool {
+	return slices.ContainsFunc(nodes, func(n ast.Node) bool {
+		switch n := n.(type) {
+		case *ast.Comment:
+			return false
+		case *ast.AtRule:
+			return !token.EqualFold(n.Name, "layer") || declaresMore(ast.Body(n))
+		}
+		return true
+	})
+}
+
+// write prints the bundle and its map.
+func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
+	opts := print.Options{Compact: slices.Contains(b.profile.Finish, "minify")}
+	var builder *sourcemap.Builder
+	if b.profile.Maps != project.NoMaps {
+		builder = sourcemap.NewBuilder(b.project.Tree.Set)
+		opts.Maps = builder
+	}
+	size := res.info.Sources
+	if opts.Compact {
+		size -= size / 8
+	}
+	css := print.Append(make([]byte, 0, size+size/16+256), nodes, opts)
+	if !isASCII(css) {
+		// A page or server may say another encoding, so the sheet says its own.
+		if builder != nil {
+			builder = sourcemap.NewBuilder(b.project.Tree.Set)
+			opts.Maps = builder
+		}
+		css = print.Append([]byte("@charset \"utf-8\";\n"), nodes, opts)
+	}
+	res.css = css
+	res.info.Size = len(css)
+	if builder != nil {
+		res.mapped = builder.JSON(path.Base(job.name), job.source)
+	}
+}
+
+func isASCII(text []byte) bool {
+	for _, c := range text {
+		if c >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// join makes one list of nodes of pieces, each within the conditions of its
+// imports. Imports from elsewhere and namespaces come first, as they must.
+func join(pieces []piece, report func(...diag.Diagnostic)) []ast.Node {
+	var head, body []ast.Node
+	namespaces := namespaceJoiner{report: report, alone: len(pieces) == 1}
+	var plain []piece
+	for _, p := range pieces {
+		if p.external != nil {
+			// Only layer statements stand before it; see [assembler.external].
+			head = append(head, wrap(plain)...)
+			plain = nil
+			head = append(head, p.external)
+			continue
+		}
+		p.nodes = namespaces.take(p.nodes)
+		plain = append(plain, p)
+	}
+	body = append(body, wrap(plain)...)
+	return slices.Concat(head, namespaces.rules, body)
+}
+
+// wrap puts the nodes of pieces into blocks for their conditions. Pieces that
+// share a condition share its block.
+func wrap(pieces []piece) []ast.Node {
+	var out []ast.Node
+	for i := 0; i < len(pieces); {
+		if len(pieces[i].conds) == 0 {
+			out = append(out, pieces[i].nodes...)
+			i++
+			continue
+		}
+		first := pieces[i].conds[0]
+		var inner []piece
+		for i < len(pieces) && len(pieces[i].conds) > 0 && pieces[i].conds[0] == first {
+			p := pieces[i]
+			p.conds = p.conds[1:]
+			inner = append(inner, p)
+			i++
+		}
+		out = append(out, first.wrap(wrap(inner)))
+	}
+	return out
+}
+
+// wrap returns nodes within blocks that say what the condition says. What an
+// import says of its layer is within what it says of support and media (CSS
+// Cascade 5, section 6.4.3).
+func (c *condition) wrap(nodes []ast.Node) ast.Node {
+	// In a block, a browser would read some of what it skips at the top.
+	nodes = slices.DeleteFunc(slices.Clone(nodes), func(n ast.Node) bool { _, ok := n.(*ast.BadRule); return ok })
+	at := func(name string, prelude []ast.Value) {
+		nodes = []ast.Node{&ast.AtRule{At: c.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
+	}
+	if c.hasLayer {
+		at("layer", c.layer)
+	}
+	if len(c.supports) > 0 {
+		at("supports", supportsCondition(c.supports))
+	}
+	if len(c.media) > 0 {
+		at("media", c.media)
+	}
+	if len(nodes) != 1 {
+		panic("build: a condition without conditions")
+	}
+	return nodes[0]
+}
+
+// supportsCondition returns what stands in supports() as the condition of an
+// @supports rule: a declaration needs brackets of its own.
+func supportsCondition(values []ast.Value) []ast.Value {
+	isDeclaration := len(values) > 1 && values[0].Kind == token.Ident && values[1].Kind == token.Colon
+	if !isDeclaration {
+		return values
+	}
+	return []ast.Value{{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}}
+}
+
+// namespaceJoiner gathers the @namespace rules of pieces, which hold for the
+// whole bundle once they are joined.
+type namespaceJoiner struct {
+	report func(...diag.Diagnostic)
+	alone  bool // there is but one piece
+	rules  []ast.Node
+	byName map[string]*ast.AtRule
+}
+
+// take returns nodes without their @namespace rules.
+func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
+	isNamespace := func(n ast.Node) bool {
+		r, ok := n.(*ast.AtRule)
+		return ok && token.EqualFold(r.Name, "namespace")
+	}
+	if !slices.ContainsFunc(nodes, isNamespace) {
+		return nodes
+	}
+	var out []ast.Node
+	for _, n := range nodes {
+		if isNamespace(n) {
+			j.add(n.(*ast.AtRule))
+		} else {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+func (j *namespaceJoiner) add(r *ast.AtRule) {
+	name := ""
+	if len(r.Prelude) > 1 {
+		name = r.Prelude[0].Text
+	}
+	if name == "" && !j.alone {
+		j.report(diag.Diagnostic{Code: "namespace", Severity: diag.Error, Span: r.Span(),
+			Message: "a default namespace would hold for all sheets of the bundle",
+			Mend:    "give it a prefix, and write it before the types it is for"})
+		return
+	}
+	if have := j.byName[name]; have != nil {
+		if !ast.EqualValues(have.Prelude, r.Prelude) {
+			j.report(diag.Diagnostic{Code: "namespace", Severity: diag.Error, Span: r.Span(),
+				Message: fmt.Sprintf("the prefix %q stands for another namespace in another sheet of the bundle", name),
+				Mend:    "use another prefix",
+				Related: []diag.Related{{Span: have.Span(), Message: "it is set here"}}})
+		}
+		return
+	}
+	if j.byName == nil {
+		j.byName = make(map[string]*ast.AtRule)
+	}
+	j.byName[name] = r
+	j.rules = append(j.rules, r)
+}
+
+// urlUse is an address in a sheet.
+type urlUse struct {
+	address string
+	at      source.Span
+}
+
+// relocate returns nodes with the addresses in them changed to fit the place
+// of the bundle.
+func relocate(nodes []ast.Node, address func(urlUse) (string, bool)) []ast.Node {
+	r := relocator{address}
+	out, _ := ast.Map(nodes, r.node)
+	return out
+}
+
+type relocator struct {
+	address func(urlUse) (string, bool)
+}
+
+func (r relocator) node(n ast.Node) ([]ast.Node, bool) {
+	if d, ok := n.(*ast.Declaration); ok {
+		values, changed := ast.MapValues(d.Value, r.value)
+		if !changed {
+			return nil, false
+		}
+		copied := *d
+		copied.Value = values
+		return []ast.Node{&copied}, true
+	}
+	edited, changed := ast.MapBody(n, r.node)
+	return []ast.Node{edited}, changed
+}
+
+// value changes the address in a value, if it holds one.
+func (r relocator) value(v ast.Value) (ast.Value, bool) {
+	if v.IsFunction("image-set") || v.IsFunction("-webkit-image-set") {
+		return r.imageSet(v)
+	}
+	address, ok := graph.Address(&v)
+	if !ok || v.Kind == token.String {
+		return v, false
+	}
+	with, ok := r.address(urlUse{address, v.Span()})
+	if !ok || with == address {
+		return v, false
+	}
+	if v.Kind == token.URL && token.PlainURL(with) {
+		v.Text = "url(" + with + ")"
+		return v, true
+	}
+	name := "url("
+	if v.Kind == token.Function {
+		name = v.Text
+	}
+	v.Kind, v.Text = token.Function, name
+	v.Inner = &ast.Inner{Values: []ast.Value{{Kind: token.String, Text: token.Quote(with), Pos: v.Pos}}}
+	return v, true
+}
+
+// imageSet changes the addresses in image-set(), where a string is one.
+func (r relocator) imageSet(v ast.Value) (ast.Value, bool) {
+	args, changed := ast.MapValues(v.Inner.Values, func(arg ast.Value) (ast.Value, bool) {
+		if arg.Kind != token.String {
+			if arg.IsFunction("type") {
+				return arg, true // its string is a MIME type; unchanged, and not looked into
+			}
+			return r.value(arg)
+		}
+		address := token.StringValue(arg.Text)
+		with, ok := r.address(urlUse{address, arg.Span()})
+		if !ok || with == address {
+			return arg, false
+		}
+		arg.Text = token.Quote(with)
+		return arg, true
+	})
+	if !changed {
+		return v, false
+	}
+	v.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
+	return v, true
+}
+
+// mediaCondition reads the media attribute of a link, which stands at a place
+// in the page.
+func mediaCondition(media string, at source.Pos) *condition {
+	scratch := new(source.Set).Add(source.Path{}, "media", media)
+	values, diags := parse.Values(scratch)
+	if diag.HasErrors(diags) || len(values) == 0 {
+		return nil
+	}
+	return &condition{at: at, media: unplaced(values)}
+}
+
+// unplaced returns values without places, since those they have are in no
+// file of the project.
+func unplaced(values []ast.Value) []ast.Value {
+	out := slices.Clone(values)
+	for i := range out {
+		out[i].Pos = source.NoPos
+		if in := out[i].Inner; in != nil {
+			out[i].Inner = &ast.Inner{Values: unplaced(in.Values)}
+		}
+	}
+	return out
+}

@@ -1,0 +1,115 @@
+package build
+
+import (
+	"crypto/sha256"
+	"encoding/base32"
+	"encoding/json"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// manifestName is the file that tells the published names of bundles. It is
+// not manifest.json, which is what web applications call theirs.
+const manifestName = "bundles.json"
+
+// hashedName returns name with a hash of the content before its extension.
+func hashedName(name string, content []byte) string {
+	sum := sha256.Sum256(content)
+	hash := strings.ToLower(base32.StdEncoding.EncodeToString(sum[:]))[:10]
+	ext := path.Ext(name)
+	return strings.TrimSuffix(name, ext) + "." + hash + ext
+}
+
+// outputs gathers the files of a build and sees that each has one owner.
+type outputs struct {
+	b      *builder
+	files  []Output
+	owners map[string]int // index in files, by the path in lower case
+}
+
+func newOutputs(b *builder) *outputs { return &outputs{b: b, owners: make(map[string]int)} }
+
+func (o *outputs) addPage(r *pageResult) {
+	for _, f := range r.styles {
+		o.add(f)
+	}
+	o.add(r.html)
+	for _, a := range r.assets {
+		o.addAsset(a)
+	}
+}
+
+// addAsset adds the copy of a file, once.
+func (o *outputs) addAsset(a asset) {
+	name := assetName(a.path)
+	if i, ok := o.owners[strings.ToLower(name)]; ok && o.files[i].from == a.path {
+		return
+	}
+	data, err := o.b.project.Tree.Bytes(a.path)
+	if err != nil {
+		o.b.report(o.b.unreadable(a.path, err, a.at))
+		return
+	}
+	o.add(Output{Path: name, Kind: AssetKind, Data: data, owner: a.at, from: a.path})
+}
+
+// add adds a file. Names that differ only in case are one file on many
+// machines, and so on none may both be written.
+func (o *outputs) add(f Output) {
+	key := strings.ToLower(f.Path)
+	if i, ok := o.owners[key]; ok {
+		first := o.files[i]
+		o.b.report(diag.Diagnostic{Code: "two-owners", Severity: diag.Error, Span: f.owner,
+			Message: fmt.Sprintf("two files would be written to %q in the output folder", f.Path),
+			Related: []diag.Related{{Span: first.owner, Message: "the other one comes from here"}},
+			Mend:    "rename one of the two pages or files"})
+		return
+	}
+	o.owners[key] = len(o.files)
+	o.files = append(o.files, f)
+}
+
+// finish adds the manifest and returns all files in the order in which they
+// are listed.
+func (o *outputs) finish(bundles []Bundle) []Output {
+	if o.b.profile.Names == project.HashedNames {
+		o.add(Output{Path: manifestName, Kind: ManifestKind, Data: manifest(bundles)})
+	}
+	slices.SortStableFunc(o.files, func(a, b Output) int {
+		if d := slices.Index(kindOrder, a.Kind) - slices.Index(kindOrder, b.Kind); d != 0 {
+			return d
+		}
+		return strings.Compare(a.Path, b.Path)
+	})
+	return o.files
+}
+
+// manifest returns the JSON that maps logical names to published ones.
+func manifest(bundles []Bundle) []byte {
+	names := make(map[string]string)
+	for _, b := range bundles {
+		names[b.Name] = b.Path
+	}
+	data, err := json.MarshalIndent(struct {
+		Bundles map[string]string `json:"bundles"`
+	}{names}, "", "  ")
+	if err != nil {
+		panic(err) // strings can always be written
+	}
+	return append(data, '\n')
+}
+
+// Files returns the outputs as files to be written.
+func Files(outputs []Output) []source.OutFile {
+	files := make([]source.OutFile, len(outputs))
+	for i, o := range outputs {
+		files[i] = source.OutFile{Path: o.Path, Data: o.Data}
+	}
+	return files
+}

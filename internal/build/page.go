@@ -1,0 +1,290 @@
+package build
+
+import (
+	"fmt"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/script"
+	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
+)
+
+// pageResult is what came of one page.
+type pageResult struct {
+	page    *graph.Page
+	bundles []Bundle
+	styles  []Output // bundles and their maps
+	html    Output
+	assets  []asset
+}
+
+// asset is a file that a page or sheet needs beside it.
+type asset struct {
+	path source.Path
+	at   source.Span // what names it
+}
+
+// page builds the bundles of a page and the page that links them.
+func (b *builder) page(p *graph.Page) *pageResult {
+	res := &pageResult{page: p}
+	var edits []graph.Edit
+	for i, g := range b.groups(p) {
+		job := b.pageJob(res, g, i)
+		bundle := b.bundle(job)
+		bundle.info.Page = p.File.Name
+		b.place(res, &bundle)
+		edits = append(edits, g.group.Point(b.addressOf(p, bundle.info.Path))...)
+	}
+	text := graph.Apply(p.File.Text, edits)
+	if p.File.BOM {
+		text = "\uFEFF" + text
+	}
+	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: []byte(text), owner: source.SpanOf(p.File.Pos(0), 0)}
+	b.pageAssets(res)
+	return res
+}
+
+// entryGroup is a group of a page's links with the sheets they lead to.
+type entryGroup struct {
+	group   graph.Group
+	entries []*entry
+}
+
+// groups returns the groups of a page's links to sheets of the project, such
+// that each can be one sheet. A link to a sheet from elsewhere stays, and what
+// stands on its two sides stays apart; a sheet that itself imports one from
+// elsewhere comes first in its group.
+func (b *builder) groups(p *graph.Page) []entryGroup {
+	var out []entryGroup
+	for _, g := range p.Groups {
+		var current entryGroup
+		flush := func() {
+			if len(current.entries) > 0 {
+				out = append(out, current)
+			}
+			current = entryGroup{}
+		}
+		for _, l := range g.Links {
+			e, external := b.linkedSheet(p, l)
+			switch {
+			case external:
+				flush()
+				continue
+			case e == nil:
+				continue
+			case e.external > 0 || !p.Joins(l, current.group):
+				flush()
+			}
+			current.group.Links = append(current.group.Links, l)
+			current.entries = append(current.entries, e)
+		}
+		flush()
+	}
+	return out
+}
+
+// linkedSheet returns the sheet that a link leads to, worked out, or nil with
+// external set if it lies elsewhere, or nil after a report.
+func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external bool) {
+	at := source.Span{Start: p.File.Pos(l.Href.At.Start), End: uint32(l.Href.At.End)}
+	target := b.resolve(p, l.Href.Address)
+	if target.Kind == graph.External {
+		return nil, true
+	}
+	if d, ok := b.badTarget(target, l.Href.Address, at); ok {
+		b.report(d)
+		return nil, false
+	}
+	if _, err := b.sheets.Load(target.Path); err != nil {
+		d := b.unreadable(target.Path, err, at)
+		if d.Code == "missing" {
+			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", b.project.Tree.Show(target.Path))
+		}
+		b.report(d)
+		return nil, false
+	}
+	return b.entryOf(target.Path), false
+}
+
+// resolve returns what an address in a page leads to, its base element heeded.
+func (b *builder) resolve(p *graph.Page, address string) graph.Target {
+	from, base := p.File.Path, b.project.Settings.Base
+	if p.Base != "" {
+		t := graph.Resolve(b.project.Tree, from, base, p.Base)
+		switch {
+		case t.Kind == graph.External && !strings.HasPrefix(address, "#"):
+			return graph.Target{Kind: graph.External}
+		case t.Kind == graph.Local && strings.HasSuffix(strings.TrimSuffix(p.Base, t.Tail), "/"):
+			from.Name = path.Join(t.Path.Name, "page")
+		case t.Kind == graph.Local:
+			from = t.Path
+		}
+	}
+	return graph.Resolve(b.project.Tree, from, base, address)
+}
+
+// addressOf returns the address of an output file as the page writes it.
+func (b *builder) addressOf(p *graph.Page, name string) string {
+	if p.Base != "" { // relative addresses do not start at the page
+		return b.project.Settings.Base + graph.Relative("index.html", name)
+	}
+	return graph.Relative(p.File.Path.Name, name)
+}
+
+// pageJob describes the bundle of a group.
+func (b *builder) pageJob(res *pageResult, g entryGroup, i int) bundleJob {
+	p := res.page
+	name := strings.TrimSuffix(p.File.Path.Name, path.Ext(p.File.Path.Name))
+	if i > 0 {
+		name = fmt.Sprintf("%s-%d", name, i+1)
+	}
+	name += ".css"
+	job := bundleJob{
+		report: b.report, name: name, purge: b.purges(),
+		source: func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
+		address: func(u urlUse) (string, bool) {
+			to, ok := b.assetOf(u)
+			if !ok {
+				return "", false
+			}
+			res.assets = append(res.assets, asset{to.Path, u.at})
+			return graph.Relative(name, assetName(to.Path)) + to.Tail, true
+		},
+	}
+	_, same := g.group.SharedMedia()
+	for k, l := range g.group.Links {
+		var media *condition
+		if !same && l.Media != "" {
+			media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start))
+		}
+		job.links = append(job.links, linked{g.entries[k], media})
+	}
+	return job
+}
+
+// relativeToOutput returns the address of a source file as seen from an output.
+func (b *builder) relativeToOutput(name, file string) string {
+	dir := filepath.Join(b.project.Output, filepath.FromSlash(path.Dir(name)))
+	return relativeOnDisk(dir, file)
+}
+
+// relativeOnDisk returns the address of a file as seen from a folder.
+func relativeOnDisk(dir, file string) string {
+	from, err1 := filepath.Abs(dir)
+	to, err2 := filepath.Abs(filepath.FromSlash(file))
+	if err1 == nil && err2 == nil {
+		if rel, err := filepath.Rel(from, to); err == nil {
+			return graph.Relative("x", filepath.ToSlash(rel))
+		}
+	}
+	return file
+}
+
+// assetOf returns the file that an address in a sheet leads to, if it is one
+// of the project; a missing one is reported. The address counts from the
+// sheet in which it is written.
+func (b *builder) assetOf(u urlUse) (graph.Target, bool) {
+	f := b.project.Tree.Set.File(u.at.Start.File)
+	if f == nil {
+		return graph.Target{}, false
+	}
+	t := graph.Resolve(b.project.Tree, f.Path, b.project.Settings.Base, u.address)
+	if t.Kind != graph.Local {
+		return t, false
+	}
+	if !b.project.Tree.Exists(t.Path) {
+		b.report(diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
+			Message: fmt.Sprintf("there is no file %q; the address stays as it is", b.project.Tree.Show(t.Path)),
+			Mend:    b.nearFile(t.Path)})
+		return t, false
+	}
+	return t, true
+}
+
+// assetName returns where an asset is copied to in the output folder.
+func assetName(p source.Path) string {
+	if p.Root != "" {
+		return "_" + p.Root + "/" + p.Name
+	}
+	return p.Name
+}
+
+// place names a bundle as the profile wants it and adds it to the outputs.
+func (b *builder) place(res *pageResult, r *bundleResult) {
+	if b.profile.Names == project.HashedNames {
+		r.info.Path = hashedName(r.info.Name, r.css)
+	}
+	owner := source.SpanOf(res.page.File.Pos(0), 0)
+	res.styles = append(res.styles, b.styleFiles(r, owner)...)
+	res.bundles = append(res.bundles, r.info)
+}
+
+// styleFiles returns a bundle and its map as the profile wants it.
+func (b *builder) styleFiles(r *bundleResult, owner source.Span) []Output {
+	css := Output{Path: r.info.Path, Kind: StyleKind, Data: r.css, owner: owner}
+	switch {
+	case r.mapped == nil:
+		return []Output{css}
+	case b.profile.Maps == project.InlineMaps:
+		css.Data = append(css.Data, sourcemap.Comment(sourcemap.DataURL(r.mapped))...)
+		return []Output{css}
+	}
+	name := path.Base(r.info.Path) + ".map"
+	css.Data = append(css.Data, sourcemap.Comment(graph.Relative("x", name))...)
+	return []Output{css, {Path: r.info.Path + ".map", Kind: MapKind, Data: r.mapped, owner: owner}}
+}
+
+// pageAssets notes the files of the project that a page, or a script of it, names.
+func (b *builder) pageAssets(res *pageResult) {
+	p := res.page
+	add := func(r graph.Ref) {
+		t := b.resolve(p, r.Address)
+		if t.Kind == graph.Local && b.copyable(t.Path) {
+			res.assets = append(res.assets, asset{t.Path, source.Span{Start: p.File.Pos(r.At.Start), End: uint32(r.At.End)}})
+		}
+	}
+	for _, r := range p.Refs {
+		add(r)
+	}
+	seen := make(map[source.Path]bool)
+	for _, s := range p.Scripts {
+		add(s)
+		if t := b.resolve(p, s.Address); t.Kind == graph.Local {
+			b.scriptAssets(res, t.Path, seen)
+		}
+	}
+}
+
+// copyable reports whether a file is copied as it is when something names it:
+// it exists and is no page, which is built.
+func (b *builder) copyable(p source.Path) bool {
+	return !isPage(p.Name) && b.project.Tree.Exists(p)
+}
+
+// scriptAssets notes the files that the literals of a script name by a path,
+// other scripts among them.
+func (b *builder) scriptAssets(res *pageResult, p source.Path, seen map[source.Path]bool) {
+	if seen[p] || !isScript(p.Name) {
+		return
+	}
+	seen[p] = true
+	f, err := b.project.Tree.Text(p)
+	if err != nil {
+		return // it is copied, or missing, as any asset
+	}
+	script.Visit(f.Text, script.Visitor{Literal: func(text string, offset int) {
+		if !strings.HasPrefix(text, "./") && !strings.HasPrefix(text, "../") && !strings.HasPrefix(text, "/") {
+			return
+		}
+		t := graph.Resolve(b.project.Tree, p, b.project.Settings.Base, text)
+		if t.Kind == graph.Local && b.copyable(t.Path) {
+			res.assets = append(res.assets, asset{t.Path, source.SpanOf(f.Pos(offset), 0)})
+			b.scriptAssets(res, t.Path, seen)
+		}
+	}})
+}

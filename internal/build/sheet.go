@@ -1,0 +1,78 @@
+package build
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// Sheet builds one sheet without a page. name is its path in the source
+// folder, or "root:path". output is the file it will be written to, on disk,
+// or "" for standard output; addresses in the sheet are made relative to it.
+// The sheet is purged only if evidence is named. The first output is the sheet.
+func Sheet(ctx context.Context, p *project.Project, name, output string, opts Options) (*Result, error) {
+	b, err := newBuilder(p, opts)
+	if err != nil {
+		return nil, err
+	}
+	res := &Result{Profile: b.profile}
+	purges := b.purges() && len(p.Settings.Purge.Evidence)+len(opts.Evidence) > 0
+	if b.purges() && !purges {
+		res.Purging = "a sheet without a page is purged only if evidence is named"
+		res.Profile.Finish = slices.DeleteFunc(slices.Clone(b.profile.Finish), func(s string) bool { return s == "purge" })
+	}
+	if purges {
+		if err := b.sheetEvidence(ctx); err != nil {
+			return nil, err
+		}
+	}
+	root, rest := project.SplitRoot(name)
+	entryPath := source.Path{Root: root, Name: path.Clean(rest)}
+	if !p.Tree.HasRoot(root) {
+		return nil, fmt.Errorf("there is no root %q", root)
+	}
+	if _, err := b.sheets.Load(entryPath); err != nil {
+		b.report(b.unreadable(entryPath, err, source.Span{}))
+		res.Diagnostics = b.diags.Sorted()
+		return res, nil
+	}
+	dir, base := filepath.Dir(p.Tree.Show(entryPath)), path.Base(entryPath.Name)
+	if output != "" {
+		dir, base = filepath.Dir(output), filepath.Base(output)
+	}
+	made := b.bundle(bundleJob{
+		report: b.report, links: []linked{{entry: b.entryOf(entryPath)}}, name: base, purge: purges,
+		source: func(f *source.File) string { return relativeOnDisk(dir, f.Name) },
+		address: func(u urlUse) (string, bool) {
+			t, ok := b.assetOf(u)
+			return relativeOnDisk(dir, p.Tree.Show(t.Path)) + t.Tail, ok
+		},
+	})
+	if output == "" && b.profile.Maps == project.FileMaps {
+		// There is no file that the map could lie beside.
+		b.profile.Maps, res.Profile.Maps = project.InlineMaps, project.InlineMaps
+	}
+	res.Bundles = []Bundle{made.info}
+	res.Outputs = b.styleFiles(&made, source.Span{})
+	res.Diagnostics = b.diags.Sorted()
+	return res, ctx.Err()
+}
+
+// sheetEvidence gathers the names in use from the files that settings and
+// options name, and from nothing else.
+func (b *builder) sheetEvidence(ctx context.Context) error {
+	files := make(map[source.Path]bool)
+	b.matchEvidence(files)
+	if len(files) == 0 {
+		b.report(diag.Diagnostic{Code: "no-evidence", Severity: diag.Error,
+			Message: "no file that could be evidence was found, so purging would remove everything",
+			Mend:    "name pages or scripts with --evidence, relative to the source folder"})
+	}
+	return b.readEvidence(ctx, files)
+}

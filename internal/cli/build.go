@@ -1,0 +1,188 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// buildFlags are the flags of the build command as they were given.
+type buildFlags struct {
+	sheet    string // empty to build the site
+	profile  string
+	output   string
+	settings string
+	evidence []string
+	json     bool
+}
+
+func newBuild(std IO) *cobra.Command {
+	var flags buildFlags
+	cmd := &cobra.Command{
+		Use:   "build [SHEET]",
+		Short: "Build all pages of the site, or one sheet",
+		Long: `Without an argument, build finds the HTML pages below the source folder, follows
+their style links and the imports of the sheets, and writes for each page one
+style sheet, and the page with its links replaced by the one, into the output
+folder. Files that the pages and sheets name are copied beside them.
+
+With SHEET, a path relative to this folder or root:path, it builds that sheet
+alone into the file that -o names ("-" for standard output). It is purged
+only if evidence is named.
+
+The exit status is 0 when all is well, 1 when the sources have errors, and 2
+for wrong use or a failure of rinzel's own. After an error the previous output
+is as it was.`,
+		Example: `  rinzel build
+  rinzel build --profile production
+  rinzel build --profile production --output site-for-upload
+  rinzel build styles/main.css -o main.css
+  rinzel build styles/main.css -o - --profile production --evidence "pages/**/*.html"`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				flags.sheet = args[0]
+			}
+			return runBuild(cmd.Context(), flags, std)
+		},
+	}
+	f := cmd.Flags()
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
+	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET the output file, - for standard output")
+	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
+	return cmd
+}
+
+// runBuild is all that the build command does once its flags are parsed.
+func runBuild(ctx context.Context, flags buildFlags, std IO) error {
+	if err := flags.check(); err != nil {
+		return err
+	}
+	start := time.Now()
+	opts := project.Options{Settings: flags.settings}
+	if flags.sheet == "" {
+		opts.Output = flags.output
+	} else if flags.settings == "" {
+		opts.Source = sheetSource(flags.sheet)
+	}
+	p, diags, err := project.Open(opts)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	r := newReport(std, p, flags)
+	if diag.HasErrors(diags) {
+		return r.refused(diags)
+	}
+	res, err := flags.run(ctx, p)
+	if err != nil {
+		return err
+	}
+	res.Diagnostics = append(diags, res.Diagnostics...)
+	r.header(res)
+	if err := r.findings(res.Diagnostics); err != nil {
+		return r.failed(res)
+	}
+	published, err := flags.write(p, res, std)
+	var foreign *source.ForeignError
+	if errors.As(err, &foreign) {
+		return r.foreign(res, foreign)
+	}
+	if err != nil {
+		return err
+	}
+	return r.summary(res, published, time.Since(start))
+}
+
+func (f *buildFlags) check() error {
+	switch {
+	case f.sheet != "" && f.output == "":
+		return errors.New("a sheet built alone needs -o FILE, or -o - for standard output")
+	case f.sheet == "" && f.output == "-":
+		return errors.New("a site has many files: -o - goes with a SHEET")
+	case f.output == "-" && f.json:
+		return errors.New("--json and -o - both want standard output: name a file with -o")
+	}
+	return nil
+}
+
+// sheetSource returns the source folder for a sheet that is built without
+// settings: the working folder, or the sheet's own folder if it lies outside.
+func sheetSource(sheet string) string {
+	if !filepath.IsAbs(sheet) && filepath.IsLocal(sheet) {
+		return "."
+	}
+	return filepath.Dir(sheet)
+}
+
+func (f *buildFlags) run(ctx context.Context, p *project.Project) (*build.Result, error) {
+	opts := build.Options{Profile: f.profile, Evidence: f.evidence}
+	if f.sheet == "" {
+		return build.Site(ctx, p, opts)
+	}
+	name, err := f.sheetName(p)
+	if err != nil {
+		return nil, err
+	}
+	output := f.output
+	if output == "-" {
+		output = ""
+	}
+	return build.Sheet(ctx, p, name, output, opts)
+}
+
+// sheetName returns the path of the sheet below the source folder. It was
+// given relative to the working folder, as shells complete it, or as root:path.
+func (f *buildFlags) sheetName(p *project.Project) (string, error) {
+	if root, _ := project.SplitRoot(f.sheet); p.Tree.HasRoot(root) && root != "" {
+		return f.sheet, nil
+	}
+	sourceDir, err1 := filepath.Abs(p.SourceDir())
+	sheet, err2 := filepath.Abs(f.sheet)
+	if err := errors.Join(err1, err2); err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(sourceDir, sheet)
+	if err != nil || !filepath.IsLocal(rel) {
+		return "", fmt.Errorf("the sheet %q lies outside the source folder %q", f.sheet, p.SourceDir())
+	}
+	return filepath.ToSlash(rel), nil
+}
+
+// write writes the outputs to where the flags say.
+func (f *buildFlags) write(p *project.Project, res *build.Result, std IO) (source.Published, error) {
+	switch {
+	case f.sheet == "":
+		return source.Publish(p.Output, build.Files(res.Outputs))
+	case f.output == "-":
+		_, err := std.Out.Write(res.Outputs[0].Data)
+		return source.Published{Written: 1}, err
+	}
+	dir := filepath.Dir(f.output)
+	for i := len(res.Outputs) - 1; i >= 0; i-- { // the map first, so that the sheet never names one that is not there
+		o := res.Outputs[i]
+		if err := source.WriteFile(filepath.Join(dir, filepath.FromSlash(o.Path)), o.Data); err != nil {
+			return source.Published{}, fmt.Errorf("cannot write: %w", err)
+		}
+	}
+	return source.Published{Written: len(res.Outputs)}, nil
+}
+
+// plural returns "1 page" or "2 pages".
+func plural(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}

@@ -1,0 +1,80 @@
+// Package cli is the command line: it turns flags into options, calls the
+// core and presents what comes back.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+)
+
+// Exit statuses.
+const (
+	exitOK      = 0
+	exitSources = 1 // errors in the user's sources
+	exitFailure = 2 // wrong use, or a failure of our own
+)
+
+// IO are the streams of a run.
+type IO struct {
+	Out, Err           io.Writer
+	OutColor, ErrColor bool // the stream is shown in colour
+}
+
+// Standard returns the streams of the process. They are coloured where they
+// are a terminal, unless the environment sets NO_COLOR.
+func Standard() IO {
+	colored := func(f *os.File) bool {
+		return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
+	}
+	return IO{os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr)}
+}
+
+// errSources says that the sources have errors, which were shown.
+var errSources = errors.New("the sources have errors")
+
+// Run runs the command line and returns the exit status.
+func Run(ctx context.Context, args []string, std IO) int {
+	cmd := newRoot(std)
+	cmd.SetArgs(args)
+	cmd.SetOut(std.Out)
+	cmd.SetErr(std.Err)
+	err := cmd.ExecuteContext(ctx)
+	switch {
+	case err == nil:
+		return exitOK
+	case errors.Is(err, errSources):
+		return exitSources
+	case errors.Is(err, context.Canceled):
+		fmt.Fprintln(std.Err, "rinzel: stopped; the previous output is as it was")
+		return exitFailure
+	}
+	fmt.Fprintf(std.Err, "rinzel: %v\n", err)
+	return exitFailure
+}
+
+func newRoot(std IO) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "rinzel",
+		Short: "Turn the style sheets of a website into the bundles its pages load",
+		Long: `Rinzel turns the style sheets of a website into the bundles that its pages
+load: in development readable and with exact source maps, in production
+prefixed, purged, minified and hashed. It needs no settings to start.`,
+		Example: `  rinzel demo                          see it at work on a sample site
+  rinzel build                         build the site in this folder
+  rinzel build --profile production    build it for release
+  rinzel build main.css -o out.css     build one sheet`,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
+	})
+	cmd.AddCommand(newBuild(std), newDemo(std), newVersion(std))
+	return cmd
+}

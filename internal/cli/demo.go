@@ -1,0 +1,52 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/demo"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+func newDemo(std IO) *cobra.Command {
+	return &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "Write a sample site and build it for production",
+		Long: `Demo writes the sample site, a small harbour with passenger ferries, into FOLDER
+(a new temporary one if none is named), builds it for production, and tells
+how to open it.`,
+		Example: `  rinzel demo
+  rinzel demo harbour`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			folder := ""
+			if len(args) > 0 {
+				folder = args[0]
+			}
+			return runDemo(cmd.Context(), folder, std)
+		},
+	}
+}
+
+func runDemo(ctx context.Context, folder string, std IO) error {
+	dir, err := source.WriteTree(folder, demo.Site())
+	if err != nil {
+		return fmt.Errorf("the sample site cannot be written: %w", err)
+	}
+	fmt.Fprintf(std.Out, "the sample site lies in %s\n", dir)
+	settings := filepath.Join(dir, project.FileName)
+	if err := runBuild(ctx, buildFlags{profile: project.Production, settings: settings}, std); err != nil {
+		return err
+	}
+	page, err := filepath.Abs(filepath.Join(dir, "public", "index.html"))
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nchange a sheet in %s and build again:\n  cd %s && rinzel build\n",
+		page, filepath.Join(dir, "site"), dir)
+	return err
+}

@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"encoding/json"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// The JSON form of a build. Fields are added to it, and none is renamed or
+// removed while its version stays the same.
+type jsonResult struct {
+	Version     int              `json:"version"`
+	Profile     string           `json:"profile,omitempty"`
+	Settings    string           `json:"settings,omitempty"`
+	Finish      []string         `json:"finish"`
+	Written     bool             `json:"written"`
+	Outputs     []jsonOutput     `json:"outputs"`
+	Bundles     []jsonBundle     `json:"bundles"`
+	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
+	Diagnostics []jsonDiagnostic `json:"diagnostics"`
+}
+
+type jsonOutput struct {
+	Path  string     `json:"path"`
+	Kind  build.Kind `json:"kind"`
+	Bytes int        `json:"bytes"`
+	Gzip  int        `json:"gzip"`
+}
+
+type jsonBundle struct {
+	Name         string       `json:"name"`
+	Path         string       `json:"path"`
+	Page         string       `json:"page,omitempty"`
+	Sheets       int          `json:"sheets"`
+	SourceBytes  int          `json:"sourceBytes"`
+	Bytes        int          `json:"bytes"`
+	PurgedBytes  int          `json:"purgedBytes"`
+	Rules        int          `json:"rules"`
+	RemovedRules int          `json:"removedRules"`
+	Prefixes     []jsonPrefix `json:"prefixes"`
+}
+
+type jsonPrefix struct {
+	Property string `json:"property"`
+	Dropped  bool   `json:"dropped"`
+	Count    int    `json:"count"`
+}
+
+type jsonPlace struct {
+	File      string `json:"file"`
+	Line      int    `json:"line"` // from 1, as all below
+	Column    int    `json:"column"`
+	EndLine   int    `json:"endLine"`
+	EndColumn int    `json:"endColumn"`
+}
+
+type jsonDiagnostic struct {
+	Code     string        `json:"code"`
+	Severity diag.Severity `json:"severity"`
+	*jsonPlace
+	Message string        `json:"message"`
+	Mend    string        `json:"mend,omitempty"`
+	Related []jsonRelated `json:"related,omitempty"`
+}
+
+type jsonRelated struct {
+	*jsonPlace
+	Message string `json:"message"`
+}
+
+// json writes the result to standard output. published is nil if nothing was written.
+func (r *report) json(res *build.Result, published *source.Published) error {
+	out := jsonResult{
+		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
+		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{},
+	}
+	if published != nil {
+		out.Removed = orEmpty(published.Removed)
+		for _, o := range res.Outputs {
+			out.Outputs = append(out.Outputs, jsonOutput{r.shown(o.Path), o.Kind, len(o.Data), packed(o.Data)})
+		}
+	}
+	for _, b := range res.Bundles {
+		jb := jsonBundle{
+			Name: b.Name, Path: b.Path, Page: b.Page, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
+			PurgedBytes: b.Purged, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
+		}
+		for _, c := range b.Prefix {
+			jb.Prefixes = append(jb.Prefixes, jsonPrefix(c))
+		}
+		out.Bundles = append(out.Bundles, jb)
+	}
+	for _, d := range res.Diagnostics {
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: r.place(d.Span), Message: d.Message, Mend: d.Mend}
+		for _, rel := range d.Related {
+			jd.Related = append(jd.Related, jsonRelated{r.place(rel.Span), rel.Message})
+		}
+		out.Diagnostics = append(out.Diagnostics, jd)
+	}
+	enc := json.NewEncoder(r.std.Out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(out)
+}
+
+func orEmpty(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+func (r *report) place(s source.Span) *jsonPlace {
+	f := r.project.Tree.Set.File(s.Start.File)
+	if f == nil {
+		return nil
+	}
+	p := &jsonPlace{File: f.Name}
+	p.Line, p.Column = f.Place(s.Start.Off)
+	p.EndLine, p.EndColumn = f.Place(s.End)
+	return p
+}

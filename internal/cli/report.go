@@ -1,0 +1,290 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+	"github.com/mattn/go-runewidth"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// report shows a build: what is in force, what was found, what was written.
+type report struct {
+	std     IO
+	out     io.Writer // where the words go
+	color   bool
+	project *project.Project
+	flags   buildFlags
+}
+
+func newReport(std IO, p *project.Project, flags buildFlags) *report {
+	r := &report{std: std, out: std.Out, color: std.OutColor, project: p, flags: flags}
+	if flags.output == "-" {
+		r.out, r.color = std.Err, std.ErrColor
+	}
+	if flags.json {
+		r.out = io.Discard
+	}
+	return r
+}
+
+func (r *report) paint(sgr, s string) string {
+	if !r.color {
+		return s
+	}
+	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
+}
+
+// header writes the line that says which settings, profile and steps are in force.
+func (r *report) header(res *build.Result) {
+	s := r.project.Settings
+	settings := "no settings file"
+	if s.File != "" {
+		settings = "settings " + s.File
+	}
+	parts := []string{"profile " + res.Profile.Name, settings, "sheets: " + r.chains(), "bundles: " + steps(res.Profile.Finish)}
+	fmt.Fprintf(r.out, "%s %s\n", r.paint("1", "rinzel"), strings.Join(parts, "; "))
+	if res.Purging != "" {
+		fmt.Fprintf(r.out, "not purged: %s (--evidence GLOB)\n", res.Purging)
+	}
+}
+
+func (r *report) chains() string {
+	var list []string
+	for _, c := range r.project.Settings.Chains {
+		text := steps(c.Steps)
+		if len(r.project.Settings.Chains) > 1 {
+			text = c.Match + " " + text
+		}
+		list = append(list, text)
+	}
+	if len(list) > 1 {
+		list = list[1:] // the first is the default, for sheets that no other matches
+	}
+	return strings.Join(list, " | ")
+}
+
+func steps(names []string) string {
+	if len(names) == 0 {
+		return "no steps"
+	}
+	return strings.Join(names, ", ")
+}
+
+// findings shows diagnostics; the error is errSources if one is an error.
+func (r *report) findings(ds []diag.Diagnostic) error {
+	if !r.flags.json {
+		renderer := diag.Renderer{Files: r.project.Tree.Set, Color: r.std.ErrColor}
+		if err := renderer.Render(r.std.Err, ds); err != nil {
+			return err
+		}
+	}
+	if diag.HasErrors(ds) {
+		return errSources
+	}
+	return nil
+}
+
+// refused shows what is wrong with the settings.
+func (r *report) refused(ds []diag.Diagnostic) error {
+	_ = r.findings(ds)
+	if r.flags.json {
+		if err := r.json(&build.Result{Diagnostics: ds}, nil); err != nil {
+			return err
+		}
+	}
+	return errSources
+}
+
+// failed tells that nothing was written.
+func (r *report) failed(res *build.Result) error {
+	if r.flags.json {
+		if err := r.json(res, nil); err != nil {
+			return err
+		}
+		return errSources
+	}
+	count := 0
+	for _, d := range res.Diagnostics {
+		if d.Severity == diag.Error {
+			count++
+		}
+	}
+	fmt.Fprintf(r.std.Err, "%s; nothing was written, the previous output is as it was\n", plural(count, "error"))
+	return errSources
+}
+
+// foreign reports files in the output folder that are not Rinzel's.
+func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
+	const most = 5
+	var names []string
+	for _, p := range e.Paths {
+		names = append(names, path.Join(filepath.ToSlash(r.project.Output), p))
+	}
+	if len(names) > most {
+		names = append(names[:most], fmt.Sprintf("and %d more", len(names)-most))
+	}
+	d := diag.Diagnostic{Code: "foreign-file", Severity: diag.Error,
+		Message: "the output folder holds files that rinzel did not write and would have to replace: " + strings.Join(names, ", "),
+		Mend:    "move them away, or name another output folder with --output or in rinzel.toml"}
+	_ = r.findings([]diag.Diagnostic{d})
+	res.Diagnostics = append(res.Diagnostics, d)
+	return r.failed(res)
+}
+
+// row is a line of the list of written files.
+type row struct{ name, size, packed, note string }
+
+// summary lists the written files and what was saved.
+func (r *report) summary(res *build.Result, p source.Published, took time.Duration) error {
+	if r.flags.json {
+		return r.json(res, &p)
+	}
+	rows, copied, copiedSize := r.rows(res)
+	width := row{}
+	for _, w := range rows {
+		if runewidth.StringWidth(w.name) > runewidth.StringWidth(width.name) {
+			width.name = w.name
+		}
+		if len(w.size) > len(width.size) {
+			width.size = w.size
+		}
+		if len(w.packed) > len(width.packed) {
+			width.packed = w.packed
+		}
+	}
+	for _, w := range rows {
+		line := fmt.Sprintf("  %s  %*s  %*s  %s", runewidth.FillRight(w.name, runewidth.StringWidth(width.name)),
+			len(width.size), w.size, len(width.packed), w.packed, w.note)
+		fmt.Fprintln(r.out, strings.TrimRight(line, " "))
+	}
+	if copied > 0 {
+		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
+	}
+	r.total(res, p, took)
+	return nil
+}
+
+// rows returns a row for each file that was made, and counts those copied.
+func (r *report) rows(res *build.Result) (rows []row, copied, copiedSize int) {
+	notes := make(map[string]string)
+	for _, b := range res.Bundles {
+		notes[b.Path] = note(b)
+	}
+	for _, o := range res.Outputs {
+		if o.Kind == build.AssetKind {
+			copied++
+			copiedSize += len(o.Data)
+			continue
+		}
+		rows = append(rows, row{diag.Printable(r.shown(o.Path)), size(len(o.Data)), size(packed(o.Data)) + " gzip", notes[o.Path]})
+	}
+	return rows, copied, copiedSize
+}
+
+// shown returns the path of an output as people are shown it.
+func (r *report) shown(name string) string {
+	switch {
+	case r.flags.output == "-":
+		return "standard output"
+	case r.flags.sheet != "":
+		return filepath.ToSlash(filepath.Join(filepath.Dir(r.flags.output), filepath.FromSlash(name)))
+	}
+	return path.Join(filepath.ToSlash(r.project.Output), name)
+}
+
+// note says what a bundle was made from and what the finish saved.
+func note(b build.Bundle) string {
+	text := fmt.Sprintf("from %s of %s", plural(b.Sheets, "sheet"), size(b.Sources))
+	if b.Rules.Rules > 0 {
+		text += fmt.Sprintf("; purging removed %d of %d rules, %s", b.Rules.RemovedRules, b.Rules.Rules, size(b.Purged))
+	}
+	if b.Before > 0 {
+		text += fmt.Sprintf("; minifying saved %s", size(max(0, b.Before-b.Purged-b.Size)))
+	}
+	added := 0
+	for _, c := range b.Prefix {
+		if !c.Dropped {
+			added += c.Count
+		}
+	}
+	if added > 0 {
+		text += "; " + plural(added, "prefixed declaration") + " added"
+	}
+	if b.Size == 0 {
+		text += "; it is empty, as its sheets hold no rules"
+	}
+	return text
+}
+
+// total closes the report with one line.
+func (r *report) total(res *build.Result, p source.Published, took time.Duration) {
+	var from, to, pages int
+	for _, b := range res.Bundles {
+		from += b.Sources
+		to += b.Size
+	}
+	for _, o := range res.Outputs {
+		if o.Kind == build.PageKind {
+			pages++
+		}
+	}
+	var parts []string
+	if pages > 0 {
+		parts = append(parts, plural(pages, "page"))
+	}
+	parts = append(parts, plural(len(res.Bundles), "bundle"), fmt.Sprintf("%s of style became %s", size(from), size(to)))
+	if p.Unchanged > 0 {
+		parts = append(parts, plural(p.Unchanged, "file")+" as before")
+	}
+	if len(p.Removed) > 0 {
+		parts = append(parts, plural(len(p.Removed), "file")+" no longer made, removed")
+	}
+	warnings := 0
+	for _, d := range res.Diagnostics {
+		if d.Severity == diag.Warning {
+			warnings++
+		}
+	}
+	if warnings > 0 {
+		parts = append(parts, r.paint("1;33", plural(warnings, "warning")))
+	}
+	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+}
+
+// packed returns the size of data under gzip.
+func packed(data []byte) int {
+	var n counter
+	w := gzip.NewWriter(&n)
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return int(n)
+}
+
+// counter counts the bytes written to it.
+type counter int
+
+func (c *counter) Write(p []byte) (int, error) {
+	*c += counter(len(p))
+	return len(p), nil
+}
+
+// size returns a number of bytes as people read it.
+func size(n int) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}

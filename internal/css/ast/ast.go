@@ -1,0 +1,237 @@
+// Package ast holds style sheets as trees. Names are those of CSS Syntax
+// Level 3 and Selectors Level 4.
+//
+// Trees are values that are shared: pieces are kept between builds and stand
+// in several bundles. So nothing changes a node once it is made; a step that
+// has something to change makes a copy of the nodes on the way to it (see
+// [Map]) and shares all others.
+package ast
+
+import (
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// MaxDepth is how deep blocks, functions and brackets may nest in each other.
+// Every function that recurses over input is bounded by it.
+const MaxDepth = 256
+
+// Stylesheet is a style sheet: its rules and comments in order.
+type Stylesheet struct {
+	Nodes []Node
+}
+
+// Node is what may stand in a style sheet or in a block: a rule, a
+// declaration or a comment.
+type Node interface {
+	Pos() source.Pos   // of the first byte
+	Span() source.Span // the whole node where one file holds it
+	node()             // closes the family: a switch over Node can be complete
+}
+
+// Block is the part of a rule in braces.
+type Block struct {
+	LBrace source.Pos
+	Nodes  []Node
+	RBrace source.Pos // NoPos if the file ended first
+}
+
+// StyleRule is a selector list and its block: a, b { color: red }.
+type StyleRule struct {
+	Selectors []Selector // never empty, except in a rule without a prelude
+	Block
+}
+
+// KeyframeRule is a rule within @keyframes: 50% { opacity: 0 }.
+type KeyframeRule struct {
+	Prelude []Value
+	Block
+}
+
+// AtRule is an at-rule, a statement or one with a block.
+type AtRule struct {
+	At      source.Pos // of '@'
+	Name    string     // as written, without '@'
+	Prelude []Value
+	Block   *Block // nil for a statement
+	EndOff  uint32 // offset behind a statement, its semicolon included
+}
+
+// Declaration is a property, or descriptor, and its value: color: red.
+type Declaration struct {
+	Name      string // as written
+	NamePos   source.Pos
+	Value     []Value
+	Important bool
+	EndOff    uint32 // offset behind the value, without a semicolon
+}
+
+// Comment is a comment between rules or declarations. Comments within values
+// are values of the kind [token.Comment].
+type Comment struct {
+	At   source.Pos
+	Text string // with /* and */
+}
+
+// BadRule is source that could not be read as a rule. It is printed as it stood.
+type BadRule struct {
+	At   source.Pos
+	Text string
+}
+
+// BadDeclaration is source that could not be read as a declaration; every
+// browser skips it. It is printed as it stood.
+type BadDeclaration struct {
+	At   source.Pos
+	Text string // without a semicolon
+}
+
+func (*StyleRule) node()      {}
+func (*KeyframeRule) node()   {}
+func (*AtRule) node()         {}
+func (*Declaration) node()    {}
+func (*Comment) node()        {}
+func (*BadRule) node()        {}
+func (*BadDeclaration) node() {}
+
+// Pos returns the place of the first selector.
+func (r *StyleRule) Pos() source.Pos {
+	if len(r.Selectors) > 0 && len(r.Selectors[0]) > 0 {
+		return r.Selectors[0][0].Pos
+	}
+	return r.LBrace
+}
+
+// Pos returns the place of the first keyframe selector.
+func (r *KeyframeRule) Pos() source.Pos {
+	if len(r.Prelude) > 0 {
+		return r.Prelude[0].Pos
+	}
+	return r.LBrace
+}
+
+// Pos returns the place of the at sign.
+func (r *AtRule) Pos() source.Pos { return r.At }
+
+// Pos returns the place of the name.
+func (d *Declaration) Pos() source.Pos { return d.NamePos }
+
+// Pos returns the place of the comment.
+func (c *Comment) Pos() source.Pos { return c.At }
+
+// Pos returns the place of the first byte.
+func (b *BadRule) Pos() source.Pos { return b.At }
+
+// Pos returns the place of the first byte.
+func (b *BadDeclaration) Pos() source.Pos { return b.At }
+
+// Span returns the rule's selectors, up to the brace.
+func (r *StyleRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
+
+// Span returns the rule's keyframe selectors, up to the brace.
+func (r *KeyframeRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
+
+// Span returns a statement whole, and of a rule with a block the part before it.
+func (r *AtRule) Span() source.Span {
+	if r.Block != nil {
+		return r.At.To(r.Block.LBrace.Off)
+	}
+	return r.At.To(r.EndOff)
+}
+
+// Span returns the declaration without its semicolon.
+func (d *Declaration) Span() source.Span { return d.NamePos.To(d.EndOff) }
+
+// Span returns the comment.
+func (c *Comment) Span() source.Span { return source.SpanOf(c.At, len(c.Text)) }
+
+// Span returns the bad source.
+func (b *BadRule) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
+
+// Span returns the bad source.
+func (b *BadDeclaration) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
+
+// IsCustom reports whether d declares a custom property. The values of one
+// hold white space and comments as values of their own, since scripts read
+// them as they are written (CSS Custom Properties 1, section 2).
+func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
+
+// IsCustomName reports whether a property name, as written, is that of a
+// custom property.
+func IsCustomName(name string) bool {
+	if len(name) > 1 && name[0] == '-' && name[1] == '-' {
+		return true
+	}
+	name = token.Unescape(name)
+	return len(name) > 1 && name[0] == '-' && name[1] == '-'
+}
+
+// Value is a component value: a token, a function or a block in brackets.
+// There are far more of them than of any other construct, so they are one
+// flat struct held by value rather than an interface to many.
+type Value struct {
+	// Text is the token as it stands in the source; of a function or block
+	// it is the token that opens it: "rgb(", "[".
+	Text  string
+	Inner *Inner // what a function or block holds; nil for any other token
+	Pos   source.Pos
+	Kind  token.Kind
+	// Space tells that white space stood before the value. It is never set on
+	// the first of a list nor beside a comma, where white space means nothing.
+	Space bool
+}
+
+// Inner is what stands between the brackets of a function or block.
+type Inner struct {
+	Values []Value
+	Close  source.Pos // of the closing bracket; NoPos if the file ended first
+}
+
+// Values returns what a function or block holds, and nil for any other value.
+func (v *Value) Values() []Value {
+	if v.Inner == nil {
+		return nil
+	}
+	return v.Inner.Values
+}
+
+// Name returns the name of a function as written, without the parenthesis.
+func (v *Value) Name() string {
+	if v.Kind != token.Function {
+		return ""
+	}
+	return v.Text[:len(v.Text)-1]
+}
+
+// IsFunction reports whether v is the function of that lower-case name.
+func (v *Value) IsFunction(name string) bool {
+	return v.Kind == token.Function && token.EqualFold(v.Name(), name)
+}
+
+// IsIdent reports whether v is the identifier of that lower-case name.
+func (v *Value) IsIdent(name string) bool {
+	return v.Kind == token.Ident && token.EqualFold(v.Text, name)
+}
+
+// IsDelim reports whether v is the delimiter c.
+func (v *Value) IsDelim(c byte) bool { return v.Kind == token.Delim && v.Text[0] == c }
+
+// Span returns the value, and of a function or block all up to its closing bracket.
+func (v *Value) Span() source.Span {
+	if v.Inner != nil && v.Inner.Close.IsValid() {
+		return v.Pos.To(v.Inner.Close.Off + 1)
+	}
+	return source.SpanOf(v.Pos, len(v.Text))
+}
+
+// SpanOf returns the span of a list of values that stand in one file.
+func SpanOf(values []Value) source.Span {
+	if len(values) == 0 {
+		return source.Span{}
+	}
+	last := values[len(values)-1].Span()
+	if last.Start.File != values[0].Pos.File {
+		return values[0].Span()
+	}
+	return values[0].Pos.To(last.End)
+}

@@ -1,0 +1,542 @@
+// Package parse makes trees of style sheets, with the error recovery of CSS
+// Syntax Level 3: whatever the input, there is a tree, and what could not be
+// read stands in it as a bad node that keeps its text.
+package parse
+
+import (
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/scan"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// Sheet parses a whole style sheet. It is an error where the file ends within
+// an open construct or nesting passes [ast.MaxDepth]; what a browser skips, to
+// go on behind it, is a warning.
+func Sheet(f *source.File) (*ast.Stylesheet, []diag.Diagnostic) {
+	p := newParser(f)
+	nodes := p.sheet()
+	return &ast.Stylesheet{Nodes: nodes}, p.diags
+}
+
+// Values parses a list of component values, such as those of a declaration.
+func Values(f *source.File) ([]ast.Value, []diag.Diagnostic) {
+	p := newParser(f)
+	p.list(0, false)
+	return p.keep(0), p.diags
+}
+
+// Selectors parses a selector list. Selectors may be relative.
+func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
+	p := newParser(f)
+	p.list(0, false)
+	selectors := p.selectors(p.scratch, true)
+	p.reportBadSelectors(selectors)
+	return selectors, p.diags
+}
+
+type parser struct {
+	file  *source.File
+	src   string
+	sc    scan.Scanner
+	tok   token.Token
+	diags []diag.Diagnostic
+
+	depth   int
+	foreign int  // how many blocks of at-rules we do not know are open
+	tooDeep bool // MaxDepth was passed since the last reset
+	ended   bool // an unclosed construct was reported; outer ones are its echoes
+	bad     badToken
+
+	// Lists are gathered on these stacks and then copied to slabs in their
+	// exact size.
+	nodes   []ast.Node
+	scratch []ast.Value
+	parts   []ast.Simple
+
+	nodeSlab  slab[ast.Node]
+	valueSlab slab[ast.Value]
+	partSlab  slab[ast.Simple]
+	declSlab  slab[ast.Declaration]
+	innerSlab slab[ast.Inner]
+	ruleSlab  slab[ast.StyleRule]
+	listSlab  slab[ast.Selector]
+}
+
+// badToken is the first token of a statement that can stand in none.
+type badToken struct {
+	kind token.Kind // EOF if there is none
+	at   source.Span
+}
+
+// slab hands out memory in pieces of large arrays, since a sheet is made of
+// very many very small lists.
+type slab[T any] struct {
+	free []T
+	size int
+}
+
+const (
+	firstSlab = 32
+	lastSlab  = 2048
+)
+
+// take returns n zero elements whose capacity is n.
+func (s *slab[T]) take(n int) []T {
+	if len(s.free) < n {
+		s.size = min(max(s.size*2, firstSlab), lastSlab)
+		s.free = make([]T, max(s.size, n))
+	}
+	out := s.free[:n:n]
+	s.free = s.free[n:]
+	return out
+}
+
+// copied returns a copy of list, and nil for an empty one.
+func (s *slab[T]) copied(list []T) []T {
+	if len(list) == 0 {
+		return nil
+	}
+	out := s.take(len(list))
+	copy(out, list)
+	return out
+}
+
+func newParser(f *source.File) *parser {
+	p := &parser{file: f, src: f.Text, sc: scan.New(f.Text)}
+	p.next()
+	return p
+}
+
+func (p *parser) next() { p.tok = p.sc.Next() }
+
+// skipSpace skips white space and comments.
+func (p *parser) skipSpace() {
+	for p.tok.Kind == token.Whitespace || p.tok.Kind == token.Comment {
+		p.next()
+	}
+}
+
+func (p *parser) pos(off uint32) source.Pos { return source.Pos{File: p.file.ID, Off: off} }
+
+func (p *parser) span(t token.Token) source.Span { return p.pos(t.Start).To(t.End) }
+
+// mark is a state of the parser to which it can return.
+type mark struct {
+	tok     token.Token
+	off     int
+	scratch int
+	diags   int
+	ended   bool
+}
+
+func (p *parser) mark() mark {
+	return mark{p.tok, p.sc.Offset(), len(p.scratch), len(p.diags), p.ended}
+}
+
+// rewind forgets all that was read and reported since m.
+func (p *parser) rewind(m mark) {
+	p.sc.Reset(m.off)
+	p.tok, p.scratch, p.diags, p.ended = m.tok, p.scratch[:m.scratch], p.diags[:m.diags], m.ended
+}
+
+// sheet parses the contents of a style sheet (section 5.5.1).
+func (p *parser) sheet() []ast.Node {
+	for {
+		switch p.tok.Kind {
+		case token.EOF:
+			return p.keepNodes(0)
+		case token.Whitespace, token.CDO, token.CDC:
+			p.next()
+		case token.Comment:
+			p.comment()
+		case token.AtKeyword:
+			p.push(p.atRule(false))
+		default:
+			p.push(p.rule(false))
+		}
+	}
+}
+
+func (p *parser) push(n ast.Node) { p.nodes = append(p.nodes, n) }
+
+func (p *parser) keepNodes(from int) []ast.Node {
+	out := p.nodeSlab.copied(p.nodes[from:])
+	clear(p.nodes[from:])
+	p.nodes = p.nodes[:from]
+	return out
+}
+
+// keep moves the values gathered since from off the stack.
+func (p *parser) keep(from int) []ast.Value {
+	out := p.valueSlab.copied(p.scratch[from:])
+	p.scratch = p.scratch[:from]
+	return out
+}
+
+func (p *parser) comment() {
+	p.push(&ast.Comment{At: p.pos(p.tok.Start), Text: p.text(p.tok)})
+	p.next()
+}
+
+// blockKind says what the block of a rule may hold.
+type blockKind uint8
+
+const (
+	mixed     blockKind = iota // declarations and rules
+	keyframes                  // keyframe rules
+)
+
+// block parses a block from its opening brace on. ok is false if it nests too
+// deep; then the whole block is skipped.
+func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
+	open := p.tok
+	b.LBrace = p.pos(open.Start)
+	if p.depth++; p.depth > ast.MaxDepth {
+		p.depth--
+		p.reportTooDeep()
+		p.skipBlock()
+		return b, false
+	}
+	p.next()
+	from := len(p.nodes)
+	p.contents(kind)
+	b.Nodes = p.keepNodes(from)
+	if p.tok.Kind == token.RBrace {
+		b.RBrace = p.pos(p.tok.Start)
+		p.next()
+	} else {
+		p.reportUnclosed(open, "block", "'}'")
+	}
+	p.depth--
+	return b, true
+}
+
+// contents parses what stands in a block (section 5.5.4), up to its closing
+// brace or the end of the file.
+func (p *parser) contents(kind blockKind) {
+	for {
+		switch p.tok.Kind {
+		case token.EOF, token.RBrace:
+			return
+		case token.Whitespace, token.Semicolon:
+			p.next()
+		case token.Comment:
+			p.comment()
+		case token.AtKeyword:
+			p.push(p.atRule(true))
+		case token.Ident:
+			if kind == mixed {
+				if d := p.declaration(); d != nil {
+					p.push(d)
+					continue
+				}
+			}
+			p.push(p.ruleOf(kind))
+		default:
+			p.push(p.ruleOf(kind))
+		}
+	}
+}
+
+func (p *parser) ruleOf(kind blockKind) ast.Node {
+	if kind == keyframes {
+		return p.keyframe()
+	}
+	return p.rule(true)
+}
+
+// rule parses a style rule (section 5.5.3). Within a block a semicolon ends
+// what turns out to be no rule.
+func (p *parser) rule(nested bool) ast.Node {
+	begin, from := p.tok.Start, len(p.scratch)
+	p.bad = badToken{}
+	p.prelude(nested)
+	if p.tok.Kind != token.LBrace {
+		p.scratch = p.scratch[:from]
+		return p.notARule(begin, nested)
+	}
+	if !nested && looksCustom(p.scratch[from:]) {
+		p.scratch = p.scratch[:from]
+		p.warn("bad-declaration", p.pos(begin).To(p.tok.Start), "custom property stands outside of a rule; browsers skip it",
+			"put it into a rule, such as :root { … }")
+		p.skipBlock()
+		return p.badRule(begin)
+	}
+	if n := p.badPrelude(begin, from); n != nil {
+		return n
+	}
+	prelude := p.scratch[from:]
+	if len(withoutComments(prelude)) == 0 {
+		p.scratch = p.scratch[:from]
+		p.warn("bad-selector", p.span(p.tok), "rule has no selector: expected one before '{'", "")
+		p.skipBlock()
+		return p.badRule(begin)
+	}
+	selectors := p.selectors(prelude, nested)
+	if p.foreign == 0 {
+		p.reportBadSelectors(selectors)
+	}
+	p.scratch = p.scratch[:from]
+	block, ok := p.block(mixed)
+	if !ok {
+		return p.badRule(begin)
+	}
+	rule := &p.ruleSlab.take(1)[0]
+	rule.Selectors, rule.Block = selectors, block
+	return rule
+}
+
+// looksCustom reports whether a prelude starts like a custom property, which
+// is no rule wherever it stands.
+func looksCustom(prelude []ast.Value) bool {
+	return len(prelude) > 1 && prelude[1].Kind == token.Colon &&
+		prelude[0].Kind == token.Ident && ast.IsCustomName(prelude[0].Text)
+}
+
+// prelude reads the values before a block.
+func (p *parser) prelude(nested bool) {
+	stop := stopAt(token.LBrace)
+	if nested {
+		stop |= stopAt(token.Semicolon) | stopAt(token.RBrace)
+	}
+	p.list(stop, false)
+}
+
+// badPrelude returns a bad rule in place of one whose prelude holds what would
+// not stay within it, and nil for all others.
+func (p *parser) badPrelude(begin uint32, from int) ast.Node {
+	bad := p.bad
+	if bad.kind == token.EOF && !p.tooDeep {
+		for i := from; i < len(p.scratch); i++ { // only outside of blocks
+			if v := &p.scratch[i]; v.Kind == token.Semicolon {
+				bad = badToken{v.Kind, v.Span()}
+				break
+			}
+		}
+	}
+	if bad.kind == token.EOF && !p.tooDeep {
+		return nil
+	}
+	p.scratch = p.scratch[:from]
+	if !p.tooDeep {
+		p.reportBadPrelude(bad)
+	}
+	p.tooDeep = false
+	p.skipBlock()
+	return p.badRule(begin)
+}
+
+func (p *parser) keyframe() ast.Node {
+	begin, from := p.tok.Start, len(p.scratch)
+	p.bad = badToken{}
+	p.prelude(true)
+	if p.tok.Kind != token.LBrace {
+		p.scratch = p.scratch[:from]
+		return p.notARule(begin, true)
+	}
+	if n := p.badPrelude(begin, from); n != nil {
+		return n
+	}
+	prelude := p.keep(from)
+	block, ok := p.block(mixed)
+	if !ok {
+		return p.badRule(begin)
+	}
+	return &ast.KeyframeRule{Prelude: prelude, Block: block}
+}
+
+// notARule makes a bad node of what was read since begin without a block
+// following it.
+func (p *parser) notARule(begin uint32, nested bool) ast.Node {
+	text := p.raw(begin)
+	at := p.pos(begin)
+	p.tooDeep = false
+	if !nested {
+		p.warn("no-block", source.SpanOf(at, firstLine(text)), "rule has no block: expected '{', found end of file", "")
+		return &ast.BadRule{At: at, Text: text}
+	}
+	p.reportBadDeclaration(at, text)
+	return &ast.BadDeclaration{At: at, Text: text}
+}
+
+// badRule makes a bad node of a rule whose block was skipped.
+func (p *parser) badRule(begin uint32) ast.Node {
+	p.tooDeep = false
+	return &ast.BadRule{At: p.pos(begin), Text: p.raw(begin)}
+}
+
+// knownBlocks are the at-rules whose blocks hold style rules, so that what
+// cannot be read as one is worth a warning.
+var knownBlocks = map[string]bool{
+	"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true,
+}
+
+// atRule parses an at-rule (section 5.5.2).
+func (p *parser) atRule(nested bool) ast.Node {
+	begin, from := p.tok.Start, len(p.scratch)
+	name := p.src[begin+1 : p.tok.End]
+	if int(p.tok.End) == len(p.src) {
+		name = p.text(p.tok)[1:]
+	}
+	p.next()
+	p.bad = badToken{}
+	stop := stopAt(token.LBrace) | stopAt(token.Semicolon)
+	if nested {
+		stop |= stopAt(token.RBrace)
+	}
+	p.list(stop, false)
+	if p.bad.kind != token.EOF || p.tooDeep {
+		return p.badAtRule(begin, from)
+	}
+	rule := &ast.AtRule{At: p.pos(begin), Name: name, Prelude: p.keep(from), EndOff: p.tok.Start}
+	switch p.tok.Kind {
+	case token.Semicolon:
+		rule.EndOff = p.tok.End
+		p.next()
+		return rule
+	case token.LBrace:
+	default:
+		return rule
+	}
+	lower := token.Lower(name)
+	kind := mixed
+	if strings.HasSuffix(lower, "keyframes") {
+		kind = keyframes
+	}
+	if !knownBlocks[lower] {
+		p.foreign++
+		defer func() { p.foreign-- }()
+	}
+	block, ok := p.block(kind)
+	if !ok {
+		return p.badRule(begin)
+	}
+	rule.Block = &block
+	return rule
+}
+
+func (p *parser) badAtRule(begin uint32, from int) ast.Node {
+	p.scratch = p.scratch[:from]
+	if !p.tooDeep {
+		p.reportBadPrelude(p.bad)
+	}
+	switch p.tok.Kind {
+	case token.LBrace:
+		p.skipBlock()
+	case token.Semicolon:
+		p.next()
+	}
+	return p.badRule(begin)
+}
+
+// declaration parses a declaration (section 5.5.6) that starts with an
+// identifier. It returns nil, with nothing read, if there is none here: no
+// colon follows, or a block does, as in a:hover { }. Only a custom property
+// may hold a block in braces beside other values; a property whose value is
+// nothing but a block is invalid in every grammar, and is taken for a rule.
+func (p *parser) declaration() ast.Node {
+	m := p.mark()
+	nameTok := p.tok
+	name := nameTok.Text(p.src)
+	p.next()
+	p.skipSpace()
+	if p.tok.Kind != token.Colon {
+		p.rewind(m)
+		return nil
+	}
+	custom := ast.IsCustomName(name)
+	stop := stopAt(token.Semicolon) | stopAt(token.RBrace)
+	if !custom {
+		stop |= stopAt(token.LBrace)
+	}
+	p.sc.UnicodeRanges = len(name) >= len("unicode-range") && token.EqualFold(name, "unicode-range")
+	p.bad = badToken{}
+	p.next()
+	p.list(stop, custom)
+	p.sc.UnicodeRanges = false
+	if p.tok.Kind == token.LBrace {
+		p.rewind(m)
+		p.tooDeep = false
+		return nil
+	}
+	if p.bad.kind != token.EOF || p.tooDeep {
+		return p.badDeclaration(nameTok.Start, m.scratch)
+	}
+	d := &p.declSlab.take(1)[0]
+	d.Name, d.NamePos, d.EndOff = name, p.pos(nameTok.Start), p.endOfValue(nameTok)
+	d.Important = p.important(m.scratch)
+	d.Value = p.keep(m.scratch)
+	return d
+}
+
+func (p *parser) badDeclaration(begin uint32, from int) ast.Node {
+	p.scratch = p.scratch[:from]
+	text := p.raw(begin)
+	if !p.tooDeep {
+		p.reportBadValue(text)
+	}
+	p.tooDeep = false
+	return &ast.BadDeclaration{At: p.pos(begin), Text: text}
+}
+
+// endOfValue returns where the declaration that was just read ends, white
+// space before the semicolon left out.
+func (p *parser) endOfValue(name token.Token) uint32 {
+	end := p.tok.Start
+	for end > name.End && token.IsSpace(p.src[end-1]) {
+		end--
+	}
+	return end
+}
+
+// important takes !important off the end of the values since from, and with
+// it white space, and reports whether it stood there.
+func (p *parser) important(from int) bool {
+	values := trimSpace(p.scratch[from:])
+	rest := trimComments(values)
+	found := false
+	if n := len(rest); n > 0 && rest[n-1].IsIdent("important") {
+		if before := trimComments(rest[:n-1]); len(before) > 0 && before[len(before)-1].IsDelim('!') {
+			found = true
+			values = trimSpace(before[:len(before)-1])
+		}
+	}
+	// In a custom property, leading white space is a value as well.
+	lead := 0
+	for lead < len(values) && values[lead].Kind == token.Whitespace {
+		lead++
+	}
+	kept := copy(p.scratch[from:], values[lead:])
+	p.scratch = p.scratch[:from+kept]
+	return found
+}
+
+func trimSpace(values []ast.Value) []ast.Value {
+	for len(values) > 0 && values[len(values)-1].Kind == token.Whitespace {
+		values = values[:len(values)-1]
+	}
+	return values
+}
+
+// trimComments returns values without white space and comments at the end.
+func trimComments(values []ast.Value) []ast.Value {
+	for len(values) > 0 {
+		if k := values[len(values)-1].Kind; k != token.Whitespace && k != token.Comment {
+			break
+		}
+		values = values[:len(values)-1]
+	}
+	return values
+}
+
+func withoutComments(values []ast.Value) []ast.Value {
+	values = trimComments(values)
+	for len(values) > 0 && values[0].Kind == token.Comment {
+		values = values[1:]
+	}
+	return values
+}

@@ -1,0 +1,192 @@
+package parse
+
+import (
+	"fmt"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// This file words what the parser finds. The codes are documented in
+// docs/messages.md.
+
+// maxWarnings is how many warnings one file can have; a file with more is no
+// style sheet, and reading on would only fill the screen.
+const maxWarnings = 100
+
+func (p *parser) warn(code string, at source.Span, message, mend string) {
+	d := diag.Diagnostic{Code: code, Severity: diag.Warning, Span: at, Message: message, Mend: mend}
+	switch n := len(p.diags); {
+	case n < maxWarnings:
+		p.diags = append(p.diags, d)
+	case n == maxWarnings:
+		d.Code, d.Mend = "too-many", ""
+		d.Message = fmt.Sprintf("more than %d findings in this file; the others are left out", maxWarnings)
+		p.diags = append(p.diags, d)
+	}
+}
+
+func (p *parser) fail(code string, at source.Span, message, mend string) {
+	p.diags = append(p.diags, diag.Diagnostic{
+		Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend,
+	})
+}
+
+// reportUnclosed reports the innermost construct that is open where the file ends.
+func (p *parser) reportUnclosed(open token.Token, construct, want string) {
+	if p.ended {
+		return
+	}
+	p.ended = true
+	p.fail("unclosed-"+construct, p.span(open),
+		fmt.Sprintf("%s is not closed: expected %s, found end of file", construct, want),
+		fmt.Sprintf("add %s where the %s should end", want, construct))
+}
+
+var unclosedTokens = map[token.Kind]struct{ construct, want string }{
+	token.Comment: {"comment", "'*/'"},
+	token.String:  {"string", "a closing quote"},
+	token.URL:     {"url", "')'"},
+	token.BadURL:  {"url", "')'"},
+}
+
+func (p *parser) reportUnclosedToken(t token.Token) {
+	c := unclosedTokens[t.Kind]
+	t.End = t.Start + uint32(firstLine(t.Text(p.src)))
+	p.reportUnclosed(t, c.construct, c.want)
+}
+
+func (p *parser) reportTooDeep() {
+	if !p.ended { // one is enough, and it hides what is unclosed within
+		p.fail("too-deep", p.span(p.tok),
+			fmt.Sprintf("blocks and brackets nest deeper than %d levels", ast.MaxDepth),
+			"look for a bracket that was not closed further up")
+		p.ended = true
+	}
+	p.tooDeep = true
+}
+
+func (p *parser) reportBadPrelude(bad badToken) {
+	switch bad.kind {
+	case token.RBrace:
+		p.fail("stray-bracket", bad.at, "'}' closes nothing, and makes browsers drop the rule behind it",
+			"remove it, or look for a '}' too many further up")
+	case token.Semicolon:
+		p.warn("stray-semicolon", bad.at, "';' between rules makes browsers drop the rule behind it", "remove it")
+	case token.RParen, token.RBracket:
+		p.warn("stray-bracket", bad.at, bad.kind.String()+" closes nothing; browsers drop the whole rule", "remove it")
+	case token.BadString:
+		p.warn("bad-string", firstLineOf(p, bad.at), "string is cut short by the end of the line; browsers drop the whole rule",
+			"close the quote on its line")
+	default:
+		p.warn("bad-url", firstLineOf(p, bad.at), "url() holds a quote, bracket or space; browsers drop the whole rule",
+			"put the address in quotes")
+	}
+}
+
+// reportBadValue reports why a declaration, whose text is given, is bad.
+func (p *parser) reportBadValue(text string) {
+	at := firstLineOf(p, p.bad.at)
+	switch p.bad.kind {
+	case token.BadString:
+		p.warn("bad-string", at, "string is cut short by the end of the line; browsers skip the declaration",
+			"close the quote on its line")
+	case token.BadURL:
+		p.warn("bad-url", at, "url() holds a quote, bracket or space; browsers skip the declaration",
+			"put the address in quotes")
+	default:
+		name, _, _ := strings.Cut(text, ":")
+		p.warn("stray-bracket", at, fmt.Sprintf("%s closes nothing; browsers skip the declaration of %q",
+			p.bad.kind, strings.TrimSpace(name)), "remove it, or open it before")
+	}
+}
+
+// reportBadDeclaration reports text in a block that is neither a declaration nor a rule.
+func (p *parser) reportBadDeclaration(at source.Pos, text string) {
+	span := source.SpanOf(at, firstLine(text))
+	if strings.HasPrefix(text, "//") {
+		p.warn("line-comment", span, "CSS has no comments of one line: browsers skip all up to the next ';' or '}'",
+			"write /* … */")
+		return
+	}
+	name, value, ok := strings.Cut(text, ":")
+	if ok && len(name) > 1 && !token.IsName(name[0]) {
+		p.warn("bad-declaration", span, fmt.Sprintf("expected the name of a property, found %q; browsers skip the declaration",
+			name+":"+firstWord(value)), "")
+		return
+	}
+	p.warn("bad-declaration", span, fmt.Sprintf("expected a declaration or a rule, found %q; browsers skip it",
+		shorten(text)), "a declaration is written name: value;")
+}
+
+// reportBadSelectors warns of the first selector of a list that cannot be read.
+func (p *parser) reportBadSelectors(selectors []ast.Selector) {
+	for _, s := range selectors {
+		if !s.IsBad() {
+			continue
+		}
+		at := s.Pos()
+		span := source.SpanOf(at, 1)
+		if bad := findBad(s); len(bad) > 0 {
+			span = ast.SpanOf(bad)
+		}
+		message := "selector cannot be read; browsers drop the whole rule"
+		if len(selectors) > 1 {
+			message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
+		}
+		p.warn("bad-selector", span, message, "")
+		return
+	}
+}
+
+// findBad returns the values of the first bad selector in s.
+func findBad(s ast.Selector) []ast.Value {
+	for i := range s {
+		if s[i].Args == nil {
+			continue
+		}
+		if s[i].Kind == ast.BadSelector {
+			return s[i].Args.Values
+		}
+		for _, arg := range s[i].Args.Selectors {
+			if bad := findBad(arg); bad != nil {
+				return bad
+			}
+		}
+	}
+	return nil
+}
+
+// firstLine returns the length of the first line of text.
+func firstLine(text string) int {
+	if i := strings.IndexAny(text, "\r\n"); i >= 0 {
+		return i
+	}
+	return len(text)
+}
+
+func firstLineOf(p *parser, at source.Span) source.Span {
+	text := p.src[at.Start.Off:at.End]
+	return source.SpanOf(at.Start, firstLine(text))
+}
+
+func firstWord(s string) string {
+	if f := strings.Fields(s); len(f) > 0 {
+		return " " + f[0]
+	}
+	return ""
+}
+
+// shorten returns the start of a text, fit for a message.
+func shorten(text string) string {
+	const limit = 40
+	text = text[:firstLine(text)]
+	runes := []rune(text)
+	if len(runes) <= limit {
+		return text
+	}
+	return string(runes[:limit]) + "…"
+}

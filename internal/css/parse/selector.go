@@ -1,0 +1,327 @@
+package parse
+
+import (
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/scan"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// selectors reads a selector list from its component values (Selectors Level
+// 4, section 4.1 and grammar in section 18). A selector that cannot be read
+// becomes a bad one; the values may be scratch and are copied for it.
+func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
+	n := 1
+	for i := range values {
+		if values[i].Kind == token.Comma {
+			n++
+		}
+	}
+	list := p.listSlab.take(n)
+	for i := range list {
+		end := 0
+		for end < len(values) && values[end].Kind != token.Comma {
+			end++
+		}
+		list[i] = p.selector(values[:end], relative)
+		if end < len(values) {
+			values = values[end+1:]
+		}
+	}
+	return list
+}
+
+// selector reads one complex selector.
+func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
+	from := len(p.parts)
+	r := selectorReader{p: p, values: values}
+	ok := r.complex(relative)
+	parts := p.parts[from:]
+	p.parts = p.parts[:from]
+	if ok {
+		return p.partSlab.copied(parts)
+	}
+	at := source.NoPos
+	if len(values) > 0 {
+		at = values[0].Pos
+	}
+	bad := ast.Simple{Kind: ast.BadSelector, Pos: at, Args: &ast.Args{Values: p.valueSlab.copied(values)}}
+	return p.partSlab.copied([]ast.Simple{bad})
+}
+
+// selectorReader reads one selector; i is the value to be read next.
+type selectorReader struct {
+	p      *parser
+	values []ast.Value
+	i      int
+}
+
+func (r *selectorReader) push(s ast.Simple) { r.p.parts = append(r.p.parts, s) }
+
+// peek returns the value n behind the next, if no white space parts them.
+func (r *selectorReader) peek(n int) *ast.Value {
+	if r.i+n >= len(r.values) || r.values[r.i+n].Space && n > 0 {
+		return &none
+	}
+	return &r.values[r.i+n]
+}
+
+var none ast.Value // of kind EOF
+
+// complex reads compounds and combinators up to the end. It reports whether
+// all could be read.
+func (r *selectorReader) complex(relative bool) bool {
+	compound, started := false, false // within a compound; anything pushed
+	for r.i < len(r.values) {
+		v := &r.values[r.i]
+		if v.Kind == token.Comment {
+			r.i++
+			continue
+		}
+		if symbol, n := r.combinator(); n > 0 {
+			if !compound && (started || !relative) {
+				return false
+			}
+			r.push(ast.Simple{Kind: ast.Combinator, Name: symbol, Pos: v.Pos})
+			r.i += n
+			compound, started = false, true
+			continue
+		}
+		if compound && v.Space {
+			r.push(ast.Simple{Kind: ast.Combinator, Name: " ", Pos: v.Pos})
+			compound = false
+		}
+		if !r.simple(!compound) {
+			return false
+		}
+		compound, started = true, true
+	}
+	return compound
+}
+
+// combinator returns the combinator that stands next, and how many values it takes.
+func (r *selectorReader) combinator() (symbol string, n int) {
+	v := r.peek(0)
+	if v.Kind != token.Delim {
+		return "", 0
+	}
+	switch v.Text {
+	case ">", "+", "~":
+		return v.Text, 1
+	case "|":
+		if r.peek(1).IsDelim('|') {
+			return "||", 2
+		}
+	}
+	return "", 0
+}
+
+// simple reads one simple selector. A type selector may only stand first in
+// its compound, or behind the nesting selector.
+func (r *selectorReader) simple(first bool) bool {
+	v := r.peek(0)
+	switch v.Kind {
+	case token.Hash:
+		if !scan.StartsIdent(v.Text[1:]) {
+			return false
+		}
+		r.take(1, ast.Simple{Kind: ast.IDSelector, Name: v.Text[1:]})
+		return true
+	case token.LBracket:
+		return r.attribute()
+	case token.Colon:
+		return r.pseudo()
+	case token.Ident:
+		return r.typed(first)
+	case token.Delim:
+		switch v.Text {
+		case ".":
+			if name := r.peek(1); name.Kind == token.Ident {
+				r.take(2, ast.Simple{Kind: ast.ClassSelector, Name: name.Text})
+				return true
+			}
+		case "&":
+			r.take(1, ast.Simple{Kind: ast.NestingSelector, Name: "&"})
+			return true
+		case "*", "|":
+			return r.typed(first)
+		}
+	}
+	return false
+}
+
+// take pushes s, placed at the next value, and moves n values on.
+func (r *selectorReader) take(n int, s ast.Simple) {
+	s.Pos = r.values[r.i].Pos
+	r.push(s)
+	r.i += n
+}
+
+// typed reads a type or universal selector with its namespace prefix.
+func (r *selectorReader) typed(first bool) bool {
+	if !first {
+		if last := r.p.parts[len(r.p.parts)-1]; last.Kind != ast.NestingSelector {
+			return false
+		}
+	}
+	isName := func(v *ast.Value) bool { return v.Kind == token.Ident || v.IsDelim('*') }
+	v, name, n := r.peek(0), "", 1
+	switch {
+	case isName(v) && r.peek(1).IsDelim('|') && isName(r.peek(2)):
+		v, n = r.peek(2), 3
+		name = r.peek(0).Text + "|" + v.Text
+	case v.IsDelim('|') && isName(r.peek(1)):
+		v, n = r.peek(1), 2
+		name = "|" + v.Text
+	case isName(v):
+		name = v.Text
+	default:
+		return false
+	}
+	kind := ast.TypeSelector
+	if v.IsDelim('*') {
+		kind = ast.UniversalSelector
+	}
+	r.take(n, ast.Simple{Kind: kind, Name: name})
+	return true
+}
+
+// attribute reads [name], [name=value] and their like (section 6).
+func (r *selectorReader) attribute() bool {
+	v := r.peek(0)
+	in := selectorReader{p: r.p, values: dropComments(v.Values())}
+	name, ok := in.attributeName()
+	if !ok {
+		return false
+	}
+	args := &ast.Args{}
+	if in.i < len(in.values) {
+		if !in.matcher(args) {
+			return false
+		}
+	}
+	r.take(1, ast.Simple{Kind: ast.AttributeSelector, Name: name, Args: args})
+	return true
+}
+
+func (r *selectorReader) attributeName() (string, bool) {
+	a, bar, b := r.peek(0), r.peek(1), r.peek(2)
+	switch {
+	case (a.Kind == token.Ident || a.IsDelim('*')) && bar.IsDelim('|') && b.Kind == token.Ident:
+		r.i += 3
+		return a.Text + "|" + b.Text, true
+	case a.IsDelim('|') && bar.Kind == token.Ident:
+		r.i += 2
+		return "|" + bar.Text, true
+	case a.Kind == token.Ident:
+		r.i++
+		return a.Text, true
+	}
+	return "", false
+}
+
+// matcher reads the operator, value and modifier of an attribute selector.
+func (r *selectorReader) matcher(args *ast.Args) bool {
+	op := r.peek(0)
+	switch {
+	case op.IsDelim('='):
+		args.Matcher = "="
+		r.i++
+	case op.Kind == token.Delim && len(op.Text) == 1 && r.peek(1).IsDelim('='):
+		switch op.Text {
+		case "~", "|", "^", "$", "*":
+			args.Matcher = op.Text + "="
+		default:
+			return false
+		}
+		r.i += 2
+	default:
+		return false
+	}
+	v := r.peek(0)
+	if v.Kind != token.Ident && v.Kind != token.String {
+		return false
+	}
+	args.Value = *v
+	args.Value.Space = false
+	r.i++
+	if m := r.peek(0); m.Kind == token.Ident {
+		args.Modifier = m.Text
+		r.i++
+	}
+	return r.i == len(r.values)
+}
+
+// pseudo reads a pseudo-class or pseudo-element.
+func (r *selectorReader) pseudo() bool {
+	colons, kind := 1, ast.PseudoClass
+	if r.peek(1).Kind == token.Colon {
+		colons, kind = 2, ast.PseudoElement
+	}
+	v := r.peek(colons)
+	switch v.Kind {
+	case token.Ident:
+		s := ast.Simple{Kind: kind, Name: v.Text}
+		if colons == 1 && ast.IsLegacyElement(v.Text) {
+			s.Kind, s.Args = ast.PseudoElement, singleColon
+		}
+		r.take(colons+1, s)
+		return true
+	case token.Function:
+		r.take(colons+1, ast.Simple{Kind: kind, Name: v.Name(), Args: r.p.pseudoArgs(v)})
+		return true
+	}
+	return false
+}
+
+var singleColon = &ast.Args{SingleColon: true}
+
+// selectorArgs are the functional pseudos whose arguments are selectors, and
+// whether those may be relative.
+var selectorArgs = map[string]bool{
+	"is": false, "where": false, "not": false, "matches": false, "has": true,
+	"host": false, "host-context": false, "slotted": false, "current": false, "cue": false,
+	"-webkit-any": false, "-moz-any": false,
+}
+
+func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
+	values := v.Values()
+	name := token.Lower(v.Name())
+	if relative, ok := selectorArgs[name]; ok {
+		if len(values) == 0 {
+			return &ast.Args{}
+		}
+		return &ast.Args{Selectors: p.selectors(values, relative)}
+	}
+	if name == "nth-child" || name == "nth-last-child" {
+		for i := range values {
+			if i > 0 && values[i].IsIdent("of") && i+1 < len(values) {
+				return &ast.Args{Values: values[:i], Selectors: p.selectors(noLead(values[i+1:]), false)}
+			}
+		}
+	}
+	return &ast.Args{Values: values}
+}
+
+// noLead returns values with no white space before the first.
+func noLead(values []ast.Value) []ast.Value {
+	out := append([]ast.Value(nil), values...)
+	out[0].Space = false
+	return out
+}
+
+func dropComments(values []ast.Value) []ast.Value {
+	for i := range values {
+		if values[i].Kind != token.Comment {
+			continue
+		}
+		out := append([]ast.Value(nil), values[:i]...)
+		for _, v := range values[i:] {
+			if v.Kind != token.Comment {
+				out = append(out, v)
+			}
+		}
+		return out
+	}
+	return values
+}

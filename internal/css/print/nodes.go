@@ -1,0 +1,340 @@
+package print
+
+import (
+	"fmt"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+func (p *printer) sheet(nodes []ast.Node) {
+	p.nodes(nodes, true)
+	if len(p.buf) > p.start && p.buf[len(p.buf)-1] != '\n' {
+		p.newline()
+	}
+}
+
+// nodes writes the nodes of a sheet or of a block.
+func (p *printer) nodes(nodes []ast.Node, top bool) {
+	var before ast.Node
+	for _, n := range nodes {
+		if c, ok := n.(*ast.Comment); ok && p.compact && !keptComment(c.Text) {
+			continue
+		}
+		p.endStatement()
+		p.part(before, n, top)
+		p.node(n)
+		if top {
+			p.endStatement()
+		}
+		before = n
+	}
+}
+
+// keptComment reports whether a comment asks to stay in the smallest output,
+// as notices of licences do.
+func keptComment(text string) bool { return strings.HasPrefix(text, "/*!") }
+
+// part writes the line ends between two nodes. Rules with blocks have an
+// empty line around them, and a comment belongs to what follows it.
+func (p *printer) part(before, n ast.Node, top bool) {
+	if p.compact {
+		return
+	}
+	if before == nil {
+		if !top {
+			p.newline()
+		}
+		return
+	}
+	_, afterComment := before.(*ast.Comment)
+	_, isComment := n.(*ast.Comment)
+	if !afterComment && (ast.Body(before) != nil || ast.Body(n) != nil || isComment && ast.Body(before) != nil) {
+		p.buf = append(p.buf, '\n') // no indent on an empty line
+		p.line++
+	}
+	p.newline()
+}
+
+// endStatement writes the semicolon that is due after a declaration or statement.
+func (p *printer) endStatement() {
+	if p.semicolon {
+		p.token(token.Semicolon, ";")
+		p.semicolon = false
+	}
+}
+
+func (p *printer) node(n ast.Node) {
+	switch n := n.(type) {
+	case *ast.StyleRule:
+		p.selectors(n.Selectors)
+		p.block(&n.Block)
+	case *ast.KeyframeRule:
+		p.mapTo(n.Pos(), "")
+		p.values(n.Prelude, false)
+		p.block(&n.Block)
+	case *ast.AtRule:
+		p.atRule(n)
+	case *ast.Declaration:
+		p.declaration(n)
+	case *ast.Comment:
+		p.mapped(n.At, token.Comment, n.Text)
+	case *ast.BadRule:
+		p.mapped(n.At, token.RBrace, n.Text)
+	case *ast.BadDeclaration:
+		p.mapped(n.At, token.Whitespace, n.Text)
+		p.semicolon = true
+	default:
+		panic(fmt.Sprintf("print: unknown node %T", n))
+	}
+}
+
+func (p *printer) block(b *ast.Block) {
+	p.softSpace()
+	p.token(token.LBrace, "{")
+	p.depth++
+	p.nodes(b.Nodes, false)
+	if !p.compact {
+		p.endStatement()
+	}
+	p.semicolon = false
+	p.depth--
+	if !p.compact && len(b.Nodes) > 0 {
+		p.newline()
+	}
+	p.token(token.RBrace, "}")
+}
+
+func (p *printer) atRule(r *ast.AtRule) {
+	p.mapped(r.At, token.AtKeyword, "@"+r.Name)
+	if len(r.Prelude) > 0 {
+		if first := r.Prelude[0]; !p.compact || token.Fuses(token.AtKeyword, "@"+r.Name, first.Kind, first.Text) {
+			p.space()
+		}
+		p.values(r.Prelude, false)
+	}
+	if r.Block == nil {
+		p.semicolon = true
+		return
+	}
+	p.block(r.Block)
+}
+
+func (p *printer) declaration(d *ast.Declaration) {
+	p.mapped(d.NamePos, token.Ident, d.Name)
+	p.token(token.Colon, ":")
+	custom := d.IsCustom()
+	switch {
+	case len(d.Value) == 0:
+		if custom {
+			p.space() // older browsers take an empty value only with it
+		}
+	case custom:
+		p.softSpace()
+		p.values(d.Value, true)
+	default:
+		p.softSpace()
+		p.declared(d)
+	}
+	if d.Important {
+		p.softSpace()
+		p.token(token.Delim, "!")
+		p.token(token.Ident, "important")
+	}
+	p.semicolon = true
+}
+
+// declared writes the value of a declaration. A value that was written
+// elsewhere, such as that of a constant, is mapped there.
+func (p *printer) declared(d *ast.Declaration) {
+	if p.maps == nil {
+		p.values(d.Value, false)
+		return
+	}
+	span := d.Span()
+	away := false
+	for i := range d.Value {
+		v := &d.Value[i]
+		if p.drops(v) {
+			continue
+		}
+		p.gap(v, i == 0)
+		was := away
+		away = v.Pos.IsValid() && !within(v.Pos, span)
+		if away || was {
+			p.mapTo(v.Pos, "")
+		}
+		if i > 0 && follows(v, &d.Value[i-1]) {
+			p.last = token.EOF
+		}
+		p.value(v, false)
+	}
+}
+
+func within(at source.Pos, span source.Span) bool {
+	return at.File == span.Start.File && span.Start.Off <= at.Off && at.Off < span.End
+}
+
+// values writes component values. verbatim is for custom properties, which
+// hold their white space themselves.
+func (p *printer) values(values []ast.Value, verbatim bool) {
+	for i := range values {
+		v := &values[i]
+		if !verbatim {
+			if p.drops(v) {
+				continue
+			}
+			p.gap(v, i == 0)
+		}
+		if i > 0 && follows(v, &values[i-1]) {
+			p.last = token.EOF // they stood side by side: nothing can fuse
+		}
+		p.value(v, verbatim)
+	}
+}
+
+// follows reports whether v stood right behind before in its source.
+func follows(v, before *ast.Value) bool {
+	return before.Kind != token.Comment && before.Inner == nil && v.Pos.IsValid() && before.Pos.Add(len(before.Text)) == v.Pos
+}
+
+// drops reports whether v is a comment that is left out.
+func (p *printer) drops(v *ast.Value) bool {
+	return p.compact && v.Kind == token.Comment && !keptComment(v.Text)
+}
+
+// gap writes the white space before a value.
+func (p *printer) gap(v *ast.Value, first bool) {
+	switch {
+	case v.Space && !first:
+		if p.last != token.Whitespace {
+			p.space()
+		}
+	case p.last == token.Comma && !first:
+		p.softSpace()
+	}
+}
+
+func (p *printer) value(v *ast.Value, verbatim bool) {
+	p.token(v.Kind, v.Text)
+	if v.Inner == nil {
+		return
+	}
+	p.values(v.Inner.Values, verbatim)
+	switch v.Kind.Closer() {
+	case token.RBracket:
+		p.token(token.RBracket, "]")
+	case token.RBrace:
+		p.token(token.RBrace, "}")
+	default:
+		p.token(token.RParen, ")")
+	}
+}
+
+// selectors writes the selector list of a rule.
+func (p *printer) selectors(list []ast.Selector) {
+	for i, s := range list {
+		if i > 0 {
+			p.token(token.Comma, ",")
+			if !p.compact {
+				p.newline()
+			}
+		}
+		p.mapTo(s.Pos(), "")
+		p.selector(s)
+	}
+}
+
+// arguments writes the selector list in the brackets of a pseudo-class.
+func (p *printer) arguments(list []ast.Selector) {
+	for i, s := range list {
+		if i > 0 {
+			p.token(token.Comma, ",")
+			p.softSpace()
+		}
+		p.selector(s)
+	}
+}
+
+func (p *printer) selector(s ast.Selector) {
+	for i := range s {
+		p.simple(&s[i], i == 0)
+	}
+}
+
+func (p *printer) simple(s *ast.Simple, first bool) {
+	switch s.Kind {
+	case ast.TypeSelector, ast.UniversalSelector:
+		p.token(token.Ident, s.Name)
+	case ast.NestingSelector:
+		p.token(token.Delim, "&")
+	case ast.ClassSelector:
+		p.token(token.Delim, ".")
+		p.token(token.Ident, s.Name)
+	case ast.IDSelector:
+		p.token(token.Hash, "#"+s.Name)
+	case ast.PseudoClass, ast.PseudoElement:
+		p.pseudo(s)
+	case ast.AttributeSelector:
+		p.attribute(s)
+	case ast.Combinator:
+		p.combinator(s.Name, first)
+	case ast.BadSelector:
+		p.values(s.Args.Values, false)
+	default:
+		panic(fmt.Sprintf("print: unknown simple selector %d", s.Kind))
+	}
+}
+
+func (p *printer) combinator(symbol string, first bool) {
+	if symbol == " " {
+		p.space()
+		return
+	}
+	if !first {
+		p.softSpace()
+	}
+	if p.lastText != "--" { // "-->" is a token; no other name is drawn into a combinator
+		p.last = token.EOF
+	}
+	p.token(token.Delim, symbol)
+	p.softSpace()
+}
+
+func (p *printer) pseudo(s *ast.Simple) {
+	p.token(token.Colon, ":")
+	if s.Kind == ast.PseudoElement && (s.Args == nil || !s.Args.SingleColon) {
+		p.token(token.Colon, ":")
+	}
+	if s.Args == nil || s.Args.SingleColon {
+		p.token(token.Ident, s.Name)
+		return
+	}
+	p.token(token.Function, s.Name+"(")
+	p.values(s.Args.Values, false)
+	if len(s.Args.Values) > 0 && len(s.Args.Selectors) > 0 {
+		p.space()
+		p.token(token.Ident, "of")
+		p.space()
+	}
+	p.arguments(s.Args.Selectors)
+	p.token(token.RParen, ")")
+}
+
+func (p *printer) attribute(s *ast.Simple) {
+	p.token(token.LBracket, "[")
+	p.token(token.Ident, s.Name)
+	if s.Args.Matcher != "" {
+		p.token(token.Delim, s.Args.Matcher)
+		p.token(s.Args.Value.Kind, s.Args.Value.Text)
+	}
+	if s.Args.Modifier != "" {
+		if !p.compact || token.Fuses(s.Args.Value.Kind, s.Args.Value.Text, token.Ident, s.Args.Modifier) {
+			p.space()
+		}
+		p.token(token.Ident, s.Args.Modifier)
+	}
+	p.token(token.RBracket, "]")
+}

@@ -1,0 +1,380 @@
+// Package scan splits the text of a style sheet into the tokens of CSS Syntax
+// Level 3, section 4. Tokens are ranges of the text, and scanning allocates
+// nothing. The preprocessing of section 3.3 is part of it: CR, CRLF and FF
+// count as line ends, and NUL as U+FFFD, where they stand.
+package scan
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"rinzel/internal/css/token"
+)
+
+// Scanner reads tokens from a text. The tokens it returns cover the text
+// without gaps or overlaps.
+type Scanner struct {
+	// UnicodeRanges lets u+… be read as a unicode range, as the value of the
+	// descriptor unicode-range is. It may be set between two tokens.
+	UnicodeRanges bool
+
+	src string
+	off int
+}
+
+// New returns a Scanner at the start of src, whose length must fit 32 bits.
+func New(src string) Scanner { return Scanner{src: src} }
+
+// Offset returns where the next token starts.
+func (s *Scanner) Offset() int { return s.off }
+
+// Reset makes the next token start at off, where a token started before.
+func (s *Scanner) Reset(off int) { s.off = off }
+
+// Byte classes: what a byte can be part of.
+const (
+	name  = 1 << iota // continues an identifier
+	start             // starts an identifier
+	digit
+	space
+	text // stands in a string or unquoted URL without a special meaning
+)
+
+var class = func() (t [256]uint8) {
+	for i := range t {
+		c := byte(i)
+		set := func(is bool, bit uint8) {
+			if is {
+				t[i] |= bit
+			}
+		}
+		set(token.IsName(c), name)
+		set(token.IsNameStart(c), start)
+		set(token.IsDigit(c), digit)
+		set(token.IsSpace(c), space)
+		set(c > ' ' && c != 0x7f && !strings.ContainsRune(`"'()\`, rune(c)) || c >= utf8.RuneSelf, text)
+	}
+	return t
+}()
+
+// Next reads the next token. At the end of the text, and ever after, it is of
+// kind EOF and empty.
+func (s *Scanner) Next() token.Token {
+	begin := s.off
+	kind, flags := s.scan()
+	return token.Token{Kind: kind, Flags: flags, Start: uint32(begin), End: uint32(s.off)}
+}
+
+func (s *Scanner) scan() (token.Kind, token.Flags) {
+	if s.off >= len(s.src) {
+		return token.EOF, 0
+	}
+	c := s.src[s.off]
+	switch c {
+	case ' ', '\t', '\n', '\r', '\f':
+		s.run(space)
+		return token.Whitespace, 0
+	case '"', '\'':
+		return s.str(c)
+	case '#':
+		return s.hash()
+	case '(':
+		return s.one(token.LParen)
+	case ')':
+		return s.one(token.RParen)
+	case '[':
+		return s.one(token.LBracket)
+	case ']':
+		return s.one(token.RBracket)
+	case '{':
+		return s.one(token.LBrace)
+	case '}':
+		return s.one(token.RBrace)
+	case ',':
+		return s.one(token.Comma)
+	case ':':
+		return s.one(token.Colon)
+	case ';':
+		return s.one(token.Semicolon)
+	case '0', '1', '2', '3', '4', '5', '6', '7', '8', '9':
+		return s.numeric(), 0
+	case '+', '.':
+		if startsNumber(s.src[s.off:]) {
+			return s.numeric(), 0
+		}
+	case '-':
+		return s.minus()
+	case '/':
+		if strings.HasPrefix(s.src[s.off:], "/*") {
+			return s.comment()
+		}
+	case '<':
+		if strings.HasPrefix(s.src[s.off:], "<!--") {
+			s.off += 4
+			return token.CDO, 0
+		}
+	case '@':
+		s.off++
+		if StartsIdent(s.src[s.off:]) {
+			s.name()
+			return token.AtKeyword, 0
+		}
+		return token.Delim, 0
+	case '\\':
+		if validEscape(s.src[s.off:]) {
+			return s.identLike()
+		}
+	case 'u', 'U':
+		if s.UnicodeRanges && startsRange(s.src[s.off:]) {
+			s.unicodeRange()
+			return token.UnicodeRange, 0
+		}
+		return s.identLike()
+	default:
+		if class[c]&start != 0 {
+			return s.identLike()
+		}
+	}
+	return s.one(token.Delim)
+}
+
+// one ends a token after a single byte. Every other byte of a character
+// outside ASCII starts an identifier, so a delimiter is one byte.
+func (s *Scanner) one(k token.Kind) (token.Kind, token.Flags) {
+	s.off++
+	return k, 0
+}
+
+// run skips all bytes of a class.
+func (s *Scanner) run(bits uint8) {
+	i := s.off
+	for i < len(s.src) && class[s.src[i]]&bits != 0 {
+		i++
+	}
+	s.off = i
+}
+
+// name skips the rest of an identifier (section 4.3.11).
+func (s *Scanner) name() {
+	for {
+		s.run(name)
+		if s.off >= len(s.src) || s.src[s.off] != '\\' || !validEscape(s.src[s.off:]) {
+			return
+		}
+		s.off += token.EscapeLen(s.src[s.off:])
+	}
+}
+
+func (s *Scanner) minus() (token.Kind, token.Flags) {
+	rest := s.src[s.off:]
+	switch {
+	case startsNumber(rest):
+		return s.numeric(), 0
+	case strings.HasPrefix(rest, "-->"):
+		s.off += 3
+		return token.CDC, 0
+	case StartsIdent(rest):
+		return s.identLike()
+	}
+	return s.one(token.Delim)
+}
+
+func (s *Scanner) hash() (token.Kind, token.Flags) {
+	s.off++
+	rest := s.src[s.off:]
+	if rest == "" || class[rest[0]]&name == 0 && !validEscape(rest) {
+		return token.Delim, 0
+	}
+	var flags token.Flags
+	if StartsIdent(rest) {
+		flags = token.ID
+	}
+	s.name()
+	return token.Hash, flags
+}
+
+// comment reads a comment (section 4.3.2).
+func (s *Scanner) comment() (token.Kind, token.Flags) {
+	n := strings.Index(s.src[s.off+2:], "*/")
+	if n < 0 {
+		s.off = len(s.src)
+		return token.Comment, token.Unclosed
+	}
+	s.off += n + 4
+	return token.Comment, 0
+}
+
+// str reads a string (section 4.3.5).
+func (s *Scanner) str(quote byte) (token.Kind, token.Flags) {
+	i := s.off + 1
+	for i < len(s.src) {
+		switch c := s.src[i]; {
+		case class[c]&text != 0:
+			i++
+		case c == quote:
+			s.off = i + 1
+			return token.String, 0
+		case c == '\n', c == '\r', c == '\f':
+			s.off = i
+			return token.BadString, 0
+		case c != '\\':
+			i++
+		case i+1 == len(s.src):
+			i++
+		case s.src[i+1] == '\r' && i+2 < len(s.src) && s.src[i+2] == '\n':
+			i += 3
+		default:
+			i += 2 // the rest of a longer escape is plain text
+		}
+	}
+	s.off = i
+	return token.String, token.Unclosed
+}
+
+// numeric reads a number, percentage or dimension (section 4.3.3).
+func (s *Scanner) numeric() token.Kind {
+	s.off += token.NumberLen(s.src[s.off:])
+	if s.off >= len(s.src) {
+		return token.Number
+	}
+	switch c := s.src[s.off]; {
+	case c == '%':
+		s.off++
+		return token.Percentage
+	case class[c]&start != 0, c == '-' || c == '\\':
+		if StartsIdent(s.src[s.off:]) {
+			s.name()
+			return token.Dimension
+		}
+	}
+	return token.Number
+}
+
+// identLike reads an identifier, a function or a URL (section 4.3.4).
+func (s *Scanner) identLike() (token.Kind, token.Flags) {
+	begin := s.off
+	s.name()
+	if s.off >= len(s.src) || s.src[s.off] != '(' {
+		return token.Ident, 0
+	}
+	word := s.src[begin:s.off]
+	s.off++
+	if len(word) < 3 || !token.EqualFold(word, "url") {
+		return token.Function, 0
+	}
+	i := s.off
+	for i < len(s.src) && class[s.src[i]]&space != 0 {
+		i++
+	}
+	if i < len(s.src) && (s.src[i] == '"' || s.src[i] == '\'') {
+		return token.Function, 0
+	}
+	s.off = i
+	return s.url()
+}
+
+// url reads the rest of an unquoted URL (section 4.3.6).
+func (s *Scanner) url() (token.Kind, token.Flags) {
+	for {
+		s.run(text)
+		if s.off >= len(s.src) {
+			return token.URL, token.Unclosed
+		}
+		switch c := s.src[s.off]; {
+		case c == ')':
+			s.off++
+			return token.URL, 0
+		case c == 0:
+			s.off++
+		case class[c]&space != 0:
+			s.run(space)
+			if s.off >= len(s.src) {
+				return token.URL, token.Unclosed
+			}
+			if s.src[s.off] == ')' {
+				s.off++
+				return token.URL, 0
+			}
+			return s.badURL()
+		case c == '\\' && validEscape(s.src[s.off:]):
+			s.off += token.EscapeLen(s.src[s.off:])
+		default:
+			return s.badURL()
+		}
+	}
+}
+
+// badURL skips to the end of a malformed URL (section 4.3.14).
+func (s *Scanner) badURL() (token.Kind, token.Flags) {
+	for s.off < len(s.src) {
+		switch c := s.src[s.off]; {
+		case c == ')':
+			s.off++
+			return token.BadURL, 0
+		case c == '\\' && validEscape(s.src[s.off:]):
+			s.off += token.EscapeLen(s.src[s.off:])
+		default:
+			s.off++
+		}
+	}
+	return token.BadURL, token.Unclosed
+}
+
+// unicodeRange reads u+ and what follows (section 4.3.13).
+func (s *Scanner) unicodeRange() {
+	s.off += 2
+	n := s.hexRun(6)
+	questions := 0
+	for n+questions < 6 && s.off < len(s.src) && s.src[s.off] == '?' {
+		s.off++
+		questions++
+	}
+	rest := s.src[s.off:]
+	if questions == 0 && len(rest) > 1 && rest[0] == '-' && token.IsHex(rest[1]) {
+		s.off++
+		s.hexRun(6)
+	}
+}
+
+// hexRun skips at most limit hexadecimal digits and returns how many it met.
+func (s *Scanner) hexRun(limit int) int {
+	n := 0
+	for n < limit && s.off < len(s.src) && token.IsHex(s.src[s.off]) {
+		s.off++
+		n++
+	}
+	return n
+}
+
+func startsRange(s string) bool {
+	return len(s) > 2 && s[1] == '+' && (s[2] == '?' || token.IsHex(s[2]))
+}
+
+// validEscape reports whether s, which may be empty, starts with an escape
+// (section 4.3.8). A backslash at the very end does.
+func validEscape(s string) bool {
+	return s != "" && s[0] == '\\' &&
+		(len(s) == 1 || s[1] != '\n' && s[1] != '\r' && s[1] != '\f')
+}
+
+// StartsIdent reports whether s starts with an identifier (section 4.3.9).
+func StartsIdent(s string) bool {
+	if s == "" {
+		return false
+	}
+	if s[0] != '-' {
+		return class[s[0]]&start != 0 || validEscape(s)
+	}
+	return len(s) > 1 && (s[1] == '-' || class[s[1]]&start != 0 || validEscape(s[1:]))
+}
+
+// startsNumber reports whether s starts with a number (section 4.3.10).
+func startsNumber(s string) bool {
+	if s[0] == '+' || s[0] == '-' {
+		s = s[1:]
+	}
+	if s != "" && s[0] == '.' {
+		s = s[1:]
+	}
+	return s != "" && token.IsDigit(s[0])
+}

@@ -1,0 +1,104 @@
+// Package selector answers questions about selectors, as Selectors Level 4
+// defines the answers.
+package selector
+
+import (
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// Specificity is the weight of a selector in the cascade (section 17): the
+// counts of ID selectors, of classes, attributes and pseudo-classes, and of
+// types and pseudo-elements.
+type Specificity struct{ IDs, Classes, Types int }
+
+// Less reports whether s weighs less than o.
+func (s Specificity) Less(o Specificity) bool {
+	switch {
+	case s.IDs != o.IDs:
+		return s.IDs < o.IDs
+	case s.Classes != o.Classes:
+		return s.Classes < o.Classes
+	}
+	return s.Types < o.Types
+}
+
+func (s Specificity) plus(o Specificity) Specificity {
+	return Specificity{s.IDs + o.IDs, s.Classes + o.Classes, s.Types + o.Types}
+}
+
+// Of returns the specificity of a complex selector. The nesting selector
+// counts nothing; replace it first where it stands for something. A bad
+// selector weighs nothing.
+func Of(s ast.Selector) Specificity {
+	var sum Specificity
+	for i := range s {
+		sum = sum.plus(ofSimple(&s[i]))
+	}
+	return sum
+}
+
+func ofSimple(s *ast.Simple) Specificity {
+	switch s.Kind {
+	case ast.IDSelector:
+		return Specificity{IDs: 1}
+	case ast.ClassSelector, ast.AttributeSelector:
+		return Specificity{Classes: 1}
+	case ast.TypeSelector:
+		return Specificity{Types: 1}
+	case ast.PseudoElement:
+		sum := Specificity{Types: 1}
+		if s.Args != nil {
+			sum = sum.plus(Max(s.Args.Selectors))
+		}
+		return sum
+	case ast.PseudoClass:
+		return ofPseudoClass(s)
+	}
+	return Specificity{}
+}
+
+func ofPseudoClass(s *ast.Simple) Specificity {
+	if s.Args == nil {
+		return Specificity{Classes: 1}
+	}
+	switch token.Lower(s.Name) {
+	case "where":
+		return Specificity{}
+	case "is", "not", "has", "matches", "-webkit-any", "-moz-any":
+		return Max(s.Args.Selectors)
+	}
+	// :nth-child(… of S), :host(S) and the like count themselves as well.
+	return Specificity{Classes: 1}.plus(Max(s.Args.Selectors))
+}
+
+// Max returns the specificity of the heaviest selector of a list, which is
+// what the list weighs as an argument.
+func Max(list []ast.Selector) Specificity {
+	var heaviest Specificity
+	for _, s := range list {
+		if w := Of(s); heaviest.Less(w) {
+			heaviest = w
+		}
+	}
+	return heaviest
+}
+
+// Contains reports whether some simple selector of s, or of a selector within
+// its arguments, is of a kind.
+func Contains(s ast.Selector, kind ast.SimpleKind) bool {
+	for i := range s {
+		if s[i].Kind == kind {
+			return true
+		}
+		if s[i].Args == nil {
+			continue
+		}
+		for _, arg := range s[i].Args.Selectors {
+			if Contains(arg, kind) {
+				return true
+			}
+		}
+	}
+	return false
+}

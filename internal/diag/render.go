@@ -1,0 +1,169 @@
+package diag
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/mattn/go-runewidth"
+
+	"rinzel/internal/source"
+)
+
+// Renderer writes findings for people to read.
+type Renderer struct {
+	Files *source.Set
+	Color bool // use ANSI colours
+	// Width is the number of columns of a code frame, beyond which a source
+	// line is cut around the place; 0 means 100.
+	Width int
+}
+
+const (
+	tabStop      = 4
+	defaultWidth = 100
+)
+
+// Render writes all findings, a blank line after each.
+func (r *Renderer) Render(w io.Writer, ds []Diagnostic) error {
+	var b strings.Builder
+	for _, d := range ds {
+		r.one(&b, d)
+		b.WriteByte('\n')
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+// SGR colour numbers.
+const (
+	bold   = "1"
+	red    = "1;31"
+	yellow = "1;33"
+	cyan   = "1;36"
+	dim    = "2"
+)
+
+func (r *Renderer) paint(sgr, s string) string {
+	if !r.Color {
+		return s
+	}
+	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
+}
+
+func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
+	color := [...]string{Note: cyan, Warning: yellow, Error: red}[d.Severity]
+	if place := r.Place(d.Span); place != "" {
+		b.WriteString(r.paint(bold, place) + ": ")
+	}
+	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+d.Code+"]"))
+	r.frame(b, d.Span, color)
+	for _, rel := range d.Related {
+		fmt.Fprintf(b, "  %s: %s\n", r.Place(rel.Span), Printable(rel.Message))
+		r.frame(b, rel.Span, cyan)
+	}
+	if d.Mend != "" {
+		fmt.Fprintf(b, "  %s %s\n", r.paint(cyan, "mend:"), Printable(d.Mend))
+	}
+}
+
+// Place returns where a span starts, as file:line:column, or "" for none.
+func (r *Renderer) Place(s source.Span) string {
+	f := r.Files.File(s.Start.File)
+	if f == nil {
+		return ""
+	}
+	line, column := f.Place(s.Start.Off)
+	return fmt.Sprintf("%s:%d:%d", f.Name, line, column)
+}
+
+// frame writes the source line of a span with the span underlined.
+func (r *Renderer) frame(b *strings.Builder, s source.Span, color string) {
+	f := r.Files.File(s.Start.File)
+	if f == nil || f.Text == "" {
+		return
+	}
+	line := f.Line(s.Start.Off)
+	text := f.LineText(line)
+	from := min(int(s.Start.Off-f.LineStart(line)), len(text))
+	to := max(from, min(int(s.End-f.LineStart(line)), len(text)))
+	text, from, to = r.cut(text, from, to)
+
+	gutter := fmt.Sprintf("%5d", line+1)
+	lead := expand(text[:from], 0)
+	mark := expand(text[from:to], runewidth.StringWidth(lead))
+	tail := expand(text[to:], runewidth.StringWidth(lead+mark))
+	fmt.Fprintf(b, "%s %s\n", r.paint(dim, gutter+" |"), strings.TrimRight(lead+mark+tail, " "))
+	fmt.Fprintf(b, "%s %s%s\n", r.paint(dim, "      |"), strings.Repeat(" ", runewidth.StringWidth(lead)),
+		r.paint(color, strings.Repeat("^", max(1, runewidth.StringWidth(mark)))))
+}
+
+// cut shortens a line that is wider than the frame to the part around the
+// span, whose new range it returns. It cuts between characters.
+func (r *Renderer) cut(text string, from, to int) (string, int, int) {
+	width := r.Width
+	if width == 0 {
+		width = defaultWidth
+	}
+	if len(text) <= width {
+		return text, from, to
+	}
+	const dots = "…"
+	start := max(0, from-width/3)
+	end := min(len(text), start+width)
+	for start > 0 && !utf8.RuneStart(text[start]) {
+		start--
+	}
+	for end < len(text) && !utf8.RuneStart(text[end]) {
+		end++
+	}
+	lead, tail := "", ""
+	if start > 0 {
+		lead = dots
+	}
+	if end < len(text) {
+		tail = dots
+	}
+	to = min(to, end)
+	return lead + text[start:end] + tail, from - start + len(lead), to - start + len(lead)
+}
+
+// expand returns s as it stands on a terminal from a column on: tabs as
+// spaces, control characters as pictures.
+func expand(s string, column int) string {
+	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || 0x7f <= r && r < 0xa0 }) {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range s {
+		if r == '\t' {
+			n := tabStop - column%tabStop
+			b.WriteString(strings.Repeat(" ", n))
+			column += n
+			continue
+		}
+		r = picture(r)
+		b.WriteRune(r)
+		column += runewidth.RuneWidth(r)
+	}
+	return b.String()
+}
+
+// picture returns a visible stand-in for a control character, and any other
+// character itself, so that no source text can steer the terminal.
+func picture(r rune) rune {
+	switch {
+	case r < ' ':
+		return '\u2400' + r
+	case r == 0x7f:
+		return '\u2421'
+	case 0x80 <= r && r < 0xa0:
+		return utf8.RuneError
+	}
+	return r
+}
+
+// Printable returns s on one line and free of control characters, fit for a
+// terminal whatever the user's file or its name holds.
+func Printable(s string) string { return strings.Map(picture, s) }

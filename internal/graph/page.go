@@ -1,0 +1,329 @@
+package graph
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+
+	"rinzel/internal/source"
+)
+
+// Page is an HTML file and what it names. Offsets are bytes of File.Text.
+type Page struct {
+	File    *source.File
+	Base    string // the href of its base element; empty if it has none
+	Groups  []Group
+	Refs    []Ref
+	Scripts []Ref // classic scripts and modules that it loads
+}
+
+// Group is a run of style links that can become one: nothing else that styles
+// the page stands between them.
+type Group struct {
+	Links []Link
+}
+
+// Link is a <link rel="stylesheet">.
+type Link struct {
+	Tag   Span   // from < to >
+	Href  Ref    // the address
+	Media string // as written; empty for all media
+	attrs []attr
+	plain bool // nothing but the address and the media distinguish it
+}
+
+// Span is a range of bytes of a page.
+type Span struct{ Start, End int }
+
+// Ref is an address in a page and where it stands.
+type Ref struct {
+	Address string
+	At      Span // of the value, without quotes
+}
+
+// attr is an attribute of a tag. Its offsets are relative to the page.
+type attr struct {
+	name  string // lower case
+	value string // character references undone
+	whole Span   // from the name to the closing quote
+	at    Span   // of the value, without quotes
+}
+
+// ReadPage finds the style links, scripts and other addresses of a page.
+func ReadPage(f *source.File) *Page {
+	r := pageReader{page: &Page{File: f}, open: true}
+	z := html.NewTokenizer(strings.NewReader(f.Text))
+	for offset := 0; ; {
+		kind := z.Next()
+		raw := z.Raw()
+		tag := Span{offset, offset + len(raw)}
+		offset = tag.End
+		switch kind {
+		case html.ErrorToken:
+			return r.page
+		case html.StartTagToken, html.SelfClosingTagToken:
+			name, _ := z.TagName()
+			r.start(string(name), tag)
+		case html.EndTagToken:
+			name, _ := z.TagName()
+			r.end(string(name))
+		}
+	}
+}
+
+type pageReader struct {
+	page *Page
+	// open tells that nothing that styles the page stands behind the last group.
+	open bool
+	// inert and noscript count open elements whose content is no part of the
+	// page, or only of one without scripts.
+	inert, noscript int
+}
+
+// start notes what a start tag names.
+func (r *pageReader) start(name string, tag Span) {
+	attrs := attributes(r.page.File.Text, tag)
+	switch name {
+	case "template":
+		r.inert++
+	case "noscript":
+		r.noscript++
+	case "base":
+		if href := find(attrs, "href"); href != nil && r.page.Base == "" {
+			r.page.Base = strings.TrimSpace(href.value)
+		}
+		return
+	case "style":
+		r.open = false
+	case "link":
+		r.link(tag, attrs)
+		return
+	case "script":
+		if src := find(attrs, "src"); src != nil {
+			r.page.Scripts = append(r.page.Scripts, ref(src))
+		}
+	}
+	for i := range attrs {
+		a := &attrs[i]
+		switch {
+		case a.name == "srcset" || a.name == "imagesrcset":
+			for _, part := range strings.Split(a.value, ",") {
+				if f := strings.Fields(part); len(f) > 0 {
+					r.page.Refs = append(r.page.Refs, Ref{f[0], a.at})
+				}
+			}
+		case addressAttr(name, a.name):
+			r.page.Refs = append(r.page.Refs, ref(a))
+		}
+	}
+}
+
+func (r *pageReader) end(name string) {
+	switch name {
+	case "template":
+		r.inert = max(0, r.inert-1)
+	case "noscript":
+		r.noscript = max(0, r.noscript-1)
+	}
+}
+
+// addressAttr reports whether an attribute of an element is an address of
+// something that a page needs to be whole.
+func addressAttr(element, attr string) bool {
+	switch attr {
+	case "src", "poster":
+		return true
+	case "href", "xlink:href":
+		return element == "a" || element == "area" || element == "use" || element == "image"
+	case "data":
+		return element == "object"
+	}
+	return false
+}
+
+func ref(a *attr) Ref { return Ref{a.value, a.at} }
+
+// plainAttrs are the attributes of a style link that do not make it special.
+// An integrity hash is that of the unbuilt sheet, and goes with it.
+var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integrity", "referrerpolicy", "charset"}
+
+// link notes a link element.
+func (r *pageReader) link(tag Span, attrs []attr) {
+	rel, href := find(attrs, "rel"), find(attrs, "href")
+	if rel == nil || href == nil {
+		return
+	}
+	words := strings.Fields(strings.ToLower(rel.value))
+	if !slices.Contains(words, "stylesheet") {
+		if !slices.ContainsFunc(words, func(w string) bool { return remoteRels[w] }) {
+			r.page.Refs = append(r.page.Refs, ref(href))
+		}
+		return
+	}
+	if t := find(attrs, "type"); t != nil && t.value != "" && !strings.EqualFold(strings.TrimSpace(t.value), "text/css") {
+		return
+	}
+	if r.inert > 0 {
+		return
+	}
+	l := Link{Tag: tag, Href: ref(href), attrs: attrs}
+	l.plain = len(words) == 1 && r.noscript == 0 && !slices.ContainsFunc(attrs, func(a attr) bool {
+		return !slices.Contains(plainAttrs, a.name)
+	})
+	if m := find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.value), "all") {
+		l.Media = strings.TrimSpace(m.value)
+	}
+	if last := len(r.page.Groups) - 1; last >= 0 && r.open && l.plain {
+		r.page.Groups[last].Links = append(r.page.Groups[last].Links, l)
+		return
+	}
+	r.page.Groups = append(r.page.Groups, Group{Links: []Link{l}})
+	r.open = l.plain
+}
+
+// remoteRels are the relations that lead to no file which belongs to the page.
+var remoteRels = map[string]bool{
+	"canonical": true, "dns-prefetch": true, "preconnect": true, "next": true, "prev": true, "search": true,
+}
+
+// Joins reports whether a link may become one with the links of a group.
+func (p *Page) Joins(l Link, g Group) bool {
+	return len(g.Links) == 0 || l.plain && g.Links[len(g.Links)-1].plain
+}
+
+// SharedMedia returns the media of the group's links if all have the same.
+func (g Group) SharedMedia() (media string, same bool) {
+	media = g.Links[0].Media
+	for _, l := range g.Links[1:] {
+		if l.Media != media {
+			return "", false
+		}
+	}
+	return media, true
+}
+
+// Edit is a replacement of bytes of a page.
+type Edit struct {
+	At   Span
+	With string
+}
+
+// Point returns the edits that make one link of the group, to address. The
+// first link's tag stays, with another address, and without a media attribute
+// that the sheet now says for itself and an integrity hash.
+func (g Group) Point(address string) []Edit {
+	first := g.Links[0]
+	edits := []Edit{{first.Href.At, quoteFor(first, address)}}
+	_, sameMedia := g.SharedMedia()
+	for _, a := range first.attrs {
+		if a.name == "integrity" || a.name == "media" && !sameMedia {
+			edits = append(edits, Edit{a.whole, ""})
+		}
+	}
+	for _, l := range g.Links[1:] {
+		edits = append(edits, Edit{l.Tag, ""})
+	}
+	return edits
+}
+
+// quoteFor returns address as the text of the link's href, which may stand
+// without quotes.
+func quoteFor(l Link, address string) string {
+	text := html.EscapeString(address)
+	for _, a := range l.attrs {
+		if a.name == "href" && a.whole.End == a.at.End && strings.ContainsAny(text, " \t\n=`") {
+			return `"` + text + `"`
+		}
+	}
+	return text
+}
+
+// Apply returns text with the edits made, which must not overlap.
+func Apply(text string, edits []Edit) string {
+	edits = slices.Clone(edits)
+	slices.SortFunc(edits, func(a, b Edit) int { return a.At.Start - b.At.Start })
+	var b strings.Builder
+	end := 0
+	for _, e := range edits {
+		b.WriteString(text[end:e.At.Start])
+		b.WriteString(e.With)
+		end = e.At.End
+	}
+	b.WriteString(text[end:])
+	return b.String()
+}
+
+func find(attrs []attr, name string) *attr {
+	for i := range attrs {
+		if attrs[i].name == name {
+			return &attrs[i]
+		}
+	}
+	return nil
+}
+
+// attributes returns the attributes of a start tag with their places, which
+// the tokenizer does not tell (HTML, section 13.2.5.32 and on). Of two with
+// the same name the first counts.
+func attributes(page string, tag Span) []attr {
+	text := page[tag.Start:tag.End]
+	i := 1
+	for i < len(text) && !tagSpace(text[i]) && text[i] != '/' && text[i] != '>' {
+		i++
+	}
+	var attrs []attr
+	for {
+		for i < len(text) && (tagSpace(text[i]) || text[i] == '/') {
+			i++
+		}
+		if i >= len(text) || text[i] == '>' {
+			return attrs
+		}
+		var a attr
+		a, i = attribute(text, i)
+		if find(attrs, a.name) == nil {
+			a.whole = Span{a.whole.Start + tag.Start, a.whole.End + tag.Start}
+			a.at = Span{a.at.Start + tag.Start, a.at.End + tag.Start}
+			attrs = append(attrs, a)
+		}
+	}
+}
+
+// attribute reads one attribute from text[i:] and returns it and its end.
+func attribute(text string, i int) (attr, int) {
+	start := i
+	for i++; i < len(text) && !tagSpace(text[i]) && text[i] != '/' && text[i] != '>' && text[i] != '='; i++ {
+	}
+	a := attr{name: strings.ToLower(text[start:i]), whole: Span{start, i}, at: Span{i, i}}
+	equals := i
+	for equals < len(text) && tagSpace(text[equals]) {
+		equals++
+	}
+	if equals >= len(text) || text[equals] != '=' {
+		return a, i
+	}
+	i = equals + 1
+	for i < len(text) && tagSpace(text[i]) {
+		i++
+	}
+	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
+		end := strings.IndexByte(text[i+1:], text[i])
+		if end < 0 {
+			end = len(text) - i - 1
+		}
+		a.at = Span{i + 1, i + 1 + end}
+		i = min(a.at.End+1, len(text))
+	} else {
+		from := i
+		for i < len(text) && !tagSpace(text[i]) && text[i] != '>' {
+			i++
+		}
+		a.at = Span{from, i}
+	}
+	a.whole.End = i
+	a.value = html.UnescapeString(text[a.at.Start:a.at.End])
+	return a, i
+}
+
+func tagSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }

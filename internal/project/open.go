@@ -1,0 +1,211 @@
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// folderRoot is the name under which the tree knows the project folder
+// itself, from which only the settings are read. No root can have it.
+const folderRoot = "."
+
+// Project is an opened project: its settings, and the folders it may read.
+type Project struct {
+	Settings *Settings
+	Tree     *source.Tree
+	Dir      string // the project folder, on disk
+	Output   string // the output folder, on disk
+	closers  []io.Closer
+}
+
+// Options say what is different from what the settings say.
+type Options struct {
+	Settings string // the settings file, in whose folder the project is; empty for FileName, if there is one
+	Output   string // the output folder, relative to the working folder; empty for that of the settings
+	Source   string // the source folder where there is no settings file; empty for the working folder
+}
+
+// Open opens a project. The diagnostics are about the settings; if one is an
+// error the project is usable only to show them. The error is one of our run.
+// The caller closes the project.
+func Open(opts Options) (*Project, []diag.Diagnostic, error) {
+	p := &Project{Settings: Default(), Dir: filepath.Dir(opts.Settings)}
+	home, closer, err := source.OpenFolder(folderRoot, p.Dir, p.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	p.closers = append(p.closers, closer)
+	p.Tree = source.NewTree(home)
+	diags, err := p.readSettings(opts)
+	if err != nil || diag.HasErrors(diags) {
+		return p, diags, err
+	}
+	if opts.Source != "" && p.Settings.File == "" {
+		p.Settings.Source = opts.Source
+	}
+	found := p.openFolders()
+	p.Output = filepath.Clean(opts.Output)
+	if opts.Output == "" {
+		p.Output = p.onDisk(p.Settings.Output)
+	}
+	found = append(found, p.checkOutput()...)
+	return p, append(diags, found...), nil
+}
+
+// Close closes the folders of the project.
+func (p *Project) Close() error {
+	var errs []error
+	for _, c := range p.closers {
+		errs = append(errs, c.Close())
+	}
+	return errors.Join(errs...)
+}
+
+// SourceDir returns the source folder, on disk.
+func (p *Project) SourceDir() string { return p.onDisk(p.Settings.Source) }
+
+// onDisk returns a path of the settings, which are relative to the project folder.
+func (p *Project) onDisk(name string) string {
+	if filepath.IsAbs(name) {
+		return filepath.Clean(name)
+	}
+	return filepath.Join(p.Dir, filepath.FromSlash(name))
+}
+
+func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
+	name := FileName
+	if opts.Settings != "" {
+		name = filepath.Base(opts.Settings)
+	}
+	f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: name})
+	var encoding *source.EncodingError
+	switch {
+	case errors.Is(err, fs.ErrNotExist) && opts.Settings == "":
+		return nil, nil
+	case errors.As(err, &encoding):
+		return []diag.Diagnostic{{Code: "bad-settings", Severity: diag.Error, Span: encoding.File.Whole(),
+			Message: "the settings file " + source.ErrNotUTF8.Error()}}, nil
+	case err != nil:
+		return nil, fmt.Errorf("settings file %s: %w", filepath.Join(p.Dir, name), err)
+	}
+	settings, diags := Read(f)
+	if settings != nil {
+		p.Settings = settings
+	}
+	return diags, nil
+}
+
+// openFolders opens the source folder and the roots.
+func (p *Project) openFolders() []diag.Diagnostic {
+	var diags []diag.Diagnostic
+	open := func(name, dir, key string) {
+		folder, closer, err := source.OpenFolder(name, p.onDisk(dir), p.onDisk(dir))
+		if err != nil {
+			what := "the source folder"
+			if name != "" {
+				what = fmt.Sprintf("the folder of the root %q", name)
+			}
+			diags = append(diags, p.about(key, fmt.Sprintf("%s, %q, cannot be opened: %s", what, dir, reason(err)), ""))
+			return
+		}
+		p.closers = append(p.closers, closer)
+		p.Tree.AddFolder(folder)
+	}
+	open("", p.Settings.Source, "source")
+	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
+		open(name, p.Settings.Roots[name], "roots."+name)
+	}
+	return diags
+}
+
+func reason(err error) string {
+	var pe *fs.PathError
+	if errors.As(err, &pe) {
+		return pe.Err.Error()
+	}
+	return err.Error()
+}
+
+// about returns an error about a key of the settings.
+func (p *Project) about(key, message, mend string) diag.Diagnostic {
+	d := diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Message: message, Mend: mend}
+	if p.Settings.File != "" {
+		if f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: path.Base(p.Settings.File)}); err == nil {
+			places := placesOf(f)
+			d.Span = places.value(key)
+		}
+	}
+	return d
+}
+
+// checkOutput refuses an output folder that holds what is read.
+func (p *Project) checkOutput() []diag.Diagnostic {
+	var diags []diag.Diagnostic
+	check := func(what, dir string) {
+		if holds(p.Output, p.onDisk(dir)) {
+			diags = append(diags, p.about("output",
+				fmt.Sprintf("the output folder %q holds %s %q", filepath.ToSlash(p.Output), what, dir),
+				"name a folder of its own, such as \"public\", in which nothing else lies"))
+		}
+	}
+	check("the source folder", p.Settings.Source)
+	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
+		check(fmt.Sprintf("the root %q,", name), p.Settings.Roots[name])
+	}
+	return diags
+}
+
+// holds reports whether the folder inner is outer or lies in it. Symbolic
+// links are followed as far as the folders exist.
+func holds(outer, inner string) bool {
+	rel, err := filepath.Rel(real(outer), real(inner))
+	return err == nil && (rel == "." || rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)))
+}
+
+// real returns the absolute path of a folder that need not exist yet.
+func real(dir string) string {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return dir
+	}
+	for rest := ""; ; {
+		if found, err := filepath.EvalSymlinks(abs); err == nil {
+			return filepath.Join(found, rest)
+		}
+		parent := filepath.Dir(abs)
+		if parent == abs {
+			return filepath.Join(abs, rest)
+		}
+		abs, rest = parent, filepath.Join(filepath.Base(abs), rest)
+	}
+}
+
+// Skip returns a function that tells whether a folder below the source folder
+// is walked: not the output folder, hidden folders, package folders and roots.
+func (p *Project) Skip() func(dir string) bool {
+	sourceDir := real(p.onDisk(p.Settings.Source))
+	skipped := make(map[string]bool)
+	note := func(dir string) {
+		if rel, err := filepath.Rel(sourceDir, real(dir)); err == nil {
+			skipped[filepath.ToSlash(rel)] = true
+		}
+	}
+	note(p.Output)
+	for _, dir := range p.Settings.Roots {
+		note(p.onDisk(dir))
+	}
+	return func(dir string) bool {
+		base := path.Base(dir)
+		return strings.HasPrefix(base, ".") || base == "node_modules" || skipped[dir]
+	}
+}

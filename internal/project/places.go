@@ -1,0 +1,151 @@
+package project
+
+import (
+	"strconv"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2/unstable"
+
+	"rinzel/internal/source"
+)
+
+// places finds keys and values of a settings file by their path, so that a
+// finding about a value can be shown where it stands.
+type places struct {
+	file   *source.File
+	keys   map[string]source.Span
+	values map[string]source.Span
+}
+
+// placesOf reads the places in a settings file. Of a file that is no TOML it
+// knows those before the first error.
+func placesOf(f *source.File) places {
+	p := places{f, make(map[string]source.Span), make(map[string]source.Span)}
+	var parser unstable.Parser
+	parser.Reset([]byte(f.Text))
+	table := ""
+	count := make(map[string]int)
+	for parser.NextExpression() {
+		switch e := parser.Expression(); e.Kind {
+		case unstable.Table:
+			path, span := p.path("", e.Key())
+			table = path
+			p.keys[path] = span
+		case unstable.ArrayTable:
+			path, span := p.path("", e.Key())
+			table = path + "#" + strconv.Itoa(count[path])
+			count[path]++
+			p.keys[table] = span
+		case unstable.KeyValue:
+			p.keyValue(table, e)
+		}
+	}
+	return p
+}
+
+func (p *places) keyValue(table string, e *unstable.Node) {
+	path, span := p.path(table, e.Key())
+	p.keys[path] = span
+	p.noteValue(path, span, e.Value())
+}
+
+// noteValue notes the place of a value and of all within it. The parser keeps no
+// place for arrays and tables in braces, for which their key stands.
+func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
+	span := key
+	if v.Raw.Length > 0 {
+		span = p.span(v.Raw)
+	} else if len(v.Data) > 0 {
+		if i := strings.Index(p.file.Text[key.End:], string(v.Data)); i >= 0 && v.Kind != unstable.Array {
+			span = source.SpanOf(p.file.Pos(int(key.End)+i), len(v.Data))
+		}
+	}
+	p.values[path] = span
+	children := v.Children()
+	for i := 0; children.Next(); {
+		child := children.Node()
+		switch {
+		case v.Kind == unstable.InlineTable:
+			p.keyValue(path, child)
+		case v.Kind == unstable.Array && child.Kind != unstable.Comment:
+			p.noteValue(path+"#"+strconv.Itoa(i), span, child)
+			i++
+		}
+	}
+}
+
+// path joins the parts of a key to a table's path.
+func (p *places) path(table string, key unstable.Iterator) (string, source.Span) {
+	path := table
+	var span source.Span
+	for key.Next() {
+		part := key.Node()
+		if path != "" {
+			path += "."
+		}
+		path += string(part.Data)
+		at := p.span(part.Raw)
+		if !span.IsValid() {
+			span = at
+		}
+		span.End = at.End
+	}
+	return path, span
+}
+
+func (p *places) span(r unstable.Range) source.Span {
+	return source.SpanOf(p.file.Pos(int(r.Offset)), int(r.Length))
+}
+
+// find looks a path up, and where it is not known the paths that lead to it.
+func find(in map[string]source.Span, file *source.File, path string) source.Span {
+	for {
+		if span, ok := in[path]; ok {
+			return span
+		}
+		i := strings.LastIndexAny(path, ".#")
+		if i < 0 {
+			return source.SpanOf(file.Pos(0), 0)
+		}
+		path = path[:i]
+	}
+}
+
+func (p *places) key(key []string) source.Span {
+	path := strings.Join(key, ".")
+	if span, ok := p.keys[path]; ok {
+		return span
+	}
+	// In a list of tables, the first that has the key.
+	for i := 0; i < 1000 && len(key) > 1; i++ {
+		if span, ok := p.keys[key[0]+"#"+strconv.Itoa(i)+"."+strings.Join(key[1:], ".")]; ok {
+			return span
+		}
+	}
+	return find(p.keys, p.file, path)
+}
+
+// value returns the place of a key's value.
+func (p *places) value(key ...string) source.Span {
+	return find(p.values, p.file, strings.Join(key, "."))
+}
+
+// element returns the place of an element of the list at a key.
+func (p *places) element(i int, key ...string) source.Span {
+	return p.value(strings.Join(key, ".") + "#" + strconv.Itoa(i))
+}
+
+// nth returns the place of a key's value in the table of a list of tables, or
+// of the table itself if no key is named.
+func (p *places) nth(i int, list string, key ...string) source.Span {
+	path := list + "#" + strconv.Itoa(i)
+	if len(key) == 0 {
+		return find(p.keys, p.file, path)
+	}
+	return p.value(path + "." + strings.Join(key, "."))
+}
+
+// nthElement returns the place of an element of a list within such a table.
+func (p *places) nthElement(i, element int, list, key string) source.Span {
+	return p.value(list + "#" + strconv.Itoa(i) + "." + key + "#" + strconv.Itoa(element))
+}

@@ -1,0 +1,350 @@
+package project
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/pelletier/go-toml/v2"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+	"rinzel/internal/step"
+)
+
+// fileSettings is the form of the settings file. Keys that are not here are
+// refused.
+type fileSettings struct {
+	Source   *string                `toml:"source"`
+	Output   *string                `toml:"output"`
+	Base     *string                `toml:"base"`
+	Roots    map[string]string      `toml:"roots"`
+	Browsers fileBrowsers           `toml:"browsers"`
+	Chain    []fileChain            `toml:"chain"`
+	Purge    filePurge              `toml:"purge"`
+	Profile  map[string]fileProfile `toml:"profile"`
+}
+
+type fileBrowsers struct {
+	Floor map[string]string `toml:"floor"`
+}
+
+type fileChain struct {
+	Match string   `toml:"match"`
+	Steps []string `toml:"steps"`
+}
+
+type filePurge struct {
+	Evidence []string `toml:"evidence"`
+	Keep     []string `toml:"keep"`
+}
+
+type fileProfile struct {
+	Inherits *string   `toml:"inherits"`
+	Finish   *[]string `toml:"finish"`
+	Maps     *string   `toml:"maps"`
+	Names    *string   `toml:"names"`
+}
+
+// knownKeys are the keys that each table may hold, by the table's name; "*"
+// stands for names that the user chooses.
+var knownKeys = map[string][]string{
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "purge", "profile"},
+	"browsers":       {"floor"},
+	"browsers.floor": browsers.Names,
+	"chain":          {"match", "steps"},
+	"purge":          {"evidence", "keep"},
+	"profile.*":      {"inherits", "finish", "maps", "names"},
+}
+
+// Read reads settings from the text of a settings file. The settings are
+// usable only if no diagnostic is an error.
+func Read(f *source.File) (*Settings, []diag.Diagnostic) {
+	r := &reader{file: f, places: placesOf(f)}
+	var raw fileSettings
+	dec := toml.NewDecoder(strings.NewReader(f.Text))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&raw); err != nil {
+		r.refuse(err)
+		return nil, r.diags
+	}
+	s := Default()
+	s.File = f.Name
+	r.fill(s, &raw)
+	return s, r.diags
+}
+
+type reader struct {
+	file   *source.File
+	places places
+	diags  []diag.Diagnostic
+}
+
+func (r *reader) fail(at source.Span, message, mend string) {
+	r.diags = append(r.diags, diag.Diagnostic{
+		Code: "bad-settings", Severity: diag.Error, Span: at, Message: message, Mend: mend,
+	})
+}
+
+// refuse reports what the TOML reader found.
+func (r *reader) refuse(err error) {
+	var strict *toml.StrictMissingError
+	var wrong *toml.DecodeError
+	switch {
+	case errors.As(err, &strict):
+		for i := range strict.Errors {
+			r.unknownKey(strict.Errors[i].Key())
+		}
+	case errors.As(err, &wrong):
+		line, column := wrong.Position()
+		message := strings.TrimPrefix(wrong.Error(), "toml: ")
+		r.fail(r.lineSpan(line, column), "the settings cannot be read: "+message, "")
+	default:
+		r.fail(r.file.Whole(), "the settings cannot be read: "+err.Error(), "")
+	}
+}
+
+// lineSpan returns the place at a line and a column, both from 1, up to the
+// end of the line.
+func (r *reader) lineSpan(line, column int) source.Span {
+	line = min(max(line, 1), r.file.Lines()) - 1
+	start := r.file.LineStart(line)
+	text := r.file.LineText(line)
+	from := min(max(column-1, 0), len(text))
+	return source.SpanOf(r.file.Pos(int(start)+from), len(text)-from)
+}
+
+func (r *reader) unknownKey(key []string) {
+	table := strings.Join(key[:len(key)-1], ".")
+	if len(key) == 3 && key[0] == "profile" {
+		table = "profile.*"
+	}
+	name := key[len(key)-1]
+	known := knownKeys[table]
+	where := "the settings"
+	if len(key) > 1 {
+		where = "[" + strings.Join(key[:len(key)-1], ".") + "]"
+	}
+	mend := fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", "))
+	if near := diag.Nearest(name, known); near != "" {
+		mend = fmt.Sprintf("did you mean %q?", near)
+	}
+	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", name, where), mend)
+}
+
+// fill puts what the file says in place of the defaults.
+func (r *reader) fill(s *Settings, raw *fileSettings) {
+	r.folder(&s.Source, raw.Source, "source")
+	r.folder(&s.Output, raw.Output, "output")
+	if raw.Base != nil {
+		s.Base = r.base(*raw.Base)
+	}
+	r.roots(s, raw.Roots)
+	if len(raw.Browsers.Floor) > 0 {
+		s.Targets = r.targets(raw.Browsers.Floor)
+	}
+	for i, c := range raw.Chain {
+		r.chain(s, i, c)
+	}
+	s.Purge = Purge(raw.Purge)
+	for i, glob := range s.Purge.Evidence {
+		if !doublestar.ValidatePattern(glob) {
+			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("the glob %q cannot be read", glob), "")
+		}
+	}
+	for i, pattern := range s.Purge.Keep {
+		if _, err := path.Match(pattern, ""); err != nil {
+			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
+		}
+	}
+	r.profiles(s, raw.Profile)
+}
+
+func (r *reader) folder(to, from *string, key string) {
+	if from == nil {
+		return
+	}
+	if *from == "" {
+		r.fail(r.places.value(key), fmt.Sprintf("%s names no folder", key), `"." is the folder of the settings`)
+		return
+	}
+	*to = path.Clean(strings.ReplaceAll(*from, `\`, "/"))
+}
+
+func (r *reader) base(base string) string {
+	if !strings.HasPrefix(base, "/") || strings.ContainsAny(base, "?#\\") {
+		r.fail(r.places.value("base"), fmt.Sprintf("base is the path of a URL: expected one that starts with /, found %q", base), "")
+		return "/"
+	}
+	return strings.TrimSuffix(path.Clean(base), "/") + "/"
+}
+
+func (r *reader) roots(s *Settings, roots map[string]string) {
+	for _, name := range slices.Sorted(maps.Keys(roots)) {
+		if !validRoot(name) {
+			r.fail(r.places.key([]string{"roots", name}),
+				fmt.Sprintf("%q cannot name a root", name), "use letters, digits and hyphens, and no scheme of URLs")
+			continue
+		}
+		s.Roots[name] = path.Clean(strings.ReplaceAll(roots[name], `\`, "/"))
+	}
+}
+
+// schemes are the words before a colon that an address may start with, and
+// so no root may have for a name.
+var schemes = []string{"http", "https", "data", "blob", "file", "about", "mailto", "tel", "javascript"}
+
+// IsScheme reports whether name is the scheme of a URL that is no path.
+func IsScheme(name string) bool { return slices.Contains(schemes, strings.ToLower(name)) }
+
+// validRoot reports whether name can stand before the colon of an import. A
+// single letter would look like a drive.
+func validRoot(name string) bool {
+	if len(name) < 2 || IsScheme(name) {
+		return false
+	}
+	for _, c := range name {
+		if !(c == '-' || c == '_' || '0' <= c && c <= '9' || 'a' <= c|0x20 && c|0x20 <= 'z') {
+			return false
+		}
+	}
+	return true
+}
+
+func (r *reader) targets(floor map[string]string) browsers.Targets {
+	targets := make(browsers.Targets)
+	for _, name := range slices.Sorted(maps.Keys(floor)) {
+		key := []string{"browsers", "floor", name}
+		if !slices.Contains(browsers.Names, name) {
+			r.unknownKey(key)
+			continue
+		}
+		v, err := browsers.ParseVersion(floor[name])
+		if err != nil {
+			r.fail(r.places.value(key...), err.Error(), "")
+			continue
+		}
+		targets[name] = v
+	}
+	return targets
+}
+
+func (r *reader) chain(s *Settings, i int, c fileChain) {
+	if c.Match == "" {
+		r.fail(r.places.nth(i, "chain"), "the chain has no match: expected a glob that says for which sheets it is", `match = "**/*.css"`)
+		return
+	}
+	root, glob := SplitRoot(c.Match)
+	if !doublestar.ValidatePattern(glob) {
+		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("the glob %q cannot be read", c.Match), "")
+	}
+	if _, ok := s.Roots[root]; !ok && root != "" {
+		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("there is no root %q", root), nearRoot(root, s.Roots))
+	}
+	for _, p := range step.Check(c.Steps, step.OnSheet) {
+		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Mend)
+	}
+	s.Chains = append(s.Chains, Chain(c))
+}
+
+func nearRoot(name string, roots map[string]string) string {
+	if near := diag.Nearest(name, slices.Sorted(maps.Keys(roots))); near != "" {
+		return fmt.Sprintf("did you mean %q?", near)
+	}
+	return "roots are named in [roots]"
+}
+
+// SplitRoot splits "root:rest". root is empty if there is none.
+func SplitRoot(s string) (root, rest string) {
+	name, rest, ok := strings.Cut(s, ":")
+	if !ok || !validRoot(name) {
+		return "", s
+	}
+	return name, rest
+}
+
+func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
+	done := make(map[string]bool)
+	for _, name := range slices.Sorted(maps.Keys(raw)) {
+		r.profile(s, raw, name, nil, done)
+	}
+}
+
+// profile fills in one profile, after the one that it inherits from. trail
+// holds the profiles that led here.
+func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) {
+	if done[name] {
+		return
+	}
+	done[name] = true
+	p, builtIn := s.Profiles[name]
+	from := raw[name]
+	key := func(k string) []string { return []string{"profile", name, k} }
+	if !builtIn {
+		parent := Development
+		if from.Inherits != nil {
+			parent = *from.Inherits
+		}
+		if _, ok := raw[parent]; ok && !slices.Contains(append(trail, name), parent) {
+			r.profile(s, raw, parent, append(trail, name), done)
+		}
+		inherited, ok := s.Profiles[parent]
+		if !ok {
+			known := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
+			mend := ""
+			if near := diag.Nearest(parent, known); near != "" {
+				mend = fmt.Sprintf("did you mean %q?", near)
+			}
+			r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
+			inherited = s.Profiles[Development]
+		}
+		p = inherited
+		p.Name = name
+	} else if from.Inherits != nil {
+		r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q is built in and inherits from none", name), "")
+	}
+	if from.Finish != nil {
+		p.Finish = *from.Finish
+		for _, problem := range step.Check(p.Finish, step.OnBundle) {
+			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Mend)
+		}
+	}
+	if from.Maps != nil {
+		p.Maps = Maps(r.word(*from.Maps, key("maps"), string(NoMaps), string(FileMaps), string(InlineMaps)))
+	}
+	if from.Names != nil {
+		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
+	}
+	s.Profiles[name] = p
+}
+
+// word returns one of the words that a key may have as its value.
+func (r *reader) word(got string, key []string, want ...string) string {
+	if slices.Contains(want, got) {
+		return got
+	}
+	r.fail(r.places.value(key...), fmt.Sprintf("%s is one of %s; found %q", key[len(key)-1], strings.Join(want, ", "), got), "")
+	return want[0]
+}
+
+// ChainOf returns the steps that a sheet goes through: those of the last
+// chain that matches its path. A chain without a root matches sheets under
+// roots only if it matches everything.
+func (s *Settings) ChainOf(p source.Path) []string {
+	for _, c := range slices.Backward(s.Chains) {
+		root, glob := SplitRoot(c.Match)
+		everywhere := glob == "**/*" || glob == "**/*.css" || glob == "**"
+		if root != p.Root && !(root == "" && everywhere) {
+			continue
+		}
+		if ok, _ := doublestar.Match(glob, p.Name); ok {
+			return c.Steps
+		}
+	}
+	return nil
+}

@@ -1,0 +1,80 @@
+// Package project reads the settings of a project, rinzel.toml, and opens the
+// folders that they name.
+package project
+
+import (
+	"rinzel/internal/browsers"
+)
+
+// FileName is the name of the settings file.
+const FileName = "rinzel.toml"
+
+// Settings are all settings of a project, defaults filled in.
+type Settings struct {
+	File     string // as people are shown it; empty if there is none
+	Source   string // the source folder, relative to the project
+	Output   string // the output folder, relative to the project
+	Base     string // the URL path under which the output is published; starts and ends with /
+	Roots    map[string]string
+	Targets  browsers.Targets
+	Chains   []Chain
+	Purge    Purge
+	Profiles map[string]Profile
+}
+
+// Chain says which steps the sheets go through whose path matches.
+type Chain struct {
+	Match string // a glob over the path below the source folder, or "root:glob"
+	Steps []string
+}
+
+// Purge are the settings of the step purge.
+type Purge struct {
+	Evidence []string // globs over paths in the source folder, beside pages and scripts
+	Keep     []string // patterns of selectors that stay
+}
+
+// Profile is a named set of settings.
+type Profile struct {
+	Name   string
+	Finish []string
+	Maps   Maps
+	Names  Names
+}
+
+// Maps says where source maps go.
+type Maps string
+
+const (
+	NoMaps     Maps = "none"
+	FileMaps   Maps = "file"   // beside the style sheet
+	InlineMaps Maps = "inline" // inside it
+)
+
+// Names says how bundles are named.
+type Names string
+
+const (
+	PlainNames  Names = "plain"
+	HashedNames Names = "hashed" // with a hash of the content
+)
+
+// The profiles that are built in.
+const (
+	Development = "development"
+	Production  = "production"
+)
+
+// Default returns the settings of a project without a settings file.
+func Default() *Settings {
+	return &Settings{
+		Source: ".", Output: "public", Base: "/",
+		Roots:   map[string]string{},
+		Targets: browsers.Default(),
+		Chains:  []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
+		Profiles: map[string]Profile{
+			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames},
+			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames},
+		},
+	}
+}

@@ -1,0 +1,240 @@
+package source
+
+import (
+	"bytes"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// OutFile is a file to be written.
+type OutFile struct {
+	Path string // slash-separated, relative to the output folder
+	Data []byte
+}
+
+// Published tells what [Publish] did.
+type Published struct {
+	Written   int // files that are new or changed
+	Unchanged int
+	Removed   []string // files of an earlier build that this one no longer makes
+}
+
+// ForeignError means that files stand in the way which Rinzel did not write.
+type ForeignError struct {
+	Paths []string // relative to the output folder
+}
+
+func (e *ForeignError) Error() string {
+	return "not written by Rinzel: " + strings.Join(e.Paths, ", ")
+}
+
+// own is the folder within the output folder where Rinzel keeps its list of
+// the files it wrote, and makes new ones ready.
+const own = ".rinzel"
+
+const listName = own + "/written.json"
+
+// Publish writes files into the folder dir, which it makes if need be. All are
+// first written beside the old ones and then moved into place, pages last, so
+// each file is old or new and never half, and a page never names a file that
+// is not there. Files that an earlier call wrote and this one did not are
+// removed; any other is left alone, and if one stands where a file belongs
+// nothing is written and the error is a *ForeignError.
+func Publish(dir string, files []OutFile) (Published, error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return Published{}, err
+	}
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return Published{}, err
+	}
+	defer root.Close()
+	return publish(root, files)
+}
+
+func publish(root *os.Root, files []OutFile) (p Published, err error) {
+	old, err := readList(root)
+	if err != nil {
+		return p, err
+	}
+	changed, err := changedFiles(root, files, old)
+	if err != nil {
+		return p, err
+	}
+	p.Written, p.Unchanged = len(changed), len(files)-len(changed)
+
+	next := path.Join(own, "next-"+rand.Text())
+	defer func() { err = errors.Join(err, root.RemoveAll(next)) }()
+	for _, f := range changed {
+		if err := writeNew(root, path.Join(next, f.Path), f.Data); err != nil {
+			return p, err
+		}
+	}
+	names := make([]string, len(files))
+	for i, f := range files {
+		names[i] = f.Path
+	}
+	// The list names old and new files while they change places, so that an
+	// interrupted run leaves none that nobody owns.
+	if err := writeList(root, next, slices.Concat(old, names)); err != nil {
+		return p, err
+	}
+	for _, f := range pagesLast(changed) {
+		if err := moveIn(root, path.Join(next, f.Path), f.Path); err != nil {
+			return p, err
+		}
+	}
+	for _, name := range old {
+		if !slices.Contains(names, name) && removeStale(root, name) {
+			p.Removed = append(p.Removed, name)
+		}
+	}
+	return p, writeList(root, next, names)
+}
+
+// changedFiles returns those of files that do not stand in the folder as they are.
+func changedFiles(root *os.Root, files []OutFile, old []string) ([]OutFile, error) {
+	owned := make(map[string]bool, len(old))
+	for _, name := range old {
+		owned[name] = true
+	}
+	var changed []OutFile
+	foreign := &ForeignError{}
+	for _, f := range files {
+		if !fs.ValidPath(f.Path) || f.Path == "." {
+			return nil, fmt.Errorf("output path %q leads outside the output folder", f.Path)
+		}
+		have, err := root.ReadFile(f.Path)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			changed = append(changed, f)
+		case err == nil && bytes.Equal(have, f.Data):
+		case !owned[f.Path]:
+			foreign.Paths = append(foreign.Paths, f.Path)
+		default:
+			changed = append(changed, f)
+		}
+	}
+	if len(foreign.Paths) > 0 {
+		return nil, foreign
+	}
+	return changed, nil
+}
+
+func pagesLast(files []OutFile) []OutFile {
+	isPage := func(f OutFile) int {
+		if strings.HasPrefix(strings.ToLower(path.Ext(f.Path)), ".htm") {
+			return 1
+		}
+		return 0
+	}
+	files = slices.Clone(files)
+	slices.SortStableFunc(files, func(a, b OutFile) int { return isPage(a) - isPage(b) })
+	return files
+}
+
+func writeNew(root *os.Root, name string, data []byte) error {
+	if err := root.MkdirAll(path.Dir(name), 0o755); err != nil {
+		return err
+	}
+	return root.WriteFile(name, data, 0o644)
+}
+
+func moveIn(root *os.Root, from, to string) error {
+	if dir := path.Dir(to); dir != "." {
+		if err := root.MkdirAll(dir, 0o755); err != nil {
+			return err
+		}
+	}
+	return root.Rename(from, to)
+}
+
+// removeStale removes a file and the folders that it leaves empty.
+func removeStale(root *os.Root, name string) bool {
+	if !fs.ValidPath(name) || root.Remove(name) != nil {
+		return false
+	}
+	for dir := path.Dir(name); dir != "." && root.Remove(dir) == nil; dir = path.Dir(dir) {
+	}
+	return true
+}
+
+type writtenList struct {
+	Files []string `json:"files"`
+}
+
+func readList(root *os.Root) ([]string, error) {
+	data, err := root.ReadFile(listName)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var list writtenList
+	if err := json.Unmarshal(data, &list); err != nil {
+		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", listName, err)
+	}
+	return list.Files, nil
+}
+
+func writeList(root *os.Root, next string, names []string) error {
+	names = slices.Clone(names)
+	slices.Sort(names)
+	data, err := json.MarshalIndent(writtenList{slices.Compact(names)}, "", " ")
+	if err != nil {
+		return err
+	}
+	fresh := path.Join(next, "written.json.new")
+	if err := writeNew(root, fresh, append(data, '\n')); err != nil {
+		return err
+	}
+	return root.Rename(fresh, listName)
+}
+
+// WriteFile writes a single file anywhere, by way of another beside it, so
+// that it is old or new and never half.
+func WriteFile(name string, data []byte) error {
+	if info, err := os.Stat(name); err == nil && info.IsDir() {
+		return &fs.PathError{Op: "write", Path: name, Err: ErrDirectory}
+	}
+	dir := filepath.Dir(name)
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	f, err := os.CreateTemp(dir, "."+filepath.Base(name)+".*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name()) // fails once it was moved
+	_, err = f.Write(data)
+	err = errors.Join(err, f.Chmod(0o644), f.Close())
+	if err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), name)
+}
+
+// WriteTree writes all files of a file system into a folder, which must be
+// empty or not exist, and returns the folder. If dir is empty it makes a
+// temporary one.
+func WriteTree(dir string, tree fs.FS) (string, error) {
+	if dir == "" {
+		made, err := os.MkdirTemp("", "rinzel-")
+		if err != nil {
+			return "", err
+		}
+		dir = made
+	} else if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
+		return "", fmt.Errorf("the folder %q is not empty", dir)
+	}
+	return dir, os.CopyFS(dir, tree)
+}

@@ -1,0 +1,285 @@
+package source
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"sort"
+	"strings"
+	"sync"
+	"unicode/utf8"
+)
+
+// MaxFileSize is the largest file that is read, in bytes. A larger one is no
+// style sheet or page, and would only exhaust the memory.
+const MaxFileSize = 256 << 20
+
+// Errors that a read can end with, besides those of the io/fs package.
+var (
+	// ErrNotUTF8 means that a text file holds bytes that are not UTF-8.
+	ErrNotUTF8 = errors.New("is not UTF-8 text")
+	// ErrDirectory means that a folder stands where a file is expected.
+	ErrDirectory = errors.New("is a folder, not a file")
+	// ErrOutside means that a path leads out of the folder it is relative to.
+	ErrOutside = errors.New("leads outside its folder")
+	// ErrTooLarge means that a file is larger than MaxFileSize.
+	ErrTooLarge = fmt.Errorf("is larger than %d MB", MaxFileSize>>20)
+	// ErrNoRoot means that no root has the name in a path.
+	ErrNoRoot = errors.New("names no root")
+)
+
+// EncodingError tells where the text of a file stops being UTF-8.
+type EncodingError struct {
+	File *File // its text ends before the first byte that is not UTF-8
+}
+
+func (e *EncodingError) Error() string { return e.File.Name + " " + ErrNotUTF8.Error() }
+
+// Unwrap makes the error match ErrNotUTF8.
+func (e *EncodingError) Unwrap() error { return ErrNotUTF8 }
+
+// Folder is a folder that may be read: the source folder, or a root.
+type Folder struct {
+	Name string // the root's name; empty for the source folder
+	Show string // how people are shown its path; empty for the working folder
+	FS   fs.FS
+}
+
+// OpenFolder opens a folder on disk. Reads through it never leave it, whatever
+// symbolic links it holds. The caller closes the returned io.Closer.
+func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return Folder{}, nil, err
+	}
+	if show == "." {
+		show = ""
+	}
+	return Folder{Name: name, Show: filepath.ToSlash(show), FS: root.FS()}, root, nil
+}
+
+// Tree is all that a build may read. It keeps each text file it has read, so
+// a file is read once and looks the same to all who ask. It is safe for
+// concurrent use.
+type Tree struct {
+	Set     *Set
+	folders map[string]Folder
+
+	mu   sync.Mutex
+	kept map[Path]*reading
+}
+
+// reading is a file that was read, or is being read.
+type reading struct {
+	once sync.Once
+	file *File
+	err  error
+}
+
+// NewTree returns a tree over folders, whose names must differ.
+func NewTree(folders ...Folder) *Tree {
+	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading)}
+	for _, f := range folders {
+		t.folders[f.Name] = f
+	}
+	return t
+}
+
+// AddFolder makes another folder part of the tree. It must not be called
+// while the tree is read from.
+func (t *Tree) AddFolder(f Folder) { t.folders[f.Name] = f }
+
+// HasRoot reports whether the tree has a folder of that name.
+func (t *Tree) HasRoot(name string) bool {
+	_, ok := t.folders[name]
+	return ok
+}
+
+// Roots returns the names of all roots, sorted, without the source folder's.
+func (t *Tree) Roots() []string {
+	var names []string
+	for name := range t.folders {
+		if name != "" {
+			names = append(names, name)
+		}
+	}
+	sort.Strings(names)
+	return names
+}
+
+// Show returns the path as people are shown it, relative to the working folder.
+func (t *Tree) Show(p Path) string { return path.Join(t.folders[p.Root].Show, p.Name) }
+
+// Text reads a text file. The error is nil or wraps one of the package's
+// errors or of io/fs; it does not repeat the path.
+func (t *Tree) Text(p Path) (*File, error) {
+	t.mu.Lock()
+	r := t.kept[p]
+	if r == nil {
+		r = new(reading)
+		t.kept[p] = r
+	}
+	t.mu.Unlock()
+	r.once.Do(func() { r.file, r.err = t.readText(p) })
+	return r.file, r.err
+}
+
+func (t *Tree) readText(p Path) (*File, error) {
+	data, err := t.Bytes(p)
+	if err != nil {
+		return nil, err
+	}
+	text := string(data)
+	if !utf8.ValidString(text) {
+		return nil, &EncodingError{t.Set.Add(p, t.Show(p), text[:validPrefix(text)])}
+	}
+	return t.Set.Add(p, t.Show(p), text), nil
+}
+
+// validPrefix returns how many bytes of s are UTF-8 from its start.
+func validPrefix(s string) int {
+	for i := 0; i < len(s); {
+		r, n := utf8.DecodeRuneInString(s[i:])
+		if r == utf8.RuneError && n == 1 {
+			return i
+		}
+		i += n
+	}
+	return len(s)
+}
+
+// Bytes reads any file whole. The error is as [Tree.Text] returns it.
+func (t *Tree) Bytes(p Path) ([]byte, error) {
+	folder, ok := t.folders[p.Root]
+	if !ok {
+		return nil, ErrNoRoot
+	}
+	if !fs.ValidPath(p.Name) {
+		return nil, ErrOutside
+	}
+	f, err := folder.FS.Open(p.Name)
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		return nil, plain(err)
+	case info.IsDir():
+		return nil, ErrDirectory
+	case !info.Mode().IsRegular():
+		return nil, errors.New("is not a regular file")
+	case info.Size() > MaxFileSize:
+		return nil, ErrTooLarge
+	}
+	data := make([]byte, 0, info.Size()+1)
+	for {
+		n, err := f.Read(data[len(data):cap(data)])
+		data = data[:len(data)+n]
+		switch {
+		case err == io.EOF:
+			return data, nil
+		case err != nil:
+			return nil, plain(err)
+		case len(data) > MaxFileSize: // it grew while being read
+			return nil, ErrTooLarge
+		case len(data) == cap(data):
+			data = append(data, 0)[:len(data)]
+		}
+	}
+}
+
+// Exists reports whether p is a file that can be opened.
+func (t *Tree) Exists(p Path) bool {
+	folder, ok := t.folders[p.Root]
+	if !ok || !fs.ValidPath(p.Name) {
+		return false
+	}
+	info, err := fs.Stat(folder.FS, p.Name)
+	return err == nil && info.Mode().IsRegular()
+}
+
+// plain returns err without the path and the operation, which a diagnostic
+// words better, and maps the refusal of os.Root to ErrOutside.
+func plain(err error) error {
+	var pe *fs.PathError
+	if !errors.As(err, &pe) {
+		return err
+	}
+	switch {
+	case errors.Is(pe.Err, fs.ErrNotExist):
+		return fs.ErrNotExist
+	case errors.Is(pe.Err, fs.ErrPermission):
+		return fs.ErrPermission
+	case strings.Contains(pe.Err.Error(), "escapes"): // os.Root exports no value for it
+		return ErrOutside
+	}
+	return pe.Err
+}
+
+// Walk calls visit for every regular file of a folder, in lexical order of
+// the whole path, with the path below the folder. enter decides for each
+// folder whether it is walked. Symbolic links to folders are not followed.
+// A folder that cannot be read is passed to failed and left out.
+func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), failed func(Path, error)) {
+	folder, ok := t.folders[root]
+	if !ok {
+		return
+	}
+	_ = fs.WalkDir(folder.FS, ".", func(name string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			failed(Path{root, name}, plain(err))
+			if d != nil && d.IsDir() {
+				return fs.SkipDir
+			}
+		case d.IsDir():
+			if name != "." && !enter(name) {
+				return fs.SkipDir
+			}
+		case d.Type().IsRegular():
+			visit(Path{root, name})
+		case d.Type()&fs.ModeSymlink != 0 && t.Exists(Path{root, name}):
+			visit(Path{root, name})
+		}
+		return nil
+	})
+}
+
+// Siblings returns the names of the entries in the folder that would hold p,
+// so that a near one can be proposed; nil if there is no such folder.
+func (t *Tree) Siblings(p Path) []string {
+	folder, ok := t.folders[p.Root]
+	dir := path.Dir(p.Name)
+	if !ok || !fs.ValidPath(dir) {
+		return nil
+	}
+	entries, err := fs.ReadDir(folder.FS, dir)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, e := range entries {
+		names = append(names, e.Name())
+	}
+	return names
+}
+
+// Resolve returns the path that ref names when it stands in a file at from.
+// ref is a path, not a URL: percent-encoding is undone and query and fragment
+// are cut before. A leading slash means the top of from's folder.
+// ok is false when the path leads outside the folder.
+func Resolve(from Path, ref string) (p Path, ok bool) {
+	var name string
+	if strings.HasPrefix(ref, "/") {
+		name = path.Clean(strings.TrimLeft(ref, "/"))
+	} else {
+		name = path.Join(path.Dir(from.Name), ref)
+	}
+	return Path{from.Root, name}, fs.ValidPath(name)
+}

@@ -1,0 +1,276 @@
+package sourcemap
+
+import (
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"path"
+	"sort"
+	"strings"
+)
+
+// Map is a source map that was read.
+type Map struct {
+	File     string
+	Sources  []Source
+	Names    []string
+	Mappings []Mapping // in the order of the output
+}
+
+// Source is a source of a map.
+type Source struct {
+	URL     string // with the map's sourceRoot before it
+	Content string // empty if the map does not hold it
+}
+
+// Mapping says that the output from a place on comes from a place in a source.
+// Lines and columns are from 0, columns in UTF-16 code units.
+type Mapping struct {
+	Line, Column             int
+	Source                   int // index of the source, or -1 if it has none
+	SourceLine, SourceColumn int
+	Name                     int // index of the name, or -1 if it has none
+}
+
+// maxSections bounds how many mappings an index map may add up to.
+const maxMappings = 1 << 26
+
+// rawMap is the JSON of a map (ECMA-426, section on the source map format).
+type rawMap struct {
+	Version        int        `json:"version"`
+	File           string     `json:"file"`
+	SourceRoot     string     `json:"sourceRoot"`
+	Sources        []*string  `json:"sources"`
+	SourcesContent []*string  `json:"sourcesContent"`
+	Names          []string   `json:"names"`
+	Mappings       string     `json:"mappings"`
+	Sections       []rawIndex `json:"sections"`
+}
+
+type rawIndex struct {
+	Offset struct{ Line, Column int } `json:"offset"`
+	Map    json.RawMessage            `json:"map"`
+}
+
+// Read reads a source map from its JSON, index maps included. The line that
+// guards a map against inclusion as a script, ")]}'", is skipped.
+func Read(data []byte) (*Map, error) {
+	if text := string(data); strings.HasPrefix(text, ")]}'") {
+		i := strings.IndexByte(text, '\n')
+		data = data[i+1:]
+	}
+	var raw rawMap
+	if err := json.Unmarshal(data, &raw); err != nil {
+		return nil, fmt.Errorf("source map is not valid JSON: %w", err)
+	}
+	if raw.Version != 3 {
+		return nil, fmt.Errorf("source map has version %d: expected 3", raw.Version)
+	}
+	m := &Map{File: raw.File, Names: raw.Names}
+	if raw.Sections != nil {
+		return m, m.readSections(raw.Sections)
+	}
+	for i, s := range raw.Sources {
+		src := Source{}
+		if s != nil {
+			src.URL = joinRoot(raw.SourceRoot, *s)
+		}
+		if i < len(raw.SourcesContent) && raw.SourcesContent[i] != nil {
+			src.Content = *raw.SourcesContent[i]
+		}
+		m.Sources = append(m.Sources, src)
+	}
+	return m, m.decode(raw.Mappings)
+}
+
+func joinRoot(root, s string) string {
+	if root == "" {
+		return s
+	}
+	return strings.TrimSuffix(root, "/") + "/" + s
+}
+
+// readSections joins the maps of an index map.
+func (m *Map) readSections(sections []rawIndex) error {
+	for i, s := range sections {
+		if strings.Contains(string(s.Map), `"sections"`) {
+			return fmt.Errorf("section %d of the source map is an index map itself", i)
+		}
+		part, err := Read(s.Map)
+		if err != nil {
+			return fmt.Errorf("section %d: %w", i, err)
+		}
+		if s.Offset.Line < 0 || s.Offset.Column < 0 {
+			return fmt.Errorf("section %d of the source map has a negative offset", i)
+		}
+		sources, names := len(m.Sources), len(m.Names)
+		m.Sources = append(m.Sources, part.Sources...)
+		m.Names = append(m.Names, part.Names...)
+		for _, p := range part.Mappings {
+			if p.Line == 0 {
+				p.Column += s.Offset.Column
+			}
+			p.Line += s.Offset.Line
+			if p.Source >= 0 {
+				p.Source += sources
+			}
+			if p.Name >= 0 {
+				p.Name += names
+			}
+			m.Mappings = append(m.Mappings, p)
+		}
+	}
+	return nil
+}
+
+var (
+	errDigit    = errors.New("source map holds a character that is no base64 digit")
+	errTooLarge = errors.New("source map holds a number beyond 32 bits")
+	errFields   = errors.New("a mapping has 1, 4 or 5 fields")
+	errShort    = errors.New("a number in the source map is cut short")
+)
+
+// decode reads the mappings (ECMA-426, section on mappings structure).
+func (m *Map) decode(text string) error {
+	var last Mapping
+	name := 0
+	line := 0
+	for len(text) > 0 {
+		switch text[0] {
+		case ';':
+			line++
+			last.Column = 0
+			text = text[1:]
+			continue
+		case ',':
+			text = text[1:]
+			continue
+		}
+		var fields [5]int
+		n := 0
+		for len(text) > 0 && text[0] != ',' && text[0] != ';' {
+			if n == len(fields) {
+				return errFields
+			}
+			v, rest, err := readVLQ(text)
+			if err != nil {
+				return err
+			}
+			fields[n], text = v, rest
+			n++
+		}
+		if n != 1 && n != 4 && n != 5 {
+			return errFields
+		}
+		last.Line = line
+		last.Column += fields[0]
+		got := Mapping{Line: line, Column: last.Column, Source: -1, Name: -1}
+		if n >= 4 {
+			last.Source += fields[1]
+			last.SourceLine += fields[2]
+			last.SourceColumn += fields[3]
+			got.Source, got.SourceLine, got.SourceColumn = last.Source, last.SourceLine, last.SourceColumn
+			if got.Source < 0 || got.Source >= len(m.Sources) || got.SourceLine < 0 || got.SourceColumn < 0 {
+				return fmt.Errorf("mapping of line %d points to nothing", line+1)
+			}
+		}
+		if n == 5 {
+			name += fields[4]
+			got.Name = name
+			if name < 0 || name >= len(m.Names) {
+				return fmt.Errorf("mapping of line %d has a name that is not listed", line+1)
+			}
+		}
+		if got.Column < 0 {
+			return fmt.Errorf("mapping of line %d has a negative column", line+1)
+		}
+		if m.Mappings = append(m.Mappings, got); len(m.Mappings) > maxMappings {
+			return errors.New("source map holds too many mappings")
+		}
+	}
+	sort.SliceStable(m.Mappings, func(i, j int) bool { return m.Mappings[i].before(m.Mappings[j].Line, m.Mappings[j].Column) })
+	return nil
+}
+
+func (m Mapping) before(line, column int) bool {
+	return m.Line < line || m.Line == line && m.Column < column
+}
+
+// readVLQ reads one base64 VLQ off the start of text.
+func readVLQ(text string) (n int, rest string, err error) {
+	var u uint64
+	for i, shift := 0, 0; i < len(text); i, shift = i+1, shift+5 {
+		d := strings.IndexByte(digits, text[i])
+		if d < 0 {
+			return 0, "", errDigit
+		}
+		if shift > 30 {
+			return 0, "", errTooLarge
+		}
+		u |= uint64(d&31) << shift
+		if d&32 != 0 {
+			continue
+		}
+		if u>>1 > 1<<31 {
+			return 0, "", errTooLarge
+		}
+		n = int(u >> 1)
+		if u&1 != 0 {
+			n = -n
+		}
+		return n, text[i+1:], nil
+	}
+	return 0, "", errShort
+}
+
+// Find returns the mapping that the output at a line and column belongs to:
+// the last one at or before it on the same line.
+func (m *Map) Find(line, column int) (Mapping, bool) {
+	i := sort.Search(len(m.Mappings), func(i int) bool { return !m.Mappings[i].before(line, column+1) })
+	if i == 0 || m.Mappings[i-1].Line != line || m.Mappings[i-1].Source < 0 {
+		return Mapping{}, false
+	}
+	return m.Mappings[i-1], true
+}
+
+// Address returns the address that the last sourceMappingURL comment of a
+// style sheet names, or "" if there is none.
+func Address(sheet string) string {
+	const mark = "# sourceMappingURL="
+	i := strings.LastIndex(sheet, "/*"+mark)
+	if i < 0 {
+		return ""
+	}
+	address, _, _ := strings.Cut(sheet[i+len("/*"+mark):], "*/")
+	return strings.TrimSpace(address)
+}
+
+// ReadDataURL reads a map from an address that holds it, as [DataURL] makes them.
+func ReadDataURL(address string) (*Map, error) {
+	head, data, ok := strings.Cut(address, ",")
+	if !ok || !strings.HasPrefix(head, "data:") {
+		return nil, errors.New("source map address is no data URL")
+	}
+	if strings.HasSuffix(head, ";base64") {
+		raw, err := base64.StdEncoding.DecodeString(data)
+		if err != nil {
+			return nil, fmt.Errorf("source map address is no base64: %w", err)
+		}
+		return Read(raw)
+	}
+	text, err := url.PathUnescape(data)
+	if err != nil {
+		return nil, fmt.Errorf("source map address cannot be read: %w", err)
+	}
+	return Read([]byte(text))
+}
+
+// Resolve returns the path of a source whose map lies at mapPath.
+func Resolve(mapPath, address string) string {
+	if name, err := url.PathUnescape(address); err == nil {
+		address = name
+	}
+	return path.Join(path.Dir(mapPath), address)
+}

@@ -1,0 +1,381 @@
+// Package minify writes the same sheet with less text. Together with compact
+// printing, which drops white space, comments and the last semicolons, it
+//
+//   - shortens numbers: 0.50em to .5em;
+//   - shortens colours where a property takes one: #ffffff and white to #fff,
+//     rgb(255, 0, 0) to red;
+//   - takes the quotes off url() and attribute values that need none, and
+//     writes other strings in double quotes;
+//   - drops white space around brackets, slashes and colons where it means
+//     nothing;
+//   - removes rules without content, and what every browser skips.
+//
+// What it cannot judge it leaves: custom properties, as scripts read them;
+// unknown functions; numbers where a whole one would mean something else.
+package minify
+
+import (
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/scan"
+	"rinzel/internal/css/token"
+)
+
+// Nodes returns nodes with less text and the same meaning. Nodes in which
+// nothing can be saved are shared, not copied. Running it twice changes
+// nothing the second time.
+func Nodes(nodes []ast.Node) []ast.Node {
+	out, _ := ast.Map(nodes, node)
+	return out
+}
+
+func node(n ast.Node) ([]ast.Node, bool) {
+	switch n := n.(type) {
+	case *ast.Declaration:
+		return declaration(n)
+	case *ast.BadDeclaration, *ast.BadRule:
+		return nil, true // every browser skips it (CSS Syntax Level 3, section 5)
+	case *ast.Comment:
+		return nil, false
+	}
+	edited, changed := ast.MapBody(n, node)
+	switch r := edited.(type) {
+	case *ast.StyleRule:
+		if empty(r.Nodes) {
+			return nil, true
+		}
+		if list, ok := selectors(r.Selectors); ok {
+			copied := *r
+			copied.Selectors = list
+			return []ast.Node{&copied}, true
+		}
+	case *ast.KeyframeRule:
+		if list, ok := values(r.Prelude, context{}); ok {
+			copied := *r
+			copied.Prelude = list
+			return []ast.Node{&copied}, true
+		}
+	case *ast.AtRule:
+		name := token.Lower(r.Name)
+		if r.Block != nil && removable[name] && empty(r.Block.Nodes) {
+			return nil, true
+		}
+		if list, ok := prelude(name, r.Prelude); ok {
+			copied := *r
+			copied.Prelude = list
+			return []ast.Node{&copied}, true
+		}
+	}
+	return []ast.Node{edited}, changed
+}
+
+// removable are the at-rules that mean nothing when they are empty. An empty
+// @layer still orders the layers, and empty @keyframes hide others of their name.
+var removable = map[string]bool{
+	"media": true, "supports": true, "container": true, "scope": true, "starting-style": true,
+}
+
+// empty reports whether a block holds nothing that is printed compactly.
+func empty(nodes []ast.Node) bool {
+	return !slices.ContainsFunc(nodes, func(n ast.Node) bool {
+		c, ok := n.(*ast.Comment)
+		return !ok || strings.HasPrefix(c.Text, "/*!")
+	})
+}
+
+// context says what a value may be taken for.
+type context struct {
+	color  bool // a colour may stand here
+	number bool // a number may be written as a whole one
+	math   bool // within calc() or the like: white space may matter
+}
+
+func declaration(d *ast.Declaration) ([]ast.Node, bool) {
+	if d.IsCustom() {
+		return nil, false
+	}
+	name := token.Lower(d.Name)
+	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
+		return nil, false // an old form with a grammar of its own
+	}
+	list, changed := values(d.Value, context{color: colorProperties[name], number: numberProperties[name]})
+	if !changed && d.Name == name {
+		return nil, false
+	}
+	copied := *d
+	copied.Value, copied.Name = list, name
+	return []ast.Node{&copied}, true
+}
+
+// values shortens a list of values.
+func values(list []ast.Value, in context) ([]ast.Value, bool) {
+	var out []ast.Value
+	for i, v := range list {
+		with, changed := value(v, in)
+		if with.Space && !in.math && tightens(list, i) {
+			with.Space, changed = false, true
+		}
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(list)
+		}
+		out[i] = with
+	}
+	if out == nil {
+		return list, false
+	}
+	return out, true
+}
+
+// tightens reports whether the white space before the value at i means
+// nothing: beside a slash, as in font and border-radius, and before a string
+// or a URL that another one or a bracket ends.
+func tightens(list []ast.Value, i int) bool {
+	v, before := &list[i], &list[i-1]
+	if v.IsDelim('/') || before.IsDelim('/') {
+		return !(v.IsDelim('/') && before.IsDelim('/')) && v.Kind != token.Comment && before.Kind != token.Comment
+	}
+	return false
+}
+
+// value shortens one value.
+func value(v ast.Value, in context) (ast.Value, bool) {
+	switch v.Kind {
+	case token.Number:
+		return text(v, number(v.Text, !in.number, v.Space))
+	case token.Percentage:
+		return text(v, number(v.Text[:len(v.Text)-1], false, v.Space)+"%")
+	case token.Dimension:
+		n := token.NumberLen(v.Text)
+		if strings.ContainsAny(v.Text[n:], "\\") || (v.Text[n]|0x20) == 'e' {
+			return v, false // a unit that starts with e would join a number without an exponent
+		}
+		return text(v, number(v.Text[:n], false, v.Space)+v.Text[n:])
+	case token.Hash, token.Ident:
+		if with := color(v.Text); in.color && with != v.Text {
+			v.Text, v.Kind = with, kindOf(with)
+			return v, true
+		}
+	case token.String:
+		return text(v, quoted(v.Text))
+	case token.Function:
+		return function(v, in)
+	case token.LParen:
+		return brackets(v, in)
+	}
+	return v, false
+}
+
+// text returns v with another text, if that is shorter or as long.
+func text(v ast.Value, with string) (ast.Value, bool) {
+	if with == v.Text || len(with) > len(v.Text) {
+		return v, false
+	}
+	v.Text = with
+	return v, true
+}
+
+// number shortens a number. A sign is dropped only where white space parts
+// the number from what is before it. If keepFraction is set, a number with a
+// fraction keeps one, since a whole number would be of another type (CSS
+// Values 4, section 5.2): z-index: 1.0 is invalid, and must stay so.
+func number(s string, keepFraction, parted bool) string {
+	sign := ""
+	if s[0] == '+' || s[0] == '-' {
+		sign, s = s[:1], s[1:]
+		if sign == "+" && parted {
+			sign = ""
+		}
+	}
+	exponent := ""
+	if i := strings.IndexAny(s, "eE"); i >= 0 {
+		s, exponent = s[:i], strings.ToLower(s[i:])
+	}
+	whole, fraction, hasFraction := strings.Cut(s, ".")
+	whole = strings.TrimLeft(whole, "0")
+	fraction = strings.TrimRight(fraction, "0")
+	switch {
+	case fraction != "":
+		return sign + whole + "." + fraction + exponent
+	case whole == "":
+		whole = "0"
+	}
+	if hasFraction && keepFraction && exponent == "" {
+		return sign + whole + ".0"
+	}
+	return sign + whole + exponent
+}
+
+// quoted writes a string in double quotes where that is not longer.
+func quoted(s string) string {
+	if s[0] == '"' || strings.ContainsAny(s, "\"\\") {
+		return s
+	}
+	return `"` + s[1:len(s)-1] + `"`
+}
+
+// mathFunctions are those in which + and - need white space around them.
+var mathFunctions = words("calc min max clamp round mod rem sin cos tan asin acos atan atan2 pow sqrt hypot log exp abs sign calc-size")
+
+// colorFunctions are those whose arguments may be colours wherever the
+// function itself may stand for a colour or an image.
+var colorFunctions = words("linear-gradient radial-gradient conic-gradient repeating-linear-gradient " +
+	"repeating-radial-gradient repeating-conic-gradient color-mix light-dark drop-shadow -webkit-linear-gradient " +
+	"-webkit-radial-gradient -moz-linear-gradient -o-linear-gradient")
+
+// numericFunctions are those whose arguments are numbers that may be whole.
+var numericFunctions = words("rgb rgba hsl hsla hwb lab lch oklab oklch scale scalex scaley scale3d cubic-bezier " +
+	"brightness contrast grayscale invert opacity saturate sepia matrix matrix3d")
+
+func words(s string) map[string]bool {
+	set := make(map[string]bool)
+	for _, w := range strings.Fields(s) {
+		set[w] = true
+	}
+	return set
+}
+
+func function(v ast.Value, in context) (ast.Value, bool) {
+	name := token.Lower(v.Name())
+	if name == "url" {
+		return unquote(v)
+	}
+	if in.color {
+		if short := rgb(name, v.Inner.Values); short != "" {
+			v.Text, v.Kind, v.Inner = short, kindOf(short), nil
+			return v, true
+		}
+	}
+	inner := context{
+		color:  in.color && colorFunctions[name] || name == "drop-shadow",
+		number: numericFunctions[name],
+		math:   in.math || mathFunctions[name],
+	}
+	return within(v, inner)
+}
+
+// brackets shortens what stands in parentheses that belong to no function.
+func brackets(v ast.Value, in context) (ast.Value, bool) {
+	return within(v, context{math: in.math})
+}
+
+func within(v ast.Value, in context) (ast.Value, bool) {
+	list, changed := values(v.Inner.Values, in)
+	if !changed {
+		return v, false
+	}
+	v.Inner = &ast.Inner{Values: list, Close: v.Inner.Close}
+	return v, true
+}
+
+// unquote turns url("x") into url(x) where the address allows it.
+func unquote(v ast.Value) (ast.Value, bool) {
+	args := v.Inner.Values
+	if len(args) != 1 || args[0].Kind != token.String {
+		return v, false
+	}
+	address := token.StringValue(args[0].Text)
+	if !token.PlainURL(address) {
+		if with := quoted(args[0].Text); with != args[0].Text {
+			arg := args[0]
+			arg.Text = with
+			v.Inner = &ast.Inner{Values: []ast.Value{arg}, Close: v.Inner.Close}
+			return v, true
+		}
+		return v, false
+	}
+	return ast.Value{Kind: token.URL, Text: "url(" + address + ")", Pos: v.Pos, Space: v.Space}, true
+}
+
+// featureRules are the at-rules whose preludes test features in brackets.
+var featureRules = words("media supports container import custom-media")
+
+// prelude shortens the values before the block of an at-rule.
+func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
+	if !featureRules[name] {
+		return list, false
+	}
+	return ast.MapValues(list, func(v ast.Value) (ast.Value, bool) {
+		if v.Kind != token.LParen {
+			return v, v.Kind == token.Function // its arguments are not ours to judge
+		}
+		return feature(v)
+	})
+}
+
+// feature drops the white space behind the colon in (name: value).
+func feature(v ast.Value) (ast.Value, bool) {
+	args := v.Inner.Values
+	if len(args) < 3 || args[0].Kind != token.Ident || args[1].Kind != token.Colon || ast.IsCustomName(args[0].Text) ||
+		!args[1].Space && !args[2].Space {
+		return v, false
+	}
+	args = slices.Clone(args)
+	args[1].Space, args[2].Space = false, false
+	v.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
+	return v, true
+}
+
+// selectors shortens a selector list.
+func selectors(list []ast.Selector) ([]ast.Selector, bool) {
+	var out []ast.Selector
+	for i, s := range list {
+		short, changed := simples(s)
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(list)
+		}
+		out[i] = short
+	}
+	if out == nil {
+		return list, false
+	}
+	return out, true
+}
+
+func simples(s ast.Selector) (ast.Selector, bool) {
+	var out ast.Selector
+	for i, p := range s {
+		if p.Args == nil {
+			continue
+		}
+		args, changed := arguments(p)
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(s)
+		}
+		out[i].Args = args
+	}
+	if out == nil {
+		return s, false
+	}
+	return out, true
+}
+
+// arguments takes the quotes off an attribute value and shortens the
+// selectors within a pseudo-class.
+func arguments(p ast.Simple) (*ast.Args, bool) {
+	args := *p.Args
+	list, changed := selectors(args.Selectors)
+	args.Selectors = list
+	if p.Kind == ast.AttributeSelector && args.Value.Kind == token.String {
+		raw := args.Value.Text
+		value := raw[1 : len(raw)-1]
+		if !strings.ContainsRune(value, '\\') && scan.StartsIdent(value) && token.EscapeName(value) == value {
+			args.Value.Kind, args.Value.Text = token.Ident, value
+			changed = true
+		} else if with := quoted(raw); with != raw {
+			args.Value.Text = with
+			changed = true
+		}
+	}
+	return &args, changed
+}
