@@ -191,7 +191,8 @@ func real(dir string) string {
 }
 
 // Skip returns a function that tells whether a folder below the source folder
-// is walked: not the output folder, hidden folders, package folders and roots.
+// is not walked: the output folder and any other that a build wrote, hidden
+// folders, package folders and roots.
 func (p *Project) Skip() func(dir string) bool {
 	sourceDir := real(p.onDisk(p.Settings.Source))
 	skipped := make(map[string]bool)
@@ -201,11 +202,13 @@ func (p *Project) Skip() func(dir string) bool {
 		}
 	}
 	note(p.Output)
+	note(p.onDisk(p.Settings.Output))
 	for _, dir := range p.Settings.Roots {
 		note(p.onDisk(dir))
 	}
 	return func(dir string) bool {
 		base := path.Base(dir)
-		return strings.HasPrefix(base, ".") || base == "node_modules" || skipped[dir]
+		return strings.HasPrefix(base, ".") || base == "node_modules" || skipped[dir] ||
+			p.Tree.Exists(source.Path{Name: path.Join(dir, source.ListName)})
 	}
 }

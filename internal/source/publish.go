@@ -40,7 +40,9 @@ func (e *ForeignError) Error() string {
 // the files it wrote, and makes new ones ready.
 const own = ".rinzel"
 
-const listName = own + "/written.json"
+// ListName is the list of the files that were written into an output folder,
+// and so what tells one from other folders.
+const ListName = own + "/written.json"
 
 // Publish writes files into the folder dir, which it makes if need be. All are
 // first written beside the old ones and then moved into place, pages last, so
@@ -172,7 +174,7 @@ type writtenList struct {
 }
 
 func readList(root *os.Root) ([]string, error) {
-	data, err := root.ReadFile(listName)
+	data, err := root.ReadFile(ListName)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -181,7 +183,7 @@ func readList(root *os.Root) ([]string, error) {
 	}
 	var list writtenList
 	if err := json.Unmarshal(data, &list); err != nil {
-		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", listName, err)
+		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", ListName, err)
 	}
 	return list.Files, nil
 }
@@ -197,7 +199,7 @@ func writeList(root *os.Root, next string, names []string) error {
 	if err := writeNew(root, fresh, append(data, '\n')); err != nil {
 		return err
 	}
-	return root.Rename(fresh, listName)
+	return root.Rename(fresh, ListName)
 }
 
 // WriteFile writes a single file anywhere, by way of another beside it, so

@@ -103,19 +103,3 @@ func (s Selector) IsBad() bool {
 func Forgiving(name string) bool {
 	return token.EqualFold(name, "is") || token.EqualFold(name, "where")
 }
-
-// Compounds calls f for each compound of the selector with the combinator
-// before it, which is "" for the first unless the selector is relative.
-func (s Selector) Compounds(f func(combinator string, compound []Simple)) {
-	combinator, start := "", 0
-	for i := range s {
-		if s[i].Kind != Combinator {
-			continue
-		}
-		if i > start || combinator != "" {
-			f(combinator, s[start:i])
-		}
-		combinator, start = s[i].Name, i+1
-	}
-	f(combinator, s[start:])
-}

@@ -39,15 +39,17 @@ func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
 }
 
 type parser struct {
-	file  *source.File
-	src   string
-	sc    scan.Scanner
-	tok   token.Token
-	diags []diag.Diagnostic
+	file             *source.File
+	src              string
+	sc               scan.Scanner
+	tok              token.Token
+	diags            []diag.Diagnostic
+	errors, warnings int // found, whether or not they were added to diags
 
 	depth   int
 	foreign int  // how many blocks of at-rules we do not know are open
 	tooDeep bool // MaxDepth was passed since the last reset
+	deep    bool // and that was reported
 	ended   bool // an unclosed construct was reported; outer ones are its echoes
 	bad     badToken
 
@@ -126,21 +128,25 @@ func (p *parser) span(t token.Token) source.Span { return p.pos(t.Start).To(t.En
 
 // mark is a state of the parser to which it can return.
 type mark struct {
-	tok     token.Token
-	off     int
-	scratch int
-	diags   int
-	ended   bool
+	tok      token.Token
+	off      int
+	scratch  int
+	diags    int
+	errors   int
+	warnings int
+	ended    bool
+	deep     bool
 }
 
 func (p *parser) mark() mark {
-	return mark{p.tok, p.sc.Offset(), len(p.scratch), len(p.diags), p.ended}
+	return mark{p.tok, p.sc.Offset(), len(p.scratch), len(p.diags), p.errors, p.warnings, p.ended, p.deep}
 }
 
 // rewind forgets all that was read and reported since m.
 func (p *parser) rewind(m mark) {
 	p.sc.Reset(m.off)
-	p.tok, p.scratch, p.diags, p.ended = m.tok, p.scratch[:m.scratch], p.diags[:m.diags], m.ended
+	p.tok, p.scratch, p.diags = m.tok, p.scratch[:m.scratch], p.diags[:m.diags]
+	p.errors, p.warnings, p.ended, p.deep = m.errors, m.warnings, m.ended, m.deep
 }
 
 // sheet parses the contents of a style sheet (section 5.5.1).
@@ -356,10 +362,11 @@ func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	at := p.pos(begin)
 	p.tooDeep = false
 	if !nested {
-		p.warn("no-block", source.SpanOf(at, firstLine(text)), "rule has no block: expected '{', found end of file", "")
+		length := min(firstLine(text), int(p.tok.Start-begin))
+		p.warn("no-block", source.SpanOf(at, length), "rule has no block: expected '{', found end of file", "")
 		return &ast.BadRule{At: at, Text: text}
 	}
-	p.reportBadDeclaration(at, text)
+	p.reportBadDeclaration(at, text[:min(len(text), int(p.tok.Start-begin))])
 	return &ast.BadDeclaration{At: at, Text: text}
 }
 

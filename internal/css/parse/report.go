@@ -13,31 +13,38 @@ import (
 // This file words what the parser finds. The codes are documented in
 // docs/messages.md.
 
-// maxWarnings is how many warnings one file can have; a file with more is no
-// style sheet, and reading on would only fill the screen.
-const maxWarnings = 100
+// maxFindings is how many warnings, and how many errors, one file can have; a
+// file with more is no style sheet, and more would only fill the screen.
+const maxFindings = 100
 
 func (p *parser) warn(code string, at source.Span, message, mend string) {
-	d := diag.Diagnostic{Code: code, Severity: diag.Warning, Span: at, Message: message, Mend: mend}
-	switch n := len(p.diags); {
-	case n < maxWarnings:
-		p.diags = append(p.diags, d)
-	case n == maxWarnings:
-		d.Code, d.Mend = "too-many", ""
-		d.Message = fmt.Sprintf("more than %d findings in this file; the others are left out", maxWarnings)
-		p.diags = append(p.diags, d)
+	if !p.ended { // what is wrong behind an unclosed construct is its echo
+		p.add(diag.Diagnostic{Code: code, Severity: diag.Warning, Span: at, Message: message, Mend: mend})
 	}
 }
 
 func (p *parser) fail(code string, at source.Span, message, mend string) {
-	p.diags = append(p.diags, diag.Diagnostic{
-		Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend,
-	})
+	p.add(diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+}
+
+func (p *parser) add(d diag.Diagnostic) {
+	n := &p.warnings
+	if d.Severity == diag.Error {
+		n = &p.errors
+	}
+	switch *n++; {
+	case *n == maxFindings:
+		d.Code, d.Mend = "too-many", ""
+		d.Message = fmt.Sprintf("this is %s %d in this file; further ones are left out", d.Severity, maxFindings)
+		fallthrough
+	case *n < maxFindings:
+		p.diags = append(p.diags, d)
+	}
 }
 
 // reportUnclosed reports the innermost construct that is open where the file ends.
 func (p *parser) reportUnclosed(open token.Token, construct, want string) {
-	if p.ended {
+	if p.ended || p.deep {
 		return
 	}
 	p.ended = true
@@ -60,11 +67,11 @@ func (p *parser) reportUnclosedToken(t token.Token) {
 }
 
 func (p *parser) reportTooDeep() {
-	if !p.ended { // one is enough, and it hides what is unclosed within
+	if !p.deep { // one is enough, and it hides what is unclosed
 		p.fail("too-deep", p.span(p.tok),
 			fmt.Sprintf("blocks and brackets nest deeper than %d levels", ast.MaxDepth),
 			"look for a bracket that was not closed further up")
-		p.ended = true
+		p.deep = true
 	}
 	p.tooDeep = true
 }

@@ -29,7 +29,7 @@ func color(s string) string {
 		return hex(s)
 	}
 	if short, ok := shorterHex[token.Lower(s)]; ok {
-		return short
+		return hex(short)
 	}
 	return s
 }

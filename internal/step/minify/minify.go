@@ -151,8 +151,8 @@ func value(v ast.Value, in context) (ast.Value, bool) {
 		return text(v, number(v.Text[:len(v.Text)-1], false, v.Space)+"%")
 	case token.Dimension:
 		n := token.NumberLen(v.Text)
-		if strings.ContainsAny(v.Text[n:], "\\") || (v.Text[n]|0x20) == 'e' {
-			return v, false // a unit that starts with e would join a number without an exponent
+		if v.Text[n] == '\\' {
+			return v, false // what it stands for may be read as an exponent
 		}
 		return text(v, number(v.Text[:n], false, v.Space)+v.Text[n:])
 	case token.Hash, token.Ident:

@@ -1,0 +1,80 @@
+package browsertest
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+)
+
+// Styles are the computed styles of all elements of a page, by a path that
+// names the element, with those of its ::before and ::after.
+type Styles map[string]map[string]string
+
+// computedStyles gathers them. Animations and transitions are ended first.
+const computedStyles = `(async () => {
+	await document.fonts.ready;
+	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
+	const out = {};
+	const paths = new Map();
+	const read = (element, path, pseudo) => {
+		const style = getComputedStyle(element, pseudo);
+		if (pseudo && (style.content === "none" || style.content === "normal")) return;
+		const values = {};
+		for (const name of style) values[name] = style.getPropertyValue(name);
+		for (const name of customNames) { const v = style.getPropertyValue(name); if (v !== "") values[name] = v.trim(); }
+		out[path + (pseudo || "")] = values;
+	};
+	const customNames = new Set();
+	const collect = rules => { for (const r of rules) {
+		if (r.style) for (const name of r.style) if (name.startsWith("--")) customNames.add(name);
+		if (r.styleSheet) collect(r.styleSheet.cssRules);
+		if (r.cssRules) collect(r.cssRules);
+	} };
+	for (const sheet of document.styleSheets) { try { collect(sheet.cssRules) } catch {} }
+	let n = 0;
+	for (const element of document.querySelectorAll("*")) {
+		if (element.closest("head")) continue;
+		const path = n++ + " " + element.tagName.toLowerCase() + (element.className.baseVal ?? element.className ? "." + (element.className.baseVal ?? element.className) : "");
+		read(element, path, null);
+		read(element, path, "::before");
+		read(element, path, "::after");
+	}
+	return out;
+})()`
+
+// ComputedStyles returns the computed styles of all elements in the body of
+// the page.
+func (p *Page) ComputedStyles() Styles {
+	p.b.t.Helper()
+	var out Styles
+	p.Eval(computedStyles, &out)
+	return out
+}
+
+// Diff returns what is different between two pages' styles, at most limit lines.
+func (s Styles) Diff(o Styles, limit int) []string {
+	var out []string
+	add := func(format string, args ...any) {
+		if len(out) < limit {
+			out = append(out, fmt.Sprintf(format, args...))
+		}
+	}
+	for _, path := range slices.Sorted(maps.Keys(s)) {
+		other, ok := o[path]
+		if !ok {
+			add("%s is missing", path)
+			continue
+		}
+		for _, name := range slices.Sorted(maps.Keys(s[path])) {
+			if a, b := s[path][name], other[name]; a != b {
+				add("%s: %s is %q, was %q", path, name, b, a)
+			}
+		}
+	}
+	for _, path := range slices.Sorted(maps.Keys(o)) {
+		if _, ok := s[path]; !ok {
+			add("%s is new", path)
+		}
+	}
+	return out
+}

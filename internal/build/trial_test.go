@@ -1,0 +1,122 @@
+package build_test
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"rinzel/internal/browsertest"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/csstest"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+	"rinzel/internal/step/minify"
+)
+
+// trialDir is the environment variable that names a folder of style sheets
+// for TestTrial. The script scripts/trial fills one from packages.
+const trialDir = "RINZEL_TRIAL"
+
+// TestTrial reads every style sheet of a folder as a trial on real input:
+// findings are shown, the round trip must hold, and the browser must read the
+// same rules in the compact and in the minified output as in the source.
+func TestTrial(t *testing.T) {
+	dir := os.Getenv(trialDir)
+	if dir == "" {
+		t.Skip(trialDir + " names no folder of style sheets; see scripts/trial")
+	}
+	page := browsertest.Start(t).Open("about:blank")
+	sheets, rules := 0, 0
+	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".css") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		rel, _ := filepath.Rel(dir, path)
+		sheets++
+		t.Run(filepath.ToSlash(rel), func(t *testing.T) { rules += trySheet(t, page, rel, string(text), true) })
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("%d sheets, %d rules as the browser reads them", sheets, rules)
+}
+
+// TestBrowserReadsTheSame does for small inputs what TestTrial does for large ones.
+func TestBrowserReadsTheSame(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	for _, src := range csstest.All() {
+		trySheet(t, page, "case", src, false)
+	}
+	trySheet(t, page, "generated", csstest.Generate(1<<17), false)
+}
+
+// trySheet checks one sheet and returns how many rules the browser reads in it.
+func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool) int {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: name}, name, text)
+	sheet, diags := parse.Sheet(f)
+	if show && len(diags) > 0 {
+		var b strings.Builder
+		r := diag.Renderer{Files: set}
+		_ = r.Render(&b, diags)
+		t.Logf("findings:\n%s", b.String())
+	}
+	compact := print.Sheet(sheet.Nodes, print.Options{Compact: true})
+	again, _ := parse.Sheet(set.Add(source.Path{Name: name}, name, compact))
+	if !ast.Equal(sheet.Nodes, again.Nodes, false) {
+		t.Errorf("%s: the compact output is another sheet", name)
+	}
+	if diag.HasErrors(diags) {
+		return 0 // nothing is written from a sheet with errors
+	}
+	rules, diff := page.DiffRules(f.Text, strings.TrimPrefix(compact, "\uFEFF"))
+	for _, d := range diff {
+		t.Errorf("compact, in the browser: %s", d)
+	}
+	small := minify.Nodes(sheet.Nodes)
+	if twice := minify.Nodes(small); !ast.Equal(small, twice, true) {
+		t.Errorf("%s: minifying twice changes it again", name)
+	}
+	// The rules that minify removes, the browser need not find.
+	bare := print.Sheet(withoutEmpty(sheet.Nodes), print.Options{})
+	_, diff = page.DiffRules(bare, print.Sheet(small, print.Options{Compact: true}))
+	for _, d := range diff {
+		t.Errorf("minified, in the browser: %s\nsource %.200q", d, text)
+	}
+	return rules
+}
+
+// withoutEmpty returns nodes without rules that hold nothing.
+func withoutEmpty(nodes []ast.Node) []ast.Node {
+	out, _ := ast.Map(nodes, func(n ast.Node) ([]ast.Node, bool) {
+		if _, isComment := n.(*ast.Comment); isComment {
+			return nil, true
+		}
+		if len(ast.Body(n)) > 0 {
+			n = ast.WithBody(n, withoutEmpty(ast.Body(n)))
+		}
+		switch r := n.(type) {
+		case *ast.StyleRule:
+			if len(r.Nodes) == 0 {
+				return nil, true
+			}
+		case *ast.AtRule:
+			if r.Block != nil && len(r.Block.Nodes) == 0 && (r.Name == "media" || r.Name == "supports" || r.Name == "container" || r.Name == "scope") {
+				return nil, true
+			}
+		case *ast.BadRule, *ast.BadDeclaration:
+			return nil, true
+		}
+		return []ast.Node{n}, true
+	})
+	return out
+}

@@ -1,0 +1,85 @@
+package lower
+
+import (
+	"testing"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/csstest"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/source"
+)
+
+var old = browsers.Targets{"chrome": 109000}
+
+func lowered(src string, targets browsers.Targets) string {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
+	return print.Sheet(Nodes(sheet.Nodes, targets), print.Options{Compact: true})
+}
+
+func TestNesting(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"descendant", `.a { x: y; .b { z: w } }`, `.a{x:y}.a .b{z:w}`},
+		{"ampersand", `.a { &:hover { x: y } &.b { x: y } & > c { x: y } }`, `.a:hover{x:y}.a.b{x:y}.a>c{x:y}`},
+		{"relative", `.a { > b { x: y } + c { x: y } ~ d { x: y } }`, `.a>b{x:y}.a+c{x:y}.a~d{x:y}`},
+		{"behind", `.a { .b & { x: y } .c &:hover { x: y } }`, `.b .a{x:y}.c .a:hover{x:y}`},
+		{"twice", `.a { & + & { x: y } & & { x: y } }`, `.a+.a{x:y}.a .a{x:y}`},
+		{"doubled", `.a { && { x: y } }`, `.a.a{x:y}`},
+		{"type behind ampersand", `.a { &div { x: y } div& { x: y } }`, `div.a{x:y}div.a{x:y}`},
+		{"type twice", `div { .b& { x: y } p& { x: y } && { x: y } }`, `div.b{x:y}p:is(div){x:y}:is(div):is(div){x:y}`},
+		{"list of equal weight", `.a, .b { &:hover { x: y } > c { x: y } }`, `.a:hover,.b:hover{x:y}.a>c,.b>c{x:y}`},
+		{"list of unequal weight", `.a, #b { &:hover { x: y } }`, `:is(.a,#b):hover{x:y}`},
+		{"list behind", `.a, .b { .c & { x: y } }`, `.c :is(.a,.b){x:y}`},
+		{"complex parent leads", `.a .b { & c { x: y } &:hover { x: y } }`, `.a .b c{x:y}.a .b:hover{x:y}`},
+		{"complex parent behind", `.a .b { .c & { x: y } }`, `.c :is(.a .b){x:y}`},
+		{"in an argument", `.a { :not(&) { x: y } b:has(> &) { x: y } }`, `:not(.a){x:y}b:has(>.a){x:y}`},
+		{"list in an argument", `.a, b { :not(&) { x: y } }`, `:not(:is(.a,b)){x:y}`},
+		{"pseudo-element parent", `.a::before { &:hover { x: y } }`, `:is(.a::before):hover{x:y}`},
+		{"in media", `.a { @media print { x: y; b { z: w } } }`, `@media print{.a{x:y}.a b{z:w}}`},
+		{"in media, pseudo-element", `.a::before { @media print { x: y } }`, `@media print{.a::before{x:y}}`},
+		{"media in media", `.a { @media print { @supports (x: y) { x: y } } }`, `@media print{@supports(x: y){.a{x:y}}}`},
+		{"order of declarations", `.a { x: 1; .b { x: 2 } x: 3; }`, `.a{x:1}.a .b{x:2}.a{x:3}`},
+		{"deep", `.a { .b { .c { x: y } & > d { x: y } } }`, `.a .b .c{x:y}.a .b>d{x:y}`},
+		{"deep lists", `.a, .b { .c, .d { x: y } }`, `.a .c,.b .c,.a .d,.b .d{x:y}`},
+		{"within media", `@media print { .a { b { x: y } } }`, `@media print{.a b{x:y}}`},
+		{"layer within", `.a { @layer x { y: z } }`, `@layer x{.a{y:z}}`},
+		{"unknown at-rule stays", `.a { @apply x; y: z; b { c: d } }`, `.a{@apply x;y:z}.a b{c:d}`},
+		{"empty", `.a { x: y; .b {} }`, `.a{x:y}`},
+		{"flat", `.a { x: y } .b {}`, `.a{x:y}.b{}`},
+		{"bad", `.a { 5 { x: y } b { x: y } }`, `5{x:y}.a b{x:y}`},
+		{"pseudo-class list", `:is(.a, .b) { c { x: y } }`, `:is(.a,.b) c{x:y}`},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			if got := lowered(test.src, old); got != test.want+"\n" {
+				t.Errorf("%s\n got %swant %s", test.src, got, test.want)
+			}
+		})
+	}
+}
+
+func TestOnlyWhereATargetLacksIt(t *testing.T) {
+	src := ".a{.b{x:y}}\n"
+	if got := lowered(src, browsers.Targets{"chrome": 120000, "safari": 17002}); got != src {
+		t.Errorf("got %s", got)
+	}
+}
+
+func TestLowerTwice(t *testing.T) {
+	for _, src := range append(csstest.Valid, csstest.Generate(1<<14)) {
+		once := lowered(src, old)
+		if twice := lowered(once, old); twice != once {
+			t.Errorf("%q\nonce  %s\ntwice %s", src, once, twice)
+		}
+	}
+}
+
+func BenchmarkLower(b *testing.B) {
+	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
+	sheet, _ := parse.Sheet(f)
+	b.SetBytes(int64(len(f.Text)))
+	b.ReportAllocs()
+	for b.Loop() {
+		Nodes(sheet.Nodes, old)
+	}
+}
