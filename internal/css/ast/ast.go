@@ -8,6 +8,8 @@
 package ast
 
 import (
+	"strings"
+
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -161,6 +163,9 @@ func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
 func IsCustomName(name string) bool {
 	if len(name) > 1 && name[0] == '-' && name[1] == '-' {
 		return true
+	}
+	if strings.IndexByte(name, '\\') < 0 {
+		return false
 	}
 	name = token.Unescape(name)
 	return len(name) > 1 && name[0] == '-' && name[1] == '-'

@@ -59,13 +59,17 @@ type parser struct {
 	scratch []ast.Value
 	parts   []ast.Simple
 
-	nodeSlab  slab[ast.Node]
-	valueSlab slab[ast.Value]
-	partSlab  slab[ast.Simple]
-	declSlab  slab[ast.Declaration]
-	innerSlab slab[ast.Inner]
-	ruleSlab  slab[ast.StyleRule]
-	listSlab  slab[ast.Selector]
+	nodeSlab    slab[ast.Node]
+	valueSlab   slab[ast.Value]
+	partSlab    slab[ast.Simple]
+	declSlab    slab[ast.Declaration]
+	innerSlab   slab[ast.Inner]
+	ruleSlab    slab[ast.StyleRule]
+	listSlab    slab[ast.Selector]
+	commentSlab slab[ast.Comment]
+	atRuleSlab  slab[ast.AtRule]
+	blockSlab   slab[ast.Block]
+	argsSlab    slab[ast.Args]
 }
 
 // badToken is the first token of a statement that can stand in none.
@@ -75,34 +79,43 @@ type badToken struct {
 }
 
 // slab hands out memory in pieces of large arrays, since a sheet is made of
-// very many very small lists.
+// very many very small lists. The arrays are sized by how much of the source
+// is left and how much was needed for what is behind: a few large ones cost
+// the garbage collector far less than many that grow.
 type slab[T any] struct {
 	free []T
-	size int
+	used int // elements handed out, the rest of earlier arrays included
 }
 
 const (
 	firstSlab = 32
-	lastSlab  = 2048
+	lastSlab  = 1 << 20
 )
 
-// take returns n zero elements whose capacity is n.
-func (s *slab[T]) take(n int) []T {
+// take returns n zero elements whose capacity is n. p tells how far the
+// source is read.
+func (s *slab[T]) take(p *parser, n int) []T {
 	if len(s.free) < n {
-		s.size = min(max(s.size*2, firstSlab), lastSlab)
-		s.free = make([]T, max(s.size, n))
+		size := firstSlab
+		if read := p.sc.Offset(); s.used > 0 && read > 0 {
+			left := len(p.src) - read
+			size = int(float64(s.used)/float64(read)*float64(left)*1.03) + firstSlab
+			size = min(size, s.used*8, lastSlab) // what is behind may be unlike what is to come
+		}
+		s.free = make([]T, max(size, n))
 	}
+	s.used += n
 	out := s.free[:n:n]
 	s.free = s.free[n:]
 	return out
 }
 
 // copied returns a copy of list, and nil for an empty one.
-func (s *slab[T]) copied(list []T) []T {
+func (s *slab[T]) copied(p *parser, list []T) []T {
 	if len(list) == 0 {
 		return nil
 	}
-	out := s.take(len(list))
+	out := s.take(p, len(list))
 	copy(out, list)
 	return out
 }
@@ -154,7 +167,7 @@ func (p *parser) sheet() []ast.Node {
 	for {
 		switch p.tok.Kind {
 		case token.EOF:
-			return p.keepNodes(0)
+			return p.nodes[:len(p.nodes):len(p.nodes)] // the bottom of the stack, which ends here
 		case token.Whitespace, token.CDO, token.CDC:
 			p.next()
 		case token.Comment:
@@ -170,7 +183,7 @@ func (p *parser) sheet() []ast.Node {
 func (p *parser) push(n ast.Node) { p.nodes = append(p.nodes, n) }
 
 func (p *parser) keepNodes(from int) []ast.Node {
-	out := p.nodeSlab.copied(p.nodes[from:])
+	out := p.nodeSlab.copied(p, p.nodes[from:])
 	clear(p.nodes[from:])
 	p.nodes = p.nodes[:from]
 	return out
@@ -178,13 +191,15 @@ func (p *parser) keepNodes(from int) []ast.Node {
 
 // keep moves the values gathered since from off the stack.
 func (p *parser) keep(from int) []ast.Value {
-	out := p.valueSlab.copied(p.scratch[from:])
+	out := p.valueSlab.copied(p, p.scratch[from:])
 	p.scratch = p.scratch[:from]
 	return out
 }
 
 func (p *parser) comment() {
-	p.push(&ast.Comment{At: p.pos(p.tok.Start), Text: p.text(p.tok)})
+	c := &p.commentSlab.take(p, 1)[0]
+	c.At, c.Text = p.pos(p.tok.Start), p.text(p.tok)
+	p.push(c)
 	p.next()
 }
 
@@ -291,7 +306,7 @@ func (p *parser) rule(nested bool) ast.Node {
 	if !ok {
 		return p.badRule(begin)
 	}
-	rule := &p.ruleSlab.take(1)[0]
+	rule := &p.ruleSlab.take(p, 1)[0]
 	rule.Selectors, rule.Block = selectors, block
 	return rule
 }
@@ -399,7 +414,8 @@ func (p *parser) atRule(nested bool) ast.Node {
 	if p.bad.kind != token.EOF || p.tooDeep {
 		return p.badAtRule(begin, from)
 	}
-	rule := &ast.AtRule{At: p.pos(begin), Name: name, Prelude: p.keep(from), EndOff: p.tok.Start}
+	rule := &p.atRuleSlab.take(p, 1)[0]
+	rule.At, rule.Name, rule.Prelude, rule.EndOff = p.pos(begin), name, p.keep(from), p.tok.Start
 	switch p.tok.Kind {
 	case token.Semicolon:
 		rule.EndOff = p.tok.End
@@ -422,7 +438,8 @@ func (p *parser) atRule(nested bool) ast.Node {
 	if !ok {
 		return p.badRule(begin)
 	}
-	rule.Block = &block
+	rule.Block = &p.blockSlab.take(p, 1)[0]
+	*rule.Block = block
 	return rule
 }
 
@@ -473,7 +490,7 @@ func (p *parser) declaration() ast.Node {
 	if p.bad.kind != token.EOF || p.tooDeep {
 		return p.badDeclaration(nameTok.Start, m.scratch)
 	}
-	d := &p.declSlab.take(1)[0]
+	d := &p.declSlab.take(p, 1)[0]
 	d.Name, d.NamePos, d.EndOff = name, p.pos(nameTok.Start), p.endOfValue(nameTok)
 	d.Important = p.important(m.scratch)
 	d.Value = p.keep(m.scratch)

@@ -17,7 +17,7 @@ func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
 			n++
 		}
 	}
-	list := p.listSlab.take(n)
+	list := p.listSlab.take(p, n)
 	for i := range list {
 		end := 0
 		for end < len(values) && values[end].Kind != token.Comma {
@@ -39,14 +39,14 @@ func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
 	parts := p.parts[from:]
 	p.parts = p.parts[:from]
 	if ok {
-		return p.partSlab.copied(parts)
+		return p.partSlab.copied(p, parts)
 	}
 	at := source.NoPos
 	if len(values) > 0 {
 		at = values[0].Pos
 	}
-	bad := ast.Simple{Kind: ast.BadSelector, Pos: at, Args: &ast.Args{Values: p.valueSlab.copied(values)}}
-	return p.partSlab.copied([]ast.Simple{bad})
+	bad := ast.Simple{Kind: ast.BadSelector, Pos: at, Args: &ast.Args{Values: p.valueSlab.copied(p, values)}}
+	return p.partSlab.copied(p, []ast.Simple{bad})
 }
 
 // selectorReader reads one selector; i is the value to be read next.
@@ -194,7 +194,7 @@ func (r *selectorReader) attribute() bool {
 	if !ok {
 		return false
 	}
-	args := &ast.Args{}
+	args := &r.p.argsSlab.take(r.p, 1)[0]
 	if in.i < len(in.values) {
 		if !in.matcher(args) {
 			return false
@@ -288,10 +288,11 @@ func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 	values := v.Values()
 	name := token.Lower(v.Name())
 	if relative, ok := selectorArgs[name]; ok {
-		if len(values) == 0 {
-			return &ast.Args{}
+		args := &p.argsSlab.take(p, 1)[0]
+		if len(values) > 0 {
+			args.Selectors = p.selectors(values, relative)
 		}
-		return &ast.Args{Selectors: p.selectors(values, relative)}
+		return args
 	}
 	if name == "nth-child" || name == "nth-last-child" {
 		for i := range values {
@@ -300,7 +301,9 @@ func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 			}
 		}
 	}
-	return &ast.Args{Values: values}
+	args := &p.argsSlab.take(p, 1)[0]
+	args.Values = values
+	return args
 }
 
 // noLead returns values with no white space before the first.

@@ -19,53 +19,54 @@ func (s stops) has(k token.Kind) bool { return s&(1<<k) != 0 }
 // in stop or the end of the file. verbatim keeps white space as values of its
 // own, as custom properties need it.
 func (p *parser) list(stop stops, verbatim bool) {
+	stop |= stopAt(token.EOF)
 	space := false    // white space was met since the last value
 	joinable := false // the last value wants to know of white space behind it
-	for p.tok.Kind != token.EOF && !stop.has(p.tok.Kind) {
-		switch p.tok.Kind {
+	for !stop.has(p.tok.Kind) {
+		t := p.tok
+		switch t.Kind {
 		case token.Whitespace:
 			if !verbatim {
 				space = true
 				p.next()
 				continue
 			}
+			p.token(t, false)
+			p.next()
 		case token.Comment:
-			p.scratch = append(p.scratch, ast.Value{
-				Kind: token.Comment, Text: p.text(p.tok), Pos: p.pos(p.tok.Start), Space: space && joinable,
-			})
+			p.token(t, space && joinable)
 			p.next()
 			continue
+		case token.Comma:
+			p.token(t, false)
+			p.next()
+			space, joinable = false, false
+			continue
+		case token.Function, token.LParen, token.LBracket, token.LBrace:
+			p.bracketed(t, space && joinable, verbatim)
+		case token.BadString, token.BadURL, token.RParen, token.RBracket, token.RBrace:
+			// No statement may hold these here: a closing bracket closes nothing.
+			p.noteBad(t)
+			fallthrough
+		default:
+			p.token(t, space && joinable)
+			p.next()
 		}
-		comma := p.tok.Kind == token.Comma
-		p.component(space && joinable && !comma, verbatim)
-		space, joinable = false, !comma && !verbatim
+		space, joinable = false, !verbatim
 	}
 }
 
-// component pushes one component value and moves behind it.
-func (p *parser) component(space, verbatim bool) {
-	t := p.tok
+// token pushes a token as a value.
+func (p *parser) token(t token.Token, space bool) {
+	p.scratch = append(p.scratch, ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space})
+}
+
+// bracketed pushes the function or block that t, the current token, opens,
+// and moves behind it.
+func (p *parser) bracketed(t token.Token, space, verbatim bool) {
 	v := ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space}
-	switch closer := t.Kind.Closer(); {
-	case closer != token.EOF:
-		v.Inner = p.inner(closer, verbatim)
-	case isBad(t.Kind):
-		p.noteBad(t)
-		p.next()
-	default:
-		p.next()
-	}
+	v.Inner = p.inner(t.Kind.Closer(), verbatim)
 	p.scratch = append(p.scratch, v)
-}
-
-// isBad reports whether no statement may hold a token of the kind where
-// [parser.component] meets it. A closing bracket there closes nothing.
-func isBad(k token.Kind) bool {
-	switch k {
-	case token.BadString, token.BadURL, token.RParen, token.RBracket, token.RBrace:
-		return true
-	}
-	return false
 }
 
 func (p *parser) noteBad(t token.Token) {
@@ -77,7 +78,7 @@ func (p *parser) noteBad(t token.Token) {
 // inner parses what a function or block holds, from its opening token on.
 func (p *parser) inner(closer token.Kind, verbatim bool) *ast.Inner {
 	open := p.tok
-	in := &p.innerSlab.take(1)[0]
+	in := &p.innerSlab.take(p, 1)[0]
 	if p.depth++; p.depth > ast.MaxDepth {
 		p.depth--
 		p.reportTooDeep()
@@ -131,10 +132,15 @@ func (p *parser) skipBlock() {
 // text returns a token's text. The last token of a file is finished if the
 // end of the file cut it short, so that it means the same anywhere.
 func (p *parser) text(t token.Token) string {
-	text := t.Text(p.src)
 	if int(t.End) < len(p.src) {
-		return text
+		return p.src[t.Start:t.End]
 	}
+	return p.lastText(t)
+}
+
+// lastText returns the text of the last token of the file.
+func (p *parser) lastText(t token.Token) string {
+	text := t.Text(p.src)
 	if t.Flags&token.Unclosed != 0 {
 		p.reportUnclosedToken(t)
 	}
