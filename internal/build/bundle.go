@@ -76,7 +76,8 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 	if len(b.profile.Finish) == 0 {
 		return nodes
 	}
-	info.Before = len(print.Append(nil, nodes, print.Options{}))
+	before := print.Append(make([]byte, 0, info.Sources+info.Sources/4), nodes, print.Options{})
+	info.Before = len(before)
 	for _, name := range b.profile.Finish {
 		switch name {
 		case "purge":
@@ -84,7 +85,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 				continue
 			}
 			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
-			info.Purged = info.Before - len(print.Append(nil, nodes, print.Options{}))
+			info.Purged = info.Before - len(print.Append(before[:0], nodes, print.Options{}))
 			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
 				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error,
 					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %d rules was found in use", job.name, info.Rules.Rules),
@@ -299,68 +300,74 @@ type relocator struct {
 	address func(urlUse) (string, bool)
 }
 
-func (r relocator) node(n ast.Node) ([]ast.Node, bool) {
+func (r relocator) node(n ast.Node) ast.Edit {
 	if d, ok := n.(*ast.Declaration); ok {
 		values, changed := ast.MapValues(d.Value, r.value)
 		if !changed {
-			return nil, false
+			return ast.Keep
 		}
 		copied := *d
 		copied.Value = values
-		return []ast.Node{&copied}, true
+		return ast.Replace(&copied)
 	}
-	edited, changed := ast.MapBody(n, r.node)
-	return []ast.Node{edited}, changed
+	if edited, changed := ast.MapBody(n, r.node); changed {
+		return ast.Replace(edited)
+	}
+	return ast.Keep
 }
 
 // value changes the address in a value, if it holds one.
-func (r relocator) value(v ast.Value) (ast.Value, bool) {
+func (r relocator) value(v *ast.Value) (with ast.Value, changed bool) {
+	if v.Kind != token.URL && v.Kind != token.Function {
+		return with, false
+	}
 	if v.IsFunction("image-set") || v.IsFunction("-webkit-image-set") {
 		return r.imageSet(v)
 	}
-	address, ok := graph.Address(&v)
-	if !ok || v.Kind == token.String {
-		return v, false
+	address, ok := graph.Address(v)
+	if !ok {
+		return with, false
 	}
-	with, ok := r.address(urlUse{address, v.Span()})
-	if !ok || with == address {
-		return v, false
+	to, ok := r.address(urlUse{address, v.Span()})
+	if !ok || to == address {
+		return with, false
 	}
-	if v.Kind == token.URL && token.PlainURL(with) {
-		v.Text = "url(" + with + ")"
-		return v, true
+	with = *v
+	if v.Kind == token.URL && token.PlainURL(to) {
+		with.Text = "url(" + to + ")"
+		return with, true
 	}
-	name := "url("
-	if v.Kind == token.Function {
-		name = v.Text
+	if v.Kind == token.URL {
+		with.Kind, with.Text = token.Function, "url("
 	}
-	v.Kind, v.Text = token.Function, name
-	v.Inner = &ast.Inner{Values: []ast.Value{{Kind: token.String, Text: token.Quote(with), Pos: v.Pos}}}
-	return v, true
+	with.Inner = &ast.Inner{Values: []ast.Value{{Kind: token.String, Text: token.Quote(to), Pos: v.Pos}}}
+	return with, true
 }
 
 // imageSet changes the addresses in image-set(), where a string is one.
-func (r relocator) imageSet(v ast.Value) (ast.Value, bool) {
-	args, changed := ast.MapValues(v.Inner.Values, func(arg ast.Value) (ast.Value, bool) {
+func (r relocator) imageSet(v *ast.Value) (with ast.Value, changed bool) {
+	args, changed := ast.MapValues(v.Inner.Values, func(arg *ast.Value) (with ast.Value, changed bool) {
 		if arg.Kind != token.String {
 			if arg.IsFunction("type") {
-				return arg, true // its string is a MIME type; unchanged, and not looked into
+				return *arg, true // its string is a MIME type; unchanged, and not looked into
 			}
 			return r.value(arg)
 		}
 		address := token.StringValue(arg.Text)
-		with, ok := r.address(urlUse{address, arg.Span()})
-		if !ok || with == address {
-			return arg, false
+		to, ok := r.address(urlUse{address, arg.Span()})
+		if !ok || to == address {
+			return with, false
 		}
-		arg.Text = token.Quote(with)
-		return arg, true
+		with = *arg
+		with.Text = token.Quote(to)
+		return with, true
 	})
 	if !changed {
-		return v, false
+		return with, false
 	}
-	v.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
-	return v, true
+	with = *v
+	with.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
+	return with, true
 }
 
 // mediaCondition reads the media attribute of a link, which stands at a place

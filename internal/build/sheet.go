@@ -46,12 +46,18 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	if output != "" {
 		dir, base = filepath.Dir(output), filepath.Base(output)
 	}
+	addresses := make(map[source.Path]string)
 	made := b.bundle(bundleJob{
 		report: b.report, links: []linked{{entry: b.entryOf(entryPath)}}, name: base, purge: purges,
 		source: func(f *source.File) string { return relativeOnDisk(dir, f.Name) },
 		address: func(u urlUse) (string, bool) {
 			t, ok := b.assetOf(u)
-			return relativeOnDisk(dir, p.Tree.Show(t.Path)) + t.Tail, ok
+			to, known := addresses[t.Path]
+			if !known {
+				to = relativeOnDisk(dir, p.Tree.Show(t.Path))
+				addresses[t.Path] = to
+			}
+			return to + t.Tail, ok
 		},
 	})
 	if output == "" && b.profile.Maps == project.FileMaps {

@@ -97,9 +97,9 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 
 // withoutEmpty returns nodes without rules that hold nothing.
 func withoutEmpty(nodes []ast.Node) []ast.Node {
-	out, _ := ast.Map(nodes, func(n ast.Node) ([]ast.Node, bool) {
+	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit {
 		if _, isComment := n.(*ast.Comment); isComment {
-			return nil, true
+			return ast.Remove
 		}
 		if len(ast.Body(n)) > 0 {
 			n = ast.WithBody(n, withoutEmpty(ast.Body(n)))
@@ -107,16 +107,16 @@ func withoutEmpty(nodes []ast.Node) []ast.Node {
 		switch r := n.(type) {
 		case *ast.StyleRule:
 			if len(r.Nodes) == 0 {
-				return nil, true
+				return ast.Remove
 			}
 		case *ast.AtRule:
 			if r.Block != nil && len(r.Block.Nodes) == 0 && (r.Name == "media" || r.Name == "supports" || r.Name == "container" || r.Name == "scope") {
-				return nil, true
+				return ast.Remove
 			}
 		case *ast.BadRule, *ast.BadDeclaration:
-			return nil, true
+			return ast.Remove
 		}
-		return []ast.Node{n}, true
+		return ast.Replace(n)
 	})
 	return out
 }

@@ -163,6 +163,13 @@ func (f *File) before(off uint32) wide {
 	return f.wide[i-1]
 }
 
+// Wide reports whether the file holds characters outside ASCII, so that
+// columns are not simply bytes.
+func (f *File) Wide() bool {
+	f.once.Do(f.index)
+	return len(f.wide) > 0
+}
+
 // UTF16Column returns the column of byte off in UTF-16 code units from 0, as
 // ECMA-426 counts them. line is what [File.Line] returned for off.
 func (f *File) UTF16Column(line int, off uint32) int {

@@ -71,6 +71,8 @@ type Tree struct {
 
 	mu   sync.Mutex
 	kept map[Path]*reading
+
+	there sync.Map // whether a path is a file: Path to bool
 }
 
 // reading is a file that was read, or is being read.
@@ -194,8 +196,18 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
-// Exists reports whether p is a file that can be opened.
+// Exists reports whether p is a file that can be opened. It is asked of the
+// disk once.
 func (t *Tree) Exists(p Path) bool {
+	if there, ok := t.there.Load(p); ok {
+		return there.(bool)
+	}
+	there := t.exists(p)
+	t.there.Store(p, there)
+	return there
+}
+
+func (t *Tree) exists(p Path) bool {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) {
 		return false

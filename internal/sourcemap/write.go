@@ -35,6 +35,7 @@ type cursor struct {
 	index      int
 	line       int
 	start, end uint32 // of the line; end is exclusive
+	wide       bool   // columns are not simply bytes
 }
 
 // NewBuilder returns a Builder for places in the files of a set.
@@ -93,10 +94,13 @@ func (b *Builder) locate(at source.Pos) (src, line, column int) {
 			b.index[at.File] = i
 			b.sources = append(b.sources, c.file)
 		}
-		c.index, c.start, c.end = i, 0, 0
+		c.index, c.start, c.end, c.wide = i, 0, 0, c.file.Wide()
 	}
 	if at.Off < c.start || at.Off >= c.end {
 		c.seek(at.Off)
+	}
+	if !c.wide {
+		return c.index, c.line, int(at.Off - c.start)
 	}
 	return c.index, c.line, c.file.UTF16Column(c.line, at.Off)
 }

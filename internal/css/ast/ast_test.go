@@ -57,18 +57,18 @@ func TestEveryNode(t *testing.T) {
 }
 
 func TestMapShares(t *testing.T) {
-	same, changed := css.Map(nodes, func(css.Node) ([]css.Node, bool) { return nil, false })
+	same, changed := css.Map(nodes, func(css.Node) css.Edit { return css.Keep })
 	if changed || &same[0] != &nodes[0] {
 		t.Error("a list in which nothing changed was copied")
 	}
-	twice, changed := css.Map(nodes[:3], func(n css.Node) ([]css.Node, bool) {
+	twice, changed := css.Map(nodes[:3], func(n css.Node) css.Edit {
 		switch n.(type) {
 		case *css.KeyframeRule:
-			return []css.Node{n, n}, true
+			return css.Splice([]css.Node{n, n})
 		case *css.AtRule:
-			return nil, true
+			return css.Remove
 		}
-		return nil, false
+		return css.Keep
 	})
 	if want := []css.Node{nodes[0], nodes[1], nodes[1]}; !changed || !reflect.DeepEqual(twice, want) {
 		t.Errorf("got %v, want %v", twice, want)

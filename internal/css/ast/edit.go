@@ -50,24 +50,44 @@ func Walk(nodes []Node, visit func(Node) bool) {
 	}
 }
 
-// Map returns nodes with each one replaced by what edit puts in its place.
-// edit returns changed false to keep the node; otherwise the nodes in with
-// stand for it, which may be none. A list in which nothing changed is
-// returned as it is.
-func Map(nodes []Node, edit func(Node) (with []Node, changed bool)) ([]Node, bool) {
+// Edit is what becomes of a node: the zero Edit, [Keep], leaves it as it is.
+type Edit struct {
+	changed bool
+	one     Node   // stands for the node, if not nil
+	many    []Node // stand for it behind one
+}
+
+// Keep leaves a node as it is.
+var Keep Edit
+
+// Remove takes a node away.
+var Remove = Edit{changed: true}
+
+// Replace puts n in a node's place.
+func Replace(n Node) Edit { return Edit{changed: true, one: n} }
+
+// Splice puts any number of nodes in a node's place.
+func Splice(nodes []Node) Edit { return Edit{changed: true, many: nodes} }
+
+// Map returns nodes with each one edited, and whether any was. A list in which
+// nothing changed is returned as it is.
+func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {
 	var out []Node
 	changed := false
 	for i, n := range nodes {
-		with, ok := edit(n)
-		switch {
-		case ok && !changed:
+		e := edit(n)
+		if e.changed && !changed {
 			changed = true
-			out = append(make([]Node, 0, len(nodes)), nodes[:i]...)
-			fallthrough
-		case ok:
-			out = append(out, with...)
-		case changed:
+			out = append(make([]Node, 0, len(nodes)+len(e.many)), nodes[:i]...)
+		}
+		switch {
+		case !e.changed && changed:
 			out = append(out, n)
+		case e.changed:
+			if e.one != nil {
+				out = append(out, e.one)
+			}
+			out = append(out, e.many...)
 		}
 	}
 	if !changed {
@@ -76,9 +96,9 @@ func Map(nodes []Node, edit func(Node) (with []Node, changed bool)) ([]Node, boo
 	return out, true
 }
 
-// MapBody applies [Map] to the block of n and returns n itself if nothing
-// changed in it or it has none.
-func MapBody(n Node, edit func(Node) (with []Node, changed bool)) (Node, bool) {
+// MapBody applies [Map] to the block of n. It returns n itself, and false, if
+// nothing changed in it or it has none.
+func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	body := Body(n)
 	if len(body) == 0 {
 		return n, false
@@ -91,16 +111,17 @@ func MapBody(n Node, edit func(Node) (with []Node, changed bool)) (Node, bool) {
 }
 
 // MapValues returns values with each one that edit changes replaced by what
-// it returns. edit sees a function or block before its arguments, and its
-// arguments only if it left the function unchanged. A list in which nothing
-// changed is returned as it is.
-func MapValues(values []Value, edit func(Value) (with Value, changed bool)) ([]Value, bool) {
+// it returns, and whether any was. edit sees a function or block before its
+// arguments, and its arguments only if it left the function unchanged. A list
+// in which nothing changed is returned as it is.
+func MapValues(values []Value, edit func(*Value) (with Value, changed bool)) ([]Value, bool) {
 	var out []Value
-	for i, v := range values {
+	for i := range values {
+		v := &values[i]
 		with, changed := edit(v)
 		if !changed && v.Inner != nil {
 			if inner, ok := MapValues(v.Inner.Values, edit); ok {
-				with, changed = v, true
+				with, changed = *v, true
 				with.Inner = &Inner{Values: inner, Close: v.Inner.Close}
 			}
 		}

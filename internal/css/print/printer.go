@@ -89,11 +89,17 @@ type printer struct {
 // token writes one token. Nothing else reaches the output but white space, so
 // this is the one place that keeps tokens apart.
 func (p *printer) token(k token.Kind, text string) {
-	if p.last != token.EOF && token.Fuses(p.last, p.lastText, k, text) {
+	if mayFuse[p.last] && token.Fuses(p.last, p.lastText, k, text) {
 		p.separate()
 	}
 	p.write(text)
 	p.last, p.lastText = k, text
+}
+
+// mayFuse are the kinds of tokens that some other can fuse with.
+var mayFuse = [token.RBrace + 1]bool{
+	token.Ident: true, token.AtKeyword: true, token.Hash: true, token.Dimension: true,
+	token.Number: true, token.UnicodeRange: true, token.Delim: true,
 }
 
 // separate writes what keeps two tokens apart without being one.

@@ -92,14 +92,14 @@ func IsStatement(n ast.Node) bool {
 // Nodes returns nodes with all that they say to the build finished. Nodes
 // that say nothing to it are shared, not copied.
 func (c *Composer) Nodes(nodes []ast.Node, s *Scope) []ast.Node {
-	out, _ := ast.Map(nodes, func(n ast.Node) ([]ast.Node, bool) { return c.node(n, s) })
+	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit { return c.node(n, s) })
 	return out
 }
 
-func (c *Composer) node(n ast.Node, s *Scope) ([]ast.Node, bool) {
+func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	if IsStatement(n) {
 		c.set(n.(*ast.AtRule), s)
-		return nil, true
+		return ast.Remove
 	}
 	changed := false
 	switch r := n.(type) {
@@ -108,9 +108,9 @@ func (c *Composer) node(n ast.Node, s *Scope) ([]ast.Node, bool) {
 		if ok {
 			d := *r
 			d.Value = value
-			return []ast.Node{&d}, true
+			return ast.Replace(&d)
 		}
-		return nil, false
+		return ast.Keep
 	case *ast.AtRule:
 		prelude, ok := c.values(r.Prelude, s, false)
 		if ok {
@@ -128,12 +128,15 @@ func (c *Composer) node(n ast.Node, s *Scope) ([]ast.Node, bool) {
 	}
 	if body := ast.Body(n); len(body) > 0 {
 		inner := s.inner()
-		edited, ok := ast.Map(body, func(n ast.Node) ([]ast.Node, bool) { return c.node(n, inner) })
+		edited, ok := ast.Map(body, func(n ast.Node) ast.Edit { return c.node(n, inner) })
 		if ok {
-			return []ast.Node{ast.WithBody(n, edited)}, true
+			return ast.Replace(ast.WithBody(n, edited))
 		}
 	}
-	return []ast.Node{n}, changed
+	if changed {
+		return ast.Replace(n)
+	}
+	return ast.Keep
 }
 
 // set sets the constant of an @const or @default rule.

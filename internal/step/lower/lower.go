@@ -23,18 +23,20 @@ func Nodes(nodes []ast.Node, targets browsers.Targets) []ast.Node {
 }
 
 // unnest returns what stands for a node outside of all style rules.
-func unnest(n ast.Node) ([]ast.Node, bool) {
+func unnest(n ast.Node) ast.Edit {
 	r, ok := n.(*ast.StyleRule)
 	if !ok {
-		edited, changed := ast.MapBody(n, unnest)
-		return []ast.Node{edited}, changed
+		if edited, changed := ast.MapBody(n, unnest); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
 	}
 	if !slices.ContainsFunc(r.Nodes, nests) {
-		return nil, false
+		return ast.Keep
 	}
 	var out []ast.Node
 	flatten(r, r.Selectors, &out)
-	return out, true
+	return ast.Splice(out)
 }
 
 // nests reports whether a node in a style rule is anything but what a style

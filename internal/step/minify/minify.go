@@ -31,44 +31,47 @@ func Nodes(nodes []ast.Node) []ast.Node {
 	return out
 }
 
-func node(n ast.Node) ([]ast.Node, bool) {
+func node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
 		return declaration(n)
 	case *ast.BadDeclaration, *ast.BadRule:
-		return nil, true // every browser skips it (CSS Syntax Level 3, section 5)
+		return ast.Remove // every browser skips it (CSS Syntax Level 3, section 5)
 	case *ast.Comment:
-		return nil, false
+		return ast.Keep
 	}
 	edited, changed := ast.MapBody(n, node)
 	switch r := edited.(type) {
 	case *ast.StyleRule:
 		if empty(r.Nodes) {
-			return nil, true
+			return ast.Remove
 		}
 		if list, ok := selectors(r.Selectors); ok {
 			copied := *r
 			copied.Selectors = list
-			return []ast.Node{&copied}, true
+			return ast.Replace(&copied)
 		}
 	case *ast.KeyframeRule:
 		if list, ok := values(r.Prelude, context{}); ok {
 			copied := *r
 			copied.Prelude = list
-			return []ast.Node{&copied}, true
+			return ast.Replace(&copied)
 		}
 	case *ast.AtRule:
 		name := token.Lower(r.Name)
 		if r.Block != nil && removable[name] && empty(r.Block.Nodes) {
-			return nil, true
+			return ast.Remove
 		}
 		if list, ok := prelude(name, r.Prelude); ok {
 			copied := *r
 			copied.Prelude = list
-			return []ast.Node{&copied}, true
+			return ast.Replace(&copied)
 		}
 	}
-	return []ast.Node{edited}, changed
+	if changed {
+		return ast.Replace(edited)
+	}
+	return ast.Keep
 }
 
 // removable are the at-rules that mean nothing when they are empty. An empty
@@ -92,30 +95,34 @@ type context struct {
 	math   bool // within calc() or the like: white space may matter
 }
 
-func declaration(d *ast.Declaration) ([]ast.Node, bool) {
+func declaration(d *ast.Declaration) ast.Edit {
 	if d.IsCustom() {
-		return nil, false
+		return ast.Keep
 	}
 	name := token.Lower(d.Name)
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
-		return nil, false // an old form with a grammar of its own
+		return ast.Keep // an old form with a grammar of its own
 	}
 	list, changed := values(d.Value, context{color: colorProperties[name], number: numberProperties[name]})
 	if !changed && d.Name == name {
-		return nil, false
+		return ast.Keep
 	}
 	copied := *d
 	copied.Value, copied.Name = list, name
-	return []ast.Node{&copied}, true
+	return ast.Replace(&copied)
 }
 
 // values shortens a list of values.
 func values(list []ast.Value, in context) ([]ast.Value, bool) {
 	var out []ast.Value
-	for i, v := range list {
+	for i := range list {
+		v := &list[i]
 		with, changed := value(v, in)
-		if with.Space && !in.math && tightens(list, i) {
-			with.Space, changed = false, true
+		if v.Space && !in.math && tightens(list, i) {
+			if !changed {
+				with, changed = *v, true
+			}
+			with.Space = false
 		}
 		if !changed {
 			continue
@@ -142,8 +149,9 @@ func tightens(list []ast.Value, i int) bool {
 	return false
 }
 
-// value shortens one value.
-func value(v ast.Value, in context) (ast.Value, bool) {
+// value returns what is shorter than a value and means the same, if there is
+// such a thing.
+func value(v *ast.Value, in context) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number:
 		return text(v, number(v.Text, !in.number, v.Space))
@@ -152,13 +160,14 @@ func value(v ast.Value, in context) (ast.Value, bool) {
 	case token.Dimension:
 		n := token.NumberLen(v.Text)
 		if v.Text[n] == '\\' {
-			return v, false // what it stands for may be read as an exponent
+			return with, false // what it stands for may be read as an exponent
 		}
 		return text(v, number(v.Text[:n], false, v.Space)+v.Text[n:])
 	case token.Hash, token.Ident:
 		if with := color(v.Text); in.color && with != v.Text {
-			v.Text, v.Kind = with, kindOf(with)
-			return v, true
+			short := *v
+			short.Text, short.Kind = with, kindOf(with)
+			return short, true
 		}
 	case token.String:
 		return text(v, quoted(v.Text))
@@ -167,16 +176,17 @@ func value(v ast.Value, in context) (ast.Value, bool) {
 	case token.LParen:
 		return brackets(v, in)
 	}
-	return v, false
+	return with, false
 }
 
 // text returns v with another text, if that is shorter or as long.
-func text(v ast.Value, with string) (ast.Value, bool) {
+func text(v *ast.Value, with string) (short ast.Value, changed bool) {
 	if with == v.Text || len(with) > len(v.Text) {
-		return v, false
+		return short, false
 	}
-	v.Text = with
-	return v, true
+	short = *v
+	short.Text = with
+	return short, true
 }
 
 // number shortens a number. A sign is dropped only where white space parts
@@ -239,15 +249,16 @@ func words(s string) map[string]bool {
 	return set
 }
 
-func function(v ast.Value, in context) (ast.Value, bool) {
+func function(v *ast.Value, in context) (with ast.Value, changed bool) {
 	name := token.Lower(v.Name())
 	if name == "url" {
 		return unquote(v)
 	}
 	if in.color {
 		if short := rgb(name, v.Inner.Values); short != "" {
-			v.Text, v.Kind, v.Inner = short, kindOf(short), nil
-			return v, true
+			with = *v
+			with.Text, with.Kind, with.Inner = short, kindOf(short), nil
+			return with, true
 		}
 	}
 	inner := context{
@@ -259,34 +270,39 @@ func function(v ast.Value, in context) (ast.Value, bool) {
 }
 
 // brackets shortens what stands in parentheses that belong to no function.
-func brackets(v ast.Value, in context) (ast.Value, bool) {
+func brackets(v *ast.Value, in context) (with ast.Value, changed bool) {
 	return within(v, context{math: in.math})
 }
 
-func within(v ast.Value, in context) (ast.Value, bool) {
+func within(v *ast.Value, in context) (with ast.Value, changed bool) {
 	list, changed := values(v.Inner.Values, in)
 	if !changed {
-		return v, false
+		return with, false
 	}
-	v.Inner = &ast.Inner{Values: list, Close: v.Inner.Close}
-	return v, true
+	return withArgs(v, list), true
+}
+
+// withArgs returns v with other values in its brackets.
+func withArgs(v *ast.Value, args []ast.Value) ast.Value {
+	with := *v
+	with.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
+	return with
 }
 
 // unquote turns url("x") into url(x) where the address allows it.
-func unquote(v ast.Value) (ast.Value, bool) {
+func unquote(v *ast.Value) (with ast.Value, changed bool) {
 	args := v.Inner.Values
 	if len(args) != 1 || args[0].Kind != token.String {
-		return v, false
+		return with, false
 	}
 	address := token.StringValue(args[0].Text)
 	if !token.PlainURL(address) {
 		if with := quoted(args[0].Text); with != args[0].Text {
 			arg := args[0]
 			arg.Text = with
-			v.Inner = &ast.Inner{Values: []ast.Value{arg}, Close: v.Inner.Close}
-			return v, true
+			return withArgs(v, []ast.Value{arg}), true
 		}
-		return v, false
+		return with, false
 	}
 	return ast.Value{Kind: token.URL, Text: "url(" + address + ")", Pos: v.Pos, Space: v.Space}, true
 }
@@ -299,25 +315,24 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	if !featureRules[name] {
 		return list, false
 	}
-	return ast.MapValues(list, func(v ast.Value) (ast.Value, bool) {
+	return ast.MapValues(list, func(v *ast.Value) (ast.Value, bool) {
 		if v.Kind != token.LParen {
-			return v, v.Kind == token.Function // its arguments are not ours to judge
+			return *v, v.Kind == token.Function // its arguments are not ours to judge
 		}
 		return feature(v)
 	})
 }
 
 // feature drops the white space behind the colon in (name: value).
-func feature(v ast.Value) (ast.Value, bool) {
+func feature(v *ast.Value) (with ast.Value, changed bool) {
 	args := v.Inner.Values
 	if len(args) < 3 || args[0].Kind != token.Ident || args[1].Kind != token.Colon || ast.IsCustomName(args[0].Text) ||
 		!args[1].Space && !args[2].Space {
-		return v, false
+		return with, false
 	}
 	args = slices.Clone(args)
 	args[1].Space, args[2].Space = false, false
-	v.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
-	return v, true
+	return withArgs(v, args), true
 }
 
 // selectors shortens a selector list.

@@ -37,35 +37,35 @@ type prefixer struct {
 }
 
 // rule fits the declarations in the block of n.
-func (p *prefixer) rule(n ast.Node) ([]ast.Node, bool) {
+func (p *prefixer) rule(n ast.Node) ast.Edit {
 	body := ast.Body(n)
 	if len(body) == 0 {
-		return nil, false
+		return ast.Keep
 	}
-	edited, changed := ast.Map(body, func(child ast.Node) ([]ast.Node, bool) {
+	edited, changed := ast.Map(body, func(child ast.Node) ast.Edit {
 		if d, ok := child.(*ast.Declaration); ok {
 			return p.declaration(d, body)
 		}
 		return p.rule(child)
 	})
 	if !changed {
-		return nil, false
+		return ast.Keep
 	}
-	return []ast.Node{ast.WithBody(n, edited)}, true
+	return ast.Replace(ast.WithBody(n, edited))
 }
 
 // declaration returns what stands for one declaration of a block.
-func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ([]ast.Node, bool) {
+func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	if d.IsCustom() {
-		return nil, false
+		return ast.Keep
 	}
 	name := token.Lower(d.Name)
 	if prefix, standard := split(name); prefix != "" {
 		if p.superfluous(d, prefix, standard, block) {
 			p.note(Change{Property: name, Dropped: true})
-			return nil, true
+			return ast.Remove
 		}
-		return nil, false
+		return ast.Keep
 	}
 	var out []ast.Node
 	for _, prefix := range p.needed(name) {
@@ -78,9 +78,9 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ([]ast.Node
 		p.note(Change{Property: twin.Name})
 	}
 	if out == nil {
-		return nil, false
+		return ast.Keep
 	}
-	return append(out, d), true
+	return ast.Splice(append(out, d))
 }
 
 // needed returns the prefixes that targets need for a property.

@@ -35,24 +35,24 @@ type purger struct {
 	result   Result
 }
 
-func (p *purger) node(n ast.Node) ([]ast.Node, bool) {
+func (p *purger) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.StyleRule:
 		return p.rule(n)
 	case *ast.AtRule:
 		if n.Block == nil || !holdsRules[token.Lower(n.Name)] {
-			return nil, false
+			return ast.Keep
 		}
 		edited, changed := ast.MapBody(n, p.node)
 		if !changed {
-			return nil, false
+			return ast.Keep
 		}
 		if len(ast.Body(edited)) > 0 || token.EqualFold(n.Name, "layer") { // an empty layer still has its place
-			return []ast.Node{edited}, true
+			return ast.Replace(edited)
 		}
-		return nil, true
+		return ast.Remove
 	}
-	return nil, false
+	return ast.Keep
 }
 
 // holdsRules are the at-rules whose blocks hold style rules for the page. What
@@ -61,7 +61,7 @@ var holdsRules = map[string]bool{
 	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true, "scope": true,
 }
 
-func (p *purger) rule(r *ast.StyleRule) ([]ast.Node, bool) {
+func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	p.result.Rules++
 	kept := r.Selectors
 	if !all(kept, p.possible) {
@@ -69,17 +69,17 @@ func (p *purger) rule(r *ast.StyleRule) ([]ast.Node, bool) {
 	}
 	if len(kept) == 0 {
 		p.result.RemovedRules++
-		return nil, true
+		return ast.Remove
 	}
 	if slices.ContainsFunc(r.Selectors, ast.Selector.IsBad) {
-		return nil, false // browsers drop the whole rule; without the other selectors some might not
+		return ast.Keep // browsers drop the whole rule; without the other selectors some might not
 	}
 	if len(kept) == len(r.Selectors) {
-		return nil, false
+		return ast.Keep
 	}
 	copied := *r
 	copied.Selectors = kept
-	return []ast.Node{&copied}, true
+	return ast.Replace(&copied)
 }
 
 func all(list []ast.Selector, f func(ast.Selector) bool) bool {
