@@ -72,8 +72,6 @@ type Bundle struct {
 	Page    string // the page that loads it, as people are shown it; empty for a sheet built alone
 	Sheets  int    // source sheets in it
 	Sources int    // bytes of their text
-	Before  int    // bytes of the sheets if they were written readably, before the finish
-	Purged  int    // bytes of Before that purging saved
 	Size    int    // bytes of the bundle as written, a map inside it left out
 	Rules   purge.Result
 	Prefix  []prefix.Change

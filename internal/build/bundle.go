@@ -73,11 +73,6 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 
 // finish takes the bundle through the steps of the profile.
 func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.Node {
-	if len(b.profile.Finish) == 0 {
-		return nodes
-	}
-	before := print.Append(make([]byte, 0, info.Sources+info.Sources/4), nodes, print.Options{})
-	info.Before = len(before)
 	for _, name := range b.profile.Finish {
 		switch name {
 		case "purge":
@@ -85,7 +80,6 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 				continue
 			}
 			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
-			info.Purged = info.Before - len(print.Append(before[:0], nodes, print.Options{}))
 			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
 				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error,
 					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %d rules was found in use", job.name, info.Rules.Rules),

@@ -26,7 +26,7 @@ type jsonOutput struct {
 	Path  string     `json:"path"`
 	Kind  build.Kind `json:"kind"`
 	Bytes int        `json:"bytes"`
-	Gzip  int        `json:"gzip"`
+	Gzip  int        `json:"gzip,omitempty"` // bytes when compressed; not of maps
 }
 
 type jsonBundle struct {
@@ -80,13 +80,17 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
 		for _, o := range res.Outputs {
-			out.Outputs = append(out.Outputs, jsonOutput{r.shown(o.Path), o.Kind, len(o.Data), packed(o.Data)})
+			jo := jsonOutput{Path: r.shown(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
+			if o.Kind != build.MapKind {
+				jo.Gzip = packed(o.Data)
+			}
+			out.Outputs = append(out.Outputs, jo)
 		}
 	}
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
 			Name: b.Name, Path: b.Path, Page: b.Page, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
-			PurgedBytes: b.Purged, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
+			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
 		}
 		for _, c := range b.Prefix {
 			jb.Prefixes = append(jb.Prefixes, jsonPrefix(c))

@@ -5,6 +5,7 @@ import (
 	"io"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -178,7 +179,7 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 func (r *report) rows(res *build.Result) (rows []row, copied, copiedSize int) {
 	notes := make(map[string]string)
 	for _, b := range res.Bundles {
-		notes[b.Path] = note(b)
+		notes[b.Path] = note(b, slices.Contains(res.Profile.Finish, "minify"))
 	}
 	for _, o := range res.Outputs {
 		if o.Kind == build.AssetKind {
@@ -186,7 +187,11 @@ func (r *report) rows(res *build.Result) (rows []row, copied, copiedSize int) {
 			copiedSize += len(o.Data)
 			continue
 		}
-		rows = append(rows, row{diag.Printable(r.shown(o.Path)), size(len(o.Data)), size(packed(o.Data)) + " gzip", notes[o.Path]})
+		w := row{name: diag.Printable(r.shown(o.Path)), size: size(len(o.Data)), note: notes[o.Path]}
+		if o.Kind != build.MapKind { // no visitor loads a map
+			w.packed = size(packed(o.Data)) + " gzip"
+		}
+		rows = append(rows, w)
 	}
 	return rows, copied, copiedSize
 }
@@ -203,13 +208,13 @@ func (r *report) shown(name string) string {
 }
 
 // note says what a bundle was made from and what the finish saved.
-func note(b build.Bundle) string {
+func note(b build.Bundle, minified bool) string {
 	text := fmt.Sprintf("from %s of %s", plural(b.Sheets, "sheet"), size(b.Sources))
 	if b.Rules.Rules > 0 {
-		text += fmt.Sprintf("; purging removed %d of %d rules, %s", b.Rules.RemovedRules, b.Rules.Rules, size(b.Purged))
+		text += fmt.Sprintf("; purging removed %d of %d rules, %s", b.Rules.RemovedRules, b.Rules.Rules, size(b.Rules.RemovedBytes))
 	}
-	if b.Before > 0 {
-		text += fmt.Sprintf("; minifying saved %s", size(max(0, b.Before-b.Purged-b.Size)))
+	if saved := b.Sources - b.Rules.RemovedBytes - b.Size; minified && saved > 0 {
+		text += fmt.Sprintf("; minifying saved %s", size(saved))
 	}
 	added := 0
 	for _, c := range b.Prefix {

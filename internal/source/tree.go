@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync"
 	"unicode/utf8"
+	"unsafe"
 )
 
 // MaxFileSize is the largest file that is read, in bytes. A larger one is no
@@ -135,7 +136,7 @@ func (t *Tree) readText(p Path) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	text := string(data)
+	text := unsafe.String(unsafe.SliceData(data), len(data)) // nobody else has the bytes
 	if !utf8.ValidString(text) {
 		return nil, &EncodingError{t.Set.Add(p, t.Show(p), text[:validPrefix(text)])}
 	}

@@ -179,7 +179,7 @@ func PlainURL(address string) bool {
 // ASCII keyword want. Names of properties, at-rules, functions and units are
 // compared so (CSS Values 4, section 2.4); escapes count as what they stand for.
 func EqualFold(name, want string) bool {
-	if strings.IndexByte(name, '\\') >= 0 {
+	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 { // an escape is longer than what it stands for
 		name = Unescape(name)
 	}
 	if len(name) != len(want) {

@@ -95,6 +95,20 @@ func rgb(name string, args []ast.Value) string {
 	return hex(string(out))
 }
 
+// properties say how the values of a property are read.
+var properties = func() map[string]context {
+	set := make(map[string]context)
+	for name := range colorProperties {
+		set[name] = context{color: true}
+	}
+	for name := range numberProperties {
+		in := set[name]
+		in.number = true
+		set[name] = in
+	}
+	return set
+}()
+
 func kindOf(color string) token.Kind {
 	if color[0] == '#' {
 		return token.Hash

@@ -100,10 +100,11 @@ func declaration(d *ast.Declaration) ast.Edit {
 		return ast.Keep
 	}
 	name := token.Lower(d.Name)
+	in := properties[name]
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
 		return ast.Keep // an old form with a grammar of its own
 	}
-	list, changed := values(d.Value, context{color: colorProperties[name], number: numberProperties[name]})
+	list, changed := values(d.Value, in)
 	if !changed && d.Name == name {
 		return ast.Keep
 	}
@@ -153,6 +154,12 @@ func tightens(list []ast.Value, i int) bool {
 // such a thing.
 func value(v *ast.Value, in context) (with ast.Value, changed bool) {
 	switch v.Kind {
+	case token.Number, token.Percentage, token.Dimension:
+		if isShort(v.Text) {
+			return with, false
+		}
+	}
+	switch v.Kind {
 	case token.Number:
 		return text(v, number(v.Text, !in.number, v.Space))
 	case token.Percentage:
@@ -164,10 +171,13 @@ func value(v *ast.Value, in context) (with ast.Value, changed bool) {
 		}
 		return text(v, number(v.Text[:n], false, v.Space)+v.Text[n:])
 	case token.Hash, token.Ident:
-		if with := color(v.Text); in.color && with != v.Text {
-			short := *v
-			short.Text, short.Kind = with, kindOf(with)
-			return short, true
+		if !in.color {
+			return with, false
+		}
+		if short := color(v.Text); short != v.Text {
+			with = *v
+			with.Text, with.Kind = short, kindOf(short)
+			return with, true
 		}
 	case token.String:
 		return text(v, quoted(v.Text))
@@ -187,6 +197,20 @@ func text(v *ast.Value, with string) (short ast.Value, changed bool) {
 	short = *v
 	short.Text = with
 	return short, true
+}
+
+// isShort reports whether a number is plainly as short as it can be: digits
+// without a sign, a leading zero, a fraction or an exponent.
+func isShort(s string) bool {
+	if s[0] < '1' || s[0] > '9' {
+		return s[0] == '0' && (len(s) == 1 || s[1] == '%')
+	}
+	for i := 1; i < len(s); i++ {
+		if c := s[i]; !token.IsDigit(c) {
+			return c != '.' && c|0x20 != 'e'
+		}
+	}
+	return true
 }
 
 // number shortens a number. A sign is dropped only where white space parts

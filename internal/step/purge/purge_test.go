@@ -106,7 +106,7 @@ func TestEvidence(t *testing.T) {
 func TestResult(t *testing.T) {
 	e := NewEvidence(nil)
 	e.AddHTML(`<p class=a>`)
-	if _, got := purged(`.a{x:y}.b{x:y}@media print{.b,.a{x:y}.c{x:y}}`, e); got != (Result{Rules: 4, RemovedRules: 2}) {
+	if _, got := purged(`.a{x:y}.b{x:y}@media print{.b,.a{x:y}.c{x:y}}`, e); got != (Result{Rules: 4, RemovedRules: 2, RemovedBytes: 16}) {
 		t.Errorf("got %+v", got)
 	}
 }
