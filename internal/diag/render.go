@@ -94,7 +94,7 @@ func (r *Renderer) frame(b *strings.Builder, s source.Span, color string) {
 	lead := expand(text[:from], 0)
 	mark := expand(text[from:to], runewidth.StringWidth(lead))
 	tail := expand(text[to:], runewidth.StringWidth(lead+mark))
-	fmt.Fprintf(b, "%s %s\n", r.paint(dim, gutter+" |"), strings.TrimRight(lead+mark+tail, " "))
+	b.WriteString(strings.TrimRight(r.paint(dim, gutter+" |")+" "+lead+mark+tail, " ") + "\n")
 	fmt.Fprintf(b, "%s %s%s\n", r.paint(dim, "      |"), strings.Repeat(" ", runewidth.StringWidth(lead)),
 		r.paint(color, strings.Repeat("^", max(1, runewidth.StringWidth(mark)))))
 }

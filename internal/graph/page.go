@@ -53,15 +53,27 @@ type attr struct {
 // ReadPage finds the style links, scripts and other addresses of a page.
 func ReadPage(f *source.File) *Page {
 	r := pageReader{page: &Page{File: f}, open: true}
-	z := html.NewTokenizer(strings.NewReader(f.Text))
-	for offset := 0; ; {
+	r.read(Span{0, len(f.Text)}, true)
+	return r.page
+}
+
+// read reads a part of the page. Places are found by adding up the lengths of
+// the tokens, which cover the text without gaps. whole is false within the
+// element for browsers without scripts, where the tokenizer reads no markup of
+// its own accord.
+func (r *pageReader) read(part Span, whole bool) {
+	z := html.NewTokenizer(strings.NewReader(r.page.File.Text[part.Start:part.End]))
+	for offset := part.Start; ; {
 		kind := z.Next()
-		raw := z.Raw()
-		tag := Span{offset, offset + len(raw)}
+		tag := Span{offset, offset + len(z.Raw())}
 		offset = tag.End
 		switch kind {
 		case html.ErrorToken:
-			return r.page
+			return
+		case html.TextToken:
+			if r.noscript && whole {
+				r.read(tag, false)
+			}
 		case html.StartTagToken, html.SelfClosingTagToken:
 			name, _ := z.TagName()
 			r.start(string(name), tag)
@@ -76,9 +88,10 @@ type pageReader struct {
 	page *Page
 	// open tells that nothing that styles the page stands behind the last group.
 	open bool
-	// inert and noscript count open elements whose content is no part of the
-	// page, or only of one without scripts.
-	inert, noscript int
+	// inert counts the open elements whose content is no part of the page.
+	inert int
+	// noscript tells that an element for browsers without scripts is open.
+	noscript bool
 }
 
 // start notes what a start tag names.
@@ -88,7 +101,7 @@ func (r *pageReader) start(name string, tag Span) {
 	case "template":
 		r.inert++
 	case "noscript":
-		r.noscript++
+		r.noscript = true
 	case "base":
 		if href := find(attrs, "href"); href != nil && r.page.Base == "" {
 			r.page.Base = strings.TrimSpace(href.value)
@@ -124,7 +137,7 @@ func (r *pageReader) end(name string) {
 	case "template":
 		r.inert = max(0, r.inert-1)
 	case "noscript":
-		r.noscript = max(0, r.noscript-1)
+		r.noscript = false
 	}
 }
 
@@ -168,7 +181,7 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 		return
 	}
 	l := Link{Tag: tag, Href: ref(href), attrs: attrs}
-	l.plain = len(words) == 1 && r.noscript == 0 && !slices.ContainsFunc(attrs, func(a attr) bool {
+	l.plain = len(words) == 1 && !r.noscript && !slices.ContainsFunc(attrs, func(a attr) bool {
 		return !slices.Contains(plainAttrs, a.name)
 	})
 	if m := find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.value), "all") {

@@ -104,16 +104,25 @@ func (e *Evidence) keeps(s ast.Selector) bool {
 
 // AddHTML adds the elements, classes and IDs of a page or of a part of one,
 // and what its scripts and data attributes hold.
-func (e *Evidence) AddHTML(text string) {
+func (e *Evidence) AddHTML(text string) { e.addHTML(text, true) }
+
+// addHTML does the work of AddHTML. whole is false within a noscript element,
+// where the tokenizer reads no markup of its own accord.
+func (e *Evidence) addHTML(text string, whole bool) {
 	z := html.NewTokenizer(strings.NewReader(text))
-	var raw string // the element whose text is no markup
+	var raw string // the open element whose text is more than text
 	for {
 		switch z.Next() {
 		case html.ErrorToken:
 			return
 		case html.TextToken:
-			if raw == "script" {
+			switch raw {
+			case "script":
 				e.AddScript(string(z.Text()))
+			case "noscript":
+				if whole {
+					e.addHTML(string(z.Raw()), false)
+				}
 			}
 		case html.EndTagToken:
 			raw = ""
@@ -121,7 +130,7 @@ func (e *Evidence) AddHTML(text string) {
 			name, more := z.TagName()
 			e.elements[string(name)] = true
 			raw = ""
-			if s := string(name); s == "script" || s == "style" {
+			if s := string(name); s == "script" || s == "noscript" {
 				raw = s
 			}
 			for more {

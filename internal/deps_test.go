@@ -1,0 +1,109 @@
+// Package internal_test holds the rules about all packages.
+package internal_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// allowed says which of the project's packages each package may import. The
+// folders are the pipeline: imports run one way only.
+var allowed = map[string]string{
+	"cmd/rinzel":            "internal/cli",
+	"demo":                  "",
+	"internal/source":       "",
+	"internal/diag":         "internal/source",
+	"internal/css/token":    "",
+	"internal/css/scan":     "internal/css/token",
+	"internal/css/ast":      "internal/css/token internal/source",
+	"internal/css/parse":    "internal/css/ast internal/css/scan internal/css/token internal/diag internal/source",
+	"internal/css/print":    "internal/css/ast internal/css/token internal/source",
+	"internal/css/selector": "internal/css/ast internal/css/token",
+	"internal/css/csstest":  "",
+	"internal/sourcemap":    "internal/css/token internal/source",
+	"internal/script":       "internal/css/token",
+	"internal/browsers":     "",
+	"internal/browsers/gen": "",
+	"internal/browsertest":  "",
+	"internal/step":         "internal/diag",
+	"internal/step/compose": "internal/css/ast internal/css/token internal/diag internal/source",
+	"internal/step/lower":   "internal/browsers internal/css/ast internal/css/selector internal/css/token",
+	"internal/step/prefix":  "internal/browsers internal/css/ast internal/css/token",
+	"internal/step/purge":   "internal/css/ast internal/css/token internal/script",
+	"internal/step/minify":  "internal/css/ast internal/css/scan internal/css/token",
+	"internal/project":      "internal/browsers internal/diag internal/source internal/step",
+	"internal/graph":        "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/source",
+	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/diag internal/graph internal/project " +
+		"internal/script internal/source internal/sourcemap internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify",
+	"internal/cli": "demo internal/browsers internal/build internal/diag internal/project internal/source",
+}
+
+// onlyIn says which package alone may import something from outside.
+var onlyIn = map[string]string{
+	"github.com/spf13/cobra":             "internal/cli",
+	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/browsertest",
+	"github.com/pelletier/go-toml/v2":    "internal/project",
+	"golang.org/x/term":                  "internal/cli",
+	"github.com/klauspost/compress/gzip": "internal/cli",
+}
+
+func TestImports(t *testing.T) {
+	seen := make(map[string]bool)
+	err := filepath.WalkDir("..", func(name string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && strings.HasPrefix(d.Name(), ".") && d.Name() != ".." {
+			return filepath.SkipDir
+		}
+		if !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
+			return nil
+		}
+		rel, _ := filepath.Rel("..", name)
+		dir := path.Dir(filepath.ToSlash(rel))
+		seen[dir] = true
+		f, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		for _, spec := range f.Imports {
+			imported, _ := strconv.Unquote(spec.Path.Value)
+			own, isOwn := strings.CutPrefix(imported, "rinzel/")
+			if isOwn && !contains(allowed[dir], own) {
+				t.Errorf("%s imports %s", rel, own)
+			}
+			if where, ok := onlyIn[imported]; ok && !contains(where, dir) {
+				t.Errorf("%s imports %s, which is for %s", rel, imported, where)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for dir := range seen {
+		if _, ok := allowed[dir]; !ok {
+			t.Errorf("%s is not in the table of packages", dir)
+		}
+	}
+	for dir := range allowed {
+		if !seen[dir] {
+			t.Errorf("there is no package %s", dir)
+		}
+	}
+}
+
+func contains(list, word string) bool {
+	for _, w := range strings.Fields(list) {
+		if w == word {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,94 @@
+package diag
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rinzel/internal/source"
+)
+
+// TestRender holds the rendering against a picture of it.
+func TestRender(t *testing.T) {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: "a.css"}, "site/a.css", "\ta { b: é😀x;\r\n  c: d\x1b[31m }\n"+strings.Repeat("long ", 30)+"here"+strings.Repeat(" tail", 30)+"\n")
+	at := func(text string) source.Span { return source.SpanOf(f.Pos(strings.Index(f.Text, text)), len(text)) }
+	r := Renderer{Files: set, Width: 40}
+	var b strings.Builder
+	err := r.Render(&b, []Diagnostic{
+		{Code: "one", Severity: Error, Span: at("😀"), Message: "first \"\x1b[0m\""},
+		{Code: "two", Severity: Warning, Span: at("c: d"), Message: "second", Mend: "do this", Related: []Related{{at("a {"), "opened here"}}},
+		{Code: "three", Severity: Note, Span: at("here"), Message: "third"},
+		{Code: "four", Severity: Error, Message: "without a place"},
+		{Code: "five", Severity: Error, Span: source.SpanOf(f.Pos(len(f.Text)), 0), Message: "at the end"},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := `site/a.css:1:10: error: first "␛[0m" [one]
+    1 |     a { b: é😀x;
+      |             ^^
+
+site/a.css:2:3: warning: second [two]
+    2 |   c: d␛[31m }
+      |   ^^^^
+  site/a.css:1:2: opened here
+    1 |     a { b: é😀x;
+      |     ^^^
+  mend: do this
+
+site/a.css:3:151: note: third [three]
+    3 | …ng long long here tail tail tail tail ta…
+      |               ^^^^
+
+error: without a place [four]
+
+site/a.css:4:1: error: at the end [five]
+    4 |
+      | ^
+
+`
+	if b.String() != want {
+		t.Errorf("got\n%s\nwant\n%s", b.String(), want)
+	}
+	r.Color = true
+	b.Reset()
+	_ = r.Render(&b, []Diagnostic{{Code: "one", Severity: Error, Message: "m"}})
+	if got := b.String(); got != "\x1b[1;31merror\x1b[0m: m \x1b[2m[one]\x1b[0m\n\n" {
+		t.Errorf("in colour: %q", got)
+	}
+}
+
+func TestSorted(t *testing.T) {
+	set := new(source.Set)
+	a, b := set.Add(source.Path{}, "a", "xxx"), set.Add(source.Path{}, "b", "xxx")
+	var l List
+	add := func(code string, s Severity, f *source.File, off int) {
+		l.Add(Diagnostic{Code: code, Severity: s, Span: source.SpanOf(f.Pos(off), 1)})
+	}
+	add("w", Warning, a, 0)
+	add("e", Error, b, 1)
+	add("n", Note, a, 0)
+	add("e", Error, a, 2)
+	add("e", Error, b, 1)
+	add("e", Error, b, 0)
+	var got []string
+	for _, d := range l.Sorted() {
+		got = append(got, fmt.Sprint(d.Code, d.Span.Start.File, d.Span.Start.Off))
+	}
+	if s := strings.Join(got, " "); s != "e1 2 e2 0 e2 1 w1 0 n1 0" || !l.HasErrors() {
+		t.Errorf("got %s", s)
+	}
+}
+
+func TestNearest(t *testing.T) {
+	names := []string{"output", "source", "base", "tickets.css", "timetable.css"}
+	for name, want := range map[string]string{
+		"ouput": "output", "outptu": "output", "Sorce": "source", "bsae": "base", "tikets.css": "tickets.css",
+		"x": "", "nothing": "", "base": "", "": "",
+	} {
+		if got := Nearest(name, names); got != want {
+			t.Errorf("Nearest(%q) = %q, want %q", name, got, want)
+		}
+	}
+}

@@ -1,0 +1,117 @@
+package project
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+func read(text string) (*Settings, []diag.Diagnostic, *source.File) {
+	f := new(source.Set).Add(source.Path{Name: FileName}, FileName, text)
+	s, diags := Read(f)
+	return s, diags, f
+}
+
+func TestRead(t *testing.T) {
+	s, diags, _ := read(`
+source = "site"
+output = "out/www/"
+base = "/harbour"
+[roots]
+kit = "vendor/kit"
+[browsers]
+floor = { chrome = "100", safari = "15.4" }
+[[chain]]
+match = "kit:**/*.css"
+steps = ["prefix"]
+[purge]
+evidence = ["**/*.php"]
+keep = [".is-*"]
+[profile.production]
+maps = "none"
+[profile.staging]
+inherits = "production"
+names = "plain"
+[profile.review]
+inherits = "staging"
+finish = ["minify"]
+`)
+	if len(diags) > 0 {
+		t.Fatal(diags)
+	}
+	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge, s.Profiles["production"], s.Profiles["review"])
+	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 {[**/*.php] [.is-*]} " +
+		"{production [purge minify] none hashed} {review [minify] none plain}"
+	if strings.Join(strings.Fields(got), "") != strings.Join(strings.Fields(want), "") {
+		t.Errorf("got  %s\nwant %s", got, want)
+	}
+	for path, want := range map[source.Path]string{
+		{Name: "css/a.css"}:               "[compose lower prefix]",
+		{Root: "kit", Name: "sub/a.css"}:  "[prefix]",
+		{Root: "else", Name: "sub/a.css"}: "[compose lower prefix]",
+	} {
+		if got := fmt.Sprint(s.ChainOf(path)); got != want {
+			t.Errorf("chain of %s: got %s, want %s", path, got, want)
+		}
+	}
+}
+
+func TestReadFindings(t *testing.T) {
+	tests := []struct{ text, at, message, mend string }{
+		{`sorce = "x"`, `sorce`, `there is no key "sorce" in the settings`, `did you mean "source"?`},
+		{"[purge]\nkepp = []", `kepp`, `there is no key "kepp" in [purge]`, `did you mean "keep"?`},
+		{"[profile.production]\nmap = \"file\"", `map`, `there is no key "map" in [profile.production]`, `did you mean "maps"?`},
+		{"[[chain]]\nmatch = \"a\"\nstep = []", `step`, `there is no key "step" in [chain]`, `did you mean "steps"?`},
+		{"[extra]\nx = 1", `extra`, `there is no key "extra" in the settings`, `the settings may hold source, output`},
+		{"output = 5", ``, `the settings cannot be read`, ``},
+		{"output = \"a", ``, `the settings cannot be read`, ``},
+		{"[[chain]]\nmatch = \"**/*.css\"\nsteps = [\"prefix\", \"compose\"]", `"compose"`, `the step "compose" stands behind "prefix"`, `write "compose" before "prefix"`},
+		{"[[chain]]\nsteps = []", ``, `the chain has no match`, `match = "**/*.css"`},
+		{"[[chain]]\nmatch = \"kti:**\"\nsteps = []", `"kti:**"`, `there is no root "kti"`, `roots are named in [roots]`},
+		{"[profile.production]\nfinish = [\"purge\", \"minfy\"]", `"minfy"`, `there is no step "minfy"`, `did you mean "minify"?`},
+		{"[profile.production]\nnames = \"hashd\"", `"hashd"`, `names is one of plain, hashed; found "hashd"`, ``},
+		{"[profile.x]\ninherits = \"prodution\"", `"prodution"`, `the profile "x" inherits from "prodution", which leads to no other profile`, `did you mean "production"?`},
+		{"[profile.x]\ninherits = \"y\"\n[profile.y]\ninherits = \"x\"", ``, `which leads to no other profile`, ``},
+		{"[browsers]\nfloor = { crome = \"1\" }", `crome`, `there is no key "crome" in [browsers.floor]`, `did you mean "chrome"?`},
+		{"[browsers]\nfloor = { chrome = \"new\" }", `"new"`, `expected a version such as 109 or 15.4, found "new"`, ``},
+		{"[browsers]\nshare = 0.5", `share`, `there is no key "share" in [browsers]`, ``},
+		{"[roots]\nhttps = \"x\"", `https`, `"https" cannot name a root`, ``},
+		{"base = \"x\"", `"x"`, `base is the path of a URL`, ``},
+		{"source = \"\"", ``, `source names no folder`, ``},
+		{"[purge]\nevidence = [\"a[\"]", `"a["`, `the glob "a[" cannot be read`, ``},
+	}
+	for _, test := range tests {
+		t.Run(test.text, func(t *testing.T) {
+			_, diags, f := read(test.text)
+			if len(diags) == 0 {
+				t.Fatal("no finding")
+			}
+			d := diags[0]
+			at := f.Text[d.Span.Start.Off:d.Span.End]
+			if !strings.Contains(d.Message, test.message) || !strings.HasPrefix(d.Mend, test.mend) || test.at != "" && at != test.at {
+				t.Errorf("got  %q %q, mend %q\nwant %q %q, mend %q", at, d.Message, d.Mend, test.at, test.message, test.mend)
+			}
+			if d.Severity != diag.Error || !d.Span.IsValid() {
+				t.Errorf("severity %v, span %v", d.Severity, d.Span)
+			}
+		})
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add("source = \"site\"\n[[chain]]\nmatch = \"a\"\nsteps = [\"lower\"]\n[profile.x]\ninherits = \"y\"")
+	f.Fuzz(func(t *testing.T, text string) {
+		s, diags, file := read(text)
+		if s == nil && len(diags) == 0 {
+			t.Fatal("neither settings nor a finding")
+		}
+		for _, d := range diags {
+			if int(d.Span.End) > len(file.Text) {
+				t.Fatalf("finding %q ends at %d of %d", d.Message, d.Span.End, len(file.Text))
+			}
+		}
+	})
+}

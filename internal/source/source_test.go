@@ -1,0 +1,204 @@
+package source
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"testing"
+	"testing/fstest"
+)
+
+func TestPlaces(t *testing.T) {
+	// Columns: of é 1 unit and 1 character, of the emoji 2 units and 1 character.
+	f := new(Set).Add(Path{Name: "x"}, "x", "\uFEFFé😀\ta\r\nb\rc\n\nd")
+	tests := []struct {
+		before                  string
+		line, column, character int
+	}{
+		{"é", 0, 0, 1}, {"😀", 0, 1, 2}, {"\t", 0, 3, 3}, {"a", 0, 4, 4}, {"b", 1, 0, 1}, {"c", 2, 0, 1}, {"d", 4, 0, 1},
+	}
+	for _, test := range tests {
+		off := uint32(strings.Index(f.Text, test.before))
+		line := f.Line(off)
+		if got := f.UTF16Column(line, off); line != test.line || got != test.column {
+			t.Errorf("%q is at %d:%d, want %d:%d", test.before, line, got, test.line, test.column)
+		}
+		if l, c := f.Place(off); l != test.line+1 || c != test.character {
+			t.Errorf("%q is shown at %d:%d, want %d:%d", test.before, l, c, test.line+1, test.character)
+		}
+	}
+	if !f.BOM || f.Lines() != 5 || f.LineText(0) != "é😀\ta" || f.LineText(3) != "" || f.LineText(4) != "d" {
+		t.Errorf("BOM %v, %d lines, %q", f.BOM, f.Lines(), f.LineText(0))
+	}
+	if empty := new(Set).Add(Path{}, "", ""); empty.Lines() != 1 || empty.Line(0) != 0 {
+		t.Errorf("an empty file has %d lines", empty.Lines())
+	}
+}
+
+func TestTreeStaysInside(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) {
+		path := filepath.Join(dir, name)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, []byte(text), 0o600)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("secret", "s")
+	write("site/a.css", "a")
+	write("site/sub/b.css", "b")
+	for link, to := range map[string]string{"site/in.css": "a.css", "site/out.css": "../secret", "site/up": "..", "site/loop": "loop"} {
+		if err := os.Symlink(to, filepath.Join(dir, link)); err != nil {
+			t.Skip(err)
+		}
+	}
+	folder, closer, err := OpenFolder("", filepath.Join(dir, "site"), "site")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer closer.Close()
+	tree := NewTree(folder)
+	for name, want := range map[string]error{
+		"a.css": nil, "in.css": nil, "sub/b.css": nil, "out.css": ErrOutside, "up/secret": ErrOutside, "../secret": ErrOutside,
+		"/etc/passwd": ErrOutside, "sub": ErrDirectory, "none": fs.ErrNotExist, "sub/../../secret": ErrOutside,
+	} {
+		_, err := tree.Text(Path{Name: name})
+		if !errors.Is(err, want) {
+			t.Errorf("%s: got %v, want %v", name, err, want)
+		}
+		if exists := tree.Exists(Path{Name: name}); exists != (want == nil) {
+			t.Errorf("%s exists: %v", name, exists)
+		}
+	}
+	if _, err := tree.Text(Path{Name: "loop"}); err == nil {
+		t.Error("a link to itself can be read")
+	}
+	if _, err := tree.Text(Path{Root: "kit", Name: "a"}); !errors.Is(err, ErrNoRoot) {
+		t.Errorf("a root that is not there: %v", err)
+	}
+	var walked []string
+	tree.Walk("", func(dir string) bool { return dir != "sub" }, func(p Path) { walked = append(walked, p.Name) }, func(p Path, err error) { t.Error(p, err) })
+	if want := []string{"a.css", "in.css"}; !reflect.DeepEqual(walked, want) {
+		t.Errorf("walked %v, want %v", walked, want)
+	}
+}
+
+func TestText(t *testing.T) {
+	tree := NewTree(Folder{Show: "site", FS: fstest.MapFS{"bad.css": {Data: []byte("ab\xffc")}, "good.css": {Data: []byte("é")}}})
+	_, err := tree.Text(Path{Name: "bad.css"})
+	var encoding *EncodingError
+	if !errors.As(err, &encoding) || !errors.Is(err, ErrNotUTF8) || encoding.File.Text != "ab" {
+		t.Errorf("got %v", err)
+	}
+	a, err1 := tree.Text(Path{Name: "good.css"})
+	b, err2 := tree.Text(Path{Name: "good.css"})
+	if a != b || err1 != nil || err2 != nil || a.Name != "site/good.css" {
+		t.Errorf("read twice: %v %v %v %v", a, b, err1, err2)
+	}
+}
+
+func publishAll(t *testing.T, dir string, files ...string) Published {
+	t.Helper()
+	var out []OutFile
+	for _, f := range files {
+		name, text, _ := strings.Cut(f, "=")
+		out = append(out, OutFile{name, []byte(text)})
+	}
+	p, err := Publish(dir, out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// tree returns the files of a folder as name=text, Rinzel's own left out.
+func treeOf(t *testing.T, dir string) string {
+	t.Helper()
+	var out []string
+	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		rel, _ := filepath.Rel(dir, path)
+		if rel = filepath.ToSlash(rel); rel != ListName {
+			out = append(out, rel+"="+string(text))
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return strings.Join(out, " ")
+}
+
+func TestPublish(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "deep", "public")
+	if got := publishAll(t, dir, "a.css=1", "x/y/b.css=1", "index.html=1"); got.Written != 3 {
+		t.Errorf("first: %+v", got)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "mine.txt"), []byte("m"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	got := publishAll(t, dir, "a.css=2", "index.html=1")
+	if got.Written != 1 || got.Unchanged != 1 || !reflect.DeepEqual(got.Removed, []string{"x/y/b.css"}) {
+		t.Errorf("second: %+v", got)
+	}
+	if got, want := treeOf(t, dir), "a.css=2 index.html=1 mine.txt=m"; got != want {
+		t.Errorf("got %s, want %s", got, want)
+	}
+	if _, err := os.Stat(filepath.Join(dir, "x")); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("the folder that was left empty is there: %v", err)
+	}
+	_, err := Publish(dir, []OutFile{{"new.css", []byte("1")}, {"mine.txt", []byte("2")}})
+	var foreign *ForeignError
+	if !errors.As(err, &foreign) || !reflect.DeepEqual(foreign.Paths, []string{"mine.txt"}) {
+		t.Errorf("a file of the user's: %v", err)
+	}
+	if got, want := treeOf(t, dir), "a.css=2 index.html=1 mine.txt=m"; got != want {
+		t.Errorf("after a refusal: got %s, want %s", got, want)
+	}
+	for _, bad := range []string{"../x", "/x", ".", "a/../../x", ""} {
+		if _, err := Publish(dir, []OutFile{{bad, nil}}); err == nil {
+			t.Errorf("wrote to %q", bad)
+		}
+	}
+}
+
+func TestPublishFollowsNoLinkOut(t *testing.T) {
+	top := t.TempDir()
+	dir := filepath.Join(top, "public")
+	if err := errors.Join(os.Mkdir(dir, 0o755), os.Mkdir(filepath.Join(top, "elsewhere"), 0o755)); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink("../elsewhere", filepath.Join(dir, "css")); err != nil {
+		t.Skip(err)
+	}
+	if _, err := Publish(dir, []OutFile{{"css/a.css", []byte("1")}}); err == nil {
+		t.Error("wrote through a link that leads out")
+	}
+	if got := treeOf(t, filepath.Join(top, "elsewhere")); got != "" {
+		t.Errorf("elsewhere holds %s", got)
+	}
+}
+
+func TestWriteFile(t *testing.T) {
+	dir := t.TempDir()
+	name := filepath.Join(dir, "new", "a.css")
+	for _, text := range []string{"1", "2"} {
+		if err := WriteFile(name, []byte(text)); err != nil {
+			t.Fatal(err)
+		}
+		if got, _ := os.ReadFile(name); string(got) != text {
+			t.Errorf("got %q, want %q", got, text)
+		}
+	}
+	if got := treeOf(t, dir); got != "new/a.css=2" {
+		t.Errorf("left behind: %s", got)
+	}
+	if err := WriteFile(dir, nil); !errors.Is(err, ErrDirectory) {
+		t.Errorf("onto a folder: %v", err)
+	}
+}

@@ -1,0 +1,52 @@
+package step
+
+import (
+	"fmt"
+	"testing"
+)
+
+// TestStepOrder checks the table by its own rules.
+func TestStepOrder(t *testing.T) {
+	for _, stage := range []Stage{OnSheet, OnBundle} {
+		if p := Check(Names(stage), stage); len(p) > 0 {
+			t.Errorf("%s: %v", stage, p)
+		}
+	}
+	for _, rule := range mustPrecede {
+		first, ok1 := Find(rule.first)
+		then, ok2 := Find(rule.then)
+		if !ok1 || !ok2 || first.On != then.On || rule.why == "" {
+			t.Errorf("the rule %v is about no two steps of one stage", rule)
+		}
+	}
+	language := SheetLanguage
+	for _, s := range Steps {
+		if s.Takes != language {
+			t.Errorf("%s takes %s, but gets %s", s.Name, s.Takes, language)
+		}
+		language = s.Gives
+	}
+}
+
+func TestCheck(t *testing.T) {
+	tests := []struct {
+		names []string
+		on    Stage
+		want  string
+	}{
+		{nil, OnSheet, "[]"},
+		{[]string{"prefix"}, OnSheet, "[]"},
+		{[]string{"compsoe"}, OnSheet, `[{0 there is no step "compsoe" did you mean "compose"?}]`},
+		{[]string{"shrink"}, OnBundle, `[{0 there is no step "shrink" the steps are purge, minify}]`},
+		{[]string{"compose", "minify"}, OnSheet, `[{1 the step "minify" works on a bundle, not on a sheet put it into finish}]`},
+		{[]string{"lower"}, OnBundle, `[{0 the step "lower" works on a sheet, not on a bundle put it into a chain}]`},
+		{[]string{"lower", "compose"}, OnSheet, `[{1 the step "compose" stands behind "lower": a constant may stand in a nested rule write "compose" before "lower"}]`},
+		{[]string{"minify", "purge"}, OnBundle, `[{1 the step "purge" stands behind "minify": what is removed need not be made small write "purge" before "minify"}]`},
+		{[]string{"minify", "minify"}, OnBundle, `[{1 the step "minify" stands here a second time remove it}]`},
+	}
+	for _, test := range tests {
+		if got := fmt.Sprint(Check(test.names, test.on)); got != test.want {
+			t.Errorf("%v on a %s\n got %s\nwant %s", test.names, test.on, got, test.want)
+		}
+	}
+}
