@@ -264,8 +264,14 @@ func (p *Page) event(m message) {
 			close(p.loaded)
 			p.loaded = nil
 		}
-	case "Network.loadingFailed", "Runtime.exceptionThrown":
+	case "Runtime.exceptionThrown":
 		p.problems = append(p.problems, string(m.Params))
+	case "Network.loadingFailed":
+		var f struct{ Type string }
+		_ = json.Unmarshal(m.Params, &f)
+		if f.Type != "Other" { // as the browser's own wish for an icon
+			p.problems = append(p.problems, string(m.Params))
+		}
 	case "Network.responseReceived":
 		var r struct {
 			Response struct {

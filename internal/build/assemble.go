@@ -136,7 +136,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 				prologue.nodes = nil
 			}
 			a.follow(n.(*ast.AtRule), c, composes, conds, here)
-		case mayPrecedeImport(n) && open:
+		case mayPrecedeImport(n, imported) && open:
 			prologue.nodes = append(prologue.nodes, n)
 		default:
 			open = false
@@ -192,14 +192,15 @@ func isCharset(n ast.Node) bool {
 	return ok && r.Name == "charset"
 }
 
-// mayPrecedeImport reports whether imports may follow n: it is a comment or
-// the statement form of @layer (CSS Cascade 5, section 2.1).
-func mayPrecedeImport(n ast.Node) bool {
+// mayPrecedeImport reports whether imports may follow n: it is a comment, or
+// the statement form of @layer before the first import (CSS Cascade 5,
+// section 2: between two imports it makes the second one invalid).
+func mayPrecedeImport(n ast.Node, imported bool) bool {
 	switch n := n.(type) {
 	case *ast.Comment:
 		return true
 	case *ast.AtRule:
-		return n.Block == nil && token.EqualFold(n.Name, "layer")
+		return !imported && n.Block == nil && token.EqualFold(n.Name, "layer")
 	}
 	return false
 }
@@ -207,7 +208,7 @@ func mayPrecedeImport(n ast.Node) bool {
 func (a *assembler) lateImport(r *ast.AtRule) {
 	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: r.Span(),
 		Message: "this import stands behind a rule, where browsers ignore it",
-		Mend:    "move it to the top of the sheet, above all rules but @charset and @layer"})
+		Mend:    "move it to the top of the sheet, above all rules but @charset; @layer statements stand before the first import"})
 }
 
 // follow appends the pieces that an import brings in.

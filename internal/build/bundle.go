@@ -27,6 +27,7 @@ type linked struct {
 // bundleJob is all that is known of a bundle before it is written.
 type bundleJob struct {
 	report  func(...diag.Diagnostic)
+	at      source.Span // the link in the page; the zero Span for a sheet built alone
 	links   []linked
 	name    string                        // logical path in the output folder
 	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
@@ -81,7 +82,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 			}
 			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
 			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
-				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error,
+				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error, Span: job.at,
 					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %d rules was found in use", job.name, info.Rules.Rules),
 					Mend:    "check what [purge] evidence names, or list in keep what must stay"})
 			}

@@ -76,7 +76,7 @@ func (b *builder) remoteScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
 		if b.resolve(page, s.Address).Kind == graph.External {
 			b.report(diag.Diagnostic{Code: "remote-script", Severity: diag.Note,
-				Span:    source.Span{Start: page.File.Pos(s.At.Start), End: uint32(s.At.End)},
+				Span:    refSpan(page, s),
 				Message: "this script is not read for names in use, since it lies elsewhere",
 				Mend:    "list in [purge] keep the classes that only it uses"})
 		}

@@ -91,7 +91,7 @@ func (b *builder) groups(p *graph.Page) []entryGroup {
 // linkedSheet returns the sheet that a link leads to, worked out, or nil with
 // external set if it lies elsewhere, or nil after a report.
 func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external bool) {
-	at := source.Span{Start: p.File.Pos(l.Href.At.Start), End: uint32(l.Href.At.End)}
+	at := refSpan(p, l.Href)
 	target := b.resolve(p, l.Href.Address)
 	if target.Kind == graph.External {
 		return nil, true
@@ -109,6 +109,11 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 		return nil, false
 	}
 	return b.entryOf(target.Path), false
+}
+
+// refSpan returns where an address stands in a page.
+func refSpan(p *graph.Page, r graph.Ref) source.Span {
+	return p.File.Pos(r.At.Start).To(uint32(r.At.End))
 }
 
 // resolve returns what an address in a page leads to, its base element heeded.
@@ -156,6 +161,7 @@ func (b *builder) pageJob(res *pageResult, g entryGroup, i int) bundleJob {
 			return graph.Relative(name, assetName(to.Path)) + to.Tail, true
 		},
 	}
+	job.at = refSpan(p, g.group.Links[0].Href)
 	_, same := g.group.SharedMedia()
 	for k, l := range g.group.Links {
 		var media *condition
@@ -245,7 +251,7 @@ func (b *builder) pageAssets(res *pageResult) {
 	add := func(r graph.Ref) {
 		t := b.resolve(p, r.Address)
 		if t.Kind == graph.Local && b.copyable(t.Path) {
-			res.assets = append(res.assets, asset{t.Path, source.Span{Start: p.File.Pos(r.At.Start), End: uint32(r.At.End)}})
+			res.assets = append(res.assets, asset{t.Path, refSpan(p, r)})
 		}
 	}
 	for _, r := range p.Refs {

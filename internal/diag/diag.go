@@ -56,13 +56,14 @@ func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 func (l *List) HasErrors() bool { return HasErrors(l.all) }
 
 // Sorted returns the findings in the order in which they are shown: errors
-// before warnings before notes, and by place within; one that repeats
+// before warnings before notes, and by place within, those without a place
+// last; one that repeats
 // another's code, place and message is left out.
 func (l *List) Sorted() []Diagnostic {
 	slices.SortStableFunc(l.all, func(a, b Diagnostic) int {
 		return cmp.Or(
 			-cmp.Compare(a.Severity, b.Severity),
-			cmp.Compare(a.Span.Start.File, b.Span.Start.File),
+			cmp.Compare(a.Span.Start.File-1, b.Span.Start.File-1), // those without a place last
 			cmp.Compare(a.Span.Start.Off, b.Span.Start.Off),
 			cmp.Compare(a.Code, b.Code),
 			cmp.Compare(a.Message, b.Message),

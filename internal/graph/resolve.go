@@ -97,12 +97,22 @@ func split(name string) []string {
 	return strings.Split(name, "/")
 }
 
-// escapePath returns a path written as a URL. A first part with a colon would
-// look like a scheme.
+// escapePath returns a path written as a URL, with the characters escaped that
+// a browser escapes in a path (URL Standard, path percent-encode set) or reads
+// as something else. A first part with a colon would look like a scheme.
 func escapePath(name string) string {
-	escaped := (&url.URL{Path: name}).EscapedPath()
-	if first, _, _ := strings.Cut(escaped, "/"); strings.Contains(first, ":") {
-		return "./" + escaped
+	const hex = "0123456789ABCDEF"
+	var b strings.Builder
+	if first, _, _ := strings.Cut(name, "/"); strings.Contains(first, ":") {
+		b.WriteString("./")
 	}
-	return escaped
+	for i := 0; i < len(name); i++ {
+		c := name[i]
+		if c <= ' ' || c >= 0x7f || strings.IndexByte("\"#%<>?\\^`{|}", c) >= 0 {
+			b.Write([]byte{'%', hex[c>>4], hex[c&15]})
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }

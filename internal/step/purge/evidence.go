@@ -152,12 +152,27 @@ func (e *Evidence) attribute(key, value string) {
 		e.names[value] = true
 	case strings.HasPrefix(key, "on"):
 		e.AddScript(value)
-	default:
-		// Scripts read names from attributes of any kind: data-state,
-		// aria-controls, href="#…".
+	case key == "href":
+		_, fragment, _ := strings.Cut(value, "#")
+		e.names[fragment] = true
+	case !plainAttributes[key]:
+		// Scripts read names from attributes of many kinds: data-state,
+		// aria-controls, value, and those of frameworks.
 		e.AddText(value)
 	}
 }
+
+// plainAttributes hold addresses, prose, numbers or words of HTML itself, and
+// so no names.
+var plainAttributes = func() map[string]bool {
+	set := make(map[string]bool)
+	for _, name := range strings.Fields("src srcset sizes action formaction poster cite data ping manifest alt title placeholder " +
+		"content style d points viewbox transform integrity media lang charset type rel method enctype width height " +
+		"http-equiv crossorigin loading decoding fetchpriority referrerpolicy xmlns") {
+		set[name] = true
+	}
+	return set
+}()
 
 // AddScript adds what a script may use as a name: every word in its string
 // and template literals, and the keys of its objects, which libraries turn

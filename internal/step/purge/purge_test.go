@@ -69,6 +69,7 @@ func TestEvidence(t *testing.T) {
 		{"classes of a page", func(e *Evidence) { e.AddHTML(`<p class="a  md:flex w-1/2">`) }, ".a .md\\:flex .w-1\\/2"},
 		{"text of a page is none", func(e *Evidence) { e.AddHTML(`<p>a b</p><!-- <p class="a"> --><style>.a{}</style>`) }, ""},
 		{"without scripts", func(e *Evidence) { e.AddHTML(`<noscript><p class=a></noscript><p class=b>`) }, ".a .b"},
+		{"addresses and prose are none", func(e *Evidence) { e.AddHTML(`<a href="a.html#b" title=a><img src=a alt="a" style="a: b">`) }, ".b"},
 		{"data attributes", func(e *Evidence) { e.AddHTML(`<p data-state="b" aria-controls=a>`) }, ".a .b"},
 		{"template and inline script", func(e *Evidence) {
 			e.AddHTML(`<template><p class=a></template><script>f("b")</script><i onclick="g('md:flex')">`)

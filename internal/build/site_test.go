@@ -1,0 +1,410 @@
+package build_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"golang.org/x/tools/txtar"
+
+	"rinzel/internal/browsertest"
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// site is a project in a temporary folder, with its pages in the folder site.
+type site struct{ dir string }
+
+// newSite lays out the files of a txtar archive. Settings are added that name
+// the source folder, if it has none.
+func newSite(t *testing.T, archive string) site {
+	t.Helper()
+	s := site{t.TempDir()}
+	files := txtar.Parse([]byte(archive)).Files
+	if !slices.ContainsFunc(files, func(f txtar.File) bool { return f.Name == project.FileName }) {
+		files = append(files, txtar.File{Name: project.FileName, Data: []byte("source = \"site\"\n")})
+	}
+	for _, f := range files {
+		path := filepath.Join(s.dir, filepath.FromSlash(f.Name))
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, f.Data, 0o644)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return s
+}
+
+// build builds the site, writes it into a folder of the profile's name, and
+// returns the result and the findings as they are shown.
+func (s site) build(t *testing.T, profile string) (*build.Result, string) {
+	t.Helper()
+	p, diags, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName), Output: s.output(profile)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer p.Close()
+	res := &build.Result{}
+	if !diag.HasErrors(diags) {
+		if res, err = build.Site(context.Background(), p, build.Options{Profile: profile}); err != nil {
+			t.Fatal(err)
+		}
+		diags = append(diags, res.Diagnostics...)
+	}
+	var b strings.Builder
+	r := diag.Renderer{Files: p.Tree.Set}
+	_ = r.Render(&b, diags)
+	if !diag.HasErrors(diags) {
+		if _, err := source.Publish(p.Output, build.Files(res.Outputs)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return res, strings.ReplaceAll(b.String(), s.dir+"/", "")
+}
+
+func (s site) output(profile string) string { return filepath.Join(s.dir, "public-"+profile) }
+
+// pages are sites that a browser can read unbuilt, and whose pages must look
+// the same when built.
+var pages = []struct{ name, archive string }{
+	{"order of links and imports", `
+-- site/index.html --
+<link rel=stylesheet href=css/a.css><link rel=stylesheet href=css/b.css><link rel=stylesheet href=css/c.css media=print>
+<link rel=stylesheet href=css/d.css media="(min-width: 10px)"><p class="x y">x</p><b>b</b>
+-- site/css/a.css --
+@import "e.css";
+.x { color: red; top: 1px }
+-- site/css/b.css --
+.x { color: green } b { color: blue }
+-- site/css/c.css --
+.x { color: blue }
+-- site/css/d.css --
+.x { background: yellow }
+-- site/css/e.css --
+.x { color: blue; left: 2px; border: 1px solid }
+`},
+	{"a style block between links", `
+-- site/index.html --
+<link rel=stylesheet href=a.css><style>.x { color: green; top: 2px }</style><link rel=stylesheet href=b.css><p class="x">x</p>
+-- site/a.css --
+.x { color: red; top: 1px; left: 1px }
+-- site/b.css --
+.x { color: blue }
+`},
+	{"layers of imports", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p>
+-- site/main.css --
+@charset "utf-8";
+@layer first, second;
+@import "b.css" layer(second);
+@import "a.css" layer(first);
+@import "c.css" layer;
+@import "d.css" layer(first.deep);
+@import "e.css" layer(third) supports(display: grid) (min-width: 1px);
+.x { top: 9px }
+-- site/a.css --
+.x { color: red; top: 1px; left: 1px !important; background: red }
+-- site/b.css --
+.x { color: green; top: 2px; left: 2px !important; right: 2px }
+-- site/c.css --
+@import "f.css";
+.x { right: 3px; bottom: 3px; left: 3px !important }
+-- site/d.css --
+.x { color: blue; background: blue; width: 10px }
+-- site/e.css --
+.x { width: 20px; bottom: 4px; left: 4px !important }
+-- site/f.css --
+.x { right: 5px; bottom: 5px; height: 5px; left: 5px !important }
+`},
+	{"a layer statement between imports", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p>
+-- site/main.css --
+@import "a.css" layer(a);
+@layer b, a;
+@import "b.css" layer(b);
+.x { width: 1px }
+-- site/a.css --
+.x { color: red }
+-- site/b.css --
+.x { color: green; top: 1px }
+`},
+	{"anonymous layers are apart", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p>
+-- site/main.css --
+@import "a.css" layer;
+@import "b.css" layer;
+@import "a.css" layer;
+-- site/a.css --
+@import "c.css";
+.x { color: red; top: 1px !important; left: 1px }
+-- site/b.css --
+.x { color: green; top: 2px !important; left: 2px !important }
+-- site/c.css --
+.x.x { color: blue; left: 3px !important }
+`},
+	{"the same sheet more than once", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p>
+-- site/main.css --
+@import "a.css";
+@import "b.css";
+@import "a.css";
+@import "a.css" print;
+@import "c.css";
+-- site/a.css --
+.x { color: red; top: 1px }
+-- site/b.css --
+.x { color: green; top: 2px; left: 2px }
+-- site/c.css --
+@import "a.css";
+.x { left: 3px }
+`},
+	{"conditions within conditions", `
+-- site/index.html --
+<link rel=stylesheet href=main.css media="screen and (min-width: 5px)"><p class="x">x</p>
+-- site/main.css --
+@import "a.css" (min-width: 100px);
+@import "b.css" (min-width: 10000px);
+@import "c.css" supports(not (display: nonsense));
+@import "c.css" supports(display: nonsense) print;
+-- site/a.css --
+@import "d.css" (max-width: 5000px);
+.x { color: red }
+-- site/b.css --
+@import "d.css";
+.x { color: green; width: 7px }
+-- site/c.css --
+.x { top: 3px }
+-- site/d.css --
+.x { color: blue; left: 4px }
+`},
+	{"late and missing pieces of syntax", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p><i>i</i>
+-- site/main.css --
+<!-- .x { color: red; *top: 1px; left: 2px; width: 10px }
+@import "a.css";
+.x, i:::before { color: green }
+i { color: blue -->
+; top: 1px }
+-- site/a.css --
+.x { color: blue }
+`},
+	{"nested rules", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><main id=m class="card big"><h1 class=title>t <em>e</em></h1><p class="title x">x <span class=y>y</span></p><a href="#">a</a><div>d</div></main><p class=x>x</p>
+-- site/main.css --
+.card, #none { color: red; .title { color: green } & > p { top: 1px } + p { top: 2px } }
+.card { .title.title { color: blue } }
+main { .big& { left: 1px } &.card { left: 2px } & & { left: 3px } :not(&) { right: 5px } }
+.card .title { color: purple; & em { color: orange } .card & { width: 30px } }
+.title { .x&, h1& { height: 20px } &::before { content: "b"; color: red } &:not(.x)::after { content: "a" } }
+.x { top: 3px; .y { top: 4px } top: 5px; @media (min-width: 1px) { bottom: 1px; .y { bottom: 2px } } }
+#m { & div, a { border: 1px solid red } > div { border-color: blue } :is(&, .none) > a { border-width: 3px } }
+.none::before, div { & { padding: 4px } }
+`},
+	{"addresses", `
+-- site/index.html --
+<base href="/deep/"><link rel=stylesheet href="../css/main.css"><p class="x">x</p><img src="i.svg" alt="">
+-- site/deep/i.svg --
+<svg xmlns="http://www.w3.org/2000/svg" width="5" height="5"/>
+-- site/css/main.css --
+@import url("parts/a%20b.css");
+.x { background-image: url(../img/one.svg), url("../img/two'.svg"), url(data:image/gif;base64,R0lGODlhAQABAAAAACw=); }
+-- site/css/parts/a b.css --
+.x { --u: url(../../img/one.svg); list-style-image: var(--u); border-image-source: image-set("../../img/one.svg" 1x, url(../../img/two'.svg) 2x); cursor: url("../../img/one.svg#f"), auto }
+-- site/img/one.svg --
+<svg xmlns="http://www.w3.org/2000/svg" width="5" height="5"/>
+-- site/img/two'.svg --
+<svg xmlns="http://www.w3.org/2000/svg" width="6" height="6"/>
+`},
+	{"namespaces and text outside ASCII", `
+-- site/index.html --
+<meta charset=latin1><link rel=stylesheet href=main.css><p class="&eacute;">x</p><svg><a>a</a></svg><a>b</a>
+-- site/main.css --
+@import "a.css";
+@namespace svg url(http://www.w3.org/2000/svg);
+svg|a { color: red }
+-- site/a.css --
+.é::before { content: "→ 😀" } a { color: blue }
+`},
+}
+
+// TestPagesLookTheSame compares in a browser.
+func TestPagesLookTheSame(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	for _, p := range pages {
+		t.Run(p.name, func(t *testing.T) {
+			s := newSite(t, p.archive)
+			unbuilt := stylesOf(t, page, serve(t, filepath.Join(s.dir, "site")), "index.html")
+			for _, profile := range []string{project.Development, project.Production} {
+				if _, found := s.build(t, profile); strings.Contains(found, "error:") {
+					t.Fatalf("%s", found)
+				}
+				built := stylesOf(t, page, serve(t, s.output(profile)), "index.html")
+				dropAddresses(unbuilt)
+				dropAddresses(built)
+				for _, line := range unbuilt.Diff(built, 10) {
+					t.Errorf("%s: %s", profile, line)
+				}
+			}
+		})
+	}
+}
+
+// dropAddresses takes away the custom properties that hold addresses: their
+// text changes with the place of the sheet, so that what uses them does not.
+func dropAddresses(styles browsertest.Styles) {
+	for _, values := range styles {
+		maps.DeleteFunc(values, func(name, value string) bool {
+			return strings.HasPrefix(name, "--") && strings.Contains(value, "url(")
+		})
+	}
+}
+
+// TestSiteFindings checks what a build tells of sites that are not as they
+// should be. Each finding is named by its place, severity and code.
+func TestSiteFindings(t *testing.T) {
+	tests := []struct{ name, archive, want string }{
+		{"import behind a rule", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na{} @import \"b.css\";\n",
+			"site/a.css:1:5: warning [late-import]"},
+		{"missing asset", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na { b: url(img/boat.svg) }\n-- site/img/boot.svg --\n",
+			"site/a.css:1:8: warning [missing-asset]"},
+		{"import without an address", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import nothing;\n",
+			"site/a.css:1:1: error [bad-import]"},
+		{"other encoding", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@charset \"latin1\"; .é {}\n",
+			"site/a.css:1:1: error [charset]"},
+		{"import from elsewhere behind rules", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"b.css\"; @import \"https://example.com/x.css\";\n-- site/b.css --\na { b: c }\n",
+			"site/a.css:1:18: error [external-import]"},
+		{"import from elsewhere under conditions", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"b.css\" layer(x);\n-- site/b.css --\n@import \"//example.com/x.css\";\n",
+			"site/b.css:1:1: error [external-import]"},
+		{"default namespace", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"b.css\"; @namespace \"x\"; a { b: c }\n-- site/b.css --\na { b: c }\n",
+			"site/a.css:1:18: error [namespace]"},
+		{"itself", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"a.css\";\n",
+			"site/a.css:1:9: error [import-cycle]"},
+		{"constant of another page's sheet", "-- site/i.html --\n<link rel=stylesheet href=a.css><link rel=stylesheet href=b.css><a>\n-- site/a.css --\n@const x: 1;\n-- site/b.css --\na { b: const(x) }\n",
+			"site/b.css:1:14: error [unknown-constant]"},
+		{"purged to nothing", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n.a { b: c }\n",
+			"error [purged-empty]"},
+		{"evidence that matches nothing", "-- rinzel.toml --\nsource = \"site\"\n[purge]\nevidence = [\"**/*.php\"]\n-- site/i.html --\n", "warning [no-evidence]"},
+		{"roots", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"kit:al.css\";\n-- kit/all.css --\n",
+			"site/a.css:1:9: error [missing]"},
+		{"root that is not there", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kti\"\n-- site/i.html --\n", "rinzel.toml:3:7: error [bad-settings]"},
+		{"output in a root", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"public-production/kit\"\n-- site/i.html --\n-- public-production/kit/a.css --\n", "error [bad-settings]"},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			_, found := newSite(t, test.archive).build(t, project.Production)
+			first, _, _ := strings.Cut(found, "\n")
+			place, _, _ := strings.Cut(test.want, " ")
+			_, code, _ := strings.Cut(test.want, "[")
+			if !strings.HasPrefix(first, strings.TrimSuffix(place, "error")) || !strings.Contains(first, "["+code) {
+				t.Errorf("got\n%s\nwant %s", found, test.want)
+			}
+		})
+	}
+}
+
+// TestConstantsFlow checks where constants reach across sheets.
+func TestConstantsFlow(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=stylesheet href=main.css>
+-- site/main.css --
+@const gap: 1px;
+@import "lib/all.css";
+.main { a: const(gap); b: const(lib-line); c: const(late, none) }
+@const late: 2px;
+-- site/lib/all.css --
+@default gap: 9px;
+@default lib-line: const(gap) solid;
+@import "part.css";
+-- site/lib/part.css --
+.part { a: const(gap); b: const(lib-line); }
+`)
+	_, found := s.build(t, project.Development)
+	css, err := os.ReadFile(filepath.Join(s.output(project.Development), "index.css"))
+	want := ".part {\n  a: 1px;\n  b: 1px solid;\n}\n\n.main {\n  a: 1px;\n  b: 1px solid;\n  c: none;\n}\n"
+	if err != nil || found != "" || !strings.HasPrefix(string(css), want) {
+		t.Errorf("%v %s\n got %s\nwant %s", err, found, css, want)
+	}
+}
+
+// TestExternalImportsStay checks that an import from elsewhere stands first in
+// a bundle of its own, behind what is linked before.
+func TestExternalImportsStay(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=stylesheet href=a.css>
+<link rel=stylesheet href=b.css>
+<link rel=stylesheet href=https://example.com/x.css>
+<link rel=stylesheet href=c.css>
+-- site/a.css --
+.a { x: y }
+-- site/b.css --
+@layer z; @import url(https://example.com/y.css) layer(z) print; .b { x: y }
+-- site/c.css --
+.c { x: y }
+`)
+	s.build(t, project.Development)
+	read := func(name string) string {
+		text, err := os.ReadFile(filepath.Join(s.output(project.Development), name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		css, _, _ := strings.Cut(string(text), "/*#")
+		return css
+	}
+	if got, want := read("index.html"), "<link rel=stylesheet href=index.css>\n<link rel=stylesheet href=index-2.css>\n"+
+		"<link rel=stylesheet href=https://example.com/x.css>\n<link rel=stylesheet href=index-3.css>\n"; got != want {
+		t.Errorf("got\n%s\nwant\n%s", got, want)
+	}
+	if got, want := read("index-2.css"), "@layer z;\n@import url(https://example.com/y.css) layer(z) print;\n\n.b {\n  x: y;\n}\n"; got != want {
+		t.Errorf("got\n%s\nwant\n%s", got, want)
+	}
+}
+
+// TestSameBytes builds one site in two places, with its files made in
+// another order, and compares all that is written.
+func TestSameBytes(t *testing.T) {
+	var archive strings.Builder
+	for i := range 12 {
+		fmt.Fprintf(&archive, "-- site/p%d.html --\n<link rel=stylesheet href=s%d.css><link rel=stylesheet href=s%d.css><p class=c%d>\n", i, i, (i*5+1)%12, i)
+		fmt.Fprintf(&archive, "-- site/s%d.css --\n@import \"s%d.css\" (min-width: %dpx);\n.c%d, .c%d { user-select: none; background: url(i%d.svg) }\n-- site/i%d.svg --\n", i, 12+i%3, i, i, (i+1)%12, i%4, i)
+	}
+	for i := 12; i < 15; i++ {
+		fmt.Fprintf(&archive, "-- site/s%d.css --\np { order: %d }\n", i, i)
+	}
+	parsed := txtar.Parse([]byte(archive.String()))
+	outputs := func() map[string]string {
+		s := newSite(t, string(txtar.Format(parsed)))
+		slices.Reverse(parsed.Files)
+		res, found := s.build(t, project.Production)
+		if found != "" {
+			t.Fatal(found)
+		}
+		files := make(map[string]string)
+		for _, o := range res.Outputs {
+			files[o.Path] = string(o.Data)
+		}
+		return files
+	}
+	a, b := outputs(), outputs()
+	if len(a) != len(b) || len(a) < 12*3+4 {
+		t.Fatalf("%d files and %d files", len(a), len(b))
+	}
+	for name, text := range a {
+		if b[name] != text {
+			t.Errorf("%s differs:\n%s\n%s", name, text, b[name])
+		}
+	}
+}
