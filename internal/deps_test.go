@@ -23,7 +23,7 @@ var allowed = map[string]string{
 	"internal/css/scan":     "internal/css/token",
 	"internal/css/ast":      "internal/css/token internal/source",
 	"internal/css/parse":    "internal/css/ast internal/css/scan internal/css/token internal/diag internal/source",
-	"internal/css/print":    "internal/css/ast internal/css/token internal/source",
+	"internal/css/print":    "internal/css/ast internal/css/scan internal/css/token internal/source",
 	"internal/css/selector": "internal/css/ast internal/css/token",
 	"internal/css/csstest":  "",
 	"internal/sourcemap":    "internal/css/token internal/source",

@@ -144,7 +144,11 @@ func (p *parser) reportBadSelectors(selectors []ast.Selector) {
 		if len(selectors) > 1 {
 			message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
 		}
-		p.warn("bad-selector", span, message, "")
+		mend := ""
+		if bad := findBad(s); len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
+			mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
+		}
+		p.warn("bad-selector", span, message, mend)
 		return
 	}
 }

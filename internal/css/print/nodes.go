@@ -126,6 +126,7 @@ func (p *printer) declaration(d *ast.Declaration) {
 	p.mapped(d.NamePos, token.Ident, d.Name)
 	p.token(token.Colon, ":")
 	custom := d.IsCustom()
+	p.ranges = token.EqualFold(d.Name, "unicode-range")
 	switch {
 	case len(d.Value) == 0:
 		if custom {
@@ -138,6 +139,7 @@ func (p *printer) declaration(d *ast.Declaration) {
 		p.softSpace()
 		p.declared(d)
 	}
+	p.ranges = false
 	if d.Important {
 		p.softSpace()
 		p.token(token.Delim, "!")
@@ -166,9 +168,6 @@ func (p *printer) declared(d *ast.Declaration) {
 		if away || was {
 			p.mapTo(v.Pos, "")
 		}
-		if i > 0 && follows(v, &d.Value[i-1]) {
-			p.last = token.EOF
-		}
 		p.value(v, false)
 	}
 }
@@ -188,16 +187,8 @@ func (p *printer) values(values []ast.Value, verbatim bool) {
 			}
 			p.gap(v, i == 0)
 		}
-		if i > 0 && follows(v, &values[i-1]) {
-			p.last = token.EOF // they stood side by side: nothing can fuse
-		}
 		p.value(v, verbatim)
 	}
-}
-
-// follows reports whether v stood right behind before in its source.
-func follows(v, before *ast.Value) bool {
-	return before.Kind != token.Comment && before.Inner == nil && v.Pos.IsValid() && before.Pos.Add(len(before.Text)) == v.Pos
 }
 
 // drops reports whether v is a comment that is left out.
@@ -295,9 +286,6 @@ func (p *printer) combinator(symbol string, first bool) {
 	}
 	if !first {
 		p.softSpace()
-	}
-	if p.lastText != "--" { // "-->" is a token; no other name is drawn into a combinator
-		p.last = token.EOF
 	}
 	p.token(token.Delim, symbol)
 	p.softSpace()

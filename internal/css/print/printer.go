@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/scan"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -84,16 +85,39 @@ type printer struct {
 	semicolon bool // one is due before the next node
 	last      token.Kind
 	lastText  string
+	afterLess bool // the token before the last one is '<', with nothing between
+	ranges    bool // within the value of unicode-range
 }
 
 // token writes one token. Nothing else reaches the output but white space, so
 // this is the one place that keeps tokens apart.
 func (p *printer) token(k token.Kind, text string) {
-	if mayFuse[p.last] && token.Fuses(p.last, p.lastText, k, text) {
+	less := p.last == token.Delim && p.lastText == "<"
+	if mayFuse[p.last] && p.fuses(k, text) {
 		p.separate()
+		less = false
 	}
 	p.write(text)
-	p.last, p.lastText = k, text
+	p.last, p.lastText, p.afterLess = k, text, less
+}
+
+// fuses reports whether a token would be read as another one, or change the
+// last one, if it stood right behind that. The table of the specification says
+// which pairs may; whether these two do the scanner tells.
+func (p *printer) fuses(k token.Kind, text string) bool {
+	if p.afterLess && p.lastText == "!" && strings.HasPrefix(text, "--") {
+		return true // three tokens that would make one: <!--
+	}
+	if !token.Fuses(p.last, p.lastText, k, text) {
+		return false
+	}
+	if p.lastText == `\` {
+		return true
+	}
+	s := scan.New(p.lastText + text)
+	s.UnicodeRanges = p.ranges
+	first := s.Next()
+	return int(first.End) != len(p.lastText) || first.Kind != p.last || s.Next().Kind != k
 }
 
 // mayFuse are the kinds of tokens that some other can fuse with.
