@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -183,6 +184,9 @@ func (f *buildFlags) write(p *project.Project, res *build.Result, std IO) (sourc
 func plural(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
+	}
+	if strings.HasSuffix(one, "x") {
+		one += "e"
 	}
 	return fmt.Sprintf("%d %ss", n, one)
 }

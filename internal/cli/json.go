@@ -2,6 +2,8 @@ package cli
 
 import (
 	"encoding/json"
+	"path"
+	"path/filepath"
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
@@ -80,7 +82,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
 		for _, o := range res.Outputs {
-			jo := jsonOutput{Path: r.shown(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
+			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
 			if o.Kind != build.MapKind {
 				jo.Gzip = packed(o.Data)
 			}
@@ -126,4 +128,13 @@ func (r *report) place(s source.Span) *jsonPlace {
 	p.Line, p.Column = f.Place(s.Start.Off)
 	p.EndLine, p.EndColumn = f.Place(s.End)
 	return p
+}
+
+// outputPath returns the path of an output, relative to the working folder or
+// absolute.
+func (r *report) outputPath(name string) string {
+	if r.flags.sheet != "" {
+		return r.shown(name)
+	}
+	return path.Join(filepath.ToSlash(r.project.Output), name)
 }

@@ -142,31 +142,39 @@ func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
 	return r.failed(res)
 }
 
-// row is a line of the list of written files.
-type row struct{ name, size, packed, note string }
-
 // summary lists the written files and what was saved.
 func (r *report) summary(res *build.Result, p source.Published, took time.Duration) error {
 	if r.flags.json {
 		return r.json(res, &p)
 	}
-	rows, copied, copiedSize := r.rows(res)
-	width := row{}
-	for _, w := range rows {
-		if runewidth.StringWidth(w.name) > runewidth.StringWidth(width.name) {
-			width.name = w.name
-		}
-		if len(w.size) > len(width.size) {
-			width.size = w.size
-		}
-		if len(w.packed) > len(width.packed) {
-			width.packed = w.packed
-		}
+	minified := slices.Contains(res.Profile.Finish, "minify")
+	bundles := make(map[string]build.Bundle)
+	for _, b := range res.Bundles {
+		bundles[b.Path] = b
 	}
-	for _, w := range rows {
-		line := fmt.Sprintf("  %s  %*s  %*s  %s", runewidth.FillRight(w.name, runewidth.StringWidth(width.name)),
-			len(width.size), w.size, len(width.packed), w.packed, w.note)
-		fmt.Fprintln(r.out, strings.TrimRight(line, " "))
+	t := table{{"  wrote " + diag.Printable(r.destination()), "size", "gzip", "sheets", "source", "purged", "minified", ""}}
+	copied, copiedSize := 0, 0
+	for _, o := range res.Outputs {
+		if o.Kind == build.AssetKind {
+			copied++
+			copiedSize += len(o.Data)
+			continue
+		}
+		row := make([]string, len(t[0]))
+		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(len(o.Data))
+		if o.Kind != build.MapKind { // no visitor loads a map
+			row[2] = size(packed(o.Data))
+		}
+		if b, ok := bundles[o.Path]; ok {
+			describe(row[3:], b, minified)
+		}
+		t = append(t, row)
+	}
+	for i, line := range t.lines() {
+		if i == 0 {
+			line = r.paint("2", line)
+		}
+		fmt.Fprintln(r.out, line)
 	}
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
@@ -175,28 +183,65 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	return nil
 }
 
-// rows returns a row for each file that was made, and counts those copied.
-func (r *report) rows(res *build.Result) (rows []row, copied, copiedSize int) {
-	notes := make(map[string]string)
-	for _, b := range res.Bundles {
-		notes[b.Path] = note(b, slices.Contains(res.Profile.Finish, "minify"))
+// describe fills the cells of a bundle: what it was made from, what was saved.
+func describe(cells []string, b build.Bundle, minified bool) {
+	cells[0], cells[1] = fmt.Sprint(b.Sheets), size(b.Sources)
+	if b.Rules.Rules > 0 {
+		cells[2] = size(b.Rules.RemovedBytes)
 	}
-	for _, o := range res.Outputs {
-		if o.Kind == build.AssetKind {
-			copied++
-			copiedSize += len(o.Data)
-			continue
-		}
-		w := row{name: diag.Printable(r.shown(o.Path)), size: size(len(o.Data)), note: notes[o.Path]}
-		if o.Kind != build.MapKind { // no visitor loads a map
-			w.packed = size(packed(o.Data)) + " gzip"
-		}
-		rows = append(rows, w)
+	if saved := b.Sources - b.Rules.RemovedBytes - b.Size; minified && saved > 0 {
+		cells[3] = size(saved)
 	}
-	return rows, copied, copiedSize
+	if b.Size == 0 {
+		cells[4] = "empty: its sheets hold no rules"
+	}
 }
 
-// shown returns the path of an output as people are shown it.
+// table is rows of cells; the first cell of a row is aligned to the left, the
+// last one is a remark, and all others are aligned to the right.
+type table [][]string
+
+func (t table) lines() []string {
+	widths := make([]int, len(t[0]))
+	for column := range widths {
+		for i, row := range t {
+			if w := runewidth.StringWidth(row[column]); i > 0 || column == 0 {
+				widths[column] = max(widths[column], w)
+			}
+		}
+		if widths[column] > 0 { // a column without an entry needs no title
+			widths[column] = max(widths[column], runewidth.StringWidth(t[0][column]))
+		}
+	}
+	var lines []string
+	for _, row := range t {
+		var b strings.Builder
+		for column, cell := range row {
+			switch {
+			case widths[column] == 0:
+			case column == 0:
+				b.WriteString(runewidth.FillRight(cell, widths[0]))
+			case column == len(row)-1:
+				b.WriteString("  " + cell)
+			default:
+				b.WriteString("  " + runewidth.FillLeft(cell, widths[column]))
+			}
+		}
+		lines = append(lines, strings.TrimRight(b.String(), " "))
+	}
+	return lines
+}
+
+// destination returns where the outputs lie, as the title of their list.
+func (r *report) destination() string {
+	if r.flags.sheet != "" {
+		return ""
+	}
+	return "to " + filepath.ToSlash(r.project.Output)
+}
+
+// shown returns the name of an output as it is listed: below the output
+// folder, or as the user named it.
 func (r *report) shown(name string) string {
 	switch {
 	case r.flags.output == "-":
@@ -204,39 +249,22 @@ func (r *report) shown(name string) string {
 	case r.flags.sheet != "":
 		return filepath.ToSlash(filepath.Join(filepath.Dir(r.flags.output), filepath.FromSlash(name)))
 	}
-	return path.Join(filepath.ToSlash(r.project.Output), name)
-}
-
-// note says what a bundle was made from and what the finish saved.
-func note(b build.Bundle, minified bool) string {
-	text := fmt.Sprintf("from %s of %s", plural(b.Sheets, "sheet"), size(b.Sources))
-	if b.Rules.Rules > 0 {
-		text += fmt.Sprintf("; purging removed %d of %d rules, %s", b.Rules.RemovedRules, b.Rules.Rules, size(b.Rules.RemovedBytes))
-	}
-	if saved := b.Sources - b.Rules.RemovedBytes - b.Size; minified && saved > 0 {
-		text += fmt.Sprintf("; minifying saved %s", size(saved))
-	}
-	added := 0
-	for _, c := range b.Prefix {
-		if !c.Dropped {
-			added += c.Count
-		}
-	}
-	if added > 0 {
-		text += "; " + plural(added, "prefixed declaration") + " added"
-	}
-	if b.Size == 0 {
-		text += "; it is empty, as its sheets hold no rules"
-	}
-	return text
+	return name
 }
 
 // total closes the report with one line.
 func (r *report) total(res *build.Result, p source.Published, took time.Duration) {
-	var from, to, pages int
+	var from, to, pages, rules, removed, prefixed int
 	for _, b := range res.Bundles {
 		from += b.Sources
 		to += b.Size
+		rules += b.Rules.Rules
+		removed += b.Rules.RemovedRules
+		for _, c := range b.Prefix {
+			if !c.Dropped {
+				prefixed += c.Count
+			}
+		}
 	}
 	for _, o := range res.Outputs {
 		if o.Kind == build.PageKind {
@@ -248,6 +276,12 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, plural(pages, "page"))
 	}
 	parts = append(parts, plural(len(res.Bundles), "bundle"), fmt.Sprintf("%s of style became %s", size(from), size(to)))
+	if rules > 0 {
+		parts = append(parts, fmt.Sprintf("%d of %d rules purged", removed, rules))
+	}
+	if prefixed > 0 {
+		parts = append(parts, plural(prefixed, "prefix")+" added")
+	}
 	if p.Unchanged > 0 {
 		parts = append(parts, plural(p.Unchanged, "file")+" as before")
 	}

@@ -189,33 +189,20 @@ func (p *parser) raw(begin uint32) string {
 	whole := p.src[begin:p.tok.Start]
 	text := strings.TrimRight(whole, " \t\r\n\f")
 	if len(text) < len(whole) && endsInBackslash(text) {
-		text = whole[:len(text)+spaceLen(whole[len(text):])] // the space or line end is escaped
+		if c := whole[len(text)]; c == ' ' || c == '\t' {
+			text += string(c) // it is escaped
+		} else {
+			text += "\n" // it is escaped in a string, and elsewhere keeps the backslash from escaping
+		}
 	}
 	atEnd := p.tok.Kind == token.EOF
 	if (!atEnd || len(text) < len(whole)) && needsLineEnd(text) {
-		text += lineEnd(text)
+		text += "\n"
 	}
 	if atEnd {
 		return complete(text)
 	}
 	return text
-}
-
-// lineEnd returns a line end that can follow text without becoming one with
-// the carriage return that it may end in.
-func lineEnd(text string) string {
-	if strings.HasSuffix(text, "\r") {
-		return "\r"
-	}
-	return "\n"
-}
-
-// spaceLen returns the length of the white space character that s starts with.
-func spaceLen(s string) int {
-	if strings.HasPrefix(s, "\r\n") {
-		return 2
-	}
-	return 1
 }
 
 // complete closes all that is open at the end of text.
@@ -231,7 +218,7 @@ func complete(text string) string {
 		if int(t.End) == len(text) {
 			end, last = int(t.Start), finish(t.Kind, t.Flags, t.Text(text))
 			if t.Kind == token.BadString || t.Kind == token.Delim && last == `\` {
-				last += lineEnd(last)
+				last += "\n"
 			}
 		}
 		c := text[t.End-1]

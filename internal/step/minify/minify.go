@@ -105,6 +105,9 @@ func declaration(d *ast.Declaration) ast.Edit {
 		return ast.Keep // an old form with a grammar of its own
 	}
 	list, changed := values(d.Value, in)
+	if strings.IndexByte(d.Name, '\\') >= 0 {
+		name = d.Name // what is escaped may not stand without
+	}
 	if !changed && d.Name == name {
 		return ast.Keep
 	}
