@@ -342,23 +342,28 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	if !featureRules[name] {
 		return list, false
 	}
-	return ast.MapValues(list, func(v *ast.Value) (ast.Value, bool) {
-		if v.Kind != token.LParen {
-			return *v, v.Kind == token.Function // its arguments are not ours to judge
-		}
-		return feature(v)
-	})
+	return ast.MapValues(list, feature)
 }
 
-// feature drops the white space behind the colon in (name: value).
+// feature drops the white space around the colon in (name: value), at any
+// depth of brackets. The arguments of functions are not ours to judge.
 func feature(v *ast.Value) (with ast.Value, changed bool) {
-	args := v.Inner.Values
-	if len(args) < 3 || args[0].Kind != token.Ident || args[1].Kind != token.Colon || ast.IsCustomName(args[0].Text) ||
-		!args[1].Space && !args[2].Space {
+	if v.Kind == token.Function {
+		return *v, true
+	}
+	if v.Kind != token.LParen {
 		return with, false
 	}
-	args = slices.Clone(args)
-	args[1].Space, args[2].Space = false, false
+	args, changed := ast.MapValues(v.Inner.Values, feature)
+	if len(args) > 2 && args[0].Kind == token.Ident && args[1].Kind == token.Colon && !ast.IsCustomName(args[0].Text) &&
+		(args[1].Space || args[2].Space) {
+		args = slices.Clone(args)
+		args[1].Space, args[2].Space = false, false
+		changed = true
+	}
+	if !changed {
+		return with, false
+	}
 	return withArgs(v, args), true
 }
 
