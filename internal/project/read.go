@@ -1,10 +1,12 @@
 package project
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -102,12 +104,24 @@ func (r *reader) refuse(err error) {
 		}
 	case errors.As(err, &wrong):
 		line, column := wrong.Position()
-		message := strings.TrimPrefix(wrong.Error(), "toml: ")
-		r.fail(r.lineSpan(line, column), "the settings cannot be read: "+message, "")
+		message := "the settings cannot be read: " + strings.TrimPrefix(wrong.Error(), "toml: ")
+		if m := wrongType.FindStringSubmatch(wrong.Error()); m != nil {
+			message = fmt.Sprintf("expected %s, found %s", cmp.Or(typeNames[m[2]], "a table"), m[1])
+			if key := strings.Join(wrong.Key(), "."); key != "" {
+				message = fmt.Sprintf("%s of %q", message, key)
+			}
+		}
+		r.fail(r.lineSpan(line, column), message, "")
 	default:
 		r.fail(r.file.Whole(), "the settings cannot be read: "+err.Error(), "")
 	}
 }
+
+// wrongType is how the TOML reader words a value of a type that does not fit.
+var wrongType = regexp.MustCompile(`cannot (?:decode|store) (?:a )?(?:TOML )?(\w+) (?:in)?to .*?(\[?\]?[\w.]+)$`)
+
+// typeNames are the types of settings as people name them.
+var typeNames = map[string]string{"string": "a string", "[]string": "a list of strings"}
 
 // lineSpan returns the place at a line and a column, both from 1, up to the
 // end of the line.

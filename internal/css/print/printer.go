@@ -112,7 +112,7 @@ func (p *printer) fuses(k token.Kind, text string) bool {
 		return false
 	}
 	if p.lastText == `\` {
-		return true
+		return !strings.ContainsAny(text[:1], "\n\r\f")
 	}
 	s := scan.New(p.lastText + text)
 	s.UnicodeRanges = p.ranges
