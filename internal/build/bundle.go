@@ -341,22 +341,20 @@ func (r relocator) value(v *ast.Value) (with ast.Value, changed bool) {
 
 // imageSet changes the addresses in image-set(), where a string is one.
 func (r relocator) imageSet(v *ast.Value) (with ast.Value, changed bool) {
-	args, changed := ast.MapValues(v.Inner.Values, func(arg *ast.Value) (with ast.Value, changed bool) {
-		if arg.Kind != token.String {
-			if arg.IsFunction("type") {
-				return *arg, true // its string is a MIME type; unchanged, and not looked into
+	args := slices.Clone(v.Inner.Values)
+	for i := range args {
+		arg := &args[i]
+		if arg.Kind != token.String { // the string in type() is none
+			if moved, ok := r.value(arg); ok {
+				*arg, changed = moved, true
 			}
-			return r.value(arg)
+			continue
 		}
 		address := token.StringValue(arg.Text)
-		to, ok := r.address(urlUse{address, arg.Span()})
-		if !ok || to == address {
-			return with, false
+		if to, ok := r.address(urlUse{address, arg.Span()}); ok && to != address {
+			arg.Text, changed = token.Quote(to), true
 		}
-		with = *arg
-		with.Text = token.Quote(to)
-		return with, true
-	})
+	}
 	if !changed {
 		return with, false
 	}

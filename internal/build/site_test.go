@@ -4,12 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"golang.org/x/tools/txtar"
 
@@ -311,6 +313,41 @@ func TestSiteFindings(t *testing.T) {
 				t.Errorf("got\n%s\nwant %s", found, test.want)
 			}
 		})
+	}
+}
+
+// locked is a file system with one file that may not be read.
+type locked struct {
+	fs.FS
+	name string
+}
+
+func (l locked) Open(name string) (fs.File, error) {
+	if name == l.name {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrPermission}
+	}
+	return l.FS.Open(name)
+}
+
+func TestUnreadableSheet(t *testing.T) {
+	files := fstest.MapFS{"a.css": {Data: []byte("@import \"b.css\";")}, "b.css": {Data: []byte("b{}")}}
+	p := &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: locked{files, "b.css"}})}
+	res, err := build.Sheet(context.Background(), p, "a.css", "", build.Options{})
+	if err != nil || len(res.Diagnostics) != 1 || len(res.Outputs) == 0 {
+		t.Fatal(res, err)
+	}
+	d := res.Diagnostics[0]
+	if d.Code != "unreadable" || d.Message != `"b.css" may not be read` || d.Span.Start.Off != 8 || d.Severity != diag.Error {
+		t.Errorf("got %+v", d)
+	}
+}
+
+func TestCancelled(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	p := &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: fstest.MapFS{"i.html": {}}})}
+	if _, err := build.Site(ctx, p, build.Options{}); !errors.Is(err, context.Canceled) {
+		t.Errorf("got %v", err)
 	}
 }
 

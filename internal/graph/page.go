@@ -169,6 +169,9 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	}
 	words := strings.Fields(strings.ToLower(rel.value))
 	if !slices.Contains(words, "stylesheet") {
+		if as := find(attrs, "as"); as != nil && strings.EqualFold(as.value, "style") {
+			return // the sheet becomes part of a bundle
+		}
 		if !slices.ContainsFunc(words, func(w string) bool { return remoteRels[w] }) {
 			r.page.Refs = append(r.page.Refs, ref(href))
 		}

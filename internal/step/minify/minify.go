@@ -342,19 +342,35 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	if !featureRules[name] {
 		return list, false
 	}
-	return ast.MapValues(list, feature)
+	return features(list)
 }
 
-// feature drops the white space around the colon in (name: value), at any
-// depth of brackets. The arguments of functions are not ours to judge.
+// features shortens the tests in brackets among values, at any depth of
+// brackets. The arguments of functions are not ours to judge.
+func features(list []ast.Value) ([]ast.Value, bool) {
+	var out []ast.Value
+	for i := range list {
+		if list[i].Kind != token.LParen {
+			continue
+		}
+		with, changed := feature(&list[i])
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(list)
+		}
+		out[i] = with
+	}
+	if out == nil {
+		return list, false
+	}
+	return out, true
+}
+
+// feature drops the white space around the colon in (name: value).
 func feature(v *ast.Value) (with ast.Value, changed bool) {
-	if v.Kind == token.Function {
-		return *v, true
-	}
-	if v.Kind != token.LParen {
-		return with, false
-	}
-	args, changed := ast.MapValues(v.Inner.Values, feature)
+	args, changed := features(v.Inner.Values)
 	if len(args) > 2 && args[0].Kind == token.Ident && args[1].Kind == token.Colon && !ast.IsCustomName(args[0].Text) &&
 		(args[1].Space || args[2].Space) {
 		args = slices.Clone(args)
