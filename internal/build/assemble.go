@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
@@ -148,6 +149,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 		}
 	}
 	rest.nodes = append(prologue.nodes, rest.nodes...)
+	a.entry.diags = append(a.entry.diags, parse.BadSelectors(rest.nodes)...)
 	rest.nodes = a.steps(rest.nodes, steps)
 	if len(rest.nodes) > 0 || !imported {
 		a.entry.pieces = append(a.entry.pieces, rest)

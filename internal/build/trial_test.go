@@ -64,6 +64,7 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: name}, name, text)
 	sheet, diags := parse.Sheet(f)
+	diags = append(diags, parse.BadSelectors(sheet.Nodes)...)
 	if show && len(diags) > 0 {
 		var b strings.Builder
 		r := diag.Renderer{Files: set}

@@ -44,8 +44,9 @@ type StyleRule struct {
 	Block
 }
 
-// KeyframeRule is a rule within @keyframes: 50% { opacity: 0 }.
-type KeyframeRule struct {
+// QualifiedRule is a rule whose prelude is no selector list: a keyframe,
+// 50% { opacity: 0 }, or a group within a group of constants.
+type QualifiedRule struct {
 	Prelude []Value
 	Block
 }
@@ -63,6 +64,15 @@ type AtRule struct {
 type Declaration struct {
 	Name      string // as written
 	NamePos   source.Pos
+	Value     []Value
+	Important bool
+	EndOff    uint32 // offset behind the value, without a semicolon
+}
+
+// SplicedDeclaration is a declaration whose name is to be built from values:
+// margin-(side): 0. The step compose makes a declaration of it.
+type SplicedDeclaration struct {
+	Name      []Value // never empty, without white space between
 	Value     []Value
 	Important bool
 	EndOff    uint32 // offset behind the value, without a semicolon
@@ -88,13 +98,14 @@ type BadDeclaration struct {
 	Text string // without a semicolon
 }
 
-func (*StyleRule) node()      {}
-func (*KeyframeRule) node()   {}
-func (*AtRule) node()         {}
-func (*Declaration) node()    {}
-func (*Comment) node()        {}
-func (*BadRule) node()        {}
-func (*BadDeclaration) node() {}
+func (*StyleRule) node()          {}
+func (*QualifiedRule) node()      {}
+func (*AtRule) node()             {}
+func (*Declaration) node()        {}
+func (*SplicedDeclaration) node() {}
+func (*Comment) node()            {}
+func (*BadRule) node()            {}
+func (*BadDeclaration) node()     {}
 
 // Pos returns the place of the first selector.
 func (r *StyleRule) Pos() source.Pos {
@@ -104,8 +115,8 @@ func (r *StyleRule) Pos() source.Pos {
 	return r.LBrace
 }
 
-// Pos returns the place of the first keyframe selector.
-func (r *KeyframeRule) Pos() source.Pos {
+// Pos returns the place of the prelude.
+func (r *QualifiedRule) Pos() source.Pos {
 	if len(r.Prelude) > 0 {
 		return r.Prelude[0].Pos
 	}
@@ -117,6 +128,9 @@ func (r *AtRule) Pos() source.Pos { return r.At }
 
 // Pos returns the place of the name.
 func (d *Declaration) Pos() source.Pos { return d.NamePos }
+
+// Pos returns the place of the first part of the name.
+func (d *SplicedDeclaration) Pos() source.Pos { return d.Name[0].Pos }
 
 // Pos returns the place of the comment.
 func (c *Comment) Pos() source.Pos { return c.At }
@@ -130,8 +144,8 @@ func (b *BadDeclaration) Pos() source.Pos { return b.At }
 // Span returns the rule's selectors, up to the brace.
 func (r *StyleRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
 
-// Span returns the rule's keyframe selectors, up to the brace.
-func (r *KeyframeRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
+// Span returns the rule's prelude, up to the brace.
+func (r *QualifiedRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
 
 // Span returns a statement whole, and of a rule with a block the part before it.
 func (r *AtRule) Span() source.Span {
@@ -143,6 +157,9 @@ func (r *AtRule) Span() source.Span {
 
 // Span returns the declaration without its semicolon.
 func (d *Declaration) Span() source.Span { return d.NamePos.To(d.EndOff) }
+
+// Span returns the declaration without its semicolon.
+func (d *SplicedDeclaration) Span() source.Span { return d.Pos().To(d.EndOff) }
 
 // Span returns the comment.
 func (c *Comment) Span() source.Span { return source.SpanOf(c.At, len(c.Text)) }
@@ -157,6 +174,10 @@ func (b *BadDeclaration) Span() source.Span { return source.SpanOf(b.At, len(b.T
 // hold white space and comments as values of their own, since scripts read
 // them as they are written (CSS Custom Properties 1, section 2).
 func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
+
+// IsCustom reports whether d declares a custom property, as far as the start
+// of its name tells.
+func (d *SplicedDeclaration) IsCustom() bool { return strings.HasPrefix(d.Name[0].Text, "--") }
 
 // IsCustomName reports whether a property name, as written, is that of a
 // custom property.

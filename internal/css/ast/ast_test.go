@@ -10,11 +10,13 @@ import (
 
 	css "rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
+	csstoken "rinzel/internal/css/token"
 )
 
 // nodes has one of every type of node.
 var nodes = []css.Node{
-	&css.StyleRule{}, &css.KeyframeRule{}, &css.AtRule{Name: "x", Block: &css.Block{}}, &css.Declaration{Name: "x"},
+	&css.StyleRule{}, &css.QualifiedRule{}, &css.AtRule{Name: "x", Block: &css.Block{}}, &css.Declaration{Name: "x"},
+	&css.SplicedDeclaration{Name: []css.Value{{Kind: csstoken.LParen, Text: "(", Inner: &css.Inner{}}}},
 	&css.Comment{Text: "/**/"}, &css.BadRule{Text: "x{}"}, &css.BadDeclaration{Text: "x"},
 }
 
@@ -63,7 +65,7 @@ func TestMapShares(t *testing.T) {
 	}
 	twice, changed := css.Map(nodes[:3], func(n css.Node) css.Edit {
 		switch n.(type) {
-		case *css.KeyframeRule:
+		case *css.QualifiedRule:
 			return css.Splice([]css.Node{n, n})
 		case *css.AtRule:
 			return css.Remove

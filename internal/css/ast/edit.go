@@ -7,14 +7,14 @@ func Body(n Node) []Node {
 	switch n := n.(type) {
 	case *StyleRule:
 		return n.Nodes
-	case *KeyframeRule:
+	case *QualifiedRule:
 		return n.Nodes
 	case *AtRule:
 		if n.Block != nil {
 			return n.Block.Nodes
 		}
 		return nil
-	case *Declaration, *Comment, *BadRule, *BadDeclaration:
+	case *Declaration, *SplicedDeclaration, *Comment, *BadRule, *BadDeclaration:
 		return nil
 	}
 	panic(fmt.Sprintf("ast: unknown node %T", n))
@@ -27,7 +27,7 @@ func WithBody(n Node, body []Node) Node {
 		c := *n
 		c.Nodes = body
 		return &c
-	case *KeyframeRule:
+	case *QualifiedRule:
 		c := *n
 		c.Nodes = body
 		return &c

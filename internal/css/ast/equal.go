@@ -26,8 +26,8 @@ func equalNode(a, b Node, comments bool) bool {
 	case *StyleRule:
 		b, ok := b.(*StyleRule)
 		return ok && EqualSelectors(a.Selectors, b.Selectors) && Equal(a.Nodes, b.Nodes, comments)
-	case *KeyframeRule:
-		b, ok := b.(*KeyframeRule)
+	case *QualifiedRule:
+		b, ok := b.(*QualifiedRule)
 		return ok && equalValues(a.Prelude, b.Prelude, comments) && Equal(a.Nodes, b.Nodes, comments)
 	case *AtRule:
 		b, ok := b.(*AtRule)
@@ -36,6 +36,10 @@ func equalNode(a, b Node, comments bool) bool {
 	case *Declaration:
 		b, ok := b.(*Declaration)
 		return ok && sameText(a.Name, b.Name) && a.Important == b.Important &&
+			equalValues(a.Value, b.Value, comments || a.IsCustom())
+	case *SplicedDeclaration:
+		b, ok := b.(*SplicedDeclaration)
+		return ok && equalValues(a.Name, b.Name, comments) && a.Important == b.Important &&
 			equalValues(a.Value, b.Value, comments || a.IsCustom())
 	case *Comment:
 		b, ok := b.(*Comment)

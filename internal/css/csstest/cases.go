@@ -58,6 +58,8 @@ var Valid = []string{
 	"\uFEFFa { b: c }",
 	"\uFEFF\uFEFF { b: c }",
 	"-- > a { b: -- > c }",
+	"a { margin-(side): 0; (p): x; --t-(k)-u2-(v): a  b ; a-(b)c: d !important } @const x { 50: a; 1px: b; c d { e: f } } @keyframes x-(n) { (a) { b: c } }",
+	".a-(b)-c:not(#d-(e)):hover (f), .(g) > h-(i) { j: k }",
 	"a { b: .0.000 1.5.5 +1+2 1-2 -1-1 u+1 u+A u -x; c: < !-- > ; d: <! --x; e: !--x; f: <!/**/--x }",
 	"a\r\n{\r\nb: c;\r\n\fd: e }\r",
 	"a { b: \x00c\x00 } .\x00 {}",

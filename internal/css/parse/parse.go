@@ -34,9 +34,19 @@ func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
 	p := newParser(f)
 	p.list(0, false)
 	selectors := p.selectors(p.scratch, true)
-	p.reportBadSelectors(selectors)
+	if d, ok := badSelector(selectors); ok {
+		p.diags = append(p.diags, d)
+	}
 	return selectors, p.diags
 }
+
+// SelectorReader reads selector lists from component values. The zero
+// SelectorReader is ready for use, by one goroutine at a time.
+type SelectorReader struct{ p parser }
+
+// Read reads a selector list. Selectors may be relative; one that cannot be
+// read is a bad one.
+func (r *SelectorReader) Read(values []ast.Value) []ast.Selector { return r.p.selectors(values, true) }
 
 type parser struct {
 	file             *source.File
@@ -47,7 +57,6 @@ type parser struct {
 	errors, warnings int // found, whether or not they were added to diags
 
 	depth   int
-	foreign int  // how many blocks of at-rules we do not know are open
 	tooDeep bool // MaxDepth was passed since the last reset
 	deep    bool // and that was reported
 	ended   bool // an unclosed construct was reported; outer ones are its echoes
@@ -208,7 +217,8 @@ type blockKind uint8
 
 const (
 	mixed     blockKind = iota // declarations and rules
-	keyframes                  // keyframe rules
+	keyframes                  // rules whose preludes are no selectors
+	entries                    // constants of a group, and groups
 )
 
 // block parses a block from its opening brace on. ok is false if it nests too
@@ -249,14 +259,12 @@ func (p *parser) contents(kind blockKind) {
 			p.comment()
 		case token.AtKeyword:
 			p.push(p.atRule(true))
-		case token.Ident:
-			if kind == mixed {
-				if d := p.declaration(); d != nil {
-					p.push(d)
-					continue
-				}
+		case token.Ident, token.Function, token.LParen, token.Number, token.Dimension:
+			if d := p.declaration(kind); d != nil {
+				p.push(d)
+			} else {
+				p.push(p.ruleOf(kind))
 			}
-			p.push(p.ruleOf(kind))
 		default:
 			p.push(p.ruleOf(kind))
 		}
@@ -264,10 +272,10 @@ func (p *parser) contents(kind blockKind) {
 }
 
 func (p *parser) ruleOf(kind blockKind) ast.Node {
-	if kind == keyframes {
-		return p.keyframe()
+	if kind == mixed {
+		return p.rule(true)
 	}
-	return p.rule(true)
+	return p.plainRule(kind)
 }
 
 // rule parses a style rule (section 5.5.3). Within a block a semicolon ends
@@ -298,9 +306,6 @@ func (p *parser) rule(nested bool) ast.Node {
 		return p.badRule(begin)
 	}
 	selectors := p.selectors(prelude, nested)
-	if p.foreign == 0 {
-		p.reportBadSelectors(selectors)
-	}
 	p.scratch = p.scratch[:from]
 	block, ok := p.block(mixed)
 	if !ok {
@@ -351,7 +356,8 @@ func (p *parser) badPrelude(begin uint32, from int) ast.Node {
 	return p.badRule(begin)
 }
 
-func (p *parser) keyframe() ast.Node {
+// plainRule parses a rule whose prelude is no selector list.
+func (p *parser) plainRule(kind blockKind) ast.Node {
 	begin, from := p.tok.Start, len(p.scratch)
 	p.bad = badToken{}
 	p.prelude(true)
@@ -363,11 +369,15 @@ func (p *parser) keyframe() ast.Node {
 		return n
 	}
 	prelude := p.keep(from)
-	block, ok := p.block(mixed)
+	inner := mixed
+	if kind == entries {
+		inner = entries
+	}
+	block, ok := p.block(inner)
 	if !ok {
 		return p.badRule(begin)
 	}
-	return &ast.KeyframeRule{Prelude: prelude, Block: block}
+	return &ast.QualifiedRule{Prelude: prelude, Block: block}
 }
 
 // notARule makes a bad node of what was read since begin without a block
@@ -389,12 +399,6 @@ func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 func (p *parser) badRule(begin uint32) ast.Node {
 	p.tooDeep = false
 	return &ast.BadRule{At: p.pos(begin), Text: p.raw(begin)}
-}
-
-// knownBlocks are the at-rules whose blocks hold style rules, so that what
-// cannot be read as one is worth a warning.
-var knownBlocks = map[string]bool{
-	"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true,
 }
 
 // atRule parses an at-rule (section 5.5.2).
@@ -427,12 +431,11 @@ func (p *parser) atRule(nested bool) ast.Node {
 	}
 	lower := token.Lower(name)
 	kind := mixed
-	if strings.HasSuffix(lower, "keyframes") {
+	switch {
+	case strings.HasSuffix(lower, "keyframes"):
 		kind = keyframes
-	}
-	if !knownBlocks[lower] {
-		p.foreign++
-		defer func() { p.foreign-- }()
+	case lower == "const" || lower == "default":
+		kind = entries
 	}
 	block, ok := p.block(kind)
 	if !ok {
@@ -457,16 +460,36 @@ func (p *parser) badAtRule(begin uint32, from int) ast.Node {
 	return p.badRule(begin)
 }
 
-// declaration parses a declaration (section 5.5.6) that starts with an
-// identifier. It returns nil, with nothing read, if there is none here: no
+// declaration parses a declaration (section 5.5.6), if one can start here in a
+// block of the kind: with an identifier, with a name that is to be built from
+// values, or, in a group of constants, with a number. It returns nil, with nothing read, if there is none here: no
 // colon follows, or a block does, as in a:hover { }. Only a custom property
 // may hold a block in braces beside other values; a property whose value is
 // nothing but a block is invalid in every grammar, and is taken for a rule.
-func (p *parser) declaration() ast.Node {
+func (p *parser) declaration(kind blockKind) ast.Node {
 	m := p.mark()
 	nameTok := p.tok
 	name := nameTok.Text(p.src)
-	p.next()
+	spliced := false
+	switch nameTok.Kind {
+	case token.Ident:
+		if kind == keyframes {
+			return nil
+		}
+		p.next()
+	case token.Number, token.Dimension:
+		if kind != entries {
+			return nil
+		}
+		p.next()
+	default:
+		if kind != mixed || !p.splicedName() {
+			p.rewind(m)
+			return nil
+		}
+		spliced = true
+	}
+	valueFrom := len(p.scratch)
 	p.skipSpace()
 	if p.tok.Kind != token.Colon {
 		p.rewind(m)
@@ -490,11 +513,39 @@ func (p *parser) declaration() ast.Node {
 	if p.bad.kind != token.EOF || p.tooDeep {
 		return p.badDeclaration(nameTok.Start, m.scratch)
 	}
+	if spliced {
+		d := &ast.SplicedDeclaration{EndOff: p.endOfValue(nameTok)}
+		d.Important = p.important(valueFrom)
+		d.Value = p.keep(valueFrom)
+		d.Name = p.keep(m.scratch)
+		return d
+	}
 	d := &p.declSlab.take(p, 1)[0]
 	d.Name, d.NamePos, d.EndOff = name, p.pos(nameTok.Start), p.endOfValue(nameTok)
 	d.Important = p.important(m.scratch)
 	d.Value = p.keep(m.scratch)
 	return d
+}
+
+// splicedName pushes the parts of a name that is to be built from values, and
+// reports whether one stands here: constants in brackets, attached to names
+// that end in a hyphen or standing alone.
+func (p *parser) splicedName() bool {
+	for first := true; ; first = false {
+		t := p.tok
+		switch {
+		case t.Kind == token.LParen, t.Kind == token.Function && p.src[t.End-2] == '-':
+			p.bracketed(t, false, false)
+		case !first && (t.Kind == token.Ident || t.Kind == token.Number || t.Kind == token.Dimension):
+			p.token(t, false)
+			p.next()
+		case !first && t.Kind == token.Delim && p.src[t.Start] == '-': // between two brackets
+			p.token(t, false)
+			p.next()
+		default:
+			return !first
+		}
+	}
 }
 
 func (p *parser) badDeclaration(begin uint32, from int) ast.Node {

@@ -55,7 +55,8 @@ func TestFindings(t *testing.T) {
 	for _, src := range sheets {
 		t.Run("", func(t *testing.T) {
 			f := file(src)
-			_, diags := Sheet(f)
+			sheet, diags := Sheet(f)
+			diags = append(diags, BadSelectors(sheet.Nodes)...)
 			want := marker.FindAllStringSubmatchIndex(strings.ReplaceAll(src, `\"`, "''"), -1)
 			if len(diags) != len(want) {
 				t.Fatalf("%d findings, want %d in\n%s\n%s", len(diags), len(want), src, shown(diags))

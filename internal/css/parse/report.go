@@ -2,6 +2,7 @@ package parse
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
@@ -129,28 +130,54 @@ func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 		shorten(text)), "a declaration is written name: value;")
 }
 
-// reportBadSelectors warns of the first selector of a list that cannot be read.
-func (p *parser) reportBadSelectors(selectors []ast.Selector) {
-	for _, s := range selectors {
-		if !s.IsBad() {
-			continue
+// BadSelectors returns a warning for each rule with a selector that cannot be
+// read. It is asked of a sheet once it is composed, since names in selectors
+// may still have to be built before. Rules within at-rules that are not known
+// to hold style rules are left out.
+func BadSelectors(nodes []ast.Node) []diag.Diagnostic {
+	var found []diag.Diagnostic
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if len(found) >= maxFindings {
+			return false
 		}
-		at := s.Pos()
-		span := source.SpanOf(at, 1)
-		if bad := findBad(s); len(bad) > 0 {
-			span = ast.SpanOf(bad)
+		switch n := n.(type) {
+		case *ast.AtRule:
+			return holdsStyleRules[token.Lower(n.Name)]
+		case *ast.StyleRule:
+			if d, ok := badSelector(n.Selectors); ok {
+				found = append(found, d)
+			}
 		}
-		message := "selector cannot be read; browsers drop the whole rule"
-		if len(selectors) > 1 {
-			message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
-		}
-		mend := ""
-		if bad := findBad(s); len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
-			mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
-		}
-		p.warn("bad-selector", span, message, mend)
-		return
+		return true
+	})
+	return found
+}
+
+// holdsStyleRules are the at-rules whose blocks hold style rules, so that what
+// cannot be read as one is worth a warning.
+var holdsStyleRules = map[string]bool{
+	"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true,
+}
+
+// badSelector words what is wrong with the first bad selector of a list.
+func badSelector(selectors []ast.Selector) (diag.Diagnostic, bool) {
+	i := slices.IndexFunc(selectors, ast.Selector.IsBad)
+	if i < 0 {
+		return diag.Diagnostic{}, false
 	}
+	d := diag.Diagnostic{Code: "bad-selector", Severity: diag.Warning, Span: source.SpanOf(selectors[i].Pos(), 1),
+		Message: "selector cannot be read; browsers drop the whole rule"}
+	if len(selectors) > 1 {
+		d.Message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
+	}
+	bad := findBad(selectors[i])
+	if len(bad) > 0 {
+		d.Span = ast.SpanOf(bad)
+	}
+	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
+		d.Mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
+	}
+	return d, true
 }
 
 // findBad returns the values of the first bad selector in s.

@@ -71,7 +71,7 @@ func (p *printer) node(n ast.Node) {
 	case *ast.StyleRule:
 		p.selectors(n.Selectors)
 		p.block(&n.Block)
-	case *ast.KeyframeRule:
+	case *ast.QualifiedRule:
 		p.mapTo(n.Pos(), "")
 		p.values(n.Prelude, false)
 		p.block(&n.Block)
@@ -79,6 +79,8 @@ func (p *printer) node(n ast.Node) {
 		p.atRule(n)
 	case *ast.Declaration:
 		p.declaration(n)
+	case *ast.SplicedDeclaration:
+		p.spliced(n)
 	case *ast.Comment:
 		p.mapped(n.At, token.Comment, n.Text)
 	case *ast.BadRule:
@@ -122,11 +124,23 @@ func (p *printer) atRule(r *ast.AtRule) {
 	p.block(r.Block)
 }
 
+func (p *printer) spliced(d *ast.SplicedDeclaration) {
+	p.mapTo(d.Pos(), "")
+	p.values(d.Name, true)
+	p.token(token.Colon, ":")
+	p.declared(&ast.Declaration{Value: d.Value, NamePos: d.Pos(), EndOff: d.EndOff, Important: d.Important}, d.IsCustom())
+}
+
 func (p *printer) declaration(d *ast.Declaration) {
 	p.mapped(d.NamePos, token.Ident, d.Name)
 	p.token(token.Colon, ":")
-	custom := d.IsCustom()
 	p.ranges = token.EqualFold(d.Name, "unicode-range")
+	p.declared(d, d.IsCustom())
+	p.ranges = false
+}
+
+// declared writes what stands behind the colon of a declaration.
+func (p *printer) declared(d *ast.Declaration, custom bool) {
 	switch {
 	case len(d.Value) == 0:
 		if custom {
@@ -137,9 +151,8 @@ func (p *printer) declaration(d *ast.Declaration) {
 		p.values(d.Value, true)
 	default:
 		p.softSpace()
-		p.declared(d)
+		p.mappedValues(d)
 	}
-	p.ranges = false
 	if d.Important {
 		p.softSpace()
 		p.token(token.Delim, "!")
@@ -148,9 +161,9 @@ func (p *printer) declaration(d *ast.Declaration) {
 	p.semicolon = true
 }
 
-// declared writes the value of a declaration. A value that was written
+// mappedValues writes the value of a declaration. A value that was written
 // elsewhere, such as that of a constant, is mapped there.
-func (p *printer) declared(d *ast.Declaration) {
+func (p *printer) mappedValues(d *ast.Declaration) {
 	if p.maps == nil {
 		p.values(d.Value, false)
 		return

@@ -40,12 +40,50 @@ func TestCompose(t *testing.T) {
 		{"case of the name counts", `@const X: 1; a { b: const(X) }`, `a{b:1}`},
 		{"function in any case", `@CONST x: 1; a { b: CONST(x) }`, `a{b:1}`},
 		{"important stays", `@const x: 1; a { b: const(x) !important }`, `a{b:1!important}`},
+		{"group", `@const tone { calm: teal; alert: red } a { b: const(tone.calm) const(tone.alert) }`, `a{b:teal red}`},
+		{"group within a group", `@const c { blue { 50: #eef; 100: #ccf } red { dark: #800 } } a { b: const(c.blue.50) const(c.red.dark) }`, `a{b:#eef #800}`},
+		{"key of a group", `@const t { a: 1 } @const t.b: 2; @const t.a: 3; @const u.v.w: 4; a { b: const(t.a) const(t.b) const(u.v.w) }`, `a{b:3 2 4}`},
+		{"group put in place", `@const t { a: 1; b: 2 } @const t { c: 3 } a { b: const(t.a, gone) const(t.c) }`, `a{b:gone 3}`},
+		{"default fills in keys", `@const t { a: 1; g { x: 1 } } @default t { a: 9; b: 2; g { x: 9; y: 2 } } a { b: const(t.a) const(t.b) const(t.g.x) const(t.g.y) }`, `a{b:1 2 1 2}`},
+		{"default of a key", `@default t.a: 1; @default t.a: 2; @default t.b: 3; a { b: const(t.a) const(t.b) }`, `a{b:1 3}`},
+		{"copy of a group", `@const t { a: 1 } @const u: const(t); @const t.a: 2; a { b: const(u.a) const(t.a) }`, `a{b:1 2}`},
+		{"values in a group", `@const x: 1; @const t { a: const(x) 2, 3 } a { b: const(t.a) }`, `a{b:1 2,3}`},
+		{"drop", `@const t { a: 1; b: 2 } @drop t.a; a { b: const(t.a, none) const(t.b) }`, `a{b:none 2}`},
+		{"key in a block", `@const t { a: 1 } a { @const t.a: 2; b: const(t.a) } c { d: const(t.a) }`, `a{b:2}c{d:1}`},
+		{"drop in a block", `@const t { a: 1; b: 2 } a { @drop t.a; @loop k, v over const(t) { (k): const(v) } } c { d: const(t.a) }`, `a{b:2}c{d:1}`},
+		{"loop over a group", `@const t { calm: teal; alert: red } @loop k, v over const(t) { .note-(k) { color: const(v) } }`, `.note-calm{color:teal}.note-alert{color:red}`},
+		{"loop over items", `@const t { a: 1; b: 2 } x { @loop v over const(t) { y: const(v) } }`, `x{y:1;y:2}`},
+		{"loop over groups", `@const t { a { x: 1 } b { x: 2 } } @loop k, g over const(t) { .(k) { x: const(g.x) } }`, `.a{x:1}.b{x:2}`},
+		{"loop over a list", `@const s: 1px 2px, 3px; @loop i, v over const(s) { .s-(i) { x: const(v) } }`, `.s-1{x:1px 2px}.s-2{x:3px}`},
+		{"loop over words", `@loop side over top right { a { margin-(side): 0 } }`, `a{margin-top:0}a{margin-right:0}`},
+		{"loop over commas", `@loop v over 1px solid, 2px { a { b: const(v) } }`, `a{b:1px solid}a{b:2px}`},
+		{"range", `@loop n over range(1, 3) { .c-(n) { order: const(n) } }`, `.c-1{order:1}.c-2{order:2}.c-3{order:3}`},
+		{"range with a step", `a { @loop n over range(0, 1, 0.25) { b: const(n) } @loop n over range(2, 1) { c: const(n) } }`, `a{b:0;b:0.25;b:0.5;b:0.75;b:1;c:2;c:1}`},
+		{"range of constants", `@const last: 2; a { @loop n over range(1, const(last)) { b: const(n) } }`, `a{b:1;b:2}`},
+		{"loop in a loop", `@loop a over x y { @loop b over 1 2 { .(a)-(b) { c: d } } }`, `.x-1{c:d}.x-2{c:d}.y-1{c:d}.y-2{c:d}`},
+		{"scope of a turn", `@const x: 0; @loop n over 1 2 { @const x: const(x) const(n); a { b: const(x) } } c { d: const(x) }`, `a{b:0 1}a{b:0 2}c{d:0}`},
+		{"loop over nothing", `@const t {} @loop v over const(t) { a { b: c } }`, ``},
+		{"names in selectors", `@const k: big; .a-(k), .(k)-x:not(#m-(k)):hover > (k) { b: c } #(k), .p-(k)-(k)2 { b: c }`,
+			`.a-big,.big-x:not(#m-big):hover>big{b:c}#big,.p-big-big2{b:c}`},
+		{"names in nested rules", `@const k: x; .a { &.b-(k) { c: d } > .(k) { e: f } }`, `.a{&.b-x{c:d}>.x{e:f}}`},
+		{"names of properties", `@const s: left; @const p: color; a { margin-(s): 0; --(p)-(s): 0; (p): red !important; --t-(s): a  b; border-(s)-width: 1px; padding-(s): const(s) }`,
+			`a{margin-left:0;--color-left:0;color:red!important;--t-left:a  b;border-left-width:1px;padding-left:left}`},
+		{"names in preludes", `@const n: 2; @const l: deep; @keyframes drift-(n) { to { a: b } } @layer (l), x; @container card-(n) (width > 1px) { a { b: c } }`,
+			`@keyframes drift-2{to{a:b}}@layer deep,x;@container card-2 (width > 1px){a{b:c}}`},
+		{"names in values", `@const n: 2; a { animation: drift-(n) 1s }`, `a{animation:drift-2 1s}`},
+		{"names that need escapes", `@const k: 50%; @const q: "a b"; .w-(k) { b: c } .(q) { b: c }`, `.w-50\%{b:c}.a\ b{b:c}`},
+		{"concat and ident", `@const n: 3; @const t: "x"; a { b: concat("img/", const(t), "-", const(n), ".svg"); c: ident("row-" const(n)); d: src(concat(const(t), ".svg")) ; e: ident(a var(--x)) }`,
+			`a{b:"img/x-3.svg";c:row-3;d:url("x.svg");e:ident(a var(--x))}`},
 		{"nothing to do", `a { b: constant(x) } @constant x: 1;`, `a{b:constant(x)}@constant x: 1;`},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			got, diags := composed(test.src)
-			if got != test.want+"\n" || len(diags) > 0 {
+			want := test.want
+			if want != "" {
+				want += "\n"
+			}
+			if got != want || len(diags) > 0 {
 				t.Errorf("%s\n got %swant %s\n%v", test.src, got, test.want, diags)
 			}
 		})
@@ -57,10 +95,24 @@ func TestComposeFindings(t *testing.T) {
 		{`@const gap-wide: 1px; a { b: const(gap-wdie) }`, "gap-wdie", `there is no constant "gap-wdie" here`, `did you mean "gap-wide"?`},
 		{`a { b: const(x) } @const x: 1;`, "x", `there is no constant "x" here`, ""},
 		{`a { @const x: 1; } b { c: const(x) }`, "x", `there is no constant "x" here`, ""},
-		{`@const gap 8px;`, "gap", `expected ':' after the name "gap"`, "write @const name: value;"},
-		{`@const gap:;`, "gap", `the constant "gap" has no value`, "write @const name: value;"},
-		{`@default: 8px;`, "@default: 8px;", "@default has no name: expected one before the value", "write @default name: value;"},
-		{`@const { a: b }`, "@const ", "@const has a block: expected a name and a value", "write @const name: value;"},
+		{`@const gap 8px;`, "gap", `expected ':' after the name "gap"`, "write @const name: value; or @const name { key: value; }"},
+		{`@const gap:;`, "gap", `the constant "gap" has no value`, "write @const name: value; or @const name { key: value; }"},
+		{`@default: 8px;`, "@default: 8px;", "@default has no name: expected one before the value", "write @default name: value; or @default name { key: value; }"},
+		{`@const { a: b }`, "@const ", "@const has no name: expected one before the value", "write @const name: value; or @const name { key: value; }"},
+		{`@const t { calm: 1 } a { b: const(t.clam) }`, "t.clam", `there is no constant "t.clam" here`, `did you mean "t.calm"?`},
+		{`@const t { a: 1; b: 2 } a { b: const(t) }`, "t", `"t" is a group, where a value is expected`, "name one of its keys: a, b"},
+		{`@const t: 1; @const t.a: 2;`, "t.a", `"t" is a value, and cannot hold the key "a"`, ""},
+		{`@const t: 1; @default t { a: 2 }`, "t", `"t" is a value, where a group is expected`, ""},
+		{`@const t { a: { b: c } }`, "a: ", "expected a key before the group", "write key { … }, without a colon"},
+		{`@drop t.a;`, "t.a", `there is no constant "t.a" here`, ""},
+		{`@const t: 1; @drop t;`, "t", `@drop takes a key out of a group; "t" names none`, "write @drop group.key;"},
+		{`@loop x { a { b: c } }`, "@loop x ", `expected "over" behind the names of the loop`, "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"},
+		{`@loop x over range(1, 2, -1) { a { b: c } }`, "range(1, 2, -1)", "the range never ends", ""},
+		{`@loop x over range(1, 9999999) { a { b: c } }`, "range(1, 9999999)", "the range has 9999999 numbers", ""},
+		{`@loop x over range(1, b) { a { b: c } }`, "b", "range() takes numbers", "write range(from, to) or range(from, to, step)"},
+		{`.a-(x) { b: c }`, "x", `there is no constant "x" here`, ""},
+		{`@const x: 1 2; .a-(x) { b: c }`, "x", `the constant "x" is no single word or number`, ""},
+		{`a { margin-(1): 0 }`, "margin-(1)", "expected the name of a constant in the brackets that build a name", ""},
 		{`a { b: const() }`, "const()", "const() takes the name of a constant", ""},
 		{`a { b: const(x y) }`, "const(x y)", "const() takes the name of a constant", ""},
 	}
@@ -114,10 +166,49 @@ func TestUntouchedNodesAreShared(t *testing.T) {
 	}
 }
 
+// TestLoopsAreBounded checks that loops within loops come to an end.
+func TestLoopsAreBounded(t *testing.T) {
+	var b strings.Builder
+	for range 8 {
+		b.WriteString("@loop n over range(1, 1000) {")
+	}
+	b.WriteString("a{b:c}" + strings.Repeat("}", 8))
+	if _, diags := composed(b.String()); len(diags) != 1 || diags[0].Code != "too-many-values" {
+		t.Errorf("got %d findings, want one", len(diags))
+	}
+}
+
+// BenchmarkLoops composes ten thousand rules made by loops. Compare it with
+// parsing the text that comes of it.
+func BenchmarkLoops(b *testing.B) {
+	src := "@const t { a: red; b: teal } @loop n over range(1, 5000) { @loop k, v over const(t) { .c-(k)-(n) > a { color: const(v); margin-(k): calc(const(n) * 1px) } } }"
+	set := new(source.Set)
+	sheet, _ := parse.Sheet(set.Add(source.Path{}, "", src))
+	text, _ := composed(src)
+	f := set.Add(source.Path{}, "", text)
+	b.Run("compose", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			c := &Composer{Report: func(d diag.Diagnostic) { b.Fatal(d) }}
+			if nodes := c.Nodes(sheet.Nodes, NewScope()); len(nodes) != 10_000 {
+				b.Fatal(len(nodes))
+			}
+		}
+	})
+	b.Run("parse", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			parse.Sheet(f)
+		}
+	})
+}
+
 func FuzzCompose(f *testing.F) {
 	for _, src := range csstest.All() {
 		f.Add(src)
 	}
+	f.Add("@const t{a:1;b{50:2}}@default t{c:3}@drop t.a;@loop k,v over const(t){.x-(k):not(#(k)){m-(k):const(v);--n-(k):ident(a const(k))}}")
+	f.Add("@loop n over range(1,3){@keyframes d-(n){to{a:concat(\"x\",const(n))}}}")
 	f.Add("@const x: 1 2;@default y: const(x, 3);a{b:const(y);--c: const(x)}")
 	f.Fuzz(func(t *testing.T, src string) {
 		got, diags := composed(src)

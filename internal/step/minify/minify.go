@@ -51,7 +51,7 @@ func node(n ast.Node) ast.Edit {
 			copied.Selectors = list
 			return ast.Replace(&copied)
 		}
-	case *ast.KeyframeRule:
+	case *ast.QualifiedRule:
 		if list, ok := values(r.Prelude, context{}); ok {
 			copied := *r
 			copied.Prelude = list

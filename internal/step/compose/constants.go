@@ -1,0 +1,177 @@
+package compose
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// joinPath returns a path as it is written: tone.calm.
+func joinPath(p path) string { return strings.Join(p, ".") }
+
+// readPath reads a path from the start of values, and returns how many of
+// them it takes. A key may be a number: in blue.50 the last value is ".50".
+func readPath(values []ast.Value) (p path, n int) {
+	if len(values) == 0 || values[0].Kind != token.Ident {
+		return nil, 0
+	}
+	p = path{token.Unescape(values[0].Text)}
+	for n = 1; n < len(values) && !values[n].Space; {
+		v := &values[n]
+		switch {
+		case (v.Kind == token.Number || v.Kind == token.Dimension) && v.Text[0] == '.':
+			p = append(p, token.Unescape(v.Text[1:]))
+			n++
+		case v.IsDelim('.') && n+1 < len(values) && !values[n+1].Space && isKey(values[n+1].Kind):
+			p = append(p, token.Unescape(values[n+1].Text))
+			n += 2
+		default:
+			return p, n
+		}
+	}
+	return p, n
+}
+
+func isKey(k token.Kind) bool { return k == token.Ident || k == token.Number || k == token.Dimension }
+
+// set sets what an @const or @default rule says.
+func (c *Composer) set(r *ast.AtRule, s *Scope) {
+	p, n := readPath(r.Prelude)
+	rest := r.Prelude[n:]
+	isDefault := token.EqualFold(r.Name, "default")
+	form := fmt.Sprintf("write @%s name: value; or @%s name { key: value; }", r.Name, r.Name)
+	switch {
+	case p == nil:
+		c.fail("bad-constant", r.Span(), fmt.Sprintf("@%s has no name: expected one before the value", r.Name), form)
+	case r.Block != nil && len(rest) == 0:
+		c.setGroup(p, r, isDefault, s)
+	case r.Block != nil || len(rest) == 0 || rest[0].Kind != token.Colon:
+		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
+	case len(rest) == 1:
+		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
+	default:
+		at := ast.SpanOf(r.Prelude[:n])
+		if _, ok := s.Find(p); ok && isDefault || !c.mayHold(p, at, s) {
+			return
+		}
+		s.set(p, c.constant(rest[1:], at, s))
+	}
+}
+
+// mayHold reports, after a finding, whether the groups of a path can hold its
+// last key: none of them is a value.
+func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
+	for i := 1; i < len(p); i++ {
+		if outer, ok := s.Find(p[:i]); ok && outer.Group == nil {
+			c.report(diag.Diagnostic{Code: "bad-constant", Severity: diag.Error, Span: at,
+				Message: fmt.Sprintf("%q is a value, and cannot hold the key %q", joinPath(p[:i]), p[i]),
+				Related: []diag.Related{{Span: outer.At, Message: "it is set here"}}})
+			return false
+		}
+	}
+	return true
+}
+
+// constant returns the constant that values stand for. A single const() that
+// reads a group is that group.
+func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Constant {
+	if group := c.groupOf(values, s); group != nil {
+		return &Constant{Group: group, At: at}
+	}
+	value, _ := c.values(values, s, false)
+	value = trim(value)
+	if len(value) > 0 && value[0].Space {
+		value = slices.Clone(value)
+		value[0].Space = false
+	}
+	return &Constant{Value: value, At: at}
+}
+
+// groupOf returns the group that values name, if they are const(path) and it
+// is one.
+func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
+	values = trim(values)
+	if len(values) != 1 || !values[0].IsFunction("const") {
+		return nil
+	}
+	args := trim(values[0].Values())
+	p, n := readPath(args)
+	if p == nil || n != len(args) {
+		return nil
+	}
+	if found, ok := s.Find(p); ok {
+		return found.Group
+	}
+	return nil
+}
+
+// setGroup sets a group: @const puts it in place of what was there, @default
+// fills in what is missing, at every depth.
+func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
+	at := ast.SpanOf(r.Prelude)
+	if !c.mayHold(p, at, s) {
+		return
+	}
+	group := c.group(r.Block.Nodes, s)
+	if have, ok := s.Find(p); ok && isDefault {
+		if have.Group == nil {
+			c.report(diag.Diagnostic{Code: "bad-constant", Severity: diag.Error, Span: at,
+				Message: fmt.Sprintf("%q is a value, where a group is expected", joinPath(p)),
+				Related: []diag.Related{{Span: have.At, Message: "it is set here"}}})
+			return
+		}
+		group = have.Group.merged(group)
+		at = have.At
+	}
+	s.set(p, &Constant{Group: group, At: at})
+}
+
+// group returns the group that the nodes of a block make.
+func (c *Composer) group(nodes []ast.Node, s *Scope) *Group {
+	g := &Group{}
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *ast.Declaration:
+			key := source.SpanOf(n.NamePos, len(n.Name))
+			g = g.with(token.Unescape(n.Name), c.constant(n.Value, key, s))
+		case *ast.QualifiedRule:
+			if len(n.Prelude) == 1 && isKey(n.Prelude[0].Kind) {
+				key := token.Unescape(n.Prelude[0].Text)
+				g = g.with(key, &Constant{Group: c.group(n.Nodes, s), At: n.Prelude[0].Span()})
+				continue
+			}
+			c.fail("bad-constant", n.Span(), "expected a key before the group", "write key { … }, without a colon")
+		case *ast.Comment:
+		default:
+			c.fail("bad-constant", n.Span(), "expected a key and a value within the group", "write key: value; or key { … }")
+		}
+	}
+	return g
+}
+
+// drop takes a key out of a group, as an @drop rule says.
+func (c *Composer) drop(r *ast.AtRule, s *Scope) {
+	p, n := readPath(r.Prelude)
+	switch {
+	case p == nil || n != len(r.Prelude) || r.Block != nil:
+		c.fail("bad-constant", r.Span(), "@drop takes the path of a key", "write @drop group.key;")
+	case len(p) == 1:
+		c.fail("bad-constant", ast.SpanOf(r.Prelude), fmt.Sprintf("@drop takes a key out of a group; %q names none", p[0]), "write @drop group.key;")
+	case !s.drop(p):
+		c.unknown(p, ast.SpanOf(r.Prelude), s)
+	}
+}
+
+// unknown reports a path that names no constant.
+func (c *Composer) unknown(p path, at source.Span, s *Scope) {
+	mend := ""
+	if near := diag.Nearest(joinPath(p), s.near(p)); near != "" {
+		mend = fmt.Sprintf("did you mean %q?", near)
+	}
+	c.fail("unknown-constant", at, fmt.Sprintf("there is no constant %q here", joinPath(p)), mend)
+}

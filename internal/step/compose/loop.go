@@ -1,0 +1,184 @@
+package compose
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// MaxTurns is how often one loop may turn.
+const MaxTurns = 100_000
+
+// turn is one turn of a loop: the key, if the source has keys, and the item.
+type turn struct{ key, item *Constant }
+
+// loop returns what an @loop rule makes:
+//
+//	@loop item over SOURCE { … }
+//	@loop key, item over SOURCE { … }
+func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
+	names, from, ok := c.loopHead(r)
+	if !ok {
+		return nil
+	}
+	var out []ast.Node
+	for _, t := range c.turns(from, s) {
+		inner := s.inner()
+		if len(names) == 2 {
+			inner.put(names[0], t.key)
+		}
+		inner.put(names[len(names)-1], t.item)
+		made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+		if !c.count(weight(made), r.Span()) {
+			return nil
+		}
+		out = append(out, made...)
+	}
+	return out
+}
+
+// weight is about how many values nodes are worth, so that loops within loops
+// come to an end.
+func weight(nodes []ast.Node) int {
+	n := 0
+	ast.Walk(nodes, func(ast.Node) bool { n += 4; return true })
+	return n + 1
+}
+
+// loopHead reads the names and the source of a loop.
+func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok bool) {
+	const form = "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"
+	p := r.Prelude
+	for len(p) > 0 && p[0].Kind == token.Ident && len(names) < 2 {
+		names = append(names, token.Unescape(p[0].Text))
+		p = p[1:]
+		if len(p) == 0 || p[0].Kind != token.Comma {
+			break
+		}
+		p = p[1:]
+	}
+	switch {
+	case r.Block == nil:
+		c.fail("bad-loop", r.Span(), "the loop has no block", form)
+	case len(names) == 0:
+		c.fail("bad-loop", r.Span(), "the loop names nothing: expected a name for what it goes over", form)
+	case len(p) == 0 || !p[0].IsIdent("over"):
+		c.fail("bad-loop", r.Span(), fmt.Sprintf("expected %q behind the names of the loop", "over"), form)
+	case len(p) == 1:
+		c.fail("bad-loop", r.Span(), "the loop goes over nothing: expected const(group), const(list), range(from, to) or a list", form)
+	default:
+		return names, p[1:], true
+	}
+	return nil, nil, false
+}
+
+// turns returns the turns of a loop over a source.
+func (c *Composer) turns(from []ast.Value, s *Scope) []turn {
+	if group := c.groupOf(from, s); group != nil {
+		var out []turn
+		for _, key := range group.Keys() {
+			item := group.entries[key]
+			out = append(out, turn{word(key, item.At), item})
+		}
+		return out
+	}
+	at := ast.SpanOf(from)
+	values, _ := c.values(from, s, false)
+	if len(values) == 1 && values[0].IsFunction("range") {
+		return c.rangeTurns(&values[0])
+	}
+	var out []turn
+	for i, item := range items(values) {
+		out = append(out, turn{number(float64(i+1), at), &Constant{Value: item, At: at}})
+	}
+	return out
+}
+
+// items splits values at their commas, or at white space if there are none.
+func items(values []ast.Value) [][]ast.Value {
+	var out [][]ast.Value
+	commas := false
+	start := 0
+	flush := func(end int) {
+		if end > start {
+			out = append(out, values[start:end:end])
+		}
+	}
+	for i := range values {
+		if values[i].Kind == token.Comma {
+			commas = true
+			flush(i)
+			start = i + 1
+		}
+	}
+	if commas {
+		flush(len(values))
+		return out
+	}
+	for i := range values {
+		if i > 0 && values[i].Space {
+			flush(i)
+			start = i
+		}
+	}
+	flush(len(values))
+	return out
+}
+
+// rangeTurns returns the turns over range(from, to) or range(from, to, step).
+// The end is part of the range; without a step it is walked in ones, downwards
+// if it ends before it starts.
+func (c *Composer) rangeTurns(v *ast.Value) []turn {
+	args := items(v.Inner.Values)
+	bounds := make([]float64, len(args))
+	for i, arg := range args {
+		n, err := strconv.ParseFloat(arg[0].Text, 64)
+		if len(arg) != 1 || arg[0].Kind != token.Number || err != nil || math.IsInf(n, 0) {
+			c.fail("bad-loop", ast.SpanOf(arg), "range() takes numbers", "write range(from, to) or range(from, to, step)")
+			return nil
+		}
+		bounds[i] = n
+	}
+	if len(bounds) != 2 && len(bounds) != 3 {
+		c.fail("bad-loop", v.Span(), fmt.Sprintf("range() takes two or three numbers, found %d", len(bounds)), "write range(from, to) or range(from, to, step)")
+		return nil
+	}
+	from, to := bounds[0], bounds[1]
+	step := 1.0
+	if to < from {
+		step = -1
+	}
+	if len(bounds) == 3 {
+		step = bounds[2]
+	}
+	if step == 0 || (to-from)/step < 0 {
+		c.fail("bad-loop", v.Span(), fmt.Sprintf("the range never ends: steps of %v do not lead from %v to %v", step, from, to), "")
+		return nil
+	}
+	count := math.Floor((to-from)/step+1e-9) + 1
+	if count > MaxTurns {
+		c.fail("bad-loop", v.Span(), fmt.Sprintf("the range has %.0f numbers, and a loop may turn %d times", count, MaxTurns), "")
+		return nil
+	}
+	var out []turn
+	for i := range int(count) {
+		out = append(out, turn{number(float64(i+1), v.Span()), number(from+float64(i)*step, v.Span())})
+	}
+	return out
+}
+
+// word returns a constant that is a single word.
+func word(text string, at source.Span) *Constant {
+	return &Constant{Value: []ast.Value{{Kind: token.Ident, Text: token.EscapeName(text), Pos: at.Start}}, At: at}
+}
+
+// number returns a constant that is a number, without the noise of binary
+// fractions: at most nine digits behind the point.
+func number(n float64, at source.Span) *Constant {
+	text := strconv.FormatFloat(math.Round(n*1e9)/1e9, 'f', -1, 64)
+	return &Constant{Value: []ast.Value{{Kind: token.Number, Text: text, Pos: at.Start}}, At: at}
+}

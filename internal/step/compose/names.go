@@ -1,0 +1,204 @@
+package compose
+
+import (
+	"fmt"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// This file builds names from values: a constant in brackets that is attached
+// to a name ending in a hyphen, .note-(key), or that stands where a name is
+// due, .(key).
+
+// isSplice reports whether v is a name that ends in a hyphen, with brackets
+// attached. No function of CSS has such a name.
+func isSplice(v *ast.Value) bool {
+	return v.Kind == token.Function && len(v.Text) > 1 && v.Text[len(v.Text)-2] == '-'
+}
+
+// spliceName returns the name that the values from the first on build, up to
+// white space or what is no part of a name, and how many values it takes; none
+// after a finding.
+func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took int) {
+	for took < len(values) {
+		v := &values[took]
+		if took > 0 && v.Space {
+			break
+		}
+		part := ""
+		switch {
+		case isSplice(v), v.Kind == token.LParen:
+			text, ok := c.spliced(v, s)
+			if !ok {
+				return "", 0
+			}
+			if v.Kind == token.Function {
+				part = token.Unescape(v.Name())
+			}
+			part += text
+		case took > 0 && v.IsDelim('-') && took+1 < len(values) && values[took+1].Kind == token.LParen:
+			part = "-" // between two brackets
+		case took > 0 && (v.Kind == token.Ident || v.Kind == token.Number || v.Kind == token.Dimension):
+			part = token.Unescape(v.Text)
+		default:
+			return name, took
+		}
+		name += part
+		took++
+	}
+	return name, took
+}
+
+// spliced returns the text of the constant in the brackets of v.
+func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
+	args := trim(v.Inner.Values)
+	p, n := readPath(args)
+	if p == nil || n != len(args) {
+		c.fail("bad-splice", v.Span(), "expected the name of a constant in the brackets that build a name", "")
+		return "", false
+	}
+	constant, ok := s.Find(p)
+	if !ok {
+		c.unknown(p, ast.SpanOf(args), s)
+		return "", false
+	}
+	if constant.Group == nil && len(constant.Value) == 1 {
+		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
+			return text, true
+		}
+	}
+	c.fail("bad-splice", ast.SpanOf(args), fmt.Sprintf("the constant %q is no single word or number, and cannot be part of a name", joinPath(p)), "")
+	return "", false
+}
+
+// namedRules are the at-rules whose prelude is a name, so that a constant in
+// brackets there is one.
+var namedRules = map[string]bool{
+	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true, "font-palette-values": true,
+	"view-transition": true, "position-try": true,
+}
+
+// prelude finishes the prelude of an at-rule.
+func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
+	values := r.Prelude
+	changed := false
+	if namedRules[token.Lower(r.Name)] {
+		values, changed = c.dueNames(values, s)
+	}
+	values, more := c.values(values, s, false)
+	return values, changed || more
+}
+
+// dueNames returns values with each constant in brackets replaced by the name
+// it is, and whether there was one.
+func (c *Composer) dueNames(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
+	for i := 0; i < len(values); i++ {
+		v := values[i]
+		if v.Kind == token.LParen {
+			if name, took := c.spliceName(values[i:], s); took > 0 {
+				v = ast.Value{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}
+				i += took - 1
+				changed = true
+			}
+		}
+		out = append(out, v)
+	}
+	return out, changed
+}
+
+// selectors returns a selector list with its names built. Such a list could
+// not be read before; it is now.
+func (c *Composer) selectors(list []ast.Selector, s *Scope) ([]ast.Selector, bool) {
+	var out []ast.Selector
+	for i, sel := range list {
+		with, changed := c.selector(sel, s)
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(list)
+		}
+		out[i] = with
+	}
+	if out == nil {
+		return list, false
+	}
+	return out, true
+}
+
+func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
+	var out ast.Selector
+	for i := range sel {
+		part := &sel[i]
+		if part.Args == nil {
+			continue
+		}
+		if part.Kind == ast.BadSelector {
+			values, changed := c.selectorValues(part.Args.Values, s)
+			if !changed {
+				return sel, false
+			}
+			return c.reader.Read(values)[0], true
+		}
+		args, changed := c.selectors(part.Args.Selectors, s)
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = slices.Clone(sel)
+		}
+		copied := *part.Args
+		copied.Selectors = args
+		out[i].Args = &copied
+	}
+	return out, out != nil
+}
+
+// selectorValues returns the values of a selector with its names built, and
+// whether there was one to build. In a selector brackets stand for nothing else.
+func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
+	for i := 0; i < len(values); i++ {
+		v := values[i]
+		rest := values[i+1:]
+		switch {
+		case isSplice(&v) || v.Kind == token.LParen:
+			if name, took := c.spliceName(values[i:], s); took > 0 {
+				v = ast.Value{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}
+				i += took - 1
+				changed = true
+			}
+		case v.Kind == token.Hash && v.Text[len(v.Text)-1] == '-' && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space,
+			v.IsDelim('#') && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space:
+			if name, took := c.spliceName(rest, s); took > 0 {
+				v = ast.Value{Kind: token.Hash, Text: "#" + token.EscapeName(token.Unescape(v.Text[1:])+name), Pos: v.Pos, Space: v.Space}
+				i += took
+				changed = true
+			}
+		case v.Inner != nil:
+			inner, edited := c.selectorValues(v.Inner.Values, s)
+			if edited {
+				v.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
+				changed = true
+			}
+		}
+		out = append(out, v)
+	}
+	return out, changed
+}
+
+// spliceDeclaration makes a declaration of one whose name is built from values.
+func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.Declaration, bool) {
+	name, took := c.spliceName(d.Name, s)
+	if took != len(d.Name) {
+		return nil, false
+	}
+	out := &ast.Declaration{Name: token.EscapeName(name), NamePos: d.Pos(), Important: d.Important, EndOff: d.EndOff}
+	value := d.Value
+	if out.IsCustom() && !d.IsCustom() {
+		value = spelled(value)
+	}
+	out.Value, _ = c.values(value, s, out.IsCustom())
+	return out, true
+}

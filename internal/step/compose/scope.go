@@ -1,0 +1,160 @@
+package compose
+
+import (
+	"maps"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/source"
+)
+
+// Scope holds the constants that a place in a sheet sees.
+type Scope struct {
+	outer  *Scope // of the block around; nil outside of all blocks
+	values map[string]*Constant
+}
+
+// Constant is a value or a group that has a name. A Constant is immutable.
+type Constant struct {
+	Value []ast.Value // of what is no group
+	Group *Group      // nil for a value
+	At    source.Span // of the name where it was set
+}
+
+// Group is an ordered map of constants.
+type Group struct {
+	keys    []string // in the order in which they were first set
+	entries map[string]*Constant
+}
+
+// Keys returns the keys of the group, in order. It must not be changed.
+func (g *Group) Keys() []string { return g.keys }
+
+// Find returns the constant at a key.
+func (g *Group) Find(key string) (*Constant, bool) {
+	c, ok := g.entries[key]
+	return c, ok
+}
+
+// with returns the group with a key set. Setting a key again keeps its place.
+func (g *Group) with(key string, c *Constant) *Group {
+	out := &Group{keys: g.keys, entries: maps.Clone(g.entries)}
+	if out.entries == nil {
+		out.entries = make(map[string]*Constant)
+	}
+	if _, ok := out.entries[key]; !ok {
+		out.keys = append(slices.Clip(out.keys), key)
+	}
+	out.entries[key] = c
+	return out
+}
+
+// without returns the group without a key.
+func (g *Group) without(key string) *Group {
+	out := &Group{entries: maps.Clone(g.entries)}
+	delete(out.entries, key)
+	for _, k := range g.keys {
+		if k != key {
+			out.keys = append(out.keys, k)
+		}
+	}
+	return out
+}
+
+// merged returns the group with all that other has and it lacks, at every depth.
+func (g *Group) merged(other *Group) *Group {
+	out := g
+	for _, key := range other.keys {
+		theirs := other.entries[key]
+		ours, ok := out.entries[key]
+		switch {
+		case !ok:
+			out = out.with(key, theirs)
+		case ours.Group != nil && theirs.Group != nil:
+			if both := ours.Group.merged(theirs.Group); both != ours.Group {
+				out = out.with(key, &Constant{Group: both, At: ours.At})
+			}
+		}
+	}
+	return out
+}
+
+// NewScope returns an empty scope outside of all blocks.
+func NewScope() *Scope { return &Scope{values: make(map[string]*Constant)} }
+
+// inner returns the scope of a block within s. It costs nothing until a
+// constant is set in it.
+func (s *Scope) inner() *Scope { return &Scope{outer: s} }
+
+// path is the name of a constant: that of a group, and the keys within it.
+type path []string
+
+// Find returns the constant that a place in the scope sees under a path. ok is
+// false if nothing set it.
+func (s *Scope) Find(p path) (c *Constant, ok bool) {
+	for ; s != nil; s = s.outer {
+		if c, ok = s.values[p[0]]; ok {
+			break
+		}
+	}
+	for _, key := range p[1:] {
+		if !ok || c.Group == nil {
+			return nil, false
+		}
+		c, ok = c.Group.Find(key)
+	}
+	return c, ok
+}
+
+// set sets the constant at a path in the scope itself. Groups on the way are
+// made, or copied from outer scopes.
+func (s *Scope) set(p path, c *Constant) {
+	for i := len(p) - 1; i > 0; i-- {
+		group := &Group{}
+		at := c.At
+		if outer, ok := s.Find(p[:i]); ok && outer.Group != nil {
+			group, at = outer.Group, outer.At
+		}
+		c = &Constant{Group: group.with(p[i], c), At: at}
+	}
+	s.put(p[0], c)
+}
+
+func (s *Scope) put(name string, c *Constant) {
+	if s.values == nil {
+		s.values = make(map[string]*Constant)
+	}
+	s.values[name] = c
+}
+
+// drop takes a key out of a group. It reports whether it was there.
+func (s *Scope) drop(p path) bool {
+	if _, ok := s.Find(p); !ok {
+		return false
+	}
+	group, _ := s.Find(p[:len(p)-1])
+	smaller := &Constant{Group: group.Group.without(p[len(p)-1]), At: group.At}
+	s.set(p[:len(p)-1], smaller)
+	return true
+}
+
+// near returns the paths that one which was not found may be meant to be:
+// those that begin with its longest part that exists.
+func (s *Scope) near(p path) []string {
+	for i := len(p) - 1; i > 0; i-- {
+		if c, ok := s.Find(p[:i]); ok && c.Group != nil {
+			var out []string
+			for _, key := range c.Group.keys {
+				out = append(out, joinPath(append(slices.Clone(p[:i]), key)))
+			}
+			return out
+		}
+	}
+	all := make(map[string]bool)
+	for ; s != nil; s = s.outer {
+		for name := range s.values {
+			all[name] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(all))
+}
