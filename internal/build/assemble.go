@@ -80,9 +80,22 @@ func (b *builder) entryOf(p source.Path) *entry {
 			return
 		}
 		a.sheet(sheet, nil, &visit{path: p})
+		a.idleDrops()
 		b.report(e.diags...)
 	})
 	return e
+}
+
+// idleDrops warns of each @drop that dropped nothing.
+func (a *assembler) idleDrops() {
+	for _, d := range a.scope.IdleDrops() {
+		mend := ""
+		if d.Near != "" {
+			mend = fmt.Sprintf("did you mean %q?", d.Near)
+		}
+		a.report(diag.Diagnostic{Code: "idle-drop", Severity: diag.Warning, Span: d.At,
+			Message: fmt.Sprintf("this drops nothing: no %q was set, nor was there a default for it", d.Path), Mend: mend})
+	}
 }
 
 // assembler follows the imports of one entry.

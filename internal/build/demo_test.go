@@ -126,7 +126,9 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"index.html", ".card", "border-color", "rgb(201, 214, 216)"}, // the default of the kit
 		{"index.html", ".card", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"},
 		{"index.html", ".card-body", "padding", "20px"},
-		{"index.html", ".card .badge", "background-color", "rgb(227, 242, 239)"}, // the page's, over the kit's layer
+		{"index.html", ".badge-sea", "background-color", "rgb(185, 223, 228)"}, // a variation that the site added to the kit's
+		{"index.html", ".badge-warm", "background-color", "rgb(248, 221, 201)"},
+		{"index.html", ".card", "transition-property", "transform"}, // the page's, over the kit's layer
 		{"index.html", ".board .time", "font-family", `"Berth Digits", "DejaVu Sans Mono", monospace`},
 		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class that the script joins
 		{"tickets.html", ".field input", "padding", "8px 12px"},

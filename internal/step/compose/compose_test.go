@@ -49,6 +49,9 @@ func TestCompose(t *testing.T) {
 		{"copy of a group", `@const t { a: 1 } @const u: const(t); @const t.a: 2; a { b: const(u.a) const(t.a) }`, `a{b:1 2}`},
 		{"values in a group", `@const x: 1; @const t { a: const(x) 2, 3 } a { b: const(t.a) }`, `a{b:1 2,3}`},
 		{"drop", `@const t { a: 1; b: 2 } @drop t.a; a { b: const(t.a, none) const(t.b) }`, `a{b:none 2}`},
+		{"drop before the default", `@drop t.a; @default t { a: 1; b: 2 } @default t.a: 3; a { b: const(t.a, none) const(t.b) }`, `a{b:none 2}`},
+		{"drop of a group", `@drop t.g; @default t { g { x: 1 } h: 2 } a { b: const(t.g.x, none) const(t.h) }`, `a{b:none 2}`},
+		{"set after a drop", `@const t { a: 1 } @drop t.a; @const t.a: 2; @default t { a: 3 } a { b: const(t.a) }`, `a{b:2}`},
 		{"key in a block", `@const t { a: 1 } a { @const t.a: 2; b: const(t.a) } c { d: const(t.a) }`, `a{b:2}c{d:1}`},
 		{"drop in a block", `@const t { a: 1; b: 2 } a { @drop t.a; @loop k, v over const(t) { (k): const(v) } } c { d: const(t.a) }`, `a{b:2}c{d:1}`},
 		{"loop over a group", `@const t { calm: teal; alert: red } @loop k, v over const(t) { .note-(k) { color: const(v) } }`, `.note-calm{color:teal}.note-alert{color:red}`},
@@ -104,7 +107,6 @@ func TestComposeFindings(t *testing.T) {
 		{`@const t: 1; @const t.a: 2;`, "t.a", `"t" is a value, and cannot hold the key "a"`, ""},
 		{`@const t: 1; @default t { a: 2 }`, "t", `"t" is a value, where a group is expected`, ""},
 		{`@const t { a: { b: c } }`, "a: ", "expected a key before the group", "write key { … }, without a colon"},
-		{`@drop t.a;`, "t.a", `there is no constant "t.a" here`, ""},
 		{`@const t: 1; @drop t;`, "t", `@drop takes a key out of a group; "t" names none`, "write @drop group.key;"},
 		{`@loop x { a { b: c } }`, "@loop x ", `expected "over" behind the names of the loop`, "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"},
 		{`@loop x over range(1, 2, -1) { a { b: c } }`, "range(1, 2, -1)", "the range never ends", ""},
@@ -163,6 +165,20 @@ func TestUntouchedNodesAreShared(t *testing.T) {
 	nodes := c.Nodes(sheet.Nodes, NewScope())
 	if len(nodes) == 0 || &nodes[0] != &sheet.Nodes[0] {
 		t.Error("a sheet that says nothing to the build was copied")
+	}
+}
+
+func TestIdleDrops(t *testing.T) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", `@drop t.a; @drop t.clam; @drop u.x; @default t { a: 1; calm: 2 } @const v { y: 1 } @drop v.y;`))
+	s := NewScope()
+	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
+	c.Nodes(sheet.Nodes, s)
+	var got []string
+	for _, d := range s.IdleDrops() {
+		got = append(got, d.Path+" "+d.Near)
+	}
+	if joined := strings.Join(got, "|"); joined != "t.clam t.calm|u.x " {
+		t.Errorf("got %q", joined)
 	}
 }
 

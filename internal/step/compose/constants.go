@@ -56,7 +56,7 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
 	default:
 		at := ast.SpanOf(r.Prelude[:n])
-		if _, ok := s.Find(p); ok && isDefault || !c.mayHold(p, at, s) {
+		if _, ok := s.Find(p); isDefault && (ok || s.keepsAway(p)) || !c.mayHold(p, at, s) {
 			return
 		}
 		s.set(p, c.constant(rest[1:], at, s))
@@ -118,6 +118,9 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 		return
 	}
 	group := c.group(r.Block.Nodes, s)
+	if isDefault && s.keepsAway(p) {
+		return
+	}
 	if have, ok := s.Find(p); ok && isDefault {
 		if have.Group == nil {
 			c.report(diag.Diagnostic{Code: "bad-constant", Severity: diag.Error, Span: at,
@@ -154,7 +157,9 @@ func (c *Composer) group(nodes []ast.Node, s *Scope) *Group {
 	return g
 }
 
-// drop takes a key out of a group, as an @drop rule says.
+// drop takes a key out of a group, as an @drop rule says, and keeps it away
+// from defaults that come later: so a site drops a variation of a library
+// before it imports it. Only @const sets it again.
 func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	switch {
@@ -162,8 +167,11 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 		c.fail("bad-constant", r.Span(), "@drop takes the path of a key", "write @drop group.key;")
 	case len(p) == 1:
 		c.fail("bad-constant", ast.SpanOf(r.Prelude), fmt.Sprintf("@drop takes a key out of a group; %q names none", p[0]), "write @drop group.key;")
-	case !s.drop(p):
-		c.unknown(p, ast.SpanOf(r.Prelude), s)
+	default:
+		at := ast.SpanOf(r.Prelude)
+		if c.mayHold(p, at, s) {
+			s.drop(p, at)
+		}
 	}
 }
 

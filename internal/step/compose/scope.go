@@ -3,8 +3,10 @@ package compose
 import (
 	"maps"
 	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -12,6 +14,7 @@ import (
 type Scope struct {
 	outer  *Scope // of the block around; nil outside of all blocks
 	values map[string]*Constant
+	drops  []*Drop // all that were met, in the outermost scope
 }
 
 // Constant is a value or a group that has a name. A Constant is immutable.
@@ -25,6 +28,16 @@ type Constant struct {
 type Group struct {
 	keys    []string // in the order in which they were first set
 	entries map[string]*Constant
+	dropped map[string]*Drop // keys that no default fills in again
+}
+
+// Drop is an @drop: it takes away a key that is there, and keeps away one that
+// a default would fill in later.
+type Drop struct {
+	Path string
+	At   source.Span
+	Hit  bool   // there was a key to drop
+	Near string // a key that may have been meant, of one that dropped nothing
 }
 
 // Keys returns the keys of the group, in order. It must not be changed.
@@ -38,9 +51,13 @@ func (g *Group) Find(key string) (*Constant, bool) {
 
 // with returns the group with a key set. Setting a key again keeps its place.
 func (g *Group) with(key string, c *Constant) *Group {
-	out := &Group{keys: g.keys, entries: maps.Clone(g.entries)}
+	out := &Group{keys: g.keys, entries: maps.Clone(g.entries), dropped: g.dropped}
 	if out.entries == nil {
 		out.entries = make(map[string]*Constant)
+	}
+	if out.dropped[key] != nil {
+		out.dropped = maps.Clone(out.dropped)
+		delete(out.dropped, key)
 	}
 	if _, ok := out.entries[key]; !ok {
 		out.keys = append(slices.Clip(out.keys), key)
@@ -49,10 +66,14 @@ func (g *Group) with(key string, c *Constant) *Group {
 	return out
 }
 
-// without returns the group without a key.
-func (g *Group) without(key string) *Group {
-	out := &Group{entries: maps.Clone(g.entries)}
+// without returns the group without a key, which d keeps away.
+func (g *Group) without(key string, d *Drop) *Group {
+	out := &Group{entries: maps.Clone(g.entries), dropped: maps.Clone(g.dropped)}
 	delete(out.entries, key)
+	if out.dropped == nil {
+		out.dropped = make(map[string]*Drop)
+	}
+	out.dropped[key] = d
 	for _, k := range g.keys {
 		if k != key {
 			out.keys = append(out.keys, k)
@@ -61,13 +82,16 @@ func (g *Group) without(key string) *Group {
 	return out
 }
 
-// merged returns the group with all that other has and it lacks, at every depth.
+// merged returns the group with all that other has and it lacks, at every
+// depth, but for keys that were dropped.
 func (g *Group) merged(other *Group) *Group {
 	out := g
 	for _, key := range other.keys {
 		theirs := other.entries[key]
 		ours, ok := out.entries[key]
-		switch {
+		switch d := g.dropped[key]; {
+		case d != nil:
+			d.Hit = true
 		case !ok:
 			out = out.with(key, theirs)
 		case ours.Group != nil && theirs.Group != nil:
@@ -127,15 +151,46 @@ func (s *Scope) put(name string, c *Constant) {
 	s.values[name] = c
 }
 
-// drop takes a key out of a group. It reports whether it was there.
-func (s *Scope) drop(p path) bool {
-	if _, ok := s.Find(p); !ok {
-		return false
+// drop takes a key out of a group, and keeps it away.
+func (s *Scope) drop(p path, at source.Span) {
+	last := len(p) - 1
+	_, there := s.Find(p)
+	d := &Drop{Path: joinPath(p), At: at, Hit: there}
+	group := &Constant{Group: &Group{}, At: at}
+	if found, ok := s.Find(p[:last]); ok {
+		group = found
 	}
-	group, _ := s.Find(p[:len(p)-1])
-	smaller := &Constant{Group: group.Group.without(p[len(p)-1]), At: group.At}
-	s.set(p[:len(p)-1], smaller)
-	return true
+	s.set(p[:last], &Constant{Group: group.Group.without(p[last], d), At: group.At})
+	top := s
+	for top.outer != nil {
+		top = top.outer
+	}
+	top.drops = append(top.drops, d)
+}
+
+// keepsAway reports whether the key at a path was dropped, and notes that a
+// default wanted to fill it in.
+func (s *Scope) keepsAway(p path) bool {
+	for i := len(p) - 1; i > 0; i-- {
+		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped[p[i]] != nil {
+			c.Group.dropped[p[i]].Hit = true
+			return true
+		}
+	}
+	return false
+}
+
+// IdleDrops returns the drops that dropped nothing so far.
+func (s *Scope) IdleDrops() []Drop {
+	var out []Drop
+	for _, d := range s.drops {
+		if !d.Hit {
+			idle := *d
+			idle.Near = diag.Nearest(d.Path, s.near(strings.Split(d.Path, ".")))
+			out = append(out, idle)
+		}
+	}
+	return out
 }
 
 // near returns the paths that one which was not found may be meant to be:
