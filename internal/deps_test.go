@@ -32,7 +32,7 @@ var allowed = map[string]string{
 	"internal/browsers/gen": "",
 	"internal/browsertest":  "",
 	"internal/step":         "internal/diag",
-	"internal/step/compose": "internal/css/ast internal/css/parse internal/css/token internal/diag internal/source",
+	"internal/step/compose": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/diag internal/source",
 	"internal/step/lower":   "internal/browsers internal/css/ast internal/css/selector internal/css/token",
 	"internal/step/prefix":  "internal/browsers internal/css/ast internal/css/token",
 	"internal/step/purge":   "internal/css/ast internal/css/token internal/script",

@@ -10,6 +10,8 @@
 //	@loop key, item over SOURCE   repeats its block
 //	.note-(key), margin-(side)    builds a name from a constant
 //	concat(…), ident(…)           join strings and names
+//	@mixin, @apply, @contents     blocks with parameters
+//	@function --f(…), --f(…)      values with parameters
 //
 // A constant that is set within a block ends with the block. All others flow
 // along imports: an imported sheet sees what its importer set before, and the
@@ -17,6 +19,8 @@
 package compose
 
 import (
+	"slices"
+
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
@@ -26,7 +30,7 @@ import (
 
 // Limit is how many values constants and loops together may put into one
 // sheet. A few constants that each use the one before twice reach any number.
-const Limit = 10_000_000
+const Limit = 5_000_000
 
 // Composer works through one sheet.
 type Composer struct {
@@ -35,20 +39,17 @@ type Composer struct {
 	made    int // values that were put into the sheet
 	tooMany bool
 	reader  parse.SelectorReader
+	trail   []diag.Related // the calls that are open, outermost first
 }
 
 // statements are the at-rules that speak to the build alone.
-var statements = map[string]func(*Composer, *ast.AtRule, *Scope){
-	"const":   (*Composer).set,
-	"default": (*Composer).set,
-	"drop":    (*Composer).drop,
-}
+var statements = words("const default drop mixin function")
 
 // IsStatement reports whether n speaks to the build alone, so that it may
 // stand before an import.
 func IsStatement(n ast.Node) bool {
 	r, ok := n.(*ast.AtRule)
-	return ok && statements[token.Lower(r.Name)] != nil
+	return ok && statements[token.Lower(r.Name)]
 }
 
 // Nodes returns nodes with all that they say to the build finished. Nodes
@@ -92,12 +93,22 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		}
 	case *ast.AtRule:
 		name := token.Lower(r.Name)
-		if set := statements[name]; set != nil {
-			set(c, r, s)
+		switch name {
+		case "const", "default":
+			c.set(r, s)
 			return ast.Remove
-		}
-		if name == "loop" {
+		case "drop":
+			c.drop(r, s)
+			return ast.Remove
+		case "mixin", "function":
+			c.define(r, s)
+			return ast.Remove
+		case "loop":
 			return ast.Splice(c.loop(r, s))
+		case "apply":
+			return ast.Splice(c.apply(r, s))
+		case "contents":
+			return ast.Splice(c.contents(r, s))
 		}
 		if prelude, ok := c.prelude(r, s); ok {
 			copied := *r
@@ -117,8 +128,18 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	return ast.Keep
 }
 
-func (c *Composer) report(d diag.Diagnostic) { c.Report(d) }
+// report passes a finding on, with the calls that led to it.
+func (c *Composer) report(d diag.Diagnostic) {
+	const most = 4
+	for i, call := range slices.Backward(c.trail) {
+		if len(c.trail)-i > most {
+			break
+		}
+		d.Related = append(d.Related, call)
+	}
+	c.Report(d)
+}
 
 func (c *Composer) fail(code string, at source.Span, message, mend string) {
-	c.Report(diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	c.report(diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 }

@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -77,6 +78,26 @@ func TestCompose(t *testing.T) {
 		{"names that need escapes", `@const k: 50%; @const q: "a b"; .w-(k) { b: c } .(q) { b: c }`, `.w-50\%{b:c}.a\ b{b:c}`},
 		{"concat and ident", `@const n: 3; @const t: "x"; a { b: concat("img/", const(t), "-", const(n), ".svg"); c: ident("row-" const(n)); d: src(concat(const(t), ".svg")) ; e: ident(a var(--x)) }`,
 			`a{b:"img/x-3.svg";c:row-3;d:url("x.svg");e:ident(a var(--x))}`},
+		{"mixin", `@mixin --m { b: c; &:hover { d: e } } a { @apply --m; f: g } h { @apply --m() }`, `a{b:c;&:hover{d:e}f:g}h{b:c;&:hover{d:e}}`},
+		{"parameters", `@mixin --m(--x, --y <length>: 1px, --z: var(--x) var(--y)) { b: var(--x) var(--y); c: calc(var(--y) * 2); d: var(--z); e: var(--other) } a { @apply --m(k); @apply --m(k l, 2px) }`,
+			`a{b:k 1px;c:calc(1px * 2);d:k 1px;e:var(--other);b:k l 2px;c:calc(2px * 2);d:k l 2px;e:var(--other)}`},
+		{"parameters in custom properties", `@mixin --m(--x) { --y:  var(--x)  z } a { @apply --m(1px 2px) }`, `a{--y:1px 2px  z}`},
+		{"contents", `@mixin --m(--x) { @media print { @contents; } b: var(--x) } a { @apply --m(1) { c: d; e { f: var(--x) } } }`, `a{@media print{c:d;e{f:var(--x)}}b:1}`},
+		{"contents by default", `@mixin --m { @contents { b: c } } a { @apply --m; @apply --m { d: e } @apply --m {} }`, `a{b:c;d:e}`},
+		{"constants of the definition", `@const x: 1; @mixin --m { b: const(x); @contents } a { @const x: 2; @apply --m { c: const(x) } }`, `a{b:1;c:2}`},
+		{"constants in a mixin end with it", `@mixin --m(--n) { @const y: var(--n); .k-(y) { b: const(y) } } a { @apply --m(1); @apply --m(2) }`, `a{.k-1{b:1}.k-2{b:2}}`},
+		{"mixin in a mixin", `@mixin --m(--x) { b: var(--x); @contents; } @mixin --n(--x) { @apply --m(var(--x) 2) { @contents; c: var(--x) } } a { @apply --n(1) { d: e } }`, `a{b:1 2;d:e;c:1}`},
+		{"mixin at the top", `@mixin --m(--n) { .a { b: var(--n) } } @apply --m(1); @media print { @apply --m(2); }`, `.a{b:1}@media print{.a{b:2}}`},
+		{"loop in a mixin", `@mixin --m(--last) { @loop n over range(1, var(--last)) { c-(n): const(n) } } a { @apply --m(2) }`, `a{c-1:1;c-2:2}`},
+		{"mixin set again", `@mixin --m { b: 1 } a { @apply --m } @mixin --m { b: 2 } a { @apply --m }`, `a{b:1}a{b:2}`},
+		{"types", `@mixin --m(--a <color>, --b <length>#, --c type(<number> | none)) { b: var(--a) var(--b) var(--c) } a { @apply --m(red, 1px, none); @apply --m(#fff, calc(1px + 2px), 5); @apply --m(var(--q), 0, 1) }`,
+			`a{b:red 1px none;b:#fff calc(1px + 2px) 5;b:var(--q) 0 1}`},
+		{"function", `@function --double(--n <number>) returns <number> { result: calc(var(--n) * 2) } a { b: --double(4) f(--double(5)); --c: x  --double(6) }`,
+			`a{b:calc(4 * 2) f(calc(5 * 2));--c:x  calc(6 * 2)}`},
+		{"function with constants", `@const u: 4px; @function --gap(--n: 1) { @const v: calc(const(u) * var(--n)); result: const(v) } a { b: --gap() --gap(2) --gap(--gap(3)) }`,
+			`a{b:calc(4px * 1) calc(4px * 2) calc(4px * calc(4px * 3))}`},
+		{"the last result counts", `@function --f() { result: 1; result: 2 } a { b: --f() }`, `a{b:2}`},
+		{"functions of the browser stay", `a { b: --theirs(1, 2) }`, `a{b:--theirs(1,2)}`},
 		{"nothing to do", `a { b: constant(x) } @constant x: 1;`, `a{b:constant(x)}@constant x: 1;`},
 	}
 	for _, test := range tests {
@@ -115,6 +136,19 @@ func TestComposeFindings(t *testing.T) {
 		{`.a-(x) { b: c }`, "x", `there is no constant "x" here`, ""},
 		{`@const x: 1 2; .a-(x) { b: c }`, "x", `the constant "x" is no single word or number`, ""},
 		{`a { margin-(1): 0 }`, "margin-(1)", "expected the name of a constant in the brackets that build a name", ""},
+		{`@mixin --card {} a { @apply --crad }`, "--crad", `there is no mixin "--crad" here`, `did you mean "--card"?`},
+		{`@mixin --m(--x) {} a { @apply --m }`, "--m", `"--m" needs a value for its parameter "--x"`, ""},
+		{`@mixin --m(--x) {} a { @apply --m(1, 2) }`, "--m(1, 2)", `"--m" takes one parameter, and gets 2`, ""},
+		{`@mixin --m(--x <length>) {} a { @apply --m(red) }`, "--m(red)", `the parameter "--x" of "--m" is to be <length>; found "red"`, ""},
+		{`@mixin --m(--x <integer>) {} a { @apply --m(1.5) }`, "--m(1.5)", `the parameter "--x" of "--m" is to be <integer>; found "1.5"`, ""},
+		{`@mixin m {}`, "@mixin m ", "@mixin defines nothing", "write @mixin --name(--parameter <type>: default) { … }"},
+		{`@mixin --m(x) {}`, "x", "expected a parameter: a name that starts with two hyphens", "write --name, --name <type> or --name <type>: default"},
+		{`@mixin --m(--x <lenght>) {}`, "<lenght>", "expected a type such as <length>", "write --name, --name <type> or --name <type>: default"},
+		{`@mixin --m(--x, --x) {}`, "--x", `the parameter "--x" stands here a second time`, ""},
+		{`a { @contents; }`, "@contents;", "@contents stands outside of all mixins", ""},
+		{`@function --f() { x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
+		{`@mixin --m { @apply --m } a { @apply --m }`, "--m", `calls nest deeper than 64: does "--m" call itself?`, ""},
+		{`@function --f() { result: --f() } a { b: --f() }`, "--f()", `calls nest deeper than 64: does "--f" call itself?`, ""},
 		{`a { b: const() }`, "const()", "const() takes the name of a constant", ""},
 		{`a { b: const(x y) }`, "const(x y)", "const() takes the name of a constant", ""},
 	}
@@ -182,6 +216,39 @@ func TestIdleDrops(t *testing.T) {
 	}
 }
 
+// TestTrail checks that a finding within a mixin tells the calls that led to it.
+func TestTrail(t *testing.T) {
+	src := `@mixin --inner { b: const(x) } @mixin --outer { @apply --inner; } a { @apply --outer; }`
+	_, diags := composed(src)
+	if len(diags) != 1 {
+		t.Fatal(diags)
+	}
+	var got []string
+	for _, r := range diags[0].Related {
+		got = append(got, fmt.Sprintf("%s at %d", r.Message, r.Span.Start.Off))
+	}
+	want := fmt.Sprintf(`in the mixin "--inner", called here at %d|in the mixin "--outer", called here at %d`,
+		strings.Index(src, "--inner;"), strings.Index(src, "--outer;"))
+	if joined := strings.Join(got, "|"); joined != want {
+		t.Errorf("got %s, want %s", joined, want)
+	}
+}
+
+// TestMixinPlaces checks that a declaration made by a mixin leads to the line
+// of the mixin, and the value of a parameter to the call.
+func TestMixinPlaces(t *testing.T) {
+	src := "@mixin --m(--x) { margin: 1px var(--x) } a { @apply --m(7px) }"
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", src))
+	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
+	d := ast.Body(c.Nodes(sheet.Nodes, NewScope())[0])[0].(*ast.Declaration)
+	if at := src[d.NamePos.Off:]; !strings.HasPrefix(at, "margin: 1px") {
+		t.Errorf("the declaration leads to %q", at)
+	}
+	if at := src[d.Value[1].Pos.Off:]; !strings.HasPrefix(at, "7px") {
+		t.Errorf("the value leads to %q", at)
+	}
+}
+
 // TestLoopsAreBounded checks that loops within loops come to an end.
 func TestLoopsAreBounded(t *testing.T) {
 	var b strings.Builder
@@ -224,6 +291,7 @@ func FuzzCompose(f *testing.F) {
 		f.Add(src)
 	}
 	f.Add("@const t{a:1;b{50:2}}@default t{c:3}@drop t.a;@loop k,v over const(t){.x-(k):not(#(k)){m-(k):const(v);--n-(k):ident(a const(k))}}")
+	f.Add("@mixin --m(--x <length>: 1px){a:var(--x);@contents{b:c}}a{@apply --m(2px){d:e}@apply --m}@function --f(--x){result:var(--x)}b{c:--f(1)}")
 	f.Add("@loop n over range(1,3){@keyframes d-(n){to{a:concat(\"x\",const(n))}}}")
 	f.Add("@const x: 1 2;@default y: const(x, 3);a{b:const(y);--c: const(x)}")
 	f.Fuzz(func(t *testing.T, src string) {

@@ -10,11 +10,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// Scope holds the constants that a place in a sheet sees.
+// Scope holds the constants, mixins and functions that a place in a sheet sees.
 type Scope struct {
 	outer  *Scope // of the block around; nil outside of all blocks
 	values map[string]*Constant
 	drops  []*Drop // all that were met, in the outermost scope
+
+	callables map[string]*callable // mixins and functions
+	call      *call                // the call whose body this is the scope of
 }
 
 // Constant is a value or a group that has a name. A Constant is immutable.

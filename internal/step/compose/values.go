@@ -53,6 +53,14 @@ func (c *Composer) function(values []ast.Value, s *Scope, verbatim bool) (with [
 			return with, 1
 		}
 		return nil, 0
+	case v.IsFunction("var"):
+		if with, ok := c.argument(v, s, verbatim); ok {
+			return with, 1
+		}
+	case dashed(v):
+		if with, ok := c.result(v, s, verbatim); ok {
+			return with, 1
+		}
 	case isSplice(v):
 		name, took := c.spliceName(values, s)
 		if took == 0 {
