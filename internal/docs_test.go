@@ -104,12 +104,12 @@ func TestLanguageExamples(t *testing.T) {
 	}
 	out := print.Sheet(nodes, print.Options{})
 	for _, want := range []string{"padding: calc(8px * 2);", "border: 1px solid #c9d6d8;", ".notice-alert {", ".columns-4 {", "margin-left: 0;",
-		"padding: 2px;", "color: teal;", "width: calc(4px * 2);"} {
+		"padding: 2px;", "color: teal;", "width: calc(4px * 2);", "@media (width >= 40rem) {", "@media not (width >= 40rem) {"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("no %q in\n%s", want, out)
 		}
 	}
-	for _, left := range []string{"const(", "@apply", "@loop", "--twice"} {
+	for _, left := range []string{"const(", "@when", "@else", "@apply", "@loop", "--twice"} {
 		if strings.Contains(out, left) {
 			t.Errorf("%q is left in\n%s", left, out)
 		}

@@ -12,6 +12,7 @@
 //	concat(…), ident(…)           join strings and names
 //	@mixin, @apply, @contents     blocks with parameters
 //	@function --f(…), --f(…)      values with parameters
+//	@when const(…) { } @else { }  decides what can be decided now
 //
 // A constant that is set within a block ends with the block. All others flow
 // along imports: an imported sheet sees what its importer set before, and the
@@ -19,6 +20,7 @@
 package compose
 
 import (
+	"fmt"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -38,6 +40,8 @@ type Composer struct {
 
 	made    int // values that were put into the sheet
 	tooMany bool
+	depth   int // of blocks within each other
+	tooDeep bool
 	reader  parse.SelectorReader
 	trail   []diag.Related // the calls that are open, outermost first
 }
@@ -64,6 +68,11 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	if c.tooMany {
 		return ast.Remove
 	}
+	if _, ok := n.(*ast.Comment); ok {
+		return ast.Keep
+	}
+	prior := s.prior
+	s.prior = nil // but for a rule that goes on with it
 	changed := false
 	switch r := n.(type) {
 	case *ast.Declaration:
@@ -103,6 +112,8 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		case "mixin", "function":
 			c.define(r, s)
 			return ast.Remove
+		case "when", "else":
+			return ast.Splice(c.when(r, prior, s))
 		case "loop":
 			return ast.Splice(c.loop(r, s))
 		case "apply":
@@ -117,6 +128,10 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		}
 	}
 	if len(ast.Body(n)) > 0 {
+		if !c.descend(n.Span()) {
+			return ast.Remove
+		}
+		defer func() { c.depth-- }()
 		inner := s.inner()
 		if edited, ok := ast.MapBody(n, func(n ast.Node) ast.Edit { return c.node(n, inner) }); ok {
 			return ast.Replace(edited)
@@ -126,6 +141,20 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		return ast.Replace(n)
 	}
 	return ast.Keep
+}
+
+// descend goes one block deeper. It reports, and returns false, where blocks
+// that mixins put into each other nest deeper than a sheet may.
+func (c *Composer) descend(at source.Span) bool {
+	if c.depth++; c.depth <= ast.MaxDepth {
+		return true
+	}
+	c.depth--
+	if !c.tooDeep {
+		c.tooDeep = true
+		c.fail("too-deep", at, fmt.Sprintf("mixins put blocks into each other deeper than %d levels", ast.MaxDepth), "")
+	}
+	return false
 }
 
 // report passes a finding on, with the calls that led to it.

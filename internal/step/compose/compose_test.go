@@ -98,6 +98,19 @@ func TestCompose(t *testing.T) {
 			`a{b:calc(4px * 1) calc(4px * 2) calc(4px * calc(4px * 3))}`},
 		{"the last result counts", `@function --f() { result: 1; result: 2 } a { b: --f() }`, `a{b:2}`},
 		{"functions of the browser stay", `a { b: --theirs(1, 2) }`, `a{b:--theirs(1,2)}`},
+		{"when, decided", `@const d: compact; @const n: 4; @when const(d: compact) { a { b: 1 } } @else { a { b: 2 } } @when const(n > 4) { c { d: 1 } } @else const(n >= 4) { c { d: 2 } } @else { c { d: 3 } }`,
+			`a{b:1}c{d:2}`},
+		{"when, set or not", `@const x: none; @const y: 0px; @const z: ""; @const w: 1; a { @when const(x) or const(y) or const(z) or const(nowhere) { b: 1 } @else not (const(w) and not const(x)) { b: 2 } @else { b: 3 } }`,
+			`a{b:3}`},
+		{"when, left to the browser", `@when media(width >= 400px) { a { b: 1 } } @else { a { b: 2 } }`, `@media(width >= 400px){a{b:1}}@media not (width >= 400px){a{b:2}}`},
+		{"when, partly known", `@const x: 1; @when const(x) and media(print) and supports(display: grid) { a { b: c } } @when not const(x) and media(print) { d { e: f } } @when const(x) or media(print) { g { h: i } }`,
+			`@media print{@supports(display: grid){a{b:c}}}g{h:i}`},
+		{"when, either", `@when media(print) or supports(not (a: b)) { a { b: c } } @else { d { e: f } }`,
+			`@media print{a{b:c}}@media not print{@supports not (a: b){a{b:c}}}@media not print{@supports not (not (a: b)){d{e:f}}}`},
+		{"when in a chain", `@when media((a) and (b)) { x { y: 1 } } /* z */ @else supports(selector(a > b)) { x { y: 2 } } @else { x { y: 3 } }`,
+			`@media(a) and (b){x{y:1}}@media not ((a) and (b)){@supports selector(a > b){x{y:2}}}@media not ((a) and (b)){@supports not selector(a > b){x{y:3}}}`},
+		{"when in a rule and a loop", `@const t { a: 1; b: 2 } x { @loop k, v over const(t) { @when const(v = 1) { p: const(k) } @else { q: const(k) } } }`, `x{p:a;q:b}`},
+		{"constants in when end with it", `@const x: 1; @when const(x) { @const x: 2; a { b: const(x) } } c { d: const(x) }`, `a{b:2}c{d:1}`},
 		{"nothing to do", `a { b: constant(x) } @constant x: 1;`, `a{b:constant(x)}@constant x: 1;`},
 	}
 	for _, test := range tests {
@@ -149,6 +162,13 @@ func TestComposeFindings(t *testing.T) {
 		{`@function --f() { x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
 		{`@mixin --m { @apply --m } a { @apply --m }`, "--m", `calls nest deeper than 64: does "--m" call itself?`, ""},
 		{`@function --f() { result: --f() } a { b: --f() }`, "--f()", `calls nest deeper than 64: does "--f" call itself?`, ""},
+		{`@else { a { b: c } }`, "@else ", "@else stands behind no @when", "write it right behind the block of an @when or @else"},
+		{`@when media(print) {} a {} @else {}`, "@else ", "@else stands behind no @when", "write it right behind the block of an @when or @else"},
+		{`@when {}`, "@when ", "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)"},
+		{`@when const(x: 1) {} @else {}`, "x", `there is no constant "x" here`, ""},
+		{`@const x: 1px; @when const(x > 1em) {}`, "const(x > 1em)", `"1px" and "1em" cannot be compared`, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
+		{`@when media(a) and media(b) or media(c) {}`, "media(a) and media(b) or media(c)", `"and" and "or" stand side by side`, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
+		{`@when print {}`, "print", "expected const(…), media(…) or supports(…)", "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
 		{`a { b: const() }`, "const()", "const() takes the name of a constant", ""},
 		{`a { b: const(x y) }`, "const(x y)", "const() takes the name of a constant", ""},
 	}
@@ -249,6 +269,24 @@ func TestMixinPlaces(t *testing.T) {
 	}
 }
 
+// TestConditionsAreBounded checks that alternatives within alternatives come
+// to an end.
+func TestConditionsAreBounded(t *testing.T) {
+	src := "@when " + strings.Repeat("(media(a) or supports(b: c)) and ", 40) + "media(d) { a { b: c } }"
+	if _, diags := composed(src); len(diags) != 1 || diags[0].Code != "bad-condition" {
+		t.Errorf("got %v, want one finding", diags)
+	}
+}
+
+// TestDepthIsBounded checks that mixins cannot nest blocks deeper than a sheet
+// may: what is composed must be a sheet again.
+func TestDepthIsBounded(t *testing.T) {
+	src := "@mixin --m { a { a { a { a { a { @contents } } } } } }" + strings.Repeat("@apply --m {", 60) + "b{c:d}" + strings.Repeat("}", 60)
+	if _, diags := composed(src); len(diags) != 1 || diags[0].Code != "too-deep" {
+		t.Errorf("got %v, want one finding", diags)
+	}
+}
+
 // TestLoopsAreBounded checks that loops within loops come to an end.
 func TestLoopsAreBounded(t *testing.T) {
 	var b strings.Builder
@@ -292,6 +330,7 @@ func FuzzCompose(f *testing.F) {
 	}
 	f.Add("@const t{a:1;b{50:2}}@default t{c:3}@drop t.a;@loop k,v over const(t){.x-(k):not(#(k)){m-(k):const(v);--n-(k):ident(a const(k))}}")
 	f.Add("@mixin --m(--x <length>: 1px){a:var(--x);@contents{b:c}}a{@apply --m(2px){d:e}@apply --m}@function --f(--x){result:var(--x)}b{c:--f(1)}")
+	f.Add("@const x:1;@when const(x>0) and media(print) or supports(a:b){a{b:c}}@else not const(x){d{}}@else{e{@when media(x){f:g}@else{h:i}}}")
 	f.Add("@loop n over range(1,3){@keyframes d-(n){to{a:concat(\"x\",const(n))}}}")
 	f.Add("@const x: 1 2;@default y: const(x, 3);a{b:const(y);--c: const(x)}")
 	f.Fuzz(func(t *testing.T, src string) {

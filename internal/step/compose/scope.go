@@ -18,6 +18,7 @@ type Scope struct {
 
 	callables map[string]*callable // mixins and functions
 	call      *call                // the call whose body this is the scope of
+	prior     *condition           // that no @when or @else of the chain that ends here is true
 }
 
 // Constant is a value or a group that has a name. A Constant is immutable.

@@ -1,0 +1,402 @@
+package compose
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// This file is about @when and @else (CSS Conditional 5, section 4). The part
+// of a condition that speaks of constants is decided now; what media() and
+// supports() ask is left to the browser, as @media and @supports.
+
+// condition is a condition with what is known decided. The zero condition is
+// never true.
+type condition struct {
+	kind  conditionKind
+	parts []condition // of all, any
+	// leaf is the prelude of the @media or @supports rule that asks.
+	leaf    []ast.Value
+	negated bool // the leaf is asked to be false
+	at      source.Pos
+}
+
+type conditionKind uint8
+
+const (
+	never conditionKind = iota
+	always
+	asksMedia
+	asksSupports
+	all
+	any
+)
+
+func known(b bool) condition {
+	if b {
+		return condition{kind: always}
+	}
+	return condition{}
+}
+
+// not returns the condition that is true where x is false.
+func not(x condition) condition {
+	switch x.kind {
+	case never, always:
+		return known(x.kind == never)
+	case all, any:
+		var parts []condition
+		for _, p := range x.parts {
+			parts = append(parts, not(p))
+		}
+		if x.kind == all {
+			return join(any, parts)
+		}
+		return join(all, parts)
+	}
+	x.negated = !x.negated
+	return x
+}
+
+// join returns the condition that all, or any, of parts are true.
+func join(kind conditionKind, parts []condition) condition {
+	decided, neutral := never, always // of all
+	if kind == any {
+		decided, neutral = always, never
+	}
+	out := condition{kind: kind}
+	for _, p := range parts {
+		switch p.kind {
+		case decided:
+			return condition{kind: decided}
+		case neutral:
+		case kind:
+			out.parts = append(out.parts, p.parts...)
+		default:
+			out.parts = append(out.parts, p)
+		}
+	}
+	switch len(out.parts) {
+	case 0:
+		return condition{kind: neutral}
+	case 1:
+		return out.parts[0]
+	}
+	return out
+}
+
+// A condition may put what it guards into at most maxCopies rules, side by
+// side, and ask at most maxAsked things: "or" doubles what it stands in.
+const (
+	maxCopies = 256
+	maxAsked  = 64
+)
+
+// cost returns how often [condition.wrap] repeats what the condition guards,
+// how often it would for the opposite condition, and how many things are asked.
+func (x condition) cost() (copies, opposite float64, asked int) {
+	switch x.kind {
+	case never, always:
+		return 1, 1, 0
+	case asksMedia, asksSupports:
+		return 1, 1, 1
+	}
+	product, sum, others := 1.0, 0.0, 1.0
+	for _, p := range x.parts {
+		same, other, n := p.cost()
+		if x.kind == any {
+			same, other = other, same
+		}
+		product *= same
+		sum += others * other
+		others *= same
+		asked += n
+	}
+	if x.kind == any {
+		return sum, product, asked
+	}
+	return product, sum, asked
+}
+
+// wrap returns nodes such that they hold where the condition is true.
+func (x condition) wrap(nodes []ast.Node) []ast.Node {
+	switch x.kind {
+	case never:
+		return nil
+	case always:
+		return nodes
+	case all:
+		for _, p := range slices.Backward(x.parts) {
+			nodes = p.wrap(nodes)
+		}
+		return nodes
+	case any:
+		// Each part where none before it is true: no browser can ask for
+		// media or support in one rule, and nothing may hold twice.
+		var out []ast.Node
+		before := condition{kind: always}
+		for _, p := range x.parts {
+			out = append(out, join(all, []condition{before, p}).wrap(nodes)...)
+			before = join(all, []condition{before, not(p)})
+		}
+		return out
+	}
+	name := "media"
+	if x.kind == asksSupports {
+		name = "supports"
+	}
+	prelude := x.leaf
+	if x.negated {
+		prelude = negated(prelude)
+	}
+	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
+}
+
+// negated returns the prelude of a conditional rule with "not" before it.
+func negated(prelude []ast.Value) []ast.Value {
+	if len(prelude) > 1 {
+		prelude = []ast.Value{bracketed(prelude)}
+	}
+	out := slices.Clone(prelude)
+	out[0].Space = true
+	return append([]ast.Value{{Kind: token.Ident, Text: "not"}}, out...)
+}
+
+func bracketed(values []ast.Value) ast.Value {
+	values = slices.Clone(values)
+	values[0].Space = false
+	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}
+}
+
+// when returns what an @when or @else rule makes. prior is the condition that
+// none of the rules before it in its chain is true; nil if there are none.
+func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
+	isElse := token.EqualFold(r.Name, "else")
+	own := condition{kind: always}
+	switch {
+	case r.Block == nil:
+		c.fail("bad-condition", r.Span(), fmt.Sprintf("@%s has no block", r.Name), "")
+		return nil
+	case isElse && prior == nil:
+		c.fail("bad-condition", r.Span(), "@else stands behind no @when", "write it right behind the block of an @when or @else")
+		return nil
+	case !isElse && len(r.Prelude) == 0:
+		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)")
+		return nil
+	case len(r.Prelude) > 0:
+		reader := conditionReader{c: c, s: s, values: dropComments(r.Prelude)}
+		var ok bool
+		if own, ok = reader.read(); !ok {
+			s.prior = &condition{} // what follows is an echo
+			return nil
+		}
+	}
+	holds := own
+	if isElse {
+		holds = join(all, []condition{*prior, own})
+	} else {
+		prior = &condition{kind: always}
+	}
+	rest := join(all, []condition{*prior, not(own)})
+	s.prior = &rest
+	if holds.kind == never {
+		return nil
+	}
+	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
+		c.fail("bad-condition", r.Span(), "the condition asks too much of the browser at once",
+			"put one rule into another, rather than joining all by \"and\" and \"or\"")
+		s.prior = &condition{}
+		return nil
+	}
+	inner := s.inner()
+	made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+	copies, _, _ := holds.cost()
+	if copies > 1 && !c.count(int(copies)*weight(made), r.Span()) {
+		return nil
+	}
+	return holds.wrap(made)
+}
+
+func dropComments(values []ast.Value) []ast.Value {
+	return slices.DeleteFunc(slices.Clone(values), func(v ast.Value) bool { return v.Kind == token.Comment })
+}
+
+// conditionReader reads a condition from its values.
+type conditionReader struct {
+	c      *Composer
+	s      *Scope
+	values []ast.Value
+}
+
+// read reads terms joined by "and" or by "or", up to the end.
+func (r *conditionReader) read() (condition, bool) {
+	whole := ast.SpanOf(r.values)
+	first, ok := r.term()
+	if !ok {
+		return first, false
+	}
+	parts := []condition{first}
+	word := ""
+	for len(r.values) > 0 {
+		v := &r.values[0]
+		if !v.IsIdent("and") && !v.IsIdent("or") {
+			return r.fail(v.Span(), "expected \"and\" or \"or\"")
+		}
+		if this := token.Lower(v.Text); word != "" && this != word {
+			return r.fail(whole, "\"and\" and \"or\" stand side by side: put one of them in brackets")
+		} else {
+			word = this
+		}
+		r.values = r.values[1:]
+		part, ok := r.term()
+		if !ok {
+			return part, false
+		}
+		parts = append(parts, part)
+	}
+	if word == "or" {
+		return join(any, parts), true
+	}
+	return join(all, parts), true
+}
+
+func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
+	r.c.fail("bad-condition", at, message, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets")
+	return condition{}, false
+}
+
+// term reads one condition, perhaps negated or in brackets.
+func (r *conditionReader) term() (condition, bool) {
+	if len(r.values) == 0 {
+		return r.fail(source.Span{}, "the condition ends too early")
+	}
+	v := &r.values[0]
+	r.values = r.values[1:]
+	switch {
+	case v.IsIdent("not"):
+		x, ok := r.term()
+		return not(x), ok
+	case v.Kind == token.LParen:
+		inner := conditionReader{c: r.c, s: r.s, values: dropComments(v.Values())}
+		return inner.read()
+	case v.IsFunction("const"):
+		return r.constant(v)
+	case v.IsFunction("media"):
+		return r.asks(asksMedia, v)
+	case v.IsFunction("supports"):
+		return r.asks(asksSupports, v)
+	}
+	return r.fail(v.Span(), "expected const(…), media(…) or supports(…)")
+}
+
+// mediaTypes are the media types that may stand in media() without brackets.
+var mediaTypes = words("all print screen speech")
+
+// asks returns the condition of media() or supports().
+func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
+	values, _ := r.c.values(dropComments(v.Values()), r.s, false)
+	if len(values) == 0 {
+		return r.fail(v.Span(), "the brackets are empty")
+	}
+	first := &values[0]
+	switch {
+	case kind == asksMedia && len(values) == 1 && first.Kind == token.Ident && mediaTypes[token.Lower(first.Text)]:
+	case first.Kind == token.LParen, first.IsIdent("not"), kind == asksSupports && first.Kind == token.Function:
+	default:
+		values = []ast.Value{bracketed(values)}
+	}
+	return condition{kind: kind, leaf: values, at: v.Pos}, true
+}
+
+// constant decides a condition on a constant: const(name), const(name: value)
+// or const(name > number).
+func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
+	args := trim(v.Values())
+	p, n := readPath(args)
+	if p == nil {
+		return r.fail(v.Span(), "const() takes the name of a constant")
+	}
+	constant, ok := r.s.Find(p)
+	rest := args[n:]
+	if len(rest) == 0 {
+		return known(ok && truthy(constant)), true
+	}
+	if !ok {
+		r.c.unknown(p, ast.SpanOf(args[:n]), r.s)
+		return condition{}, false
+	}
+	operator := rest[0].Text
+	rest = rest[1:]
+	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
+		operator += "="
+		rest = rest[1:]
+	}
+	if len(rest) == 0 || !slices.Contains([]string{":", "=", ">", "<", ">=", "<="}, operator) {
+		return r.fail(v.Span(), "const() asks for a constant, for its value behind ':', or compares it by <, >, <=, >= or =")
+	}
+	want, _ := r.c.values(rest, r.s, false)
+	want, _ = r.c.place(want, false, false)
+	if operator == ":" {
+		return known(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
+	}
+	order, ok := compare(constant.Value, want)
+	if !ok {
+		return r.fail(v.Span(), fmt.Sprintf("%q and %q cannot be compared: both must be numbers of one unit",
+			textOfValues(constant.Value), textOfValues(want)))
+	}
+	switch operator {
+	case ">":
+		return known(order > 0), true
+	case "<":
+		return known(order < 0), true
+	case ">=":
+		return known(order >= 0), true
+	case "<=":
+		return known(order <= 0), true
+	}
+	return known(order == 0), true
+}
+
+// truthy reports whether a constant counts as set: it is not none, 0, or empty.
+func truthy(c *Constant) bool {
+	if c.Group != nil {
+		return len(c.Group.keys) > 0
+	}
+	if len(c.Value) == 1 {
+		v := &c.Value[0]
+		n, _, isNumber := measure(v)
+		return !v.IsIdent("none") && !(isNumber && n == 0) && !(v.Kind == token.String && len(v.Text) == 2)
+	}
+	return len(c.Value) > 0
+}
+
+// compare compares two numbers, percentages or dimensions of one unit.
+func compare(a, b []ast.Value) (order int, ok bool) {
+	if len(a) != 1 || len(b) != 1 {
+		return 0, false
+	}
+	x, unitX, ok1 := measure(&a[0])
+	y, unitY, ok2 := measure(&b[0])
+	switch {
+	case !ok1 || !ok2 || unitX != unitY && x != 0 && y != 0:
+		return 0, false
+	case x < y:
+		return -1, true
+	case x > y:
+		return 1, true
+	}
+	return 0, true
+}
+
+func measure(v *ast.Value) (n float64, unit string, ok bool) {
+	if v.Kind != token.Number && v.Kind != token.Percentage && v.Kind != token.Dimension {
+		return 0, "", false
+	}
+	digits := token.NumberLen(v.Text)
+	n, err := strconv.ParseFloat(v.Text[:digits], 64)
+	return n, token.Lower(v.Text[digits:]), err == nil
+}
