@@ -112,6 +112,12 @@ type visit struct {
 	path source.Path
 	at   source.Span // of the import that led to it; the zero Span for the entry
 	from *visit
+	// rules and sheets are what the imports that led here say of the parts
+	// they want; an import that takes only some sheets says nothing of those
+	// that one of them imports. leftOut tells that the sheet itself is not
+	// wanted, cut that neither is what it imports.
+	rules, sheets []*parts
+	leftOut, cut  bool
 }
 
 func (a *assembler) report(d diag.Diagnostic) { a.entry.diags = append(a.entry.diags, d) }
@@ -150,8 +156,10 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 				prologue.nodes = nil
 			}
 			a.follow(n.(*ast.AtRule), c, composes, conds, here)
-		case mayPrecedeImport(n, imported) && open:
+		case mayPrecedeImport(n, imported) && open && !here.leftOut:
 			prologue.nodes = append(prologue.nodes, n)
+		case here.leftOut:
+			open = false // what it sets was set, and it writes nothing
 		default:
 			open = false
 			if composes {
@@ -164,6 +172,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	rest.nodes = append(prologue.nodes, rest.nodes...)
 	a.entry.diags = append(a.entry.diags, parse.BadSelectors(rest.nodes)...)
 	rest.nodes = a.steps(rest.nodes, steps)
+	for _, p := range here.rules {
+		rest.nodes = p.rules(rest.nodes)
+	}
 	if len(rest.nodes) > 0 || !imported {
 		a.entry.pieces = append(a.entry.pieces, rest)
 	}
@@ -235,7 +246,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	imp, ok := graph.ReadImport(prelude)
 	if !ok {
 		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
-			Message: "the import names no sheet: expected an address in quotes or in url()"})
+			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
+				"without(\"sheet.css\", selector(\".class\")) or only(…)"})
 		return
 	}
 	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
@@ -245,6 +257,11 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	b := a.b
 	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
 	if target.Kind == graph.External {
+		if len(imp.Parts) > 0 {
+			a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: imp.At,
+				Message: "a sheet from elsewhere is imported as a whole: nothing can be left out of it"})
+			return
+		}
 		a.external(r, prelude, conds)
 		return
 	}
@@ -266,7 +283,40 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		a.report(d)
 		return
 	}
-	a.sheet(sheet, conds, &visit{path: target.Path, at: imp.At, from: here})
+	next := &visit{path: target.Path, at: imp.At, from: here, rules: slices.Clip(here.rules), leftOut: here.cut, cut: here.cut}
+	for _, p := range here.sheets {
+		next.judge(p)
+	}
+	var own []*parts
+	for _, said := range imp.Parts {
+		p := newParts(said, target.Path)
+		own = append(own, p)
+		if p.Only {
+			next.judge(p)
+		} else {
+			next.sheets = append(next.sheets, p)
+		}
+	}
+	next.rules = append(next.rules, own...)
+	a.sheet(sheet, conds, next)
+	for _, p := range own {
+		for _, d := range p.idle() {
+			a.report(d)
+		}
+	}
+}
+
+// judge decides by what one import says whether the sheet of v is wanted.
+func (v *visit) judge(p *parts) {
+	wanted := p.wantsSheet(v.path)
+	switch {
+	case wanted && p.Only && p.namesSheets():
+		return // so is all that it imports
+	case !wanted:
+		v.leftOut = true
+		v.cut = v.cut || !p.Only
+	}
+	v.sheets = append(v.sheets, p)
 }
 
 // badTarget words what is wrong with an address that leads to no file.

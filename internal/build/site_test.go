@@ -8,6 +8,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -373,6 +374,61 @@ func TestConstantsFlow(t *testing.T) {
 	want := ".part {\n  a: 1px;\n  b: 1px solid;\n}\n\n.main {\n  a: 1px;\n  b: 1px solid;\n  c: none;\n}\n"
 	if err != nil || found != "" || !strings.HasPrefix(string(css), want) {
 		t.Errorf("%v %s\n got %s\nwant %s", err, found, css, want)
+	}
+}
+
+// TestParts checks that imports leave out what they say, and that what is left
+// out still sets its constants.
+func TestParts(t *testing.T) {
+	const kit = `
+-- rinzel.toml --
+source = "site"
+[roots]
+kit = "kit"
+-- kit/all.css --
+@import "values.css";
+@import "parts/button.css";
+@import "parts/badge.css";
+.all { a: b }
+-- kit/values.css --
+@default line: 1px;
+.values { a: const(line) }
+-- kit/parts/button.css --
+@const own: 2px;
+.button, .button-big { a: b }
+@media print { .button-big { a: b } }
+-- kit/parts/badge.css --
+.badge { a: const(own) const(line) }
+-- site/index.html --
+<link rel=stylesheet href=a.css>
+-- site/a.css --
+`
+	tests := []struct{ imports, want, found string }{
+		{`@import "kit:all.css" without("parts/button.css");`, ".values .badge .all", ""},
+		{`@import "kit:all.css" without("b*.css");`, ".values .all", ""},
+		{`@import "kit:all.css" only("badge.css");`, ".badge", ""},
+		{`@import "kit:all.css" only("parts/**") without("badge.css");`, ".button .button-big .button-big", ""},
+		{`@import "kit:all.css" without(selector(".button-*"), selector(".all"));`, ".values .button .badge", ""},
+		{`@import "kit:all.css" layer(x) without("parts/*");`, ".values .all", ""},
+		{`@import "kit:all.css" without("bagde.css");`, ".values .button .button-big .button-big .badge .all", "no sheet that is imported here matches \"bagde.css\""},
+		{`@import "kit:all.css" without(selector(".none"));`, ".values .button .button-big .button-big .badge .all", "no selector that is imported here matches \".none\""},
+		{`@import "kit:all.css" without();`, "", "the import cannot be read"},
+		{`@import "kit:all.css" without(badge);`, "", "the import cannot be read"},
+	}
+	for _, test := range tests {
+		t.Run(test.imports, func(t *testing.T) {
+			s := newSite(t, kit+test.imports+"\n")
+			_, found := s.build(t, project.Development)
+			if !strings.Contains(found, test.found) || test.found == "" && found != "" {
+				t.Errorf("found\n%s\nwant %s", found, test.found)
+			}
+			css, _ := os.ReadFile(filepath.Join(s.output(project.Development), "index.css"))
+			text, _, _ := strings.Cut(string(css), "/*#")
+			got := strings.Join(regexp.MustCompile(`\.[a-z-]+`).FindAllString(text, -1), " ")
+			if got != test.want {
+				t.Errorf("got %s, want %s\n%s", got, test.want, text)
+			}
+		})
 	}
 }
 

@@ -93,6 +93,21 @@ type Import struct {
 	HasLayer bool
 	Supports []ast.Value // the condition, without the function around it
 	Media    []ast.Value
+	Parts    []Parts // Rinzel's own: which parts of the sheet are wanted
+}
+
+// Parts is without(…) or only(…) in an import: the sheets and rules that are
+// not wanted, or the only ones that are.
+type Parts struct {
+	Only     bool
+	Patterns []Pattern
+}
+
+// Pattern names sheets by a glob, or rules by a pattern for their selectors.
+type Pattern struct {
+	Text     string
+	Selector bool
+	At       source.Span
 }
 
 // IsImport reports whether n is an @import rule.
@@ -101,7 +116,8 @@ func IsImport(n ast.Node) (*ast.AtRule, bool) {
 	return r, ok && r.Block == nil && token.EqualFold(r.Name, "import")
 }
 
-// ReadImport reads the prelude of an @import rule. ok is false if it names no address.
+// ReadImport reads the prelude of an @import rule. ok is false if it names no
+// address, or its parts are not written as they must be.
 func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	var rest []ast.Value
 	for _, v := range prelude {
@@ -117,7 +133,10 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 		return imp, false
 	}
 	imp.At = rest[0].Span()
-	rest = rest[1:]
+	rest, imp.Parts, ok = takeParts(rest[1:])
+	if !ok {
+		return imp, false
+	}
 	if len(rest) > 0 && (rest[0].IsIdent("layer") || rest[0].IsFunction("layer")) {
 		imp.HasLayer, imp.Layer = true, rest[0].Values()
 		rest = rest[1:]
@@ -131,6 +150,38 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 		imp.Media[0].Space = false
 	}
 	return imp, true
+}
+
+// takeParts takes without(…) and only(…) out of the values behind the address
+// of an import. ok is false if one of them is not written as it must be.
+func takeParts(values []ast.Value) (rest []ast.Value, parts []Parts, ok bool) {
+	for i := range values {
+		v := &values[i]
+		isOnly := v.IsFunction("only")
+		if !isOnly && !v.IsFunction("without") {
+			rest = append(rest, *v)
+			continue
+		}
+		p := Parts{Only: isOnly}
+		for k := range v.Values() {
+			arg := &v.Inner.Values[k]
+			inner := arg.Values()
+			switch {
+			case arg.Kind == token.Comma:
+			case arg.Kind == token.String:
+				p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(arg.Text), At: arg.Span()})
+			case arg.IsFunction("selector") && len(inner) == 1 && inner[0].Kind == token.String:
+				p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(inner[0].Text), Selector: true, At: arg.Span()})
+			default:
+				return nil, nil, false
+			}
+		}
+		if len(p.Patterns) == 0 {
+			return nil, nil, false
+		}
+		parts = append(parts, p)
+	}
+	return rest, parts, true
 }
 
 // Address returns the address that a string, a URL or url("…") or src("…") names.

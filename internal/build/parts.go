@@ -1,0 +1,128 @@
+package build
+
+import (
+	"fmt"
+	"path"
+	"slices"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/source"
+)
+
+// parts is what an import says of the parts it wants: without(…) or only(…).
+// It holds for the imported sheet and all that this one imports. A sheet that
+// is left out still sets its constants, since others may read them.
+type parts struct {
+	graph.Parts
+	dir  string // of the imported sheet
+	root string
+	hits []bool // of each pattern: it matched something
+	seen []string
+}
+
+func newParts(p graph.Parts, imported source.Path) *parts {
+	return &parts{Parts: p, dir: path.Dir(imported.Name), root: imported.Root, hits: make([]bool, len(p.Patterns))}
+}
+
+// wantsSheet reports whether a sheet is wanted. Patterns match its path, its
+// path from the imported sheet, or its name.
+func (p *parts) wantsSheet(s source.Path) bool {
+	name := s.Name
+	if rel := graph.Relative(path.Join(p.dir, "x"), name); s.Root == p.root {
+		name = rel
+	}
+	p.seen = append(p.seen, name)
+	matched := false
+	for i, pattern := range p.Patterns {
+		if pattern.Selector {
+			continue
+		}
+		for _, candidate := range []string{name, s.Name, path.Base(name)} {
+			if ok, _ := doublestar.Match(pattern.Text, candidate); ok {
+				p.hits[i], matched = true, true
+			}
+		}
+	}
+	return !p.namesSheets() || matched == p.Only
+}
+
+// namesSheets reports whether a pattern is about sheets.
+func (p *parts) namesSheets() bool {
+	return slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return !p.Selector })
+}
+
+// rules returns nodes without the rules that are not wanted.
+func (p *parts) rules(nodes []ast.Node) []ast.Node {
+	if !slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return p.Selector }) {
+		return nodes
+	}
+	out, _ := ast.Map(nodes, p.rule)
+	return out
+}
+
+func (p *parts) rule(n ast.Node) ast.Edit {
+	r, ok := n.(*ast.StyleRule)
+	if !ok {
+		if edited, changed := ast.MapBody(n, p.rule); changed {
+			if len(ast.Body(edited)) == 0 {
+				return ast.Remove
+			}
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	kept := slices.DeleteFunc(slices.Clone(r.Selectors), func(s ast.Selector) bool { return p.matches(s) != p.Only })
+	switch len(kept) {
+	case len(r.Selectors):
+		return ast.Keep
+	case 0:
+		return ast.Remove
+	}
+	copied := *r
+	copied.Selectors = kept
+	return ast.Replace(&copied)
+}
+
+// matches reports whether a pattern matches a selector, or a simple selector in it.
+func (p *parts) matches(s ast.Selector) bool {
+	matched := false
+	for i, pattern := range p.Patterns {
+		if !pattern.Selector {
+			continue
+		}
+		ok, _ := path.Match(pattern.Text, print.Selector(s))
+		for k := range s {
+			if !ok {
+				ok, _ = path.Match(pattern.Text, print.Selector(s[k:k+1]))
+			}
+		}
+		if ok {
+			p.hits[i], matched = true, true
+		}
+	}
+	return matched
+}
+
+// idle returns a warning for each pattern that matched nothing.
+func (p *parts) idle() []diag.Diagnostic {
+	var out []diag.Diagnostic
+	for i, pattern := range p.Patterns {
+		if p.hits[i] {
+			continue
+		}
+		d := diag.Diagnostic{Code: "idle-part", Severity: diag.Warning, Span: pattern.At,
+			Message: fmt.Sprintf("no sheet that is imported here matches %q", pattern.Text)}
+		if pattern.Selector {
+			d.Message = fmt.Sprintf("no selector that is imported here matches %q", pattern.Text)
+		} else if near := diag.Nearest(pattern.Text, p.seen); near != "" {
+			d.Mend = fmt.Sprintf("did you mean %q?", near)
+		}
+		out = append(out, d)
+	}
+	return out
+}
