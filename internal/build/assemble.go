@@ -275,29 +275,10 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	}
 	sheet, err := b.sheets.Load(target.Path)
 	if err != nil {
-		d := b.unreadable(target.Path, err, imp.At)
-		if d.Code == "missing" {
-			d.Message = fmt.Sprintf("there is no sheet %q", b.project.Tree.Show(target.Path))
-		}
-		d.Related = append(d.Related, trailOf(here)...)
-		a.report(d)
+		a.unreadable(target.Path, err, imp.At, here)
 		return
 	}
-	next := &visit{path: target.Path, at: imp.At, from: here, rules: slices.Clip(here.rules), leftOut: here.cut, cut: here.cut}
-	for _, p := range here.sheets {
-		next.judge(p)
-	}
-	var own []*parts
-	for _, said := range imp.Parts {
-		p := newParts(said, target.Path)
-		own = append(own, p)
-		if p.Only {
-			next.judge(p)
-		} else {
-			next.sheets = append(next.sheets, p)
-		}
-	}
-	next.rules = append(next.rules, own...)
+	next, own := here.next(target.Path, imp)
 	a.sheet(sheet, conds, next)
 	for _, p := range own {
 		for _, d := range p.idle() {
@@ -306,17 +287,14 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	}
 }
 
-// judge decides by what one import says whether the sheet of v is wanted.
-func (v *visit) judge(p *parts) {
-	wanted := p.wantsSheet(v.path)
-	switch {
-	case wanted && p.Only && p.namesSheets():
-		return // so is all that it imports
-	case !wanted:
-		v.leftOut = true
-		v.cut = v.cut || !p.Only
+// unreadable reports a sheet that an import names and that cannot be read.
+func (a *assembler) unreadable(p source.Path, err error, at source.Span, here *visit) {
+	d := a.b.unreadable(p, err, at)
+	if d.Code == "missing" {
+		d.Message = fmt.Sprintf("there is no sheet %q", a.b.project.Tree.Show(p))
 	}
-	v.sheets = append(v.sheets, p)
+	d.Related = append(d.Related, trailOf(here)...)
+	a.report(d)
 }
 
 // badTarget words what is wrong with an address that leads to no file.

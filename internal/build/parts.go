@@ -21,12 +21,45 @@ type parts struct {
 	graph.Parts
 	dir  string // of the imported sheet
 	root string
-	hits []bool // of each pattern: it matched something
-	seen []string
+	hits []bool   // of each pattern: it matched something
+	seen []string // the sheets that were judged
 }
 
 func newParts(p graph.Parts, imported source.Path) *parts {
 	return &parts{Parts: p, dir: path.Dir(imported.Name), root: imported.Root, hits: make([]bool, len(p.Patterns))}
+}
+
+// next returns the visit of a sheet that is imported from here, and what the
+// import itself says of the parts it wants.
+func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
+	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), leftOut: v.cut, cut: v.cut}
+	for _, said := range v.sheets {
+		next.judge(said)
+	}
+	for _, said := range imp.Parts {
+		q := newParts(said, p)
+		own = append(own, q)
+		if q.Only {
+			next.judge(q)
+		} else { // it is about what the sheet imports, not about the sheet
+			next.sheets = append(next.sheets, q)
+		}
+	}
+	next.rules = append(next.rules, own...)
+	return next, own
+}
+
+// judge decides by what one import says whether the sheet of v is wanted.
+func (v *visit) judge(p *parts) {
+	wanted := p.wantsSheet(v.path)
+	switch {
+	case wanted && p.Only && p.namesSheets():
+		return // so is all that it imports
+	case !wanted:
+		v.leftOut = true
+		v.cut = v.cut || !p.Only
+	}
+	v.sheets = append(v.sheets, p)
 }
 
 // wantsSheet reports whether a sheet is wanted. Patterns match its path, its

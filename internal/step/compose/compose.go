@@ -73,60 +73,59 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	}
 	prior := s.prior
 	s.prior = nil // but for a rule that goes on with it
-	changed := false
-	switch r := n.(type) {
+	switch n := n.(type) {
 	case *ast.Declaration:
-		value, ok := c.values(r.Value, s, r.IsCustom())
-		if !ok {
-			return ast.Keep
-		}
-		d := *r
-		d.Value = value
-		return ast.Replace(&d)
+		return c.declaration(n, s)
 	case *ast.SplicedDeclaration:
-		if d, ok := c.spliceDeclaration(r, s); ok {
+		if d, ok := c.spliceDeclaration(n, s); ok {
 			return ast.Replace(d)
 		}
 		return ast.Remove // after a finding
-	case *ast.StyleRule:
-		if list, ok := c.selectors(r.Selectors, s); ok {
-			copied := *r
-			copied.Selectors = list
-			n, changed = &copied, true
-		}
-	case *ast.QualifiedRule:
-		if prelude, ok := c.values(r.Prelude, s, false); ok {
-			copied := *r
-			copied.Prelude = prelude
-			n, changed = &copied, true
-		}
 	case *ast.AtRule:
-		name := token.Lower(r.Name)
-		switch name {
-		case "const", "default":
-			c.set(r, s)
-			return ast.Remove
-		case "drop":
-			c.drop(r, s)
-			return ast.Remove
-		case "mixin", "function":
-			c.define(r, s)
-			return ast.Remove
-		case "when", "else":
-			return ast.Splice(c.when(r, prior, s))
-		case "loop":
-			return ast.Splice(c.loop(r, s))
-		case "apply":
-			return ast.Splice(c.apply(r, s))
-		case "contents":
-			return ast.Splice(c.contents(r, s))
-		}
-		if prelude, ok := c.prelude(r, s); ok {
-			copied := *r
-			copied.Prelude = prelude
-			n, changed = &copied, true
+		if with, ok := c.own(n, prior, s); ok {
+			return ast.Splice(with)
 		}
 	}
+	return c.rule(n, s)
+}
+
+func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
+	value, ok := c.values(d.Value, s, d.IsCustom())
+	if !ok {
+		return ast.Keep
+	}
+	copied := *d
+	copied.Value = value
+	return ast.Replace(&copied)
+}
+
+// own returns what stands for an at-rule that speaks to the build; ok is false
+// for any other.
+func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.Node, ok bool) {
+	switch token.Lower(r.Name) {
+	case "const", "default":
+		c.set(r, s)
+	case "drop":
+		c.drop(r, s)
+	case "mixin", "function":
+		c.define(r, s)
+	case "when", "else":
+		with = c.when(r, prior, s)
+	case "loop":
+		with = c.loop(r, s)
+	case "apply":
+		with = c.apply(r, s)
+	case "contents":
+		with = c.contents(r, s)
+	default:
+		return nil, false
+	}
+	return with, true
+}
+
+// rule returns what becomes of a rule, or of what else has no part in the build.
+func (c *Composer) rule(n ast.Node, s *Scope) ast.Edit {
+	n, changed := c.head(n, s)
 	if len(ast.Body(n)) > 0 {
 		if !c.descend(n.Span()) {
 			return ast.Remove
@@ -141,6 +140,31 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		return ast.Replace(n)
 	}
 	return ast.Keep
+}
+
+// head finishes what stands before the block of a rule.
+func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
+	switch r := n.(type) {
+	case *ast.StyleRule:
+		if list, ok := c.selectors(r.Selectors, s); ok {
+			copied := *r
+			copied.Selectors = list
+			return &copied, true
+		}
+	case *ast.QualifiedRule:
+		if prelude, ok := c.values(r.Prelude, s, false); ok {
+			copied := *r
+			copied.Prelude = prelude
+			return &copied, true
+		}
+	case *ast.AtRule:
+		if prelude, ok := c.prelude(r, s); ok {
+			copied := *r
+			copied.Prelude = prelude
+			return &copied, true
+		}
+	}
+	return n, false
 }
 
 // descend goes one block deeper. It reports, and returns false, where blocks
