@@ -13,6 +13,7 @@
 //	@mixin, @apply, @contents     blocks with parameters
 //	@function --f(…), --f(…)      values with parameters
 //	@when const(…) { } @else { }  decides what can be decided now
+//	@custom-selector :--x a, b;   names a selector list
 //
 // A constant that is set within a block ends with the block. All others flow
 // along imports: an imported sheet sees what its importer set before, and the
@@ -47,7 +48,7 @@ type Composer struct {
 }
 
 // statements are the at-rules that speak to the build alone.
-var statements = words("const default drop mixin function")
+var statements = words("const default drop mixin function custom-selector")
 
 // IsStatement reports whether n speaks to the build alone, so that it may
 // stand before an import.
@@ -109,6 +110,8 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 		c.drop(r, s)
 	case "mixin", "function":
 		c.define(r, s)
+	case "custom-selector":
+		c.customSelector(r, s)
 	case "when", "else":
 		with = c.when(r, prior, s)
 	case "loop":

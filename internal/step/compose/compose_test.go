@@ -111,6 +111,9 @@ func TestCompose(t *testing.T) {
 			`@media(a) and (b){x{y:1}}@media not ((a) and (b)){@supports selector(a > b){x{y:2}}}@media not ((a) and (b)){@supports not selector(a > b){x{y:3}}}`},
 		{"when in a rule and a loop", `@const t { a: 1; b: 2 } x { @loop k, v over const(t) { @when const(v = 1) { p: const(k) } @else { q: const(k) } } }`, `x{p:a;q:b}`},
 		{"constants in when end with it", `@const x: 1; @when const(x) { @const x: 2; a { b: const(x) } } c { d: const(x) }`, `a{b:2}c{d:1}`},
+		{"custom selectors", `@custom-selector :--title h1, .title; @custom-selector :--deep :--title > b; :--title { b: c } a :--title:hover, x { d: :--title } :not(:--deep) { e: f }`,
+			`:is(h1,.title){b:c}a :is(h1,.title):hover,x{d::--title}:not(:is(:is(h1,.title)>b)){e:f}`},
+		{"custom selectors with built names", `@const k: x; @custom-selector :--k .a-(k); .b { &:--k { c: d } }`, `.b{&:is(.a-x){c:d}}`},
 		{"nothing to do", `a { b: constant(x) } @constant x: 1;`, `a{b:constant(x)}@constant x: 1;`},
 	}
 	for _, test := range tests {
@@ -160,8 +163,12 @@ func TestComposeFindings(t *testing.T) {
 		{`@mixin --m(--x, --x) {}`, "--x", `the parameter "--x" stands here a second time`, ""},
 		{`a { @contents; }`, "@contents;", "@contents stands outside of all mixins", ""},
 		{`@function --f() { x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
+		{`@function --f() { result: 1; @media print { result: 2 } } a { b: --f() }`, "--f()", `the function "--f" leaves something to the browser`, ""},
 		{`@mixin --m { @apply --m } a { @apply --m }`, "--m", `calls nest deeper than 64: does "--m" call itself?`, ""},
 		{`@function --f() { result: --f() } a { b: --f() }`, "--f()", `calls nest deeper than 64: does "--f" call itself?`, ""},
+		{`@custom-selector :--x h1; a:--y { b: c }`, ":--y", `there is no custom selector ":--y" here`, `did you mean ":--x"?`},
+		{`@custom-selector x h1;`, "@custom-selector x h1;", "@custom-selector defines nothing", "write @custom-selector :--name selector, selector;"},
+		{`@custom-selector :--x a >;`, "a >", "the selector of :--x cannot be read", ""},
 		{`@else { a { b: c } }`, "@else ", "@else stands behind no @when", "write it right behind the block of an @when or @else"},
 		{`@when media(print) {} a {} @else {}`, "@else ", "@else stands behind no @when", "write it right behind the block of an @when or @else"},
 		{`@when {}`, "@when ", "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)"},
@@ -275,6 +282,21 @@ func TestConditionsAreBounded(t *testing.T) {
 	src := "@when " + strings.Repeat("(media(a) or supports(b: c)) and ", 40) + "media(d) { a { b: c } }"
 	if _, diags := composed(src); len(diags) != 1 || diags[0].Code != "bad-condition" {
 		t.Errorf("got %v, want one finding", diags)
+	}
+}
+
+// TestSelectorsAreBounded checks that custom selectors which double each other
+// come to an end.
+func TestSelectorsAreBounded(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("@custom-selector :--0 a, b;")
+	for i := range 40 {
+		fmt.Fprintf(&b, "@custom-selector :--%d :--%d c, :--%d d;", i+1, i, i)
+	}
+	b.WriteString(":--40 { e: f }")
+	_, diags := composed(b.String())
+	if len(diags) == 0 || diags[0].Code != "bad-custom" {
+		t.Errorf("got %v", diags)
 	}
 }
 

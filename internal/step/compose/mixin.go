@@ -328,6 +328,12 @@ func (c *Composer) result(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, b
 	inner := m.scope.inner()
 	inner.call = made
 	body, _ := ast.Map(m.body, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+	for _, n := range body {
+		if ast.Body(n) != nil {
+			c.wrongCall(v, m, fmt.Sprintf("the function %q leaves something to the browser, and has no result that is known now", m.name), n.Span())
+			return nil, false
+		}
+	}
 	for _, n := range slices.Backward(body) {
 		if d, ok := n.(*ast.Declaration); ok && token.EqualFold(d.Name, "result") {
 			return c.place(d.Value, v.Space, verbatim)

@@ -3,9 +3,12 @@ package compose
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
 )
 
 // This file builds names from values: a constant in brackets that is attached
@@ -132,6 +135,13 @@ func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 	var out ast.Selector
 	for i := range sel {
 		part := &sel[i]
+		if part.Kind == ast.PseudoClass && strings.HasPrefix(part.Name, "--") {
+			if out == nil {
+				out = slices.Clone(sel)
+			}
+			out[i] = c.customUse(part, s)
+			continue
+		}
 		if part.Args == nil {
 			continue
 		}
@@ -140,7 +150,11 @@ func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 			if !changed {
 				return sel, false
 			}
-			return c.reader.Read(values)[0], true
+			read := c.reader.Read(values)[0]
+			if with, ok := c.selector(read, s); ok && !read.IsBad() {
+				return with, true
+			}
+			return read, true
 		}
 		args, changed := c.selectors(part.Args.Selectors, s)
 		if !changed {
@@ -186,6 +200,74 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 		out = append(out, v)
 	}
 	return out, changed
+}
+
+// customSelector names a selector list (CSS Extensions, custom selectors):
+//
+//	@custom-selector :--title h1, .title;
+func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
+	p := r.Prelude
+	if r.Block != nil || len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
+		c.fail("bad-custom", r.Span(), "@custom-selector defines nothing: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
+		return
+	}
+	values, _ := c.selectorValues(p[2:], s)
+	list := c.reader.Read(values)
+	list, _ = c.selectors(list, s)
+	if slices.ContainsFunc(list, ast.Selector.IsBad) {
+		c.fail("bad-custom", ast.SpanOf(p[2:]), fmt.Sprintf("the selector of :%s cannot be read", p[1].Text), "")
+		return
+	}
+	if selectorSize(list, maxSelectorSize) > maxSelectorSize {
+		c.fail("bad-custom", ast.SpanOf(p[2:]), fmt.Sprintf(":%s stands for more than %d simple selectors", p[1].Text, maxSelectorSize),
+			"look for custom selectors that each use another several times")
+		return
+	}
+	if s.named == nil {
+		s.named = make(map[string][]ast.Selector)
+	}
+	s.named[token.Unescape(p[1].Text)] = list
+}
+
+// maxSelectorSize is how many simple selectors a custom one may stand for.
+const maxSelectorSize = 2000
+
+// selectorSize counts the simple selectors of a list, those in arguments
+// included; it stops counting beyond limit.
+func selectorSize(list []ast.Selector, limit int) int {
+	n := 0
+	for _, s := range list {
+		for i := range s {
+			if n++; n > limit {
+				return n
+			}
+			if s[i].Args != nil {
+				n += selectorSize(s[i].Args.Selectors, limit-n)
+			}
+		}
+	}
+	return n
+}
+
+// customUse returns what stands for a custom selector: :is() of its list.
+func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
+	name := token.Unescape(part.Name)
+	var all []string
+	for ; s != nil; s = s.outer {
+		if list := s.named[name]; list != nil && c.count(selectorSize(list, maxSelectorSize), source.SpanOf(part.Pos, len(part.Name)+1)) {
+			return ast.Simple{Kind: ast.PseudoClass, Name: "is", Pos: part.Pos, Args: &ast.Args{Selectors: list}}
+		}
+		for known := range s.named {
+			all = append(all, ":"+known)
+		}
+	}
+	slices.Sort(all)
+	mend := ""
+	if near := diag.Nearest(":"+name, all); near != "" {
+		mend = fmt.Sprintf("did you mean %q?", near)
+	}
+	c.fail("unknown-selector", source.SpanOf(part.Pos, len(part.Name)+1), fmt.Sprintf("there is no custom selector %q here", ":"+name), mend)
+	return *part
 }
 
 // spliceDeclaration makes a declaration of one whose name is built from values.

@@ -16,9 +16,10 @@ type Scope struct {
 	values map[string]*Constant
 	drops  []*Drop // all that were met, in the outermost scope
 
-	callables map[string]*callable // mixins and functions
-	call      *call                // the call whose body this is the scope of
-	prior     *condition           // that no @when or @else of the chain that ends here is true
+	callables map[string]*callable      // mixins and functions
+	named     map[string][]ast.Selector // custom selectors, by their names without the colon
+	call      *call                     // the call whose body this is the scope of
+	prior     *condition                // that no @when or @else of the chain that ends here is true
 }
 
 // Constant is a value or a group that has a name. A Constant is immutable.
