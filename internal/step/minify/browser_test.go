@@ -1,0 +1,105 @@
+package minify
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"testing"
+
+	"rinzel/internal/browsertest"
+)
+
+// TestColorsAreTheSame asks a browser whether each colour is the one that is
+// written for it: every name, every shortened notation, and a sample of rgb().
+func TestColorsAreTheSame(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	var pairs [][2]string
+	add := func(source, short string) { pairs = append(pairs, [2]string{source, short}) }
+	for _, name := range slices.Sorted(maps.Keys(shorterHex)) {
+		add(name, color(name))
+	}
+	for _, notation := range slices.Sorted(maps.Keys(shorterName)) {
+		add(notation, color(notation))
+	}
+	for i := range 256 {
+		source := fmt.Sprintf("#%02X%02x%02X", i, i*7%256, i*13%256)
+		add(source, color(source))
+		add(source+"80", color(source+"80"))
+		doubled := fmt.Sprintf("#%[1]x%[1]x%[2]x%[2]x%[3]x%[3]x", i%16, i*5%16, i/16)
+		add(doubled, color(doubled))
+		add(doubled+"77", color(doubled+"77"))
+		values := minified(fmt.Sprintf("a{color:rgb(%d, %d, %d);color:rgba(%d %d %d)}", i, 255-i, i*3%256, i, i, i/2))
+		add(fmt.Sprintf("rgb(%d, %d, %d)", i, 255-i, i*3%256), between(values, "color:", ";"))
+		add(fmt.Sprintf("rgb(%d, %d, %d)", i, i, i/2), between(values, ";color:", "}"))
+	}
+	list, err := json.Marshal(pairs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var different [][]string
+	page.Eval(fmt.Sprintf(`(pairs => {
+		const e = document.createElement("div");
+		document.body.append(e);
+		const read = c => { e.style.color = ""; e.style.color = c; return e.style.color === "" ? "invalid" : getComputedStyle(e).color };
+		return pairs.map(([a, b]) => [a, b, read(a), read(b)]).filter(([, , a, b]) => a !== b || a === "invalid");
+	})(%s)`, list), &different)
+	for _, d := range different {
+		t.Errorf("%s became %s: %s is not %s", d[0], d[1], d[3], d[2])
+	}
+	if len(pairs) < 1600 {
+		t.Errorf("only %d colours were compared", len(pairs))
+	}
+}
+
+// between returns the text of s from behind a up to b.
+func between(s, a, b string) string {
+	for i := 0; i+len(a) <= len(s); i++ {
+		if s[i:i+len(a)] != a {
+			continue
+		}
+		rest := s[i+len(a):]
+		for k := 0; k+len(b) <= len(rest); k++ {
+			if rest[k:k+len(b)] == b {
+				return rest[:k]
+			}
+		}
+	}
+	return ""
+}
+
+// TestNumbersAreTheSame asks a browser whether shortened numbers mean the same
+// in properties that take them, and whether invalid values stay invalid.
+func TestNumbersAreTheSame(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	numbers := []string{"0", "0.0", "-0", "+0", "00", "1", "1.0", "+1.0", "-1.50", "0.50", ".5", "-.50", "+.5", "1e1", "1.0E1", "1.50e+1", "10.00", "010", "1e-1", "0e3", "100.0"}
+	units := []string{"", "px", "em", "%", "deg", "s", "fr", "EM"}
+	properties := []string{"margin-left", "z-index", "order", "opacity", "line-height", "flex-grow", "rotate", "transition-duration",
+		"font-weight", "column-count", "width", "tab-size", "animation-iteration-count", "letter-spacing", "grid-row-start", "scale", "aspect-ratio"}
+	type check struct{ Property, Source, Short string }
+	var checks []check
+	for _, p := range properties {
+		for _, n := range numbers {
+			for _, u := range units {
+				for _, form := range []string{"%s", "calc(%s)", "calc(2 * %s)", "max(%s, 1px)"} {
+					value := fmt.Sprintf(form, n+u)
+					checks = append(checks, check{p, value, between(minified("a{"+p+": "+value+"}"), ":", "}")})
+				}
+			}
+		}
+	}
+	list, err := json.Marshal(checks)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var different [][]string
+	page.Eval(fmt.Sprintf(`(checks => {
+		const e = document.createElement("div");
+		document.body.append(e);
+		const read = (p, v) => { e.style.cssText = ""; e.style.setProperty(p, v); return e.style.cssText === "" ? "invalid" : getComputedStyle(e).getPropertyValue(p) };
+		return checks.map(c => [c.Property, c.Source, c.Short, read(c.Property, c.Source), read(c.Property, c.Short)]).filter(c => c[3] !== c[4]);
+	})(%s)`, list), &different)
+	for _, d := range different {
+		t.Errorf("%s: %s became %s: %s is not %s", d[0], d[1], d[2], d[4], d[3])
+	}
+}
