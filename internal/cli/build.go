@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,8 +63,21 @@ is as it was.`,
 	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET the output file, - for standard output")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
 	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	_ = cmd.RegisterFlagCompletionFunc("profile", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
+	})
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
+}
+
+// profileNames returns the profiles that the settings have, sorted.
+func profileNames(settings string) []string {
+	p, _, err := project.Open(project.Options{Settings: settings})
+	if err != nil {
+		return []string{project.Development, project.Production}
+	}
+	defer p.Close()
+	return slices.Sorted(maps.Keys(p.Settings.Profiles))
 }
 
 // runBuild is all that the build command does once its flags are parsed.

@@ -1,0 +1,211 @@
+package cli_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"rinzel/internal/cli"
+)
+
+// run runs the command line in a folder, in this process.
+func runIn(t *testing.T, dir string, args ...string) (code int, stdout, stderr string) {
+	t.Helper()
+	t.Chdir(dir)
+	var out, errs bytes.Buffer
+	code = cli.Run(context.Background(), args, cli.IO{Out: &out, Err: &errs})
+	return code, out.String(), errs.String()
+}
+
+// lay writes files, given as name and text in turn, into a new folder.
+func lay(t *testing.T, files ...string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for i := 0; i < len(files); i += 2 {
+		name := filepath.Join(dir, filepath.FromSlash(files[i]))
+		if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(name, []byte(files[i+1]), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return dir
+}
+
+func TestVersion(t *testing.T) {
+	code, out, _ := runIn(t, t.TempDir(), "version")
+	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+ \(CC0\)\n$`).MatchString(out) {
+		t.Errorf("%d %q", code, out)
+	}
+}
+
+func TestDemo(t *testing.T) {
+	dir := t.TempDir()
+	code, out, errs := runIn(t, dir, "demo", "harbour")
+	if code != 0 || errs != "" {
+		t.Fatalf("%d %s", code, errs)
+	}
+	for _, want := range []string{
+		"the sample site lies in harbour\n",
+		"rinzel profile production; settings harbour/rinzel.toml; sheets: compose, lower, prefix; bundles: purge, minify\n",
+		"built 5 pages, 5 bundles, ",
+		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
+	} {
+		if !strings.Contains(out, want) {
+			t.Errorf("no %q in\n%s", want, out)
+		}
+	}
+	pages, _ := filepath.Glob("harbour/public/*.html")
+	sheets, _ := filepath.Glob("harbour/public/*.css")
+	if len(pages) != 4 || len(sheets) != 4 {
+		t.Errorf("%d pages, %d sheets", len(pages), len(sheets))
+	}
+	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 || !strings.Contains(errs, `the folder "harbour" is not empty`) {
+		t.Errorf("a second time: %d %s", code, errs)
+	}
+}
+
+// result is the JSON form of a build, as far as these tests look.
+type result struct {
+	Version  int
+	Profile  string
+	Finish   []string
+	Written  bool
+	Removed  []string
+	Outputs  []struct{ Path, Kind string }
+	Bundles  []struct{ Name, Page string }
+	Findings []struct {
+		Code, Severity, File, Message, Mend string
+		Line, Column, EndLine, EndColumn    int
+		Related                             []struct {
+			File    string
+			Line    int
+			Message string
+		}
+	} `json:"diagnostics"`
+}
+
+func TestJSON(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css><p class=a>", "a.css", ".a { b: c; *d: e }\n.dead { f: g }\n")
+	code, out, errs := runIn(t, dir, "build", "--json", "--profile", "production")
+	var r result
+	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 0 || errs != "" {
+		t.Fatal(code, err, errs, out)
+	}
+	var kinds []string
+	for _, o := range r.Outputs {
+		kinds = append(kinds, o.Kind)
+		if !strings.HasPrefix(o.Path, "public/") {
+			t.Errorf("output %s", o.Path)
+		}
+	}
+	if !slices.Equal(kinds, []string{"style", "map", "page", "manifest"}) || r.Version != 1 || !r.Written || r.Profile != "production" ||
+		!slices.Equal(r.Finish, []string{"purge", "minify"}) || len(r.Bundles) != 1 || r.Bundles[0].Page != "index.html" {
+		t.Errorf("got %+v", r)
+	}
+	if len(r.Findings) != 1 {
+		t.Fatalf("findings %+v", r.Findings)
+	}
+	if f := r.Findings[0]; f.Code != "bad-declaration" || f.Severity != "warning" || f.File != "a.css" || f.Line != 1 || f.Column != 12 || f.EndColumn != 17 {
+		t.Errorf("finding %+v", f)
+	}
+}
+
+func TestJSONOfErrors(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css>", "a.css", "@import \"b.css\";", "b.css", "@import \"c.css\";")
+	code, out, errs := runIn(t, dir, "build", "--json")
+	var r result
+	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 1 || errs != "" {
+		t.Fatal(code, err, errs, out)
+	}
+	if r.Written || len(r.Outputs) != 0 || len(r.Findings) != 1 {
+		t.Fatalf("got %+v", r)
+	}
+	if f := r.Findings[0]; f.Code != "missing" || f.File != "b.css" || len(f.Related) != 1 || f.Related[0].File != "a.css" || f.Related[0].Line != 1 {
+		t.Errorf("finding %+v", f)
+	}
+	if _, err := os.Stat("public"); err == nil {
+		t.Error("something was written")
+	}
+	dir = lay(t, "rinzel.toml", "sorce = 1\n")
+	code, out, _ = runIn(t, dir, "build", "--json")
+	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 1 || r.Findings[0].Code != "bad-settings" {
+		t.Error(code, err, out)
+	}
+}
+
+func TestColor(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=none.css>")
+	t.Chdir(dir)
+	for _, colored := range []bool{false, true} {
+		var out, errs bytes.Buffer
+		code := cli.Run(context.Background(), []string{"build"}, cli.IO{Out: &out, Err: &errs, OutColor: colored, ErrColor: colored})
+		if code != 1 || strings.Contains(out.String()+errs.String(), "\x1b[") != colored {
+			t.Errorf("colour %v: %d %q %q", colored, code, out.String(), errs.String())
+		}
+	}
+}
+
+func TestHelp(t *testing.T) {
+	for _, args := range [][]string{{}, {"help"}, {"build", "--help"}, {"demo", "--help"}, {"version", "--help"}} {
+		code, out, errs := runIn(t, t.TempDir(), args...)
+		if code != 0 || errs != "" || !strings.Contains(out, "Examples:\n  rinzel ") {
+			t.Errorf("%v: %d, no example in\n%s%s", args, code, out, errs)
+		}
+	}
+}
+
+func TestCompletion(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "[profile.staging]\ninherits = \"production\"\n")
+	_, out, _ := runIn(t, dir, "__complete", "build", "--profile", "")
+	if !strings.HasPrefix(out, "development\nproduction\nstaging\n") {
+		t.Errorf("profiles: %q", out)
+	}
+	for _, shell := range []string{"bash", "zsh", "fish", "powershell"} {
+		if code, out, _ := runIn(t, dir, "completion", shell); code != 0 || len(out) < 1000 {
+			t.Errorf("%s: %d, %d bytes", shell, code, len(out))
+		}
+	}
+}
+
+func TestStopped(t *testing.T) {
+	t.Chdir(lay(t, "index.html", "<p>"))
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	var out, errs bytes.Buffer
+	if code := cli.Run(ctx, []string{"build"}, cli.IO{Out: &out, Err: &errs}); code != 2 || !strings.Contains(errs.String(), "stopped; the previous output is as it was") {
+		t.Errorf("%d %q", code, errs.String())
+	}
+	if _, err := os.Stat("public"); err == nil {
+		t.Error("something was written")
+	}
+}
+
+// TestSettingsElsewhere checks that paths count from the settings file.
+func TestSettingsElsewhere(t *testing.T) {
+	dir := lay(t, "conf/rinzel.toml", "source = \"../site\"\noutput = \"../out\"\n", "site/index.html", "<link rel=stylesheet href=a.css>", "site/a.css", "p { b: c }")
+	code, out, errs := runIn(t, dir, "build", "--settings", "conf/rinzel.toml")
+	if code != 0 || !strings.Contains(out, "settings conf/rinzel.toml") {
+		t.Fatalf("%d %s%s", code, out, errs)
+	}
+	text, err := os.ReadFile("out/index.css")
+	if err != nil || !strings.HasPrefix(string(text), "p {\n  b: c;\n}\n") {
+		t.Errorf("%v %s", err, text)
+	}
+}
+
+// TestNothingButDefinitions checks that an empty output is explained.
+func TestNothingButDefinitions(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css>", "a.css", "@const x: 1;")
+	code, out, _ := runIn(t, dir, "build")
+	if code != 0 || !strings.Contains(out, "empty: its sheets hold no rules") {
+		t.Errorf("%d %s", code, out)
+	}
+}
