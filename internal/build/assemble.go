@@ -22,12 +22,10 @@ import (
 // What comes of it does not depend on the page.
 type entry struct {
 	once     sync.Once
-	path     source.Path
 	pieces   []piece
 	prefix   []prefix.Change
 	diags    []diag.Diagnostic
 	external int // pieces that are imports from elsewhere
-	failed   bool
 }
 
 // piece is a part of a bundle that comes from one source sheet.
@@ -68,7 +66,7 @@ func (b *builder) entryOf(p source.Path) *entry {
 	b.mu.Lock()
 	e := b.entries[p]
 	if e == nil {
-		e = &entry{path: p}
+		e = new(entry)
 		b.entries[p] = e
 	}
 	b.mu.Unlock()
@@ -76,8 +74,7 @@ func (b *builder) entryOf(p source.Path) *entry {
 		a := assembler{b: b, entry: e, scope: compose.NewScope(), changes: make(map[prefix.Change]int)}
 		sheet, err := b.sheets.Load(p)
 		if err != nil {
-			e.failed = true // the link that names it reports it
-			return
+			return // the link that names it reports it
 		}
 		a.sheet(sheet, nil, &visit{path: p})
 		a.idleDrops()

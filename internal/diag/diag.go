@@ -52,9 +52,6 @@ type List struct {
 // Add appends findings.
 func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 
-// HasErrors reports whether any finding is an error.
-func (l *List) HasErrors() bool { return HasErrors(l.all) }
-
 // Sorted returns the findings in the order in which they are shown: errors
 // before warnings before notes, and by place within, those without a place
 // last; one that repeats

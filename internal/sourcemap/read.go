@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"path"
 	"sort"
 	"strings"
 )
@@ -34,7 +33,7 @@ type Mapping struct {
 	Name                     int // index of the name, or -1 if it has none
 }
 
-// maxSections bounds how many mappings an index map may add up to.
+// maxMappings bounds how many mappings a map may hold.
 const maxMappings = 1 << 26
 
 // rawMap is the JSON of a map (ECMA-426, section on the source map format).
@@ -265,12 +264,4 @@ func ReadDataURL(address string) (*Map, error) {
 		return nil, fmt.Errorf("source map address cannot be read: %w", err)
 	}
 	return Read([]byte(text))
-}
-
-// Resolve returns the path of a source whose map lies at mapPath.
-func Resolve(mapPath, address string) string {
-	if name, err := url.PathUnescape(address); err == nil {
-		address = name
-	}
-	return path.Join(path.Dir(mapPath), address)
 }

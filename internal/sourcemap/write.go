@@ -143,9 +143,6 @@ func (c *cursor) seek(off uint32) {
 // Mappings returns how many mappings were added.
 func (b *Builder) Mappings() int { return b.mapped }
 
-// Sources returns the files that were mapped to, in the order of the map.
-func (b *Builder) Sources() []*source.File { return b.sources }
-
 // JSON returns the map, with the text of all sources in it. file is the name
 // of the output relative to the map; name gives the address of a source
 // relative to the map.

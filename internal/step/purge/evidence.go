@@ -51,9 +51,6 @@ func (e *Evidence) Add(other *Evidence) {
 	}
 }
 
-// Names returns how many different names the evidence holds.
-func (e *Evidence) Names() int { return len(e.names) }
-
 // Has reports whether a class or ID may occur.
 func (e *Evidence) Has(name string) bool {
 	if e.names[name] {
