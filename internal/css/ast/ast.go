@@ -107,10 +107,13 @@ func (*Comment) node()            {}
 func (*BadRule) node()            {}
 func (*BadDeclaration) node()     {}
 
-// Pos returns the place of the first selector.
+// Pos returns the place of the first selector that is not empty, or else of
+// the brace.
 func (r *StyleRule) Pos() source.Pos {
-	if len(r.Selectors) > 0 && len(r.Selectors[0]) > 0 {
-		return r.Selectors[0][0].Pos
+	for _, s := range r.Selectors {
+		if at := s.Pos(); at.IsValid() {
+			return at
+		}
 	}
 	return r.LBrace
 }
