@@ -85,7 +85,7 @@ var Broken = []string{
 	"@media", "@media x", "@", "@ a;", "a { @media }", "a { @b c }", "@keyframes x { a }", "@keyframes x { 5% }", "@keyframes x { 5% { b } }", "@keyframes x { a: b; from {} }",
 	"<!", "<!--", "-->", "a <!-- b {}", "a { <!-- b: c; }", "a { b: <!-- ; c: -- >; d: --> }", "a{}-->b{}", "a { b: 1/**/e+5; c: 1e/**/+5; d: @/**/x; e: #/**/x; f: </**/!--; g: 5/**/%; h: -/**/->; i: //**/* }",
 	"@font-face { unicode-range: u+1/**/2, u+1?/**/?, U+1-/**/2, u/**/+1 } a { b: u+1 }", "a { unicode-range: u+12345678; unicode-range: u+1-2-3 }",
-	"0{A:\"\\ \r", "a { b\\ ; c }", "0{A:\"\\\r\r", "\\\r", "\\\r\n", "0{\\1:x}", " 0{},{", ",a{},,b{}", "0{--:\\\n0", "0{--x:\\\r\n\\\f a}", "0{A:\"\\\r\n\r\n}", "a:b:c{}", "a{b:c:d{}}", "a{b:c;d{}e:f;g{}}", "a{b:c!important!important; d: !important; e: ! ; f: !x }", "a{b:!;c:d}",
+	"0{A:\"\\ \r", "a { b\\ ; c }", "0{A:\"\\\r\r", "\\\r", "\\\r\n", "0{\\1:x}", "0{A://**/ 0; b: / /**/ /; c: 1 /**/ / /**/ 2; d: / * ; e: / /**/ *}", " 0{},{", ",a{},,b{}", "0{--:\\\n0", "0{--x:\\\r\n\\\f a}", "0{A:\"\\\r\n\r\n}", "a:b:c{}", "a{b:c:d{}}", "a{b:c;d{}e:f;g{}}", "a{b:c!important!important; d: !important; e: ! ; f: !x }", "a{b:!;c:d}",
 	strings.Repeat("a{", 300), strings.Repeat("{", 1000), strings.Repeat("(", 1000), "a{b:" + strings.Repeat("(", 300) + strings.Repeat(")", 300) + ";c:d}e{f:g}",
 	"a" + strings.Repeat(":not(", 300) + "b" + strings.Repeat(")", 300) + "{} c{}", "@a " + strings.Repeat("[", 300) + strings.Repeat("]", 300) + "; c{}",
 	strings.Repeat("@media x{", 300), strings.Repeat("a:{", 50), strings.Repeat("a:b{", 50), strings.Repeat("[(}{", 50),

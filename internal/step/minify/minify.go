@@ -143,14 +143,20 @@ func values(list []ast.Value, in context) ([]ast.Value, bool) {
 }
 
 // tightens reports whether the white space before the value at i means
-// nothing: beside a slash, as in font and border-radius, and before a string
-// or a URL that another one or a bracket ends.
+// nothing: beside a slash, as in font and border-radius. Comments are not
+// printed, and count for nothing.
 func tightens(list []ast.Value, i int) bool {
-	v, before := &list[i], &list[i-1]
-	if v.IsDelim('/') || before.IsDelim('/') {
-		return !(v.IsDelim('/') && before.IsDelim('/')) && v.Kind != token.Comment && before.Kind != token.Comment
+	k := i - 1
+	for k >= 0 && list[k].Kind == token.Comment {
+		k--
 	}
-	return false
+	v := &list[i]
+	if k < 0 || v.Kind == token.Comment {
+		return false
+	}
+	before := &list[k]
+	joins := before.IsDelim('/') && (v.IsDelim('/') || v.IsDelim('*')) // into a comment, perhaps
+	return (v.IsDelim('/') || before.IsDelim('/')) && !joins
 }
 
 // value returns what is shorter than a value and means the same, if there is
