@@ -76,3 +76,15 @@ func TestMapShares(t *testing.T) {
 		t.Errorf("got %v, want %v", twice, want)
 	}
 }
+
+func TestMapListShares(t *testing.T) {
+	list := []int{1, 2, 3}
+	same, changed := css.MapList(list, func(_ int, n *int) (int, bool) { return *n, false })
+	if changed || &same[0] != &list[0] {
+		t.Error("a list in which nothing changed was copied")
+	}
+	other, changed := css.MapList(list, func(i int, n *int) (int, bool) { return *n * 10, i == 1 })
+	if !changed || !reflect.DeepEqual(other, []int{1, 20, 3}) || !reflect.DeepEqual(list, []int{1, 2, 3}) {
+		t.Errorf("got %v of %v", other, list)
+	}
+}

@@ -110,31 +110,40 @@ func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	return WithBody(n, edited), true
 }
 
+// MapList returns list with each element that edit changes replaced by what
+// it returns, and whether any was. A list in which nothing changed is returned
+// as it is.
+func MapList[S ~[]T, T any](list S, edit func(i int, v *T) (with T, changed bool)) (S, bool) {
+	var out S
+	for i := range list {
+		with, changed := edit(i, &list[i])
+		if !changed {
+			continue
+		}
+		if out == nil {
+			out = append(out, list...)
+		}
+		out[i] = with
+	}
+	if out == nil {
+		return list, false
+	}
+	return out, true
+}
+
 // MapValues returns values with each one that edit changes replaced by what
 // it returns, and whether any was. edit sees a function or block before its
 // arguments, and its arguments only if it left the function unchanged. A list
 // in which nothing changed is returned as it is.
 func MapValues(values []Value, edit func(*Value) (with Value, changed bool)) ([]Value, bool) {
-	var out []Value
-	for i := range values {
-		v := &values[i]
-		with, changed := edit(v)
+	return MapList(values, func(_ int, v *Value) (with Value, changed bool) {
+		with, changed = edit(v)
 		if !changed && v.Inner != nil {
 			if inner, ok := MapValues(v.Inner.Values, edit); ok {
 				with, changed = *v, true
 				with.Inner = &Inner{Values: inner, Close: v.Inner.Close}
 			}
 		}
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = append([]Value(nil), values...)
-		}
-		out[i] = with
-	}
-	if out == nil {
-		return values, false
-	}
-	return out, true
+		return with, changed
+	})
 }

@@ -114,21 +114,7 @@ func (c *Composer) dueNames(values []ast.Value, s *Scope) (out []ast.Value, chan
 // selectors returns a selector list with its names built. Such a list could
 // not be read before; it is now.
 func (c *Composer) selectors(list []ast.Selector, s *Scope) ([]ast.Selector, bool) {
-	var out []ast.Selector
-	for i, sel := range list {
-		with, changed := c.selector(sel, s)
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = slices.Clone(list)
-		}
-		out[i] = with
-	}
-	if out == nil {
-		return list, false
-	}
-	return out, true
+	return ast.MapList(list, func(_ int, sel *ast.Selector) (ast.Selector, bool) { return c.selector(*sel, s) })
 }
 
 func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {

@@ -118,28 +118,16 @@ func declaration(d *ast.Declaration) ast.Edit {
 
 // values shortens a list of values.
 func values(list []ast.Value, in context) ([]ast.Value, bool) {
-	var out []ast.Value
-	for i := range list {
-		v := &list[i]
-		with, changed := value(v, in)
+	return ast.MapList(list, func(i int, v *ast.Value) (with ast.Value, changed bool) {
+		with, changed = value(v, in)
 		if v.Space && !in.math && tightens(list, i) {
 			if !changed {
 				with, changed = *v, true
 			}
 			with.Space = false
 		}
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = slices.Clone(list)
-		}
-		out[i] = with
-	}
-	if out == nil {
-		return list, false
-	}
-	return out, true
+		return with, changed
+	})
 }
 
 // tightens reports whether the white space before the value at i means
@@ -354,24 +342,12 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 // features shortens the tests in brackets among values, at any depth of
 // brackets. The arguments of functions are not ours to judge.
 func features(list []ast.Value) ([]ast.Value, bool) {
-	var out []ast.Value
-	for i := range list {
-		if list[i].Kind != token.LParen {
-			continue
+	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
+		if v.Kind != token.LParen {
+			return with, false
 		}
-		with, changed := feature(&list[i])
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = slices.Clone(list)
-		}
-		out[i] = with
-	}
-	if out == nil {
-		return list, false
-	}
-	return out, true
+		return feature(v)
+	})
 }
 
 // feature drops the white space around the colon in (name: value).
@@ -391,42 +367,17 @@ func feature(v *ast.Value) (with ast.Value, changed bool) {
 
 // selectors shortens a selector list.
 func selectors(list []ast.Selector) ([]ast.Selector, bool) {
-	var out []ast.Selector
-	for i, s := range list {
-		short, changed := simples(s)
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = slices.Clone(list)
-		}
-		out[i] = short
-	}
-	if out == nil {
-		return list, false
-	}
-	return out, true
-}
-
-func simples(s ast.Selector) (ast.Selector, bool) {
-	var out ast.Selector
-	for i, p := range s {
-		if p.Args == nil {
-			continue
-		}
-		args, changed := arguments(p)
-		if !changed {
-			continue
-		}
-		if out == nil {
-			out = slices.Clone(s)
-		}
-		out[i].Args = args
-	}
-	if out == nil {
-		return s, false
-	}
-	return out, true
+	return ast.MapList(list, func(_ int, s *ast.Selector) (ast.Selector, bool) {
+		return ast.MapList(*s, func(_ int, p *ast.Simple) (with ast.Simple, changed bool) {
+			if p.Args == nil {
+				return with, false
+			}
+			args, changed := arguments(*p)
+			with = *p
+			with.Args = args
+			return with, changed
+		})
+	})
 }
 
 // arguments takes the quotes off an attribute value and shortens the
