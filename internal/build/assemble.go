@@ -238,7 +238,7 @@ func (a *assembler) lateImport(r *ast.AtRule) {
 func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, conds []*condition, here *visit) {
 	prelude := r.Prelude
 	if composes {
-		prelude = c.Values(prelude, a.scope)
+		prelude = c.ImportPrelude(prelude, a.scope)
 	}
 	imp, ok := graph.ReadImport(prelude)
 	if !ok {

@@ -13,7 +13,10 @@
 //	@mixin, @apply, @contents     blocks with parameters
 //	@function --f(…), --f(…)      values with parameters
 //	@when const(…) { } @else { }  decides what can be decided now
+//	if(const(…): 1px; else: 2px)  likewise, within a value
 //	@custom-selector :--x a, b;   names a selector list
+//	@custom-media --x (…);        names a media query
+//	calc(…), color-mix(…)         are worked out where all in them is known
 //
 // A constant that is set within a block ends with the block. All others flow
 // along imports: an imported sheet sees what its importer set before, and the
@@ -48,7 +51,7 @@ type Composer struct {
 }
 
 // statements are the at-rules that speak to the build alone.
-var statements = words("const default drop mixin function custom-selector")
+var statements = words("const default drop mixin function custom-selector custom-media")
 
 // IsStatement reports whether n speaks to the build alone, so that it may
 // stand before an import.
@@ -91,7 +94,7 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 }
 
 func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
-	value, ok := c.values(d.Value, s, d.IsCustom())
+	value, ok := c.values(d.Value, s, placeOf(d, s))
 	if !ok {
 		return ast.Keep
 	}
@@ -112,6 +115,8 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 		c.define(r, s)
 	case "custom-selector":
 		c.customSelector(r, s)
+	case "custom-media":
+		c.customMedia(r, s)
 	case "when", "else":
 		with = c.when(r, prior, s)
 	case "loop":
@@ -155,7 +160,7 @@ func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
 			return &copied, true
 		}
 	case *ast.QualifiedRule:
-		if prelude, ok := c.values(r.Prelude, s, false); ok {
+		if prelude, ok := c.values(r.Prelude, s, place{}); ok {
 			copied := *r
 			copied.Prelude = prelude
 			return &copied, true

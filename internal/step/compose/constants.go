@@ -83,7 +83,7 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	if group := c.groupOf(values, s); group != nil {
 		return &Constant{Group: group, At: at}
 	}
-	value, _ := c.values(values, s, false)
+	value, _ := c.values(values, s, atBuild)
 	value = trim(value)
 	if len(value) > 0 && value[0].Space {
 		value = slices.Clone(value)

@@ -87,7 +87,7 @@ func (c *Composer) turns(from []ast.Value, s *Scope) []turn {
 		return out
 	}
 	at := ast.SpanOf(from)
-	values, _ := c.values(from, s, false)
+	values, _ := c.values(from, s, atBuild)
 	if len(values) == 1 && values[0].IsFunction("range") {
 		return c.rangeTurns(&values[0])
 	}

@@ -260,14 +260,14 @@ func (c *Composer) enter(m *callable, head *ast.Value, s *Scope) (*call, bool) {
 	for i, p := range m.params {
 		switch {
 		case i < len(args) && len(args[i]) > 0:
-			value, _ := c.values(args[i], s, false)
+			value, _ := c.values(args[i], s, atBuild)
 			if !p.syntax.accepts(value) {
 				c.wrongCall(head, m, fmt.Sprintf("the parameter %q of %q is to be %s; found %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
 				return nil, false
 			}
 			made.args[p.name] = value
 		case p.optional:
-			made.args[p.name], _ = c.values(p.byDefault, body, false)
+			made.args[p.name], _ = c.values(p.byDefault, body, atBuild)
 		default:
 			c.wrongCall(head, m, fmt.Sprintf("%q needs a value for its parameter %q", m.name, p.name), p.at)
 			return nil, false
@@ -297,7 +297,7 @@ func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at so
 
 // argument returns what stands for var(--name) if that is a parameter of the
 // call whose body the place is in.
-func (c *Composer) argument(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, bool) {
+func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	inCall := s.inCall()
 	if inCall == nil {
 		return nil, false
@@ -310,12 +310,12 @@ func (c *Composer) argument(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value,
 	if !ok {
 		return nil, false
 	}
-	return c.place(value, v.Space, verbatim)
+	return c.place(value, v.Space, at)
 }
 
 // result returns what stands for the call of a function, or false if there is
 // none of that name: then a browser may know it.
-func (c *Composer) result(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, bool) {
+func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	m := s.findCallable("function " + calledName(v))
 	if m == nil {
 		return nil, false
@@ -336,7 +336,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, b
 	}
 	for _, n := range slices.Backward(body) {
 		if d, ok := n.(*ast.Declaration); ok && token.EqualFold(d.Name, "result") {
-			return c.place(d.Value, v.Space, verbatim)
+			return c.place(d.Value, v.Space, at)
 		}
 	}
 	c.wrongCall(v, m, fmt.Sprintf("the function %q has no result", m.name), m.at)

@@ -90,7 +90,16 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	if namedRules[token.Lower(r.Name)] {
 		values, changed = c.dueNames(values, s)
 	}
-	values, more := c.values(values, s, false)
+	at := place{}
+	if token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "import") {
+		at.asWritten = true
+	}
+	values, more := c.values(values, s, at)
+	if token.EqualFold(r.Name, "media") {
+		var named bool
+		values, named = c.media(values, s)
+		more = more || named
+	}
 	return values, changed || more
 }
 
@@ -267,6 +276,6 @@ func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.
 	if out.IsCustom() && !d.IsCustom() {
 		value = spelled(value)
 	}
-	out.Value, _ = c.values(value, s, out.IsCustom())
+	out.Value, _ = c.values(value, s, placeOf(out, s))
 	return out, true
 }

@@ -18,6 +18,7 @@ type Scope struct {
 
 	callables map[string]*callable      // mixins and functions
 	named     map[string][]ast.Selector // custom selectors, by their names without the colon
+	media     map[string]mediaQuery     // custom media
 	call      *call                     // the call whose body this is the scope of
 	prior     *condition                // that no @when or @else of the chain that ends here is true
 }

@@ -1,11 +1,13 @@
 package compose
 
 import (
+	"cmp"
 	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
 )
 
 // syntax is the type of a parameter: alternatives, each a data type or a
@@ -147,19 +149,11 @@ func zero(v *ast.Value) bool { return v.Kind == token.Number && strings.Trim(v.T
 
 // unitKind returns what a dimension measures. A unit that is not known is a length.
 func unitKind(v *ast.Value) string {
-	switch token.Lower(v.Text[token.NumberLen(v.Text):]) {
-	case "deg", "grad", "rad", "turn":
-		return "angle"
-	case "s", "ms":
-		return "time"
-	case "dpi", "dpcm", "dppx", "x":
-		return "resolution"
-	case "hz", "khz":
-		return "frequency"
-	case "fr":
+	unit := token.Lower(v.Text[token.NumberLen(v.Text):])
+	if unit == "fr" {
 		return "flex"
 	}
-	return "length"
+	return cmp.Or(value.Measures(unit), "length")
 }
 
 func functionName(v *ast.Value) string {
@@ -169,12 +163,9 @@ func functionName(v *ast.Value) string {
 	return token.Lower(v.Name())
 }
 
-var (
-	colorFunctions = words("rgb rgba hsl hsla hwb lab lch oklab oklch color color-mix light-dark contrast-color device-cmyk")
-	mathFunctions  = words("calc min max clamp round mod rem sin cos tan asin acos atan atan2 pow sqrt hypot log exp abs sign progress calc-size")
-)
+var colorFunctions = words("rgb rgba hsl hsla hwb lab lch oklab oklch color color-mix light-dark contrast-color device-cmyk")
 
-func isMath(v *ast.Value) bool { return mathFunctions[functionName(v)] }
+func isMath(v *ast.Value) bool { return value.IsMath(v) || v.IsFunction("calc-size") }
 
 func words(s string) map[string]bool {
 	set := make(map[string]bool)

@@ -1,29 +1,68 @@
 package compose
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
-// Values returns values with all that they say to the build finished.
-func (c *Composer) Values(values []ast.Value, s *Scope) []ast.Value {
-	out, _ := c.values(values, s, false)
-	return out
+// place is where values stand, and what that means for those that are put there.
+type place struct {
+	value.Place
+	verbatim  bool // in a custom property, where white space is a value of its own
+	asWritten bool // what a browser is asked whether it can read it: nothing is worked out
+	math      bool // within a math function, which is worked out as a whole
 }
 
-// values does the work of Values. verbatim is for custom properties, where
-// white space is a value of its own. A list without a use is returned as it is.
-func (c *Composer) values(values []ast.Value, s *Scope, verbatim bool) (out []ast.Value, changed bool) {
+// atBuild is the place of what the build works with further.
+var atBuild = place{Place: value.Anywhere}
+
+// placeOf returns the place of the value of a declaration.
+func placeOf(d *ast.Declaration, s *Scope) place {
+	if call := s.inCall(); call != nil && call.of.isFunc {
+		return atBuild
+	}
+	return place{Place: value.PlaceIn(token.Lower(d.Name)), verbatim: d.IsCustom()}
+}
+
+// within returns the place of the arguments of a function or block.
+func (p place) within(v *ast.Value) place {
+	p.math = p.math || value.IsMath(v)
+	p.Place = p.Within(v.Name())
+	return p
+}
+
+// ImportPrelude returns the prelude of an @import rule with all that it says
+// to the build finished.
+func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
+	out, _ := c.values(values, s, place{asWritten: true})
+	if !namesMedia(out) {
+		return out
+	}
+	start := slices.IndexFunc(out, func(v ast.Value) bool { return v.Kind == token.LParen || v.Kind == token.Ident && !v.IsIdent("layer") })
+	end := start
+	for end < len(out) && !out[end].IsFunction("without") && !out[end].IsFunction("only") {
+		end++
+	}
+	media, _ := c.media(out[start:end], s)
+	return slices.Concat(out[:start], spaced(media, true), out[end:])
+}
+
+// values returns values with all that they say to the build finished, and
+// whether there was anything. A list without a use is returned as it is.
+func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
 		with, took := []ast.Value(nil), 0
 		if v.Inner != nil {
-			with, took = c.function(values[i:], s, verbatim)
+			with, took = c.function(values[i:], s, at)
 		}
 		if took > 0 && !changed {
 			changed = true
@@ -45,20 +84,25 @@ func (c *Composer) values(values []ast.Value, s *Scope, verbatim bool) (out []as
 
 // function returns what stands for the function or block at the start of
 // values, and for how many of them; none if it says nothing to the build.
-func (c *Composer) function(values []ast.Value, s *Scope, verbatim bool) (with []ast.Value, took int) {
+func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.Value, took int) {
 	v := &values[0]
 	switch {
 	case v.IsFunction("const"):
-		if with, ok := c.use(v, s, verbatim); ok {
+		if with, ok := c.use(v, s, at); ok {
 			return with, 1
 		}
 		return nil, 0
 	case v.IsFunction("var"):
-		if with, ok := c.argument(v, s, verbatim); ok {
+		if with, ok := c.argument(v, s, at); ok {
 			return with, 1
 		}
+	case v.IsFunction("if") && asksTheBuild(v.Inner.Values):
+		if with, ok := c.inlineIf(v, s, at); ok {
+			return with, 1
+		}
+		return nil, 0
 	case dashed(v):
-		if with, ok := c.result(v, s, verbatim); ok {
+		if with, ok := c.result(v, s, at); ok {
 			return with, 1
 		}
 	case isSplice(v):
@@ -68,22 +112,13 @@ func (c *Composer) function(values []ast.Value, s *Scope, verbatim bool) (with [
 		}
 		return []ast.Value{{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}}, took
 	}
-	inner, edited := c.values(v.Inner.Values, s, verbatim)
+	inner, edited := c.values(v.Inner.Values, s, at.within(v))
 	copied := *v
 	if edited {
 		copied.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
 	}
-	switch {
-	case v.IsFunction("concat"):
-		if text, ok := c.joined(&copied, true); ok {
-			return []ast.Value{{Kind: token.String, Text: token.Quote(text), Pos: v.Pos, Space: v.Space}}, 1
-		}
-	case v.IsFunction("ident"):
-		if text, ok := c.joined(&copied, false); ok {
-			return []ast.Value{{Kind: token.Ident, Text: token.EscapeName(text), Pos: v.Pos, Space: v.Space}}, 1
-		}
-	case edited && v.IsFunction("src") && len(inner) == 1 && inner[0].Kind == token.String:
-		copied.Text = "url(" // now that it is known, what every browser reads
+	if with, ok := c.finished(&copied, edited, at); ok {
+		return []ast.Value{with}, 1
 	}
 	if !edited {
 		return nil, 0
@@ -91,8 +126,48 @@ func (c *Composer) function(values []ast.Value, s *Scope, verbatim bool) (with [
 	return []ast.Value{copied}, 1
 }
 
+// finished returns what a function whose arguments are finished comes to, if
+// that is known now. edited tells that the build had a part in them.
+func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value, ok bool) {
+	switch {
+	case v.IsFunction("concat"):
+		if text, ok := c.joined(v, true); ok {
+			return ast.Value{Kind: token.String, Text: token.Quote(text), Pos: v.Pos, Space: v.Space}, true
+		}
+	case v.IsFunction("ident"):
+		if text, ok := c.joined(v, false); ok {
+			return ast.Value{Kind: token.Ident, Text: token.EscapeName(text), Pos: v.Pos, Space: v.Space}, true
+		}
+	case edited && v.IsFunction("src") && len(v.Inner.Values) == 1 && v.Inner.Values[0].Kind == token.String:
+		v.Text = "url(" // now that it is known, what every browser reads
+	case at.math || at.asWritten || at.verbatim && !edited:
+		// Custom properties are read by scripts as they are written.
+	default:
+		return c.workedOut(v, at)
+	}
+	return with, false
+}
+
+// workedOut returns what a math function or a colour comes to.
+func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
+	with, ok, err := value.Fold(v, at.Place)
+	var problem *value.Problem
+	if errors.As(err, &problem) {
+		c.report(diag.Diagnostic{Code: "bad-math", Severity: diag.Warning, Span: problem.At,
+			Message: problem.Message + ": browsers skip the declaration", Mend: problem.Mend})
+		return with, false
+	}
+	if !ok {
+		with, ok = value.FoldColor(v)
+	}
+	if ok && at.verbatim && with.Inner != nil {
+		with.Inner = &ast.Inner{Values: spelled(with.Inner.Values), Close: with.Inner.Close}
+	}
+	return with, ok
+}
+
 // use returns what stands for const(path) or const(path, fallback).
-func (c *Composer) use(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, bool) {
+func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
@@ -106,11 +181,12 @@ func (c *Composer) use(v *ast.Value, s *Scope, verbatim bool) ([]ast.Value, bool
 			fmt.Sprintf("name one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
 		return nil, false
 	case ok:
-		return c.place(constant.Value, v.Space, verbatim)
+		return c.place(constant.Value, v.Space, at)
 	case n < len(args):
 		fallback := trim(trim(args[n:])[1:])
-		fallback, _ = c.values(fallback, s, verbatim)
-		return c.place(fallback, v.Space, false)
+		fallback, _ = c.values(fallback, s, at)
+		at.verbatim = false // it is spelled as it stands
+		return c.place(fallback, v.Space, at)
 	}
 	c.unknown(p, ast.SpanOf(args[:n]), s)
 	return nil, false
@@ -141,19 +217,29 @@ func isComma(values []ast.Value) bool {
 }
 
 // place returns values such that they stand where white space did or did not
-// stand before. spell is for custom properties.
-func (c *Composer) place(values []ast.Value, space, spell bool) ([]ast.Value, bool) {
+// stand before.
+func (c *Composer) place(values []ast.Value, space bool, at place) ([]ast.Value, bool) {
 	if !c.count(len(values)+1, ast.SpanOf(values)) {
 		return nil, false
 	}
-	if spell {
-		return spelled(values), true
+	if at.verbatim {
+		return spelled(rounded(values, at)), true
 	}
-	out := slices.Clone(values)
+	out := slices.Clone(rounded(values, at))
 	if len(out) > 0 {
 		out[0].Space = space
 	}
 	return out, true
+}
+
+// rounded returns values with their numbers as a sheet has them, if they are
+// not worked with further.
+func rounded(values []ast.Value, at place) []ast.Value {
+	if at.math || at.Digits == value.Double {
+		return values
+	}
+	values, _ = ast.MapValues(values, func(v *ast.Value) (ast.Value, bool) { return value.Rounded(v) })
+	return values
 }
 
 // count counts values that are put into the sheet, and reports when there are

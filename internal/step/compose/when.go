@@ -3,10 +3,10 @@ package compose
 import (
 	"fmt"
 	"slices"
-	"strconv"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
 	"rinzel/internal/source"
 )
 
@@ -21,7 +21,8 @@ type condition struct {
 	parts []condition // of all, any
 	// leaf is the prelude of the @media or @supports rule that asks.
 	leaf    []ast.Value
-	negated bool // the leaf is asked to be false
+	asked   ast.Value // the function that asks: media(…), supports(…) or style(…)
+	negated bool      // the leaf is asked to be false
 	at      source.Pos
 }
 
@@ -32,6 +33,7 @@ const (
 	always
 	asksMedia
 	asksSupports
+	asksStyle // in if() alone
 	all
 	any
 )
@@ -102,7 +104,7 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 	switch x.kind {
 	case never, always:
 		return 1, 1, 0
-	case asksMedia, asksSupports:
+	case asksMedia, asksSupports, asksStyle:
 		return 1, 1, 1
 	}
 	product, sum, others := 1.0, 0.0, 1.0
@@ -150,10 +152,34 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 		name = "supports"
 	}
 	prelude := x.leaf
-	if x.negated {
+	switch {
+	case x.negated && x.kind == asksMedia && isConjunction(prelude):
+		// Older browsers read "not" before a media type alone.
+		prelude = slices.Concat([]ast.Value{{Kind: token.Ident, Text: "not"}, {Kind: token.Ident, Text: "all", Space: true}, {Kind: token.Ident, Text: "and", Space: true}},
+			spaced(prelude, true))
+	case x.negated:
 		prelude = negated(prelude)
 	}
 	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
+}
+
+// isConjunction reports whether a media condition is made of features joined
+// by "and", or of a single one.
+func isConjunction(prelude []ast.Value) bool {
+	for i := range prelude {
+		if v := &prelude[i]; v.Kind != token.LParen && !v.IsIdent("and") {
+			return false
+		}
+	}
+	return prelude[0].Kind == token.LParen && !namesNot(prelude)
+}
+
+// namesNot reports whether brackets hold more brackets or "not", which only
+// newer browsers read.
+func namesNot(prelude []ast.Value) bool {
+	return slices.ContainsFunc(prelude, func(v ast.Value) bool {
+		return slices.ContainsFunc(v.Values(), func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
+	})
 }
 
 // negated returns the prelude of a conditional rule with "not" before it.
@@ -188,7 +214,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)")
 		return nil
 	case len(r.Prelude) > 0:
-		reader := conditionReader{c: c, s: s, values: dropComments(r.Prelude)}
+		reader := conditionReader{c: c, s: s, values: significant(r.Prelude)}
 		var ok bool
 		if own, ok = reader.read(); !ok {
 			s.prior = &condition{} // what follows is an echo
@@ -221,8 +247,21 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	return holds.wrap(made)
 }
 
-func dropComments(values []ast.Value) []ast.Value {
-	return slices.DeleteFunc(slices.Clone(values), func(v ast.Value) bool { return v.Kind == token.Comment })
+// significant returns values without comments and without white space as
+// values of its own.
+func significant(values []ast.Value) []ast.Value {
+	var out []ast.Value
+	space := false
+	for _, v := range values {
+		if v.Kind == token.Comment || v.Kind == token.Whitespace {
+			space = space || v.Kind == token.Whitespace || v.Space
+			continue
+		}
+		v.Space = (v.Space || space) && len(out) > 0
+		space = false
+		out = append(out, v)
+	}
+	return out
 }
 
 // conditionReader reads a condition from its values.
@@ -230,6 +269,7 @@ type conditionReader struct {
 	c      *Composer
 	s      *Scope
 	values []ast.Value
+	inline bool // it is one of if(), which may ask for style() as well
 }
 
 // read reads terms joined by "and" or by "or", up to the end.
@@ -265,7 +305,11 @@ func (r *conditionReader) read() (condition, bool) {
 }
 
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
-	r.c.fail("bad-condition", at, message, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets")
+	mend := "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"
+	if r.inline {
+		mend = "a condition is made of const(…), media(…), supports(…) and style(…), joined by and, or, not and brackets"
+	}
+	r.c.fail("bad-condition", at, message, mend)
 	return condition{}, false
 }
 
@@ -281,7 +325,7 @@ func (r *conditionReader) term() (condition, bool) {
 		x, ok := r.term()
 		return not(x), ok
 	case v.Kind == token.LParen:
-		inner := conditionReader{c: r.c, s: r.s, values: dropComments(v.Values())}
+		inner := conditionReader{c: r.c, s: r.s, values: significant(v.Values()), inline: r.inline}
 		return inner.read()
 	case v.IsFunction("const"):
 		return r.constant(v)
@@ -289,8 +333,40 @@ func (r *conditionReader) term() (condition, bool) {
 		return r.asks(asksMedia, v)
 	case v.IsFunction("supports"):
 		return r.asks(asksSupports, v)
+	case v.IsFunction("style") && r.inline:
+		return r.asks(asksStyle, v)
 	}
 	return r.fail(v.Span(), "expected const(…), media(…) or supports(…)")
+}
+
+// custom returns the condition of media() with custom media in it. The list of
+// queries that it comes to is asked one by one.
+func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, bool) {
+	if len(values) == 1 && values[0].Kind == token.Ident && dashed(&values[0]) {
+		values = []ast.Value{bracketed(values)}
+	}
+	if !namesMedia(values) {
+		return condition{}, false
+	}
+	query, ok := r.c.mediaList(values, r.s)
+	return query.asking(v), ok
+}
+
+// asking returns the condition with each of its leaves asked by a function of
+// its own, as if() has them.
+func (x condition) asking(v *ast.Value) condition {
+	switch {
+	case x.kind == asksMedia:
+		x.asked = *v
+		x.asked.Inner = &ast.Inner{Values: x.leaf, Close: v.Inner.Close}
+	case len(x.parts) > 0:
+		parts := make([]condition, len(x.parts))
+		for i, p := range x.parts {
+			parts[i] = p.asking(v)
+		}
+		x.parts = parts
+	}
+	return x
 }
 
 // mediaTypes are the media types that may stand in media() without brackets.
@@ -298,10 +374,17 @@ var mediaTypes = words("all print screen speech")
 
 // asks returns the condition of media() or supports().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
-	values, _ := r.c.values(dropComments(v.Values()), r.s, false)
+	values, _ := r.c.values(significant(v.Values()), r.s, place{asWritten: kind != asksMedia})
 	if len(values) == 0 {
 		return r.fail(v.Span(), "the brackets are empty")
 	}
+	if kind == asksMedia {
+		if query, ok := r.custom(values, v); ok {
+			return query, true
+		}
+	}
+	asked := *v
+	asked.Inner = &ast.Inner{Values: values, Close: v.Inner.Close}
 	first := &values[0]
 	switch {
 	case kind == asksMedia && len(values) == 1 && first.Kind == token.Ident && mediaTypes[token.Lower(first.Text)]:
@@ -309,13 +392,13 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	default:
 		values = []ast.Value{bracketed(values)}
 	}
-	return condition{kind: kind, leaf: values, at: v.Pos}, true
+	return condition{kind: kind, leaf: values, asked: asked, at: v.Pos}, true
 }
 
 // constant decides a condition on a constant: const(name), const(name: value)
 // or const(name > number).
 func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
-	args := trim(v.Values())
+	args := significant(v.Values())
 	p, n := readPath(args)
 	if p == nil {
 		return r.fail(v.Span(), "const() takes the name of a constant")
@@ -338,8 +421,8 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	if len(rest) == 0 || !slices.Contains([]string{":", "=", ">", "<", ">=", "<="}, operator) {
 		return r.fail(v.Span(), "const() asks for a constant, for its value behind ':', or compares it by <, >, <=, >= or =")
 	}
-	want, _ := r.c.values(rest, r.s, false)
-	want, _ = r.c.place(want, false, false)
+	want, _ := r.c.values(rest, r.s, atBuild)
+	want, _ = r.c.place(want, false, atBuild)
 	if operator == ":" {
 		return known(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
 	}
@@ -368,35 +451,21 @@ func truthy(c *Constant) bool {
 	}
 	if len(c.Value) == 1 {
 		v := &c.Value[0]
-		n, _, isNumber := measure(v)
-		return !v.IsIdent("none") && !(isNumber && n == 0) && !(v.Kind == token.String && len(v.Text) == 2)
+		n, isNumber := value.Read(v)
+		return !v.IsIdent("none") && !(isNumber && n.Value == 0) && !(v.Kind == token.String && len(v.Text) == 2)
 	}
 	return len(c.Value) > 0
 }
 
-// compare compares two numbers, percentages or dimensions of one unit.
+// compare compares two numbers, percentages or dimensions.
 func compare(a, b []ast.Value) (order int, ok bool) {
 	if len(a) != 1 || len(b) != 1 {
 		return 0, false
 	}
-	x, unitX, ok1 := measure(&a[0])
-	y, unitY, ok2 := measure(&b[0])
-	switch {
-	case !ok1 || !ok2 || unitX != unitY && x != 0 && y != 0:
+	x, okX := value.Read(&a[0])
+	y, okY := value.Read(&b[0])
+	if !okX || !okY {
 		return 0, false
-	case x < y:
-		return -1, true
-	case x > y:
-		return 1, true
 	}
-	return 0, true
-}
-
-func measure(v *ast.Value) (n float64, unit string, ok bool) {
-	if v.Kind != token.Number && v.Kind != token.Percentage && v.Kind != token.Dimension {
-		return 0, "", false
-	}
-	digits := token.NumberLen(v.Text)
-	n, err := strconv.ParseFloat(v.Text[:digits], 64)
-	return n, token.Lower(v.Text[digits:]), err == nil
+	return x.Compare(y)
 }

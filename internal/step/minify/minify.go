@@ -3,7 +3,7 @@
 //
 //   - shortens numbers: 0.50em to .5em;
 //   - shortens colours where a property takes one: #ffffff and white to #fff,
-//     rgb(255, 0, 0) to red;
+//     rgb(255, 0, 0) and hsl(0 100% 50%) to red;
 //   - takes the quotes off url() and attribute values that need none, and
 //     writes other strings in double quotes;
 //   - drops white space around brackets, slashes and colons where it means
@@ -21,6 +21,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/scan"
 	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
 )
 
 // Nodes returns nodes with less text and the same meaning. Nodes in which
@@ -93,6 +94,7 @@ type context struct {
 	color  bool // a colour may stand here
 	number bool // a number may be written as a whole one
 	math   bool // within calc() or the like: white space may matter
+	mixed  bool // a colour that stands here is worked with further
 }
 
 func declaration(d *ast.Declaration) ast.Edit {
@@ -119,7 +121,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 // values shortens a list of values.
 func values(list []ast.Value, in context) ([]ast.Value, bool) {
 	return ast.MapList(list, func(i int, v *ast.Value) (with ast.Value, changed bool) {
-		with, changed = value(v, in)
+		with, changed = single(v, in)
 		if v.Space && !in.math && tightens(list, i) {
 			if !changed {
 				with, changed = *v, true
@@ -147,9 +149,9 @@ func tightens(list []ast.Value, i int) bool {
 	return (v.IsDelim('/') || before.IsDelim('/')) && !joins
 }
 
-// value returns what is shorter than a value and means the same, if there is
+// single returns what is shorter than a value and means the same, if there is
 // such a thing.
-func value(v *ast.Value, in context) (with ast.Value, changed bool) {
+func single(v *ast.Value, in context) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number, token.Percentage, token.Dimension:
 		if isShort(v.Text) {
@@ -171,7 +173,7 @@ func value(v *ast.Value, in context) (with ast.Value, changed bool) {
 		if !in.color {
 			return with, false
 		}
-		if short := color(v.Text); short != v.Text {
+		if short := value.ShortColor(v.Text); short != v.Text {
 			with = *v
 			with.Text, with.Kind = short, kindOf(short)
 			return with, true
@@ -276,15 +278,19 @@ func function(v *ast.Value, in context) (with ast.Value, changed bool) {
 		return unquote(v)
 	}
 	if in.color {
-		if short := rgb(name, v.Inner.Values); short != "" {
-			with = *v
-			with.Text, with.Kind, with.Inner = short, kindOf(short), nil
-			return with, true
+		if short, ok := value.Shortest(v, in.mixed); ok {
+			if short.Inner != nil {
+				if inner, ok := within(&short, context{number: true}); ok {
+					short = inner
+				}
+			}
+			return short, true
 		}
 	}
 	inner := context{
 		color:  in.color && colorFunctions[name] || name == "drop-shadow",
 		number: numericFunctions[name],
+		mixed:  in.mixed || name == "color-mix",
 		math:   in.math || mathFunctions[name],
 	}
 	return within(v, inner)

@@ -23,7 +23,7 @@ func TestMinify(t *testing.T) {
 		{"hex", `a { color: #FFFFFF; background: #AABBCCDD; fill: #ABCDEF }`, `a{color:#fff;background:#abcd;fill:#abcdef}`},
 		{"names", `a { color: white; background: #ff0000; border: 1px solid BLACK; fill: rebeccapurple }`, `a{color:#fff;background:red;border:1px solid #000;fill:#639}`},
 		{"rgb", `a { color: rgb(255, 0, 0); background: rgba(0 128 0); fill: rgb(1,2,3); stroke: rgba(0,0,0,.5); outline-color: rgb(300,0,0) }`,
-			`a{color:red;background:green;fill:#010203;stroke:rgba(0,0,0,.5);outline-color:rgb(300,0,0)}`},
+			`a{color:red;background:green;fill:#010203;stroke:rgba(0,0,0,.5);outline-color:red}`},
 		{"colours in gradients", `a { background: linear-gradient(90deg, #ffffff 0.50%, white) }`, `a{background:linear-gradient(90deg,#fff .5%,#fff)}`},
 		{"no colours", `a { animation: white 1s; grid-area: red; font-family: black; background: paint(white); filter: url(#ffffff) }`,
 			`a{animation:white 1s;grid-area:red;font-family:black;background:paint(white);filter:url(#ffffff)}`},

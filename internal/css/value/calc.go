@@ -1,0 +1,368 @@
+package value
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// This file reads calculations into trees of what they add, multiply and call
+// (CSS Values 4, section 10.9 and 10.10).
+
+type op uint8
+
+const (
+	leaf    op = iota // a number
+	opaque            // what only a browser knows
+	sum               // of args
+	product           // of args
+	negate            // of the one arg
+	invert            // of the one arg
+	call              // of a math function, with args
+)
+
+// node is a part of a calculation. Nodes are not changed once they are made.
+type node struct {
+	op    op
+	num   Number
+	value *ast.Value // of opaque; of a call the function
+	args  []*node
+	of    dimensions
+	// fluid tells that a browser puts tokens in the place of a part that no
+	// brackets enclose, var() for one. They may hold operators, so that no
+	// factor may change its place beside them.
+	fluid bool
+	// word is the keyword of round() or clamp(), which is no part of the calculation.
+	word string
+}
+
+// dimensions is the type of a calculation: the power of each quantity.
+type dimensions struct {
+	powers  [quantities]int8
+	unknown bool // only a browser knows
+}
+
+// Problem is what is wrong with a calculation or a colour, so that browsers
+// skip the declaration it stands in.
+type Problem struct {
+	At      source.Span
+	Message string
+	Mend    string
+}
+
+func (p *Problem) Error() string { return p.Message }
+
+// constants are the keywords that stand for numbers.
+var constants = map[string]float64{"e": math.E, "pi": math.Pi}
+
+// reader reads the values of a calculation.
+type reader struct {
+	values []ast.Value
+	named  map[string]float64 // what keywords stand for beside the constants: channels of a colour
+	at     source.Span        // of the function around
+}
+
+// IsMath reports whether v is a math function that this package works out.
+func IsMath(v *ast.Value) bool {
+	if v.Kind != token.Function {
+		return false
+	}
+	name := token.Lower(v.Name())
+	return name == "calc" || functions[name].eval != nil
+}
+
+// readMath reads a math function.
+func readMath(v *ast.Value, named map[string]float64) (*node, error) {
+	name := token.Lower(v.Name())
+	r := reader{values: significant(v.Values()), named: named, at: v.Span()}
+	if name == "calc" {
+		n, err := r.sum()
+		if err == nil && len(r.values) > 0 {
+			err = r.unexpected()
+		}
+		return n, err
+	}
+	n := &node{op: call, value: v}
+	if name == "round" && len(r.values) > 0 && r.values[0].Kind == token.Ident {
+		switch word := token.Lower(r.values[0].Text); word {
+		case "nearest", "up", "down", "to-zero":
+			n.word = word
+			r.values = r.values[1:]
+			if len(r.values) == 0 || r.values[0].Kind != token.Comma {
+				return nil, r.unexpected()
+			}
+			r.values = r.values[1:]
+		}
+	}
+	for {
+		arg, err := r.sum()
+		if err != nil {
+			return nil, err
+		}
+		n.args = append(n.args, arg)
+		if len(r.values) == 0 {
+			break
+		}
+		if r.values[0].Kind != token.Comma {
+			return nil, r.unexpected()
+		}
+		r.values = r.values[1:]
+	}
+	return n, n.check(name, v)
+}
+
+// significant returns values without white space and comments as values of
+// their own.
+func significant(values []ast.Value) []ast.Value {
+	skipped := func(v ast.Value) bool { return v.Kind == token.Whitespace || v.Kind == token.Comment }
+	if !slices.ContainsFunc(values, skipped) {
+		return values
+	}
+	var out []ast.Value
+	space := false
+	for _, v := range values {
+		if skipped(v) {
+			space = space || v.Kind == token.Whitespace || v.Space
+			continue
+		}
+		v.Space = (v.Space || space) && len(out) > 0
+		space = false
+		out = append(out, v)
+	}
+	return out
+}
+
+func (r *reader) unexpected() error {
+	p := &Problem{At: r.at, Message: "the calculation ends too early: expected a number behind the operator"}
+	if len(r.values) > 0 {
+		v := &r.values[0]
+		p.At = v.Span()
+		p.Message = fmt.Sprintf("expected an operator, found %q", v.Text)
+		if _, ok := Read(v); ok && (v.Text[0] == '+' || v.Text[0] == '-') {
+			p.Message = fmt.Sprintf("%q is read as one number here, which no operator leads to", v.Text)
+			p.Mend = fmt.Sprintf("write white space around the sign: %c %s", v.Text[0], strings.TrimLeft(v.Text, "+-"))
+		}
+	}
+	return p
+}
+
+func (r *reader) sum() (*node, error) {
+	first, err := r.product()
+	if err != nil {
+		return nil, err
+	}
+	args := []*node{first}
+	for len(r.values) > 0 {
+		v := &r.values[0]
+		if !v.IsDelim('+') && !v.IsDelim('-') {
+			break
+		}
+		if !v.Space || len(r.values) > 1 && !r.values[1].Space {
+			return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("'%s' stands without white space around it, and is no operator", v.Text),
+				Mend: "write white space before and behind it"}
+		}
+		r.values = r.values[1:]
+		arg, err := r.product()
+		if err != nil {
+			return nil, err
+		}
+		if v.IsDelim('-') {
+			arg = &node{op: negate, args: []*node{arg}, of: arg.of, fluid: arg.fluid}
+		}
+		args = append(args, arg)
+	}
+	if len(args) == 1 {
+		return first, nil
+	}
+	n := &node{op: sum, args: args, of: first.of}
+	for _, arg := range args {
+		n.fluid = n.fluid || arg.fluid
+		var ok bool
+		if n.of, ok = n.of.plus(arg.of); !ok {
+			return nil, r.mismatch(first.of, arg.of)
+		}
+	}
+	return n, nil
+}
+
+func (r *reader) mismatch(a, b dimensions) error {
+	return &Problem{At: r.at, Message: fmt.Sprintf("the calculation adds %s and %s", a, b)}
+}
+
+func (r *reader) product() (*node, error) {
+	first, err := r.term()
+	if err != nil {
+		return nil, err
+	}
+	n := &node{op: product, args: []*node{first}, of: first.of, fluid: first.fluid}
+	for len(r.values) > 0 {
+		v := &r.values[0]
+		if !v.IsDelim('*') && !v.IsDelim('/') {
+			break
+		}
+		r.values = r.values[1:]
+		arg, err := r.term()
+		if err != nil {
+			return nil, err
+		}
+		if v.IsDelim('/') {
+			arg = &node{op: invert, args: []*node{arg}, of: arg.of.inverse(), fluid: arg.fluid}
+		}
+		n.args = append(n.args, arg)
+		n.of = n.of.times(arg.of)
+		n.fluid = n.fluid || arg.fluid
+	}
+	if len(n.args) == 1 {
+		return first, nil
+	}
+	return n, nil
+}
+
+// term reads a number, a function, or a calculation in brackets.
+func (r *reader) term() (*node, error) {
+	if len(r.values) == 0 {
+		return nil, r.unexpected()
+	}
+	v := &r.values[0]
+	r.values = r.values[1:]
+	if n, ok := Read(v); ok {
+		if _, known := units[n.Unit]; !known && n.Unit != "" {
+			return &node{op: opaque, value: v, of: dimensions{unknown: true}}, nil
+		}
+		return number(n), nil
+	}
+	switch {
+	case v.Kind == token.Ident:
+		name := token.Lower(v.Text)
+		if f, ok := constants[name]; ok {
+			return number(Number{Value: f}), nil
+		}
+		if f, ok := r.named[name]; ok {
+			return number(Number{Value: f}), nil
+		}
+		n := &node{op: opaque, value: v, of: dimensions{unknown: true}}
+		if name == "infinity" || name == "-infinity" || name == "nan" {
+			n.of = dimensions{}
+		}
+		return n, nil
+	case v.Kind == token.LParen, v.IsFunction("calc"):
+		inner := reader{values: significant(v.Values()), named: r.named, at: v.Span()}
+		n, err := inner.sum()
+		if err == nil && len(inner.values) > 0 {
+			err = inner.unexpected()
+		}
+		if err == nil && n.fluid {
+			n = &node{op: sum, args: []*node{n}, of: n.of} // the brackets stay
+		}
+		return n, err
+	case IsMath(v):
+		return readMath(v, r.named)
+	case v.Kind == token.Function:
+		return &node{op: opaque, value: v, of: dimensions{unknown: true}, fluid: substituted(v)}, nil
+	}
+	return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("expected a number, a function or brackets, found %q", v.Text)}
+}
+
+// substituted reports whether a browser puts tokens in the place of a function.
+func substituted(v *ast.Value) bool {
+	if v.Kind != token.Function {
+		return false
+	}
+	switch token.Lower(v.Name()) {
+	case "var", "env", "attr", "if", "inherit", "first-valid", "random-item", "const":
+		return true
+	}
+	return strings.HasPrefix(v.Text, "--")
+}
+
+// number returns the node of a number of a unit that is known.
+func number(n Number) *node {
+	out := &node{op: leaf, num: n}
+	if n.Unit != "" {
+		out.of.powers[units[n.Unit].of] = 1
+	}
+	return out
+}
+
+// plus returns the type of a sum. ok is false if the two do not fit (CSS
+// Values 4, section 10.8: a percentage may stand for what it is added to).
+func (d dimensions) plus(o dimensions) (dimensions, bool) {
+	if d.unknown || o.unknown {
+		return dimensions{unknown: true}, true
+	}
+	if d == o {
+		return d, true
+	}
+	for q := range percent {
+		if a, b := d.resolvedTo(q), o.resolvedTo(q); a == b {
+			return a, true
+		}
+	}
+	return d, false
+}
+
+// resolvedTo returns the type if percentages are resolved against a quantity.
+func (d dimensions) resolvedTo(q quantity) dimensions {
+	d.powers[q] += d.powers[percent]
+	d.powers[percent] = 0
+	return d
+}
+
+func (d dimensions) times(o dimensions) dimensions {
+	d.unknown = d.unknown || o.unknown
+	for q, power := range o.powers {
+		d.powers[q] = clampPower(int(d.powers[q]) + int(power))
+	}
+	return d
+}
+
+// clampPower keeps a power that input drives within bounds.
+func clampPower(n int) int8 { return int8(max(-100, min(100, n))) }
+
+func (d dimensions) inverse() dimensions {
+	for q, power := range d.powers {
+		d.powers[q] = -power
+	}
+	return d
+}
+
+// isNumber reports whether the type is that of a plain number, as far as is known.
+func (d dimensions) isNumber() bool { return d.unknown || d == dimensions{} }
+
+// single reports whether the type is one that a value may have: that of a
+// number, or of one quantity.
+func (d dimensions) single() bool {
+	if d.isNumber() {
+		return true
+	}
+	total := 0
+	for _, power := range d.powers {
+		if power < 0 {
+			return false
+		}
+		total += int(power)
+	}
+	return total == 1
+}
+
+// String words the type for a message.
+func (d dimensions) String() string {
+	var parts []string
+	for q, power := range d.powers {
+		switch {
+		case power == 1:
+			parts = append(parts, quantityNames[q])
+		case power != 0:
+			parts = append(parts, fmt.Sprintf("%s to the power of %d", quantityNames[q], power))
+		}
+	}
+	if len(parts) == 0 {
+		return "a number"
+	}
+	return strings.Join(parts, " times ")
+}

@@ -1,0 +1,405 @@
+package value
+
+import (
+	"math"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// Color is a colour that is known (CSS Color 4 and 5).
+type Color struct {
+	Space    Space
+	Channels [3]float64 // see [Space]; a channel that is missing is 0
+	Alpha    float64    // from 0 to 1
+	// Missing tells which channels are the keyword none; the fourth is alpha.
+	Missing [4]bool
+	// Legacy tells that the colour is written in one of the forms from before
+	// CSS Color 4: rgb(), hsl(), hwb(), hexadecimal and by name. Browsers give
+	// their channels out as bytes, and mix two of them in sRGB where nothing
+	// else is said.
+	Legacy bool
+}
+
+// functionSpaces are the functions that are a space of their own.
+var functionSpaces = map[string]Space{
+	"rgb": SRGB, "rgba": SRGB, "hsl": HSL, "hsla": HSL, "hwb": HWB, "lab": Lab, "lch": LCH, "oklab": Oklab, "oklch": Oklch,
+}
+
+// ColorOf returns the colour that a value is. ok is false if it is none, or
+// only a browser knows it: currentcolor, a system colour, one with var().
+func ColorOf(v *ast.Value) (c Color, ok bool) {
+	switch v.Kind {
+	case token.Hash:
+		return hexColor(v.Text[1:])
+	case token.Ident:
+		name := token.Lower(v.Text)
+		if name == "transparent" {
+			return Color{Legacy: true}, true
+		}
+		if hex, found := named[name]; found {
+			return hexColor(hex)
+		}
+		return c, false
+	case token.Function:
+		switch name := token.Lower(v.Name()); name {
+		case "color-mix":
+			return mix(v)
+		case "color":
+			return colorFunction(v)
+		default:
+			space, found := functionSpaces[name]
+			if !found {
+				return c, false
+			}
+			return spaceFunction(v, space)
+		}
+	}
+	return c, false
+}
+
+// hexColor reads a colour in hexadecimal notation without its hash.
+func hexColor(s string) (c Color, ok bool) {
+	c = Color{Legacy: true, Alpha: 1}
+	size := 2
+	if len(s) == 3 || len(s) == 4 {
+		size = 1
+	} else if len(s) != 6 && len(s) != 8 {
+		return Color{}, false
+	}
+	for i := 0; i*size < len(s); i++ {
+		n := 0
+		for _, d := range []byte(s[i*size : (i+1)*size]) {
+			if !token.IsHex(d) {
+				return Color{}, false
+			}
+			n = n*16 + strings.IndexByte("0123456789abcdef", d|0x20)
+		}
+		if size == 1 {
+			n *= 17
+		}
+		if i < 3 {
+			c.Channels[i] = float64(n) / 255
+		} else {
+			c.Alpha = float64(n) / 255
+		}
+	}
+	return c, true
+}
+
+// arguments are what stands in a colour function, behind the space that
+// color() names and the origin of a relative colour.
+type channelArgs struct {
+	values [3]*ast.Value
+	alpha  *ast.Value // nil if there is none
+	commas bool
+}
+
+// channelArguments splits the values of a colour function: three channels, and
+// perhaps alpha behind a slash or, in the old form, a comma.
+func channelArguments(values []ast.Value) (args channelArgs, ok bool) {
+	n, slash, commas := 0, false, 0
+	for i := range values {
+		v := &values[i]
+		switch {
+		case v.Kind == token.Comma:
+			commas++
+		case v.IsDelim('/') && n == 3 && !slash && commas == 0:
+			slash = true
+		case n < 3:
+			args.values[n] = v
+			n++
+		case n == 3 && (slash || commas == 3):
+			args.alpha = v
+			n++
+		default:
+			return args, false
+		}
+	}
+	args.commas = commas > 0
+	complete := n == 3 && !slash && (commas == 0 || commas == 2) || n == 4 && (slash || commas == 3)
+	return args, complete
+}
+
+// spaceFunction reads rgb(), hsl(), hwb(), lab(), lch(), oklab() and oklch().
+func spaceFunction(v *ast.Value, space Space) (Color, bool) {
+	values := significant(v.Values())
+	origin, values, relative := takeOrigin(values)
+	if relative && origin == nil {
+		return Color{}, false
+	}
+	args, ok := channelArguments(values)
+	if !ok || args.commas && (relative || space != SRGB && space != HSL) {
+		return Color{}, false
+	}
+	info := spaceInfos[space]
+	scale := info.scale
+	unit := vector{1, 1, 1}
+	if space == SRGB {
+		unit = vector{255, 255, 255}
+	}
+	r := channelReader{info: info, scale: scale, unit: unit}
+	if relative {
+		r.from(origin.resolved(space))
+	}
+	c, ok := r.color(space, args)
+	if !ok {
+		return Color{}, false
+	}
+	if relative {
+		return c.settled(), true
+	}
+	if space == SRGB || space == HSL || space == HWB {
+		return c.legacy(args.commas), true
+	}
+	return c, true
+}
+
+// colorFunction reads color().
+func colorFunction(v *ast.Value) (Color, bool) {
+	values := significant(v.Values())
+	origin, values, relative := takeOrigin(values)
+	if relative && origin == nil || len(values) == 0 || values[0].Kind != token.Ident {
+		return Color{}, false
+	}
+	space, ok := spaceNames[token.Lower(values[0].Text)]
+	if !ok || spaceInfos[space].own {
+		return Color{}, false
+	}
+	args, ok := channelArguments(values[1:])
+	if !ok || args.commas {
+		return Color{}, false
+	}
+	r := channelReader{info: spaceInfos[space], scale: spaceInfos[space].scale, unit: vector{1, 1, 1}}
+	if relative {
+		r.from(origin.resolved(space))
+	}
+	return r.color(space, args)
+}
+
+// takeOrigin takes the origin of a relative colour from the start of values.
+// It is nil, and relative true, if only a browser knows it.
+func takeOrigin(values []ast.Value) (origin *Color, rest []ast.Value, relative bool) {
+	if len(values) < 2 || !values[0].IsIdent("from") {
+		return nil, values, false
+	}
+	if c, ok := ColorOf(&values[1]); ok {
+		origin = &c
+	}
+	return origin, values[2:], true
+}
+
+// channelReader reads the channels of a colour.
+type channelReader struct {
+	info  spaceInfo
+	scale [3]float64
+	unit  vector             // what 1 of each channel is as a plain number
+	named map[string]float64 // the channels of the origin, as numbers
+	none  map[string]bool    // those that are missing
+	alpha float64            // of the origin
+	isRel bool
+}
+
+// from lets the reader know the origin of a relative colour.
+func (r *channelReader) from(origin Color) {
+	r.isRel = true
+	r.named, r.none = make(map[string]float64), make(map[string]bool)
+	for i, name := range r.info.channels {
+		r.named[name] = origin.Channels[i] * r.unit[i]
+		r.none[name] = origin.Missing[i]
+	}
+	r.named["alpha"], r.none["alpha"] = origin.Alpha, origin.Missing[3]
+	r.alpha = origin.Alpha
+}
+
+// color reads the channels of a colour in a space.
+func (r *channelReader) color(space Space, args channelArgs) (Color, bool) {
+	c := Color{Space: space, Alpha: 1}
+	for i, v := range args.values {
+		n, missing, ok := r.channel(v, i)
+		if !ok || missing && args.commas {
+			return Color{}, false
+		}
+		c.Channels[i], c.Missing[i] = n, missing
+	}
+	switch {
+	case args.alpha != nil:
+		n, missing, ok := r.number(args.alpha, 1)
+		if !ok {
+			return Color{}, false
+		}
+		c.Alpha, c.Missing[3] = math.Max(0, math.Min(1, n)), missing
+	case r.isRel:
+		c.Alpha, c.Missing[3] = r.alpha, r.none["alpha"]
+	}
+	return c.clamped(), true
+}
+
+// channel reads a channel.
+func (r *channelReader) channel(v *ast.Value, i int) (n float64, missing, ok bool) {
+	if i == r.info.hue {
+		return r.hue(v)
+	}
+	n, missing, ok = r.number(v, r.scale[i]*r.unit[i])
+	return n / r.unit[i], missing, ok
+}
+
+// number reads a number or a percentage of whole.
+func (r *channelReader) number(v *ast.Value, whole float64) (n float64, missing, ok bool) {
+	if v.Kind == token.Ident {
+		return r.keyword(v)
+	}
+	num, ok := Measure(v, r.named)
+	switch {
+	case !ok:
+		return 0, false, false
+	case num.Unit == "%":
+		return num.Value / 100 * whole, false, true
+	}
+	return num.Value, false, num.Unit == ""
+}
+
+// hue reads a hue, a number of degrees or an angle.
+func (r *channelReader) hue(v *ast.Value) (n float64, missing, ok bool) {
+	if v.Kind == token.Ident {
+		return r.keyword(v)
+	}
+	num, ok := Measure(v, r.named)
+	if !ok {
+		return 0, false, false
+	}
+	num, ok = num.resolved()
+	return turned(num.Value), false, ok && (num.Unit == "" || num.Unit == "deg")
+}
+
+// keyword reads none, or a channel of the origin.
+func (r *channelReader) keyword(v *ast.Value) (n float64, missing, ok bool) {
+	name := token.Lower(v.Text)
+	if name == "none" {
+		return 0, true, true
+	}
+	n, ok = r.named[name]
+	return n, r.none[name], ok
+}
+
+// clamped returns the colour with what has bounds within them (CSS Color 4, section 9.3).
+func (c Color) clamped() Color {
+	switch c.Space {
+	case Lab, LCH, Oklab, Oklch:
+		c.Channels[0] = math.Max(0, math.Min(spaceInfos[c.Space].scale[0], c.Channels[0]))
+		if c.Space == LCH || c.Space == Oklch {
+			c.Channels[1] = math.Max(0, c.Channels[1])
+		}
+	case HSL:
+		c.Channels[1] = math.Max(0, c.Channels[1])
+	}
+	return c
+}
+
+// legacy returns a colour of rgb(), hsl() or hwb() as browsers keep it: within
+// sRGB, unless a channel is missing.
+func (c Color) legacy(commas bool) Color {
+	if c.Missing != [4]bool{} && !commas {
+		return c
+	}
+	rgb := c.to(SRGB)
+	for i, x := range rgb.Channels {
+		rgb.Channels[i] = math.Max(0, math.Min(1, x))
+	}
+	rgb.Missing = [4]bool{}
+	rgb.Legacy = true
+	return rgb
+}
+
+// settled returns a colour that was worked out in the space that it is
+// written in: HSL and HWB are ways to write sRGB (CSS Color 4, section 15).
+func (c Color) settled() Color {
+	if c.Space == HSL || c.Space == HWB {
+		c = c.to(SRGB)
+		c.Missing = [4]bool{3: c.Missing[3]}
+	}
+	return c
+}
+
+// to returns the colour in another space. Missing channels stay missing where
+// the other space has one of their kind; a hue that means nothing, of a grey,
+// becomes missing (CSS Color 4, section 12.2 and 4.4).
+func (c Color) to(space Space) Color {
+	if c.Space == space {
+		return c
+	}
+	out := Color{Space: space, Alpha: c.Alpha, Channels: convert(c.Channels, c.Space, space)}
+	out.Missing[3] = c.Missing[3]
+	for i := range 3 {
+		if !c.Missing[i] {
+			continue
+		}
+		for k := range 3 {
+			if analogous(c.Space, i, space, k) {
+				out.Missing[k], out.Channels[k] = true, 0
+			}
+		}
+	}
+	if hue := spaceInfos[space].hue; hue >= 0 && powerless(out) {
+		out.Missing[hue], out.Channels[hue] = true, 0
+	}
+	return out
+}
+
+// resolved returns the colour in another space, where none of its channels is
+// missing any more; in its own space it stays as it is.
+func (c Color) resolved(space Space) Color {
+	if c.Space == space {
+		return c
+	}
+	c.Missing = [4]bool{3: c.Missing[3]}
+	return c.to(space)
+}
+
+// powerless reports whether the hue of a colour means nothing.
+func powerless(c Color) bool {
+	switch c.Space {
+	case HSL:
+		return c.Channels[1] < 0.001
+	case HWB:
+		return c.Channels[1]+c.Channels[2] > 99.999
+	case LCH:
+		return c.Channels[1] < 0.0015
+	case Oklch:
+		return c.Channels[1] < 0.000004
+	}
+	return false
+}
+
+// analogous reports whether channels of two spaces are of one kind.
+func analogous(a Space, i int, b Space, k int) bool {
+	kindA, kindB := channelKind(a, i), channelKind(b, k)
+	return kindA != "" && kindA == kindB
+}
+
+// channelKind returns the kind of a channel (CSS Color 4, section 12.2).
+func channelKind(s Space, i int) string {
+	switch name := spaceInfos[s].channels[i]; name {
+	case "r", "x":
+		return "red"
+	case "g", "y":
+		return "green"
+	case "z":
+		return "blue"
+	case "b":
+		switch s {
+		case HWB:
+			return ""
+		case Lab, Oklab:
+			return "b"
+		}
+		return "blue"
+	case "c", "s":
+		return "colorfulness"
+	case "w":
+		return ""
+	default:
+		return name // l, a, h
+	}
+}

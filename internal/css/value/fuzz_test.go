@@ -1,0 +1,56 @@
+package value
+
+import (
+	"testing"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/source"
+)
+
+// FuzzFold holds what becomes of any value to being readable, and to being
+// worked out at once: a second time changes nothing.
+func FuzzFold(f *testing.F) {
+	for _, test := range folds {
+		f.Add(test.source)
+	}
+	for _, source := range colorSamples()[:40] {
+		f.Add(source)
+	}
+	for _, source := range colorSamples()[1100:1160] {
+		f.Add(source)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
+		if len(diags) > 0 {
+			return
+		}
+		for i := range values {
+			for _, at := range []Place{{}, Anywhere} {
+				if with, ok, err := Fold(&values[i], at); ok && err == nil {
+					again(t, text, &with, func(v *ast.Value) (ast.Value, bool) { out, ok, _ := Fold(v, at); return out, ok })
+				}
+			}
+			if with, ok := FoldColor(&values[i]); ok {
+				again(t, text, &with, FoldColor)
+			}
+			if with, ok := Shortest(&values[i], false); ok {
+				again(t, text, &with, func(v *ast.Value) (ast.Value, bool) { return Shortest(v, false) })
+			}
+		}
+	})
+}
+
+// again reads a printed value back and requires that it is final.
+func again(t *testing.T, text string, v *ast.Value, fold func(*ast.Value) (ast.Value, bool)) {
+	for _, printed := range []string{print.Values([]ast.Value{*v}), compact(v)} {
+		values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", printed))
+		if len(diags) > 0 || len(values) != 1 {
+			t.Fatalf("%q became %q: %d values, %v", text, printed, len(values), diags)
+		}
+		if with, ok := fold(&values[0]); ok && compact(&with) != compact(v) {
+			t.Fatalf("%q became %q, and then %q", text, printed, compact(&with))
+		}
+	}
+}

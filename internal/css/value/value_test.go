@@ -1,0 +1,178 @@
+package value
+
+import (
+	"errors"
+	"testing"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/source"
+)
+
+// read returns the one value that a text is.
+func read(t testing.TB, text string) *ast.Value {
+	t.Helper()
+	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
+	if len(diags) > 0 || len(values) != 1 {
+		t.Fatalf("%q: got %d values and %v", text, len(values), diags)
+	}
+	return &values[0]
+}
+
+// folded returns what becomes of a value at a place.
+func folded(t testing.TB, text string, at Place) string {
+	t.Helper()
+	v := read(t, text)
+	with, ok, err := Fold(v, at)
+	switch {
+	case err != nil:
+		return "error: " + err.Error()
+	case !ok:
+		return text
+	}
+	return print.Values([]ast.Value{with})
+}
+
+var folds = []struct{ source, want string }{
+	{"calc(1px + 2px)", "3px"},
+	{"calc(1px - 3px)", "calc(-2px)"},
+	{"calc(8px * 2)", "16px"},
+	{"calc(2 * 8px + 1em)", "calc(16px + 1em)"},
+	{"calc(100% / 3)", "33.333332%"},
+	{"calc(100% / 3 - 2 * 1em - 2 * 1px)", "calc(33.333332% - 2em - 2px)"},
+	{"calc(1in + 2px)", "98px"},
+	{"calc(1in + 2in)", "3in"},
+	{"calc(1s + 200ms)", "1.2s"},
+	{"calc(1turn - 90deg)", "270deg"},
+	{"calc(0.1px + 0.2px)", "0.3px"},
+	{"calc((1px + 2px) * (1 + 2))", "9px"},
+	{"calc(2 * (1em + 3px))", "calc(2em + 6px)"},
+	{"calc(10px - (1em - 2px))", "calc(12px - 1em)"},
+	{"calc(10px - (2px + 3px))", "5px"},
+	{"calc(1em + 0px)", "1em"},
+	{"calc(50% + 0px)", "calc(50% + 0px)"},
+	{"calc(50% + 0px + 1em)", "calc(50% + 1em)"},
+	{"calc(100px / 10px)", "10"},
+	{"calc(2px * 3px / 4px)", "1.5px"},
+	{"calc(1.5)", "calc(1.5)"},
+	{"calc(2 + 1)", "3"},
+	{"calc(2 - 2)", "calc(0)"},
+	{"calc(pi * 1rad)", "3.1415927rad"},
+	{"calc(1px / 0)", "calc(1px / 0)"},
+	{"calc(infinity * 1px)", "calc(infinity * 1px)"},
+	// What a browser knows stays, and so does what its tokens could change.
+	{"calc(1px + var(--a))", "calc(1px + var(--a))"},
+	{"calc(1px + 2px + var(--a))", "calc(3px + var(--a))"},
+	{"calc(var(--a) - 1px - 2px)", "calc(var(--a) - 3px)"},
+	{"calc(2 * var(--a) * 3)", "calc(2 * var(--a) * 3)"},
+	{"calc(2 * 3 * var(--a))", "calc(6 * var(--a))"},
+	{"calc(var(--a) / 2 / 2)", "calc(var(--a) / 4)"},
+	{"calc(2 * (var(--a) + 1px))", "calc(2 * (var(--a) + 1px))"},
+	{"calc(calc(var(--a)) * 2 * 3)", "calc(6 * (var(--a)))"},
+	{"calc(1px - (2px + var(--a)))", "calc(1px - (2px + var(--a)))"},
+	{"calc(1 * var(--a))", "calc(1 * var(--a))"},
+	{"calc(3px * 3 * sibling-index() * 2)", "calc(18px * sibling-index())"},
+	{"max(1px, var(--a), 2px)", "max(2px, var(--a))"},
+	{"clamp(1rem, 2vw + 4px + 4px, 3rem)", "clamp(1rem, 2vw + 8px, 3rem)"},
+	{"min(100%, 10px, 20px)", "min(100%, 10px)"},
+	{"min(10%, 20%)", "min(10%, 20%)"}, // of what may be negative
+	{"min(1em, 2em)", "1em"},
+	{"min(1in, 100px)", "96px"},
+	{"max(1px, min(5px, 3px))", "3px"},
+	{"clamp(10px, 50px, 20px)", "20px"},
+	{"clamp(30px, 50px, 20px)", "30px"},
+	{"clamp(none, 50px, 20px)", "clamp(none, 50px, 20px)"},
+	{"round(17px, 5px)", "15px"},
+	{"round(up, 17px, 5px)", "20px"},
+	{"round(down, 17px, 5px)", "15px"},
+	{"round(to-zero, -17px, 5px)", "calc(-15px)"},
+	{"round(2.5)", "3"},
+	{"round(up, var(--a), 1px * 5)", "round(up, var(--a), 5px)"},
+	{"mod(18px, 5px)", "3px"},
+	{"mod(-18px, 5px)", "2px"},
+	{"rem(-18px, 5px)", "calc(-3px)"},
+	{"abs(-2em)", "2em"},
+	{"sign(-2em)", "sign(-2em)"}, // a font size may be 0
+	{"sign(-2px)", "calc(-1)"},
+	{"sin(30deg)", "calc(0.5)"},
+	{"tan(45deg)", "1"},
+	{"asin(1)", "90deg"},
+	{"atan2(1px, 1px)", "45deg"},
+	{"pow(2, 10)", "1024"},
+	{"calc(1rem * pow(1.25, 3))", "1.953125rem"},
+	{"sqrt(16)", "4"},
+	{"hypot(3px, 4px)", "5px"},
+	{"hypot(-2em)", "2em"},
+	{"log(8, 2)", "3"},
+	{"exp(0)", "1"},
+	{"calc(1px+2px)", `error: "+2px" is read as one number here, which no operator leads to`},
+	{"calc(1px + 1s)", "error: the calculation adds a length and a time"},
+	{"calc(2px * 3px)", "error: the calculation comes to a length to the power of 2"},
+	{"calc(1px + )", "error: the calculation ends too early: expected a number behind the operator"},
+	{"min(1px, 2)", "error: min() takes values of one type, found a length and a number"},
+	{"sqrt(4px)", "error: sqrt() takes numbers, found a length"},
+	{"pow(2)", "error: pow() takes 2 values, found 1"},
+	{"calc(1px + red)", "calc(1px + red)"},
+	{"translate(1px)", "translate(1px)"},
+}
+
+func TestFold(t *testing.T) {
+	for _, test := range folds {
+		if got := folded(t, test.source, Place{}); got != test.want {
+			t.Errorf("%s: got %s, want %s", test.source, got, test.want)
+		}
+	}
+}
+
+func TestFoldAtPlaces(t *testing.T) {
+	for _, test := range []struct {
+		source, want string
+		at           Place
+	}{
+		{"calc(1px - 3px)", "-2px", PlaceIn("margin")},
+		{"calc(1px - 3px)", "calc(-2px)", PlaceIn("padding")},
+		{"calc(1 / 3)", "0.33333334", PlaceIn("opacity")},
+		{"calc(1 / 3)", "calc(0.33333334)", PlaceIn("z-index")},
+		{"calc(1 - 1)", "0", PlaceIn("opacity")},
+		{"calc(1 / 3)", "0.333333333333333", Anywhere},
+		{"calc(-1px * 2)", "-2px", PlaceIn("x-unknown").Within("translate")},
+		{"calc(1 / 4)", "0.25", PlaceIn("x-unknown").Within("RGB")},
+		{"calc(-1 / 4)", "calc(-0.25)", PlaceIn("filter").Within("opacity")},
+	} {
+		if got := folded(t, test.source, test.at); got != test.want {
+			t.Errorf("%s: got %s, want %s", test.source, got, test.want)
+		}
+	}
+}
+
+// TestProblemsHavePlaces holds findings to the part that is wrong.
+func TestProblemsHavePlaces(t *testing.T) {
+	const text = "calc(2 * (1px + 1s))"
+	_, _, err := Fold(read(t, text), Place{})
+	var problem *Problem
+	if !errors.As(err, &problem) {
+		t.Fatalf("got %v, want a problem", err)
+	}
+	if at := text[problem.At.Start.Off:problem.At.End]; at != "(1px + 1s)" {
+		t.Errorf("the problem is at %q", at)
+	}
+}
+
+func TestNumberText(t *testing.T) {
+	for _, test := range []struct {
+		n              float64
+		single, double string
+	}{
+		{0, "0", "0"}, {1, "1", "1"}, {-0.5, "-0.5", "-0.5"},
+		{0.1 + 0.2, "0.3", "0.3"}, {100.0 / 3, "33.333332", "33.3333333333333"},
+		{16777217, "16777217", "16777217"}, {1e-9, "1e-09", "1e-09"}, {3e38, "3e+38", "3e+38"},
+	} {
+		if got := Single.text(test.n); got != test.single {
+			t.Errorf("%v: got %s, want %s", test.n, got, test.single)
+		}
+		if got := Double.text(test.n); got != test.double {
+			t.Errorf("%v: got %s, want %s", test.n, got, test.double)
+		}
+	}
+}

@@ -1,0 +1,146 @@
+package compose
+
+import (
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// This file is about if() (CSS Values 5, section 7.2): what its conditions ask of
+// constants is decided now, the rest is left to the browser.
+
+// clause is a part of if(): a condition and the value for where it is true.
+type clause struct {
+	when  condition
+	value []ast.Value
+}
+
+// inlineIf returns what stands for if(). ok is false if nothing of it is
+// known, or after a finding.
+func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value, ok bool) {
+	var left []clause
+	decided := false
+	for _, part := range splitAt(v.Inner.Values, token.Semicolon) {
+		if len(trim(part)) == 0 {
+			continue
+		}
+		next, ok := c.clause(part, s)
+		if !ok {
+			return nil, false
+		}
+		switch next.when.kind {
+		case never:
+			continue
+		case always:
+			decided = true
+		}
+		next.value, _ = c.values(next.value, s, at)
+		left = append(left, next)
+		if decided {
+			break
+		}
+	}
+	switch {
+	case len(left) == 0:
+		c.fail("bad-condition", v.Span(), "no condition of if() is true, and it says nothing for that", "end it with else: and a value")
+		return nil, false
+	case left[0].when.kind == always:
+		at.verbatim = false // it is spelled as it stands
+		return c.place(left[0].value, v.Space, at)
+	}
+	var inner []ast.Value
+	for i, l := range left {
+		if i > 0 {
+			inner = append(inner, ast.Value{Kind: token.Semicolon, Text: ";", Pos: v.Pos})
+		}
+		inner = append(inner, spaced(l.when.values(), i > 0)...)
+		inner = append(inner, ast.Value{Kind: token.Colon, Text: ":", Pos: v.Pos})
+		inner = append(inner, spaced(l.value, true)...)
+	}
+	if at.verbatim {
+		inner = spelled(inner)
+	}
+	out := *v
+	out.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
+	return []ast.Value{out}, true
+}
+
+// asksTheBuild reports whether values hold a use of a constant, or a name that
+// may be one of custom media.
+func asksTheBuild(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool {
+		return v.IsFunction("const") || v.Kind == token.Ident && dashed(&v) || asksTheBuild(v.Values())
+	})
+}
+
+// spaced returns values with white space before the first of them, or without.
+func spaced(values []ast.Value, space bool) []ast.Value {
+	if values = trim(values); len(values) > 0 && values[0].Space != space {
+		values = slices.Clone(values)
+		values[0].Space = space
+	}
+	return values
+}
+
+// splitAt splits values at each token of a kind.
+func splitAt(values []ast.Value, kind token.Kind) [][]ast.Value {
+	var out [][]ast.Value
+	start := 0
+	for i := range values {
+		if values[i].Kind == kind {
+			out = append(out, values[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, values[start:])
+}
+
+// clause reads condition: value, or else: value.
+func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
+	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
+	if colon < 0 {
+		c.fail("bad-condition", ast.SpanOf(trim(values)), "expected ':' and a value behind the condition of if()", "write if(const(name): value; else: value)")
+		return clause{}, false
+	}
+	out := clause{value: trim(values[colon+1:])}
+	reader := conditionReader{c: c, s: s, values: significant(values[:colon]), inline: true}
+	if len(reader.values) == 1 && reader.values[0].IsIdent("else") {
+		out.when = condition{kind: always}
+		return out, true
+	}
+	var ok bool
+	out.when, ok = reader.read()
+	return out, ok
+}
+
+// values returns the condition as if() has it.
+func (x condition) values() []ast.Value {
+	switch x.kind {
+	case always, never:
+		return []ast.Value{{Kind: token.Ident, Text: "else"}}
+	case all, any:
+		word := "and"
+		if x.kind == any {
+			word = "or"
+		}
+		var out []ast.Value
+		for i, p := range x.parts {
+			values := p.values()
+			if len(values) > 1 {
+				values = []ast.Value{bracketed(values)}
+			}
+			if i > 0 {
+				out = append(out, ast.Value{Kind: token.Ident, Text: word, Space: true})
+			}
+			out = append(out, spaced(values, i > 0)...)
+		}
+		return out
+	}
+	asked := x.asked
+	asked.Space = x.negated
+	if x.negated {
+		return []ast.Value{{Kind: token.Ident, Text: "not", Pos: asked.Pos}, asked}
+	}
+	return []ast.Value{asked}
+}
