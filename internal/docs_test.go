@@ -20,7 +20,7 @@ import (
 // TestMessagesAreDocumented checks that the codes in the sources and those in
 // docs/messages.md are the same.
 func TestMessagesAreDocumented(t *testing.T) {
-	code := regexp.MustCompile(`(?:Code: |Code = |Code, d\.Mend = |p\.warn\(|p\.fail\(|c\.fail\(|d\.Code, d\.Message = )"([a-z0-9-]+)"`)
+	code := regexp.MustCompile(`(?:Code: |Code = |Code, d\.Mend = |p\.warn\(|p\.fail\(|c\.fail\(|c\.wait\(|d\.Code, d\.Message = )"([a-z0-9-]+)"`)
 	used := []string{"unclosed-block", "unclosed-bracket", "unclosed-function", "unclosed-comment", "unclosed-string", "unclosed-url"}
 	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {

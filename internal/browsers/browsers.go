@@ -25,6 +25,9 @@ var Names = []string{"chrome", "edge", "firefox", "safari", "safari-ios", "samsu
 // Nesting is the feature of nested style rules.
 const Nesting = "css.selectors.nesting"
 
+// Color returns the feature of a colour function: of oklch, color or color-mix.
+func Color(function string) string { return "css.types.color." + function }
+
 // Property returns the feature of a property.
 func Property(name string) string { return "css.properties." + name }
 

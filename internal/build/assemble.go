@@ -1,7 +1,9 @@
 package build
 
 import (
+	"cmp"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"sync"
@@ -12,10 +14,12 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
+	"rinzel/internal/tokens"
 )
 
 // entry is a sheet that a page links, with all that it imports, worked out.
@@ -26,6 +30,7 @@ type entry struct {
 	prefix   []prefix.Change
 	diags    []diag.Diagnostic
 	external int // pieces that are imports from elsewhere
+	record   *compose.Record
 }
 
 // piece is a part of a bundle that comes from one source sheet.
@@ -76,11 +81,67 @@ func (b *builder) entryOf(p source.Path) *entry {
 		if err != nil {
 			return // the link that names it reports it
 		}
+		a.presets()
 		a.sheet(sheet, nil, &visit{path: p})
+		for _, d := range a.scope.Unknown() {
+			a.report(d)
+		}
 		a.idleDrops()
 		b.report(e.diags...)
 	})
 	return e
+}
+
+// presets sets the constants that every sheet sees.
+func (a *assembler) presets() {
+	settings := a.b.project.Settings
+	c := a.composer(nil)
+	for _, t := range settings.Tokens {
+		root, name := project.SplitRoot(t.Name)
+		if list, ok := a.tokens(source.Path{Root: root, Name: path.Clean(name)}, t.At, nil); ok {
+			c.SetTokens(list, nil, a.scope)
+		}
+	}
+	for _, k := range settings.Constants {
+		c.Preset(k.Path, k.Text, k.At, compose.BySetting, a.scope)
+	}
+}
+
+// composer returns what composes a sheet.
+func (a *assembler) composer(here *visit) *compose.Composer {
+	limits, own := compose.DefaultLimits, a.b.project.Settings.Limits
+	limits.Values = cmp.Or(own.Values, limits.Values)
+	limits.Turns = cmp.Or(own.Turns, limits.Turns)
+	limits.Calls = cmp.Or(own.Calls, limits.Calls)
+	return &compose.Composer{
+		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: limits, Record: a.entry.record, Trail: trailOf(here),
+		Tokens: func(address string, at source.Span) ([]tokens.Token, bool) {
+			t := graph.Resolve(a.b.project.Tree, here.path, a.b.project.Settings.Base, address)
+			if d, ok := a.b.badTarget(t, address, at); ok {
+				d.Related = append(d.Related, trailOf(here)...)
+				a.report(d)
+				return nil, false
+			}
+			if t.Kind == graph.External {
+				a.report(diag.Diagnostic{Code: "bad-tokens", Severity: diag.Error, Span: at, Message: "tokens are read from files of the project, not from elsewhere"})
+				return nil, false
+			}
+			return a.tokens(t.Path, at, here)
+		},
+	}
+}
+
+// tokens returns the design tokens of a file that the source at span names.
+func (a *assembler) tokens(p source.Path, at source.Span, here *visit) ([]tokens.Token, bool) {
+	f, err := a.b.tokens.Load(p)
+	if err != nil {
+		d := a.b.unreadable(p, err, at)
+		d.Related = append(d.Related, trailOf(here)...)
+		a.report(d)
+		return nil, false
+	}
+	a.entry.diags = append(a.entry.diags, f.Diagnostics...)
+	return f.Tokens, true
 }
 
 // idleDrops warns of each @drop that dropped nothing.
@@ -114,10 +175,11 @@ type visit struct {
 	// that one of them imports. leftOut tells that the sheet itself is not
 	// wanted, cut that neither is what it imports.
 	rules, sheets []*parts
+	given         []*given // what they say of custom properties, the nearest import first
 	leftOut, cut  bool
 }
 
-func (a *assembler) report(d diag.Diagnostic) { a.entry.diags = append(a.entry.diags, d) }
+func (a *assembler) report(ds ...diag.Diagnostic) { a.entry.diags = append(a.entry.diags, ds...) }
 
 // sheet appends the pieces of a sheet: those of its imports, then its own.
 func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
@@ -131,7 +193,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	}
 	a.entry.diags = append(a.entry.diags, s.Diagnostics...)
 	steps := a.b.project.Settings.ChainOf(s.File.Path)
-	c := &compose.Composer{Report: a.report}
+	c := a.composer(here)
 	composes := slices.Contains(steps, "compose")
 	prologue := piece{file: s.File, conds: conds, prologue: true}
 	rest := piece{file: s.File, conds: conds}
@@ -168,6 +230,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	}
 	rest.nodes = append(prologue.nodes, rest.nodes...)
 	a.entry.diags = append(a.entry.diags, parse.BadSelectors(rest.nodes)...)
+	rest.nodes = give(rest.nodes, here.given)
 	rest.nodes = a.steps(rest.nodes, steps)
 	for _, p := range here.rules {
 		rest.nodes = p.rules(rest.nodes)
@@ -244,7 +307,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	if !ok {
 		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
 			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
-				"without(\"sheet.css\", selector(\".class\")) or only(…)"})
+				"without(\"sheet.css\", selector(\".class\")), only(…) or set(--name: value)"})
 		return
 	}
 	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
@@ -254,9 +317,9 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	b := a.b
 	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
 	if target.Kind == graph.External {
-		if len(imp.Parts) > 0 {
+		if len(imp.Parts)+len(imp.Given) > 0 {
 			a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: imp.At,
-				Message: "a sheet from elsewhere is imported as a whole: nothing can be left out of it"})
+				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it or set in it"})
 			return
 		}
 		a.external(r, prelude, conds)
@@ -276,7 +339,15 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		return
 	}
 	next, own := here.next(target.Path, imp)
+	var givens []*given
+	for _, g := range imp.Given {
+		givens = append(givens, &given{Given: g, seen: make(map[string]bool)})
+	}
+	next.given = append(givens, here.given...)
 	a.sheet(sheet, conds, next)
+	for _, g := range givens {
+		a.report(g.idle()...)
+	}
 	for _, p := range own {
 		for _, d := range p.idle() {
 			a.report(d)
@@ -348,7 +419,7 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 
 // trailOf returns the imports that led to a sheet, the nearest first.
 func trailOf(here *visit) []diag.Related {
-	const limit = 5
+	const limit = 3
 	var out []diag.Related
 	for v := here; v != nil && v.at.IsValid() && len(out) < limit; v = v.from {
 		out = append(out, diag.Related{Span: v.at, Message: "the sheet is imported here"})

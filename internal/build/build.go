@@ -83,6 +83,7 @@ type builder struct {
 	profile  project.Profile
 	opts     Options
 	sheets   graph.Sheets
+	tokens   graph.TokenFiles
 	evidence *purge.Evidence
 
 	mu      sync.Mutex
@@ -144,7 +145,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	return &builder{
 		project: p, profile: profile, opts: opts,
-		sheets:  graph.Sheets{Tree: p.Tree},
+		sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
 		entries: make(map[source.Path]*entry),
 	}, nil
 }

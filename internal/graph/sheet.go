@@ -1,6 +1,7 @@
 package graph
 
 import (
+	"slices"
 	"sync"
 
 	"rinzel/internal/css/ast"
@@ -8,6 +9,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
+	"rinzel/internal/tokens"
 )
 
 // Sheet is a style sheet that was read.
@@ -20,39 +22,71 @@ type Sheet struct {
 // Sheets reads each style sheet once. It is safe for concurrent use.
 type Sheets struct {
 	Tree *source.Tree
-
-	mu   sync.Mutex
-	kept map[source.Path]*sheetReading
-}
-
-type sheetReading struct {
-	once  sync.Once
-	sheet *Sheet
-	err   error
+	kept kept[*Sheet]
 }
 
 // Load returns the sheet at a path. The error is as [source.Tree.Text] returns it.
 func (s *Sheets) Load(p source.Path) (*Sheet, error) {
-	s.mu.Lock()
-	if s.kept == nil {
-		s.kept = make(map[source.Path]*sheetReading)
-	}
-	r := s.kept[p]
-	if r == nil {
-		r = new(sheetReading)
-		s.kept[p] = r
-	}
-	s.mu.Unlock()
-	r.once.Do(func() {
+	return s.kept.load(p, func() (*Sheet, error) {
 		f, err := s.Tree.Text(p)
 		if err != nil {
-			r.err = err
-			return
+			return nil, err
 		}
 		tree, diags := parse.Sheet(f)
-		r.sheet = &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}
+		return &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}, nil
 	})
-	return r.sheet, r.err
+}
+
+// TokenFile is a file of design tokens that was read.
+type TokenFile struct {
+	Tokens      []tokens.Token
+	Diagnostics []diag.Diagnostic // what was found when it was read
+}
+
+// TokenFiles reads each file of design tokens once. It is safe for concurrent use.
+type TokenFiles struct {
+	Tree *source.Tree
+	kept kept[*TokenFile]
+}
+
+// Load returns the tokens at a path. The error is as [source.Tree.Text] returns it.
+func (t *TokenFiles) Load(p source.Path) (*TokenFile, error) {
+	return t.kept.load(p, func() (*TokenFile, error) {
+		f, err := t.Tree.Text(p)
+		if err != nil {
+			return nil, err
+		}
+		list, diags := tokens.Read(f)
+		return &TokenFile{list, diags}, nil
+	})
+}
+
+// kept holds what was read of each file. The zero kept is empty.
+type kept[T any] struct {
+	mu    sync.Mutex
+	files map[source.Path]*reading[T]
+}
+
+type reading[T any] struct {
+	once sync.Once
+	what T
+	err  error
+}
+
+// load returns what read returns for a path, which is called once.
+func (k *kept[T]) load(p source.Path, read func() (T, error)) (T, error) {
+	k.mu.Lock()
+	if k.files == nil {
+		k.files = make(map[source.Path]*reading[T])
+	}
+	r := k.files[p]
+	if r == nil {
+		r = new(reading[T])
+		k.files[p] = r
+	}
+	k.mu.Unlock()
+	r.once.Do(func() { r.what, r.err = read() })
+	return r.what, r.err
 }
 
 // checkCharset reports a sheet that says it is in another encoding than the
@@ -93,7 +127,17 @@ type Import struct {
 	HasLayer bool
 	Supports []ast.Value // the condition, without the function around it
 	Media    []ast.Value
-	Parts    []Parts // Rinzel's own: which parts of the sheet are wanted
+	// Rinzel's own: which parts of the sheet are wanted, and which values its
+	// custom properties are given.
+	Parts []Parts
+	Given []Given
+}
+
+// Given is a value for a custom property, in set() of an import.
+type Given struct {
+	Name  string // with its two hyphens
+	Value []ast.Value
+	At    source.Span // of the name
 }
 
 // Parts is without(…) or only(…) in an import: the sheets and rules that are
@@ -133,7 +177,7 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 		return imp, false
 	}
 	imp.At = rest[0].Span()
-	rest, imp.Parts, ok = takeParts(rest[1:])
+	rest, ok = imp.takeOwn(rest[1:])
 	if !ok {
 		return imp, false
 	}
@@ -152,36 +196,65 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	return imp, true
 }
 
-// takeParts takes without(…) and only(…) out of the values behind the address
-// of an import. ok is false if one of them is not written as it must be.
-func takeParts(values []ast.Value) (rest []ast.Value, parts []Parts, ok bool) {
+// takeOwn takes without(…), only(…) and set(…) out of the values behind the
+// address of an import. ok is false if one of them is not written as it must be.
+func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 	for i := range values {
 		v := &values[i]
-		isOnly := v.IsFunction("only")
-		if !isOnly && !v.IsFunction("without") {
+		switch {
+		case v.IsFunction("set"):
+			imp.Given, ok = appendGiven(imp.Given, v.Values())
+		case v.IsFunction("only"), v.IsFunction("without"):
+			var p Parts
+			p, ok = readParts(v)
+			imp.Parts = append(imp.Parts, p)
+		default:
 			rest = append(rest, *v)
 			continue
 		}
-		p := Parts{Only: isOnly}
-		for k := range v.Values() {
-			arg := &v.Inner.Values[k]
-			inner := arg.Values()
-			switch {
-			case arg.Kind == token.Comma:
-			case arg.Kind == token.String:
-				p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(arg.Text), At: arg.Span()})
-			case arg.IsFunction("selector") && len(inner) == 1 && inner[0].Kind == token.String:
-				p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(inner[0].Text), Selector: true, At: arg.Span()})
-			default:
-				return nil, nil, false
-			}
+		if !ok {
+			return nil, false
 		}
-		if len(p.Patterns) == 0 {
-			return nil, nil, false
-		}
-		parts = append(parts, p)
 	}
-	return rest, parts, true
+	return rest, true
+}
+
+// readParts reads without(…) or only(…).
+func readParts(v *ast.Value) (p Parts, ok bool) {
+	p.Only = v.IsFunction("only")
+	for i := range v.Values() {
+		arg := &v.Inner.Values[i]
+		inner := arg.Values()
+		switch {
+		case arg.Kind == token.Comma:
+		case arg.Kind == token.String:
+			p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(arg.Text), At: arg.Span()})
+		case arg.IsFunction("selector") && len(inner) == 1 && inner[0].Kind == token.String:
+			p.Patterns = append(p.Patterns, Pattern{Text: token.StringValue(inner[0].Text), Selector: true, At: arg.Span()})
+		default:
+			return p, false
+		}
+	}
+	return p, len(p.Patterns) > 0
+}
+
+// appendGiven reads what stands in set(…): --name: value; --name: value.
+func appendGiven(list []Given, values []ast.Value) ([]Given, bool) {
+	for len(values) > 0 {
+		end := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Semicolon })
+		part := values
+		if values = nil; end >= 0 {
+			part, values = part[:end], part[end+1:]
+		}
+		if len(part) == 0 {
+			continue
+		}
+		if len(part) < 3 || part[0].Kind != token.Ident || !ast.IsCustomName(part[0].Text) || part[1].Kind != token.Colon {
+			return nil, false
+		}
+		list = append(list, Given{token.Unescape(part[0].Text), part[2:], part[0].Span()})
+	}
+	return list, len(list) > 0
 }
 
 // Address returns the address that a string, a URL or url("…") or src("…") names.

@@ -5,9 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"path"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -30,6 +32,16 @@ type fileSettings struct {
 	Chain    []fileChain            `toml:"chain"`
 	Purge    filePurge              `toml:"purge"`
 	Profile  map[string]fileProfile `toml:"profile"`
+
+	Tokens    []string       `toml:"tokens"`
+	Constants map[string]any `toml:"constants"`
+	Limits    fileLimits     `toml:"limits"`
+}
+
+type fileLimits struct {
+	Values *int `toml:"values"`
+	Turns  *int `toml:"turns"`
+	Calls  *int `toml:"calls"`
 }
 
 type fileBrowsers struct {
@@ -56,11 +68,12 @@ type fileProfile struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "purge", "profile"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"floor"},
 	"browsers.floor": browsers.Names,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
+	"limits":         {"values", "turns", "calls"},
 	"profile.*":      {"inherits", "finish", "maps", "names"},
 }
 
@@ -177,6 +190,87 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		}
 	}
 	r.profiles(s, raw.Profile)
+	r.tokens(s, raw.Tokens)
+	r.constants(s, raw.Constants, nil)
+	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
+	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
+	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
+	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
+}
+
+// mostCalls is how deep calls may be allowed to nest: each takes some of the
+// stack.
+const mostCalls = 1000
+
+func (r *reader) limit(to, from *int, key string, most int) {
+	if from == nil {
+		return
+	}
+	if *from < 1 || *from > most {
+		r.fail(r.places.value("limits", key), fmt.Sprintf("%s is a whole number from 1 to %d; found %d", key, most, *from), "")
+		return
+	}
+	*to = *from
+}
+
+func (r *reader) tokens(s *Settings, names []string) {
+	for i, name := range names {
+		root, rest := SplitRoot(name)
+		at := r.places.element(i, "tokens")
+		switch _, known := s.Roots[root]; {
+		case root != "" && !known:
+			r.fail(at, fmt.Sprintf("there is no root %q", root), nearRoot(root, s.Roots))
+		case rest == "":
+			r.fail(at, "the name of a token file is empty", "")
+		default:
+			s.Tokens = append(s.Tokens, TokenSource{name, at})
+		}
+	}
+}
+
+// constants reads a table of constants, or of a group of them.
+func (r *reader) constants(s *Settings, table map[string]any, path []string) {
+	for _, name := range slices.Sorted(maps.Keys(table)) {
+		key := append(slices.Clip(path), name)
+		where := append([]string{"constants"}, key...)
+		if name == "" || strings.ContainsAny(name, ". ") {
+			r.fail(r.places.key(where), fmt.Sprintf("%q cannot name a constant", name), "a name holds no dot and no white space")
+			continue
+		}
+		if group, ok := table[name].(map[string]any); ok {
+			r.constants(s, group, key)
+			continue
+		}
+		text, ok := constantText(table[name])
+		if !ok {
+			r.fail(r.places.value(where...), fmt.Sprintf("the constant %q is text, a number, a list of them, or a table", strings.Join(key, ".")), "")
+			continue
+		}
+		s.Constants = append(s.Constants, Constant{key, text, r.places.value(where...)})
+	}
+}
+
+// constantText returns a value of the settings as a sheet would have it.
+func constantText(v any) (string, bool) {
+	switch v := v.(type) {
+	case string:
+		return v, strings.TrimSpace(v) != ""
+	case int64:
+		return strconv.FormatInt(v, 10), true
+	case float64:
+		return strconv.FormatFloat(v, 'f', -1, 64), !math.IsInf(v, 0) && !math.IsNaN(v)
+	case []any:
+		var list []string
+		for _, item := range v {
+			text, ok := constantText(item)
+			if _, isList := item.([]any); !ok || isList {
+				return "", false
+			}
+			list = append(list, text)
+		}
+		return strings.Join(list, ", "), len(list) > 0
+	}
+	return "", false
 }
 
 func (r *reader) folder(to, from *string, key string) {

@@ -4,6 +4,7 @@ package project
 
 import (
 	"rinzel/internal/browsers"
+	"rinzel/internal/source"
 )
 
 // FileName is the name of the settings file.
@@ -20,6 +21,30 @@ type Settings struct {
 	Chains   []Chain
 	Purge    Purge
 	Profiles map[string]Profile
+
+	Constants []Constant    // that every sheet sees, in the order of the file
+	Tokens    []TokenSource // files of design tokens that every sheet sees, in order
+	Limits    Limits
+}
+
+// Constant is a constant of the settings.
+type Constant struct {
+	Path []string    // its groups and its own name
+	Text string      // the value, as a sheet would have it
+	At   source.Span // of the value
+}
+
+// TokenSource is a file of design tokens that the settings name.
+type TokenSource struct {
+	Name string // a path in the source folder, or "root:path"
+	At   source.Span
+}
+
+// Limits bound what a sheet may grow to; one that is 0 is left to the build.
+type Limits struct {
+	Values int // that constants, loops and mixins put into one sheet
+	Turns  int // of one loop
+	Calls  int // of mixins and functions within each other
 }
 
 // Chain says which steps the sheets go through whose path matches.

@@ -22,7 +22,11 @@ var browserIDs = map[string]string{
 }
 
 // features are taken whether or not a prefix was ever needed for them.
-var features = []string{"css.selectors.nesting"}
+var features = []string{
+	"css.selectors.nesting",
+	"css.types.color.color", "css.types.color.color-mix", "css.types.color.hwb", "css.types.color.lab", "css.types.color.lch",
+	"css.types.color.oklab", "css.types.color.oklch",
+}
 
 // statement is what the data says of one feature in one browser.
 type statement struct {
@@ -67,8 +71,11 @@ func run(path string, w io.Writer) error {
 		Features map[string]map[string][]fact `json:"features"`
 	}{"@mdn/browser-compat-data " + data.Meta.Version, map[string]map[string][]fact{}}
 	for _, id := range features {
-		part := strings.Split(id, ".")
-		out.Features[id], _ = factsOf(data.CSS[part[1]][part[2]])
+		feature, err := featureAt(data.CSS, strings.Split(id, ".")[1:])
+		if err != nil {
+			return err
+		}
+		out.Features[id], _ = factsOf(feature)
 	}
 	for name, feature := range data.CSS["properties"] {
 		if facts, prefixed := factsOf(feature); prefixed {
@@ -81,6 +88,22 @@ func run(path string, w io.Writer) error {
 	}
 	_, err = w.Write(append(text, '\n'))
 	return err
+}
+
+// featureAt returns the feature at a path below "css".
+func featureAt(css map[string]map[string]json.RawMessage, path []string) (json.RawMessage, error) {
+	feature := css[path[0]][path[1]]
+	for _, name := range path[2:] {
+		var inner map[string]json.RawMessage
+		if err := json.Unmarshal(feature, &inner); err != nil {
+			return nil, err
+		}
+		feature = inner[name]
+	}
+	if feature == nil {
+		return nil, fmt.Errorf("the data has no feature %s", strings.Join(path, "."))
+	}
+	return feature, nil
 }
 
 // factsOf returns the facts of a feature, and whether a prefix occurs in them.

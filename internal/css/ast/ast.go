@@ -264,3 +264,20 @@ func SpanOf(values []Value) source.Span {
 	}
 	return values[0].Pos.To(last.End)
 }
+
+// Verbatim returns values with their white space as values of its own, as
+// custom properties hold it; see [Declaration.IsCustom].
+func Verbatim(values []Value) []Value {
+	out := make([]Value, 0, len(values)*2)
+	for i, v := range values {
+		if i > 0 && (v.Space || values[i-1].Kind == token.Comma) {
+			out = append(out, Value{Kind: token.Whitespace, Text: " "})
+		}
+		v.Space = false
+		if v.Inner != nil {
+			v.Inner = &Inner{Values: Verbatim(v.Inner.Values), Close: v.Inner.Close}
+		}
+		out = append(out, v)
+	}
+	return out
+}

@@ -200,6 +200,8 @@ func colorSamples() []string {
 		samples("@(from @ @)", []string{"lch", "oklch"}, colors, []string{"l c h", "calc(l * 0.8) c h", "l calc(c / 2) calc(h + 180)", "l c 90deg"}),
 		samples("color(from @ @ @)", colors, []string{"srgb", "display-p3", "rec2020", "srgb-linear", "a98-rgb", "prophoto-rgb"}, []string{"r g b", "calc(r / 2) g 0.5"}),
 		samples("color(from @ xyz x y z)", colors),
+		samples("contrast-color(@)", colors), samples("contrast-color(@)", []string{"#777", "#757575", "#767676", "#0af", "#c60"}),
+		samples("alpha(from @ / @)", append(colors[:len(colors)-1:len(colors)-1], "color(srgb 0.2 0.3 0.4)"), []string{"0.3", "calc(alpha * 0.5)", "none"}),
 		samples("rgb(@ @ @)", []string{"0", "127.5", "300"}, []string{"12", "-5"}, []string{"255", "51"}), samples("rgba(12, 34, 56, @)", []string{"0.5", "0.2", "1", "0", "50%"}),
 		samples("hsl(@, @, @)", []string{"0", "33", "210", "-40", "0.4turn"}, []string{"0%", "45%", "100%"}, []string{"10%", "50%", "88%", "100%"}),
 		samples("hwb(@ @ @ / 0.4)", []string{"30", "200deg"}, []string{"0%", "70%"}, []string{"20%", "60%"}),

@@ -48,6 +48,10 @@ func ColorOf(v *ast.Value) (c Color, ok bool) {
 			return mix(v)
 		case "color":
 			return colorFunction(v)
+		case "alpha":
+			return alphaFunction(v)
+		case "contrast-color":
+			return contrast(v)
 		default:
 			space, found := functionSpaces[name]
 			if !found {
@@ -176,6 +180,47 @@ func colorFunction(v *ast.Value) (Color, bool) {
 		r.from(origin.resolved(space))
 	}
 	return r.color(space, args)
+}
+
+// alphaFunction reads alpha(), a colour with another alpha (CSS Color 5, section 5).
+func alphaFunction(v *ast.Value) (Color, bool) {
+	origin, values, relative := takeOrigin(significant(v.Values()))
+	if !relative || origin == nil || len(values) != 2 || !values[0].IsDelim('/') {
+		return Color{}, false
+	}
+	c := *origin
+	r := channelReader{named: map[string]float64{"alpha": c.Alpha}, none: map[string]bool{"alpha": c.Missing[3]}}
+	n, missing, ok := r.number(&values[1], 1)
+	if !ok {
+		return Color{}, false
+	}
+	c.Alpha, c.Missing[3] = math.Max(0, math.Min(1, n)), missing
+	legacy := c.Legacy || c.Space == HSL || c.Space == HWB
+	c = c.settled()
+	if c.Legacy = legacy && !missing; c.Legacy {
+		c.Missing = [4]bool{}
+	}
+	return c, true
+}
+
+// contrast reads contrast-color(): black or white, whichever stands out more
+// from a colour (CSS Color 5, section 7). How much it does is the ratio of their
+// luminances, as the guidelines for accessible content have it.
+func contrast(v *ast.Value) (Color, bool) {
+	values := significant(v.Values())
+	if len(values) != 1 {
+		return Color{}, false
+	}
+	c, ok := ColorOf(&values[0])
+	if !ok {
+		return Color{}, false
+	}
+	luminance := toD65(c.Space, c.Channels)[1]
+	out := Color{Alpha: 1, Legacy: true}
+	if 1.05/(luminance+0.05) >= (luminance+0.05)/0.05 {
+		out.Channels = [3]float64{1, 1, 1}
+	}
+	return out, true
 }
 
 // takeOrigin takes the origin of a relative colour from the start of values.

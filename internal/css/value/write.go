@@ -176,14 +176,14 @@ func (c Color) isBytes() bool {
 	return true
 }
 
-// FoldColor returns what a mix or a relative colour comes to. ok is false if
-// v is neither, or only a browser knows.
+// FoldColor returns what a mix, a relative or a contrasting colour comes to. ok
+// is false if v is none of them, or only a browser knows.
 func FoldColor(v *ast.Value) (with ast.Value, ok bool) {
 	if v.Kind != token.Function {
 		return with, false
 	}
 	values := significant(v.Values())
-	if !v.IsFunction("color-mix") && (len(values) == 0 || !values[0].IsIdent("from")) {
+	if !v.IsFunction("color-mix") && !v.IsFunction("contrast-color") && (len(values) == 0 || !values[0].IsIdent("from")) {
 		return with, false
 	}
 	c, ok := ColorOf(v)

@@ -5,6 +5,7 @@
 //	@const tone.calm: teal;       sets one key of a group
 //	@default gap: 8px;            sets it only where nothing set it before
 //	@drop tone.calm;              takes a key out of a group
+//	@tokens "x.tokens.json";      sets what a file of design tokens says
 //	padding: const(gap);          reads a constant, in any value or prelude
 //	padding: const(gap, 8px);     reads it, or else takes the fallback
 //	@loop key, item over SOURCE   repeats its block
@@ -32,26 +33,44 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
+	"rinzel/internal/tokens"
 )
 
-// Limit is how many values constants and loops together may put into one
-// sheet. A few constants that each use the one before twice reach any number.
-const Limit = 5_000_000
+// Limits bound what a sheet may grow to.
+type Limits struct {
+	Values int // that constants, loops and mixins together may put into one sheet
+	Turns  int // of one loop
+	Calls  int // of mixins and functions within each other
+}
+
+// DefaultLimits are wide enough for every sheet that means well. A few
+// constants that each use the one before twice reach any number.
+var DefaultLimits = Limits{Values: 5_000_000, Turns: 100_000, Calls: 64}
 
 // Composer works through one sheet.
 type Composer struct {
 	Report func(diag.Diagnostic)
+	Limits Limits         // the zero Limits are [DefaultLimits]
+	Record *Record        // notes where constants are set and read; nil if nobody asks
+	Trail  []diag.Related // what led to the sheet, for findings
+	// Tokens reads the file of design tokens that an address names, or returns
+	// false after a report. It is nil where there are no files.
+	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
 
 	made    int // values that were put into the sheet
 	tooMany bool
-	depth   int // of blocks within each other
+	setting string // the path of the constant that is worked out
+	rule    int    // the number of the rule that is finished, for the record
+	silent  bool   // nothing is reported
+	depth   int    // of blocks within each other
 	tooDeep bool
 	reader  parse.SelectorReader
-	trail   []diag.Related // the calls that are open, outermost first
+	trail   []diag.Related // the calls and loops that are open, outermost first
+	calls   int            // that are open
 }
 
 // statements are the at-rules that speak to the build alone.
-var statements = words("const default drop mixin function custom-selector custom-media")
+var statements = words("const default drop tokens mixin function custom-selector custom-media")
 
 // IsStatement reports whether n speaks to the build alone, so that it may
 // stand before an import.
@@ -90,7 +109,7 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 			return ast.Splice(with)
 		}
 	}
-	return c.rule(n, s)
+	return c.ruleOf(n, s)
 }
 
 func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
@@ -111,6 +130,8 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 		c.set(r, s)
 	case "drop":
 		c.drop(r, s)
+	case "tokens":
+		c.tokens(r, s)
 	case "mixin", "function":
 		c.define(r, s)
 	case "custom-selector":
@@ -131,8 +152,14 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 	return with, true
 }
 
-// rule returns what becomes of a rule, or of what else has no part in the build.
-func (c *Composer) rule(n ast.Node, s *Scope) ast.Edit {
+// ruleOf returns what becomes of a rule, or of what else has no part in the build.
+func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
+	if c.Record != nil {
+		outer := c.rule
+		c.Record.rules++
+		c.rule = c.Record.rules
+		defer func() { c.rule = outer }()
+	}
 	n, changed := c.head(n, s)
 	if len(ast.Body(n)) > 0 {
 		if !c.descend(n.Span()) {
@@ -191,6 +218,13 @@ func (c *Composer) descend(at source.Span) bool {
 
 // report passes a finding on, with the calls that led to it.
 func (c *Composer) report(d diag.Diagnostic) {
+	c.trailed(&d)
+	c.Report(d)
+}
+
+// trailed adds what led to a finding: calls and loops, and imports.
+func (c *Composer) trailed(d *diag.Diagnostic) {
+	defer func() { d.Related = append(d.Related, c.Trail...) }()
 	const most = 4
 	for i, call := range slices.Backward(c.trail) {
 		if len(c.trail)-i > most {
@@ -198,7 +232,13 @@ func (c *Composer) report(d diag.Diagnostic) {
 		}
 		d.Related = append(d.Related, call)
 	}
-	c.Report(d)
+}
+
+func (c *Composer) limits() Limits {
+	if c.Limits == (Limits{}) {
+		return DefaultLimits
+	}
+	return c.Limits
 }
 
 func (c *Composer) fail(code string, at source.Span, message, mend string) {

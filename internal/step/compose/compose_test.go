@@ -17,7 +17,9 @@ func composed(src string) (string, []diag.Diagnostic) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 	var diags []diag.Diagnostic
 	c := &Composer{Report: func(d diag.Diagnostic) { diags = append(diags, d) }}
-	return print.Sheet(c.Nodes(sheet.Nodes, NewScope()), print.Options{Compact: true}), diags
+	scope := NewScope()
+	nodes := c.Nodes(sheet.Nodes, scope)
+	return print.Sheet(nodes, print.Options{Compact: true}), append(diags, scope.Unknown()...)
 }
 
 func TestCompose(t *testing.T) {
@@ -156,8 +158,8 @@ func TestCompose(t *testing.T) {
 func TestComposeFindings(t *testing.T) {
 	tests := []struct{ src, at, message, mend string }{
 		{`@const gap-wide: 1px; a { b: const(gap-wdie) }`, "gap-wdie", `there is no constant "gap-wdie" here`, `did you mean "gap-wide"?`},
-		{`a { b: const(x) } @const x: 1;`, "x", `there is no constant "x" here`, ""},
-		{`a { @const x: 1; } b { c: const(x) }`, "x", `there is no constant "x" here`, ""},
+		{`a { b: const(x) } @const x: 1;`, "x", `there is no constant "x" here`, "define it before its first use"},
+		{`a { @const x: 1; } b { c: const(x) }`, "x", `there is no constant "x" here`, "define it outside of all blocks"},
 		{`@const gap 8px;`, "gap", `expected ':' after the name "gap"`, "write @const name: value; or @const name { key: value; }"},
 		{`@const gap:;`, "gap", `the constant "gap" has no value`, "write @const name: value; or @const name { key: value; }"},
 		{`@default: 8px;`, "@default: 8px;", "@default has no name: expected one before the value", "write @default name: value; or @default name { key: value; }"},
@@ -170,7 +172,7 @@ func TestComposeFindings(t *testing.T) {
 		{`@const t: 1; @drop t;`, "t", `@drop takes a key out of a group; "t" names none`, "write @drop group.key;"},
 		{`@loop x { a { b: c } }`, "@loop x ", `expected "over" behind the names of the loop`, "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"},
 		{`@loop x over range(1, 2, -1) { a { b: c } }`, "range(1, 2, -1)", "the range never ends", ""},
-		{`@loop x over range(1, 9999999) { a { b: c } }`, "range(1, 9999999)", "the range has 9999999 numbers", ""},
+		{`@loop x over range(1, 9999999) { a { b: c } }`, "range(1, 9999999)", "the range has 9999999 numbers", "raise turns in [limits] of the settings"},
 		{`@loop x over range(1, b) { a { b: c } }`, "b", "range() takes numbers", "write range(from, to) or range(from, to, step)"},
 		{`.a-(x) { b: c }`, "x", `there is no constant "x" here`, ""},
 		{`@const x: 1 2; .a-(x) { b: c }`, "x", `the constant "x" is no single word or number`, ""},
@@ -187,8 +189,8 @@ func TestComposeFindings(t *testing.T) {
 		{`a { @contents; }`, "@contents;", "@contents stands outside of all mixins", ""},
 		{`@function --f() { x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
 		{`@function --f() { result: 1; @media print { result: 2 } } a { b: --f() }`, "--f()", `the function "--f" leaves something to the browser`, ""},
-		{`@mixin --m { @apply --m } a { @apply --m }`, "--m", `calls nest deeper than 64: does "--m" call itself?`, ""},
-		{`@function --f() { result: --f() } a { b: --f() }`, "--f()", `calls nest deeper than 64: does "--f" call itself?`, ""},
+		{`@mixin --m { @apply --m } a { @apply --m }`, "--m", `calls nest deeper than 64: does "--m" call itself?`, "if it is meant to, raise calls in [limits] of the settings"},
+		{`@function --f() { result: --f() } a { b: --f() }`, "--f()", `calls nest deeper than 64: does "--f" call itself?`, "if it is meant to, raise calls in [limits] of the settings"},
 		{`@custom-selector :--x h1; a:--y { b: c }`, ":--y", `there is no custom selector ":--y" here`, `did you mean ":--x"?`},
 		{`@custom-selector x h1;`, "@custom-selector x h1;", "@custom-selector defines nothing", "write @custom-selector :--name selector, selector;"},
 		{`@custom-selector :--x a >;`, "a >", "the selector of :--x cannot be read", ""},
@@ -199,6 +201,13 @@ func TestComposeFindings(t *testing.T) {
 		{`@const x: 1px; @when const(x > 1em) {}`, "const(x > 1em)", `"1px" and "1em" cannot be compared`, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
 		{`@when media(a) and media(b) or media(c) {}`, "media(a) and media(b) or media(c)", `"and" and "or" stand side by side`, "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
 		{`@when print {}`, "print", "expected const(…), media(…) or supports(…)", "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"},
+		{`a { @apply --m } @mixin --m {}`, "--m", `there is no mixin "--m" here`, "define it before its first use"},
+		{`@custom-media x (hover);`, "@custom-media x (hover);", "@custom-media defines nothing", "write @custom-media --name (width < 40rem);"},
+		{`@custom-media --wide (hover); @media (--wied) {}`, "--wied", `there is no custom media "--wied" here`, `did you mean "--wide"?`},
+		{`@custom-media --w (hover); @media (--w) and {}`, "", "the media query cannot be read, and it names custom media", "a query is made of media types and features in brackets, joined by and, or, not"},
+		{`a { b: if(const(x)) }`, "const(x)", "expected ':' and a value behind the condition of if()", "write if(const(name): value; else: value)"},
+		{`@const x: 0; a { b: if(const(x): 1) }`, "if(const(x): 1)", "no condition of if() is true, and it says nothing for that", "end it with else: and a value"},
+		{`@const x: 1; a { b: if(const(x) and red: 1) }`, "red", "expected const(…), media(…) or supports(…)", "a condition is made of const(…), media(…), supports(…) and style(…), joined by and, or, not and brackets"},
 		{`a { b: const() }`, "const()", "const() takes the name of a constant", ""},
 		{`a { b: const(x y) }`, "const(x y)", "const() takes the name of a constant", ""},
 	}

@@ -55,12 +55,28 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 	case len(rest) == 1:
 		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
 	default:
-		at := ast.SpanOf(r.Prelude[:n])
-		if _, ok := s.Find(p); isDefault && (ok || s.keepsAway(p)) || !c.mayHold(p, at, s) {
-			return
+		kind := ByConst
+		if isDefault {
+			kind = ByDefault
 		}
-		s.set(p, c.constant(rest[1:], at, s))
+		c.setValue(p, rest[1:], ast.SpanOf(r.Prelude[:n]), kind, s)
 	}
+}
+
+// setValue sets a single value.
+func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind SetKind, s *Scope) {
+	if !c.mayHold(p, at, s) {
+		return
+	}
+	if _, ok := s.Find(p); kind == ByDefault && (ok || s.keepsAway(p)) {
+		c.noteDefault(p, at, s, func(quiet *Composer) *Constant { return quiet.constant(values, at, s) })
+		return
+	}
+	before := c.startSetting(p, s)
+	constant := c.constant(values, at, s)
+	c.setting = before
+	s.set(p, constant)
+	c.noteSet(p, constant, kind, s)
 }
 
 // mayHold reports, after a finding, whether the groups of a path can hold its
@@ -85,6 +101,10 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	}
 	value, _ := c.values(values, s, atBuild)
 	value = trim(value)
+	if deeper(value, ast.MaxDepth) {
+		c.fail("too-deep", at, fmt.Sprintf("the value nests deeper than %d levels", ast.MaxDepth), "")
+		value = nil
+	}
 	if len(value) > 0 && value[0].Space {
 		value = slices.Clone(value)
 		value[0].Space = false
@@ -92,19 +112,33 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	return &Constant{Value: value, At: at}
 }
 
-// groupOf returns the group that values name, if they are const(path) and it
-// is one.
-func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
+// deeper reports whether functions and brackets in values nest deeper than limit.
+func deeper(values []ast.Value, limit int) bool {
+	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
+}
+
+// constantPath returns the path of values that are const(path) and nothing else.
+func constantPath(values []ast.Value) (p path, ok bool) {
 	values = trim(values)
 	if len(values) != 1 || !values[0].IsFunction("const") {
-		return nil
+		return nil, false
 	}
 	args := trim(values[0].Values())
 	p, n := readPath(args)
-	if p == nil || n != len(args) {
+	return p, p != nil && n == len(args)
+}
+
+// groupOf returns the group that values name, if they are const(path) and it
+// is one.
+func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
+	p, ok := constantPath(values)
+	if !ok {
 		return nil
 	}
 	if found, ok := s.Find(p); ok {
+		if found.Group != nil {
+			c.noteUse(p, s)
+		}
 		return found.Group
 	}
 	return nil
@@ -117,8 +151,10 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	if !c.mayHold(p, at, s) {
 		return
 	}
-	group := c.group(r.Block.Nodes, s)
+	group := c.group(p, r.Block.Nodes, s)
+	whole := &Constant{Group: group, At: at}
 	if isDefault && s.keepsAway(p) {
+		c.noteDefault(p, at, s, func(*Composer) *Constant { return whole })
 		return
 	}
 	if have, ok := s.Find(p); ok && isDefault {
@@ -131,21 +167,30 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 		group = have.Group.merged(group)
 		at = have.At
 	}
-	s.set(p, &Constant{Group: group, At: at})
+	made := &Constant{Group: group, At: at}
+	s.set(p, made)
+	if isDefault {
+		c.noteMerged(p, whole, made, s)
+	} else {
+		c.noteSet(p, made, ByConst, s)
+	}
 }
 
-// group returns the group that the nodes of a block make.
-func (c *Composer) group(nodes []ast.Node, s *Scope) *Group {
+// group returns the group that the nodes of a block make, at a path.
+func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 	g := &Group{}
 	for _, n := range nodes {
 		switch n := n.(type) {
 		case *ast.Declaration:
-			key := source.SpanOf(n.NamePos, len(n.Name))
-			g = g.with(token.Unescape(n.Name), c.constant(n.Value, key, s))
+			at := source.SpanOf(n.NamePos, len(n.Name))
+			key := token.Unescape(n.Name)
+			before := c.startSetting(append(slices.Clip(p), key), s)
+			g = g.with(key, c.constant(n.Value, at, s))
+			c.setting = before
 		case *ast.QualifiedRule:
 			if len(n.Prelude) == 1 && isKey(n.Prelude[0].Kind) {
 				key := token.Unescape(n.Prelude[0].Text)
-				g = g.with(key, &Constant{Group: c.group(n.Nodes, s), At: n.Prelude[0].Span()})
+				g = g.with(key, &Constant{Group: c.group(append(slices.Clip(p), key), n.Nodes, s), At: n.Prelude[0].Span()})
 				continue
 			}
 			c.fail("bad-constant", n.Span(), "expected a key before the group", "write key { … }, without a colon")
@@ -171,15 +216,29 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 		at := ast.SpanOf(r.Prelude)
 		if c.mayHold(p, at, s) {
 			s.drop(p, at)
+			c.noteDrop(p, at, s)
 		}
 	}
 }
 
-// unknown reports a path that names no constant.
+// unknown reports a path that names no constant. The finding waits, so that it
+// can tell of a place that sets the constant later: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
 	mend := ""
 	if near := diag.Nearest(joinPath(p), s.near(p)); near != "" {
 		mend = fmt.Sprintf("did you mean %q?", near)
 	}
-	c.fail("unknown-constant", at, fmt.Sprintf("there is no constant %q here", joinPath(p)), mend)
+	c.wait("unknown-constant", at, "constant "+joinPath(p), fmt.Sprintf("there is no constant %q here", joinPath(p)), mend, s)
+}
+
+// wait leaves a finding about a name that is not known until it is clear
+// whether something defines it later.
+func (c *Composer) wait(code string, at source.Span, name, message, mend string, s *Scope) {
+	if c.silent {
+		return
+	}
+	d := diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend}
+	c.trailed(&d)
+	top := s.top()
+	top.waiting = append(top.waiting, waiting{name, d})
 }

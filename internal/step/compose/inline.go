@@ -59,7 +59,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 		inner = append(inner, spaced(l.value, true)...)
 	}
 	if at.verbatim {
-		inner = spelled(inner)
+		inner = ast.Verbatim(inner)
 	}
 	out := *v
 	out.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
@@ -111,6 +111,10 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	}
 	var ok bool
 	out.when, ok = reader.read()
+	if _, _, asked := out.when.cost(); ok && (asked > maxAsked || !c.count(asked, ast.SpanOf(trim(values)))) {
+		c.fail("bad-condition", ast.SpanOf(trim(values)), "the condition asks too much of the browser at once", "")
+		return clause{}, false
+	}
 	return out, ok
 }
 

@@ -7,11 +7,9 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
-
-// MaxTurns is how often one loop may turn.
-const MaxTurns = 100_000
 
 // turn is one turn of a loop: the key, if the source has keys, and the item.
 type turn struct{ key, item *Constant }
@@ -26,19 +24,32 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 		return nil
 	}
 	var out []ast.Node
-	for _, t := range c.turns(from, s) {
+	for _, t := range c.turns(from, len(names) == 2, s) {
 		inner := s.inner()
 		if len(names) == 2 {
 			inner.put(names[0], t.key)
 		}
 		inner.put(names[len(names)-1], t.item)
+		c.trail = append(c.trail, diag.Related{Span: r.Span(), Message: t.words(names)})
 		made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+		c.trail = c.trail[:len(c.trail)-1]
 		if !c.count(weight(made), r.Span()) {
 			return nil
 		}
 		out = append(out, made...)
 	}
 	return out
+}
+
+// words tells what the names of a loop stand for in a turn.
+func (t turn) words(names []string) string {
+	if len(names) == 2 {
+		return fmt.Sprintf("in the loop, where %s is %s", names[0], textOfValues(t.key.Value))
+	}
+	if t.item.Group != nil {
+		return fmt.Sprintf("in the loop, where %s is the group %s", names[0], textOfValues(t.key.Value))
+	}
+	return fmt.Sprintf("in the loop, where %s is %s", names[0], textOfValues(t.item.Value))
 }
 
 // weight is about how many values nodes are worth, so that loops within loops
@@ -76,8 +87,9 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	return nil, nil, false
 }
 
-// turns returns the turns of a loop over a source.
-func (c *Composer) turns(from []ast.Value, s *Scope) []turn {
+// turns returns the turns of a loop over a source. keyed tells that the loop
+// has a name for keys.
+func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	if group := c.groupOf(from, s); group != nil {
 		var out []turn
 		for _, key := range group.Keys() {
@@ -87,12 +99,25 @@ func (c *Composer) turns(from []ast.Value, s *Scope) []turn {
 		return out
 	}
 	at := ast.SpanOf(from)
+	if p, whole := constantPath(from); whole {
+		if _, ok := s.Find(p); !ok {
+			c.unknown(p, at, s)
+			return nil
+		}
+	}
 	values, _ := c.values(from, s, atBuild)
 	if len(values) == 1 && values[0].IsFunction("range") {
 		return c.rangeTurns(&values[0])
 	}
+	list := items(values)
+	if p, whole := constantPath(from); whole && keyed && len(list) == 1 {
+		found, _ := s.Find(p)
+		c.report(diag.Diagnostic{Code: "no-group", Severity: diag.Warning, Span: at,
+			Message: fmt.Sprintf("%q is a single value, no group: the loop turns once", joinPath(p)),
+			Related: []diag.Related{{Span: found.At, Message: "it is set here"}}})
+	}
 	var out []turn
-	for i, item := range items(values) {
+	for i, item := range list {
 		out = append(out, turn{number(float64(i+1), at), &Constant{Value: item, At: at}})
 	}
 	return out
@@ -160,8 +185,8 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 		return nil
 	}
 	count := math.Floor((to-from)/step+1e-9) + 1
-	if count > MaxTurns {
-		c.fail("bad-loop", v.Span(), fmt.Sprintf("the range has %.0f numbers, and a loop may turn %d times", count, MaxTurns), "")
+	if most := c.limits().Turns; count > float64(most) {
+		c.fail("bad-loop", v.Span(), fmt.Sprintf("the range has %.0f numbers, and a loop may turn %d times", count, most), "raise turns in [limits] of the settings")
 		return nil
 	}
 	var out []turn

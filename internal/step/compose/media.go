@@ -55,8 +55,12 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	if !ok {
 		return values, false
 	}
-	list, ok := query.queries(maxCopies)
-	if !ok {
+	var list []conjunction
+	_, _, asked := query.cost()
+	if ok = asked <= maxAsked; ok {
+		list, ok = query.queries(maxCopies)
+	}
+	if !ok || !c.count(len(list)*asked, ast.SpanOf(values)) {
 		c.fail("bad-custom", ast.SpanOf(values), "written out, the custom media of this query make too many queries", "")
 		return values, false
 	}

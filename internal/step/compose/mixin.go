@@ -19,9 +19,6 @@ import (
 //	@function --double(--n <number>) returns <number> { result: calc(var(--n) * 2); }
 //	width: --double(4)
 
-// MaxCalls is how deep calls of mixins and functions may nest.
-const MaxCalls = 64
-
 // callWeight is how many values a call counts for, whatever it makes, so that
 // mixins which each call the next one twice come to an end.
 const callWeight = 20
@@ -95,6 +92,7 @@ func (c *Composer) define(r *ast.AtRule, s *Scope) {
 		s.callables = make(map[string]*callable)
 	}
 	s.callables[m.key()] = m
+	s.defines(m.key(), m.at)
 }
 
 // key tells mixins and functions of one name apart.
@@ -206,7 +204,7 @@ func (c *Composer) unknownCallable(kind, name string, at source.Span, s *Scope) 
 	if near := diag.Nearest(name, s.nearCallables(kind)); near != "" {
 		mend = fmt.Sprintf("did you mean %q?", near)
 	}
-	c.fail("unknown-mixin", at, fmt.Sprintf("there is no %s %q here", kind, name), mend)
+	c.wait("unknown-mixin", at, kind+" "+name, fmt.Sprintf("there is no %s %q here", kind, name), mend, s)
 }
 
 // contents returns what stands for @contents: the block of the call, or else
@@ -245,8 +243,8 @@ func (c *Composer) enter(m *callable, head *ast.Value, s *Scope) (*call, bool) {
 	if !c.count(callWeight, head.Span()) {
 		return nil, false
 	}
-	if len(c.trail) >= MaxCalls {
-		c.fail("too-many-calls", head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", MaxCalls, m.name), "")
+	if most := c.limits().Calls; c.calls >= most {
+		c.fail("too-many-calls", head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", most, m.name), "if it is meant to, raise calls in [limits] of the settings")
 		return nil, false
 	}
 	args := arguments(head.Values())
@@ -273,11 +271,15 @@ func (c *Composer) enter(m *callable, head *ast.Value, s *Scope) (*call, bool) {
 			return nil, false
 		}
 	}
+	c.calls++
 	c.trail = append(c.trail, diag.Related{Span: head.Span(), Message: fmt.Sprintf("in the %s %q, called here", m.kind(), m.name)})
 	return made, true
 }
 
-func (c *Composer) leave() { c.trail = c.trail[:len(c.trail)-1] }
+func (c *Composer) leave() {
+	c.calls--
+	c.trail = c.trail[:len(c.trail)-1]
+}
 
 func counted(n int) string {
 	switch n {

@@ -67,6 +67,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 		c.unknown(p, ast.SpanOf(args), s)
 		return "", false
 	}
+	c.noteUse(p, s)
 	if constant.Group == nil && len(constant.Value) == 1 {
 		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
 			return text, true
@@ -274,7 +275,7 @@ func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.
 	out := &ast.Declaration{Name: token.EscapeName(name), NamePos: d.Pos(), Important: d.Important, EndOff: d.EndOff}
 	value := d.Value
 	if out.IsCustom() && !d.IsCustom() {
-		value = spelled(value)
+		value = ast.Verbatim(value)
 	}
 	out.Value, _ = c.values(value, s, placeOf(out, s))
 	return out, true

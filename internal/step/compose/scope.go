@@ -15,6 +15,10 @@ type Scope struct {
 	outer  *Scope // of the block around; nil outside of all blocks
 	values map[string]*Constant
 	drops  []*Drop // all that were met, in the outermost scope
+	// waiting are findings about names that were not known, and later where
+	// such a name was defined after all; both in the outermost scope.
+	waiting []waiting
+	later   map[string]definition
 
 	callables map[string]*callable      // mixins and functions
 	named     map[string][]ast.Selector // custom selectors, by their names without the colon
@@ -136,9 +140,66 @@ func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	return c, ok
 }
 
+// waiting is a finding about a name that is not known.
+type waiting struct {
+	name string // "constant gap", "mixin --card"
+	diag diag.Diagnostic
+}
+
+// definition is where a name was defined.
+type definition struct {
+	at      source.Span
+	inBlock bool // and so it ends with the block
+}
+
+// top returns the scope outside of all blocks.
+func (s *Scope) top() *Scope {
+	for s.outer != nil {
+		s = s.outer
+	}
+	return s
+}
+
+// defines notes where a name is defined, for findings that wait.
+func (s *Scope) defines(name string, at source.Span) {
+	top := s.top()
+	inBlock := s != top
+	if have, ok := top.later[name]; ok && (inBlock || !have.inBlock) || !inBlock && len(top.waiting) == 0 {
+		return
+	}
+	if top.later == nil {
+		top.later = make(map[string]definition)
+	}
+	top.later[name] = definition{at, inBlock}
+}
+
+// Unknown returns the findings about names that nothing had defined where
+// they were used, with the places that define them later or within a block.
+func (s *Scope) Unknown() []diag.Diagnostic {
+	var out []diag.Diagnostic
+	for _, w := range s.waiting {
+		d := w.diag
+		if def, ok := s.later[w.name]; ok {
+			message := "it is defined here, which is too late"
+			d.Mend = "define it before its first use"
+			if def.at.Start.File != d.Span.Start.File {
+				d.Mend = "import the sheet that defines it before this one"
+			}
+			if def.inBlock {
+				message = "it is defined here, in a block, and ends with the block"
+				d.Mend = "define it outside of all blocks"
+			}
+			d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
+		}
+		out = append(out, d)
+	}
+	return out
+}
+
 // set sets the constant at a path in the scope itself. Groups on the way are
 // made, or copied from outer scopes.
 func (s *Scope) set(p path, c *Constant) {
+	s.defines("constant "+joinPath(p), c.At)
 	for i := len(p) - 1; i > 0; i-- {
 		group := &Group{}
 		at := c.At
@@ -167,10 +228,7 @@ func (s *Scope) drop(p path, at source.Span) {
 		group = found
 	}
 	s.set(p[:last], &Constant{Group: group.Group.without(p[last], d), At: group.At})
-	top := s
-	for top.outer != nil {
-		top = top.outer
-	}
+	top := s.top()
 	top.drops = append(top.drops, d)
 }
 

@@ -34,6 +34,9 @@ func placeOf(d *ast.Declaration, s *Scope) place {
 
 // within returns the place of the arguments of a function or block.
 func (p place) within(v *ast.Value) place {
+	if p.asWritten && v.IsFunction("set") {
+		return place{} // values for custom properties of an imported sheet
+	}
 	p.math = p.math || value.IsMath(v)
 	p.Place = p.Within(v.Name())
 	return p
@@ -161,7 +164,7 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 		with, ok = value.FoldColor(v)
 	}
 	if ok && at.verbatim && with.Inner != nil {
-		with.Inner = &ast.Inner{Values: spelled(with.Inner.Values), Close: with.Inner.Close}
+		with.Inner = &ast.Inner{Values: ast.Verbatim(with.Inner.Values), Close: with.Inner.Close}
 	}
 	return with, ok
 }
@@ -175,6 +178,9 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 		return nil, false
 	}
 	constant, ok := s.Find(p)
+	if ok {
+		c.noteUse(p, s)
+	}
 	switch {
 	case ok && constant.Group != nil:
 		c.fail("bad-constant", ast.SpanOf(args[:n]), fmt.Sprintf("%q is a group, where a value is expected", joinPath(p)),
@@ -223,7 +229,7 @@ func (c *Composer) place(values []ast.Value, space bool, at place) ([]ast.Value,
 		return nil, false
 	}
 	if at.verbatim {
-		return spelled(rounded(values, at)), true
+		return ast.Verbatim(rounded(values, at)), true
 	}
 	out := slices.Clone(rounded(values, at))
 	if len(out) > 0 {
@@ -245,32 +251,16 @@ func rounded(values []ast.Value, at place) []ast.Value {
 // count counts values that are put into the sheet, and reports when there are
 // too many; then it returns false.
 func (c *Composer) count(n int, at source.Span) bool {
-	if c.made += n; c.made <= Limit {
+	limit := c.limits().Values
+	if c.made += n; c.made <= limit {
 		return true
 	}
 	if !c.tooMany {
 		c.tooMany = true
-		c.fail("too-many-values", at, fmt.Sprintf("constants and loops put more than %d values into one sheet", Limit),
-			"look for constants that each use another several times, and for loops within loops")
+		c.fail("too-many-values", at, fmt.Sprintf("constants and loops put more than %d values into one sheet", limit),
+			"look for constants that each use another several times, and for loops within loops; if all is meant, raise values in [limits] of the settings")
 	}
 	return false
-}
-
-// spelled returns values with their white space as values of its own, as
-// custom properties hold it.
-func spelled(values []ast.Value) []ast.Value {
-	out := make([]ast.Value, 0, len(values)*2)
-	for i, v := range values {
-		if i > 0 && (v.Space || values[i-1].Kind == token.Comma) {
-			out = append(out, ast.Value{Kind: token.Whitespace, Text: " "})
-		}
-		v.Space = false
-		if v.Inner != nil {
-			v.Inner = &ast.Inner{Values: spelled(v.Inner.Values), Close: v.Inner.Close}
-		}
-		out = append(out, v)
-	}
-	return out
 }
 
 // joined returns the texts of the arguments of concat() or ident(), joined. ok

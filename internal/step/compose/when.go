@@ -404,6 +404,9 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		return r.fail(v.Span(), "const() takes the name of a constant")
 	}
 	constant, ok := r.s.Find(p)
+	if ok {
+		r.c.noteUse(p, r.s)
+	}
 	rest := args[n:]
 	if len(rest) == 0 {
 		return known(ok && truthy(constant)), true

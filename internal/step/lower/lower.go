@@ -1,6 +1,8 @@
 // Package lower rewrites syntax that a target lacks, and only then:
 //
-//   - nested style rules become rules of their own (CSS Nesting 1).
+//   - nested style rules become rules of their own (CSS Nesting 1);
+//   - a known colour in lab(), lch(), oklab(), oklch() or color() gets one in
+//     sRGB before it, and where a browser would not skip it, a guard (CSS Color 4).
 package lower
 
 import (
@@ -15,6 +17,9 @@ import (
 // Nodes returns nodes with all rewritten that a target lacks. Nodes that need
 // nothing are shared, not copied.
 func Nodes(nodes []ast.Node, targets browsers.Targets) []ast.Node {
+	if c := newColors(targets); len(c.lacking) > 0 {
+		nodes, _ = c.nodes(nodes, true)
+	}
 	if len(targets.Lacking(browsers.Nesting)) == 0 {
 		return nodes
 	}

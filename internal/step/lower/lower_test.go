@@ -58,6 +58,32 @@ func TestNesting(t *testing.T) {
 	}
 }
 
+func TestColors(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"before", `a { color: oklch(0.6 0.1 200); b: c }`, `a{color:#0d9298;color:oklch(0.6 0.1 200);b:c}`},
+		{"beyond sRGB", `a { color: color(display-p3 0 1 0 / 50%) !important }`, `a{color:rgba(0,251,41,0.5)!important;color:color(display-p3 0 1 0 / 50%)!important}`},
+		{"within a value", `a { background: linear-gradient(lab(50 20 20), red) }`, `a{background:linear-gradient(#9e6956,red);background:linear-gradient(lab(50 20 20),red)}`},
+		{"with its own fallback", `a { color: red; color: oklch(0.6 0.1 200) }`, `a{color:red;color:oklch(0.6 0.1 200)}`},
+		{"custom property", `a { --x: oklch(0.6 0.1 200); b: c }`, `a{--x:#0d9298}@supports(color: oklch(0 0 0)){a{--x:oklch(0.6 0.1 200)}}a{b:c}`},
+		{"beside var()", `a { border: var(--w) solid color(srgb 1 0 0) }`, `a{border:var(--w) solid red}@supports(color: color(srgb 0 0 0)){a{border:var(--w) solid color(srgb 1 0 0)}}`},
+		{"in keyframes", `@keyframes x { to { color: lab(50 20 20); --x: lab(50 20 20) } }`, `@keyframes x{to{color:#9e6956;color:lab(50 20 20);--x:lab(50 20 20)}}`},
+		{"only a browser knows", `a { color: oklch(var(--l) 0.1 20); fill: oklch(from currentcolor l c h) }`, `a{color:oklch(var(--l) 0.1 20);fill:oklch(from currentcolor l c h)}`},
+		{"guarded already", `@supports (color: lab(0 0 0)) { a { --x: lab(50 20 20) } }`, `@supports(color: lab(0 0 0)){a{--x:lab(50 20 20)}}`},
+	}
+	for _, test := range tests {
+		got := lowered(test.src, old)
+		if got != test.want+"\n" {
+			t.Errorf("%s: %s\n got %swant %s", test.name, test.src, got, test.want)
+		}
+		if twice := lowered(got, old); twice != got {
+			t.Errorf("%s: a second time %s", test.name, twice)
+		}
+	}
+	if src := "a{color:oklch(0.6 0.1 200)}\n"; lowered(src, browsers.Targets{"chrome": 120000}) != src {
+		t.Errorf("lowered for browsers that read it: %s", lowered(src, browsers.Targets{"chrome": 120000}))
+	}
+}
+
 func TestOnlyWhereATargetLacksIt(t *testing.T) {
 	src := ".a{.b{x:y}}\n"
 	if got := lowered(src, browsers.Targets{"chrome": 120000, "safari": 17002}); got != src {

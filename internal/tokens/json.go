@@ -1,0 +1,173 @@
+package tokens
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// value is a value of JSON with its place. Objects keep their keys in order.
+type value struct {
+	at    source.Span
+	kind  kind
+	text  string  // of a string
+	num   float64 // of a number
+	truth bool    // of a boolean
+	keys  []key   // of an object
+	list  []value // of an array
+}
+
+type kind uint8
+
+const (
+	null kind = iota
+	boolean
+	number
+	text
+	list
+	object
+)
+
+// key is a key of an object and its value.
+type key struct {
+	name  string
+	at    source.Span
+	value value
+}
+
+var kindNames = [...]string{"null", "true or false", "a number", "a string", "a list", "an object"}
+
+func (k kind) String() string { return kindNames[k] }
+
+// get returns the value of a key of an object, or nil.
+func (v *value) get(name string) *value {
+	for i := range v.keys {
+		if v.keys[i].name == name {
+			return &v.keys[i].value
+		}
+	}
+	return nil
+}
+
+// maxDepth is how deep objects and lists may nest.
+const maxDepth = 100
+
+// jsonReader reads JSON with places.
+type jsonReader struct {
+	file *source.File
+	dec  *json.Decoder
+}
+
+// errJSON is a finding that ends the reading.
+type errJSON struct{ diag diag.Diagnostic }
+
+func (e errJSON) Error() string { return e.diag.Message }
+
+// readJSON reads a file that holds one value.
+func readJSON(f *source.File) (value, error) {
+	r := jsonReader{f, json.NewDecoder(strings.NewReader(f.Text))}
+	r.dec.UseNumber()
+	v, err := r.value(0)
+	if err != nil {
+		return v, err
+	}
+	end := int(r.dec.InputOffset())
+	if _, err := r.dec.Token(); !errors.Is(err, io.EOF) {
+		return v, r.fail(end, "something stands behind the end of the tokens", "")
+	}
+	return v, nil
+}
+
+func (r *jsonReader) fail(off int, message, mend string) error {
+	off = max(0, min(off, len(r.file.Text)))
+	off += len(r.file.Text[off:]) - len(strings.TrimLeft(r.file.Text[off:], " \t\r\n"))
+	return errJSON{diag.Diagnostic{Code: "bad-tokens", Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Mend: mend}}
+}
+
+// next returns the next token and its place.
+func (r *jsonReader) next() (json.Token, source.Span, error) {
+	start := int(r.dec.InputOffset())
+	t, err := r.dec.Token()
+	if err != nil {
+		var syntax *json.SyntaxError
+		switch {
+		case errors.As(err, &syntax):
+			return nil, source.Span{}, r.fail(int(syntax.Offset)-1, "the tokens cannot be read: "+syntax.Error(), "")
+		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+			return nil, source.Span{}, r.fail(len(r.file.Text), "the tokens end too early: a bracket or a quote is not closed", "")
+		}
+		return nil, source.Span{}, r.fail(start, "the tokens cannot be read: "+err.Error(), "")
+	}
+	end := int(r.dec.InputOffset())
+	start += len(r.file.Text[start:end]) - len(strings.TrimLeft(r.file.Text[start:end], " \t\r\n,:"))
+	return t, source.SpanOf(r.file.Pos(start), end-start), nil
+}
+
+func (r *jsonReader) value(depth int) (value, error) {
+	t, at, err := r.next()
+	if err != nil {
+		return value{}, err
+	}
+	if depth > maxDepth {
+		return value{}, r.fail(int(at.Start.Off), fmt.Sprintf("the tokens nest deeper than %d levels", maxDepth), "")
+	}
+	switch t := t.(type) {
+	case json.Delim:
+		if t == '{' {
+			return r.object(at, depth)
+		}
+		return r.list(at, depth)
+	case string:
+		return value{at: at, kind: text, text: t}, nil
+	case json.Number:
+		f, err := t.Float64()
+		if err != nil {
+			return value{}, r.fail(int(at.Start.Off), "the number is too large", "")
+		}
+		return value{at: at, kind: number, num: f}, nil
+	case bool:
+		return value{at: at, kind: boolean, truth: t}, nil
+	}
+	return value{at: at}, nil
+}
+
+func (r *jsonReader) object(at source.Span, depth int) (value, error) {
+	v := value{kind: object}
+	for r.dec.More() {
+		t, keyAt, err := r.next()
+		if err != nil {
+			return v, err
+		}
+		name, _ := t.(string)
+		inner, err := r.value(depth + 1)
+		if err != nil {
+			return v, err
+		}
+		v.keys = append(v.keys, key{name, keyAt, inner})
+	}
+	return r.closed(v, at)
+}
+
+func (r *jsonReader) list(at source.Span, depth int) (value, error) {
+	v := value{kind: list}
+	for r.dec.More() {
+		inner, err := r.value(depth + 1)
+		if err != nil {
+			return v, err
+		}
+		v.list = append(v.list, inner)
+	}
+	return r.closed(v, at)
+}
+
+// closed reads the bracket that closes v.
+func (r *jsonReader) closed(v value, at source.Span) (value, error) {
+	_, end, err := r.next()
+	v.at = at.Start.To(end.End)
+	return v, err
+}

@@ -1,0 +1,113 @@
+package tokens
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rinzel/internal/source"
+)
+
+func read(text string) (string, []string) {
+	f := new(source.Set).Add(source.Path{Name: "t.json"}, "t.json", text)
+	list, diags := Read(f)
+	var out, found []string
+	for _, t := range list {
+		out = append(out, strings.Join(t.Path, ".")+": "+t.Value)
+	}
+	for _, d := range diags {
+		found = append(found, fmt.Sprintf("%s: %s", f.Text[d.Span.Start.Off:d.Span.End], d.Message))
+	}
+	return strings.Join(out, "\n"), found
+}
+
+func TestRead(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"groups", `{ "space": { "$type": "dimension", "$description": "gaps", "small": { "$value": { "value": 4, "unit": "px" } }, "wide": { "$value": { "value": 1.5, "unit": "rem" } } } }`,
+			"space.small: 4px\nspace.wide: 1.5rem"},
+		{"types inherited and overridden", `{ "$type": "number", "a": { "$value": 1.50 }, "g": { "$type": "dimension", "b": { "$value": { "value": 0, "unit": "px" } }, "c": { "$type": "number", "$value": -2 } } }`,
+			"a: 1.5\ng.b: 0px\ng.c: -2"},
+		{"colours", `{ "c": { "$type": "color", "teal": { "$value": { "colorSpace": "srgb", "components": [0, 0.50196, 0.50196] } }, "fine": { "$value": { "colorSpace": "srgb", "components": [0.1234, 0, 0], "alpha": 0.5 } },
+			"p3": { "$value": { "colorSpace": "display-p3", "components": [0, 1, "none"], "alpha": 1 } }, "h": { "$value": { "colorSpace": "hsl", "components": [200, 50, 40] } }, "o": { "$value": { "colorSpace": "oklch", "components": [0.7, 0.1, 200], "alpha": 0.25 } }, "old": { "$value": "#0a7f86" } } }`,
+			"c.teal: rgb(0 128 128)\nc.fine: color(srgb 0.1234 0 0 / 0.5)\nc.p3: color(display-p3 0 1 none)\nc.h: hsl(200 50% 40%)\nc.o: oklch(0.7 0.1 200 / 0.25)\nc.old: #0a7f86"},
+		{"aliases", `{ "b": { "$value": "{a}" }, "a": { "$type": "number", "$value": "{g.$root}" }, "g": { "$type": "number", "$root": { "$value": 7 } }, "c": { "$value": { "$ref": "#/g/$root/$value" } } }`,
+			"b: 7\na: 7\ng.root: 7\nc: 7"},
+		{"aliases of what others set", `{ "b": { "$value": "{tide.high water}" }, "s": { "$type": "border", "$value": { "color": "{tide.calm}", "width": { "value": 1, "unit": "px" }, "style": "solid" } } }`,
+			"b: const(tide.high-water)\ns: 1px solid const(tide.calm)"},
+		{"fonts", `{ "f": { "$type": "fontFamily", "one": { "$value": "Harbour Sans" }, "many": { "$value": ["Pier \"9\"", "sans-serif"] } }, "w": { "$type": "fontWeight", "a": { "$value": 350 }, "b": { "$value": "semi-bold" } } }`,
+			"f.one: \"Harbour Sans\"\nf.many: 'Pier \"9\"', sans-serif\nw.a: 350\nw.b: 600"},
+		{"times", `{ "d": { "$type": "duration", "fast": { "$value": { "value": 150, "unit": "ms" } } }, "e": { "$type": "cubicBezier", "out": { "$value": [0, 0, 0.2, 1] } },
+			"t": { "$type": "transition", "$value": { "duration": "{d.fast}", "delay": { "value": 0, "unit": "ms" }, "timingFunction": "{e.out}" } } }`,
+			"d.fast: 150ms\ne.out: cubic-bezier(0, 0, 0.2, 1)\nt: 150ms cubic-bezier(0, 0, 0.2, 1) 0ms"},
+		{"lines", `{ "l": { "$type": "strokeStyle", "a": { "$value": "dotted" }, "b": { "$value": { "dashArray": [{ "value": 4, "unit": "px" }], "lineCap": "round" } } },
+			"b": { "$type": "border", "$value": { "color": "#036", "width": { "value": 3, "unit": "px" }, "style": "{l.a}" } } }`,
+			"l.a: dotted\nl.b: dashed\nb: 3px dotted #036"},
+		{"shadows", `{ "s": { "$type": "shadow", "one": { "$value": { "color": "#0008", "offsetX": { "value": 0, "unit": "px" }, "offsetY": { "value": 2, "unit": "px" }, "blur": { "value": 4, "unit": "px" }, "spread": { "value": 0, "unit": "px" } } },
+			"two": { "$value": ["{s.one}", { "inset": true, "color": "red", "offsetX": "1px", "offsetY": "1px", "blur": "0px", "spread": "0px" }] } } }`,
+			"s.one: 0px 2px 4px 0px #0008\ns.two: 0px 2px 4px 0px #0008, inset 1px 1px 0px 0px red"},
+		{"gradient", `{ "g": { "$type": "gradient", "$value": [{ "color": "#fff", "position": 0 }, { "color": "#000", "position": 0.333333 }, { "color": "red", "position": 2 }] } }`,
+			"g: #fff 0%, #000 33.3333%, red 100%"},
+		{"typography", `{ "title": { "$type": "typography", "$value": { "fontFamily": ["Pier", "serif"], "fontSize": { "value": 2, "unit": "rem" }, "fontWeight": "bold", "letterSpacing": { "value": 0, "unit": "px" }, "lineHeight": 1.2 } } }`,
+			"title.font-family: \"Pier\", serif\ntitle.font-size: 2rem\ntitle.font-weight: 700\ntitle.letter-spacing: 0px\ntitle.line-height: 1.2"},
+		{"extended group", `{ "a": { "$type": "number", "x": { "$value": 1 }, "g": { "y": { "$value": 2 }, "z": { "$value": 3 } } }, "b": { "$extends": "{a}", "x": { "$value": 5 }, "g": { "z": { "$value": 6 } }, "w": { "$value": 7 } } }`,
+			"a.x: 1\na.g.y: 2\na.g.z: 3\nb.g.y: 2\nb.g.z: 6\nb.x: 5\nb.w: 7"},
+		{"names", `{ "brand blue": { "$type": "number", "50": { "$value": 1 } }, "$extensions": { "x": { "y": 1 } } }`, "brand-blue.50: 1"},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			got, found := read(test.src)
+			if got != test.want || len(found) > 0 {
+				t.Errorf("%s\n got %s\nwant %s\nfindings %q", test.src, got, test.want, found)
+			}
+		})
+	}
+}
+
+func TestReadFindings(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{`{ "a": { "$value": 1 }`, ": the tokens end too early: a bracket or a quote is not closed"},
+		{`{ "a" 1 }`, "1: the tokens cannot be read: invalid character '1' after object key"},
+		{`[1]`, "[1]: expected an object with groups and tokens, found a list"},
+		{`{} {}`, "{: something stands behind the end of the tokens"},
+		{`{ "a": 1 }`, `"a": "a" is neither a token nor a group: expected an object, found a number`},
+		{`{ "a": { "$value": 1 } }`, `"a": the token "a" has no $type, and no group around it has one`},
+		{`{ "a": { "$type": "colour", "$value": 1 } }`, `1: there is no type "colour" of tokens`},
+		{`{ "a": { "$type": "number", "$value": "1" } }`, `"1": a token of the type "number" is a number; found a string`},
+		{`{ "a": { "$type": "dimension", "$value": { "value": 1, "unit": "em" } } }`, `"em": the unit of a dimension is px or rem; found "em"`},
+		{`{ "a": { "$type": "color", "$value": "red; } x { y: z" } }`, `"red; } x { y: z": "red; } x { y: z" is no colour`},
+		{`{ "a": { "$type": "color", "$value": { "colorSpace": "tide", "components": [1, 2, 3] } } }`, `"tide": there is no colour space "tide"`},
+		{`{ "a": { "$type": "number", "$value": "{a}" } }`, `"{a}": the alias leads back to itself, or through too many others`},
+		{`{ "a": { "$type": "shadow", "$value": ["{a}"] } }`, `"{a}": the token is made of itself, or of too many others`},
+		{`{ "a": { "$type": "border", "$value": { "width": "1px" } } }`, `{ "width": "1px" }: the token has no "style"`},
+		{`{ "a.b": { "$type": "number", "$value": 1 } }`, `"a.b": "a.b" cannot name a token or a group`},
+		{`{ "g": { "$extends": "{g}" } }`, `"{g}": the group extends itself`},
+		{`{ "g": { "$extends": "{h}" } }`, `"{h}": "{h}" is no group that this one could extend`},
+		{strings.Repeat(`{"a":`, 150) + "1" + strings.Repeat("}", 150), "{: the tokens nest deeper than 100 levels"},
+	}
+	for _, test := range tests {
+		if _, found := read(test.src); len(found) != 1 || found[0] != test.want {
+			t.Errorf("%.80s\n got %q\nwant %q", test.src, found, test.want)
+		}
+	}
+}
+
+// FuzzRead holds each value to being one that cannot end the declaration it
+// stands in.
+func FuzzRead(f *testing.F) {
+	f.Add(`{ "a": { "$type": "border", "$value": { "color": "{b}", "width": "1px", "style": "solid" } }, "b": { "$type": "color", "$value": "#036" } }`)
+	f.Add(`{ "s": { "$type": "shadow", "$value": ["{s}", "{s}"] } }`)
+	f.Fuzz(func(t *testing.T, text string) {
+		list, _ := Read(new(source.Set).Add(source.Path{Name: "t.json"}, "t.json", text))
+		for _, token := range list {
+			if strings.HasPrefix(token.Value, "const(") {
+				continue // its names are escaped
+			}
+			outside := strings.Split(token.Value, `"`)
+			for i := 0; i < len(outside); i += 2 {
+				if !strings.ContainsAny(token.Value, `'\`) && strings.ContainsAny(outside[i], ";{}") {
+					t.Errorf("%q became %q", text, token.Value)
+				}
+			}
+		}
+	})
+}
