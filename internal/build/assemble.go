@@ -25,8 +25,10 @@ import (
 // entry is a sheet that a page links, with all that it imports, worked out.
 // What comes of it does not depend on the page.
 type entry struct {
+	path     source.Path
 	once     sync.Once
 	pieces   []piece
+	tree     *ImportNode
 	prefix   []prefix.Change
 	diags    []diag.Diagnostic
 	external int // pieces that are imports from elsewhere
@@ -42,7 +44,8 @@ type piece struct {
 	conds []*condition
 	// external is an import from elsewhere, which stays an import.
 	external *ast.AtRule
-	prologue bool // rules that stand before the imports of the sheet
+	prologue bool        // rules that stand before the imports of the sheet
+	node     *ImportNode // of the sheet
 }
 
 // condition is what an import says of the sheet it brings in.
@@ -71,7 +74,10 @@ func (b *builder) entryOf(p source.Path) *entry {
 	b.mu.Lock()
 	e := b.entries[p]
 	if e == nil {
-		e = new(entry)
+		e = &entry{path: p}
+		if b.records {
+			e.record = new(compose.Record)
+		}
 		b.entries[p] = e
 	}
 	b.mu.Unlock()
@@ -82,7 +88,11 @@ func (b *builder) entryOf(p source.Path) *entry {
 			return // the link that names it reports it
 		}
 		a.presets()
-		a.sheet(sheet, nil, &visit{path: p})
+		e.tree = &ImportNode{Sheet: b.project.Tree.Show(p), path: p}
+		a.sheet(sheet, nil, &visit{path: p, node: e.tree})
+		if b.records {
+			a.markRepeated()
+		}
 		for _, d := range a.scope.Unknown() {
 			a.report(d)
 		}
@@ -170,6 +180,7 @@ type visit struct {
 	path source.Path
 	at   source.Span // of the import that led to it; the zero Span for the entry
 	from *visit
+	node *ImportNode // in the tree of imports
 	// rules and sheets are what the imports that led here say of the parts
 	// they want; an import that takes only some sheets says nothing of those
 	// that one of them imports. leftOut tells that the sheet itself is not
@@ -195,8 +206,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	steps := a.b.project.Settings.ChainOf(s.File.Path)
 	c := a.composer(here)
 	composes := slices.Contains(steps, "compose")
-	prologue := piece{file: s.File, conds: conds, prologue: true}
-	rest := piece{file: s.File, conds: conds}
+	prologue := piece{file: s.File, conds: conds, prologue: true, node: here.node}
+	rest := piece{file: s.File, conds: conds, node: here.node}
+	set := a.entry.record.Count()
 	imported := false // an import was met
 	open := true      // imports may still follow
 	for _, n := range s.Nodes {
@@ -204,6 +216,8 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 		case isCharset(n):
 		case composes && compose.IsStatement(n):
 			c.Nodes([]ast.Node{n}, a.scope)
+			here.node.Constants += a.entry.record.Count() - set
+			set = a.entry.record.Count()
 		case isImport(n):
 			if !open {
 				a.lateImport(n.(*ast.AtRule))
@@ -215,6 +229,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 				prologue.nodes = nil
 			}
 			a.follow(n.(*ast.AtRule), c, composes, conds, here)
+			set = a.entry.record.Count()
 		case mayPrecedeImport(n, imported) && open && !here.leftOut:
 			prologue.nodes = append(prologue.nodes, n)
 		case here.leftOut:
@@ -234,6 +249,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	rest.nodes = a.steps(rest.nodes, steps)
 	for _, p := range here.rules {
 		rest.nodes = p.rules(rest.nodes)
+	}
+	if a.b.records {
+		here.node.Rules = countRules(rest.nodes)
 	}
 	if len(rest.nodes) > 0 || !imported {
 		a.entry.pieces = append(a.entry.pieces, rest)
@@ -322,6 +340,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it or set in it"})
 			return
 		}
+		here.node.Imports = append(here.node.Imports, &ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
 		a.external(r, prelude, conds)
 		return
 	}
@@ -344,6 +363,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		givens = append(givens, &given{Given: g, seen: make(map[string]bool)})
 	}
 	next.given = append(givens, here.given...)
+	next.node = &ImportNode{Sheet: b.project.Tree.Show(target.Path), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: target.Path}
+	here.node.Imports = append(here.node.Imports, next.node)
 	a.sheet(sheet, conds, next)
 	for _, g := range givens {
 		a.report(g.idle()...)
@@ -484,6 +505,23 @@ func repeated(pieces []piece) []piece {
 		out = append(out, p)
 	}
 	return out
+}
+
+// markRepeated marks the sheets of which no piece is left, since a later import
+// of the same one decides alone.
+func (a *assembler) markRepeated() {
+	left, all := make(map[*ImportNode]bool), make(map[*ImportNode]bool)
+	for _, p := range repeated(a.entry.pieces) {
+		left[p.node] = true
+	}
+	for _, p := range a.entry.pieces {
+		all[p.node] = true
+	}
+	for n := range all {
+		if n != nil {
+			n.Repeated = !left[n]
+		}
+	}
 }
 
 func layered(p piece) bool {

@@ -85,6 +85,7 @@ type builder struct {
 	sheets   graph.Sheets
 	tokens   graph.TokenFiles
 	evidence *purge.Evidence
+	records  bool // notes where constants are set and read
 
 	mu      sync.Mutex
 	diags   diag.List

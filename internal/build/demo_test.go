@@ -118,12 +118,12 @@ func TestDemoLooksTheSame(t *testing.T) {
 // what they were meant to be.
 func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 	tests := []struct{ page, selector, property, want string }{
-		{"index.html", ".button:not(.button-quiet)", "background-color", "rgb(200, 80, 31)"}, // const(kit-accent), as the site set it
+		{"index.html", ".button:not(.button-quiet)", "background-color", "rgb(200, 80, 31)"}, // const(kit-accent), as the site set it, from a design token
 		{"index.html", ".button", "border-radius", "10px"},
-		{"index.html", ".button", "padding", "10px 20px"},
+		{"tickets.html", ".button", "padding", "10px 20px"},
 		{"index.html", ".button", "user-select", "none"},
 		{"index.html", ".button-quiet", "background-color", "rgb(255, 255, 255)"},
-		{"index.html", ".card", "border-color", "rgb(201, 214, 216)"}, // the default of the kit
+		{"index.html", ".card", "border-bottom-color", "rgb(201, 214, 216)"}, // the default of the kit
 		{"index.html", ".card", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"},
 		{"index.html", ".card-body", "padding", "20px"},
 		{"index.html", ".badge-sea", "background-color", "rgb(185, 223, 228)"}, // a variation that the site added to the kit's
@@ -131,6 +131,14 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"index.html", ".card", "transition-property", "transform"}, // the page's, over the kit's layer
 		{"index.html", ".board .time", "font-family", `"Berth Digits", "DejaVu Sans Mono", monospace`},
 		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class that the script joins
+		{"index.html", ".card-gannet", "border-top-color", "rgb(201, 162, 39)"}, // from a loop
+		{"index.html", ".card-tern", "background-color", "oklab(0.964166 -0.001385 -0.003986)"},
+		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a token of shadows
+		{"index.html", ".hero .button", "padding-left", "24px"},                                  // custom media, a custom selector, a calculation
+		{"tickets.html", ".gauge", "height", "14px"},                                             // a plain library
+		{"tickets.html", ".gauge", "border-radius", "10px"},                                      // set on its import
+		{"tickets.html", ".gauge > span", "background-color", "rgb(20, 105, 122)"},
+		{"tickets.html", ".order", "padding", "24px"}, // if() on a constant of the settings
 		{"tickets.html", ".field input", "padding", "8px 12px"},
 		{"tickets.html", ".field", "row-gap", "4px"},
 		{"tickets.html", ".button[disabled]", "opacity", "0.5"},

@@ -147,7 +147,7 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project) (*build.Result
 	if f.sheet == "" {
 		return build.Site(ctx, p, opts)
 	}
-	name, err := f.sheetName(p)
+	name, err := sourceName(p, f.sheet)
 	if err != nil {
 		return nil, err
 	}
@@ -158,20 +158,20 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project) (*build.Result
 	return build.Sheet(ctx, p, name, output, opts)
 }
 
-// sheetName returns the path of the sheet below the source folder. It was
-// given relative to the working folder, as shells complete it, or as root:path.
-func (f *buildFlags) sheetName(p *project.Project) (string, error) {
-	if root, _ := project.SplitRoot(f.sheet); p.Tree.HasRoot(root) && root != "" {
-		return f.sheet, nil
+// sourceName returns the path of a file below the source folder. It was given
+// relative to the working folder, as shells complete it, or as root:path.
+func sourceName(p *project.Project, name string) (string, error) {
+	if root, _ := project.SplitRoot(name); p.Tree.HasRoot(root) && root != "" {
+		return name, nil
 	}
 	sourceDir, err1 := filepath.Abs(p.SourceDir())
-	sheet, err2 := filepath.Abs(f.sheet)
+	file, err2 := filepath.Abs(name)
 	if err := errors.Join(err1, err2); err != nil {
 		return "", err
 	}
-	rel, err := filepath.Rel(sourceDir, sheet)
+	rel, err := filepath.Rel(sourceDir, file)
 	if err != nil || !filepath.IsLocal(rel) {
-		return "", fmt.Errorf("the sheet %q lies outside the source folder %q", f.sheet, p.SourceDir())
+		return "", fmt.Errorf("%q lies outside the source folder %q", name, p.SourceDir())
 	}
 	return filepath.ToSlash(rel), nil
 }

@@ -68,13 +68,15 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 		Example: `  rinzel demo                          see it at work on a sample site
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
-  rinzel build main.css -o out.css     build one sheet`,
+  rinzel build main.css -o out.css     build one sheet
+  rinzel constants                     list constants, their places and users
+  rinzel imports                       draw which sheet imports which`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newConstants(std), newImports(std), newDemo(std), newVersion(std))
 	return cmd
 }

@@ -54,7 +54,7 @@ func TestDemo(t *testing.T) {
 	}
 	for _, want := range []string{
 		"the sample site lies in harbour\n",
-		"rinzel profile production; settings harbour/rinzel.toml; sheets: compose, lower, prefix; bundles: purge, minify\n",
+		"rinzel profile production; settings harbour/rinzel.toml; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
 		"built 5 pages, 5 bundles, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"io"
 	"path"
 	"path/filepath"
 
@@ -99,17 +100,28 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 		}
 		out.Bundles = append(out.Bundles, jb)
 	}
-	for _, d := range res.Diagnostics {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: r.place(d.Span), Message: d.Message, Mend: d.Mend}
-		for _, rel := range d.Related {
-			jd.Related = append(jd.Related, jsonRelated{r.place(rel.Span), rel.Message})
-		}
-		out.Diagnostics = append(out.Diagnostics, jd)
-	}
-	enc := json.NewEncoder(r.std.Out)
+	out.Diagnostics = jsonDiagnostics(r.project.Tree.Set, res.Diagnostics)
+	return writeJSON(r.std.Out, out)
+}
+
+// writeJSON writes a value as indented JSON.
+func writeJSON(w io.Writer, v any) error {
+	enc := json.NewEncoder(w)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
-	return enc.Encode(out)
+	return enc.Encode(v)
+}
+
+func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
+	out := []jsonDiagnostic{}
+	for _, d := range list {
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend}
+		for _, rel := range d.Related {
+			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
+		}
+		out = append(out, jd)
+	}
+	return out
 }
 
 func orEmpty(list []string) []string {
@@ -119,8 +131,8 @@ func orEmpty(list []string) []string {
 	return list
 }
 
-func (r *report) place(s source.Span) *jsonPlace {
-	f := r.project.Tree.Set.File(s.Start.File)
+func jsonPlaceOf(files *source.Set, s source.Span) *jsonPlace {
+	f := files.File(s.Start.File)
 	if f == nil {
 		return nil
 	}

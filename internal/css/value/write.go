@@ -107,10 +107,10 @@ func (c Color) Value(at *ast.Value) ast.Value {
 		values = append(values, w.token(token.Ident, info.name, false))
 	}
 	for i, x := range c.Channels {
-		values = append(values, w.channel(x, c.Missing[i], len(values) > 0))
+		values = append(values, w.channel(x, info.scale[i], c.Missing[i], len(values) > 0))
 	}
 	if c.Alpha != 1 || c.Missing[3] {
-		values = append(values, w.token(token.Delim, "/", true), w.channel(c.Alpha, c.Missing[3], true))
+		values = append(values, w.token(token.Delim, "/", true), w.channel(c.Alpha, 1, c.Missing[3], true))
 	}
 	return w.nested(token.Function, name, values, at.Space)
 }
@@ -125,24 +125,20 @@ func (c Color) commas(w writer, space bool) ast.Value {
 	return w.nested(token.Function, "rgba(", values, space)
 }
 
-// channel writes a channel with six digits, as many as browsers write.
-func (w writer) channel(x float64, missing, space bool) ast.Value {
+// channel writes a channel. whole is what 100% is of it, or 0 for a hue: it is
+// written to the millionth of that, far below what any screen shows.
+func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	if missing {
 		return w.token(token.Ident, "none", space)
 	}
-	return w.token(token.Number, w.digits.text(significantDigits(x, 6)), space)
-}
-
-// significantDigits rounds a number to n digits, and to nine behind the point.
-func significantDigits(x float64, n int) float64 {
-	if math.Abs(x) < 1e-9 {
-		return 0
+	decimals := 1e6
+	switch {
+	case whole == 0:
+		decimals = 1e3
+	case whole > 1:
+		decimals = 1e4
 	}
-	scale := math.Pow(10, float64(n)-math.Ceil(math.Log10(math.Abs(x))))
-	if math.IsInf(scale, 0) || scale == 0 {
-		return x
-	}
-	return math.Round(x*scale) / scale
+	return w.token(token.Number, w.digits.text(math.Round(x*decimals)/decimals), space)
 }
 
 // hex returns a colour from before CSS Color 4 in hexadecimal notation. ok is

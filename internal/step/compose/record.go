@@ -15,6 +15,7 @@ type Record struct {
 	entries map[string]*Entry
 	order   []*Entry
 	rules   int // that were met
+	sets    int // that were noted
 }
 
 // Entry is what is known of one constant.
@@ -46,6 +47,15 @@ const (
 	ByTokens  SetKind = "tokens"   // a file of design tokens
 	BySetting SetKind = "settings" // [constants] in the settings
 )
+
+// Count returns how often constants were set, given a default or dropped; of no
+// record it is 0.
+func (r *Record) Count() int {
+	if r == nil {
+		return 0
+	}
+	return r.sets
+}
 
 // Entries returns all constants in the order in which they were first set.
 func (r *Record) Entries() []*Entry { return r.order }
@@ -89,6 +99,12 @@ func (r *Record) entry(path string) *Entry {
 		r.order = append(r.order, e)
 	}
 	return e
+}
+
+func (r *Record) add(path string, s Set) {
+	e := r.entry(path)
+	e.Sets = append(e.Sets, s)
+	r.sets++
 }
 
 // records reports whether what happens in a scope is noted.
@@ -157,13 +173,12 @@ func (c *Composer) noteSet(p path, constant *Constant, kind SetKind, s *Scope) {
 		leaves(joinPath(p), constant, func(path string, _ *Constant) { set[path] = true })
 		for _, e := range c.Record.order {
 			if _, there := e.Current(); there && strings.HasPrefix(e.Path, prefix) && !set[e.Path] {
-				e.Sets = append(e.Sets, Set{At: constant.At, Kind: ByDrop})
+				c.Record.add(e.Path, Set{At: constant.At, Kind: ByDrop})
 			}
 		}
 	}
 	leaves(joinPath(p), constant, func(path string, leaf *Constant) {
-		e := c.Record.entry(path)
-		e.Sets = append(e.Sets, Set{At: leaf.At, Kind: kind, Value: leaf.Value})
+		c.Record.add(path, Set{At: leaf.At, Kind: kind, Value: leaf.Value})
 	})
 }
 
@@ -174,8 +189,7 @@ func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Com
 		return
 	}
 	leaves(joinPath(p), value(c.quiet()), func(path string, leaf *Constant) {
-		e := c.Record.entry(path)
-		e.Sets = append(e.Sets, Set{At: at, Kind: ByDefault, Value: leaf.Value, GaveWay: true})
+		c.Record.add(path, Set{At: at, Kind: ByDefault, Value: leaf.Value, GaveWay: true})
 	})
 }
 
@@ -194,8 +208,7 @@ func (c *Composer) noteMerged(p path, offered, made *Constant, s *Scope) {
 	taken := make(map[string]source.Span)
 	leaves(joinPath(p), made, func(path string, leaf *Constant) { taken[path] = leaf.At })
 	leaves(joinPath(p), offered, func(path string, leaf *Constant) {
-		e := c.Record.entry(path)
-		e.Sets = append(e.Sets, Set{At: leaf.At, Kind: ByDefault, Value: leaf.Value, GaveWay: taken[path] != leaf.At})
+		c.Record.add(path, Set{At: leaf.At, Kind: ByDefault, Value: leaf.Value, GaveWay: taken[path] != leaf.At})
 	})
 }
 
@@ -208,12 +221,11 @@ func (c *Composer) noteDrop(p path, at source.Span, s *Scope) {
 	dropped := false
 	for _, e := range c.Record.order {
 		if e.Path == path || strings.HasPrefix(e.Path, path+".") {
-			e.Sets = append(e.Sets, Set{At: at, Kind: ByDrop})
+			c.Record.add(e.Path, Set{At: at, Kind: ByDrop})
 			dropped = true
 		}
 	}
 	if !dropped {
-		e := c.Record.entry(path)
-		e.Sets = append(e.Sets, Set{At: at, Kind: ByDrop})
+		c.Record.add(path, Set{At: at, Kind: ByDrop})
 	}
 }

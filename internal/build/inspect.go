@@ -1,0 +1,374 @@
+package build
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
+)
+
+// This file answers questions about a project without building it.
+
+// Constants is what is known of the constants of a project.
+type Constants struct {
+	Sheets      []SheetConstants // one for each sheet that a page links
+	Diagnostics []diag.Diagnostic
+}
+
+// SheetConstants are the constants of a linked sheet and of all that it imports.
+type SheetConstants struct {
+	Sheet     string // as people are shown it
+	Constants []Constant
+}
+
+// Constant is what is known of one constant.
+type Constant struct {
+	Path    string
+	Value   string // empty if it was dropped
+	Dropped bool
+	Color   *[3]uint8 // red, green and blue of a value that is a colour, for a swatch
+	Set     Setting   // where it got its value, or was dropped
+	Others  []Setting // what the value stands in place of, and defaults that gave way
+	From    []string  // the constants that its value was worked out from
+	Gives   []string  // the constants that were worked out from it
+	Rules   int       // how many rules read it
+}
+
+// Setting is a rule that sets a constant or gives it a default.
+type Setting struct {
+	Kind  compose.SetKind
+	Value string
+	At    source.Span
+}
+
+// ListConstants works out the sheets that the pages link, and returns their
+// constants. The findings are those of the sheets, and beside them overrides
+// that repeat a default, drops that something puts back, and constants that
+// nothing reads. The error is one of our run.
+func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
+	b, err := newBuilder(p, Options{})
+	if err != nil {
+		return nil, err
+	}
+	b.records = true
+	out := &Constants{}
+	checks := constantChecks{read: make(map[source.Span]bool)}
+	for _, from := range b.entryPaths() {
+		e := b.entryOf(from)
+		if e.record == nil {
+			continue // it cannot be read
+		}
+		out.Sheets = append(out.Sheets, SheetConstants{p.Tree.Show(from), constantsOf(e.record)})
+		checks.add(e.record)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+	}
+	b.report(checks.findings(func(at source.Span) bool { return b.isOwn(at) })...)
+	out.Diagnostics = b.diags.Sorted()
+	return out, nil
+}
+
+// entryPaths returns the sheets that pages link, in the order of the pages; if
+// there is no page, the sheets of the source folder that no other imports.
+func (b *builder) entryPaths() []source.Path {
+	var out []source.Path
+	pages := b.findPages()
+	for _, p := range pages {
+		for _, from := range b.linkedPaths(p) {
+			if !slices.Contains(out, from) {
+				out = append(out, from)
+			}
+		}
+	}
+	if len(pages) > 0 {
+		return out
+	}
+	sheets := b.sourceSheets()
+	imported := make(map[source.Path]bool)
+	for _, from := range sheets {
+		var visit func(*ImportNode)
+		visit = func(n *ImportNode) {
+			for _, c := range n.Imports {
+				imported[c.path] = true
+				visit(c)
+			}
+		}
+		visit(b.entryOf(from).tree)
+	}
+	return slices.DeleteFunc(sheets, func(p source.Path) bool { return imported[p] })
+}
+
+// linkedPaths returns the sheets of the project that a page links.
+func (b *builder) linkedPaths(p *graph.Page) []source.Path {
+	var out []source.Path
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			if e, _ := b.linkedSheet(p, l); e != nil {
+				out = append(out, e.path)
+			}
+		}
+	}
+	return out
+}
+
+// sourceSheets returns the sheets of the source folder in lexical order.
+func (b *builder) sourceSheets() []source.Path {
+	var out []source.Path
+	b.walk(func(p source.Path) {
+		if strings.EqualFold(path.Ext(p.Name), ".css") {
+			out = append(out, p)
+		}
+	})
+	return out
+}
+
+// isOwn reports whether a place is in the source folder or the settings.
+func (b *builder) isOwn(at source.Span) bool {
+	f := b.project.Tree.Set.File(at.Start.File)
+	return f.Path.Root == "" || f.Name == b.project.Settings.File
+}
+
+func constantsOf(r *compose.Record) []Constant {
+	var out []Constant
+	gives := make(map[string][]string)
+	for _, e := range r.Entries() {
+		for _, from := range e.From {
+			gives[from] = append(gives[from], e.Path)
+		}
+	}
+	for _, e := range r.Entries() {
+		set, holds := e.Current()
+		if !set.At.IsValid() && len(e.Sets) == 0 {
+			continue // it is only read, with a fallback
+		}
+		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Gives: gives[e.Path], Rules: e.Rules}
+		if holds {
+			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
+		}
+		for _, o := range e.Overridden() {
+			c.Others = append(c.Others, settingOf(o))
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+func settingOf(s compose.Set) Setting { return Setting{s.Kind, print.Values(s.Value), s.At} }
+
+// swatch returns the colour that a value is.
+func swatch(values []ast.Value) *[3]uint8 {
+	if len(values) != 1 {
+		return nil
+	}
+	c, ok := value.ColorOf(&values[0])
+	if !ok {
+		return nil
+	}
+	var out [3]uint8
+	for i, x := range c.Mapped().Channels {
+		out[i] = uint8(x*255 + 0.5)
+	}
+	return &out
+}
+
+// constantChecks gathers what is odd about constants. A rule that sets one may
+// do so for several linked sheets; it is read if any of them reads it.
+type constantChecks struct {
+	read  map[source.Span]bool
+	order []compose.Set
+	names map[source.Span]string
+	found []diag.Diagnostic
+}
+
+func (c *constantChecks) add(r *compose.Record) {
+	if c.names == nil {
+		c.names = make(map[source.Span]string)
+	}
+	derives := make(map[string]bool)
+	for _, e := range r.Entries() {
+		for _, from := range e.From {
+			derives[from] = true
+		}
+	}
+	for _, e := range r.Entries() {
+		c.drops(e)
+		set, holds := e.Current()
+		if !holds {
+			continue
+		}
+		c.repeats(e, set)
+		if _, met := c.read[set.At]; !met {
+			c.order = append(c.order, set)
+			c.names[set.At] = e.Path
+		}
+		c.read[set.At] = c.read[set.At] || e.Rules > 0 || derives[e.Path]
+	}
+}
+
+// repeats finds an override that equals the default.
+func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
+	if set.Kind == compose.ByDefault {
+		return
+	}
+	for _, o := range e.Overridden() {
+		if o.Kind == compose.ByDefault && ast.EqualValues(o.Value, set.Value) {
+			c.found = append(c.found, diag.Diagnostic{Code: "same-default", Severity: diag.Warning, Span: set.At,
+				Message: fmt.Sprintf("this sets %q to %q, which is its default", e.Path, print.Values(set.Value)),
+				Related: []diag.Related{{Span: o.At, Message: "the default is set here"}}, Mend: "leave it out, or set another value"})
+			return
+		}
+	}
+}
+
+// drops finds a drop that something puts back.
+func (c *constantChecks) drops(e *compose.Entry) {
+	var dropped *compose.Set
+	for i := range e.Sets {
+		s := &e.Sets[i]
+		switch {
+		case s.Kind == compose.ByDrop:
+			dropped = s
+		case dropped != nil && !s.GaveWay:
+			c.found = append(c.found, diag.Diagnostic{Code: "put-back", Severity: diag.Warning, Span: dropped.At,
+				Message: fmt.Sprintf("%q is dropped here, and something sets it again", e.Path),
+				Related: []diag.Related{{Span: s.At, Message: "it is put back here"}}, Mend: "drop it behind that, or leave one of the two out"})
+			dropped = nil
+		}
+	}
+}
+
+// findings returns what was found, of unread constants only those whose place is
+// the project's own: a library has constants that a site has no use for.
+func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic {
+	out := c.found
+	for _, s := range c.order {
+		if !c.read[s.At] && s.Kind != compose.ByTokens && own(s.At) {
+			out = append(out, diag.Diagnostic{Code: "unread", Severity: diag.Warning, Span: s.At,
+				Message: fmt.Sprintf("nothing reads the constant %q", c.names[s.At])})
+		}
+	}
+	return out
+}
+
+// Imports is what the pages of a project, or one page or sheet, import.
+type Imports struct {
+	Entries     []ImportEntry
+	Unreached   []string // sheets of the source folder that no page reaches, as people are shown them
+	Diagnostics []diag.Diagnostic
+}
+
+// ImportEntry is a page, or a sheet that was asked about, with what it links.
+type ImportEntry struct {
+	Name  string // as people are shown it
+	Trees []*ImportNode
+}
+
+// ImportNode is a sheet in a tree of imports.
+type ImportNode struct {
+	Sheet     string      // as people are shown it, or the address of one from elsewhere
+	At        source.Span // of the import; the zero Span for the root of a tree
+	Condition string      // layer, support and media under which it is imported
+	Rules     int         // that it writes itself
+	Constants int         // that it sets itself, with defaults that gave way
+	LeftOut   bool        // by without() or only()
+	External  bool        // from elsewhere
+	Repeated  bool        // a later import of the same sheet decides alone
+	Imports   []*ImportNode
+
+	path source.Path
+}
+
+// ListImports returns the import trees of a page or a sheet, by its path in the
+// source folder or "root:path"; if name is empty, of all pages. The error is
+// one of our run.
+func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
+	b, err := newBuilder(p, Options{})
+	if err != nil {
+		return nil, err
+	}
+	b.records = true
+	out := &Imports{}
+	reached := make(map[source.Path]bool)
+	root, rest := project.SplitRoot(name)
+	asked := source.Path{Root: root, Name: path.Clean(rest)}
+	if !p.Tree.HasRoot(root) {
+		return nil, fmt.Errorf("there is no root %q", root)
+	}
+	found := name == ""
+	for _, page := range b.findPages() {
+		entry := ImportEntry{Name: page.File.Name}
+		for _, from := range b.linkedPaths(page) {
+			entry.Trees = append(entry.Trees, b.entryOf(from).tree)
+			markReached(b.entryOf(from).tree, reached)
+		}
+		if name == "" || page.File.Path == asked {
+			out.Entries = append(out.Entries, entry)
+			found = true
+		}
+	}
+	if !found {
+		if _, err := b.sheets.Load(asked); err != nil {
+			b.report(b.unreadable(asked, err, source.Span{}))
+		} else {
+			out.Entries = []ImportEntry{{Trees: []*ImportNode{b.entryOf(asked).tree}}}
+		}
+	}
+	for _, s := range b.sourceSheets() {
+		if !reached[s] {
+			out.Unreached = append(out.Unreached, p.Tree.Show(s))
+		}
+	}
+	out.Diagnostics = b.diags.Sorted()
+	return out, ctx.Err()
+}
+
+func markReached(n *ImportNode, reached map[source.Path]bool) {
+	if !n.External {
+		reached[n.path] = true
+	}
+	for _, c := range n.Imports {
+		markReached(c, reached)
+	}
+}
+
+// text returns the condition as an import has it.
+func (c *condition) text() string {
+	var parts []string
+	if c.hasLayer {
+		layer := "layer"
+		if len(c.layer) > 0 {
+			layer += "(" + print.Values(c.layer) + ")"
+		}
+		parts = append(parts, layer)
+	}
+	if len(c.supports) > 0 {
+		parts = append(parts, "supports("+print.Values(c.supports)+")")
+	}
+	if len(c.media) > 0 {
+		parts = append(parts, print.Values(c.media))
+	}
+	return strings.Join(parts, " ")
+}
+
+// countRules returns how many style rules nodes hold.
+func countRules(nodes []ast.Node) int {
+	n := 0
+	ast.Walk(nodes, func(node ast.Node) bool {
+		if _, ok := node.(*ast.StyleRule); ok {
+			n++
+		}
+		return true
+	})
+	return n
+}

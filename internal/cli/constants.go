@@ -1,0 +1,389 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/mattn/go-runewidth"
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// inspectFlags are the flags of the commands that answer questions.
+type inspectFlags struct {
+	settings string
+	json     bool
+}
+
+func (f *inspectFlags) add(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&f.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	cmd.Flags().BoolVar(&f.json, "json", false, "write the answer and findings as JSON to standard output")
+}
+
+// inspection shows the answer to a question about a project.
+type inspection struct {
+	std     IO
+	flags   inspectFlags
+	project *project.Project
+	answer  any // what is written as JSON
+}
+
+// inspect opens the project, lets ask find the answer and show it, and shows
+// what was found on the way.
+func inspect(flags inspectFlags, std IO, ask func(*inspection) ([]diag.Diagnostic, error)) error {
+	p, diags, err := project.Open(project.Options{Settings: flags.settings})
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	in := &inspection{std: std, flags: flags, project: p}
+	if !diag.HasErrors(diags) {
+		more, err := ask(in)
+		if err != nil {
+			return err
+		}
+		diags = append(diags, more...)
+	}
+	switch {
+	case flags.json && in.answer == nil:
+		in.answer = map[string]any{"version": 1, "diagnostics": jsonDiagnostics(p.Tree.Set, diags)}
+		fallthrough
+	case flags.json:
+		if err := writeJSON(std.Out, in.answer); err != nil {
+			return err
+		}
+	default:
+		renderer := diag.Renderer{Files: p.Tree.Set, Color: std.ErrColor}
+		if err := renderer.Render(std.Err, diags); err != nil {
+			return err
+		}
+	}
+	if diag.HasErrors(diags) {
+		return errSources
+	}
+	return nil
+}
+
+func (in *inspection) paint(sgr, s string) string {
+	if !in.std.OutColor {
+		return s
+	}
+	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
+}
+
+// place returns a place as file:line.
+func (in *inspection) place(at source.Span) string {
+	f := in.project.Tree.Set.File(at.Start.File)
+	line, _ := f.Place(at.Start.Off)
+	return diag.Printable(fmt.Sprintf("%s:%d", f.Name, line))
+}
+
+func newConstants(std IO) *cobra.Command {
+	var flags inspectFlags
+	cmd := &cobra.Command{
+		Use:   "constants [FILTER]",
+		Short: "List the constants of the site, where each is set and what depends on it",
+		Long: `Constants works out the sheets that the pages link, and lists their constants:
+the value, how many rules read it, where it is set, and what it stands in place
+of. It warns of values that repeat a default, of a @drop that something puts
+back, and of constants of your own that nothing reads.
+
+With FILTER, a name, the start of one, or a glob such as "tone.*" or "*radius*",
+it tells of each constant that matches what it is worked out from and what is
+worked out from it.`,
+		Example: `  rinzel constants
+  rinzel constants tone
+  rinzel constants "kit-*"`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			filter := ""
+			if len(args) > 0 {
+				filter = args[0]
+			}
+			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				return in.constants(cmd.Context(), filter)
+			})
+		},
+	}
+	flags.add(cmd)
+	return cmd
+}
+
+// constants shows the constants that a filter matches.
+func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diagnostic, error) {
+	if _, err := path.Match(filter, ""); err != nil {
+		return nil, fmt.Errorf("the filter %q cannot be read as a glob", filter)
+	}
+	found, err := build.ListConstants(ctx, in.project)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	matched := 0
+	for i := range found.Sheets {
+		s := &found.Sheets[i]
+		for _, c := range s.Constants {
+			names = append(names, c.Path)
+		}
+		s.Constants = slices.DeleteFunc(s.Constants, func(c build.Constant) bool { return !matches(filter, c.Path) })
+		matched += len(s.Constants)
+	}
+	if in.flags.json {
+		in.answer = in.jsonConstants(found)
+		return found.Diagnostics, nil
+	}
+	list, sheets := merged(found.Sheets)
+	if filter == "" && matched > 0 {
+		in.constantTable(list, sheets)
+	}
+	for _, c := range list {
+		if filter != "" {
+			in.constant(c)
+		}
+	}
+	if matched > 0 || diag.HasErrors(found.Diagnostics) {
+		return found.Diagnostics, nil
+	}
+	message := "no sheet sets a constant"
+	if filter != "" {
+		message = fmt.Sprintf("no constant matches %q", filter)
+		if near := diag.Nearest(filter, names); near != "" {
+			message += fmt.Sprintf("; did you mean %q?", near)
+		}
+	}
+	fmt.Fprintln(in.std.Err, message)
+	return found.Diagnostics, errSources
+}
+
+// matches reports whether a filter is the name of a constant, the start of it,
+// or a glob that matches it.
+func matches(filter, name string) bool {
+	if strings.HasPrefix(name, filter) {
+		return true
+	}
+	ok, _ := doublestar.Match(filter, name)
+	return ok
+}
+
+// sharedConstant is a constant that several linked sheets have alike.
+type sharedConstant struct {
+	build.Constant
+	sheets []string
+}
+
+// merged returns the constants of all sheets, those that several have alike
+// once, and the sheets that have any.
+func merged(list []build.SheetConstants) (out []*sharedConstant, sheets []string) {
+	index := make(map[string]*sharedConstant)
+	for _, s := range list {
+		for _, c := range s.Constants {
+			key := fmt.Sprint(c.Path, c.Value, c.Set, c.Others)
+			have := index[key]
+			if have == nil {
+				have = &sharedConstant{Constant: c}
+				index[key] = have
+				out = append(out, have)
+			}
+			have.sheets = append(have.sheets, s.Sheet)
+			have.Rules = max(have.Rules, c.Rules)
+			for _, name := range c.Gives {
+				if !slices.Contains(have.Gives, name) {
+					have.Gives = append(slices.Clip(have.Gives), name)
+				}
+			}
+		}
+		if len(s.Constants) > 0 {
+			sheets = append(sheets, s.Sheet)
+		}
+	}
+	return out, sheets
+}
+
+// constantTable lists constants, one a line.
+func (in *inspection) constantTable(list []*sharedConstant, sheets []string) {
+	const widest = 40
+	fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", plural(len(list), "constant")), diag.Printable(strings.Join(sheets, ", ")))
+	rows := [][4]string{{"constant", "value", "read by", "set at"}}
+	for _, c := range list {
+		place := in.place(c.Set.At) + in.remark(c.Constant)
+		if len(c.sheets) < len(sheets) {
+			place += ", for " + diag.Printable(strings.Join(c.sheets, ", "))
+		}
+		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"), readBy(c.Constant), place})
+	}
+	var widths [3]int
+	for _, row := range rows {
+		for i := range widths {
+			widths[i] = max(widths[i], runewidth.StringWidth(row[i]))
+		}
+	}
+	for i, row := range rows {
+		swatch := "  "
+		if i > 0 {
+			swatch = in.swatch(list[i-1].Color)
+		}
+		line := fmt.Sprintf("  %s  %s%s  %s  %s", runewidth.FillRight(row[0], widths[0]), swatch, runewidth.FillRight(row[1], widths[1]),
+			runewidth.FillRight(row[2], widths[2]), row[3])
+		if i == 0 {
+			line = in.paint("2", line)
+		}
+		fmt.Fprintln(in.std.Out, line)
+	}
+}
+
+// swatch returns a block in a colour, where colours are shown.
+func (in *inspection) swatch(c *[3]uint8) string {
+	if c == nil || !in.std.OutColor {
+		return "  "
+	}
+	return fmt.Sprintf("\x1b[38;2;%d;%d;%dm■\x1b[0m ", c[0], c[1], c[2])
+}
+
+// readBy words what reads a constant.
+func readBy(c build.Constant) string {
+	var parts []string
+	if c.Rules > 0 {
+		parts = append(parts, plural(c.Rules, "rule"))
+	}
+	if len(c.Gives) > 0 {
+		parts = append(parts, plural(len(c.Gives), "constant"))
+	}
+	if len(parts) == 0 {
+		return "nothing"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// remark says what a constant stands in place of, in few words.
+func (in *inspection) remark(c build.Constant) string {
+	for _, o := range slices.Backward(c.Others) {
+		switch {
+		case o.Kind == "drop":
+		case o.Kind == "default" && c.Set.Kind != "default":
+			return ", in place of the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
+		case o.Kind != "default":
+			return ", in place of " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
+		}
+	}
+	if c.Set.Kind == "default" {
+		return ", a default"
+	}
+	return ""
+}
+
+// valueText returns the value of a constant as it is shown.
+func valueText(c build.Constant) string {
+	if c.Dropped {
+		return "dropped"
+	}
+	return diag.Printable(c.Value)
+}
+
+// constant tells all of one constant.
+func (in *inspection) constant(c *sharedConstant) {
+	out := in.std.Out
+	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
+	fmt.Fprintf(out, "  %s at %s, for %s\n", in.verb(c.Set, c.Dropped), in.place(c.Set.At), diag.Printable(strings.Join(c.sheets, ", ")))
+	for _, o := range c.Others {
+		words := "in place of"
+		switch {
+		case o.Kind == "drop":
+			fmt.Fprintf(out, "  dropped before at %s\n", in.place(o.At))
+			continue
+		case o.Kind == "default" && c.Set.Kind == "default":
+			words = "a later default gave way:"
+		case o.Kind == "default":
+			words = "in place of the default"
+		}
+		fmt.Fprintf(out, "  %s %s at %s\n", words, diag.Printable(o.Value), in.place(o.At))
+	}
+	if len(c.From) > 0 {
+		fmt.Fprintf(out, "  worked out from %s\n", diag.Printable(strings.Join(c.From, ", ")))
+	}
+	if len(c.Gives) > 0 {
+		fmt.Fprintf(out, "  gives %s\n", diag.Printable(strings.Join(c.Gives, ", ")))
+	}
+	switch {
+	case c.Rules > 0:
+		fmt.Fprintf(out, "  read by %s\n", plural(c.Rules, "rule"))
+	case len(c.Gives) == 0:
+		fmt.Fprintln(out, "  nothing reads it")
+	}
+}
+
+// verb words how a constant got its value.
+func (in *inspection) verb(s build.Setting, dropped bool) string {
+	switch {
+	case dropped:
+		return "dropped"
+	case s.Kind == "default":
+		return "a default, set"
+	case s.Kind == "tokens":
+		return "a design token, set"
+	case s.Kind == "settings":
+		return "set in the settings"
+	}
+	return "set"
+}
+
+// The JSON form of a list of constants.
+type jsonConstants struct {
+	Version     int              `json:"version"`
+	Sheets      []jsonSheet      `json:"sheets"`
+	Diagnostics []jsonDiagnostic `json:"diagnostics"`
+}
+
+type jsonSheet struct {
+	Sheet     string         `json:"sheet"`
+	Constants []jsonConstant `json:"constants"`
+}
+
+type jsonConstant struct {
+	Name    string `json:"name"`
+	Value   string `json:"value"`
+	Dropped bool   `json:"dropped,omitempty"`
+	jsonSetting
+	Others []jsonSetting `json:"inPlaceOf,omitempty"`
+	From   []string      `json:"from,omitempty"`
+	Gives  []string      `json:"gives,omitempty"`
+	Rules  int           `json:"rules"`
+}
+
+type jsonSetting struct {
+	Kind  string `json:"setBy"`
+	Other string `json:"otherValue,omitempty"`
+	File  string `json:"file"`
+	Line  int    `json:"line"`
+}
+
+func (in *inspection) jsonSetting(s build.Setting) jsonSetting {
+	f := in.project.Tree.Set.File(s.At.Start.File)
+	line, _ := f.Place(s.At.Start.Off)
+	return jsonSetting{Kind: string(s.Kind), File: f.Name, Line: line}
+}
+
+func (in *inspection) jsonConstants(found *build.Constants) jsonConstants {
+	out := jsonConstants{Version: 1, Sheets: []jsonSheet{}, Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
+	for _, s := range found.Sheets {
+		sheet := jsonSheet{Sheet: s.Sheet, Constants: []jsonConstant{}}
+		for _, c := range s.Constants {
+			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set), From: c.From, Gives: c.Gives, Rules: c.Rules}
+			for _, o := range c.Others {
+				other := in.jsonSetting(o)
+				other.Other = o.Value
+				j.Others = append(j.Others, other)
+			}
+			sheet.Constants = append(sheet.Constants, j)
+		}
+		out.Sheets = append(out.Sheets, sheet)
+	}
+	return out
+}

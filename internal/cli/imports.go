@@ -1,0 +1,170 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+)
+
+func newImports(std IO) *cobra.Command {
+	var flags inspectFlags
+	cmd := &cobra.Command{
+		Use:   "imports [PAGE | SHEET]",
+		Short: "Draw which sheets a page or sheet imports, and list those that no page reaches",
+		Long: `Imports draws the tree of sheets that a page links, or that a sheet imports: how
+many rules each one writes, under which layer and conditions, what without()
+and only() leave out, and which imports a later one makes idle. It lists the
+sheets of the source folder that no page reaches.
+
+Without an argument it draws the trees of all pages. PAGE and SHEET are paths
+relative to this folder, or root:path.`,
+		Example: `  rinzel imports
+  rinzel imports site/index.html
+  rinzel imports kit:all.css`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			name := ""
+			if len(args) > 0 {
+				name = args[0]
+			}
+			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				return in.imports(cmd.Context(), name)
+			})
+		},
+	}
+	flags.add(cmd)
+	return cmd
+}
+
+// imports shows the trees of imports of a page or sheet, or of all pages.
+func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnostic, error) {
+	if name != "" {
+		var err error
+		if name, err = sourceName(in.project, name); err != nil {
+			return nil, err
+		}
+	}
+	found, err := build.ListImports(ctx, in.project, name)
+	if err != nil {
+		return nil, err
+	}
+	if in.flags.json {
+		in.answer = in.jsonImports(found)
+		return found.Diagnostics, nil
+	}
+	out := in.std.Out
+	drawn := make(map[*build.ImportNode]bool)
+	for _, e := range found.Entries {
+		if e.Name != "" {
+			fmt.Fprintln(out, in.paint("1", diag.Printable(e.Name)))
+			if len(e.Trees) == 0 {
+				fmt.Fprintln(out, "└─ links no sheet of the project")
+			}
+			in.branches(e.Trees, "", drawn)
+			continue
+		}
+		for _, n := range e.Trees {
+			fmt.Fprintln(out, in.paint("1", diag.Printable(n.Sheet))+"  "+in.paint("2", in.about(n)))
+			in.branches(n.Imports, "", drawn)
+		}
+	}
+	if len(found.Unreached) > 0 {
+		fmt.Fprintf(out, "no page reaches %s of the source folder:\n", plural(len(found.Unreached), "sheet"))
+		for _, s := range found.Unreached {
+			fmt.Fprintln(out, "  "+diag.Printable(s))
+		}
+	}
+	return found.Diagnostics, nil
+}
+
+// branches draws sheets below the line before. A tree that was drawn already is
+// not drawn again.
+func (in *inspection) branches(list []*build.ImportNode, indent string, drawn map[*build.ImportNode]bool) {
+	for i, n := range list {
+		branch, deeper := "├─ ", "│  "
+		if i == len(list)-1 {
+			branch, deeper = "└─ ", "   "
+		}
+		about := in.about(n)
+		if drawn[n] && len(n.Imports) > 0 {
+			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about+"; its imports are drawn above"))
+			continue
+		}
+		drawn[n] = true
+		fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about))
+		in.branches(n.Imports, indent+deeper, drawn)
+	}
+}
+
+// about words what becomes of a sheet.
+func (in *inspection) about(n *build.ImportNode) string {
+	var parts []string
+	sets := ""
+	if n.Constants > 0 {
+		sets = "; sets " + plural(n.Constants, "constant")
+	}
+	switch {
+	case n.External:
+		parts = append(parts, "from elsewhere, stays an import")
+	case n.LeftOut:
+		parts = append(parts, "left out"+sets)
+	case n.Repeated:
+		parts = append(parts, plural(n.Rules, "rule")+", which a later import of the same sheet repeats")
+	case n.Rules > 0:
+		parts = append(parts, plural(n.Rules, "rule")+sets)
+	case len(n.Imports) > 0:
+		parts = append(parts, "only imports"+sets)
+	default:
+		parts = append(parts, "writes nothing"+sets)
+	}
+	if n.Condition != "" {
+		parts = append(parts, "in "+diag.Printable(n.Condition))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// The JSON form of trees of imports.
+type jsonImports struct {
+	Version     int               `json:"version"`
+	Entries     []jsonImportEntry `json:"entries"`
+	Unreached   []string          `json:"unreached"`
+	Diagnostics []jsonDiagnostic  `json:"diagnostics"`
+}
+
+type jsonImportEntry struct {
+	Page   string       `json:"page,omitempty"`
+	Sheets []jsonImport `json:"sheets"`
+}
+
+type jsonImport struct {
+	Sheet     string       `json:"sheet"`
+	Condition string       `json:"condition,omitempty"`
+	Rules     int          `json:"rules"`
+	Constants int          `json:"constants"`
+	LeftOut   bool         `json:"leftOut,omitempty"`
+	External  bool         `json:"external,omitempty"`
+	Repeated  bool         `json:"repeated,omitempty"`
+	Imports   []jsonImport `json:"imports,omitempty"`
+}
+
+func (in *inspection) jsonImports(found *build.Imports) jsonImports {
+	out := jsonImports{Version: 1, Entries: []jsonImportEntry{}, Unreached: orEmpty(found.Unreached),
+		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
+	for _, e := range found.Entries {
+		out.Entries = append(out.Entries, jsonImportEntry{e.Name, jsonTrees(e.Trees)})
+	}
+	return out
+}
+
+func jsonTrees(list []*build.ImportNode) []jsonImport {
+	out := []jsonImport{}
+	for _, n := range list {
+		out = append(out, jsonImport{n.Sheet, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, jsonTrees(n.Imports)})
+	}
+	return out
+}
