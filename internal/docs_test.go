@@ -9,12 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"rinzel/internal/css/parse"
-	"rinzel/internal/css/print"
-	"rinzel/internal/diag"
-	"rinzel/internal/source"
 	"rinzel/internal/step"
-	"rinzel/internal/step/compose"
 )
 
 // TestMessagesAreDocumented checks that the codes in the sources and those in
@@ -77,42 +72,6 @@ func TestStepsAreDocumented(t *testing.T) {
 	}
 	if !slices.Equal(listed, want) {
 		t.Errorf("listed %q, want %q", listed, want)
-	}
-}
-
-// TestLanguageExamples composes all examples of docs/language.md, in order, as
-// one sheet: none may have a finding, and nothing may be left to be built.
-func TestLanguageExamples(t *testing.T) {
-	doc, err := os.ReadFile("../docs/language.md")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var sheet strings.Builder
-	for _, m := range regexp.MustCompile("(?s)```css\n(.*?)```").FindAllStringSubmatch(string(doc), -1) {
-		sheet.WriteString(m[1])
-	}
-	set := new(source.Set)
-	tree, diags := parse.Sheet(set.Add(source.Path{Name: "language.md"}, "language.md", sheet.String()))
-	c := &compose.Composer{Report: func(d diag.Diagnostic) { diags = append(diags, d) }}
-	nodes := c.Nodes(tree.Nodes, compose.NewScope())
-	diags = append(diags, parse.BadSelectors(nodes)...)
-	if len(diags) > 0 {
-		r := diag.Renderer{Files: set}
-		var b strings.Builder
-		_ = r.Render(&b, diags)
-		t.Error(b.String())
-	}
-	out := print.Sheet(nodes, print.Options{})
-	for _, want := range []string{"padding: 16px;", "border: 1px solid #c9d6d8;", ".notice-alert {", ".columns-4 {", "margin-left: 0;",
-		"padding: 2px;", "color: teal;", "width: 8px;", "@media (width >= 40rem) {", "@media not all and (width >= 40rem) {"} {
-		if !strings.Contains(out, want) {
-			t.Errorf("no %q in\n%s", want, out)
-		}
-	}
-	for _, left := range []string{"const(", "@when", "@else", "@apply", "@loop", "--twice"} {
-		if strings.Contains(out, left) {
-			t.Errorf("%q is left in\n%s", left, out)
-		}
 	}
 }
 

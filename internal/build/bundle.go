@@ -83,7 +83,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
 			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
 				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error, Span: job.at,
-					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %d rules was found in use", job.name, info.Rules.Rules),
+					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", job.name, counted(info.Rules.Rules, "rule")),
 					Mend:    "check what [purge] evidence names, or list in keep what must stay"})
 			}
 		case "minify":

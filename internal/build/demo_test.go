@@ -131,7 +131,7 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"index.html", ".card", "transition-property", "transform"}, // the page's, over the kit's layer
 		{"index.html", ".board .time", "font-family", `"Berth Digits", "DejaVu Sans Mono", monospace`},
 		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class that the script joins
-		{"index.html", ".card-gannet", "border-top-color", "rgb(201, 162, 39)"}, // from a loop
+		{"index.html", ".card-gannet", "border-top-color", "rgb(201, 162, 39)"},   // from a loop
 		{"index.html", ".card-tern", "background-color", "oklab(0.964166 -0.001385 -0.003986)"},
 		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a token of shadows
 		{"index.html", ".hero .button", "padding-left", "24px"},                                  // custom media, a custom selector, a calculation

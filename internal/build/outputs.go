@@ -64,6 +64,9 @@ func (o *outputs) addAsset(a asset) {
 func (o *outputs) add(f Output) {
 	key := strings.ToLower(f.Path)
 	if i, ok := o.owners[key]; ok {
+		if f.Kind == MapKind {
+			return // an echo of what was said of its sheet
+		}
 		first := o.files[i]
 		o.b.report(diag.Diagnostic{Code: "two-owners", Severity: diag.Error, Span: f.owner,
 			Message: fmt.Sprintf("two files would be written to %q in the output folder", f.Path),

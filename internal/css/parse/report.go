@@ -174,6 +174,9 @@ func badSelector(selectors []ast.Selector) (diag.Diagnostic, bool) {
 	if len(bad) > 0 {
 		d.Span = ast.SpanOf(bad)
 	}
+	if len(bad) > 1 && bad[0].IsDelim('/') && bad[1].IsDelim('/') {
+		d.Code, d.Message, d.Mend = "line-comment", "CSS has no comments of one line: browsers drop the rule behind it", "write /* … */"
+	}
 	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
 		d.Mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
 	}

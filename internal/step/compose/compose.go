@@ -226,11 +226,17 @@ func (c *Composer) report(d diag.Diagnostic) {
 func (c *Composer) trailed(d *diag.Diagnostic) {
 	defer func() { d.Related = append(d.Related, c.Trail...) }()
 	const most = 4
-	for i, call := range slices.Backward(c.trail) {
-		if len(c.trail)-i > most {
+	var last diag.Related
+	shown := 0
+	for _, call := range slices.Backward(c.trail) {
+		if call == last { // what calls itself is named once
+			continue
+		}
+		if shown++; shown > most {
 			break
 		}
 		d.Related = append(d.Related, call)
+		last = call
 	}
 }
 

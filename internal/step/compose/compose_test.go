@@ -173,7 +173,7 @@ func TestComposeFindings(t *testing.T) {
 		{`@loop x { a { b: c } }`, "@loop x ", `expected "over" behind the names of the loop`, "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"},
 		{`@loop x over range(1, 2, -1) { a { b: c } }`, "range(1, 2, -1)", "the range never ends", ""},
 		{`@loop x over range(1, 9999999) { a { b: c } }`, "range(1, 9999999)", "the range has 9999999 numbers", "raise turns in [limits] of the settings"},
-		{`@loop x over range(1, b) { a { b: c } }`, "b", "range() takes numbers", "write range(from, to) or range(from, to, step)"},
+		{`@loop x over range(1, b) { a { b: c } }`, "b", "range() takes numbers, found \"b\"", "write range(from, to) or range(from, to, step)"},
 		{`.a-(x) { b: c }`, "x", `there is no constant "x" here`, ""},
 		{`@const x: 1 2; .a-(x) { b: c }`, "x", `the constant "x" is no single word or number`, ""},
 		{`a { margin-(1): 0 }`, "margin-(1)", "expected the name of a constant in the brackets that build a name", ""},

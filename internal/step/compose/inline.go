@@ -47,7 +47,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 		return nil, false
 	case left[0].when.kind == always:
 		at.verbatim = false // it is spelled as it stands
-		return c.place(left[0].value, v.Space, at)
+		return c.place(left[0].value, v, at)
 	}
 	var inner []ast.Value
 	for i, l := range left {

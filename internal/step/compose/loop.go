@@ -163,7 +163,7 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 	for i, arg := range args {
 		n, err := strconv.ParseFloat(arg[0].Text, 64)
 		if len(arg) != 1 || arg[0].Kind != token.Number || err != nil || math.IsInf(n, 0) {
-			c.fail("bad-loop", ast.SpanOf(arg), "range() takes numbers", "write range(from, to) or range(from, to, step)")
+			c.fail("bad-loop", ast.SpanOf(arg), fmt.Sprintf("range() takes numbers, found %q", textOfValues(arg)), "write range(from, to) or range(from, to, step)")
 			return nil
 		}
 		bounds[i] = n

@@ -312,7 +312,7 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool
 	if !ok {
 		return nil, false
 	}
-	return c.place(value, v.Space, at)
+	return c.place(value, v, at)
 }
 
 // result returns what stands for the call of a function, or false if there is
@@ -338,7 +338,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 	}
 	for _, n := range slices.Backward(body) {
 		if d, ok := n.(*ast.Declaration); ok && token.EqualFold(d.Name, "result") {
-			return c.place(d.Value, v.Space, at)
+			return c.place(d.Value, v, at)
 		}
 	}
 	c.wrongCall(v, m, fmt.Sprintf("the function %q has no result", m.name), m.at)

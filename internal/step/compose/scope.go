@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -183,7 +184,7 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 			message := "it is defined here, which is too late"
 			d.Mend = "define it before its first use"
 			if def.at.Start.File != d.Span.Start.File {
-				d.Mend = "import the sheet that defines it before this one"
+				d.Mend = "define it before this sheet is imported, or import the sheet that defines it before this one"
 			}
 			if def.inBlock {
 				message = "it is defined here, in a block, and ends with the block"
@@ -191,9 +192,29 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 			}
 			d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
 		}
+		if d.Mend == "" {
+			if near := diag.Nearest(w.name, s.defined(w.name)); near != "" {
+				_, near, _ = strings.Cut(near, " ")
+				d.Mend = fmt.Sprintf("did you mean %q, which is defined later?", near)
+			}
+		}
 		out = append(out, d)
 	}
 	return out
+}
+
+// defined returns the names, as findings that wait have them, of all that a
+// scope holds at last and that may have been meant by one.
+func (s *Scope) defined(name string) []string {
+	kind, path, _ := strings.Cut(name, " ")
+	names := s.nearCallables(kind)
+	if kind == "constant" {
+		names = s.near(strings.Split(path, "."))
+	}
+	for i := range names {
+		names[i] = kind + " " + names[i]
+	}
+	return names
 }
 
 // set sets the constant at a path in the scope itself. Groups on the way are

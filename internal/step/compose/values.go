@@ -187,12 +187,12 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 			fmt.Sprintf("name one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
 		return nil, false
 	case ok:
-		return c.place(constant.Value, v.Space, at)
+		return c.place(constant.Value, v, at)
 	case n < len(args):
 		fallback := trim(trim(args[n:])[1:])
 		fallback, _ = c.values(fallback, s, at)
 		at.verbatim = false // it is spelled as it stands
-		return c.place(fallback, v.Space, at)
+		return c.place(fallback, v, at)
 	}
 	c.unknown(p, ast.SpanOf(args[:n]), s)
 	return nil, false
@@ -222,10 +222,9 @@ func isComma(values []ast.Value) bool {
 	return len(values) > 0 && values[0].Kind == token.Comma
 }
 
-// place returns values such that they stand where white space did or did not
-// stand before.
-func (c *Composer) place(values []ast.Value, space bool, at place) ([]ast.Value, bool) {
-	if !c.count(len(values)+1, ast.SpanOf(values)) {
+// place returns values such that they stand in place of use.
+func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
+	if !c.count(len(values)+1, use.Span()) {
 		return nil, false
 	}
 	if at.verbatim {
@@ -233,7 +232,7 @@ func (c *Composer) place(values []ast.Value, space bool, at place) ([]ast.Value,
 	}
 	out := slices.Clone(rounded(values, at))
 	if len(out) > 0 {
-		out[0].Space = space
+		out[0].Space = use.Space
 	}
 	return out, true
 }
