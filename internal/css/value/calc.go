@@ -156,7 +156,7 @@ func (r *reader) sum() (*node, error) {
 	if err != nil {
 		return nil, err
 	}
-	args := []*node{first}
+	var n *node
 	for len(r.values) > 0 {
 		v := &r.values[0]
 		if !v.IsDelim('+') && !v.IsDelim('-') {
@@ -174,18 +174,18 @@ func (r *reader) sum() (*node, error) {
 		if v.IsDelim('-') {
 			arg = &node{op: negate, args: []*node{arg}, of: arg.of, fluid: arg.fluid}
 		}
-		args = append(args, arg)
-	}
-	if len(args) == 1 {
-		return first, nil
-	}
-	n := &node{op: sum, args: args, of: first.of}
-	for _, arg := range args {
+		if n == nil {
+			n = &node{op: sum, args: []*node{first}, of: first.of, fluid: first.fluid}
+		}
+		n.args = append(n.args, arg)
 		n.fluid = n.fluid || arg.fluid
 		var ok bool
 		if n.of, ok = n.of.plus(arg.of); !ok {
 			return nil, r.mismatch(first.of, arg.of)
 		}
+	}
+	if n == nil {
+		return first, nil
 	}
 	return n, nil
 }
@@ -199,7 +199,7 @@ func (r *reader) product() (*node, error) {
 	if err != nil {
 		return nil, err
 	}
-	n := &node{op: product, args: []*node{first}, of: first.of, fluid: first.fluid}
+	var n *node
 	for len(r.values) > 0 {
 		v := &r.values[0]
 		if !v.IsDelim('*') && !v.IsDelim('/') {
@@ -213,11 +213,14 @@ func (r *reader) product() (*node, error) {
 		if v.IsDelim('/') {
 			arg = &node{op: invert, args: []*node{arg}, of: arg.of.inverse(), fluid: arg.fluid}
 		}
+		if n == nil {
+			n = &node{op: product, args: []*node{first}, of: first.of, fluid: first.fluid}
+		}
 		n.args = append(n.args, arg)
 		n.of = n.of.times(arg.of)
 		n.fluid = n.fluid || arg.fluid
 	}
-	if len(n.args) == 1 {
+	if n == nil {
 		return first, nil
 	}
 	return n, nil

@@ -83,6 +83,10 @@ func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 	if !IsMath(v) {
 		return with, false, nil
 	}
+	if num, ok := simple(v); ok && at.plain(num) {
+		num.Value = at.Digits.round(num.Value)
+		return writer{at: v, digits: at.Digits}.number(num, v.Space), true, nil
+	}
 	n, err := readMath(v, nil)
 	if err != nil {
 		return with, false, err
@@ -105,10 +109,42 @@ func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 		with = w.nested(token.Function, "calc(", w.terms(n), false)
 	}
 	with.Space = v.Space
-	if same(v, &with) {
+	if with.Inner != nil && same(v, &with) {
 		return with, false, nil
 	}
 	return with, true, nil
+}
+
+// simple returns what calc() of two numbers comes to, which is what most of
+// them are; it is to be found without a tree. ok is false for all others.
+func simple(v *ast.Value) (n Number, ok bool) {
+	values := v.Values()
+	if len(values) != 3 || !v.IsFunction("calc") {
+		return n, false
+	}
+	a, okA := Read(&values[0])
+	b, okB := Read(&values[2])
+	if !okA || !okB {
+		return n, false
+	}
+	operator := &values[1]
+	parted := operator.Space && values[2].Space && a.Unit == b.Unit
+	switch {
+	case operator.IsDelim('*') && a.Unit == "":
+		n = Number{a.Value * b.Value, b.Unit}
+	case operator.IsDelim('*') && b.Unit == "":
+		n = Number{a.Value * b.Value, a.Unit}
+	case operator.IsDelim('/') && b.Unit == "":
+		n = Number{a.Value / b.Value, a.Unit}
+	case operator.IsDelim('+') && parted:
+		n = Number{a.Value + b.Value, a.Unit}
+	case operator.IsDelim('-') && parted:
+		n = Number{a.Value - b.Value, a.Unit}
+	default:
+		return n, false
+	}
+	_, known := units[n.Unit]
+	return n, (known || n.Unit == "") && n.finite()
 }
 
 // same reports whether two values are written alike.

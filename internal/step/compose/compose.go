@@ -65,8 +65,8 @@ type Composer struct {
 	depth   int    // of blocks within each other
 	tooDeep bool
 	reader  parse.SelectorReader
-	trail   []diag.Related // the calls and loops that are open, outermost first
-	calls   int            // that are open
+	trail   []step // the calls and loops that are open, outermost first
+	calls   int    // that are open
 }
 
 // statements are the at-rules that speak to the build alone.
@@ -216,6 +216,27 @@ func (c *Composer) descend(at source.Span) bool {
 	return false
 }
 
+// step is a call or the turn of a loop that is open.
+type step struct {
+	at    source.Span
+	of    *callable // nil for a loop
+	names []string  // of a loop
+	turn  turn
+}
+
+// words tells what led to what stands in the body.
+func (s *step) words() string {
+	switch {
+	case s.of != nil:
+		return fmt.Sprintf("in the %s %q, called here", s.of.kind(), s.of.name)
+	case len(s.names) == 2:
+		return fmt.Sprintf("in the loop, where %s is %s", s.names[0], textOfValues(s.turn.key.Value))
+	case s.turn.item.Group != nil:
+		return fmt.Sprintf("in the loop, where %s is the group %s", s.names[0], textOfValues(s.turn.key.Value))
+	}
+	return fmt.Sprintf("in the loop, where %s is %s", s.names[0], textOfValues(s.turn.item.Value))
+}
+
 // report passes a finding on, with the calls that led to it.
 func (c *Composer) report(d diag.Diagnostic) {
 	c.trailed(&d)
@@ -226,17 +247,17 @@ func (c *Composer) report(d diag.Diagnostic) {
 func (c *Composer) trailed(d *diag.Diagnostic) {
 	defer func() { d.Related = append(d.Related, c.Trail...) }()
 	const most = 4
-	var last diag.Related
+	var last source.Span
 	shown := 0
-	for _, call := range slices.Backward(c.trail) {
-		if call == last { // what calls itself is named once
+	for _, s := range slices.Backward(c.trail) {
+		if s.at == last { // what calls itself is named once
 			continue
 		}
 		if shown++; shown > most {
 			break
 		}
-		d.Related = append(d.Related, call)
-		last = call
+		d.Related = append(d.Related, diag.Related{Span: s.at, Message: s.words()})
+		last = s.at
 	}
 }
 

@@ -26,11 +26,8 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 	var out []ast.Node
 	for _, t := range c.turns(from, len(names) == 2, s) {
 		inner := s.inner()
-		if len(names) == 2 {
-			inner.put(names[0], t.key)
-		}
-		inner.put(names[len(names)-1], t.item)
-		c.trail = append(c.trail, diag.Related{Span: r.Span(), Message: t.words(names)})
+		inner.turning = &loopTurn{names, t}
+		c.trail = append(c.trail, step{at: r.Span(), names: names, turn: t})
 		made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
 		c.trail = c.trail[:len(c.trail)-1]
 		if !c.count(weight(made), r.Span()) {
@@ -39,17 +36,6 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 		out = append(out, made...)
 	}
 	return out
-}
-
-// words tells what the names of a loop stand for in a turn.
-func (t turn) words(names []string) string {
-	if len(names) == 2 {
-		return fmt.Sprintf("in the loop, where %s is %s", names[0], textOfValues(t.key.Value))
-	}
-	if t.item.Group != nil {
-		return fmt.Sprintf("in the loop, where %s is the group %s", names[0], textOfValues(t.key.Value))
-	}
-	return fmt.Sprintf("in the loop, where %s is %s", names[0], textOfValues(t.item.Value))
 }
 
 // weight is about how many values nodes are worth, so that loops within loops
@@ -91,10 +77,9 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 // has a name for keys.
 func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	if group := c.groupOf(from, s); group != nil {
-		var out []turn
-		for _, key := range group.Keys() {
-			item := group.entries[key]
-			out = append(out, turn{word(key, item.At), item})
+		out := make([]turn, len(group.keys))
+		for i, key := range group.keyWords() {
+			out[i] = turn{key, group.entries[group.keys[i]]}
 		}
 		return out
 	}
@@ -194,6 +179,17 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 		out = append(out, turn{number(float64(i+1), v.Span()), number(from+float64(i)*step, v.Span())})
 	}
 	return out
+}
+
+// keyWords returns the keys of the group as values.
+func (g *Group) keyWords() []*Constant {
+	if g.words == nil {
+		g.words = make([]*Constant, len(g.keys))
+		for i, key := range g.keys {
+			g.words[i] = word(key, g.entries[key].At)
+		}
+	}
+	return g.words
 }
 
 // word returns a constant that is a single word.

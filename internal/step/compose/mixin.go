@@ -272,7 +272,7 @@ func (c *Composer) enter(m *callable, head *ast.Value, s *Scope) (*call, bool) {
 		}
 	}
 	c.calls++
-	c.trail = append(c.trail, diag.Related{Span: head.Span(), Message: fmt.Sprintf("in the %s %q, called here", m.kind(), m.name)})
+	c.trail = append(c.trail, step{at: head.Span(), of: m})
 	return made, true
 }
 

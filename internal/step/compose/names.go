@@ -57,6 +57,11 @@ func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took i
 // spliced returns the text of the constant in the brackets of v.
 func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	args := trim(v.Inner.Values)
+	if constant := c.plain(args, s); constant != nil && len(constant.Value) == 1 {
+		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
+			return text, true
+		}
+	}
 	p, n := readPath(args)
 	if p == nil || n != len(args) {
 		c.fail("bad-splice", v.Span(), "expected the name of a constant in the brackets that build a name", "")
@@ -81,7 +86,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 // brackets there is one.
 var namedRules = map[string]bool{
 	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true, "font-palette-values": true,
-	"view-transition": true, "position-try": true,
+	"view-transition": true, "position-try": true, "page": true,
 }
 
 // prelude finishes the prelude of an at-rule.
@@ -94,6 +99,17 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	at := place{}
 	if token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "import") {
 		at.asWritten = true
+	}
+	if token.EqualFold(r.Name, "scope") {
+		return ast.MapList(values, func(_ int, v *ast.Value) (ast.Value, bool) {
+			inner, built := c.selectorValues(v.Values(), s)
+			if !built {
+				return *v, false
+			}
+			with := *v
+			with.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
+			return with, true
+		})
 	}
 	values, more := c.values(values, s, at)
 	if token.EqualFold(r.Name, "media") {
@@ -153,26 +169,45 @@ func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 			return read, true
 		}
 		args, changed := c.selectors(part.Args.Selectors, s)
-		if !changed {
+		values, more := c.selectorValues(part.Args.Values, s)
+		if !changed && !more {
 			continue
 		}
 		if out == nil {
 			out = slices.Clone(sel)
 		}
 		copied := *part.Args
-		copied.Selectors = args
+		copied.Selectors, copied.Values = args, values
 		out[i].Args = &copied
 	}
 	return out, out != nil
 }
 
-// selectorValues returns the values of a selector with its names built, and
-// whether there was one to build. In a selector brackets stand for nothing else.
+// selectorValues returns the values of a selector with its names built and its
+// constants read, and whether there was anything. In a selector brackets stand
+// for nothing else. The list itself is returned if there was not.
 func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
+	if !slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil }) {
+		return values, false
+	}
+	out = make([]ast.Value, 0, len(values))
 	for i := 0; i < len(values); i++ {
 		v := values[i]
 		rest := values[i+1:]
 		switch {
+		case v.IsFunction("const"):
+			with, ok := c.use(&v, s, atBuild)
+			if !ok {
+				break
+			}
+			changed = true
+			with = slices.Clone(spaced(with, v.Space))
+			if last := len(with) - 1; last >= 0 && with[last].Kind == token.Number && len(rest) > 0 && rest[0].Kind == token.Ident && !rest[0].Space {
+				with[last].Kind, with[last].Text = token.Dimension, with[last].Text+rest[0].Text // const(n)n, in :nth-child()
+				i++
+			}
+			out = append(out, with...)
+			continue
 		case isSplice(&v) || v.Kind == token.LParen:
 			if name, took := c.spliceName(values[i:], s); took > 0 {
 				v = ast.Value{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}
@@ -195,7 +230,10 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 		}
 		out = append(out, v)
 	}
-	return out, changed
+	if !changed {
+		return values, false
+	}
+	return out, true
 }
 
 // customSelector names a selector list (CSS Extensions, custom selectors):

@@ -126,7 +126,7 @@ func (c *Composer) noteUse(p path, s *Scope) {
 		return
 	}
 	for s.outer != nil {
-		if _, own := s.values[p[0]]; own {
+		if _, own := s.own(p[0]); own {
 			return // of a block
 		}
 		s = s.outer

@@ -13,19 +13,53 @@ import (
 
 // Scope holds the constants, mixins and functions that a place in a sheet sees.
 type Scope struct {
-	outer  *Scope // of the block around; nil outside of all blocks
-	values map[string]*Constant
-	drops  []*Drop // all that were met, in the outermost scope
-	// waiting are findings about names that were not known, and later where
-	// such a name was defined after all; both in the outermost scope.
-	waiting []waiting
-	later   map[string]definition
+	outer     *Scope // of the block around; nil outside of all blocks
+	values    map[string]*Constant
+	turning   *loopTurn  // of the loop whose body this is the scope of
+	outermost *outermost // what the scope outside of all blocks holds beside
 
 	callables map[string]*callable      // mixins and functions
 	named     map[string][]ast.Selector // custom selectors, by their names without the colon
 	media     map[string]mediaQuery     // custom media
 	call      *call                     // the call whose body this is the scope of
 	prior     *condition                // that no @when or @else of the chain that ends here is true
+}
+
+// outermost is what the scope outside of all blocks holds for all within.
+type outermost struct {
+	drops []*Drop // all that were met
+	// waiting are findings about names that were not known, and later where
+	// such a name was defined after all.
+	waiting []waiting
+	later   map[string]definition
+}
+
+// loopTurn is what the names of a loop stand for in one turn.
+type loopTurn struct {
+	names []string // the key, if there are two, and the item
+	turn
+}
+
+// find returns what a name stands for, or nil.
+func (t *loopTurn) find(name string) *Constant {
+	switch {
+	case t == nil:
+		return nil
+	case t.names[len(t.names)-1] == name:
+		return t.item
+	case t.names[0] == name:
+		return t.key
+	}
+	return nil
+}
+
+// own returns the constant of a name that was set in the scope itself.
+func (s *Scope) own(name string) (*Constant, bool) {
+	if c, ok := s.values[name]; ok {
+		return c, true
+	}
+	c := s.turning.find(name)
+	return c, c != nil
 }
 
 // Constant is a value or a group that has a name. A Constant is immutable.
@@ -39,6 +73,7 @@ type Constant struct {
 type Group struct {
 	keys    []string // in the order in which they were first set
 	entries map[string]*Constant
+	words   []*Constant      // the keys as values, once a loop wanted them
 	dropped map[string]*Drop // keys that no default fills in again
 }
 
@@ -115,7 +150,9 @@ func (g *Group) merged(other *Group) *Group {
 }
 
 // NewScope returns an empty scope outside of all blocks.
-func NewScope() *Scope { return &Scope{values: make(map[string]*Constant)} }
+func NewScope() *Scope {
+	return &Scope{values: make(map[string]*Constant), outermost: new(outermost)}
+}
 
 // inner returns the scope of a block within s. It costs nothing until a
 // constant is set in it.
@@ -128,7 +165,7 @@ type path []string
 // false if nothing set it.
 func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	for ; s != nil; s = s.outer {
-		if c, ok = s.values[p[0]]; ok {
+		if c, ok = s.own(p[0]); ok {
 			break
 		}
 	}
@@ -153,18 +190,18 @@ type definition struct {
 	inBlock bool // and so it ends with the block
 }
 
-// top returns the scope outside of all blocks.
-func (s *Scope) top() *Scope {
+// top returns what the scope outside of all blocks holds.
+func (s *Scope) top() *outermost {
 	for s.outer != nil {
 		s = s.outer
 	}
-	return s
+	return s.outermost
 }
 
 // defines notes where a name is defined, for findings that wait.
 func (s *Scope) defines(name string, at source.Span) {
 	top := s.top()
-	inBlock := s != top
+	inBlock := s.outer != nil
 	if have, ok := top.later[name]; ok && (inBlock || !have.inBlock) || !inBlock && len(top.waiting) == 0 {
 		return
 	}
@@ -178,9 +215,9 @@ func (s *Scope) defines(name string, at source.Span) {
 // they were used, with the places that define them later or within a block.
 func (s *Scope) Unknown() []diag.Diagnostic {
 	var out []diag.Diagnostic
-	for _, w := range s.waiting {
+	for _, w := range s.outermost.waiting {
 		d := w.diag
-		if def, ok := s.later[w.name]; ok {
+		if def, ok := s.outermost.later[w.name]; ok {
 			message := "it is defined here, which is too late"
 			d.Mend = "define it before its first use"
 			if def.at.Start.File != d.Span.Start.File {
@@ -268,7 +305,7 @@ func (s *Scope) keepsAway(p path) bool {
 // IdleDrops returns the drops that dropped nothing so far.
 func (s *Scope) IdleDrops() []Drop {
 	var out []Drop
-	for _, d := range s.drops {
+	for _, d := range s.outermost.drops {
 		if !d.Hit {
 			idle := *d
 			idle.Near = diag.Nearest(d.Path, s.near(strings.Split(d.Path, ".")))
@@ -294,6 +331,11 @@ func (s *Scope) near(p path) []string {
 	for ; s != nil; s = s.outer {
 		for name := range s.values {
 			all[name] = true
+		}
+		if s.turning != nil {
+			for _, name := range s.turning.names {
+				all[name] = true
+			}
 		}
 	}
 	return slices.Sorted(maps.Keys(all))

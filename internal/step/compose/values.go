@@ -67,13 +67,19 @@ func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Val
 		if v.Inner != nil {
 			with, took = c.function(values[i:], s, at)
 		}
+		if took == len(values) && len(with) > 0 && with[0].Space == v.Space {
+			return slices.Clip(with), true
+		}
 		if took > 0 && !changed {
 			changed = true
 			out = append(make([]ast.Value, 0, len(values)+len(with)), values[:i]...)
 		}
 		switch {
 		case took > 0:
-			out = append(out, with...)
+			first := len(out)
+			if out = append(out, with...); len(with) > 0 && !at.verbatim {
+				out[first].Space = v.Space
+			}
 			i += took - 1
 		case changed:
 			out = append(out, *v)
@@ -86,7 +92,8 @@ func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Val
 }
 
 // function returns what stands for the function or block at the start of
-// values, and for how many of them; none if it says nothing to the build.
+// values, and for how many of them; none if it says nothing to the build. What
+// it returns may be shared, and has the white space before it of another place.
 func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.Value, took int) {
 	v := &values[0]
 	switch {
@@ -104,16 +111,16 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 			return with, 1
 		}
 		return nil, 0
-	case dashed(v):
-		if with, ok := c.result(v, s, at); ok {
-			return with, 1
-		}
 	case isSplice(v):
 		name, took := c.spliceName(values, s)
 		if took == 0 {
 			return nil, 0
 		}
 		return []ast.Value{{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}}, took
+	case dashed(v):
+		if with, ok := c.result(v, s, at); ok {
+			return with, 1
+		}
 	}
 	inner, edited := c.values(v.Inner.Values, s, at.within(v))
 	copied := *v
@@ -172,6 +179,9 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 // use returns what stands for const(path) or const(path, fallback).
 func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
+	if constant := c.plain(args, s); constant != nil {
+		return c.place(constant.Value, v, at)
+	}
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
 		c.fail("bad-constant", v.Span(), "const() takes the name of a constant, and after a comma what to take if it is not set", "")
@@ -198,6 +208,24 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	return nil, false
 }
 
+// plain returns the constant that args name, if it is a value outside of all
+// groups, as most are. Nothing has to be gathered for it.
+func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
+	if len(args) != 1 || args[0].Kind != token.Ident || c.Record != nil {
+		return nil
+	}
+	name := token.Unescape(args[0].Text)
+	for ; s != nil; s = s.outer {
+		if constant, ok := s.own(name); ok {
+			if constant.Group != nil {
+				return nil
+			}
+			return constant
+		}
+	}
+	return nil
+}
+
 // first returns at most n elements of a list, and dots for the others.
 func first(list []string, n int) []string {
 	if len(list) <= n {
@@ -222,7 +250,8 @@ func isComma(values []ast.Value) bool {
 	return len(values) > 0 && values[0].Kind == token.Comma
 }
 
-// place returns values such that they stand in place of use.
+// place returns values as they stand in place of use. They may be shared, and
+// the first has the white space of where it comes from.
 func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
 	if !c.count(len(values)+1, use.Span()) {
 		return nil, false
@@ -230,17 +259,13 @@ func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Va
 	if at.verbatim {
 		return ast.Verbatim(rounded(values, at)), true
 	}
-	out := slices.Clone(rounded(values, at))
-	if len(out) > 0 {
-		out[0].Space = use.Space
-	}
-	return out, true
+	return rounded(values, at), true
 }
 
 // rounded returns values with their numbers as a sheet has them, if they are
 // not worked with further.
 func rounded(values []ast.Value, at place) []ast.Value {
-	if at.math || at.Digits == value.Double {
+	if at.math || at.Digits == value.Double || len(values) == 0 {
 		return values
 	}
 	values, _ = ast.MapValues(values, func(v *ast.Value) (ast.Value, bool) { return value.Rounded(v) })

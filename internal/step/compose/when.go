@@ -425,7 +425,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		return r.fail(v.Span(), "const() asks for a constant, for its value behind ':', or compares it by <, >, <=, >= or =")
 	}
 	want, _ := r.c.values(rest, r.s, atBuild)
-	want, _ = r.c.place(want, &ast.Value{Pos: v.Pos}, atBuild)
+	want = spaced(want, false)
 	if operator == ":" {
 		return known(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
 	}
