@@ -75,6 +75,21 @@ func (p Place) plain(n Number) bool {
 	return true
 }
 
+// WorksOut reports whether v is a function that [Fold] or [FoldColor] may work
+// out. It is asked of every function of a sheet, and most are none.
+func WorksOut(v *ast.Value) bool { return v.Kind == token.Function && workedOut[token.Lower(v.Name())] }
+
+var workedOut = func() map[string]bool {
+	set := map[string]bool{"calc": true, "color": true, "color-mix": true, "contrast-color": true, "alpha": true}
+	for name := range functions {
+		set[name] = true
+	}
+	for name := range functionSpaces {
+		set[name] = true
+	}
+	return set
+}()
+
 // Fold returns what the math function v comes to at a place: a number, or a
 // calculation with all that is known worked out. ok is false if nothing can be
 // worked out, or v is no math function. The error is a [*Problem]: browsers

@@ -148,8 +148,8 @@ func (c Color) hex() (string, bool) {
 		return "", false
 	}
 	const digits = "0123456789abcdef"
-	out := []byte{'#'}
-	for i, x := range append(c.Channels[:], c.Alpha) {
+	out := append(make([]byte, 0, 9), '#')
+	for i, x := range [4]float64{c.Channels[0], c.Channels[1], c.Channels[2], c.Alpha} {
 		n := math.Round(float64(float32(x) * 255)) // in single precision, as browsers do
 		if i == 3 && math.Abs(n-x*255) > 1e-9 {
 			return "", false

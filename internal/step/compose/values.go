@@ -140,6 +140,7 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 // that is known now. edited tells that the build had a part in them.
 func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value, ok bool) {
 	switch {
+	case v.Kind != token.Function:
 	case v.IsFunction("concat"):
 		if text, ok := c.joined(v, true); ok {
 			return ast.Value{Kind: token.String, Text: token.Quote(text), Pos: v.Pos, Space: v.Space}, true
@@ -152,7 +153,7 @@ func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value
 		v.Text = "url(" // now that it is known, what every browser reads
 	case at.math || at.asWritten || at.verbatim && !edited:
 		// Custom properties are read by scripts as they are written.
-	default:
+	case value.WorksOut(v):
 		return c.workedOut(v, at)
 	}
 	return with, false

@@ -62,13 +62,44 @@ func (c colors) isGuard(n ast.Node) bool {
 }
 
 func (c colors) names(values []ast.Value) bool {
-	return slices.ContainsFunc(values, func(v ast.Value) bool { return c.lacking[token.Lower(v.Name())] || c.names(v.Values()) })
+	for i := range values {
+		v := &values[i]
+		if v.Inner == nil {
+			continue
+		}
+		if v.Kind == token.Function && mayBeColor(v.Text) && c.lacking[token.Lower(v.Name())] || c.names(v.Inner.Values) {
+			return true
+		}
+	}
+	return false
+}
+
+// mayBeColor tells by its first letter whether a function may be one of
+// [colorFunctions].
+func mayBeColor(text string) bool {
+	first := text[0] | 0x20
+	return first == 'c' || first == 'l' || first == 'o' || first == '\\'|0x20
+}
+
+// occurIn reports whether a declaration in nodes has a colour to be rewritten.
+func (c colors) occurIn(nodes []ast.Node) bool {
+	found := false
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if d, ok := n.(*ast.Declaration); ok && !found {
+			found = c.names(d.Value)
+		}
+		return !found
+	})
+	return found
 }
 
 // declaration returns what stands for a declaration: a fallback, and itself.
 // Browsers that do not read a colour skip the declaration, unless it is of a
 // custom property or holds var(): those need a guard.
 func (c colors) declaration(d *ast.Declaration, mayGuard bool) ast.Edit {
+	if !c.names(d.Value) {
+		return ast.Keep
+	}
 	var function string
 	fallback, changed := ast.MapValues(d.Value, func(v *ast.Value) (with ast.Value, changed bool) {
 		name := token.Lower(v.Name())

@@ -17,7 +17,7 @@ import (
 // Nodes returns nodes with all rewritten that a target lacks. Nodes that need
 // nothing are shared, not copied.
 func Nodes(nodes []ast.Node, targets browsers.Targets) []ast.Node {
-	if c := newColors(targets); len(c.lacking) > 0 {
+	if c := newColors(targets); len(c.lacking) > 0 && c.occurIn(nodes) {
 		nodes, _ = c.nodes(nodes, true)
 	}
 	if len(targets.Lacking(browsers.Nesting)) == 0 {
