@@ -1,6 +1,8 @@
 package build_test
 
 import (
+	"encoding/json"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -14,6 +16,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 	"rinzel/internal/step/minify"
 )
 
@@ -59,6 +62,66 @@ func TestBrowserReadsTheSame(t *testing.T) {
 	trySheet(t, page, "generated", csstest.Generate(1<<17), false)
 }
 
+// tryCompose lets the browser compute each declaration that compose changes in a
+// sheet that says nothing to the build, before and after.
+func tryCompose(t *testing.T, page *browsertest.Page, name string, nodes []ast.Node, show bool) {
+	c := &compose.Composer{Report: func(d diag.Diagnostic) {
+		if show {
+			t.Logf("%s: compose: %s", name, d.Message)
+		}
+	}}
+	scope := compose.NewScope()
+	before, after := declarations(nodes), declarations(c.Nodes(nodes, scope))
+	if len(scope.Unknown()) > 0 || len(before) != len(after) {
+		return // it does speak to the build
+	}
+	type change struct{ Property, Before, After, Want, Got string }
+	var changes []change
+	for i, d := range before {
+		if was, is := print.Values(d.Value), print.Values(after[i].Value); was != is {
+			changes = append(changes, change{Property: d.Name, Before: was, After: is})
+		}
+	}
+	if len(changes) == 0 {
+		return
+	}
+	if show {
+		t.Logf("%s: compose changed %d declarations", name, len(changes))
+	}
+	list, err := json.Marshal(changes)
+	if err != nil {
+		t.Fatal(err)
+	}
+	page.Eval(fmt.Sprintf(`(changes => {
+		const e = document.createElement("div");
+		document.body.append(e);
+		const read = (p, v) => {
+			e.style.cssText = "font-size: 13px; position: absolute; display: grid";
+			e.style.setProperty(p, v);
+			const style = getComputedStyle(e);
+			return e.style.length + " " + [...style].map(n => style.getPropertyValue(n)).join("|") + style.getPropertyValue(p);
+		};
+		for (const c of changes) { c.Want = read(c.Property, c.Before); c.Got = read(c.Property, c.After) }
+		e.remove();
+		return changes.filter(c => c.Want !== c.Got);
+	})(%s)`, list), &changes)
+	for _, c := range changes {
+		t.Errorf("%s: %s: %s became %s, which the browser computes otherwise", name, c.Property, c.Before, c.After)
+	}
+}
+
+// declarations returns all declarations at every depth, in order.
+func declarations(nodes []ast.Node) []*ast.Declaration {
+	var out []*ast.Declaration
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if d, ok := n.(*ast.Declaration); ok {
+			out = append(out, d)
+		}
+		return true
+	})
+	return out
+}
+
 // trySheet checks one sheet and returns how many rules the browser reads in it.
 func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool) int {
 	set := new(source.Set)
@@ -76,6 +139,7 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 	if !ast.Equal(sheet.Nodes, again.Nodes, false) {
 		t.Errorf("%s: the compact output is another sheet", name)
 	}
+	tryCompose(t, page, name, sheet.Nodes, show)
 	if diag.HasErrors(diags) {
 		return 0 // nothing is written from a sheet with errors
 	}

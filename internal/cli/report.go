@@ -60,16 +60,18 @@ func (r *report) header(res *build.Result) {
 }
 
 func (r *report) chains() string {
+	chains := r.project.Settings.Chains
+	everywhere := []string{"**/*", "**/*.css", "**"}
+	if slices.ContainsFunc(chains[1:], func(c project.Chain) bool { return slices.Contains(everywhere, c.Match) }) {
+		chains = chains[1:] // the first is the default, for sheets that no other matches
+	}
 	var list []string
-	for _, c := range r.project.Settings.Chains {
+	for _, c := range chains {
 		text := steps(c.Steps)
 		if len(r.project.Settings.Chains) > 1 {
 			text = c.Match + " " + text
 		}
 		list = append(list, text)
-	}
-	if len(list) > 1 {
-		list = list[1:] // the first is the default, for sheets that no other matches
 	}
 	return strings.Join(list, " | ")
 }

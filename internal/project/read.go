@@ -91,7 +91,9 @@ func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	s := Default()
 	s.File = f.Name
 	r.fill(s, &raw)
-	return s, r.diags
+	var found diag.List
+	found.Add(r.diags...)
+	return s, found.Sorted()
 }
 
 type reader struct {

@@ -97,7 +97,7 @@ func (r *jsonReader) next() (json.Token, source.Span, error) {
 		var syntax *json.SyntaxError
 		switch {
 		case errors.As(err, &syntax):
-			return nil, source.Span{}, r.fail(int(syntax.Offset)-1, "the tokens cannot be read: "+syntax.Error(), "")
+			return nil, source.Span{}, r.fail(int(syntax.Offset)-1, "the tokens are no JSON: "+expectation(syntax.Error()), "")
 		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 			return nil, source.Span{}, r.fail(len(r.file.Text), "the tokens end too early: a bracket or a quote is not closed", "")
 		}
@@ -106,6 +106,23 @@ func (r *jsonReader) next() (json.Token, source.Span, error) {
 	end := int(r.dec.InputOffset())
 	start += len(r.file.Text[start:end]) - len(strings.TrimLeft(r.file.Text[start:end], " \t\r\n,:"))
 	return t, source.SpanOf(r.file.Pos(start), end-start), nil
+}
+
+// expectation words what the JSON reader found wrong.
+func expectation(message string) string {
+	for _, known := range []struct{ part, words string }{
+		{"after object key:value pair", "expected ',' or '}' here"},
+		{"after object key", "expected ':' behind the name"},
+		{"after array element", "expected ',' or ']' here"},
+		{"beginning of object key", "expected a name in double quotes"},
+		{"beginning of value", "expected a value"},
+		{"in string", "a string holds a line end or a broken escape"},
+	} {
+		if strings.Contains(message, known.part) {
+			return known.words
+		}
+	}
+	return "what stands here cannot be read"
 }
 
 func (r *jsonReader) value(depth int) (value, error) {

@@ -66,7 +66,7 @@ func TestRead(t *testing.T) {
 func TestReadFindings(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{`{ "a": { "$value": 1 }`, ": the tokens end too early: a bracket or a quote is not closed"},
-		{`{ "a" 1 }`, "1: the tokens cannot be read: invalid character '1' after object key"},
+		{`{ "a" 1 }`, "1: the tokens are no JSON: expected ':' behind the name"},
 		{`[1]`, "[1]: expected an object with groups and tokens, found a list"},
 		{`{} {}`, "{: something stands behind the end of the tokens"},
 		{`{ "a": 1 }`, `"a": "a" is neither a token nor a group: expected an object, found a number`},
