@@ -124,11 +124,11 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 	limits.Turns = cmp.Or(own.Turns, limits.Turns)
 	limits.Calls = cmp.Or(own.Calls, limits.Calls)
 	return &compose.Composer{
-		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: limits, Record: a.entry.record, Trail: trailOf(here),
+		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: limits, Record: a.entry.record, Imports: trailOf(here),
 		Tokens: func(address string, at source.Span) ([]tokens.Token, bool) {
 			t := graph.Resolve(a.b.project.Tree, here.path, a.b.project.Settings.Base, address)
 			if d, ok := a.b.badTarget(t, address, at); ok {
-				d.Related = append(d.Related, trailOf(here)...)
+				d.Imports = trailOf(here)
 				a.report(d)
 				return nil, false
 			}
@@ -146,7 +146,7 @@ func (a *assembler) tokens(p source.Path, at source.Span, here *visit) ([]tokens
 	f, err := a.b.tokens.Load(p)
 	if err != nil {
 		d := a.b.unreadable(p, err, at)
-		d.Related = append(d.Related, trailOf(here)...)
+		d.Imports = trailOf(here)
 		a.report(d)
 		return nil, false
 	}
@@ -345,7 +345,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		return
 	}
 	if d, ok := b.badTarget(target, imp.Address, imp.At); ok {
-		d.Related = append(d.Related, trailOf(here)...)
+		d.Imports = trailOf(here)
 		a.report(d)
 		return
 	}
@@ -390,7 +390,7 @@ func (a *assembler) unreadable(p source.Path, err error, at source.Span, here *v
 	if d.Code == "missing" {
 		d.Message = fmt.Sprintf("there is no sheet %q", a.b.project.Tree.Show(p))
 	}
-	d.Related = append(d.Related, trailOf(here)...)
+	d.Imports = trailOf(here)
 	a.report(d)
 }
 
@@ -447,11 +447,11 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 }
 
 // trailOf returns the imports that led to a sheet, the nearest first.
-func trailOf(here *visit) []diag.Related {
-	const limit = 3
-	var out []diag.Related
+func trailOf(here *visit) []source.Span {
+	const limit = 5
+	var out []source.Span
 	for v := here; v != nil && v.at.IsValid() && len(out) < limit; v = v.from {
-		out = append(out, diag.Related{Span: v.at, Message: "the sheet is imported here"})
+		out = append(out, v.at)
 	}
 	return out
 }

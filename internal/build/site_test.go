@@ -230,6 +230,20 @@ main { .big& { left: 1px } &.card { left: 2px } & & { left: 3px } :not(&) { righ
 -- site/img/two'.svg --
 <svg xmlns="http://www.w3.org/2000/svg" width="6" height="6"/>
 `},
+	{"calculations, and colours for all browsers", `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class="x">x</p><b>b</b><div class=y><i>i</i></div>
+-- site/main.css --
+:root { --gap: calc(2px * 3); --sum: 1px + 2px; --n: 2; --blue: color(display-p3 0.25 0.5 0.75); --dark: oklch(0.5 0.1 240) }
+.x { width: calc(100% / 3 - 2 * 1em - 1px * 3); margin: calc(10px - 15px) calc(var(--gap) * 2 * 3); padding: calc(10px - 15px); color: color-mix(in srgb, red, blue) }
+.x { position: relative; top: calc(2 * var(--sum) * 3); left: min(10%, 3px, 1cm); rotate: calc(0.25turn + 10deg); opacity: calc(1 / 4); z-index: calc(7 / 2); transition: color calc(0.1s * 3) }
+b { line-height: calc(3 - 1); border: calc(1px * var(--n)) solid var(--blue); background: linear-gradient(calc(45deg + 45deg), var(--dark), color-mix(in srgb, white 25%, black)) }
+.y { flex: calc(1 + 1) 0 calc(0px * 2); grid-template-columns: repeat(calc(1 + 2), minmax(calc(1px * 5), 1fr)); transform: translate(calc(-1px * 4), calc(50% - 50px)) scale(calc(1 / 4)) }
+.y { filter: blur(calc(1px + 1px)) drop-shadow(0 calc(1px - 2px) 3px rgb(from teal r 0 b / 50%)); box-shadow: 0 calc(2px - 3px) calc(1px * 4) hsl(210 50% 50% / 0.4); outline: 2px solid hwb(200 20% 30%) }
+@media (min-width: calc(100px + 50px)) { i { left: calc(5px + 5px); color: rgb(0 0 0 / 50%); caret-color: contrast-color(teal) } }
+@supports (width: calc(1px + 1px)) { i { top: round(up, 7px, 5px); text-indent: clamp(1px, -5px, 3px); letter-spacing: calc(-1px / 4) } }
+@keyframes k { to { left: calc(1px * 3); color: oklch(0.5 0.1 240) } }
+`},
 	{"namespaces and text outside ASCII", `
 -- site/index.html --
 <meta charset=latin1><link rel=stylesheet href=main.css><p class="&eacute;">x</p><svg><a>a</a></svg><a>b</a>

@@ -127,9 +127,12 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 		return nil, err
 	}
 	var names []string
-	matched := 0
+	matched, linked := 0, 0
 	for i := range found.Sheets {
 		s := &found.Sheets[i]
+		if len(s.Constants) > 0 {
+			linked++
+		}
 		for _, c := range s.Constants {
 			names = append(names, c.Path)
 		}
@@ -140,13 +143,13 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 		in.answer = in.jsonConstants(found)
 		return found.Diagnostics, nil
 	}
-	list, sheets := merged(found.Sheets)
-	if filter == "" && matched > 0 {
-		in.constantTable(list, sheets)
+	list := merged(found.Sheets)
+	if filter == "" {
+		in.constantTables(list, linked)
 	}
 	for _, c := range list {
 		if filter != "" {
-			in.constant(c)
+			in.constant(c, sheetNames(c.sheets, linked))
 		}
 	}
 	if matched > 0 || diag.HasErrors(found.Diagnostics) {
@@ -179,9 +182,9 @@ type sharedConstant struct {
 	sheets []string
 }
 
-// merged returns the constants of all sheets, those that several have alike
-// once, and the sheets that have any.
-func merged(list []build.SheetConstants) (out []*sharedConstant, sheets []string) {
+// merged returns the constants of all sheets, those that several have alike once.
+func merged(list []build.SheetConstants) []*sharedConstant {
+	var out []*sharedConstant
 	index := make(map[string]*sharedConstant)
 	for _, s := range list {
 		for _, c := range s.Constants {
@@ -200,24 +203,43 @@ func merged(list []build.SheetConstants) (out []*sharedConstant, sheets []string
 				}
 			}
 		}
-		if len(s.Constants) > 0 {
-			sheets = append(sheets, s.Sheet)
-		}
 	}
-	return out, sheets
+	return out
+}
+
+// constantTables lists constants, those of the same sheets together. linked is
+// how many sheets have any.
+func (in *inspection) constantTables(list []*sharedConstant, linked int) {
+	of := make(map[string][]*sharedConstant)
+	var order []string
+	for _, c := range list {
+		key := strings.Join(c.sheets, ", ")
+		if of[key] == nil {
+			order = append(order, key)
+		}
+		of[key] = append(of[key], c)
+	}
+	for _, key := range order {
+		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", plural(len(of[key]), "constant")), sheetNames(of[key][0].sheets, linked))
+		in.constantTable(of[key])
+	}
+}
+
+// sheetNames returns the names of linked sheets, all of which are that many.
+func sheetNames(sheets []string, all int) string {
+	if len(sheets) == all && all > 1 {
+		return "every sheet that a page links"
+	}
+	return diag.Printable(strings.Join(sheets, ", "))
 }
 
 // constantTable lists constants, one a line.
-func (in *inspection) constantTable(list []*sharedConstant, sheets []string) {
+func (in *inspection) constantTable(list []*sharedConstant) {
 	const widest = 40
-	fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", plural(len(list), "constant")), diag.Printable(strings.Join(sheets, ", ")))
 	rows := [][4]string{{"constant", "value", "read by", "set at"}}
 	for _, c := range list {
-		place := in.place(c.Set.At) + in.remark(c.Constant)
-		if len(c.sheets) < len(sheets) {
-			place += ", for " + diag.Printable(strings.Join(c.sheets, ", "))
-		}
-		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"), readBy(c.Constant), place})
+		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"), readBy(c.Constant),
+			in.place(c.Set.At) + in.remark(c.Constant)})
 	}
 	var widths [3]int
 	for _, row := range rows {
@@ -287,11 +309,11 @@ func valueText(c build.Constant) string {
 	return diag.Printable(c.Value)
 }
 
-// constant tells all of one constant.
-func (in *inspection) constant(c *sharedConstant) {
+// constant tells all of one constant of sheets.
+func (in *inspection) constant(c *sharedConstant, sheets string) {
 	out := in.std.Out
 	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
-	fmt.Fprintf(out, "  %s at %s, for %s\n", in.verb(c.Set, c.Dropped), in.place(c.Set.At), diag.Printable(strings.Join(c.sheets, ", ")))
+	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.place(c.Set.At), sheets)
 	for _, o := range c.Others {
 		words := "in place of"
 		switch {
@@ -320,7 +342,7 @@ func (in *inspection) constant(c *sharedConstant) {
 }
 
 // verb words how a constant got its value.
-func (in *inspection) verb(s build.Setting, dropped bool) string {
+func verb(s build.Setting, dropped bool) string {
 	switch {
 	case dropped:
 		return "dropped"

@@ -119,6 +119,9 @@ func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
 		}
+		for _, at := range d.Imports {
+			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, at), "the sheet is imported here"})
+		}
 		out = append(out, jd)
 	}
 	return out

@@ -31,10 +31,11 @@ func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil
 type Diagnostic struct {
 	Code     string // stable and documented: "unclosed-block"
 	Severity Severity
-	Span     source.Span // the zero Span if the finding has no place
-	Message  string      // one sentence, lower case, without a full stop
-	Related  []Related   // further places, such as where a block was opened
-	Mend     string      // what to do about it; empty if that is not known
+	Span     source.Span   // the zero Span if the finding has no place
+	Message  string        // one sentence, lower case, without a full stop
+	Related  []Related     // further places, such as where a block was opened
+	Imports  []source.Span // that led to the sheet, the nearest first
+	Mend     string        // what to do about it; empty if that is not known
 }
 
 // Related is another place that belongs to a finding.

@@ -63,6 +63,13 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 		fmt.Fprintf(b, "  %s: %s\n", r.Place(rel.Span), Printable(rel.Message))
 		r.frame(b, rel.Span, cyan)
 	}
+	if len(d.Imports) > 0 {
+		var places []string
+		for _, at := range d.Imports {
+			places = append(places, r.Place(at))
+		}
+		fmt.Fprintf(b, "  imported by %s\n", strings.Join(places, ", "))
+	}
 	if d.Mend != "" {
 		fmt.Fprintf(b, "  %s %s\n", r.paint(cyan, "mend:"), Printable(d.Mend))
 	}

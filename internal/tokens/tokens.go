@@ -23,6 +23,7 @@ type Token struct {
 	Path  []string    // the names of its groups and its own
 	Value string      // the text of a value of CSS
 	At    source.Span // of its name in the file
+	From  []string    // the paths of the tokens of the file that it refers to
 }
 
 // Read reads a token file. The tokens come in the order of the file. A token
@@ -59,8 +60,9 @@ type reader struct {
 	entries []*entry
 	found   map[string]*entry // by their paths
 	out     []Token
-	depth   int // of values within each other
-	written int // values
+	depth   int      // of values within each other
+	written int      // values
+	from    []string // the tokens that the one in hand refers to
 	diags   []diag.Diagnostic
 }
 
@@ -189,10 +191,11 @@ func aliasOf(v *value) (path string, ok bool) {
 
 // token adds what a token comes to.
 func (r *reader) token(e *entry) {
+	r.from = nil
 	v, kind, outside := r.resolve(e.value, e.kind)
 	switch {
 	case outside != "":
-		r.out = append(r.out, Token{e.path, reading(outside), e.at})
+		r.add(e.path, reading(outside), e)
 	case v == nil: // after a finding
 	case kind == "":
 		r.fail(e.at, fmt.Sprintf("the token %q has no $type, and no group around it has one", strings.Join(e.path, ".")), `write "$type" into the token or its group`)
@@ -200,9 +203,14 @@ func (r *reader) token(e *entry) {
 		r.typography(e, v)
 	default:
 		if css, ok := r.css(v, kind); ok {
-			r.out = append(r.out, Token{e.path, css, e.at})
+			r.add(e.path, css, e)
 		}
 	}
+}
+
+// add adds a token.
+func (r *reader) add(path []string, css string, e *entry) {
+	r.out = append(r.out, Token{path, css, e.at, r.from})
 }
 
 // maxAliases is how many aliases may lead to a value, and maxParts how many
@@ -224,6 +232,9 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 		e := r.found[path]
 		if e == nil {
 			return nil, "", path
+		}
+		if !slices.Contains(r.from, path) {
+			r.from = append(r.from, path)
 		}
 		v = e.value
 		if kind == "" {
@@ -257,7 +268,7 @@ func (r *reader) typography(e *entry, v *value) {
 	for _, p := range properties {
 		if part := v.get(p.key); part != nil {
 			if css, ok := r.css(part, p.kind); ok {
-				r.out = append(r.out, Token{append(slices.Clip(e.path), p.property), css, e.at})
+				r.add(append(slices.Clip(e.path), p.property), css, e)
 			}
 		}
 	}

@@ -49,10 +49,10 @@ var DefaultLimits = Limits{Values: 5_000_000, Turns: 100_000, Calls: 64}
 
 // Composer works through one sheet.
 type Composer struct {
-	Report func(diag.Diagnostic)
-	Limits Limits         // the zero Limits are [DefaultLimits]
-	Record *Record        // notes where constants are set and read; nil if nobody asks
-	Trail  []diag.Related // what led to the sheet, for findings
+	Report  func(diag.Diagnostic)
+	Limits  Limits        // the zero Limits are [DefaultLimits]
+	Record  *Record       // notes where constants are set and read; nil if nobody asks
+	Imports []source.Span // that led to the sheet, for findings
 	// Tokens reads the file of design tokens that an address names, or returns
 	// false after a report. It is nil where there are no files.
 	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
@@ -245,7 +245,7 @@ func (c *Composer) report(d diag.Diagnostic) {
 
 // trailed adds what led to a finding: calls and loops, and imports.
 func (c *Composer) trailed(d *diag.Diagnostic) {
-	defer func() { d.Related = append(d.Related, c.Trail...) }()
+	d.Imports = c.Imports
 	const most = 4
 	var last source.Span
 	shown := 0

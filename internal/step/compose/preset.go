@@ -100,5 +100,6 @@ func (c *Composer) SetTokens(list []tokens.Token, prefix []string, s *Scope) {
 		c.setting = before
 		s.set(p, constant)
 		c.noteSet(p, constant, ByTokens, s)
+		c.noteFrom(p, t.From, prefix, s)
 	}
 }

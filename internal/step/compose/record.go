@@ -151,6 +151,19 @@ func (e *Entry) read(c *Composer) {
 	}
 }
 
+// noteFrom notes the design tokens that one is made of.
+func (c *Composer) noteFrom(p path, from []string, prefix path, s *Scope) {
+	if !c.records(s) {
+		return
+	}
+	e := c.Record.entry(joinPath(p))
+	for _, name := range from {
+		if name = joinPath(append(slices.Clip(prefix), name)); !slices.Contains(e.From, name) {
+			e.From = append(e.From, name)
+		}
+	}
+}
+
 // leaves visits the values of a constant: of a group all keys at every depth.
 func leaves(path string, constant *Constant, visit func(string, *Constant)) {
 	if constant.Group == nil {
