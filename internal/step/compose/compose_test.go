@@ -212,6 +212,10 @@ func TestComposeFindings(t *testing.T) {
 		{`a { b: if(const(x)) }`, "const(x)", "expected ':' and a value behind the condition of if()", "write if(const(name): value; else: value)"},
 		{`@const x: 0; a { b: if(const(x): 1) }`, "if(const(x): 1)", "no condition of if() is true, and it says nothing for that", "end it with else: and a value"},
 		{`@const x: 1; a { b: if(const(x) and red: 1) }`, "red", "expected const(…), media(…) or supports(…)", "a condition is made of const(…), media(…), supports(…) and style(…), joined by and, or, not and brackets"},
+		{`@const n: const(nope); @loop i over range(1, const(n)) { .c-(i) { a: b } }`, "nope", `there is no constant "nope" here`, ""},
+		{`@mixin --m(--x <length>) { a: var(--x) } b { @apply --m(const(nope)) }`, "nope", `there is no constant "nope" here`, ""},
+		{`@const n: const(nope); @when const(n > 3) { a { b: c } }`, "nope", `there is no constant "nope" here`, ""},
+		{`@const n: const(nope); .a-(n) { b: c }`, "nope", `there is no constant "nope" here`, ""},
 		{`a { b: const() }`, "const()", "const() takes the name of a constant", ""},
 		{`a { b: const(x y) }`, "const(x y)", "const() takes the name of a constant", ""},
 	}
@@ -390,6 +394,10 @@ func FuzzCompose(f *testing.F) {
 	f.Add("@mixin --m(--x <length>: 1px){a:var(--x);@contents{b:c}}a{@apply --m(2px){d:e}@apply --m}@function --f(--x){result:var(--x)}b{c:--f(1)}")
 	f.Add("@const x:1;@when const(x>0) and media(print) or supports(a:b){a{b:c}}@else not const(x){d{}}@else{e{@when media(x){f:g}@else{h:i}}}")
 	f.Add("@loop n over range(1,3){@keyframes d-(n){to{a:concat(\"x\",const(n))}}}")
+	f.Add("@const c:teal;@const n:calc(1px*3/2);a{b:color-mix(in oklch,const(c),red 20%);c:oklch(from const(c) calc(l*.8) c h);d:calc(const(n)*2 + var(--x));--e:min(const(n),1em)}")
+	f.Add("@custom-media --n (a) and (b),print;@custom-media --m not (--n);@media screen and (--m){a{b:if(const(x,1):2;media(--n):3;else:4)}}")
+	f.Add("@const x:1;a{b:if(const(x) and not media(print):1px;style(--y:z):2px;else:3px);--c: if(const(x):a  b;else:c)}@media (--u){}@custom-media --t true;@media (--t) or (--t){}")
+	f.Add("@const n:2;@const q:\"a b\";li:nth-child(const(n)n + 1),[a=const(q)],:lang(const(q)){b:c}@page (n){}@scope (.x-(n)) to (.(n)){}@property --y-(n){}")
 	f.Add("@const x: 1 2;@default y: const(x, 3);a{b:const(y);--c: const(x)}")
 	f.Fuzz(func(t *testing.T, src string) {
 		got, diags := composed(src)

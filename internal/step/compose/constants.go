@@ -112,6 +112,12 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	return &Constant{Value: value, At: at}
 }
 
+// isEcho reports whether values hold a constant that could not be read, of
+// which a finding tells already.
+func isEcho(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.IsFunction("const") || isEcho(v.Values()) })
+}
+
 // deeper reports whether functions and brackets in values nest deeper than limit.
 func deeper(values []ast.Value, limit int) bool {
 	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })

@@ -146,6 +146,9 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 	args := items(v.Inner.Values)
 	bounds := make([]float64, len(args))
 	for i, arg := range args {
+		if isEcho(arg) {
+			return nil
+		}
 		n, err := strconv.ParseFloat(arg[0].Text, 64)
 		if len(arg) != 1 || arg[0].Kind != token.Number || err != nil || math.IsInf(n, 0) {
 			c.fail("bad-loop", ast.SpanOf(arg), fmt.Sprintf("range() takes numbers, found %q", textOfValues(arg)), "write range(from, to) or range(from, to, step)")

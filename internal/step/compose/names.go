@@ -78,6 +78,9 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 			return text, true
 		}
 	}
+	if constant.Group == nil && isEcho(constant.Value) {
+		return "", false
+	}
 	c.fail("bad-splice", ast.SpanOf(args), fmt.Sprintf("the constant %q is no single word or number, and cannot be part of a name", joinPath(p)), "")
 	return "", false
 }

@@ -230,8 +230,8 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 			d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
 		}
 		if d.Mend == "" {
-			if near := diag.Nearest(w.name, s.defined(w.name)); near != "" {
-				_, near, _ = strings.Cut(near, " ")
+			kind, name, _ := strings.Cut(w.name, " ")
+			if near := diag.Nearest(name, s.defined(kind, name)); near != "" {
 				d.Mend = fmt.Sprintf("did you mean %q, which is defined later?", near)
 			}
 		}
@@ -240,18 +240,13 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 	return out
 }
 
-// defined returns the names, as findings that wait have them, of all that a
-// scope holds at last and that may have been meant by one.
-func (s *Scope) defined(name string) []string {
-	kind, path, _ := strings.Cut(name, " ")
-	names := s.nearCallables(kind)
+// defined returns the names of all of a kind that a scope holds at last, and
+// that may have been meant by one.
+func (s *Scope) defined(kind, name string) []string {
 	if kind == "constant" {
-		names = s.near(strings.Split(path, "."))
+		return s.near(strings.Split(name, "."))
 	}
-	for i := range names {
-		names[i] = kind + " " + names[i]
-	}
-	return names
+	return s.nearCallables(kind)
 }
 
 // set sets the constant at a path in the scope itself. Groups on the way are

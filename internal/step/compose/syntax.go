@@ -112,9 +112,10 @@ func (t term) accepts(values []ast.Value) bool {
 	return len(list) > 0
 }
 
-// open reports whether only a browser knows what v is.
+// open reports whether only a browser knows what v is, or nobody: then a
+// finding says so already.
 func open(v *ast.Value) bool {
-	return v.IsFunction("var") || v.IsFunction("env") || v.IsFunction("attr") || v.IsFunction("if") ||
+	return v.IsFunction("const") || v.IsFunction("var") || v.IsFunction("env") || v.IsFunction("attr") || v.IsFunction("if") ||
 		v.Kind == token.Function && strings.HasPrefix(v.Text, "--")
 }
 

@@ -430,8 +430,11 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		return known(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
 	}
 	order, ok := compare(constant.Value, want)
+	if !ok && (isEcho(constant.Value) || isEcho(want)) {
+		return condition{}, false
+	}
 	if !ok {
-		return r.fail(v.Span(), fmt.Sprintf("%q and %q cannot be compared: both must be numbers of one unit",
+		return r.fail(v.Span(), fmt.Sprintf("%q and %q cannot be compared: both must be numbers that measure the same",
 			textOfValues(constant.Value), textOfValues(want)))
 	}
 	switch operator {
