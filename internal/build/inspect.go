@@ -97,16 +97,26 @@ func (b *builder) entryPaths() []source.Path {
 	sheets := b.sourceSheets()
 	imported := make(map[source.Path]bool)
 	for _, from := range sheets {
-		var visit func(*ImportNode)
-		visit = func(n *ImportNode) {
-			for _, c := range n.Imports {
-				imported[c.path] = true
-				visit(c)
-			}
-		}
-		visit(b.entryOf(from).tree)
+		b.noteImports(from, imported)
 	}
 	return slices.DeleteFunc(sheets, func(p source.Path) bool { return imported[p] })
+}
+
+// noteImports notes which sheets one imports, as far as its text says so.
+func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
+	sheet, err := b.sheets.Load(from)
+	if err != nil {
+		return
+	}
+	for _, n := range sheet.Nodes {
+		r, ok := graph.IsImport(n)
+		if !ok {
+			continue
+		}
+		if imp, ok := graph.ReadImport(r.Prelude); ok {
+			imported[graph.Resolve(b.project.Tree, from, b.project.Settings.Base, imp.Address).Path] = true
+		}
+	}
 }
 
 // linkedPaths returns the sheets of the project that a page links.
@@ -329,8 +339,15 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 			out.Unreached = append(out.Unreached, p.Tree.Show(s))
 		}
 	}
-	out.Diagnostics = b.diags.Sorted()
+	out.Diagnostics = slices.DeleteFunc(b.diags.Sorted(), func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
 	return out, ctx.Err()
+}
+
+// aboutImports are the codes of findings about imports. Others mean nothing in
+// an answer about them: a part of a library alone lacks the constants of the rest.
+var aboutImports = []string{
+	"bad-address", "bad-import", "external-import", "idle-part", "import-cycle", "late-import", "missing", "not-utf-8", "outside",
+	"too-many-imports", "unknown-root", "unreadable",
 }
 
 func markReached(n *ImportNode, reached map[source.Path]bool) {

@@ -515,3 +515,13 @@ func TestSameBytes(t *testing.T) {
 		}
 	}
 }
+
+// read returns a file of the output of a profile.
+func (s site) read(t *testing.T, profile, name string) string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(s.output(profile), name))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}

@@ -118,3 +118,67 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestReadConstants(t *testing.T) {
+	s, diags, f := read(`
+tokens = ["harbour.tokens.json", "kit:kit.tokens.json"]
+[roots]
+kit = "kit"
+[limits]
+values = 100
+calls = 12
+[constants]
+wide = "60rem"
+columns = 12
+ratio = 1.50
+sides = ["top", "left", 3]
+night = { deep = "navy", "50" = "black" }
+[constants.tone.calm]
+text = "teal"
+`)
+	if len(diags) > 0 {
+		t.Fatal(diags)
+	}
+	var got []string
+	for _, c := range s.Constants {
+		got = append(got, fmt.Sprintf("%s = %s at %s", strings.Join(c.Path, "."), c.Text, f.Text[c.At.Start.Off:c.At.End]))
+	}
+	want := []string{`wide = 60rem at "60rem"`, `columns = 12 at 12`, `ratio = 1.5 at 1.50`, `sides = top, left, 3 at sides`,
+		`night.deep = navy at "navy"`, `night.50 = black at "black"`, `tone.calm.text = teal at "teal"`}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if len(s.Tokens) != 2 || s.Tokens[1].Name != "kit:kit.tokens.json" || f.Text[s.Tokens[1].At.Start.Off:s.Tokens[1].At.End] != `"kit:kit.tokens.json"` {
+		t.Errorf("got tokens %v", s.Tokens)
+	}
+	if s.Limits != (Limits{Values: 100, Calls: 12}) {
+		t.Errorf("got limits %v", s.Limits)
+	}
+}
+
+func TestReadConstantsFindings(t *testing.T) {
+	for text, want := range map[string]string{
+		"[constants]\n\"a.b\" = 1":             `"a.b": "a.b" cannot name a constant`,
+		"[constants]\nx = true":                `true: the constant "x" is text, a number, a list of them, or a table`,
+		"[constants]\nx = \" \"":               `" ": the constant "x" is text, a number, a list of them, or a table`,
+		"[constants]\nx = [[1]]":               `x: the constant "x" is text, a number, a list of them, or a table`,
+		"[constants]\nx = 2001-01-01":          `2001-01-01: the constant "x" is text, a number, a list of them, or a table`,
+		"[limits]\ncalls = 5000":               `5000: calls is a whole number from 1 to 1000; found 5000`,
+		"[limits]\nturns = -1":                 `-1: turns is a whole number from 1 to 1000000000; found -1`,
+		"[limits]\nturn = 1":                   `turn: there is no key "turn" in [limits]`,
+		"tokens = [\"kti:x.json\"]":            `"kti:x.json": there is no root "kti"`,
+		"tokens = [\"\"]":                      `"": the name of a token file is empty`,
+		"tokens = \"harbour.tokens.json\"":     `"harbour.tokens.json": expected a list of strings, found string of "tokens"`,
+		"[roots]\nkit=\"k\"\ntokens = [\"x\"]": `["x"]: expected a string, found array of "roots.tokens"`,
+	} {
+		_, diags, f := read(text)
+		got := ""
+		if len(diags) > 0 {
+			at := diags[0].Span
+			got = f.Text[at.Start.Off:at.End] + ": " + diags[0].Message
+		}
+		if len(diags) != 1 || got != want {
+			t.Errorf("%q\n got %q\nwant %q\n%d findings", text, got, want, len(diags))
+		}
+	}
+}

@@ -94,3 +94,85 @@ func TestGamut(t *testing.T) {
 		}
 	}
 }
+
+// TestKnownColors compares conversions with values that are published beside
+// the specification of the spaces: primaries and white.
+func TestKnownColors(t *testing.T) {
+	for _, test := range []struct {
+		source string
+		space  Space
+		want   [3]float64
+	}{
+		{"white", XYZD65, [3]float64{0.95046, 1, 1.08906}}, {"white", XYZD50, [3]float64{0.96430, 1, 0.82511}},
+		{"white", Lab, [3]float64{100, 0, 0}}, {"white", Oklab, [3]float64{1, 0, 0}}, {"red", XYZD65, [3]float64{0.41239, 0.21264, 0.01933}},
+		{"red", Oklab, [3]float64{0.62796, 0.22486, 0.12585}}, {"lime", Oklch, [3]float64{0.86644, 0.29483, 142.495}}, {"blue", Lab, [3]float64{29.568, 68.2874, -112.0294}},
+		{"red", DisplayP3, [3]float64{0.91749, 0.20029, 0.13856}}, {"lime", Rec2020, [3]float64{0.56754, 0.95928, 0.26897}}, {"red", HSL, [3]float64{0, 100, 50}},
+		{"teal", HWB, [3]float64{180, 0, 49.8039}}, {"hsl(120 100% 25%)", SRGB, [3]float64{0, 0.5, 0}}, {"color(display-p3 1 0 0)", SRGB, [3]float64{1.09307, -0.22674, -0.15014}},
+		{"color(prophoto-rgb 0 0 1)", XYZD50, [3]float64{0.03134, 0.00009, 0.82511}}, {"color(a98-rgb 0 1 0)", XYZD65, [3]float64{0.18555, 0.62736, 0.07068}},
+	} {
+		c, ok := ColorOf(read(t, test.source))
+		got := c.to(test.space).Channels
+		for i := range got {
+			scale := math.Max(1, spaceInfos[test.space].scale[i])
+			if spaceInfos[test.space].hue == i {
+				scale = 360
+			}
+			if !ok || math.Abs(got[i]-test.want[i]) > 3e-5*scale {
+				t.Errorf("%s in %s: got %v, want %v", test.source, test.space, got, test.want)
+				break
+			}
+		}
+	}
+}
+
+// TestMissingChannels follows the keyword none through conversions and mixes.
+func TestMissingChannels(t *testing.T) {
+	tests := []struct {
+		source string
+		space  Space
+		want   [4]bool
+	}{
+		{"oklch(0.5 none 20)", LCH, [4]bool{false, true, true, false}}, // no chroma, and so no hue
+		{"oklch(none 0.1 20)", Lab, [4]bool{true, false, false, false}},
+		{"hsl(none 50% 50%)", Oklch, [4]bool{false, false, true, false}},
+		{"gray", Oklch, [4]bool{false, false, true, false}},
+		{"rgb(none 0 0)", XYZD65, [4]bool{true, false, false, false}},
+		{"lab(50 none 20)", Oklab, [4]bool{false, true, false, false}},
+		{"oklab(0.5 0.1 none)", SRGB, [4]bool{}},
+		{"rgb(1 2 3 / none)", Lab, [4]bool{3: true}},
+	}
+	for _, test := range tests {
+		c, ok := ColorOf(read(t, test.source))
+		if got := c.to(test.space).Missing; !ok || got != test.want {
+			t.Errorf("%s in %s: got %v, want %v", test.source, test.space, got, test.want)
+		}
+	}
+}
+
+func TestHues(t *testing.T) {
+	for _, test := range []struct {
+		method     hueMethod
+		a, b, want float64 // a, b, and the hue half way
+	}{
+		{shorter, 10, 350, 0}, {shorter, 350, 10, 0}, {shorter, 0, 180, 90}, {longer, 10, 350, 180}, {longer, 10, 10, 190},
+		{increasing, 350, 10, 0}, {increasing, 10, 350, 180}, {decreasing, 10, 350, 0}, {decreasing, 350, 10, 180}, {shorter, -10, 370, 0},
+	} {
+		a, b := test.method.fix(test.a, test.b)
+		if got := turned((a + b) / 2); math.Abs(got-test.want) > 1e-9 {
+			t.Errorf("%v from %v to %v: got %v, want %v", test.method, test.a, test.b, got, test.want)
+		}
+	}
+}
+
+// TestNotColors holds what is no colour, or none that is known, to being left.
+func TestNotColors(t *testing.T) {
+	for _, text := range []string{"currentcolor", "canvas", "solid", "#12", "#ggg", "rgb()", "rgb(1 2 3 4)", "rgb(1, 2, 3 / 4)", "rgb(1 2 3 /)", "rgb(1px 2 3)",
+		"hsl(10px 1% 1%)", "lab(50 20)", "color(1 2 3)", "color(srgb 1 2)", "color(srgb, 1, 2, 3)", "color(lab 1 2 3)", "rgb(var(--x) 2 3)", "rgb(from red r g)",
+		"rgb(from red r, g, b)", "rgb(from canvas r g b)", "oklch(from red r g b)", "color-mix()", "color-mix(in srgb, red)", "color-mix(in srgb hue, red, blue)",
+		"color-mix(in srgb shorter hue, red, blue)", "color-mix(in hsl nearer hue, red, blue)", "color-mix(in srgb, red 120%, blue)", "color-mix(in srgb, red blue, blue)",
+		"alpha(red / 1)", "alpha(from red)", "contrast-color(red, blue)", "light-dark(red, blue)", "calc(1)", "1px"} {
+		if c, ok := ColorOf(read(t, text)); ok {
+			t.Errorf("%s: got %v", text, c)
+		}
+	}
+}

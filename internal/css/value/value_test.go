@@ -176,3 +176,113 @@ func TestNumberText(t *testing.T) {
 		}
 	}
 }
+
+func TestCompare(t *testing.T) {
+	tests := []struct {
+		a, b  string
+		order int
+		ok    bool
+	}{
+		{"1px", "2px", -1, true}, {"2", "2", 0, true}, {"1in", "96px", 0, true}, {"1s", "300ms", 1, true}, {"10%", "20%", -1, true},
+		{"1em", "2em", -1, true}, {"1em", "1px", 0, false}, {"1px", "1s", 0, false}, {"1", "1px", 0, false}, {"0", "1px", -1, true},
+		{"1turn", "360deg", 0, true}, {"96dpi", "1dppx", 0, true}, {"1foo", "2foo", -1, true}, {"1foo", "1px", 0, false}, {"0.1", "0.10", 0, true},
+	}
+	for _, test := range tests {
+		a, okA := Read(read(t, test.a))
+		b, okB := Read(read(t, test.b))
+		order, ok := a.Compare(b)
+		if !okA || !okB || order != test.order || ok != test.ok {
+			t.Errorf("%s and %s: got %d, %v; want %d, %v", test.a, test.b, order, ok, test.order, test.ok)
+		}
+	}
+}
+
+func TestRead(t *testing.T) {
+	for text, want := range map[string]Number{
+		"1px": {1, "px"}, "-1.5E2EM": {-150, "em"}, "+.5%": {0.5, "%"}, "7": {7, ""}, `1\70 x`: {1, "px"}, "1e3": {1000, ""}, "1e": {1, "e"},
+	} {
+		if got, ok := Read(read(t, text)); !ok || got != want {
+			t.Errorf("%s: got %v, %v", text, got, ok)
+		}
+	}
+	for _, text := range []string{"a", "#123", "calc(1px)", `"1px"`} {
+		if got, ok := Read(read(t, text)); ok {
+			t.Errorf("%s: got %v", text, got)
+		}
+	}
+	if n, ok := Read(read(t, "1e999px")); !ok || !n.finite() {
+		t.Errorf("1e999px: got %v, %v", n, ok)
+	}
+}
+
+func TestMeasures(t *testing.T) {
+	for unit, want := range map[string]string{
+		"px": "length", "cqmin": "length", "dvh": "length", "turn": "angle", "ms": "time", "khz": "frequency", "x": "resolution", "%": "", "fr": "", "foo": "", "": "",
+	} {
+		if got := Measures(unit); got != want {
+			t.Errorf("%q: got %q, want %q", unit, got, want)
+		}
+	}
+}
+
+func TestRounded(t *testing.T) {
+	for text, want := range map[string]string{
+		"33.3333333333333%": "33.333332%", "0.333333333333333": "0.33333334", "1.5px": "", "33.333%": "", "123456789012345678": "", "abcdefghijklmnopqrs": "",
+	} {
+		got := ""
+		if with, ok := Rounded(read(t, text)); ok {
+			got = with.Text
+		}
+		if got != want {
+			t.Errorf("%s: got %q, want %q", text, got, want)
+		}
+	}
+}
+
+func TestMeasure(t *testing.T) {
+	named := map[string]float64{"l": 0.5, "alpha": 1}
+	for text, want := range map[string]Number{
+		"calc(l * 2)": {1, ""}, "3px": {3, "px"}, "max(l, 0.75)": {0.75, ""}, "calc(alpha * 50%)": {50, "%"}, "calc(1px + 1in)": {97, "px"},
+	} {
+		if got, ok := Measure(read(t, text), named); !ok || got != want {
+			t.Errorf("%s: got %v, %v", text, got, ok)
+		}
+	}
+	for _, text := range []string{"l", "calc(h * 2)", "calc(1px + 1em)", "calc(1px + 1s)", "calc(1px * 1px)", "var(--x)", "calc(1 / 0)"} {
+		if got, ok := Measure(read(t, text), named); ok {
+			t.Errorf("%s: got %v", text, got)
+		}
+	}
+}
+
+// TestTypes checks the types of calculations (CSS Values 4, section 10.8).
+func TestTypes(t *testing.T) {
+	for text, want := range map[string]string{
+		"calc(1px)": "a length", "calc(1px * 2)": "a length", "calc(1px + 10%)": "a length", "calc(10% + 1deg)": "an angle", "calc(1px / 1px)": "a number",
+		"calc(1px * 1s)": "a length times a time", "calc(1 / 1px)": "a length to the power of -1", "atan2(1px, 2px)": "an angle", "sin(1rad)": "a number",
+		"sign(1px)": "a number", "hypot(1s, 2s)": "a time", "calc(10%)": "a percentage", "calc(1px * 10% / 1px)": "a percentage",
+	} {
+		n, err := readMath(read(t, text), nil)
+		if err != nil || n.of.String() != want {
+			t.Errorf("%s: got %v, %v; want %s", text, n.of, err, want)
+		}
+	}
+}
+
+// TestDeepCalculations holds what input can nest to being read and written.
+func TestDeepCalculations(t *testing.T) {
+	text := "1px"
+	for range ast.MaxDepth - 2 {
+		text = "(" + text + " + var(--x))"
+	}
+	if got := folded(t, "calc"+text, Place{}); got != "calc"+text {
+		t.Errorf("got %.80s…", got)
+	}
+	text = "1px"
+	for range ast.MaxDepth - 2 {
+		text = "min(" + text + " * 2, 1em)"
+	}
+	if got := folded(t, text, Place{}); len(got) > len(text) {
+		t.Errorf("got %.80s…", got)
+	}
+}

@@ -144,3 +144,47 @@ func TestNestingInBrowser(t *testing.T) {
 		}
 	}
 }
+
+// TestColorsInBrowser compares sheets with what they are lowered to, in a
+// browser that reads all colours: none may look otherwise. And it compares the
+// fallbacks alone, as an older browser sees them, with the colours they stand for.
+func TestColorsInBrowser(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	colors := []string{"oklch(0.6 0.1 200)", "oklch(0.7 0.3 150)", "lab(50 20 20 / 40%)", "lch(60 30 120)", "oklab(0.6 -0.1 0.1)", "color(display-p3 0 1 0)",
+		"color(srgb 0.2 0.4 0.6)", "color(rec2020 0.1 0.5 0.9)", "oklch(0.5 none 20)", "color(xyz 0.3 0.4 0.1)"}
+	var cases [][2]string
+	for _, c := range colors {
+		for _, sheet := range []string{
+			"p { color: %s; background: linear-gradient(%s, red) }", ":root { --c: %s } p { color: var(--c); border: 1px solid var(--c) }",
+			"p { border: var(--none, 2px) solid %s } .x { --c: %s; &:not(b) { fill: var(--c) } }", "p { color: red !important; color: %s }",
+			"@media (width > 0) { p { --c: %s; outline: 1px solid %s } } p { caret-color: var(--c) }",
+		} {
+			sheet = strings.ReplaceAll(sheet, "%s", c)
+			cases = append(cases, [2]string{sheet, lowered(sheet, old)})
+		}
+	}
+	list, err := json.Marshal(cases)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var different [][]string
+	page.Eval(fmt.Sprintf(`(cases => {
+		document.body.innerHTML = "<p class=x>1</p>";
+		const style = document.createElement("style");
+		document.head.append(style);
+		const read = css => {
+			style.textContent = css;
+			const s = getComputedStyle(document.querySelector("p"));
+			return [s.color, s.backgroundImage, s.border, s.fill, s.outlineColor, s.caretColor].join(" / ");
+		};
+		return cases.map(([a, b]) => [a, b, read(a), read(b)]).filter(([, , a, b]) => a !== b);
+	})(%s)`, list), &different)
+	for _, d := range different {
+		t.Errorf("%s\nbecame %s\nwhich is %s, was %s", d[0], d[1], d[3], d[2])
+	}
+	for _, c := range colors {
+		if got := lowered("a { color: "+c+" }", old); !strings.HasPrefix(got, "a{color:#") && !strings.HasPrefix(got, "a{color:rgba(") {
+			t.Errorf("%s has no fallback: %s", c, got)
+		}
+	}
+}
