@@ -59,8 +59,25 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 		if isDefault {
 			kind = ByDefault
 		}
-		c.setValue(p, rest[1:], ast.SpanOf(r.Prelude[:n]), kind, s)
+		c.setValue(p, c.upToStatement(p, rest[1:], s), ast.SpanOf(r.Prelude[:n]), kind, s)
 	}
+}
+
+// upToStatement returns the values of a constant up to an at-rule among them,
+// which a missing semicolon has made a part of them. That one is obeyed, so that nothing
+// else is reported.
+func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Value {
+	i := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.AtKeyword })
+	if i < 0 {
+		return values
+	}
+	v := &values[i]
+	c.fail("bad-constant", v.Span(), fmt.Sprintf("the value of %q goes on up to here: expected ';' before %q", joinPath(p), v.Text), "end the line before with ';'")
+	next := &ast.AtRule{At: v.Pos, Name: v.Text[1:], Prelude: spaced(values[i+1:], false)}
+	if len(next.Prelude) > 0 && IsStatement(next) {
+		c.own(next, nil, s)
+	}
+	return values[:i]
 }
 
 // setValue sets a single value.
@@ -123,21 +140,38 @@ func deeper(values []ast.Value, limit int) bool {
 	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
 }
 
+// chosen returns the arguments of const() with each key in brackets replaced by
+// what the constant in them says: const(tone.(key)). ok is false after a finding.
+func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool) {
+	for i := 2; i < len(args); i++ {
+		if v := &args[i]; v.Kind != token.LParen || v.Space || !args[i-1].IsDelim('.') {
+			continue
+		}
+		text, ok := c.spliced(&args[i], s)
+		if !ok {
+			return nil, false
+		}
+		args = slices.Clone(args)
+		args[i] = ast.Value{Kind: token.Ident, Text: token.EscapeName(text), Pos: args[i].Pos}
+	}
+	return args, true
+}
+
 // constantPath returns the path of values that are const(path) and nothing else.
-func constantPath(values []ast.Value) (p path, ok bool) {
+func (c *Composer) constantPath(values []ast.Value, s *Scope) (p path, ok bool) {
 	values = trim(values)
 	if len(values) != 1 || !values[0].IsFunction("const") {
 		return nil, false
 	}
-	args := trim(values[0].Values())
+	args, ok := c.chosen(trim(values[0].Values()), s)
 	p, n := readPath(args)
-	return p, p != nil && n == len(args)
+	return p, ok && p != nil && n == len(args)
 }
 
 // groupOf returns the group that values name, if they are const(path) and it
 // is one.
 func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
-	p, ok := constantPath(values)
+	p, ok := c.constantPath(values, s)
 	if !ok {
 		return nil
 	}

@@ -84,7 +84,13 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 		return out
 	}
 	at := ast.SpanOf(from)
-	if p, whole := constantPath(from); whole {
+	if len(from) == 1 && from[0].Kind == token.Ident {
+		if name := token.Unescape(from[0].Text); s.knows(name) {
+			c.fail("bad-loop", at, fmt.Sprintf("%q is a word here, and the loop would turn once for it", name), fmt.Sprintf("write const(%s) to go over the constant", from[0].Text))
+			return nil
+		}
+	}
+	if p, whole := c.constantPath(from, s); whole {
 		if _, ok := s.Find(p); !ok {
 			c.unknown(p, at, s)
 			return nil
@@ -95,7 +101,7 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 		return c.rangeTurns(&values[0])
 	}
 	list := items(values)
-	if p, whole := constantPath(from); whole && keyed && len(list) == 1 {
+	if p, whole := c.constantPath(from, s); whole && keyed && len(list) == 1 {
 		found, _ := s.Find(p)
 		c.report(diag.Diagnostic{Code: "no-group", Severity: diag.Warning, Span: at,
 			Message: fmt.Sprintf("%q is a single value, no group: the loop turns once", joinPath(p)),

@@ -62,6 +62,10 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 			return text, true
 		}
 	}
+	args, ok := c.chosen(args, s)
+	if !ok {
+		return "", false
+	}
 	p, n := readPath(args)
 	if p == nil || n != len(args) {
 		c.fail("bad-splice", v.Span(), "expected the name of a constant in the brackets that build a name", "")

@@ -249,6 +249,12 @@ func (s *Scope) defined(kind, name string) []string {
 	return s.nearCallables(kind)
 }
 
+// knows reports whether a constant or a group of a name is set.
+func (s *Scope) knows(name string) bool {
+	_, ok := s.Find(path{name})
+	return ok
+}
+
 // set sets the constant at a path in the scope itself. Groups on the way are
 // made, or copied from outer scopes.
 func (s *Scope) set(p path, c *Constant) {

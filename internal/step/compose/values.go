@@ -99,8 +99,12 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 	switch {
 	case v.IsFunction("const"):
 		if with, ok := c.use(v, s, at); ok {
+			c.checkUnit(values, with)
 			return with, 1
 		}
+		return nil, 0
+	case v.IsFunction("-const"):
+		c.fail("bad-constant", v.Span(), "with a sign before it this is another function than const()", "write calc(-1 * const(name))")
 		return nil, 0
 	case v.IsFunction("var"):
 		if with, ok := c.argument(v, s, at); ok {
@@ -183,6 +187,10 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	if constant := c.plain(args, s); constant != nil {
 		return c.place(constant.Value, v, at)
 	}
+	args, ok := c.chosen(args, s)
+	if !ok {
+		return nil, false
+	}
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
 		c.fail("bad-constant", v.Span(), "const() takes the name of a constant, and after a comma what to take if it is not set", "")
@@ -207,6 +215,19 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	c.unknown(p, ast.SpanOf(args[:n]), s)
 	return nil, false
+}
+
+// checkUnit reports a unit right behind a constant that is a number: the two
+// stay two tokens.
+func (c *Composer) checkUnit(values, with []ast.Value) {
+	if len(values) < 2 || values[1].Space || len(with) != 1 || with[0].Kind != token.Number {
+		return
+	}
+	next := &values[1]
+	if next.Kind == token.Ident && (value.Measures(token.Lower(next.Text)) != "" || next.IsIdent("fr")) || next.IsDelim('%') {
+		c.fail("bad-constant", values[0].Pos.To(next.Span().End), fmt.Sprintf("%q behind a constant does not become the unit of its number", next.Text),
+			fmt.Sprintf("write calc(const(name) * 1%s), or put the unit into the constant", next.Text))
+	}
 }
 
 // plain returns the constant that args name, if it is a value outside of all

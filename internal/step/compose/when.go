@@ -284,6 +284,10 @@ func (r *conditionReader) read() (condition, bool) {
 	for len(r.values) > 0 {
 		v := &r.values[0]
 		if !v.IsIdent("and") && !v.IsIdent("or") {
+			if v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') {
+				r.c.fail("bad-condition", v.Span(), "a comparison stands within the brackets of const()", "write const(name > 3)")
+				return condition{}, false
+			}
 			return r.fail(v.Span(), "expected \"and\" or \"or\"")
 		}
 		if this := token.Lower(v.Text); word != "" && this != word {
@@ -398,7 +402,10 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 // constant decides a condition on a constant: const(name), const(name: value)
 // or const(name > number).
 func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
-	args := significant(v.Values())
+	args, chosen := r.c.chosen(significant(v.Values()), r.s)
+	if !chosen {
+		return condition{}, false
+	}
 	p, n := readPath(args)
 	if p == nil {
 		return r.fail(v.Span(), "const() takes the name of a constant")
