@@ -41,7 +41,7 @@ var allowed = map[string]string{
 	"internal/step/minify":  "internal/css/ast internal/css/scan internal/css/token internal/css/value",
 	"internal/project":      "internal/browsers internal/diag internal/source internal/step",
 	"internal/graph":        "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/source internal/tokens",
-	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
+	"internal/build": "internal/browsers internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
 		"internal/script internal/source internal/sourcemap internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
 	"internal/cli": "demo internal/browsers internal/build internal/diag internal/project internal/source",
 }

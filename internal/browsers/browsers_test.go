@@ -1,6 +1,11 @@
 package browsers
 
 import (
+	"cmp"
+	"crypto/sha256"
+	"fmt"
+	"os"
+	"os/exec"
 	"slices"
 	"strings"
 	"testing"
@@ -53,30 +58,142 @@ func TestLacking(t *testing.T) {
 	}
 }
 
+// TestFactsAreAsGenerated checks that nobody changed the table by hand, and,
+// where the data it is made from is at hand, that it is what gen makes of it.
+func TestFactsAreAsGenerated(t *testing.T) {
+	body, sum, _ := strings.Cut(facts, "\nsum ")
+	if want := fmt.Sprintf("%x\n", sha256.Sum256([]byte(body+"\n"))); sum != want {
+		t.Errorf("facts.txt was changed by hand: its sum is %q, want %q", sum, want)
+	}
+	compat, usage := os.Getenv("COMPAT_DATA"), os.Getenv("USAGE_DATA")
+	if compat == "" || usage == "" {
+		return
+	}
+	made, err := exec.Command("go", "run", "./gen", "-compat", compat, "-usage", usage).Output()
+	if err != nil || string(made) != facts {
+		t.Errorf("facts.txt is not what gen makes of %s and %s: %v", compat, usage, err)
+	}
+}
+
 func TestFactsAreComplete(t *testing.T) {
-	for name := range Default() {
-		if !slices.Contains(Names, name) {
-			t.Errorf("default target %q has no name", name)
-		}
-		if len(facts()[Nesting][name]) == 0 {
+	byBrowser := supportOf(Nesting)
+	for _, name := range Names {
+		if len(byBrowser[name]) == 0 {
 			t.Errorf("no fact about nesting in %s", name)
 		}
+		releases := Releases(name)
+		if len(releases) < 20 || !slices.IsSortedFunc(releases, func(a, b Release) int { return cmp.Compare(a.Version, b.Version) }) {
+			t.Errorf("%s has %d releases, or they are not sorted", name, len(releases))
+		}
 	}
-	if !strings.Contains(Source(), " ") {
-		t.Errorf("source %q has no version", Source())
+	if n := len(Features()); n < 3000 || !slices.IsSorted(Features()) {
+		t.Errorf("%d features, or they are not sorted", n)
+	}
+	if len(Sources()) != 2 {
+		t.Errorf("sources %q", Sources())
+	}
+}
+
+func TestFind(t *testing.T) {
+	for name, want := range map[string]string{
+		"css.properties.gap": "css.properties.gap", "oklch": "css.types.color.oklch", "selectors.nesting": "css.selectors.nesting", "no-such": "",
+	} {
+		if got := strings.Join(Find(name), " "); got != want {
+			t.Errorf("%s: got %q, want %q", name, got, want)
+		}
+	}
+}
+
+// shown writes ranges of targets.
+func shown(t Targets) string {
+	var out []string
+	for _, r := range t.Ranges() {
+		text := r.Browser + " " + r.From.String()
+		switch {
+		case r.Open:
+			text += "+"
+		case r.To != r.From:
+			text += "-" + r.To.String()
+		}
+		out = append(out, text+" by "+strings.Join(r.By, " and "))
+	}
+	return strings.Join(out, "; ")
+}
+
+func TestQuery(t *testing.T) {
+	newest := func(name string, n int) Version { list := Releases(name); return list[len(list)-n].Version }
+	if got, want := shown(Query{Recent: 2, Without: withoutAllBut("edge")}.Targets()),
+		fmt.Sprintf("edge %s-%s by recent 2", newest("edge", 2), newest("edge", 1)); got != want {
+		t.Errorf("got %s, want %s", got, want)
+	}
+	if got, want := shown(Query{Floor: map[string]Version{"safari": 27000}, Recent: 1, Without: withoutAllBut("safari")}.Targets()),
+		"safari "+newest("safari", 1).String()+"+ by recent 1 and floor 27; safari 27-"+newest("safari", 2).String()+" by floor 27"; got != want {
+		t.Errorf("got %s, want %s", got, want)
+	}
+	for _, r := range (Query{Share: 1}).Targets().Ranges() {
+		for _, release := range Releases(r.Browser) {
+			if inRange := r.From <= release.Version && release.Version <= r.To; inRange != (release.Share >= 1) && inRange {
+				t.Errorf("%s %s has a share of %v and was selected", r.Browser, release.Version, release.Share)
+			}
+		}
+	}
+	all := Query{Share: 0.0001}.Targets().Share()
+	some := Query{Share: 1}.Targets().Share()
+	if all < some || some < 20 || all > 100 {
+		t.Errorf("shares of %v and %v", all, some)
+	}
+	without := Query{Floor: map[string]Version{"safari": 27000, "edge": 150000}, Without: []Without{{"safari", 0}, {"edge", newest("edge", 1)}}}.Targets()
+	if got := shown(without); strings.Contains(got, "safari") || strings.Contains(got, "-"+newest("edge", 1).String()) {
+		t.Errorf("got %s", got)
+	}
+	if !(Query{}).Targets().Empty() || (Query{Recent: 1}).Targets().Empty() {
+		t.Error("a query for nothing selects something, or one for something nothing")
+	}
+}
+
+// withoutAllBut leaves out all browsers but one.
+func withoutAllBut(name string) []Without {
+	var out []Without
+	for _, n := range Names {
+		if n != name {
+			out = append(out, Without{Browser: n})
+		}
+	}
+	return out
+}
+
+func TestTargetsToCome(t *testing.T) {
+	// A feature that every version to come has, and one that was removed.
+	if got := AtLeast(map[string]Version{"chrome": 150000}).Lacking(Nesting); got != nil {
+		t.Errorf("nesting is lacked by %v", got)
+	}
+	gone := AtLeast(map[string]Version{"edge": 15000}).Lacking("css.at-rules.viewport")
+	if Known("css.at-rules.viewport") && len(gone) == 0 {
+		t.Error("a rule that was removed is lacked by none")
+	}
+}
+
+// BenchmarkLoad measures what the first question costs.
+func BenchmarkLoad(b *testing.B) {
+	for b.Loop() {
+		rest := facts
+		lines := strings.Split(rest, "\n")
+		if len(lines) < 1000 {
+			b.Fatal(len(lines))
+		}
 	}
 }
 
 func parseTargets(t *testing.T, s string) Targets {
 	t.Helper()
-	targets := make(Targets)
+	floor := make(map[string]Version)
 	for _, part := range strings.Split(s, ", ") {
 		name, version, _ := strings.Cut(part, " ")
 		v, err := ParseVersion(version)
 		if err != nil {
 			t.Fatal(err)
 		}
-		targets[name] = v
+		floor[name] = v
 	}
-	return targets
+	return AtLeast(floor)
 }

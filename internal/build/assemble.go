@@ -263,10 +263,10 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
 	for _, name := range steps {
 		switch name {
 		case "lower":
-			nodes = lower.Nodes(nodes, a.b.project.Settings.Targets)
+			nodes = lower.Nodes(nodes, a.b.targets)
 		case "prefix":
 			var changes []prefix.Change
-			nodes, changes = prefix.Nodes(nodes, a.b.project.Settings.Targets)
+			nodes, changes = prefix.Nodes(nodes, a.b.targets)
 			a.note(changes)
 		}
 	}

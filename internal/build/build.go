@@ -17,6 +17,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
@@ -81,6 +82,7 @@ type Bundle struct {
 type builder struct {
 	project  *project.Project
 	profile  project.Profile
+	targets  browsers.Targets
 	opts     Options
 	sheets   graph.Sheets
 	tokens   graph.TokenFiles
@@ -145,7 +147,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
 	}
 	return &builder{
-		project: p, profile: profile, opts: opts,
+		project: p, profile: profile, targets: p.Settings.TargetsOf(profile), opts: opts,
 		sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
 		entries: make(map[source.Path]*entry),
 	}, nil

@@ -70,13 +70,14 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
   rinzel build --profile production    build it for release
   rinzel build main.css -o out.css     build one sheet
   rinzel constants                     list constants, their places and users
-  rinzel imports                       draw which sheet imports which`,
+  rinzel imports                       draw which sheet imports which
+  rinzel targets                       list the browsers that the output works in`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newConstants(std), newImports(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
 	return cmd
 }

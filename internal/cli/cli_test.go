@@ -41,7 +41,7 @@ func lay(t *testing.T, files ...string) string {
 
 func TestVersion(t *testing.T) {
 	code, out, _ := runIn(t, t.TempDir(), "version")
-	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+ \(CC0\)\n$`).MatchString(out) {
+	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+, caniuse-db [0-9.]+\n$`).MatchString(out) {
 		t.Errorf("%d %q", code, out)
 	}
 }
@@ -54,7 +54,7 @@ func TestDemo(t *testing.T) {
 	}
 	for _, want := range []string{
 		"the sample site lies in harbour\n",
-		"rinzel profile production; settings harbour/rinzel.toml; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
+		"% of the world; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
 		"built 5 pages, 5 bundles, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {

@@ -52,7 +52,8 @@ func (r *report) header(res *build.Result) {
 	if s.File != "" {
 		settings = "settings " + s.File
 	}
-	parts := []string{"profile " + res.Profile.Name, settings, "sheets: " + r.chains(), "bundles: " + steps(res.Profile.Finish)}
+	parts := []string{"profile " + res.Profile.Name, settings, fmt.Sprintf("browsers of %.0f%% of the world", s.TargetsOf(res.Profile).Share()),
+		"sheets: " + r.chains(), "bundles: " + steps(res.Profile.Finish)}
 	fmt.Fprintf(r.out, "%s %s\n", r.paint("1", "rinzel"), strings.Join(parts, "; "))
 	if res.Purging != "" {
 		fmt.Fprintf(r.out, "not purged: %s (--evidence GLOB)\n", res.Purging)

@@ -4,26 +4,41 @@ import (
 	"fmt"
 	"runtime"
 	"runtime/debug"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"rinzel/internal/browsers"
 )
 
+// credits names the data that is embedded, as its licences ask.
+const credits = `The table of browser facts is made from open data:
+  which version supports what: npm package @mdn/browser-compat-data, CC0 1.0
+  how much each version is used: npm package caniuse-db by Alexis Deveria, CC BY 4.0
+  (creativecommons.org/licenses/by/4.0); shares of versions that were no release are
+  added to those of the release before
+`
+
 func newVersion(std IO) *cobra.Command {
-	return &cobra.Command{
+	var withCredits bool
+	cmd := &cobra.Command{
 		Use:     "version",
 		Short:   "Tell the version, and what the browser facts were taken from",
-		Example: "  rinzel version",
+		Example: "  rinzel version\n  rinzel version --credits",
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			version := "(built from source)"
 			if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
 				version = info.Main.Version
 			}
-			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser facts from %s (CC0)\n",
-				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, browsers.Source())
+			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser facts from %s\n",
+				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "))
+			if withCredits && err == nil {
+				_, err = fmt.Fprint(std.Out, credits)
+			}
 			return err
 		},
 	}
+	cmd.Flags().BoolVar(&withCredits, "credits", false, "name the authors and licences of the data that is embedded")
+	return cmd
 }

@@ -45,7 +45,15 @@ type fileLimits struct {
 }
 
 type fileBrowsers struct {
-	Floor map[string]string `toml:"floor"`
+	fileQuery
+	Sets map[string]fileQuery `toml:"sets"`
+}
+
+type fileQuery struct {
+	Share   *float64          `toml:"share"`
+	Recent  *int              `toml:"recent"`
+	Floor   map[string]string `toml:"floor"`
+	Without []string          `toml:"without"`
 }
 
 type fileChain struct {
@@ -60,6 +68,7 @@ type filePurge struct {
 
 type fileProfile struct {
 	Inherits *string   `toml:"inherits"`
+	Browsers *string   `toml:"browsers"`
 	Finish   *[]string `toml:"finish"`
 	Maps     *string   `toml:"maps"`
 	Names    *string   `toml:"names"`
@@ -69,12 +78,13 @@ type fileProfile struct {
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
 	"":               {"source", "output", "base", "roots", "browsers", "chain", "purge", "profile", "tokens", "constants", "limits"},
-	"browsers":       {"floor"},
+	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
+	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
 	"limits":         {"values", "turns", "calls"},
-	"profile.*":      {"inherits", "finish", "maps", "names"},
+	"profile.*":      {"inherits", "browsers", "finish", "maps", "names"},
 }
 
 // Read reads settings from the text of a settings file. The settings are
@@ -150,6 +160,9 @@ func (r *reader) lineSpan(line, column int) source.Span {
 
 func (r *reader) unknownKey(key []string) {
 	table := strings.Join(key[:len(key)-1], ".")
+	if len(key) > 3 && key[0] == "browsers" && key[1] == "sets" {
+		table = strings.Join(slices.Concat(key[:1], key[3:len(key)-1]), ".")
+	}
 	if len(key) == 3 && key[0] == "profile" {
 		table = "profile.*"
 	}
@@ -174,8 +187,13 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		s.Base = r.base(*raw.Base)
 	}
 	r.roots(s, raw.Roots)
-	if len(raw.Browsers.Floor) > 0 {
-		s.Targets = r.targets(raw.Browsers.Floor)
+	if t, ok := r.targets(raw.Browsers.fileQuery, "browsers"); ok {
+		s.Targets = t
+	}
+	for _, name := range slices.Sorted(maps.Keys(raw.Browsers.Sets)) {
+		if t, ok := r.targets(raw.Browsers.Sets[name], "browsers", "sets", name); ok {
+			s.TargetSets[name] = t
+		}
 	}
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
@@ -326,22 +344,71 @@ func validRoot(name string) bool {
 	return true
 }
 
-func (r *reader) targets(floor map[string]string) browsers.Targets {
-	targets := make(browsers.Targets)
-	for _, name := range slices.Sorted(maps.Keys(floor)) {
-		key := []string{"browsers", "floor", name}
-		if !slices.Contains(browsers.Names, name) {
-			r.unknownKey(key)
-			continue
+// targets returns the browsers that a table asks for. ok is false if it asks
+// for none.
+func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok bool) {
+	key := func(k ...string) []string { return slices.Concat(table, k) }
+	q := browsers.Query{Floor: make(map[string]browsers.Version)}
+	if raw.Share != nil {
+		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
+			r.fail(r.places.value(key("share")...), fmt.Sprintf("share is a percentage above 0; found %v", q.Share), "0.5 selects the versions that half a percent of the world uses, or more")
 		}
-		v, err := browsers.ParseVersion(floor[name])
-		if err != nil {
-			r.fail(r.places.value(key...), err.Error(), "")
-			continue
-		}
-		targets[name] = v
 	}
-	return targets
+	if raw.Recent != nil {
+		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
+			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent is a whole number from 1 to 1000; found %d", q.Recent), "2 selects the two newest versions of each browser")
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(raw.Floor)) {
+		if !slices.Contains(browsers.Names, name) {
+			r.unknownKey(key("floor", name))
+			continue
+		}
+		v, err := browsers.ParseVersion(raw.Floor[name])
+		if err != nil {
+			r.fail(r.places.value(key("floor", name)...), err.Error(), "")
+			continue
+		}
+		q.Floor[name] = v
+	}
+	for i, text := range raw.Without {
+		if w, ok := r.without(text, r.places.element(i, key("without")...)); ok {
+			q.Without = append(q.Without, w)
+		}
+	}
+	if raw.Share == nil && raw.Recent == nil && len(raw.Floor) == 0 {
+		if len(raw.Without) > 0 {
+			r.fail(r.places.key(key("without")), "without leaves out of what share, recent or floor select, and there is none of them", "")
+		}
+		return t, false
+	}
+	if t = q.Targets(); t.Empty() && len(r.diags) == 0 {
+		r.fail(r.places.key(table), "this selects no browser at all", "")
+	}
+	return t, true
+}
+
+// without reads a browser, or a version of one, that is left out.
+func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bool) {
+	name, version, hasVersion := strings.Cut(text, " ")
+	if !slices.Contains(browsers.Names, name) {
+		mend := "the browsers are " + strings.Join(browsers.Names, ", ")
+		if near := diag.Nearest(name, browsers.Names); near != "" {
+			mend = fmt.Sprintf("did you mean %q?", near)
+		}
+		r.fail(at, fmt.Sprintf("there is no browser %q", name), mend)
+		return w, false
+	}
+	w.Browser = name
+	if hasVersion {
+		v, err := browsers.ParseVersion(version)
+		if err != nil {
+			r.fail(at, err.Error(), "")
+			return w, false
+		}
+		w.Version = v
+	}
+	return w, true
 }
 
 func (r *reader) chain(s *Settings, i int, c fileChain) {
@@ -423,6 +490,16 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 		for _, problem := range step.Check(p.Finish, step.OnBundle) {
 			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Mend)
 		}
+	}
+	if from.Browsers != nil {
+		if _, ok := s.TargetSets[*from.Browsers]; !ok {
+			mend := "sets are named in [browsers.sets.NAME]"
+			if near := diag.Nearest(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets))); near != "" {
+				mend = fmt.Sprintf("did you mean %q?", near)
+			}
+			r.fail(r.places.value(key("browsers")...), fmt.Sprintf("there is no set of browsers %q", *from.Browsers), mend)
+		}
+		p.Browsers = *from.Browsers
 	}
 	if from.Maps != nil {
 		p.Maps = Maps(r.word(*from.Maps, key("maps"), string(NoMaps), string(FileMaps), string(InlineMaps)))

@@ -12,15 +12,17 @@ const FileName = "rinzel.toml"
 
 // Settings are all settings of a project, defaults filled in.
 type Settings struct {
-	File     string // as people are shown it; empty if there is none
-	Source   string // the source folder, relative to the project
-	Output   string // the output folder, relative to the project
-	Base     string // the URL path under which the output is published; starts and ends with /
-	Roots    map[string]string
-	Targets  browsers.Targets
-	Chains   []Chain
-	Purge    Purge
-	Profiles map[string]Profile
+	File    string // as people are shown it; empty if there is none
+	Source  string // the source folder, relative to the project
+	Output  string // the output folder, relative to the project
+	Base    string // the URL path under which the output is published; starts and ends with /
+	Roots   map[string]string
+	Targets browsers.Targets
+	// TargetSets are further sets of targets, by the names that profiles use.
+	TargetSets map[string]browsers.Targets
+	Chains     []Chain
+	Purge      Purge
+	Profiles   map[string]Profile
 
 	Constants []Constant    // that every sheet sees, in the order of the file
 	Tokens    []TokenSource // files of design tokens that every sheet sees, in order
@@ -61,10 +63,19 @@ type Purge struct {
 
 // Profile is a named set of settings.
 type Profile struct {
-	Name   string
-	Finish []string
-	Maps   Maps
-	Names  Names
+	Name     string
+	Browsers string // the set of targets; empty for Settings.Targets
+	Finish   []string
+	Maps     Maps
+	Names    Names
+}
+
+// TargetsOf returns the browsers that a profile is for.
+func (s *Settings) TargetsOf(p Profile) browsers.Targets {
+	if t, ok := s.TargetSets[p.Browsers]; ok {
+		return t
+	}
+	return s.Targets
 }
 
 // Maps says where source maps go.
@@ -95,8 +106,8 @@ func Default() *Settings {
 	return &Settings{
 		Source: ".", Output: "public", Base: "/",
 		Roots:   map[string]string{},
-		Targets: browsers.Default(),
-		Chains:  []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
+		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
+		Chains: []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames},
 			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames},

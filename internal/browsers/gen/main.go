@@ -1,31 +1,58 @@
-// Gen makes the table of browser facts that the package browsers embeds from
-// the open compatibility data (npm: @mdn/browser-compat-data, CC0).
+// Gen makes the table of browser facts that the package browsers embeds, from
+// the open compatibility data of browser features (npm: @mdn/browser-compat-data,
+// CC0) and a table of how much each browser version is used (npm: caniuse-db, CC BY 4.0).
 //
-// Usage: go run ./internal/browsers/gen -data data.json > internal/browsers/facts.json
+// Usage: go run ./internal/browsers/gen -compat DIR -usage DIR > internal/browsers/facts.txt
+//
+// Each folder is an unpacked package. The table is text:
+//
+//	source NAME VERSION
+//	release BROWSER VERSION DATE SHARE
+//	FEATURE BROWSER=SINCE[-UNTIL][:PREFIX][,…] …
+//
+// Features are sorted, so that one is found without reading the others. The
+// last line is a check sum of those before it.
 package main
 
 import (
 	"cmp"
+	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"os"
+	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 )
 
-// browserIDs maps the browsers that can be targets to their names in the data.
-var browserIDs = map[string]string{
-	"chrome": "chrome", "edge": "edge", "firefox": "firefox",
-	"safari": "safari", "safari-ios": "safari_ios", "samsung": "samsunginternet_android",
+// browsers are those that can be targets, with their names in the two inputs.
+var browsers = []struct{ name, compat, usage string }{
+	{"chrome", "chrome", "chrome"}, {"chrome-android", "chrome_android", "and_chr"}, {"edge", "edge", "edge"},
+	{"firefox", "firefox", "firefox"}, {"firefox-android", "firefox_android", "and_ff"}, {"opera", "opera", "opera"},
+	{"safari", "safari", "safari"}, {"safari-ios", "safari_ios", "ios_saf"}, {"samsung", "samsunginternet_android", "samsung"},
 }
 
-// features are taken whether or not a prefix was ever needed for them.
-var features = []string{
-	"css.selectors.nesting",
-	"css.types.color.color", "css.types.color.color-mix", "css.types.color.hwb", "css.types.color.lab", "css.types.color.lch",
-	"css.types.color.oklab", "css.types.color.oklch",
+// compatData is the compatibility data.
+type compatData struct {
+	Browsers map[string]struct {
+		Releases map[string]struct {
+			Date   string `json:"release_date"`
+			Status string `json:"status"`
+		} `json:"releases"`
+	} `json:"browsers"`
+	CSS map[string]json.RawMessage `json:"css"`
+}
+
+// usageData is the table of use.
+type usageData struct {
+	Agents map[string]struct {
+		Usage map[string]float64 `json:"usage_global"`
+	} `json:"agents"`
 }
 
 // statement is what the data says of one feature in one browser.
@@ -38,102 +65,146 @@ type statement struct {
 	Flags       []any  `json:"flags"`
 }
 
-// fact is one range of versions that support a feature, as it is embedded.
-type fact struct {
-	Since  string `json:"since"`
-	Until  string `json:"until,omitempty"`
-	Prefix string `json:"prefix,omitempty"`
-}
-
 func main() {
-	path := flag.String("data", "", "the data.json of the compatibility data")
+	compat := flag.String("compat", "", "the folder of the compatibility data")
+	usage := flag.String("usage", "", "the folder of the table of use")
 	flag.Parse()
-	if err := run(*path, os.Stdout); err != nil {
+	if err := run(*compat, *usage, os.Stdout); err != nil {
 		fmt.Fprintln(os.Stderr, "gen:", err)
 		os.Exit(1)
 	}
 }
 
-func run(path string, w io.Writer) error {
-	raw, err := os.ReadFile(path)
-	if err != nil {
+func run(compatDir, usageDir string, w io.Writer) error {
+	var compat compatData
+	var usage usageData
+	compatSource, err1 := load(compatDir, &compat)
+	usageSource, err2 := load(usageDir, &usage)
+	if err := errors.Join(err1, err2); err != nil {
 		return err
 	}
-	var data struct {
-		Meta struct{ Version string } `json:"__meta"`
-		CSS  map[string]map[string]json.RawMessage
+	var b strings.Builder
+	fmt.Fprintf(&b, "source %s\nsource %s\n", compatSource, usageSource)
+	for _, browser := range browsers {
+		writeReleases(&b, browser.name, &compat, browser.compat, usage.Agents[browser.usage].Usage)
 	}
-	if err := json.Unmarshal(raw, &data); err != nil {
-		return err
+	features := make(map[string]string)
+	for name, raw := range compat.CSS {
+		gather(features, "css."+name, raw)
 	}
-	out := struct {
-		Source   string                       `json:"source"`
-		Features map[string]map[string][]fact `json:"features"`
-	}{"@mdn/browser-compat-data " + data.Meta.Version, map[string]map[string][]fact{}}
-	for _, id := range features {
-		feature, err := featureAt(data.CSS, strings.Split(id, ".")[1:])
-		if err != nil {
-			return err
-		}
-		out.Features[id], _ = factsOf(feature)
+	for _, id := range slices.Sorted(maps.Keys(features)) {
+		fmt.Fprintf(&b, "%s%s\n", id, features[id])
 	}
-	for name, feature := range data.CSS["properties"] {
-		if facts, prefixed := factsOf(feature); prefixed {
-			out.Features["css.properties."+name] = facts
-		}
-	}
-	text, err := json.MarshalIndent(out, "", " ")
-	if err != nil {
-		return err
-	}
-	_, err = w.Write(append(text, '\n'))
+	_, err := fmt.Fprintf(w, "%ssum %x\n", b.String(), sha256.Sum256([]byte(b.String())))
 	return err
 }
 
-// featureAt returns the feature at a path below "css".
-func featureAt(css map[string]map[string]json.RawMessage, path []string) (json.RawMessage, error) {
-	feature := css[path[0]][path[1]]
-	for _, name := range path[2:] {
-		var inner map[string]json.RawMessage
-		if err := json.Unmarshal(feature, &inner); err != nil {
-			return nil, err
-		}
-		feature = inner[name]
+// load reads the data.json of an unpacked package, and returns its name and version.
+func load(dir string, data any) (source string, err error) {
+	raw, err := os.ReadFile(filepath.Join(dir, "data.json"))
+	if err != nil {
+		return "", err
 	}
-	if feature == nil {
-		return nil, fmt.Errorf("the data has no feature %s", strings.Join(path, "."))
+	if err := json.Unmarshal(raw, data); err != nil {
+		return "", fmt.Errorf("%s: %w", dir, err)
 	}
-	return feature, nil
+	raw, err = os.ReadFile(filepath.Join(dir, "package.json"))
+	if err != nil {
+		return "", err
+	}
+	var about struct{ Name, Version string }
+	err = json.Unmarshal(raw, &about)
+	return about.Name + " " + about.Version, err
 }
 
-// factsOf returns the facts of a feature, and whether a prefix occurs in them.
-func factsOf(feature json.RawMessage) (facts map[string][]fact, prefixed bool) {
-	var f struct {
-		Compat struct {
-			Support map[string]json.RawMessage `json:"support"`
-		} `json:"__compat"`
+// number returns a version as a number that compares as the browser counts.
+func number(version string) float64 {
+	major, minor, _ := strings.Cut(version, ".")
+	a, _ := strconv.Atoi(major)
+	b, _ := strconv.Atoi(strings.Split(minor, ".")[0])
+	return float64(a) + float64(b)/1000
+}
+
+// writeReleases writes the versions of a browser that were released, with
+// their dates and how much they are used. The table of use has some versions
+// that were no release, or several as one: their use counts for the newest
+// release before them.
+func writeReleases(b *strings.Builder, name string, compat *compatData, id string, usage map[string]float64) {
+	type release struct {
+		version, date string
+		share         float64
 	}
-	if json.Unmarshal(feature, &f) != nil {
-		return nil, false
+	var list []release
+	for version, r := range compat.Browsers[id].Releases {
+		if r.Date != "" && (r.Status == "retired" || r.Status == "current" || r.Status == "esr") {
+			list = append(list, release{version: version, date: r.Date})
+		}
 	}
-	facts = make(map[string][]fact)
-	for name, id := range browserIDs {
-		for _, s := range statements(f.Compat.Support[id]) {
+	slices.SortFunc(list, func(a, b release) int { return cmp.Compare(number(a.version), number(b.version)) })
+	for version, share := range usage {
+		first, _, _ := strings.Cut(version, "-")
+		if first == "" || first[0] < '0' || first[0] > '9' {
+			continue // a preview
+		}
+		at := 0
+		for i, r := range list {
+			if number(r.version) <= number(first) {
+				at = i
+			}
+		}
+		list[at].share += share
+	}
+	for _, r := range list {
+		fmt.Fprintf(b, "release %s %s %s %s\n", name, r.version, r.date, strconv.FormatFloat(r.share, 'f', 4, 64))
+	}
+}
+
+// gather adds the facts of a feature, and of all below it.
+func gather(out map[string]string, id string, raw json.RawMessage) {
+	var parts map[string]json.RawMessage
+	if json.Unmarshal(raw, &parts) != nil {
+		return
+	}
+	for name, part := range parts {
+		if name == "__compat" {
+			out[id] = facts(part)
+		} else {
+			gather(out, id+"."+name, part)
+		}
+	}
+}
+
+// facts returns what the table says of a feature.
+func facts(compat json.RawMessage) string {
+	var c struct {
+		Support map[string]json.RawMessage `json:"support"`
+	}
+	if json.Unmarshal(compat, &c) != nil {
+		return ""
+	}
+	var b strings.Builder
+	for _, browser := range browsers {
+		var list []string
+		for _, s := range statements(c.Support[browser.compat]) {
 			since, ok := s.Added.(string)
 			if !ok || since == "preview" || s.Partial || s.Alternative != "" || len(s.Flags) > 0 {
 				continue
 			}
-			until, _ := s.Removed.(string)
-			if until == "preview" {
-				until = ""
+			text := strings.TrimPrefix(since, "≤")
+			if until, _ := s.Removed.(string); until != "" && until != "preview" {
+				text += "-" + strings.TrimPrefix(until, "≤")
 			}
-			since, until = strings.TrimPrefix(since, "≤"), strings.TrimPrefix(until, "≤")
-			facts[name] = append(facts[name], fact{since, until, s.Prefix})
-			prefixed = prefixed || s.Prefix != ""
+			if s.Prefix != "" {
+				text += ":" + s.Prefix
+			}
+			list = append(list, text)
 		}
-		slices.SortFunc(facts[name], func(a, b fact) int { return cmp.Compare(a.Prefix, b.Prefix) })
+		if len(list) > 0 {
+			slices.Sort(list)
+			fmt.Fprintf(&b, " %s=%s", browser.name, strings.Join(list, ","))
+		}
 	}
-	return facts, prefixed
+	return b.String()
 }
 
 // statements reads one statement or a list of them.

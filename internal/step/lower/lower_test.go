@@ -10,7 +10,7 @@ import (
 	"rinzel/internal/source"
 )
 
-var old = browsers.Targets{"chrome": 109000}
+var old = browsers.AtLeast(map[string]browsers.Version{"chrome": 109000})
 
 func lowered(src string, targets browsers.Targets) string {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
@@ -79,14 +79,14 @@ func TestColors(t *testing.T) {
 			t.Errorf("%s: a second time %s", test.name, twice)
 		}
 	}
-	if src := "a{color:oklch(0.6 0.1 200)}\n"; lowered(src, browsers.Targets{"chrome": 120000}) != src {
-		t.Errorf("lowered for browsers that read it: %s", lowered(src, browsers.Targets{"chrome": 120000}))
+	if src := "a{color:oklch(0.6 0.1 200)}\n"; lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})) != src {
+		t.Errorf("lowered for browsers that read it: %s", lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})))
 	}
 }
 
 func TestOnlyWhereATargetLacksIt(t *testing.T) {
 	src := ".a{.b{x:y}}\n"
-	if got := lowered(src, browsers.Targets{"chrome": 120000, "safari": 17002}); got != src {
+	if got := lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000, "safari": 17002})); got != src {
 		t.Errorf("got %s", got)
 	}
 }

@@ -18,8 +18,8 @@ func prefixed(src string, targets browsers.Targets) (string, []Change) {
 }
 
 func TestPrefix(t *testing.T) {
-	safari := browsers.Targets{"safari": 15004}
-	modern := browsers.Targets{"chrome": 130000, "firefox": 130000}
+	safari := browsers.AtLeast(map[string]browsers.Version{"safari": 15004})
+	modern := browsers.AtLeast(map[string]browsers.Version{"chrome": 130000, "firefox": 130000})
 	tests := []struct {
 		name    string
 		targets browsers.Targets
@@ -30,7 +30,7 @@ func TestPrefix(t *testing.T) {
 		{"added", safari, `a { user-select: none }`, `a{-webkit-user-select:none;user-select:none}`, `[{-webkit-user-select false 1}]`},
 		{"in any case", safari, `a { USER-SELECT: none }`, `a{-webkit-user-select:none;USER-SELECT:none}`, `[{-webkit-user-select false 1}]`},
 		{"not needed", modern, `a { user-select: none }`, `a{user-select:none}`, `[]`},
-		{"several", browsers.Targets{"safari": 15004, "firefox": 40000}, `a { user-select: none }`,
+		{"several", browsers.AtLeast(map[string]browsers.Version{"safari": 15004, "firefox": 40000}), `a { user-select: none }`,
 			`a{-moz-user-select:none;-webkit-user-select:none;user-select:none}`, `[{-moz-user-select false 1} {-webkit-user-select false 1}]`},
 		{"written already", safari, `a { -webkit-user-select: text; user-select: none }`, `a{-webkit-user-select:text;user-select:none}`, `[]`},
 		{"important", safari, `a { user-select: none !important }`, `a{-webkit-user-select:none!important;user-select:none!important}`, `[{-webkit-user-select false 1}]`},

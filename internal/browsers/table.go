@@ -1,0 +1,134 @@
+package browsers
+
+import (
+	_ "embed" // for the table of facts
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// facts is the table that the command gen writes. Its lines about features are
+// sorted, and read one by one when they are asked for.
+//
+//go:embed facts.txt
+var facts string
+
+// Release is a version of a browser that was released.
+type Release struct {
+	Version Version
+	Date    string  // as 2026-01-31
+	Share   float64 // of the world's use, in percent
+}
+
+// table is the embedded table, cut into its parts.
+type table struct {
+	sources  []string
+	releases map[string][]Release // oldest first
+	features []string             // lines, sorted
+}
+
+var load = sync.OnceValue(func() table {
+	t := table{releases: make(map[string][]Release)}
+	rest := facts
+	for {
+		line, behind, _ := strings.Cut(rest, "\n")
+		word := strings.Fields(line)
+		switch word[0] {
+		case "source":
+			t.sources = append(t.sources, strings.Join(word[1:], " "))
+		case "release":
+			v, _ := ParseVersion(word[2])
+			share, _ := strconv.ParseFloat(word[4], 64)
+			t.releases[word[1]] = append(t.releases[word[1]], Release{v, word[3], share})
+		default:
+			t.features = strings.Split(strings.TrimSuffix(rest, "\n"), "\n")
+			t.features = t.features[:len(t.features)-1] // without the check sum
+			return t
+		}
+		rest = behind
+	}
+})
+
+// Sources returns the names and versions of the data that the facts were taken from.
+func Sources() []string { return load().sources }
+
+// Releases returns the released versions of a browser, oldest first. The list
+// must not be changed.
+func Releases(browser string) []Release { return load().releases[browser] }
+
+// support is a range of versions that support a feature, under a prefix if
+// that is not empty.
+type support struct {
+	since, until Version // until is exclusive
+	prefix       string
+}
+
+// supports reports whether a version is in the range.
+func (s support) supports(v Version) bool { return s.since <= v && v < s.until }
+
+// supportOf returns the facts of a feature by browser, or nil if there are none.
+func supportOf(feature string) map[string][]support {
+	features := load().features
+	i := sort.Search(len(features), func(i int) bool { return features[i] >= feature })
+	for ; i < len(features) && strings.HasPrefix(features[i], feature); i++ {
+		name, rest, _ := strings.Cut(features[i], " ")
+		if name == feature {
+			return readSupport(rest)
+		}
+	}
+	return nil
+}
+
+// readSupport reads what the table says of a feature.
+func readSupport(text string) map[string][]support {
+	out := make(map[string][]support)
+	for _, part := range strings.Fields(text) {
+		browser, list, _ := strings.Cut(part, "=")
+		for _, item := range strings.Split(list, ",") {
+			versions, prefix, _ := strings.Cut(item, ":")
+			since, until, ends := strings.Cut(versions, "-")
+			s := support{until: never, prefix: prefix}
+			s.since, _ = ParseVersion(since)
+			if ends {
+				s.until, _ = ParseVersion(until)
+			}
+			out[browser] = append(out[browser], s)
+		}
+	}
+	return out
+}
+
+// Known reports whether there are facts about a feature.
+func Known(feature string) bool { return supportOf(feature) != nil }
+
+// Find returns the features that a name is about: the one of that very name,
+// or else those whose last parts it is: "nesting", "color.oklch".
+func Find(name string) []string {
+	if Known(name) {
+		return []string{name}
+	}
+	var out []string
+	for _, line := range load().features {
+		if id, _, _ := strings.Cut(line, " "); strings.HasSuffix(id, "."+name) {
+			out = append(out, id)
+		}
+	}
+	return out
+}
+
+// Features returns the names of all features that there are facts about, sorted.
+func Features() []string {
+	var out []string
+	for _, line := range load().features {
+		id, _, _ := strings.Cut(line, " ")
+		out = append(out, id)
+	}
+	return out
+}
+
+// plain reports whether a version supports a feature without a prefix.
+func plain(list []support, v Version) bool {
+	return slices.ContainsFunc(list, func(s support) bool { return s.prefix == "" && s.supports(v) })
+}

@@ -1,0 +1,239 @@
+package browsers
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// Targets are the browser versions that the output must work in. The zero
+// Targets are none. They are not changed once they are made.
+type Targets struct {
+	chosen map[string][]choice // by browser, oldest first
+	asked  string              // what was asked for, in words
+}
+
+// choice is a version that is a target.
+type choice struct {
+	version Version
+	by      []string // what selected it, in words
+}
+
+// Query says which versions are targets: all that any of its parts selects,
+// but for those that are left out.
+type Query struct {
+	Share   float64            // versions with at least this percentage of the world's use; 0 for none
+	Recent  int                // the newest versions of each browser, that many; 0 for none
+	Floor   map[string]Version // of each browser named, this version and every newer one
+	Without []Without
+}
+
+// Without leaves a browser out, or one version of it.
+type Without struct {
+	Browser string
+	Version Version // 0 for all
+}
+
+// Default returns the targets of a project that names none: browsers of the
+// years since 2023, and the last versions for operating systems that are out of care.
+func Default() Targets {
+	t := AtLeast(map[string]Version{
+		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000, "opera": 95000,
+		"safari": 15004, "safari-ios": 15004, "samsung": 21000,
+	})
+	t.asked = "the default"
+	return t
+}
+
+// AtLeast returns the targets of a floor: of each browser named that version
+// and every newer one, those to come included.
+func AtLeast(floor map[string]Version) Targets { return Query{Floor: floor}.Targets() }
+
+// Targets returns the versions that a query selects.
+func (q Query) Targets() Targets {
+	t := Targets{chosen: make(map[string][]choice), asked: q.words()}
+	for _, name := range Names {
+		byVersion := make(map[Version][]string)
+		add := func(v Version, by string) { byVersion[v] = append(byVersion[v], by) }
+		releases := Releases(name)
+		for i, r := range releases {
+			if q.Share > 0 && r.Share >= q.Share {
+				add(r.Version, fmt.Sprintf("share %v", q.Share))
+			}
+			if len(releases)-i <= q.Recent {
+				add(r.Version, fmt.Sprintf("recent %d", q.Recent))
+			}
+		}
+		if floor, ok := q.Floor[name]; ok {
+			by := "floor " + floor.String()
+			add(floor, by)
+			for _, r := range releases {
+				if r.Version > floor {
+					add(r.Version, by)
+				}
+			}
+			add(coming, by)
+		}
+		for _, v := range slices.Sorted(maps.Keys(byVersion)) {
+			if !q.leavesOut(name, v) {
+				t.chosen[name] = append(t.chosen[name], choice{v, byVersion[v]})
+			}
+		}
+	}
+	return t
+}
+
+func (q Query) leavesOut(browser string, v Version) bool {
+	return slices.ContainsFunc(q.Without, func(w Without) bool { return w.Browser == browser && (w.Version == 0 || w.Version == v) })
+}
+
+// words says what a query asks for.
+func (q Query) words() string {
+	var parts []string
+	if q.Share > 0 {
+		parts = append(parts, fmt.Sprintf("share %v", q.Share))
+	}
+	if q.Recent > 0 {
+		parts = append(parts, fmt.Sprintf("recent %d", q.Recent))
+	}
+	for _, name := range Names {
+		if v, ok := q.Floor[name]; ok {
+			parts = append(parts, name+" "+v.String())
+		}
+	}
+	for _, w := range q.Without {
+		part := "without " + w.Browser
+		if w.Version != 0 {
+			part += " " + w.Version.String()
+		}
+		parts = append(parts, part)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// String says what was asked for: "share 0.5, chrome 109".
+func (t Targets) String() string { return t.asked }
+
+// Empty reports whether no version is a target.
+func (t Targets) Empty() bool { return len(t.chosen) == 0 }
+
+// Range are versions of one browser that follow each other and were selected
+// by the same.
+type Range struct {
+	Browser  string
+	From, To Version
+	Open     bool // all newer versions as well
+	By       []string
+	Share    float64 // of the world's use, in percent
+}
+
+// Ranges returns the targets in ranges, by browser in the order of [Names],
+// newest first.
+func (t Targets) Ranges() []Range {
+	var out []Range
+	for _, name := range Names {
+		releases := Releases(name)
+		var list []Range
+		for _, c := range t.chosen[name] {
+			at := slices.IndexFunc(releases, func(r Release) bool { return r.Version == c.version })
+			share := 0.0
+			if at >= 0 {
+				share = releases[at].Share
+			}
+			last := len(list) - 1
+			switch {
+			case c.version == coming:
+				if last >= 0 {
+					list[last].Open = true
+				}
+				continue
+			case last >= 0 && slices.Equal(list[last].By, c.by) && (at <= 0 || list[last].To == releases[at-1].Version):
+				list[last].To = c.version
+				list[last].Share += share
+				continue
+			}
+			list = append(list, Range{Browser: name, From: c.version, To: c.version, By: c.by, Share: share})
+		}
+		slices.Reverse(list)
+		out = append(out, list...)
+	}
+	return out
+}
+
+// Share returns how much of the world's use the targets have, in percent.
+func (t Targets) Share() float64 {
+	total := 0.0
+	for _, r := range t.Ranges() {
+		total += r.Share
+	}
+	return total
+}
+
+// Lacking returns the targets that do not support a feature, the newest of
+// each browser, as "safari 15.4", in the order of [Names]. Of a feature that is
+// not known it returns none.
+func (t Targets) Lacking(feature string) []string {
+	byBrowser := supportOf(feature)
+	if byBrowser == nil {
+		return nil
+	}
+	var out []string
+	for _, name := range Names {
+		for _, c := range slices.Backward(t.chosen[name]) {
+			if !plain(byBrowser[name], c.version) {
+				if c.version == coming {
+					out = append(out, name)
+				} else {
+					out = append(out, name+" "+c.version.String())
+				}
+				break
+			}
+		}
+	}
+	return out
+}
+
+// Prefixes returns the prefixes that some target needs for a feature, sorted:
+// those under which a version supports it that does not without.
+func (t Targets) Prefixes(feature string) []string {
+	need := make(map[string]bool)
+	for name, list := range supportOf(feature) {
+		for _, prefix := range t.needed(list, name) {
+			need[prefix] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(need))
+}
+
+// needed returns the prefixes that the versions of one browser need. Where one
+// serves them all it is enough: Firefox, for one, came to know many of
+// WebKit's prefixes beside its own.
+func (t Targets) needed(list []support, browser string) []string {
+	serves := make(map[string]int)
+	var order []string
+	versions := 0
+	for _, c := range t.chosen[browser] {
+		if plain(list, c.version) {
+			continue
+		}
+		met := make(map[string]bool)
+		for _, s := range list {
+			if s.prefix != "" && s.supports(c.version) && !met[s.prefix] {
+				met[s.prefix] = true
+				if serves[s.prefix]++; serves[s.prefix] == 1 {
+					order = append(order, s.prefix)
+				}
+			}
+		}
+		if len(met) > 0 {
+			versions++
+		}
+	}
+	for _, prefix := range order {
+		if serves[prefix] == versions {
+			return []string{prefix}
+		}
+	}
+	return order
+}
