@@ -59,7 +59,7 @@ func Sources() []string { return load().sources }
 func Releases(browser string) []Release { return load().releases[browser] }
 
 // support is a range of versions that support a feature, under a prefix if
-// that is not empty.
+// that is not empty. A prefix that starts with '=' is another name altogether.
 type support struct {
 	since, until Version // until is exclusive
 	prefix       string
@@ -87,7 +87,7 @@ func readSupport(text string) map[string][]support {
 	for _, part := range strings.Fields(text) {
 		browser, list, _ := strings.Cut(part, "=")
 		for _, item := range strings.Split(list, ",") {
-			versions, prefix, _ := strings.Cut(item, ":")
+			versions, prefix, _ := strings.Cut(item, ":") // the prefix may hold more of them
 			since, until, ends := strings.Cut(versions, "-")
 			s := support{until: never, prefix: prefix}
 			s.since, _ = ParseVersion(since)

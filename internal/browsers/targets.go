@@ -5,13 +5,15 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // Targets are the browser versions that the output must work in. The zero
 // Targets are none. They are not changed once they are made.
 type Targets struct {
-	chosen map[string][]choice // by browser, oldest first
-	asked  string              // what was asked for, in words
+	chosen   map[string][]choice // by browser, oldest first
+	asked    string              // what was asked for, in words
+	prefixes func() map[string][]string
 }
 
 // choice is a version that is a target.
@@ -81,7 +83,27 @@ func (q Query) Targets() Targets {
 			}
 		}
 	}
+	t.prefixes = sync.OnceValue(func() map[string][]string {
+		all := make(map[string][]string)
+		for _, line := range load().features {
+			if id, facts, _ := strings.Cut(line, " "); strings.Contains(facts, ":") {
+				if list := t.Prefixes(id); len(list) > 0 {
+					all[id] = list
+				}
+			}
+		}
+		return all
+	})
 	return t
+}
+
+// AllPrefixes returns the features that some target needs a prefix for, with
+// the prefixes as [Targets.Prefixes] returns them. The map must not be changed.
+func (t Targets) AllPrefixes() map[string][]string {
+	if t.prefixes == nil {
+		return nil
+	}
+	return t.prefixes()
 }
 
 func (q Query) leavesOut(browser string, v Version) bool {
@@ -195,7 +217,8 @@ func (t Targets) Lacking(feature string) []string {
 }
 
 // Prefixes returns the prefixes that some target needs for a feature, sorted:
-// those under which a version supports it that does not without.
+// those under which a version supports it that does not without. One that
+// starts with '=' is another name for the whole feature.
 func (t Targets) Prefixes(feature string) []string {
 	need := make(map[string]bool)
 	for name, list := range supportOf(feature) {

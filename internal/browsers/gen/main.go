@@ -10,6 +10,8 @@
 //	release BROWSER VERSION DATE SHARE
 //	FEATURE BROWSER=SINCE[-UNTIL][:PREFIX][,…] …
 //
+// A PREFIX that starts with '=' is another name altogether: =::-webkit-x.
+//
 // Features are sorted, so that one is found without reading the others. The
 // last line is a check sum of those before it.
 package main
@@ -25,6 +27,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -167,15 +170,23 @@ func gather(out map[string]string, id string, raw json.RawMessage) {
 	}
 	for name, part := range parts {
 		if name == "__compat" {
-			out[id] = facts(part)
+			out[id] = facts(id, part)
 		} else {
 			gather(out, id+"."+name, part)
 		}
 	}
 }
 
+// vendorName matches the names of features that a vendor gave them: -webkit-x,
+// ::-moz-x. Others are names from before the standard's, and none to be written.
+var vendorName = regexp.MustCompile(`^:{0,2}-(webkit|moz|ms|o)-[a-z-]+$`)
+
+// usefulInPart are the features whose prefixed form does what most sheets ask of it
+// where the data calls it partial: -webkit-image-set() lacks type() alone.
+var usefulInPart = map[string]bool{"css.types.image.image-set": true}
+
 // facts returns what the table says of a feature.
-func facts(compat json.RawMessage) string {
+func facts(id string, compat json.RawMessage) string {
 	var c struct {
 		Support map[string]json.RawMessage `json:"support"`
 	}
@@ -187,14 +198,18 @@ func facts(compat json.RawMessage) string {
 		var list []string
 		for _, s := range statements(c.Support[browser.compat]) {
 			since, ok := s.Added.(string)
-			if !ok || since == "preview" || s.Partial || s.Alternative != "" || len(s.Flags) > 0 {
+			partial := s.Partial && !(s.Prefix != "" && usefulInPart[id])
+			if !ok || since == "preview" || partial || s.Alternative != "" && !vendorName.MatchString(s.Alternative) || len(s.Flags) > 0 {
 				continue
 			}
 			text := strings.TrimPrefix(since, "≤")
 			if until, _ := s.Removed.(string); until != "" && until != "preview" {
 				text += "-" + strings.TrimPrefix(until, "≤")
 			}
-			if s.Prefix != "" {
+			switch {
+			case s.Alternative != "":
+				text += ":=" + s.Alternative
+			case s.Prefix != "":
 				text += ":" + s.Prefix
 			}
 			list = append(list, text)

@@ -1,21 +1,31 @@
 // Package prefix fits vendor prefixes to the targets:
 //
 //   - a property gets the prefixed twins that a target needs, before it;
+//   - so does a declaration whose value holds a keyword or a function that a
+//     target knows under a prefix: fit-content, sticky, image-set();
+//   - the names of properties in transition and will-change get prefixed ones
+//     beside them;
+//   - @keyframes gets a prefixed twin, with no other prefixes in it;
+//   - a rule with ::placeholder or the like gets a rule for each form of it that
+//     a target needs, and its other selectors one of their own, since one
+//     selector that a browser does not know kills the list;
 //   - a prefixed twin that no target needs is dropped, where the standard
 //     property with the same value stands behind it.
 package prefix
 
 import (
+	"slices"
 	"strings"
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 )
 
-// Change is what the step did for one property.
+// Change is what the step did for one property, value, rule or selector.
 type Change struct {
-	Property string // with its prefix
+	Property string // with its prefix; of a value "property: value", of a rule "@name"
 	Dropped  bool   // else added
 	Count    int
 }
@@ -24,24 +34,63 @@ type Change struct {
 // order in which it was first done. Nodes that need nothing are shared, not
 // copied. Running it twice changes nothing the second time.
 func Nodes(nodes []ast.Node, targets browsers.Targets) ([]ast.Node, []Change) {
-	p := &prefixer{targets: targets, prefixes: make(map[string][]string), index: make(map[Change]int)}
+	p := &prefixer{targets: targets, prefixes: targets.AllPrefixes(), keywords: make(map[string]map[string]bool), index: make(map[Change]int)}
+	for feature := range p.prefixes {
+		if rest, ok := strings.CutPrefix(feature, "css.properties."); ok {
+			if property, keyword, ok := strings.Cut(rest, "."); ok {
+				if p.keywords[property] == nil {
+					p.keywords[property] = make(map[string]bool)
+				}
+				p.keywords[property][keyword] = true
+			}
+		}
+	}
+	p.siblings = nodes
 	out, _ := ast.Map(nodes, p.rule)
 	return out, p.changes
 }
 
 type prefixer struct {
 	targets  browsers.Targets
-	prefixes map[string][]string // by property, as targets need them
+	prefixes map[string][]string        // by feature, as targets need them
+	keywords map[string]map[string]bool // by property, those that a target needs a prefix for
+	only     string                     // within a prefixed rule: the one prefix that may be added
+	siblings []ast.Node                 // of the rule in hand
 	changes  []Change
 	index    map[Change]int // by change without its count
 }
 
-// rule fits the declarations in the block of n.
+// rule returns what stands for a rule.
 func (p *prefixer) rule(n ast.Node) ast.Edit {
+	if r, ok := n.(*ast.AtRule); ok && token.EqualFold(r.Name, "keyframes") {
+		return p.keyframes(r)
+	} else if ok {
+		if prefix, name := split(token.Lower(r.Name)); prefix != "" && name == "keyframes" {
+			p.only = prefix
+			defer func() { p.only = "" }()
+		}
+	}
+	edited, changed := p.block(n)
+	if r, ok := edited.(*ast.StyleRule); ok {
+		if list, ok := p.selectors(r); ok {
+			return ast.Splice(list)
+		}
+	}
+	if changed {
+		return ast.Replace(edited)
+	}
+	return ast.Keep
+}
+
+// block fits the declarations and rules in the block of n.
+func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 	body := ast.Body(n)
 	if len(body) == 0 {
-		return ast.Keep
+		return n, false
 	}
+	outer := p.siblings
+	p.siblings = body
+	defer func() { p.siblings = outer }()
 	edited, changed := ast.Map(body, func(child ast.Node) ast.Edit {
 		if d, ok := child.(*ast.Declaration); ok {
 			return p.declaration(d, body)
@@ -49,9 +98,38 @@ func (p *prefixer) rule(n ast.Node) ast.Edit {
 		return p.rule(child)
 	})
 	if !changed {
+		return n, false
+	}
+	return ast.WithBody(n, edited), true
+}
+
+// keyframes returns an @keyframes rule behind its prefixed twins.
+func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
+	var out []ast.Node
+	for _, prefix := range p.needed("css.at-rules.keyframes") {
+		twin := *r
+		twin.Name = prefix + "keyframes"
+		if p.hasRule(&twin) {
+			continue // the author wrote it
+		}
+		inner := &prefixer{targets: p.targets, prefixes: p.prefixes, keywords: p.keywords, only: prefix, index: make(map[Change]int)}
+		fitted, _ := inner.block(&twin)
+		out = append(out, fitted)
+		p.note(Change{Property: "@" + twin.Name})
+	}
+	edited, changed := p.block(r)
+	if out == nil && !changed {
 		return ast.Keep
 	}
-	return ast.Replace(ast.WithBody(n, edited))
+	return ast.Splice(append(out, edited))
+}
+
+// hasRule reports whether a sibling is an at-rule of the same name and prelude.
+func (p *prefixer) hasRule(r *ast.AtRule) bool {
+	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
+		o, ok := n.(*ast.AtRule)
+		return ok && token.EqualFold(o.Name, r.Name) && print.CompactValues(o.Prelude) == print.CompactValues(r.Prelude)
+	})
 }
 
 // declaration returns what stands for one declaration of a block.
@@ -67,30 +145,35 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 		}
 		return ast.Keep
 	}
+	listed, inList := p.propertyNames(d, name)
 	var out []ast.Node
-	for _, prefix := range p.needed(name) {
-		if find(block, prefix+name) != nil {
+	for _, prefix := range p.needed(browsers.Property(name)) {
+		if find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {
 			continue // the author wrote it, and may have meant another value
 		}
-		twin := *d
-		twin.Name = prefix + name
+		twin := *listed
+		twin.Name = renamed(prefix, name)
 		out = append(out, &twin)
 		p.note(Change{Property: twin.Name})
 	}
-	if out == nil {
-		return ast.Keep
+	out = append(out, p.values(listed, name, block)...)
+	switch {
+	case out != nil:
+		return ast.Splice(append(out, listed))
+	case inList:
+		return ast.Replace(listed)
 	}
-	return ast.Splice(append(out, d))
+	return ast.Keep
 }
 
-// needed returns the prefixes that targets need for a property.
-func (p *prefixer) needed(name string) []string {
-	list, ok := p.prefixes[name]
-	if !ok {
-		list = p.targets.Prefixes(browsers.Property(name))
-		p.prefixes[name] = list
+// needed returns the prefixes that targets need for a feature. One that starts
+// with '=' is another name.
+func (p *prefixer) needed(feature string) []string {
+	list := p.prefixes[feature]
+	if p.only == "" || list == nil {
+		return list
 	}
-	return list
+	return slices.DeleteFunc(slices.Clone(list), func(prefix string) bool { return !strings.HasPrefix(strings.TrimLeft(prefix, "=:"), p.only) })
 }
 
 // superfluous reports whether no target needs d, which is the prefixed form

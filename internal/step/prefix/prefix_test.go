@@ -2,6 +2,8 @@ package prefix
 
 import (
 	"fmt"
+	"os"
+	"strings"
 	"testing"
 
 	"rinzel/internal/browsers"
@@ -20,6 +22,9 @@ func prefixed(src string, targets browsers.Targets) (string, []Change) {
 func TestPrefix(t *testing.T) {
 	safari := browsers.AtLeast(map[string]browsers.Version{"safari": 15004})
 	modern := browsers.AtLeast(map[string]browsers.Version{"chrome": 130000, "firefox": 130000})
+	of := func(browser string, v browsers.Version) browsers.Targets {
+		return browsers.AtLeast(map[string]browsers.Version{browser: v})
+	}
 	tests := []struct {
 		name    string
 		targets browsers.Targets
@@ -48,6 +53,35 @@ func TestPrefix(t *testing.T) {
 		{"in media and keyframes", safari, `@media print { a { user-select: none } } @keyframes x { to { backdrop-filter: none } }`,
 			`@media print{a{-webkit-user-select:none;user-select:none}}@keyframes x{to{-webkit-backdrop-filter:none;backdrop-filter:none}}`,
 			`[{-webkit-user-select false 1} {-webkit-backdrop-filter false 1}]`},
+		{"keyword", of("safari", 12000), `a { position: sticky; top: 0 }`, `a{position:-webkit-sticky;position:sticky;top:0}`, `[{position: -webkit- false 1}]`},
+		{"keyword with another name", of("chrome", 109000), `a { width: stretch !important }`, `a{width:-webkit-fill-available!important;width:stretch!important}`,
+			`[{width: -webkit-fill-available false 1}]`},
+		{"keyword written already", of("safari", 12000), `a { position: -webkit-sticky; position: sticky }`, `a{position:-webkit-sticky;position:sticky}`, `[]`},
+		{"the first grid was another", of("edge", 12000), `a { display: grid }`, `a{display:grid}`, `[]`},
+		{"function", of("chrome", 109000), `a { background: image-set(url(x.png) 1x) no-repeat }`,
+			`a{background:-webkit-image-set(url(x.png) 1x) no-repeat;background:image-set(url(x.png) 1x) no-repeat}`, `[{background: -webkit- false 1}]`},
+		{"function in a function", of("chrome", 20000), `a { width: f(calc(1px + 1em)) }`, `a{width:f(-webkit-calc(1px + 1em));width:f(calc(1px + 1em))}`, `[{width: -webkit- false 1}]`},
+		{"property in transition", of("safari", 15004), `a { transition: backdrop-filter 1s, color 2s; will-change: backdrop-filter; transition-property: backdrop-filter, color }`,
+			`a{transition:-webkit-backdrop-filter 1s,backdrop-filter 1s,color 2s;will-change:-webkit-backdrop-filter,backdrop-filter;transition-property:backdrop-filter,color}`,
+			`[{transition: -webkit-backdrop-filter false 1} {will-change: -webkit-backdrop-filter false 1}]`},
+		{"keyframes", of("chrome", 30000), `@keyframes x { to { transform: none; user-select: none } }`,
+			`@-webkit-keyframes x{to{-webkit-transform:none;transform:none;-webkit-user-select:none;user-select:none}}@keyframes x{to{-webkit-transform:none;transform:none;-webkit-user-select:none;user-select:none}}`,
+			`[{@-webkit-keyframes false 1} {-webkit-transform false 1} {-webkit-user-select false 1}]`},
+		{"keyframes of one prefix", browsers.AtLeast(map[string]browsers.Version{"chrome": 30000, "firefox": 10000}), `@keyframes x { to { transform: none } }`,
+			`@-moz-keyframes x{to{-moz-transform:none;transform:none}}@-webkit-keyframes x{to{-webkit-transform:none;transform:none}}` +
+				`@keyframes x{to{-moz-transform:none;-webkit-transform:none;transform:none}}`,
+			`[{@-moz-keyframes false 1} {@-webkit-keyframes false 1} {-moz-transform false 1} {-webkit-transform false 1}]`},
+		{"selector", of("safari", 15004), `a:fullscreen b { c: d }`, `a:-webkit-full-screen b{c:d}a:fullscreen b{c:d}`, `[{-webkit-full-screen false 1}]`},
+		{"selector in a list", of("chrome", 50000), `.x, ::placeholder, p::placeholder { c: d; user-select: none }`,
+			`.x{c:d;-webkit-user-select:none;user-select:none}::-webkit-input-placeholder,p::-webkit-input-placeholder{c:d;-webkit-user-select:none;user-select:none}::placeholder,p::placeholder{c:d;-webkit-user-select:none;user-select:none}`,
+			`[{-webkit-user-select false 1} {-webkit-input-placeholder false 1}]`},
+		{"selector with several names", browsers.AtLeast(map[string]browsers.Version{"safari": 9000, "firefox": 30000}), `::placeholder { c: d }`,
+			`::-moz-placeholder{c:d}::-webkit-input-placeholder{c:d}::placeholder{c:d}`, `[{-moz-placeholder false 1} {-webkit-input-placeholder false 1}]`},
+		{"selector with another name", of("safari", 13000), `input::file-selector-button { c: d }`, `input::-webkit-file-upload-button{c:d}input::file-selector-button{c:d}`, `[{-webkit-file-upload-button false 1}]`},
+		{"selectors that some targets do not know", of("safari", 9000), `:fullscreen, ::placeholder { c: d }`,
+			`:-webkit-full-screen{c:d}:fullscreen{c:d}::-webkit-input-placeholder{c:d}::placeholder{c:d}`, `[{-webkit-full-screen false 1} {-webkit-input-placeholder false 1}]`},
+		{"selector written already", of("chrome", 50000), `::-webkit-input-placeholder { c: e } ::placeholder { c: d }`, `::-webkit-input-placeholder{c:e}::placeholder{c:d}`, `[]`},
+		{"selector not needed", modern, `::placeholder, :fullscreen { c: d }`, `::placeholder,:fullscreen{c:d}`, `[]`},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
@@ -70,4 +104,118 @@ func BenchmarkPrefix(b *testing.B) {
 	for b.Loop() {
 		Nodes(sheet.Nodes, browsers.Default())
 	}
+}
+
+// TestPrefixTwice holds that a second run changes nothing, for old targets.
+func TestPrefixTwice(t *testing.T) {
+	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "firefox": 10000, "safari": 6000, "edge": 12000})
+	for _, src := range append(csstest.Valid, csstest.Generate(1<<15)) {
+		once, _ := prefixed(src, old)
+		if twice, changes := prefixed(once, old); twice != once || len(changes) > 0 {
+			t.Errorf("%.200q\nonce  %.300s\ntwice %.300s\n%v", src, once, twice, changes)
+		}
+	}
+}
+
+// TestDataDemands compares, for targets from very old to new, the forms that a
+// sheet with every prefixed property gets with those that the data demands,
+// worked out here from the text of the table alone.
+func TestDataDemands(t *testing.T) {
+	features := make(map[string]string)
+	table, err := os.ReadFile("../../browsers/facts.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, line := range strings.Split(string(table), "\n") {
+		id, facts, _ := strings.Cut(line, " ")
+		name, isProperty := strings.CutPrefix(id, "css.properties.")
+		if isProperty && !strings.Contains(name, ".") && strings.Contains(facts, ":-") {
+			features[name] = facts
+		}
+	}
+	for _, target := range []string{"chrome 4", "chrome 20", "chrome 40", "chrome 60", "chrome 109", "chrome 150", "firefox 3", "firefox 15", "firefox 45", "firefox 115",
+		"safari 4", "safari 7", "safari 10", "safari 15.4", "safari 26", "edge 12", "edge 18", "edge 100", "opera 15", "samsung 5", "safari-ios 9"} {
+		browser, version, _ := strings.Cut(target, " ")
+		v, err := browsers.ParseVersion(version)
+		if err != nil {
+			t.Fatal(err)
+		}
+		targets := browsers.AtLeast(map[string]browsers.Version{browser: v})
+		for name, facts := range features {
+			got, _ := prefixed("a { "+name+": inherit }", targets)
+			for _, prefix := range []string{"-webkit-", "-moz-", "-ms-", "-o-"} {
+				has := strings.Contains(got, prefix+name+":") && name[0] != '-'
+				if want := demanded(facts, browser, v, prefix); has && !servedBy(facts, browser, v, prefix) || !has && want && name[0] != '-' {
+					t.Errorf("%s for %s: %s is %v in %s, by %s", name, target, prefix, has, got, facts)
+				}
+			}
+		}
+	}
+}
+
+// ranges calls f with each range of versions that the table has for a browser.
+func ranges(facts, browser string, f func(since, until browsers.Version, prefix string)) {
+	for _, part := range strings.Fields(facts) {
+		list, ok := strings.CutPrefix(part, browser+"=")
+		if !ok {
+			continue
+		}
+		for _, item := range strings.Split(list, ",") {
+			versions, prefix, _ := strings.Cut(item, ":")
+			from, to, ends := strings.Cut(versions, "-")
+			since, _ := browsers.ParseVersion(from)
+			until := browsers.Version(1 << 30)
+			if ends {
+				until, _ = browsers.ParseVersion(to)
+			}
+			f(since, until, prefix)
+		}
+	}
+}
+
+// versionsOf returns the versions that a floor selects.
+func versionsOf(browser string, floor browsers.Version) []browsers.Version {
+	out := []browsers.Version{floor}
+	for _, r := range browsers.Releases(browser) {
+		if r.Version > floor {
+			out = append(out, r.Version)
+		}
+	}
+	return append(out, 1<<29)
+}
+
+// demanded reports whether some version knows a feature under this prefix
+// alone, and so needs it whatever others there are.
+func demanded(facts, browser string, floor browsers.Version, prefix string) bool {
+	for _, v := range versionsOf(browser, floor) {
+		only, others := false, false
+		ranges(facts, browser, func(since, until browsers.Version, p string) {
+			if since <= v && v < until {
+				only = only || p == prefix
+				others = others || p != prefix
+			}
+		})
+		if only && !others {
+			return true
+		}
+	}
+	return false
+}
+
+// servedBy reports whether some version knows a feature under a prefix and not
+// without.
+func servedBy(facts, browser string, floor browsers.Version, prefix string) bool {
+	for _, v := range versionsOf(browser, floor) {
+		under, plain := false, false
+		ranges(facts, browser, func(since, until browsers.Version, p string) {
+			if since <= v && v < until {
+				under = under || p == prefix
+				plain = plain || p == ""
+			}
+		})
+		if under && !plain {
+			return true
+		}
+	}
+	return false
 }

@@ -1,0 +1,101 @@
+package prefix
+
+import (
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+)
+
+// selectors returns the rules that stand for one whose selectors hold a
+// pseudo-class or pseudo-element that a target knows under another name: one
+// for the selectors that need none, and for each such pseudo one a name and one
+// as it is. ok is false if no target needs another name.
+func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
+	groups := make(map[string][]ast.Selector) // by the names that are needed
+	var order []string
+	for _, s := range r.Selectors {
+		key := strings.Join(p.prefixesOf(s), " ")
+		if groups[key] == nil {
+			order = append(order, key)
+		}
+		groups[key] = append(groups[key], s)
+	}
+	if len(order) == 1 && order[0] == "" {
+		return nil, false
+	}
+	with := func(list []ast.Selector) {
+		copied := *r
+		copied.Selectors = list
+		rules = append(rules, &copied)
+	}
+	for _, key := range order {
+		for _, name := range strings.Fields(key) {
+			var list []ast.Selector
+			for _, s := range groups[key] {
+				if written, ok := p.rename(s, name); ok {
+					list = append(list, written)
+				}
+			}
+			if len(list) > 0 && !p.written(list) {
+				with(list)
+				p.note(Change{Property: name})
+			}
+		}
+		with(groups[key])
+	}
+	return rules, true
+}
+
+// written reports whether a sibling has these selectors, and the author or an
+// earlier run wrote them.
+func (p *prefixer) written(list []ast.Selector) bool {
+	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
+		r, ok := n.(*ast.StyleRule)
+		return ok && len(r.Selectors) == len(list) && slices.EqualFunc(r.Selectors, list, func(a, b ast.Selector) bool { return print.Selector(a) == print.Selector(b) })
+	})
+}
+
+// prefixesOf returns the other names that a selector is needed under: each
+// a name without colons.
+func (p *prefixer) prefixesOf(s ast.Selector) []string {
+	var out []string
+	for i := range s {
+		name := token.Lower(s[i].Name)
+		if s[i].Kind != ast.PseudoClass && s[i].Kind != ast.PseudoElement || otherMeaning[name] {
+			continue
+		}
+		for _, prefix := range p.needed("css.selectors." + name) {
+			out = append(out, pseudoName(prefix, name))
+		}
+	}
+	return out
+}
+
+// otherMeaning are the pseudo-classes whose prefixed forms take other
+// arguments or weigh otherwise: they are for the step lower.
+var otherMeaning = map[string]bool{"is": true, "where": true, "not": true, "has": true}
+
+// pseudoName returns the name that a prefix makes of a pseudo-class or
+// pseudo-element, without colons.
+func pseudoName(prefix, name string) string { return strings.TrimLeft(renamed(prefix, name), ":") }
+
+// rename returns a selector with the pseudo that has the other name under it.
+func (p *prefixer) rename(s ast.Selector, to string) (ast.Selector, bool) {
+	for i := range s {
+		name := token.Lower(s[i].Name)
+		if s[i].Kind != ast.PseudoClass && s[i].Kind != ast.PseudoElement || otherMeaning[name] {
+			continue
+		}
+		for _, prefix := range p.needed("css.selectors." + name) {
+			if pseudoName(prefix, name) == to {
+				out := slices.Clone(s)
+				out[i].Name = to
+				return out, true
+			}
+		}
+	}
+	return nil, false
+}
