@@ -328,6 +328,9 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 				"without(\"sheet.css\", selector(\".class\")), only(…) or set(--name: value)"})
 		return
 	}
+	if slices.Contains(a.b.project.Settings.ChainOf(here.path), "lower") {
+		imp.Media, _ = lower.Media(imp.Media, a.b.targets)
+	}
 	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
 	if !cond.empty() {
 		conds = append(slices.Clip(conds), cond)

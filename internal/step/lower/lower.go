@@ -1,6 +1,8 @@
 // Package lower rewrites syntax that a target lacks, and only then:
 //
 //   - nested style rules become rules of their own (CSS Nesting 1);
+//   - media features in the range form are written with min- and max- (Media
+//     Queries 4);
 //   - a known colour in lab(), lch(), oklab(), oklch() or color() gets one in
 //     sRGB before it, and where a browser would not skip it, a guard (CSS Color 4).
 package lower
@@ -19,6 +21,9 @@ import (
 func Nodes(nodes []ast.Node, targets browsers.Targets) []ast.Node {
 	if c := newColors(targets); len(c.lacking) > 0 && c.occurIn(nodes) {
 		nodes, _ = c.nodes(nodes, true)
+	}
+	if len(targets.Lacking(rangeSyntax)) > 0 {
+		nodes = ranges(nodes, targets)
 	}
 	if len(targets.Lacking(browsers.Nesting)) == 0 {
 		return nodes

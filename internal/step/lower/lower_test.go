@@ -58,6 +58,37 @@ func TestNesting(t *testing.T) {
 	}
 }
 
+func TestRanges(t *testing.T) {
+	older := browsers.AtLeast(map[string]browsers.Version{"safari": 15004})
+	tests := []struct{ src, want string }{
+		{`(width >= 40rem)`, `(min-width: 40rem)`}, {`(40rem <= width)`, `(min-width: 40rem)`}, {`(width<=600px)`, `(max-width: 600px)`},
+		{`screen and (width >= 40rem) and (hover)`, `screen and (min-width: 40rem) and (hover)`},
+		{`(width < 600px)`, `(max-width: 599.98px),(width < 600px)`}, {`(width > 40rem)`, `(min-width: 40.001rem),(width > 40rem)`},
+		{`(20rem <= width <= 60rem)`, `(min-width: 20rem) and (max-width: 60rem)`}, {`(60rem > width >= 20rem)`, `(max-width: 59.999rem) and (min-width: 20rem),(60rem > width >= 20rem)`},
+		{`(width = 5px)`, `(width: 5px)`}, {`(color > 4)`, `(min-color: 5),(color > 4)`}, {`(resolution >= 2dppx)`, `(min-resolution: 2dppx)`},
+		{`not all and (width < 40rem)`, `not all and (max-width: 40rem),not all and (width < 40rem)`}, {`not screen and (width >= 40rem)`, `not screen and (min-width: 40rem)`},
+		{`print, (width >= 1px), (height < 2em)`, `print,(min-width: 1px),(max-height: 1.999em),(height < 2em)`},
+		{`(width >= calc(1px + 2em))`, ``}, {`(aspect-ratio > 16/9)`, ``}, {`not (width < 1px)`, ``}, {`(width < 1px) or (hover)`, ``}, {`(width < 0px)`, ``},
+		{`((width >= 1px) and (hover))`, ``}, {`(hover)`, ``}, {`(min-width: 1px)`, ``}, {`(grid = 1)`, ``}, {`(width)`, ``},
+	}
+	for _, test := range tests {
+		if test.want == "" {
+			test.want = test.src
+		}
+		got := lowered("@media "+test.src+" { a { b: c } }", older)
+		want := lowered("@media "+test.want+" { a { b: c } }", browsers.AtLeast(map[string]browsers.Version{"chrome": 150000}))
+		if got != want {
+			t.Errorf("%s\n got %swant %s", test.src, got, want)
+		}
+		if twice := lowered(got, older); twice != got {
+			t.Errorf("a second time %s", twice)
+		}
+	}
+	if src := "@media(width < 1px){a{b:c}}\n"; lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})) != src {
+		t.Error("a range was lowered for browsers that read it")
+	}
+}
+
 func TestColors(t *testing.T) {
 	tests := []struct{ name, src, want string }{
 		{"before", `a { color: oklch(0.6 0.1 200); b: c }`, `a{color:#0d9298;color:oklch(0.6 0.1 200);b:c}`},

@@ -1,0 +1,236 @@
+package lower
+
+import (
+	"math"
+	"slices"
+	"strconv"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+)
+
+// This file writes media features in the range form (Media Queries 4, section
+// 2.4.3) with min- and max-: (width >= 40rem) is (min-width: 40rem). There is
+// no such form for < and >. A query that has one gets another before it, a
+// little narrower, for the browsers that skip it: together the two hold where
+// it holds alone.
+
+// rangeSyntax is the feature of media features in the range form.
+const rangeSyntax = "css.at-rules.media.range_syntax"
+
+// Media returns a media query list that all targets read as it is meant. ok is
+// false if they read it as it stands.
+func Media(values []ast.Value, targets browsers.Targets) (with []ast.Value, ok bool) {
+	if !hasRange(values) || len(targets.Lacking(rangeSyntax)) == 0 {
+		return values, false
+	}
+	var out [][]ast.Value
+	changed := false
+	for _, query := range splitCommas(values) {
+		narrower, strict, ok := withoutRanges(query)
+		if !ok {
+			out = append(out, query)
+			continue
+		}
+		if strict && len(out) > 0 && sameQuery(out[len(out)-1], narrower) {
+			out = append(out, query) // it was lowered before
+			continue
+		}
+		changed = true
+		if out = append(out, narrower); strict {
+			out = append(out, query)
+		}
+	}
+	if !changed {
+		return values, false
+	}
+	for i, query := range out {
+		if i > 0 {
+			with = append(with, ast.Value{Kind: token.Comma, Text: ",", Pos: query[0].Pos})
+		}
+		with = append(with, query...)
+	}
+	return with, true
+}
+
+// sameQuery reports whether two queries say the same, white space aside.
+func sameQuery(a, b []ast.Value) bool { return print.CompactValues(a) == print.CompactValues(b) }
+
+// ranges rewrites the queries of @media rules.
+func ranges(nodes []ast.Node, targets browsers.Targets) []ast.Node {
+	var edit func(ast.Node) ast.Edit
+	edit = func(n ast.Node) ast.Edit {
+		edited, changed := ast.MapBody(n, edit)
+		if r, ok := edited.(*ast.AtRule); ok && token.EqualFold(r.Name, "media") {
+			if prelude, ok := Media(r.Prelude, targets); ok {
+				copied := *r
+				copied.Prelude = prelude
+				return ast.Replace(&copied)
+			}
+		}
+		if changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	nodes, _ = ast.Map(nodes, edit)
+	return nodes
+}
+
+// hasRange reports whether values hold a comparison in brackets.
+func hasRange(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool {
+		return v.Kind == token.LParen && slices.ContainsFunc(v.Values(), isComparison)
+	})
+}
+
+func isComparison(v ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
+
+func splitCommas(values []ast.Value) [][]ast.Value {
+	var out [][]ast.Value
+	start := 0
+	for i := range values {
+		if values[i].Kind == token.Comma {
+			out = append(out, values[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, values[start:])
+}
+
+// withoutRanges returns a query with its ranges as min- and max-. strict tells
+// that it holds in a little less than the query. ok is false if the query has
+// no range, or one that cannot be written so, or is of a form that only browsers with
+// ranges read.
+func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
+	negated := len(query) > 0 && query[0].IsIdent("not")
+	if negated && len(query) > 1 && query[1].Kind == token.LParen || slices.ContainsFunc(query, func(v ast.Value) bool { return v.IsIdent("or") }) {
+		return nil, false, false
+	}
+	for _, v := range query {
+		inner := v.Values()
+		if v.Kind != token.LParen || !slices.ContainsFunc(inner, isComparison) {
+			if hasRange(inner) {
+				return nil, false, false // brackets in brackets
+			}
+			out = append(out, v)
+			continue
+		}
+		features, isStrict, readable := bounds(inner, negated)
+		if !readable {
+			return nil, false, false
+		}
+		ok = true
+		strict = strict || isStrict
+		for i, f := range features {
+			if i > 0 {
+				out = append(out, ast.Value{Kind: token.Ident, Text: "and", Pos: v.Pos, Space: true})
+			}
+			f.Space = i > 0 || v.Space
+			out = append(out, f)
+		}
+	}
+	return out, strict, ok
+}
+
+// bounds returns the features that stand for a range: one or two. Where the
+// query is negated, what they hold in is a little more rather than less.
+func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok bool) {
+	var parts []ast.Value // value or name, in turns with comparisons
+	var signs []string
+	for i := 0; i < len(values); i++ {
+		v := values[i]
+		if !isComparison(v) {
+			if len(parts) != len(signs) {
+				return nil, false, false // more than one value: a ratio, perhaps
+			}
+			parts = append(parts, v)
+			continue
+		}
+		sign := v.Text
+		if i+1 < len(values) && values[i+1].IsDelim('=') && !values[i+1].Space {
+			sign += "="
+			i++
+		}
+		signs = append(signs, sign)
+	}
+	name := slices.IndexFunc(parts, func(v ast.Value) bool { return v.Kind == token.Ident })
+	if len(signs) == 0 || len(signs) > 2 || len(parts) != len(signs)+1 || name < 0 || len(signs) == 2 && name != 1 {
+		return nil, false, false
+	}
+	for i, sign := range signs {
+		value := parts[i]
+		if i == name {
+			value = parts[i+1]
+		} else {
+			sign = mirror[sign] // the value stands before the name
+		}
+		f, isStrict, readable := bound(parts[name], sign, value, negated)
+		if !readable {
+			return nil, false, false
+		}
+		strict = strict || isStrict
+		features = append(features, f)
+	}
+	return features, strict, true
+}
+
+var mirror = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": "="}
+
+// rangeFeatures are the media features of the type range.
+var rangeFeatures = map[string]bool{
+	"width": true, "height": true, "device-width": true, "device-height": true, "resolution": true, "color": true, "color-index": true, "monochrome": true,
+	"aspect-ratio": true, "device-aspect-ratio": true,
+}
+
+// bound returns the feature that stands for a comparison of a feature with a value.
+func bound(name ast.Value, sign string, value ast.Value, negated bool) (f ast.Value, strict, ok bool) {
+	feature := token.Lower(name.Text)
+	digits := 0
+	if value.Kind == token.Number || value.Kind == token.Dimension {
+		digits = token.NumberLen(value.Text)
+	}
+	if !rangeFeatures[feature] || digits == 0 {
+		return f, false, false
+	}
+	prefix := ""
+	switch sign[0] {
+	case '<':
+		prefix = "max-"
+	case '>':
+		prefix = "min-"
+	}
+	if strict = sign == "<" || sign == ">"; strict && !negated {
+		n, err := strconv.ParseFloat(value.Text[:digits], 64)
+		if err != nil {
+			return f, false, false
+		}
+		step := nearest(feature, token.Lower(value.Text[digits:]))
+		if sign == "<" {
+			step = -step
+		}
+		if n += step; n < 0 {
+			return f, false, false
+		}
+		value.Text = strconv.FormatFloat(math.Round(n*1000)/1000, 'f', -1, 64) + value.Text[digits:]
+	}
+	value.Space = true
+	f = ast.Value{Kind: token.LParen, Text: "(", Pos: name.Pos, Inner: &ast.Inner{Values: []ast.Value{
+		{Kind: token.Ident, Text: prefix + feature, Pos: name.Pos}, {Kind: token.Colon, Text: ":", Pos: name.Pos}, value,
+	}}}
+	return f, strict, true
+}
+
+// nearest is how far from a value the next one is that is told apart: less
+// than any device shows, and one of what is counted.
+func nearest(feature, unit string) float64 {
+	switch {
+	case feature == "color" || feature == "color-index" || feature == "monochrome":
+		return 1
+	case unit == "px":
+		return 0.02
+	}
+	return 0.001
+}
