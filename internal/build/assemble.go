@@ -243,19 +243,24 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 			}
 		}
 	}
-	rest.nodes = append(prologue.nodes, rest.nodes...)
-	a.entry.diags = append(a.entry.diags, parse.BadSelectors(rest.nodes)...)
-	rest.nodes = give(rest.nodes, here.given)
-	rest.nodes = a.steps(rest.nodes, steps)
-	for _, p := range here.rules {
-		rest.nodes = p.rules(rest.nodes)
-	}
-	if a.b.records {
-		here.node.Rules = countRules(rest.nodes)
-	}
+	rest.nodes = a.composed(append(prologue.nodes, rest.nodes...), steps, here)
 	if len(rest.nodes) > 0 || !imported {
 		a.entry.pieces = append(a.entry.pieces, rest)
 	}
+}
+
+// composed takes the nodes of a sheet, composed, through what its imports say
+// and the steps of its chain.
+func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) []ast.Node {
+	a.entry.diags = append(a.entry.diags, parse.BadSelectors(nodes)...)
+	nodes = a.steps(give(nodes, here.given), steps)
+	for _, p := range here.rules {
+		nodes = p.rules(nodes)
+	}
+	if a.b.records {
+		here.node.Rules = countRules(nodes)
+	}
+	return nodes
 }
 
 // steps takes the nodes of a piece through the steps of its chain behind compose.
@@ -360,13 +365,19 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		a.unreadable(target.Path, err, imp.At, here)
 		return
 	}
-	next, own := here.next(target.Path, imp)
+	a.imported(sheet, imp, target.Path, cond, conds, here)
+}
+
+// imported appends the pieces of a sheet that an import of another brings in,
+// and reports what the import says to no effect.
+func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, p source.Path, cond *condition, conds []*condition, here *visit) {
+	next, own := here.next(p, imp)
 	var givens []*given
 	for _, g := range imp.Given {
 		givens = append(givens, &given{Given: g, seen: make(map[string]bool)})
 	}
 	next.given = append(givens, here.given...)
-	next.node = &ImportNode{Sheet: b.project.Tree.Show(target.Path), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: target.Path}
+	next.node = &ImportNode{Sheet: a.b.project.Tree.Show(p), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: p}
 	here.node.Imports = append(here.node.Imports, next.node)
 	a.sheet(sheet, conds, next)
 	for _, g := range givens {

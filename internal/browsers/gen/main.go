@@ -164,16 +164,26 @@ func writeReleases(b *strings.Builder, name string, compat *compatData, id strin
 
 // gather adds the facts of a feature, and of all below it.
 func gather(out map[string]string, id string, raw json.RawMessage) {
+	gatherBelow(out, id, raw, "")
+}
+
+// gatherBelow leaves out what says no more than the feature around it, whose
+// facts are above: most keywords are as old as their property.
+func gatherBelow(out map[string]string, id string, raw json.RawMessage, above string) {
 	var parts map[string]json.RawMessage
 	if json.Unmarshal(raw, &parts) != nil {
 		return
 	}
-	for name, part := range parts {
-		if name == "__compat" {
-			out[id] = facts(id, part)
-		} else {
-			gather(out, id+"."+name, part)
+	if own, ok := parts["__compat"]; ok {
+		said := facts(id, own)
+		if said != above || above == "" {
+			out[id] = said
 		}
+		above = said
+		delete(parts, "__compat")
+	}
+	for name, part := range parts {
+		gatherBelow(out, id+"."+name, part, above)
 	}
 }
 

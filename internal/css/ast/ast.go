@@ -281,3 +281,17 @@ func Verbatim(values []Value) []Value {
 	}
 	return out
 }
+
+// SplitAt splits values at each token of a kind: at each comma, for one. The
+// parts share the memory of the list.
+func SplitAt(values []Value, kind token.Kind) [][]Value {
+	var out [][]Value
+	start := 0
+	for i := range values {
+		if values[i].Kind == kind {
+			out = append(out, values[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, values[start:])
+}

@@ -29,7 +29,7 @@ type component struct {
 
 // mix reads color-mix() and returns what it comes to.
 func mix(v *ast.Value) (Color, bool) {
-	parts := splitCommas(significant(v.Values()))
+	parts := ast.SplitAt(significant(v.Values()), token.Comma)
 	space, method, ok := Oklab, shorter, true
 	if len(parts) > 0 && len(parts[0]) > 0 && parts[0][0].IsIdent("in") {
 		if space, method, ok = mixMethod(parts[0][1:]); !ok {
@@ -47,18 +47,6 @@ func mix(v *ast.Value) (Color, bool) {
 		}
 	}
 	return mixed(components[0], components[1], space, method)
-}
-
-func splitCommas(values []ast.Value) [][]ast.Value {
-	var out [][]ast.Value
-	start := 0
-	for i := range values {
-		if values[i].Kind == token.Comma {
-			out = append(out, values[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, values[start:])
 }
 
 // mixMethod reads the space of a mix, and the way round for a hue.

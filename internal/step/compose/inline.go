@@ -21,7 +21,7 @@ type clause struct {
 func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value, ok bool) {
 	var left []clause
 	decided := false
-	for _, part := range splitAt(v.Inner.Values, token.Semicolon) {
+	for _, part := range ast.SplitAt(v.Inner.Values, token.Semicolon) {
 		if len(trim(part)) == 0 {
 			continue
 		}
@@ -81,19 +81,6 @@ func spaced(values []ast.Value, space bool) []ast.Value {
 		values[0].Space = space
 	}
 	return values
-}
-
-// splitAt splits values at each token of a kind.
-func splitAt(values []ast.Value, kind token.Kind) [][]ast.Value {
-	var out [][]ast.Value
-	start := 0
-	for i := range values {
-		if values[i].Kind == kind {
-			out = append(out, values[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, values[start:])
 }
 
 // clause reads condition: value, or else: value.

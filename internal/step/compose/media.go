@@ -79,7 +79,7 @@ func namesMedia(values []ast.Value) bool {
 // mediaList reads a media query list.
 func (c *Composer) mediaList(values []ast.Value, s *Scope) (mediaQuery, bool) {
 	var parts []condition
-	for _, part := range splitAt(values, token.Comma) {
+	for _, part := range ast.SplitAt(values, token.Comma) {
 		r := mediaReader{c: c, s: s, values: part}
 		query, ok := r.query()
 		if !ok {

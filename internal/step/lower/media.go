@@ -28,7 +28,7 @@ func Media(values []ast.Value, targets browsers.Targets) (with []ast.Value, ok b
 	}
 	var out [][]ast.Value
 	changed := false
-	for _, query := range splitCommas(values) {
+	for _, query := range ast.SplitAt(values, token.Comma) {
 		narrower, strict, ok := withoutRanges(query)
 		if !ok {
 			out = append(out, query)
@@ -87,18 +87,6 @@ func hasRange(values []ast.Value) bool {
 }
 
 func isComparison(v ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
-
-func splitCommas(values []ast.Value) [][]ast.Value {
-	var out [][]ast.Value
-	start := 0
-	for i := range values {
-		if values[i].Kind == token.Comma {
-			out = append(out, values[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, values[start:])
-}
 
 // withoutRanges returns a query with its ranges as min- and max-. strict tells
 // that it holds in a little less than the query. ok is false if the query has

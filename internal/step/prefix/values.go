@@ -140,7 +140,7 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 	if name != "transition" && name != "will-change" && !single { // longer lists go with those of other properties
 		return d, false
 	}
-	items := splitCommas(d.Value)
+	items := ast.SplitAt(d.Value, token.Comma)
 	var out [][]ast.Value
 	for _, item := range items {
 		for i := range item {
@@ -170,16 +170,4 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 		copied.Value = append(copied.Value, item...)
 	}
 	return &copied, true
-}
-
-func splitCommas(values []ast.Value) [][]ast.Value {
-	var out [][]ast.Value
-	start := 0
-	for i := range values {
-		if values[i].Kind == token.Comma {
-			out = append(out, values[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, values[start:])
 }
