@@ -126,6 +126,8 @@ func TestCompose(t *testing.T) {
 		{"key that a constant chooses", `@const t { calm: 1; 50: 2 } @const k: calm; @const n: 50; a { b: const(t.(k)) const(t.(n)); c: const(t.(k), 9) } @loop key over calm { d { e: const(t.(key)) } } @when const(t.(n) > 1) { f { g: h } }`,
 			`a{b:1 2;c:1}d{e:1}f{g:h}`},
 		{"group that a constant chooses", `@const t { day { a: 1 } night { a: 2 } } @const k: night; @loop key, v over const(t.(k)) { .x-(key) { y: const(v) } } @const now: const(t.(k)); a { b: const(now.a) }`, `.x-a{y:2}a{b:2}`},
+		{"style queries compare what custom properties hold", `@const g: 8px; a { --x: calc(1px + 2px); --y: calc(const(g) * 2); b: if(style(--x: calc(1px + 2px)) and style(--y: calc(const(g) * 2)): 1px; else: 2px) } @container style(--x: calc(1px + 2px)) { c { d: e } } @container style(--y: calc(const(g) * 2)) { c { d: e } }`,
+			`a{--x:calc(1px + 2px);--y:16px;b:if(style(--x: calc(1px + 2px)) and style(--y: 16px): 1px; else: 2px)}@container style(--x: calc(1px + 2px)){c{d:e}}@container style(--y: 16px){c{d:e}}`},
 		{"function with constants", `@const u: 4px; @function --gap(--n: 1) { @const v: calc(const(u) * var(--n)); result: const(v) } a { b: --gap() --gap(2) --gap(calc(--gap(3) / 1px)) }`,
 			`a{b:4px 8px 48px}`},
 		{"the last result counts", `@function --f() { result: 1; result: 2 } a { b: --f() }`, `a{b:2}`},

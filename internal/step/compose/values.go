@@ -19,6 +19,7 @@ type place struct {
 	verbatim  bool // in a custom property, where white space is a value of its own
 	asWritten bool // what a browser is asked whether it can read it: nothing is worked out
 	math      bool // within a math function, which is worked out as a whole
+	compared  bool // with a custom property, within style(): what is worked out there is worked out here
 }
 
 // atBuild is the place of what the build works with further.
@@ -36,6 +37,9 @@ func placeOf(d *ast.Declaration, s *Scope) place {
 func (p place) within(v *ast.Value) place {
 	if p.asWritten && v.IsFunction("set") {
 		return place{} // values for custom properties of an imported sheet
+	}
+	if v.IsFunction("style") {
+		p.asWritten, p.compared = false, true
 	}
 	p.math = p.math || value.IsMath(v)
 	p.Place = p.Within(v.Name())
@@ -155,7 +159,7 @@ func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value
 		}
 	case edited && v.IsFunction("src") && len(v.Inner.Values) == 1 && v.Inner.Values[0].Kind == token.String:
 		v.Text = "url(" // now that it is known, what every browser reads
-	case at.math || at.asWritten || at.verbatim && !edited:
+	case at.math || at.asWritten || (at.verbatim || at.compared) && !edited:
 		// Custom properties are read by scripts as they are written.
 	case value.WorksOut(v):
 		return c.workedOut(v, at)

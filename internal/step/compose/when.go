@@ -378,7 +378,8 @@ var mediaTypes = words("all print screen speech")
 
 // asks returns the condition of media() or supports().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
-	values, _ := r.c.values(significant(v.Values()), r.s, place{asWritten: kind != asksMedia})
+	at := place{asWritten: kind == asksSupports, compared: kind == asksStyle}
+	values, _ := r.c.values(significant(v.Values()), r.s, at)
 	if len(values) == 0 {
 		return r.fail(v.Span(), "the brackets are empty")
 	}
