@@ -132,7 +132,7 @@ func TestQuery(t *testing.T) {
 	}
 	for _, r := range (Query{Share: 1}).Targets().Ranges() {
 		for _, release := range Releases(r.Browser) {
-			if inRange := r.From <= release.Version && release.Version <= r.To; inRange != (release.Share >= 1) && inRange {
+			if r.From <= release.Version && release.Version <= r.To && release.Share < 1 {
 				t.Errorf("%s %s has a share of %v and was selected", r.Browser, release.Version, release.Share)
 			}
 		}
@@ -163,24 +163,43 @@ func withoutAllBut(name string) []Without {
 }
 
 func TestTargetsToCome(t *testing.T) {
-	// A feature that every version to come has, and one that was removed.
-	if got := AtLeast(map[string]Version{"chrome": 150000}).Lacking(Nesting); got != nil {
-		t.Errorf("nesting is lacked by %v", got)
+	// What every version to come has, what was removed, and what none had yet.
+	for _, test := range []struct {
+		browser, feature, want string
+		floor                  Version
+	}{
+		{"chrome", Nesting, "", 150000},
+		{"chrome", "css.at-rules.media.prefers-color-scheme.no-preference", "chrome", 76000},
+		{"samsung", Property("position-visibility"), "samsung", 5000},
+	} {
+		got := strings.Join(AtLeast(map[string]Version{test.browser: test.floor}).Lacking(test.feature), " ")
+		if !Known(test.feature) || !strings.HasPrefix(got, test.want) || test.want == "" && got != "" {
+			t.Errorf("%s is lacked by %q, want %q", test.feature, got, test.want)
+		}
 	}
-	gone := AtLeast(map[string]Version{"edge": 15000}).Lacking("css.at-rules.viewport")
-	if Known("css.at-rules.viewport") && len(gone) == 0 {
-		t.Error("a rule that was removed is lacked by none")
+}
+
+// TestAllPrefixes compares the table of all needs with what is said one by one.
+func TestAllPrefixes(t *testing.T) {
+	targets := AtLeast(map[string]Version{"chrome": 20000, "firefox": 10000, "safari": 7000})
+	all := targets.AllPrefixes()
+	if len(all) < 50 {
+		t.Errorf("only %d features need a prefix", len(all))
+	}
+	for _, feature := range Features() {
+		if got := targets.Prefixes(feature); !slices.Equal(got, all[feature]) {
+			t.Errorf("%s: %q and %q", feature, got, all[feature])
+		}
+	}
+	if (Targets{}).AllPrefixes() != nil {
+		t.Error("no targets need prefixes")
 	}
 }
 
 // BenchmarkLoad measures what the first question costs.
 func BenchmarkLoad(b *testing.B) {
 	for b.Loop() {
-		rest := facts
-		lines := strings.Split(rest, "\n")
-		if len(lines) < 1000 {
-			b.Fatal(len(lines))
-		}
+		readTable(facts)
 	}
 }
 

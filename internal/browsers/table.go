@@ -29,9 +29,12 @@ type table struct {
 	features []string             // lines, sorted
 }
 
-var load = sync.OnceValue(func() table {
+var load = sync.OnceValue(func() table { return readTable(facts) })
+
+// readTable cuts the text of the table into its parts.
+func readTable(text string) table {
 	t := table{releases: make(map[string][]Release)}
-	rest := facts
+	rest := text
 	for {
 		line, behind, _ := strings.Cut(rest, "\n")
 		word := strings.Fields(line)
@@ -49,7 +52,7 @@ var load = sync.OnceValue(func() table {
 		}
 		rest = behind
 	}
-})
+}
 
 // Sources returns the names and versions of the data that the facts were taken from.
 func Sources() []string { return load().sources }

@@ -421,10 +421,7 @@ func (b *builder) badTarget(t graph.Target, address string, at source.Span) (dia
 	case graph.NoRoot:
 		d.Code = "unknown-root"
 		d.Message = fmt.Sprintf("there is no root %q", t.Root)
-		d.Mend = "roots are named in [roots] in rinzel.toml"
-		if near := diag.Nearest(t.Root, b.project.Tree.Roots()); near != "" {
-			d.Mend = fmt.Sprintf("did you mean %q?", near)
-		}
+		d.Mend = diag.DidYouMean(t.Root, b.project.Tree.Roots(), "roots are named in [roots] in rinzel.toml")
 	default:
 		return d, false
 	}

@@ -135,6 +135,9 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"index.html", ".card-tern", "background-color", "oklab(0.964166 -0.001385 -0.003986)"},
 		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a token of shadows
 		{"index.html", ".hero .button", "padding-left", "24px"},                                  // custom media, a custom selector, a calculation
+		{"index.html", ".card-tern", "view-transition-name", "island-tern"},                      // a name built in a value
+		{"index.html", ".home-board tr:nth-child(3)", "animation-delay", "0.18s"},                // a loop over a range
+		{"tickets.html", ".by-post", "margin-top", "48px"},                                       // a token file of the sheet's own
 		{"tickets.html", ".gauge", "height", "14px"},                                             // a plain library
 		{"tickets.html", ".gauge", "border-radius", "10px"},                                      // set on its import
 		{"tickets.html", ".gauge > span", "background-color", "rgb(20, 105, 122)"},

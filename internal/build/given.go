@@ -62,8 +62,6 @@ func (g *given) idle() []diag.Diagnostic {
 	}
 	d := diag.Diagnostic{Code: "idle-part", Severity: diag.Warning, Span: g.At,
 		Message: fmt.Sprintf("no sheet that is imported here declares the custom property %q", g.Name)}
-	if near := diag.Nearest(g.Name, slices.Sorted(maps.Keys(g.seen))); near != "" {
-		d.Mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	d.Mend = diag.DidYouMean(g.Name, slices.Sorted(maps.Keys(g.seen)), "")
 	return []diag.Diagnostic{d}
 }

@@ -152,8 +152,8 @@ func (p *parts) idle() []diag.Diagnostic {
 			Message: fmt.Sprintf("no sheet that is imported here matches %q", pattern.Text)}
 		if pattern.Selector {
 			d.Message = fmt.Sprintf("no selector that is imported here matches %q", pattern.Text)
-		} else if near := diag.Nearest(pattern.Text, p.seen); near != "" {
-			d.Mend = fmt.Sprintf("did you mean %q?", near)
+		} else {
+			d.Mend = diag.DidYouMean(pattern.Text, p.seen, "")
 		}
 		out = append(out, d)
 	}

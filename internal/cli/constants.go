@@ -158,8 +158,8 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	message := "no sheet sets a constant"
 	if filter != "" {
 		message = fmt.Sprintf("no constant matches %q", filter)
-		if near := diag.Nearest(filter, names); near != "" {
-			message += fmt.Sprintf("; did you mean %q?", near)
+		if mend := diag.DidYouMean(filter, names, ""); mend != "" {
+			message += "; " + mend
 		}
 	}
 	fmt.Fprintln(in.std.Err, message)

@@ -51,8 +51,8 @@ func (in *inspection) targets(set, why string) error {
 				names = append(names, name)
 			}
 			message := fmt.Sprintf("there is no set of browsers %q", set)
-			if near := diag.Nearest(set, names); near != "" {
-				message += fmt.Sprintf("; did you mean %q?", near)
+			if mend := diag.DidYouMean(set, names, ""); mend != "" {
+				message += "; " + mend
 			}
 			return fmt.Errorf("%s", message)
 		}
@@ -117,8 +117,8 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 			known = append(known, f[strings.LastIndexByte(f, '.')+1:])
 		}
 		message := fmt.Sprintf("there are no facts about %q", name)
-		if near := diag.Nearest(name, known); near != "" {
-			message += fmt.Sprintf("; did you mean %q?", near)
+		if mend := diag.DidYouMean(name, known, ""); mend != "" {
+			message += "; " + mend
 		}
 		fmt.Fprintln(in.std.Err, message)
 		return errSources

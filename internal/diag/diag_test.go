@@ -92,3 +92,26 @@ func TestNearest(t *testing.T) {
 		}
 	}
 }
+
+func TestDidYouMean(t *testing.T) {
+	known := []string{"gap", "accent", "accent-strong"}
+	for name, want := range map[string]string{"acent": `did you mean "accent"?`, "gpa": `did you mean "gap"?`, "something": "the names are few", "": "the names are few"} {
+		if got := DidYouMean(name, known, "the names are few"); got != want {
+			t.Errorf("%q: got %q, want %q", name, got, want)
+		}
+	}
+}
+
+func TestImportsAreShown(t *testing.T) {
+	set := new(source.Set)
+	a, b := set.Add(source.Path{Name: "a.css"}, "a.css", "x\ny"), set.Add(source.Path{Name: "b.css"}, "b.css", "z")
+	var out strings.Builder
+	r := Renderer{Files: set}
+	d := Diagnostic{Code: "c", Severity: Error, Span: source.SpanOf(a.Pos(2), 1), Message: "m", Mend: "n", Imports: []source.Span{source.SpanOf(b.Pos(0), 1), source.SpanOf(a.Pos(0), 1)}}
+	if err := r.Render(&out, []Diagnostic{d}); err != nil {
+		t.Fatal(err)
+	}
+	if want := "a.css:2:1: error: m [c]\n    2 | y\n      | ^\n  imported by b.css:1:1, a.css:1:1\n  mend: n\n\n"; out.String() != want {
+		t.Errorf("got %s\nwant %s", out.String(), want)
+	}
+}

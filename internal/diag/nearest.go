@@ -1,6 +1,9 @@
 package diag
 
-import "strings"
+import (
+	"fmt"
+	"strings"
+)
 
 // Nearest returns the candidate that name was probably meant to be, or "" if
 // none is near: the one with the fewest edits (insert, delete, replace, swap
@@ -17,6 +20,15 @@ func Nearest(name string, candidates []string) string {
 		}
 	}
 	return best
+}
+
+// DidYouMean returns the mend for a name that is not known: the candidate that
+// was probably meant, or otherwise if none is near.
+func DidYouMean(name string, candidates []string, otherwise string) string {
+	if near := Nearest(name, candidates); near != "" {
+		return fmt.Sprintf("did you mean %q?", near)
+	}
+	return otherwise
 }
 
 // edits returns the number of edits between a and b, or some number of at

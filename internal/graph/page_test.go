@@ -1,7 +1,6 @@
 package graph
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -169,45 +168,6 @@ func TestRelative(t *testing.T) {
 	} {
 		if got := Relative(test.from, test.to); got != test.want {
 			t.Errorf("from %s to %s: got %s, want %s", test.from, test.to, got, test.want)
-		}
-	}
-}
-
-func TestReadImport(t *testing.T) {
-	tests := []struct{ src, want string }{
-		{`@import "a.css";`, `a.css layer=false [] [] []`},
-		{`@import url(a.css) layer;`, `a.css layer=true [] [] []`},
-		{`@import url("a.css") LAYER( x.y ) supports(display: grid) screen and (color);`, `a.css layer=true [x . y] [display : grid] [screen and (]`},
-		{`@import 'a' /* x */ print;`, `a layer=false [] [] [print]`},
-		{`@import a;`, ``}, {`@import;`, ``},
-	}
-	for _, test := range tests {
-		tree := source.NewTree(source.Folder{FS: fstest.MapFS{"x.css": {Data: []byte(test.src)}}})
-		sheet, err := (&Sheets{Tree: tree}).Load(source.Path{Name: "x.css"})
-		if err != nil {
-			t.Fatal(err)
-		}
-		rule, ok := IsImport(sheet.Nodes[0])
-		if !ok {
-			t.Fatalf("%s is no import", test.src)
-		}
-		got := ""
-		if imp, ok := ReadImport(rule.Prelude); ok {
-			words := func(list any) string { return fmt.Sprint(list) }
-			var layer, supports, media []string
-			for _, v := range imp.Layer {
-				layer = append(layer, v.Text)
-			}
-			for _, v := range imp.Supports {
-				supports = append(supports, v.Text)
-			}
-			for _, v := range imp.Media {
-				media = append(media, v.Text)
-			}
-			got = fmt.Sprintf("%s layer=%v %s %s %s", imp.Address, imp.HasLayer, words(layer), words(supports), words(media))
-		}
-		if got != test.want {
-			t.Errorf("%s\n got %s\nwant %s", test.src, got, test.want)
 		}
 	}
 }

@@ -172,10 +172,7 @@ func (r *reader) unknownKey(key []string) {
 	if len(key) > 1 {
 		where = "[" + strings.Join(key[:len(key)-1], ".") + "]"
 	}
-	mend := fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", "))
-	if near := diag.Nearest(name, known); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	mend := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
 	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", name, where), mend)
 }
 
@@ -392,10 +389,7 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bool) {
 	name, version, hasVersion := strings.Cut(text, " ")
 	if !slices.Contains(browsers.Names, name) {
-		mend := "the browsers are " + strings.Join(browsers.Names, ", ")
-		if near := diag.Nearest(name, browsers.Names); near != "" {
-			mend = fmt.Sprintf("did you mean %q?", near)
-		}
+		mend := diag.DidYouMean(name, browsers.Names, "the browsers are "+strings.Join(browsers.Names, ", "))
 		r.fail(at, fmt.Sprintf("there is no browser %q", name), mend)
 		return w, false
 	}
@@ -430,10 +424,7 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 }
 
 func nearRoot(name string, roots map[string]string) string {
-	if near := diag.Nearest(name, slices.Sorted(maps.Keys(roots))); near != "" {
-		return fmt.Sprintf("did you mean %q?", near)
-	}
-	return "roots are named in [roots]"
+	return diag.DidYouMean(name, slices.Sorted(maps.Keys(roots)), "roots are named in [roots]")
 }
 
 // SplitRoot splits "root:rest". root is empty if there is none.
@@ -473,10 +464,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 		inherited, ok := s.Profiles[parent]
 		if !ok {
 			known := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
-			mend := ""
-			if near := diag.Nearest(parent, known); near != "" {
-				mend = fmt.Sprintf("did you mean %q?", near)
-			}
+			mend := diag.DidYouMean(parent, known, "")
 			r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
 			inherited = s.Profiles[Development]
 		}
@@ -493,10 +481,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Browsers != nil {
 		if _, ok := s.TargetSets[*from.Browsers]; !ok {
-			mend := "sets are named in [browsers.sets.NAME]"
-			if near := diag.Nearest(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets))); near != "" {
-				mend = fmt.Sprintf("did you mean %q?", near)
-			}
+			mend := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)), "sets are named in [browsers.sets.NAME]")
 			r.fail(r.places.value(key("browsers")...), fmt.Sprintf("there is no set of browsers %q", *from.Browsers), mend)
 		}
 		p.Browsers = *from.Browsers

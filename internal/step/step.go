@@ -89,10 +89,7 @@ func Check(names []string, on Stage) []Problem {
 		s, ok := Find(name)
 		switch {
 		case !ok:
-			mend := "the steps are " + strings.Join(Names(on), ", ")
-			if near := diag.Nearest(name, Names(on)); near != "" {
-				mend = fmt.Sprintf("did you mean %q?", near)
-			}
+			mend := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
 			problems = append(problems, Problem{i, fmt.Sprintf("there is no step %q", name), mend})
 		case s.On != on:
 			place := map[Stage]string{OnSheet: "a chain", OnBundle: "finish"}[s.On]

@@ -64,10 +64,7 @@ func (r *reader) css(v *value, kind string) (string, bool) {
 	if write := r.writer(is); write != nil {
 		return write(end)
 	}
-	mend := "the types are " + strings.Join(types, ", ")
-	if near := diag.Nearest(is, types); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	mend := diag.DidYouMean(is, types, "the types are "+strings.Join(types, ", "))
 	r.fail(end.at, fmt.Sprintf("there is no type %q of tokens", is), mend)
 	return "", false
 }

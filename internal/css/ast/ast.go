@@ -8,6 +8,7 @@
 package ast
 
 import (
+	"slices"
 	"strings"
 
 	"rinzel/internal/css/token"
@@ -294,4 +295,25 @@ func SplitAt(values []Value, kind token.Kind) [][]Value {
 		}
 	}
 	return append(out, values[start:])
+}
+
+// Significant returns values without white space and comments as values of
+// their own.
+func Significant(values []Value) []Value {
+	skipped := func(v Value) bool { return v.Kind == token.Whitespace || v.Kind == token.Comment }
+	if !slices.ContainsFunc(values, skipped) {
+		return values
+	}
+	var out []Value
+	space := false
+	for _, v := range values {
+		if skipped(v) {
+			space = space || v.Kind == token.Whitespace || v.Space
+			continue
+		}
+		v.Space = (v.Space || space) && len(out) > 0
+		space = false
+		out = append(out, v)
+	}
+	return out
 }

@@ -3,7 +3,6 @@ package value
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
@@ -79,7 +78,7 @@ func IsMath(v *ast.Value) bool {
 // readMath reads a math function.
 func readMath(v *ast.Value, named map[string]float64) (*node, error) {
 	name := token.Lower(v.Name())
-	r := reader{values: significant(v.Values()), named: named, at: v.Span()}
+	r := reader{values: ast.Significant(v.Values()), named: named, at: v.Span()}
 	if name == "calc" {
 		n, err := r.sum()
 		if err == nil && len(r.values) > 0 {
@@ -114,27 +113,6 @@ func readMath(v *ast.Value, named map[string]float64) (*node, error) {
 		r.values = r.values[1:]
 	}
 	return n, n.check(name, v)
-}
-
-// significant returns values without white space and comments as values of
-// their own.
-func significant(values []ast.Value) []ast.Value {
-	skipped := func(v ast.Value) bool { return v.Kind == token.Whitespace || v.Kind == token.Comment }
-	if !slices.ContainsFunc(values, skipped) {
-		return values
-	}
-	var out []ast.Value
-	space := false
-	for _, v := range values {
-		if skipped(v) {
-			space = space || v.Kind == token.Whitespace || v.Space
-			continue
-		}
-		v.Space = (v.Space || space) && len(out) > 0
-		space = false
-		out = append(out, v)
-	}
-	return out
 }
 
 func (r *reader) unexpected() error {
@@ -254,7 +232,7 @@ func (r *reader) term() (*node, error) {
 		}
 		return n, nil
 	case v.Kind == token.LParen, v.IsFunction("calc"):
-		inner := reader{values: significant(v.Values()), named: r.named, at: v.Span()}
+		inner := reader{values: ast.Significant(v.Values()), named: r.named, at: v.Span()}
 		n, err := inner.sum()
 		if err == nil && len(inner.values) > 0 {
 			err = inner.unexpected()

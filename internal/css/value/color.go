@@ -128,7 +128,7 @@ func channelArguments(values []ast.Value) (args channelArgs, ok bool) {
 
 // spaceFunction reads rgb(), hsl(), hwb(), lab(), lch(), oklab() and oklch().
 func spaceFunction(v *ast.Value, space Space) (Color, bool) {
-	values := significant(v.Values())
+	values := ast.Significant(v.Values())
 	origin, values, relative := takeOrigin(values)
 	if relative && origin == nil {
 		return Color{}, false
@@ -162,7 +162,7 @@ func spaceFunction(v *ast.Value, space Space) (Color, bool) {
 
 // colorFunction reads color().
 func colorFunction(v *ast.Value) (Color, bool) {
-	values := significant(v.Values())
+	values := ast.Significant(v.Values())
 	origin, values, relative := takeOrigin(values)
 	if relative && origin == nil || len(values) == 0 || values[0].Kind != token.Ident {
 		return Color{}, false
@@ -184,7 +184,7 @@ func colorFunction(v *ast.Value) (Color, bool) {
 
 // alphaFunction reads alpha(), a colour with another alpha (CSS Color 5, section 5).
 func alphaFunction(v *ast.Value) (Color, bool) {
-	origin, values, relative := takeOrigin(significant(v.Values()))
+	origin, values, relative := takeOrigin(ast.Significant(v.Values()))
 	if !relative || origin == nil || len(values) != 2 || !values[0].IsDelim('/') {
 		return Color{}, false
 	}
@@ -207,7 +207,7 @@ func alphaFunction(v *ast.Value) (Color, bool) {
 // from a colour (CSS Color 5, section 7). How much it does is the ratio of their
 // luminances, as the guidelines for accessible content have it.
 func contrast(v *ast.Value) (Color, bool) {
-	values := significant(v.Values())
+	values := ast.Significant(v.Values())
 	if len(values) != 1 {
 		return Color{}, false
 	}

@@ -29,7 +29,7 @@ type component struct {
 
 // mix reads color-mix() and returns what it comes to.
 func mix(v *ast.Value) (Color, bool) {
-	parts := ast.SplitAt(significant(v.Values()), token.Comma)
+	parts := ast.SplitAt(ast.Significant(v.Values()), token.Comma)
 	space, method, ok := Oklab, shorter, true
 	if len(parts) > 0 && len(parts[0]) > 0 && parts[0][0].IsIdent("in") {
 		if space, method, ok = mixMethod(parts[0][1:]); !ok {

@@ -178,7 +178,7 @@ func FoldColor(v *ast.Value) (with ast.Value, ok bool) {
 	if v.Kind != token.Function {
 		return with, false
 	}
-	values := significant(v.Values())
+	values := ast.Significant(v.Values())
 	if !v.IsFunction("color-mix") && !v.IsFunction("contrast-color") && (len(values) == 0 || !values[0].IsIdent("from")) {
 		return with, false
 	}

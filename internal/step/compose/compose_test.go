@@ -111,7 +111,7 @@ func TestCompose(t *testing.T) {
 		{"custom media", `@custom-media --narrow (width < 40rem); @media (--narrow) { a { b: c } } @media screen and (--narrow) and (hover) { a { b: c } } @media not (--narrow) { a { b: c } }`,
 			`@media(width < 40rem){a{b:c}}@media screen and (width < 40rem) and (hover){a{b:c}}@media not all and (width < 40rem){a{b:c}}`},
 		{"custom media of a list", `@custom-media --x screen and (color), print; @media (--x) and (hover) { a { b: c } } @media not (--x) { a { b: c } } @media speech, (--x) { a { b: c } }`,
-			`@media screen and (color) and (hover),print and (hover){a{b:c}}@media speech,screen and (not (color)),speech and (not (color)){a{b:c}}@media speech,screen and (color),print{a{b:c}}`},
+			`@media screen and (color) and (hover),print and (hover){a{b:c}}@media speech,screen and (not (color)){a{b:c}}@media speech,screen and (color),print{a{b:c}}`},
 		{"custom media in custom media", `@const w: 30rem; @custom-media --a (width >= const(w)); @custom-media --b (--a) and (not (hover)); @custom-media --a print; @media (--b) or (orientation: landscape) { a { b: c } } @media (--a) { a { b: c } }`,
 			`@media(width >= 30rem) and (not (hover)),(orientation: landscape){a{b:c}}@media print{a{b:c}}`},
 		{"custom media, true and false", `@custom-media --t true; @custom-media --f false; @media (--t) and (hover) { a { b: c } } @media (--f) { a { b: c } } @media (--t) or (hover) { a { b: c } } @media not all and (--f) { a { b: c } }`,

@@ -264,10 +264,7 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 // unknown reports a path that names no constant. The finding waits, so that it
 // can tell of a place that sets the constant later: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
-	mend := ""
-	if near := diag.Nearest(joinPath(p), s.near(p)); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	mend := diag.DidYouMean(joinPath(p), s.near(p), "")
 	c.wait("unknown-constant", at, "constant "+joinPath(p), fmt.Sprintf("there is no constant %q here", joinPath(p)), mend, s)
 }
 

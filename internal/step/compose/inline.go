@@ -91,7 +91,7 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 		return clause{}, false
 	}
 	out := clause{value: trim(values[colon+1:])}
-	reader := conditionReader{c: c, s: s, values: significant(values[:colon]), inline: true}
+	reader := conditionReader{c: c, s: s, values: ast.Significant(values[:colon]), inline: true}
 	if len(reader.values) == 1 && reader.values[0].IsIdent("else") {
 		out.when = condition{kind: always}
 		return out, true
@@ -110,9 +110,9 @@ func (x condition) values() []ast.Value {
 	switch x.kind {
 	case always, never:
 		return []ast.Value{{Kind: token.Ident, Text: "else"}}
-	case all, any:
+	case allOf, anyOf:
 		word := "and"
-		if x.kind == any {
+		if x.kind == anyOf {
 			word = "or"
 		}
 		var out []ast.Value

@@ -2,7 +2,6 @@ package compose
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -25,24 +24,58 @@ type mediaQuery = condition
 
 // customMedia sets custom media.
 func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
-	p := significant(r.Prelude)
+	p := ast.Significant(r.Prelude)
 	if r.Block != nil || len(p) < 2 || p[0].Kind != token.Ident || !dashed(&p[0]) {
 		c.fail("bad-custom", r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return
 	}
 	values, _ := c.values(p[1:], s, place{})
+	if s.media == nil {
+		s.media = make(map[string]mediaQuery)
+	}
+	name := token.Unescape(p[0].Text)
+	s.media[name] = mediaQuery{} // so that a finding here is the only one
 	query, ok := c.mediaList(values, s)
 	if !ok {
 		return
 	}
-	if copies, opposite, asked := query.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
+	list, ok := query.writtenOut()
+	if !ok || !c.count(query.work(), r.Span()) {
 		c.fail("bad-custom", r.Span(), "the media query asks too much at once", "")
 		return
 	}
-	if s.media == nil {
-		s.media = make(map[string]mediaQuery)
+	s.media[name] = fromQueries(list)
+}
+
+// writtenOut returns the condition as a list of media queries. ok is false if
+// they are too many.
+func (x condition) writtenOut() (list []conjunction, ok bool) {
+	if _, _, asked := x.cost(); asked > mostFeatures {
+		return nil, false
 	}
-	s.media[token.Unescape(p[0].Text)] = query
+	return x.queries(maxCopies)
+}
+
+// work is what writing the condition out counts for beside what is written: of
+// a long one the square of its length.
+func (x condition) work() int {
+	if _, _, asked := x.cost(); asked > maxAsked {
+		return asked * asked
+	}
+	return 0
+}
+
+// fromQueries returns the condition that one of a list of media queries holds.
+func fromQueries(list []conjunction) mediaQuery {
+	var parts []condition
+	for _, q := range list {
+		all := q.parts
+		for _, name := range q.types {
+			all = append([]condition{mediaType(name, source.NoPos)}, all...)
+		}
+		parts = append(parts, join(allOf, all))
+	}
+	return join(anyOf, parts)
 }
 
 // media returns a media query list without custom media. It returns the list
@@ -51,27 +84,36 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	if !namesMedia(values) {
 		return values, false
 	}
-	query, ok := c.mediaList(significant(values), s)
+	query, ok := c.mediaList(ast.Significant(values), s)
 	if !ok {
 		return values, false
 	}
-	var list []conjunction
-	_, _, asked := query.cost()
-	if ok = asked <= maxAsked; ok {
-		list, ok = query.queries(maxCopies)
-	}
-	if !ok || !c.count(len(list)*asked, ast.SpanOf(values)) {
+	list, ok := query.writtenOut()
+	if !ok || !c.count(sizeOf(list)+query.work(), ast.SpanOf(values)) {
 		c.fail("bad-custom", ast.SpanOf(values), "written out, the custom media of this query make too many queries", "")
 		return values, false
 	}
 	return queryList(list, values[0].Pos), true
 }
 
+// mostFeatures is how many features a query may ask for, each counted as often
+// as custom media bring it in.
+const mostFeatures = 16 * maxAsked
+
+// sizeOf is about how many values a list of media queries is written with.
+func sizeOf(list []conjunction) int {
+	n := 0
+	for _, q := range list {
+		n += 2 * (len(q.types) + len(q.parts) + 1)
+	}
+	return n
+}
+
 // namesMedia reports whether a media query names custom media: a name with two
 // hyphens alone in brackets.
 func namesMedia(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		inner := significant(v.Values())
+		inner := ast.Significant(v.Values())
 		return v.Kind == token.LParen && (len(inner) == 1 && inner[0].Kind == token.Ident && dashed(&inner[0]) || namesMedia(inner))
 	})
 }
@@ -87,7 +129,7 @@ func (c *Composer) mediaList(values []ast.Value, s *Scope) (mediaQuery, bool) {
 		}
 		parts = append(parts, query)
 	}
-	return join(any, parts), true
+	return join(anyOf, parts), true
 }
 
 // mediaReader reads a media query.
@@ -128,7 +170,7 @@ func (r *mediaReader) query() (mediaQuery, bool) {
 		if !ok {
 			return rest, false
 		}
-		query = join(all, []condition{query, rest})
+		query = join(allOf, []condition{query, rest})
 	}
 	if isNot {
 		query = not(query)
@@ -166,9 +208,9 @@ func (r *mediaReader) condition() (mediaQuery, bool) {
 		return condition{}, false
 	}
 	if word == "or" {
-		return join(any, parts), true
+		return join(anyOf, parts), true
 	}
-	return join(all, parts), true
+	return join(allOf, parts), true
 }
 
 // term reads a feature or a condition in brackets, perhaps negated.
@@ -182,7 +224,7 @@ func (r *mediaReader) term() (mediaQuery, bool) {
 		x, ok := r.term()
 		return not(x), ok
 	}
-	inner := significant(v.Values())
+	inner := ast.Significant(v.Values())
 	switch {
 	case v.Kind == token.LParen && len(inner) == 1 && inner[0].Kind == token.Ident && dashed(&inner[0]):
 		return r.named(&inner[0])
@@ -199,19 +241,13 @@ func (r *mediaReader) term() (mediaQuery, bool) {
 // named returns the condition of custom media.
 func (r *mediaReader) named(v *ast.Value) (mediaQuery, bool) {
 	name := token.Unescape(v.Text)
-	all := make(map[string]bool)
 	for s := r.s; s != nil; s = s.outer {
 		if query, ok := s.media[name]; ok {
 			return query, true
 		}
-		for known := range s.media {
-			all[known] = true
-		}
 	}
-	mend := ""
-	if near := diag.Nearest(name, slices.Sorted(maps.Keys(all))); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	all := namesIn(r.s, func(s *Scope) map[string]mediaQuery { return s.media })
+	mend := diag.DidYouMean(name, all, "")
 	r.c.fail("unknown-media", v.Span(), fmt.Sprintf("there is no custom media %q here", name), mend)
 	return condition{}, false
 }
@@ -230,30 +266,35 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 		return nil, true
 	case always:
 		return []conjunction{{}}, true
-	case any:
+	case anyOf:
 		for _, p := range x.parts {
 			more, ok := p.queries(limit)
-			if list = append(list, more...); !ok || len(list) > limit {
+			for _, q := range more {
+				list = added(list, q)
+			}
+			if !ok || len(list) > limit {
 				return nil, false
 			}
 		}
 		return list, true
-	case all:
+	case allOf:
 		list = []conjunction{{}}
 		for _, p := range x.parts {
 			more, ok := p.queries(limit)
-			if !ok || len(list)*len(more) > limit {
+			if !ok || len(list)*len(more) > 4*limit {
 				return nil, false
 			}
 			var next []conjunction
 			for _, a := range list {
 				for _, b := range more {
 					if both, ok := a.and(b); ok {
-						next = append(next, both)
+						next = added(next, both)
 					}
 				}
 			}
-			list = next
+			if list = next; len(list) > limit {
+				return nil, false
+			}
 		}
 		return list, true
 	}
@@ -273,11 +314,39 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 }
 
 // and returns the query that both hold. ok is false if they never do: no
-// output is of two media types.
+// output is of two media types, and no feature is there and not.
 func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 	both.types = slices.Compact(slices.Sorted(slices.Values(slices.Concat(q.types, o.types))))
-	both.parts = slices.Concat(q.parts, o.parts)
+	both.parts = slices.Clone(q.parts)
+	for _, p := range o.parts {
+		i := slices.IndexFunc(both.parts, func(have condition) bool { return ast.EqualValues(have.leaf, p.leaf) })
+		switch {
+		case i < 0:
+			both.parts = append(both.parts, p)
+		case both.parts[i].negated != p.negated:
+			return both, false
+		}
+	}
 	return both, len(both.types) <= 1
+}
+
+// added returns a list of queries with one more, but without those that hold
+// only where another one does.
+func added(list []conjunction, q conjunction) []conjunction {
+	if slices.ContainsFunc(list, q.within) {
+		return list
+	}
+	list = slices.DeleteFunc(list, func(o conjunction) bool { return o.within(q) })
+	return append(list, q)
+}
+
+// within reports whether a query asks for all that another one does, and so
+// holds only where that does.
+func (q conjunction) within(o conjunction) bool {
+	asks := func(part condition) bool {
+		return slices.ContainsFunc(q.parts, func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
+	}
+	return (len(o.types) == 0 || slices.Equal(q.types, o.types)) && !slices.ContainsFunc(o.parts, func(part condition) bool { return !asks(part) })
 }
 
 // queryList returns the values of a list of media queries.

@@ -2,7 +2,6 @@ package compose
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -108,19 +107,14 @@ func calledName(v *ast.Value) string { return token.Unescape(strings.TrimSuffix(
 
 // arguments splits values at commas. A single empty one is none.
 func arguments(values []ast.Value) [][]ast.Value {
-	values = trim(values)
-	if len(values) == 0 {
+	if values = trim(values); len(values) == 0 {
 		return nil
 	}
-	var out [][]ast.Value
-	start := 0
-	for i := range values {
-		if values[i].Kind == token.Comma {
-			out = append(out, trim(values[start:i]))
-			start = i + 1
-		}
+	out := ast.SplitAt(values, token.Comma)
+	for i := range out {
+		out[i] = trim(out[i])
 	}
-	return append(out, trim(values[start:]))
+	return out
 }
 
 // param reads a parameter: --name <type>: default.
@@ -158,15 +152,13 @@ func (s *Scope) findCallable(key string) *callable {
 
 // nearCallables returns the names of all callables of a kind that a place sees.
 func (s *Scope) nearCallables(kind string) []string {
-	all := make(map[string]bool)
-	for ; s != nil; s = s.outer {
-		for key := range s.callables {
-			if name, ok := strings.CutPrefix(key, kind+" "); ok {
-				all[name] = true
-			}
+	var out []string
+	for _, key := range namesIn(s, func(s *Scope) map[string]*callable { return s.callables }) {
+		if name, ok := strings.CutPrefix(key, kind+" "); ok {
+			out = append(out, name)
 		}
 	}
-	return slices.Sorted(maps.Keys(all))
+	return out
 }
 
 // apply returns what an @apply rule puts in its place.
@@ -200,10 +192,7 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 }
 
 func (c *Composer) unknownCallable(kind, name string, at source.Span, s *Scope) {
-	mend := ""
-	if near := diag.Nearest(name, s.nearCallables(kind)); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
-	}
+	mend := diag.DidYouMean(name, s.nearCallables(kind), "")
 	c.wait("unknown-mixin", at, kind+" "+name, fmt.Sprintf("there is no %s %q here", kind, name), mend, s)
 }
 

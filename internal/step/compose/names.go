@@ -293,21 +293,22 @@ func selectorSize(list []ast.Selector, limit int) int {
 // customUse returns what stands for a custom selector: :is() of its list.
 func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	name := token.Unescape(part.Name)
-	var all []string
-	for ; s != nil; s = s.outer {
-		if list := s.named[name]; list != nil && c.count(selectorSize(list, maxSelectorSize), source.SpanOf(part.Pos, len(part.Name)+1)) {
+	at := source.SpanOf(part.Pos, len(part.Name)+1)
+	for place := s; place != nil; place = place.outer {
+		list := place.named[name]
+		switch {
+		case list == nil:
+		case c.count(selectorSize(list, maxSelectorSize), at):
 			return ast.Simple{Kind: ast.PseudoClass, Name: "is", Pos: part.Pos, Args: &ast.Args{Selectors: list}}
-		}
-		for known := range s.named {
-			all = append(all, ":"+known)
+		default:
+			return *part // after a finding
 		}
 	}
-	slices.Sort(all)
-	mend := ""
-	if near := diag.Nearest(":"+name, all); near != "" {
-		mend = fmt.Sprintf("did you mean %q?", near)
+	all := namesIn(s, func(s *Scope) map[string][]ast.Selector { return s.named })
+	for i := range all {
+		all[i] = ":" + all[i]
 	}
-	c.fail("unknown-selector", source.SpanOf(part.Pos, len(part.Name)+1), fmt.Sprintf("there is no custom selector %q here", ":"+name), mend)
+	c.fail("unknown-selector", at, fmt.Sprintf("there is no custom selector %q here", ":"+name), diag.DidYouMean(":"+name, all, ""))
 	return *part
 }
 

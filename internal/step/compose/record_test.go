@@ -187,13 +187,20 @@ func TestLimits(t *testing.T) {
 func TestMediaIsBounded(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("@custom-media --m0 (a), (b);")
-	for i := range 30 {
+	for i := range 30 { // which says the same again and again
 		fmt.Fprintf(&b, "@custom-media --m%d (--m%d) and (--m%d);", i+1, i, i)
 	}
-	b.WriteString("@media (--m30) { a { b: c } }")
-	_, diags := composed(b.String())
-	if len(diags) == 0 || diags[0].Code != "bad-custom" {
-		t.Errorf("got %v", diags)
+	got, diags := composed(b.String() + "@media (--m30) { a { b: c } }")
+	if got != "@media(a),(b){a{b:c}}\n" || len(diags) > 0 {
+		t.Errorf("got %s, %v", got, diags)
+	}
+	b.Reset()
+	b.WriteString("@custom-media --m0 (a0), (b0);")
+	for i := range 30 { // which doubles each time
+		fmt.Fprintf(&b, "@custom-media --n%[1]d (a%[1]d), (b%[1]d); @custom-media --m%[1]d (--m%[2]d) and (--n%[1]d);", i+1, i)
+	}
+	if _, diags = composed(b.String() + "@media (--m30) { a { b: c } }"); len(diags) != 1 || diags[0].Code != "bad-custom" {
+		t.Errorf("got %d findings, %v", len(diags), diags[:1])
 	}
 	_, diags = composed("@custom-media --m (a) and (b) and (c);@media " + strings.Repeat("(--m) and ", 5000) + "(d) { a { b: c } }")
 	if len(diags) != 1 || diags[0].Code != "bad-custom" {

@@ -316,6 +316,17 @@ func (s *Scope) IdleDrops() []Drop {
 	return out
 }
 
+// namesIn returns the names in a map that each scope from s outwards has, sorted.
+func namesIn[V any](s *Scope, of func(*Scope) map[string]V) []string {
+	all := make(map[string]bool)
+	for ; s != nil; s = s.outer {
+		for name := range of(s) {
+			all[name] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(all))
+}
+
 // near returns the paths that one which was not found may be meant to be:
 // those that begin with its longest part that exists.
 func (s *Scope) near(p path) []string {

@@ -86,10 +86,10 @@ func TestConditionCosts(t *testing.T) {
 	leaf := func(name string) condition { return condition{kind: asksMedia, leaf: valuesOf(t, "("+name+")")} }
 	a, b, c := leaf("a"), leaf("b"), leaf("c")
 	for _, x := range []condition{
-		a, not(a), join(all, []condition{a, b}), join(any, []condition{a, b, c}), not(join(all, []condition{a, b})),
-		join(all, []condition{join(any, []condition{a, b}), join(any, []condition{b, c})}),
-		not(join(any, []condition{join(all, []condition{a, b}), not(c)})),
-		join(any, []condition{join(all, []condition{a, join(any, []condition{b, c})}), join(all, []condition{b, c})}),
+		a, not(a), join(allOf, []condition{a, b}), join(anyOf, []condition{a, b, c}), not(join(allOf, []condition{a, b})),
+		join(allOf, []condition{join(anyOf, []condition{a, b}), join(anyOf, []condition{b, c})}),
+		not(join(anyOf, []condition{join(allOf, []condition{a, b}), not(c)})),
+		join(anyOf, []condition{join(allOf, []condition{a, join(anyOf, []condition{b, c})}), join(allOf, []condition{b, c})}),
 	} {
 		for _, y := range []condition{x, not(x)} {
 			made := 0
@@ -110,10 +110,10 @@ func TestConditionCosts(t *testing.T) {
 			t.Errorf("costs %v and %v, and of the opposite %v and %v", copies, opposite, back, forth)
 		}
 	}
-	if got := join(all, []condition{a, known(false)}); got.kind != never {
+	if got := join(allOf, []condition{a, known(false)}); got.kind != never {
 		t.Errorf("a and never is %v", got.kind)
 	}
-	if got := join(any, []condition{known(false), a, known(false)}); got.kind != asksMedia {
+	if got := join(anyOf, []condition{known(false), a, known(false)}); got.kind != asksMedia {
 		t.Errorf("never or a is %v", got.kind)
 	}
 }

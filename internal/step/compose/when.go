@@ -18,7 +18,7 @@ import (
 // never true.
 type condition struct {
 	kind  conditionKind
-	parts []condition // of all, any
+	parts []condition // of allOf, anyOf
 	// leaf is the prelude of the @media or @supports rule that asks.
 	leaf    []ast.Value
 	asked   ast.Value // the function that asks: media(…), supports(…) or style(…)
@@ -34,8 +34,8 @@ const (
 	asksMedia
 	asksSupports
 	asksStyle // in if() alone
-	all
-	any
+	allOf
+	anyOf
 )
 
 func known(b bool) condition {
@@ -50,15 +50,15 @@ func not(x condition) condition {
 	switch x.kind {
 	case never, always:
 		return known(x.kind == never)
-	case all, any:
+	case allOf, anyOf:
 		var parts []condition
 		for _, p := range x.parts {
 			parts = append(parts, not(p))
 		}
-		if x.kind == all {
-			return join(any, parts)
+		if x.kind == allOf {
+			return join(anyOf, parts)
 		}
-		return join(all, parts)
+		return join(allOf, parts)
 	}
 	x.negated = !x.negated
 	return x
@@ -66,8 +66,8 @@ func not(x condition) condition {
 
 // join returns the condition that all, or any, of parts are true.
 func join(kind conditionKind, parts []condition) condition {
-	decided, neutral := never, always // of all
-	if kind == any {
+	decided, neutral := never, always // of allOf
+	if kind == anyOf {
 		decided, neutral = always, never
 	}
 	out := condition{kind: kind}
@@ -110,7 +110,7 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 	product, sum, others := 1.0, 0.0, 1.0
 	for _, p := range x.parts {
 		same, other, n := p.cost()
-		if x.kind == any {
+		if x.kind == anyOf {
 			same, other = other, same
 		}
 		product *= same
@@ -118,7 +118,7 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 		others *= same
 		asked += n
 	}
-	if x.kind == any {
+	if x.kind == anyOf {
 		return sum, product, asked
 	}
 	return product, sum, asked
@@ -131,19 +131,19 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 		return nil
 	case always:
 		return nodes
-	case all:
+	case allOf:
 		for _, p := range slices.Backward(x.parts) {
 			nodes = p.wrap(nodes)
 		}
 		return nodes
-	case any:
+	case anyOf:
 		// Each part where none before it is true: no browser can ask for
 		// media or support in one rule, and nothing may hold twice.
 		var out []ast.Node
 		before := condition{kind: always}
 		for _, p := range x.parts {
-			out = append(out, join(all, []condition{before, p}).wrap(nodes)...)
-			before = join(all, []condition{before, not(p)})
+			out = append(out, join(allOf, []condition{before, p}).wrap(nodes)...)
+			before = join(allOf, []condition{before, not(p)})
 		}
 		return out
 	}
@@ -214,7 +214,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)")
 		return nil
 	case len(r.Prelude) > 0:
-		reader := conditionReader{c: c, s: s, values: significant(r.Prelude)}
+		reader := conditionReader{c: c, s: s, values: ast.Significant(r.Prelude)}
 		var ok bool
 		if own, ok = reader.read(); !ok {
 			s.prior = &condition{} // what follows is an echo
@@ -223,11 +223,11 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	}
 	holds := own
 	if isElse {
-		holds = join(all, []condition{*prior, own})
+		holds = join(allOf, []condition{*prior, own})
 	} else {
 		prior = &condition{kind: always}
 	}
-	rest := join(all, []condition{*prior, not(own)})
+	rest := join(allOf, []condition{*prior, not(own)})
 	s.prior = &rest
 	if holds.kind == never {
 		return nil
@@ -245,23 +245,6 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		return nil
 	}
 	return holds.wrap(made)
-}
-
-// significant returns values without comments and without white space as
-// values of its own.
-func significant(values []ast.Value) []ast.Value {
-	var out []ast.Value
-	space := false
-	for _, v := range values {
-		if v.Kind == token.Comment || v.Kind == token.Whitespace {
-			space = space || v.Kind == token.Whitespace || v.Space
-			continue
-		}
-		v.Space = (v.Space || space) && len(out) > 0
-		space = false
-		out = append(out, v)
-	}
-	return out
 }
 
 // conditionReader reads a condition from its values.
@@ -303,9 +286,9 @@ func (r *conditionReader) read() (condition, bool) {
 		parts = append(parts, part)
 	}
 	if word == "or" {
-		return join(any, parts), true
+		return join(anyOf, parts), true
 	}
-	return join(all, parts), true
+	return join(allOf, parts), true
 }
 
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
@@ -329,7 +312,7 @@ func (r *conditionReader) term() (condition, bool) {
 		x, ok := r.term()
 		return not(x), ok
 	case v.Kind == token.LParen:
-		inner := conditionReader{c: r.c, s: r.s, values: significant(v.Values()), inline: r.inline}
+		inner := conditionReader{c: r.c, s: r.s, values: ast.Significant(v.Values()), inline: r.inline}
 		return inner.read()
 	case v.IsFunction("const"):
 		return r.constant(v)
@@ -379,7 +362,7 @@ var mediaTypes = words("all print screen speech")
 // asks returns the condition of media() or supports().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
 	at := place{asWritten: kind == asksSupports, compared: kind == asksStyle}
-	values, _ := r.c.values(significant(v.Values()), r.s, at)
+	values, _ := r.c.values(ast.Significant(v.Values()), r.s, at)
 	if len(values) == 0 {
 		return r.fail(v.Span(), "the brackets are empty")
 	}
@@ -403,7 +386,7 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 // constant decides a condition on a constant: const(name), const(name: value)
 // or const(name > number).
 func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
-	args, chosen := r.c.chosen(significant(v.Values()), r.s)
+	args, chosen := r.c.chosen(ast.Significant(v.Values()), r.s)
 	if !chosen {
 		return condition{}, false
 	}

@@ -102,7 +102,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 		return ast.Keep
 	}
 	name := token.Lower(d.Name)
-	in := properties[name]
+	in := contextOf(name)
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
 		return ast.Keep // an old form with a grammar of its own
 	}
@@ -251,18 +251,11 @@ func quoted(s string) string {
 	return `"` + s[1:len(s)-1] + `"`
 }
 
-// mathFunctions are those in which + and - need white space around them.
-var mathFunctions = words("calc min max clamp round mod rem sin cos tan asin acos atan atan2 pow sqrt hypot log exp abs sign calc-size")
-
 // colorFunctions are those whose arguments may be colours wherever the
 // function itself may stand for a colour or an image.
 var colorFunctions = words("linear-gradient radial-gradient conic-gradient repeating-linear-gradient " +
 	"repeating-radial-gradient repeating-conic-gradient color-mix light-dark drop-shadow -webkit-linear-gradient " +
 	"-webkit-radial-gradient -moz-linear-gradient -o-linear-gradient")
-
-// numericFunctions are those whose arguments are numbers that may be whole.
-var numericFunctions = words("rgb rgba hsl hsla hwb lab lch oklab oklch scale scalex scaley scale3d cubic-bezier " +
-	"brightness contrast grayscale invert opacity saturate sepia matrix matrix3d")
 
 func words(s string) map[string]bool {
 	set := make(map[string]bool)
@@ -289,9 +282,9 @@ func function(v *ast.Value, in context) (with ast.Value, changed bool) {
 	}
 	inner := context{
 		color:  in.color && colorFunctions[name] || name == "drop-shadow",
-		number: numericFunctions[name],
+		number: value.Place{}.Within(name).Number,
 		mixed:  in.mixed || name == "color-mix",
-		math:   in.math || mathFunctions[name],
+		math:   in.math || value.IsMath(v) || name == "calc-size",
 	}
 	return within(v, inner)
 }

@@ -1,6 +1,9 @@
 package minify
 
-import "rinzel/internal/css/token"
+import (
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+)
 
 // colorProperties are the properties in whose values every hash is a colour,
 // and so is every identifier that names one.
@@ -12,24 +15,10 @@ var colorProperties = words("color background background-color background-image 
 	"text-decoration-color text-emphasis-color column-rule column-rule-color caret-color accent-color fill stroke " +
 	"stop-color flood-color lighting-color scrollbar-color")
 
-// numberProperties are the properties that take a number, so that a whole one
-// means the same as one with a fraction.
-var numberProperties = words("opacity line-height flex flex-grow flex-shrink zoom fill-opacity stroke-opacity " +
-	"stop-opacity flood-opacity animation-iteration-count scale aspect-ratio")
-
-// properties say how the values of a property are read.
-var properties = func() map[string]context {
-	set := make(map[string]context)
-	for name := range colorProperties {
-		set[name] = context{color: true}
-	}
-	for name := range numberProperties {
-		in := set[name]
-		in.number = true
-		set[name] = in
-	}
-	return set
-}()
+// contextOf says how the values of a property, in lower case, are read.
+func contextOf(property string) context {
+	return context{color: colorProperties[property], number: value.PlaceIn(property).Number}
+}
 
 func kindOf(color string) token.Kind {
 	if color[0] == '#' {
