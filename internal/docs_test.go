@@ -10,13 +10,18 @@ import (
 	"testing"
 
 	"rinzel/internal/step"
+	"rinzel/internal/step/check"
 )
 
 // TestMessagesAreDocumented checks that the codes in the sources and those in
 // docs/messages.md are the same.
 func TestMessagesAreDocumented(t *testing.T) {
 	code := regexp.MustCompile(`(?:Code: |Code = |Code, d\.Mend = |p\.warn\(|p\.fail\(|c\.fail\(|c\.wait\(|d\.Code, d\.Message = )"([a-z0-9-]+)"`)
-	used := []string{"unclosed-block", "unclosed-bracket", "unclosed-function", "unclosed-comment", "unclosed-string", "unclosed-url"}
+	var used []string
+	for _, c := range check.Codes {
+		used = append(used, c.Name)
+	}
+	used = append(used, "unclosed-block", "unclosed-bracket", "unclosed-function", "unclosed-comment", "unclosed-string", "unclosed-url")
 	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
 			return err
@@ -97,5 +102,26 @@ func TestLinksLead(t *testing.T) {
 		if !strings.Contains(string(readme), filepath.Base(p)) {
 			t.Errorf("the README does not link %s", p)
 		}
+	}
+}
+
+// TestChecksAreDocumented checks that docs/checking.md lists the checks with
+// their levels, in order.
+func TestChecksAreDocumented(t *testing.T) {
+	doc, err := os.ReadFile("../docs/checking.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var want, listed []string
+	for _, c := range check.Codes {
+		want = append(want, "| `"+c.Name+"` | "+c.Level.String()+" | "+c.About+" |")
+	}
+	for line := range strings.Lines(string(doc)) {
+		if strings.HasPrefix(line, "| `") {
+			listed = append(listed, strings.TrimSpace(line))
+		}
+	}
+	if !slices.Equal(listed, want) {
+		t.Errorf("docs/checking.md lists\n%s\nwant\n%s", strings.Join(listed, "\n"), strings.Join(want, "\n"))
 	}
 }

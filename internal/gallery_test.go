@@ -100,8 +100,12 @@ func findingsOf(t *testing.T, code string, files []txtar.File) string {
 		if err != nil {
 			t.Fatal(err)
 		}
+		checked, err := build.Check(context.Background(), p, nil, build.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
 		diags = append(diags, res.Diagnostics...)
-		for _, d := range constants.Diagnostics {
+		for _, d := range slices.Concat(checked.Diagnostics, constants.Diagnostics) {
 			if !slices.ContainsFunc(diags, func(o diag.Diagnostic) bool { return o.Code == d.Code }) {
 				diags = append(diags, d)
 			}

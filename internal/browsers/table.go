@@ -66,6 +66,7 @@ func Releases(browser string) []Release { return load().releases[browser] }
 type support struct {
 	since, until Version // until is exclusive
 	prefix       string
+	partial      bool
 }
 
 // supports reports whether a version is in the range.
@@ -88,11 +89,15 @@ func supportOf(feature string) map[string][]support {
 func readSupport(text string) map[string][]support {
 	out := make(map[string][]support)
 	for _, part := range strings.Fields(text) {
-		browser, list, _ := strings.Cut(part, "=")
+		browser, list, ok := strings.Cut(part, "=")
+		if !ok {
+			continue // a mark on the feature itself
+		}
 		for _, item := range strings.Split(list, ",") {
 			versions, prefix, _ := strings.Cut(item, ":") // the prefix may hold more of them
+			versions, partial := strings.CutSuffix(versions, "~")
 			since, until, ends := strings.Cut(versions, "-")
-			s := support{until: never, prefix: prefix}
+			s := support{until: never, prefix: prefix, partial: partial}
 			s.since, _ = ParseVersion(since)
 			if ends {
 				s.until, _ = ParseVersion(until)
@@ -121,6 +126,22 @@ func Find(name string) []string {
 	return out
 }
 
+// Parts returns the names of the features right below one, without its own
+// name: of a property the keywords that not all its versions have, beside others.
+func Parts(feature string) []string {
+	features := load().features
+	prefix := feature + "."
+	i := sort.Search(len(features), func(i int) bool { return features[i] >= prefix })
+	var out []string
+	for ; i < len(features) && strings.HasPrefix(features[i], prefix); i++ {
+		name, _, _ := strings.Cut(features[i][len(prefix):], " ")
+		if !strings.Contains(name, ".") {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
 // Features returns the names of all features that there are facts about, sorted.
 func Features() []string {
 	var out []string
@@ -131,7 +152,26 @@ func Features() []string {
 	return out
 }
 
-// plain reports whether a version supports a feature without a prefix.
+// plain reports whether a version supports a feature, whole and without a prefix.
 func plain(list []support, v Version) bool {
-	return slices.ContainsFunc(list, func(s support) bool { return s.prefix == "" && s.supports(v) })
+	return slices.ContainsFunc(list, func(s support) bool { return s.prefix == "" && !s.partial && s.supports(v) })
 }
+
+// inAnyForm reports whether a version supports a feature in part or under a
+// prefix at the least.
+func inAnyForm(list []support, v Version) bool {
+	return slices.ContainsFunc(list, func(s support) bool { return s.supports(v) })
+}
+
+// Deprecated reports whether a feature is one that the data advises against.
+func Deprecated(feature string) bool { return deprecated()[feature] }
+
+var deprecated = sync.OnceValue(func() map[string]bool {
+	out := make(map[string]bool)
+	for _, line := range load().features {
+		if id, facts, _ := strings.Cut(line, " "); strings.HasPrefix(facts, "!deprecated") {
+			out[id] = true
+		}
+	}
+	return out
+})

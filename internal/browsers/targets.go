@@ -14,6 +14,7 @@ type Targets struct {
 	chosen   map[string][]choice // by browser, oldest first
 	asked    string              // what was asked for, in words
 	prefixes func() map[string][]string
+	missing  *sync.Map // of the features that were asked for: [Targets.Missing]
 }
 
 // choice is a version that is a target.
@@ -94,6 +95,7 @@ func (q Query) Targets() Targets {
 		}
 		return all
 	})
+	t.missing = new(sync.Map)
 	return t
 }
 
@@ -200,17 +202,68 @@ func (t Targets) Lacking(feature string) []string {
 	if byBrowser == nil {
 		return nil
 	}
+	return t.without(byBrowser, plain)
+}
+
+// Missing returns the targets that support a feature in no form, neither in part
+// nor under a prefix, as [Targets.Lacking] does. What all browsers of one kind lack for
+// ever is left out where another of the same engine has it: phones have no
+// cursor. It is quick to ask again.
+func (t Targets) Missing(feature string) []string {
+	if t.missing == nil {
+		return nil
+	}
+	if known, ok := t.missing.Load(feature); ok {
+		return known.([]string)
+	}
+	byBrowser := supportOf(feature)
+	if byBrowser == nil {
+		return nil
+	}
+	list := t.without(byBrowser, inAnyForm)
+	list = slices.DeleteFunc(list, func(s string) bool {
+		return slices.Contains(Names, s) && slices.ContainsFunc(kin(s), func(other string) bool { return byBrowser[other] != nil && inAnyForm(byBrowser[other], coming) })
+	})
+	t.missing.Store(feature, list)
+	return list
+}
+
+// kin returns the browsers that have the same engine as one, itself included.
+func kin(browser string) []string {
+	for _, family := range [][]string{{"firefox", "firefox-android"}, {"safari", "safari-ios"}} {
+		if slices.Contains(family, browser) {
+			return family
+		}
+	}
+	return []string{"chrome", "chrome-android", "edge", "opera", "samsung"}
+}
+
+// Newest reports whether the newest target of some browser supports a feature,
+// whole and without a prefix.
+func (t Targets) Newest(feature string) bool {
+	for name, list := range supportOf(feature) {
+		if chosen := t.chosen[name]; len(chosen) > 0 && plain(list, chosen[len(chosen)-1].version) {
+			return true
+		}
+	}
+	return false
+}
+
+// without returns the newest target of each browser that does not support a
+// feature, as supports tells.
+func (t Targets) without(byBrowser map[string][]support, supports func([]support, Version) bool) []string {
 	var out []string
 	for _, name := range Names {
 		for _, c := range slices.Backward(t.chosen[name]) {
-			if !plain(byBrowser[name], c.version) {
-				if c.version == coming {
-					out = append(out, name)
-				} else {
-					out = append(out, name+" "+c.version.String())
-				}
-				break
+			if supports(byBrowser[name], c.version) {
+				continue
 			}
+			if c.version == coming {
+				out = append(out, name)
+			} else {
+				out = append(out, name+" "+c.version.String())
+			}
+			break
 		}
 	}
 	return out
@@ -242,7 +295,7 @@ func (t Targets) needed(list []support, browser string) []string {
 		}
 		met := make(map[string]bool)
 		for _, s := range list {
-			if s.prefix != "" && s.supports(c.version) && !met[s.prefix] {
+			if s.prefix != "" && !s.partial && s.supports(c.version) && !met[s.prefix] {
 				met[s.prefix] = true
 				if serves[s.prefix]++; serves[s.prefix] == 1 {
 					order = append(order, s.prefix)

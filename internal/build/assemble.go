@@ -253,7 +253,10 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 // and the steps of its chain.
 func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) []ast.Node {
 	a.entry.diags = append(a.entry.diags, parse.BadSelectors(nodes)...)
-	nodes = a.steps(give(nodes, here.given), steps)
+	nodes = give(nodes, here.given)
+	a.check(here, nodes, a.b.written)
+	nodes = a.steps(nodes, steps)
+	a.check(here, nodes, a.b.supported)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
 	}

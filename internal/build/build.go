@@ -40,6 +40,9 @@ type Result struct {
 	Bundles     []Bundle
 	Purging     string // why purging was left out although the profile has it; else empty
 	Diagnostics []diag.Diagnostic
+	// Checks is how many findings of the checks are not among the diagnostics,
+	// since nothing is wrong for certain: [Check] has them.
+	Checks int
 }
 
 // Kind tells the kinds of outputs apart.
@@ -88,9 +91,12 @@ type builder struct {
 	tokens   graph.TokenFiles
 	evidence *purge.Evidence
 	records  bool // notes where constants are set and read
+	checkAll bool // checks whatever the settings say of builds
 
 	mu      sync.Mutex
 	diags   diag.List
+	checks  diag.List
+	checked map[source.Path]bool
 	entries map[source.Path]*entry // sheets that pages link, worked out
 }
 
@@ -131,7 +137,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		res.Bundles = append(res.Bundles, m.bundles...)
 	}
 	res.Outputs = out.finish(res.Bundles)
-	res.Diagnostics = b.diags.Sorted()
+	res.Diagnostics, res.Checks = b.findings()
 	return res, nil
 }
 

@@ -310,10 +310,9 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	b.records = true
 	out := &Imports{}
 	reached := make(map[source.Path]bool)
-	root, rest := project.SplitRoot(name)
-	asked := source.Path{Root: root, Name: path.Clean(rest)}
-	if !p.Tree.HasRoot(root) {
-		return nil, fmt.Errorf("there is no root %q", root)
+	asked, err := b.sheetNamed(name)
+	if err != nil {
+		return nil, err
 	}
 	found := name == ""
 	for _, page := range b.findPages() {

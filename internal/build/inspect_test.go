@@ -214,9 +214,9 @@ func TestTokensOfSites(t *testing.T) {
 -- site/main.css --
 @tokens "night.json" as night;
 @tokens "kit:kit.json";
-a { b: const(gap.small) const(night.tone) const(kit.radius) const(call) }
+a { box-shadow: const(gap.small) const(kit.radius) const(night.tone), 1px 1px const(call) }
 -- site/other.css --
-c { d: const(gap.small) const(night.tone, none) }
+c { margin: const(gap.small) const(night.tone, auto) }
 -- site/base.json --
 { "gap": { "$type": "dimension", "small": { "$value": "4px" } }, "buoy": { "$type": "color", "$value": "red" } }
 -- site/over.json --
@@ -233,7 +233,7 @@ kit = "kit"
 `)
 	_, found := s.build(t, project.Development)
 	css := s.read(t, project.Development, "index.css")
-	if want := "a {\n  b: 5px navy 3px red;\n}\n\nc {\n  d: 5px none;\n}\n"; !strings.HasPrefix(css, want) || found != "" {
+	if want := "a {\n  box-shadow: 5px 3px navy, 1px 1px red;\n}\n\nc {\n  margin: 5px auto;\n}\n"; !strings.HasPrefix(css, want) || found != "" {
 		t.Errorf("got %s\nwant %s\n%s", css, want, found)
 	}
 }

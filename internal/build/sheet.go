@@ -32,10 +32,9 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 			return nil, err
 		}
 	}
-	root, rest := project.SplitRoot(name)
-	entryPath := source.Path{Root: root, Name: path.Clean(rest)}
-	if !p.Tree.HasRoot(root) {
-		return nil, fmt.Errorf("there is no root %q", root)
+	entryPath, err := b.sheetNamed(name)
+	if err != nil {
+		return nil, err
 	}
 	if _, err := b.sheets.Load(entryPath); err != nil {
 		b.report(b.unreadable(entryPath, err, source.Span{}))
@@ -66,8 +65,18 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	}
 	res.Bundles = []Bundle{made.info}
 	res.Outputs = b.styleFiles(&made, source.Span{})
-	res.Diagnostics = b.diags.Sorted()
+	res.Diagnostics, res.Checks = b.findings()
 	return res, ctx.Err()
+}
+
+// sheetNamed returns the path of a sheet that is named by its path in the source
+// folder, or "root:path".
+func (b *builder) sheetNamed(name string) (source.Path, error) {
+	root, rest := project.SplitRoot(name)
+	if !b.project.Tree.HasRoot(root) {
+		return source.Path{}, fmt.Errorf("there is no root %q", root)
+	}
+	return source.Path{Root: root, Name: path.Clean(rest)}, nil
 }
 
 // sheetEvidence gathers the names in use from the files that settings and

@@ -294,8 +294,8 @@ func TestSiteFindings(t *testing.T) {
 	tests := []struct{ name, archive, want string }{
 		{"import behind a rule", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na{} @import \"b.css\";\n",
 			"site/a.css:1:5: warning [late-import]"},
-		{"missing asset", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na { b: url(img/boat.svg) }\n-- site/img/boot.svg --\n",
-			"site/a.css:1:8: warning [missing-asset]"},
+		{"missing asset", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na { fill: url(img/boat.svg) }\n-- site/img/boot.svg --\n",
+			"site/a.css:1:11: warning [missing-asset]"},
 		{"import without an address", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import nothing;\n",
 			"site/a.css:1:1: error [bad-import]"},
 		{"other encoding", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@charset \"latin1\"; .é {}\n",
@@ -374,18 +374,18 @@ func TestConstantsFlow(t *testing.T) {
 -- site/main.css --
 @const gap: 1px;
 @import "lib/all.css";
-.main { a: const(gap); b: const(lib-line); c: const(late, none) }
+.main { top: const(gap); border: const(lib-line); float: const(late, none) }
 @const late: 2px;
 -- site/lib/all.css --
 @default gap: 9px;
 @default lib-line: const(gap) solid;
 @import "part.css";
 -- site/lib/part.css --
-.part { a: const(gap); b: const(lib-line); }
+.part { top: const(gap); border: const(lib-line); }
 `)
 	_, found := s.build(t, project.Development)
 	css, err := os.ReadFile(filepath.Join(s.output(project.Development), "index.css"))
-	want := ".part {\n  a: 1px;\n  b: 1px solid;\n}\n\n.main {\n  a: 1px;\n  b: 1px solid;\n  c: none;\n}\n"
+	want := ".part {\n  top: 1px;\n  border: 1px solid;\n}\n\n.main {\n  top: 1px;\n  border: 1px solid;\n  float: none;\n}\n"
 	if err != nil || found != "" || !strings.HasPrefix(string(css), want) {
 		t.Errorf("%v %s\n got %s\nwant %s", err, found, css, want)
 	}

@@ -41,7 +41,7 @@ func lay(t *testing.T, files ...string) string {
 
 func TestVersion(t *testing.T) {
 	code, out, _ := runIn(t, t.TempDir(), "version")
-	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+, caniuse-db [0-9.]+\n$`).MatchString(out) {
+	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+, caniuse-db [0-9.]+\ndefinitions from @webref/css [0-9.]+\n$`).MatchString(out) {
 		t.Errorf("%d %q", code, out)
 	}
 }
@@ -93,7 +93,7 @@ type result struct {
 }
 
 func TestJSON(t *testing.T) {
-	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css><p class=a>", "a.css", ".a { b: c; *d: e }\n.dead { f: g }\n")
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css><p class=a>", "a.css", ".a { top: 0; *d: e }\n.dead { left: 0 }\n")
 	code, out, errs := runIn(t, dir, "build", "--json", "--profile", "production")
 	var r result
 	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 0 || errs != "" {
@@ -113,7 +113,7 @@ func TestJSON(t *testing.T) {
 	if len(r.Findings) != 1 {
 		t.Fatalf("findings %+v", r.Findings)
 	}
-	if f := r.Findings[0]; f.Code != "bad-declaration" || f.Severity != "warning" || f.File != "a.css" || f.Line != 1 || f.Column != 12 || f.EndColumn != 17 {
+	if f := r.Findings[0]; f.Code != "bad-declaration" || f.Severity != "warning" || f.File != "a.css" || f.Line != 1 || f.Column != 14 || f.EndColumn != 19 {
 		t.Errorf("finding %+v", f)
 	}
 }

@@ -23,6 +23,7 @@ type jsonResult struct {
 	Bundles     []jsonBundle     `json:"bundles"`
 	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
+	Remarks     int              `json:"remarks"` // what rinzel check finds beside the diagnostics
 }
 
 type jsonOutput struct {
@@ -100,7 +101,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 		}
 		out.Bundles = append(out.Bundles, jb)
 	}
-	out.Diagnostics = jsonDiagnostics(r.project.Tree.Set, res.Diagnostics)
+	out.Diagnostics, out.Remarks = jsonDiagnostics(r.project.Tree.Set, res.Diagnostics), res.Checks
 	return writeJSON(r.std.Out, out)
 }
 

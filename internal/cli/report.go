@@ -300,6 +300,9 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 	if warnings > 0 {
 		parts = append(parts, r.paint("1;33", plural(warnings, "warning")))
 	}
+	if res.Checks > 0 {
+		parts = append(parts, plural(res.Checks, "remark")+" of rinzel check")
+	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 }
 

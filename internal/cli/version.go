@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rinzel/internal/browsers"
+	"rinzel/internal/css/grammar"
 )
 
 // credits names the data that is embedded, as its licences ask.
@@ -17,6 +18,8 @@ const credits = `The table of browser facts is made from open data:
   how much each version is used: npm package caniuse-db by Alexis Deveria, CC BY 4.0
   (creativecommons.org/licenses/by/4.0); shares of versions that were no release are
   added to those of the release before
+The definitions of properties and values are made from the specifications of the W3C:
+  npm package @webref/css, MIT; copyright (c) the World Wide Web Consortium
 `
 
 func newVersion(std IO) *cobra.Command {
@@ -31,8 +34,8 @@ func newVersion(std IO) *cobra.Command {
 			if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
 				version = info.Main.Version
 			}
-			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser facts from %s\n",
-				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "))
+			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser facts from %s\ndefinitions from %s\n",
+				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "), grammar.Source())
 			if withCredits && err == nil {
 				_, err = fmt.Fprint(std.Out, credits)
 			}

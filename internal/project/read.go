@@ -19,6 +19,7 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
 	"rinzel/internal/step"
+	"rinzel/internal/step/check"
 )
 
 // fileSettings is the form of the settings file. Keys that are not here are
@@ -31,6 +32,7 @@ type fileSettings struct {
 	Browsers fileBrowsers           `toml:"browsers"`
 	Chain    []fileChain            `toml:"chain"`
 	Purge    filePurge              `toml:"purge"`
+	Check    fileCheck              `toml:"check"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
@@ -66,6 +68,12 @@ type filePurge struct {
 	Keep     []string `toml:"keep"`
 }
 
+type fileCheck struct {
+	InBuild   *string           `toml:"in-build"`
+	Libraries bool              `toml:"libraries"`
+	Levels    map[string]string `toml:"levels"`
+}
+
 type fileProfile struct {
 	Inherits *string   `toml:"inherits"`
 	Browsers *string   `toml:"browsers"`
@@ -77,12 +85,13 @@ type fileProfile struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
+	"check":          {"in-build", "libraries", "levels"},
 	"limits":         {"values", "turns", "calls"},
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names"},
 }
@@ -206,6 +215,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
 		}
 	}
+	r.check(s, raw.Check)
 	r.profiles(s, raw.Profile)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
@@ -213,6 +223,26 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
 	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
+}
+
+// check reads the settings of the checks.
+func (r *reader) check(s *Settings, raw fileCheck) {
+	if raw.InBuild != nil {
+		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckTells), string(CheckStops), string(CheckOff)))
+	}
+	s.Check.Libraries = raw.Libraries
+	var codes []string
+	for _, c := range check.Codes {
+		codes = append(codes, c.Name)
+	}
+	for _, code := range slices.Sorted(maps.Keys(raw.Levels)) {
+		key := []string{"check", "levels", code}
+		if !slices.Contains(codes, code) {
+			r.fail(r.places.key(key), fmt.Sprintf("no check is called %q", code), diag.DidYouMean(code, codes, "the checks are "+strings.Join(codes, ", ")))
+			continue
+		}
+		s.Check.Levels[code] = Level(r.word(raw.Levels[code], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
+	}
 }
 
 // mostCalls is how deep calls may be allowed to nest: each takes some of the

@@ -4,6 +4,7 @@ package project
 
 import (
 	"rinzel/internal/browsers"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -22,6 +23,7 @@ type Settings struct {
 	TargetSets map[string]browsers.Targets
 	Chains     []Chain
 	Purge      Purge
+	Check      Check
 	Profiles   map[string]Profile
 
 	Constants []Constant    // that every sheet sees, in the order of the file
@@ -59,6 +61,43 @@ type Chain struct {
 type Purge struct {
 	Evidence []string // globs over paths in the source folder, beside pages and scripts
 	Keep     []string // patterns of selectors that stay
+}
+
+// Check are the settings of the checks.
+type Check struct {
+	InBuild   InBuild
+	Libraries bool             // sheets under roots are checked as well
+	Levels    map[string]Level // by code; others have the level of their own
+}
+
+// InBuild says what a build makes of what its checks find.
+type InBuild string
+
+const (
+	CheckTells InBuild = "tell" // what is wrong for certain is a warning
+	CheckStops InBuild = "stop" // it is an error
+	CheckOff   InBuild = "off"  // nothing is checked
+)
+
+// Level says how a finding of the checks counts.
+type Level string
+
+const (
+	LevelError   Level = "error"
+	LevelWarning Level = "warning"
+	LevelNote    Level = "note"
+	LevelOff     Level = "off" // it is left out
+)
+
+// Severity returns the severity of findings at a level.
+func (l Level) Severity() diag.Severity {
+	switch l {
+	case LevelError:
+		return diag.Error
+	case LevelWarning:
+		return diag.Warning
+	}
+	return diag.Note
 }
 
 // Profile is a named set of settings.
@@ -108,6 +147,7 @@ func Default() *Settings {
 		Roots:   map[string]string{},
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
 		Chains: []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
+		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames},
 			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames},

@@ -8,9 +8,10 @@
 //
 //	source NAME VERSION
 //	release BROWSER VERSION DATE SHARE
-//	FEATURE BROWSER=SINCE[-UNTIL][:PREFIX][,…] …
+//	FEATURE [!deprecated] BROWSER=SINCE[-UNTIL][~][:PREFIX][,…] …
 //
-// A PREFIX that starts with '=' is another name altogether: =::-webkit-x.
+// A PREFIX that starts with '=' is another name altogether: =::-webkit-x. A '~'
+// says that the feature is there in part.
 //
 // Features are sorted, so that one is found without reading the others. The
 // last line is a check sum of those before it.
@@ -199,17 +200,23 @@ var usefulInPart = map[string]bool{"css.types.image.image-set": true}
 func facts(id string, compat json.RawMessage) string {
 	var c struct {
 		Support map[string]json.RawMessage `json:"support"`
+		Status  struct {
+			Deprecated bool `json:"deprecated"`
+		} `json:"status"`
 	}
 	if json.Unmarshal(compat, &c) != nil {
 		return ""
 	}
 	var b strings.Builder
+	if c.Status.Deprecated {
+		b.WriteString(" !deprecated")
+	}
 	for _, browser := range browsers {
 		var list []string
 		for _, s := range statements(c.Support[browser.compat]) {
 			since, ok := s.Added.(string)
 			partial := s.Partial && !(s.Prefix != "" && usefulInPart[id])
-			if !ok || since == "preview" || partial || s.Alternative != "" && !vendorName.MatchString(s.Alternative) || len(s.Flags) > 0 {
+			if !ok || since == "preview" || partial && s.Prefix+s.Alternative != "" || s.Alternative != "" && !vendorName.MatchString(s.Alternative) || len(s.Flags) > 0 {
 				continue
 			}
 			text := strings.TrimPrefix(since, "≤")
@@ -217,6 +224,8 @@ func facts(id string, compat json.RawMessage) string {
 				text += "-" + strings.TrimPrefix(until, "≤")
 			}
 			switch {
+			case partial:
+				text += "~"
 			case s.Alternative != "":
 				text += ":=" + s.Alternative
 			case s.Prefix != "":

@@ -347,3 +347,20 @@ func (d dimensions) String() string {
 	}
 	return strings.Join(parts, " times ")
 }
+
+// TypeOf returns what a math function comes to: "number", "percentage", "length",
+// "angle", "time", "frequency" or "resolution". ok is false if only a
+// browser knows, or it comes to nothing that a value can be; see [Fold] for why.
+func TypeOf(v *ast.Value) (name string, ok bool) {
+	n, err := readMath(v, nil)
+	if err != nil || n.of.unknown || !n.of.single() {
+		return "", false
+	}
+	for q, power := range n.of.powers {
+		if power == 1 {
+			_, name, _ = strings.Cut(quantityNames[q], " ")
+			return name, true
+		}
+	}
+	return "number", true
+}

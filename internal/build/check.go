@@ -1,0 +1,107 @@
+package build
+
+import (
+	"context"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/check"
+)
+
+// Checked is what a check found, and in how many sheets of the project it looked.
+type Checked struct {
+	Sheets      int
+	Diagnostics []diag.Diagnostic
+}
+
+// Check looks at sheets and builds nothing: at those that are named, each by its
+// path in the source folder or "root:path"; if none is, at those that the
+// pages reach. The findings are those of a build as well. The error is one of our run.
+func Check(ctx context.Context, p *project.Project, names []string, opts Options) (*Checked, error) {
+	b, err := newBuilder(p, opts)
+	if err != nil {
+		return nil, err
+	}
+	b.checkAll = true
+	entries := make([]source.Path, 0, len(names))
+	for _, name := range names {
+		at, err := b.sheetNamed(name)
+		if err != nil {
+			return nil, err
+		}
+		if _, err := b.sheets.Load(at); err != nil {
+			b.report(b.unreadable(at, err, source.Span{}))
+			continue
+		}
+		entries = append(entries, at)
+	}
+	if len(names) == 0 {
+		entries = b.entryPaths()
+	}
+	for _, at := range entries {
+		b.entryOf(at)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+	}
+	b.report(b.checks.Sorted()...)
+	return &Checked{len(b.checked), b.diags.Sorted()}, nil
+}
+
+// findings returns the findings of a build. Of those of its checks it tells
+// what is certainly wrong, as warnings unless the settings have it stop the
+// build, and how many others there are.
+func (b *builder) findings() (all []diag.Diagnostic, others int) {
+	stops := b.project.Settings.Check.InBuild == project.CheckStops
+	for _, d := range b.checks.Sorted() {
+		if d.Severity < diag.Error {
+			others++
+			continue
+		}
+		if !stops {
+			d.Severity = diag.Warning
+		}
+		b.report(d)
+	}
+	return b.diags.Sorted(), others
+}
+
+// checks reports whether the sheets of a root are checked.
+func (b *builder) checksRoot(root string) bool {
+	settings := b.project.Settings.Check
+	return (b.checkAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
+}
+
+// check notes what look finds in the nodes of a sheet, at the levels that the
+// settings give.
+func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) {
+	b := a.b
+	if !b.checksRoot(here.path.Root) || here.leftOut {
+		return
+	}
+	levels := b.project.Settings.Check.Levels
+	found := slices.DeleteFunc(look(nodes), func(d diag.Diagnostic) bool { return levels[d.Code] == project.LevelOff })
+	for i := range found {
+		if level, ok := levels[found[i].Code]; ok {
+			found[i].Severity = level.Severity()
+		}
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.checked == nil {
+		b.checked = make(map[source.Path]bool)
+	}
+	b.checked[here.path] = true
+	b.checks.Add(found...)
+}
+
+// written and supported are what is looked at: a sheet as it was composed, and as
+// its chain left it.
+func (b *builder) written(nodes []ast.Node) []diag.Diagnostic { return check.Nodes(nodes, b.targets) }
+
+func (b *builder) supported(nodes []ast.Node) []diag.Diagnostic {
+	return check.Support(nodes, b.targets)
+}

@@ -1,0 +1,159 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+)
+
+// checkFlags are the flags of the check command as they were given.
+type checkFlags struct {
+	inspectFlags
+	sheets  []string
+	profile string
+	sarif   bool
+	every   bool
+	fail    string
+}
+
+func newCheck(std IO) *cobra.Command {
+	var flags checkFlags
+	cmd := &cobra.Command{
+		Use:   "check [SHEET...]",
+		Short: "Look for mistakes in the sheets of the site, and write nothing",
+		Long: `Check looks at the sheets that the pages reach, or at those that are named, each a
+path relative to this folder or root:path. It finds properties, values, at-rules
+and selectors that no specification has, numbers without a unit, what is no
+colour, declarations that another one makes idle, prefixed properties alone,
+what is out of date, and what a target lacks while nothing stands in for it.
+
+Findings that are alike are shown once; --every shows each. Levels are set in
+[check.levels] of the settings. --sarif writes the findings in SARIF 2.1.0, the
+format that systems for code review read.
+
+The exit status is 1 if something was found at the level of --fail or above it.`,
+		Example: `  rinzel check
+  rinzel check styles/main.css
+  rinzel check --fail warning
+  rinzel check --sarif > findings.sarif`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			flags.sheets = args
+			return runCheck(cmd.Context(), flags, std)
+		},
+	}
+	flags.add(cmd)
+	f := cmd.Flags()
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile whose browsers are the targets")
+	f.BoolVar(&flags.sarif, "sarif", false, "write the findings as SARIF 2.1.0 to standard output")
+	f.BoolVar(&flags.every, "every", false, "show each finding, also those that are alike")
+	f.StringVar(&flags.fail, "fail", "error", "least level that makes the exit status 1: error, warning, note or never")
+	return cmd
+}
+
+// failLevels are the severities that the flag --fail names; never is above all.
+var failLevels = map[string]diag.Severity{"error": diag.Error, "warning": diag.Warning, "note": diag.Note, "never": diag.Error + 1}
+
+// runCheck is all that the check command does once its flags are parsed.
+func runCheck(ctx context.Context, flags checkFlags, std IO) error {
+	fail, ok := failLevels[flags.fail]
+	switch {
+	case !ok:
+		return fmt.Errorf("--fail is error, warning, note or never; found %q", flags.fail)
+	case flags.json && flags.sarif:
+		return errors.New("--json and --sarif both want standard output: take one of them")
+	}
+	start := time.Now()
+	p, diags, err := project.Open(project.Options{Settings: flags.settings})
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	checked := &build.Checked{}
+	if !diag.HasErrors(diags) {
+		names := make([]string, len(flags.sheets))
+		for i, name := range flags.sheets {
+			if names[i], err = sourceName(p, name); err != nil {
+				return err
+			}
+		}
+		if checked, err = build.Check(ctx, p, names, build.Options{Profile: flags.profile}); err != nil {
+			return err
+		}
+	}
+	checked.Diagnostics = append(diags, checked.Diagnostics...)
+	if err := showChecked(flags, std, p, checked, time.Since(start)); err != nil {
+		return err
+	}
+	for _, d := range checked.Diagnostics {
+		if d.Severity >= fail {
+			return errSources
+		}
+	}
+	return nil
+}
+
+func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked, took time.Duration) error {
+	switch {
+	case flags.sarif:
+		return writeJSON(std.Out, sarifOf(p.Tree.Set, c.Diagnostics))
+	case flags.json:
+		return writeJSON(std.Out, map[string]any{"version": 1, "sheets": c.Sheets, "diagnostics": jsonDiagnostics(p.Tree.Set, c.Diagnostics)})
+	}
+	shown := c.Diagnostics
+	if !flags.every {
+		shown = alike(shown)
+	}
+	renderer := diag.Renderer{Files: p.Tree.Set, Color: std.OutColor}
+	if err := renderer.Render(std.Out, shown); err != nil {
+		return err
+	}
+	var counts [diag.Error + 1]int
+	for _, d := range c.Diagnostics {
+		counts[d.Severity]++
+	}
+	var parts []string
+	for level := diag.Error; ; level-- {
+		if counts[level] > 0 {
+			parts = append(parts, plural(counts[level], level.String()))
+		}
+		if level == diag.Note {
+			break
+		}
+	}
+	if len(parts) == 0 {
+		parts = []string{"nothing found"}
+	}
+	in := inspection{std: std}
+	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", "checked "+plural(c.Sheets, "sheet")+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+	return err
+}
+
+// alike returns findings with those that say the same of another place gathered
+// in the first of them.
+func alike(list []diag.Diagnostic) []diag.Diagnostic {
+	type kind struct{ code, message string }
+	var out []diag.Diagnostic
+	first := make(map[kind]int)
+	more := make(map[int]int)
+	for _, d := range list {
+		k := kind{d.Code, d.Message}
+		if i, met := first[k]; met {
+			more[i]++
+			continue
+		}
+		first[k] = len(out)
+		out = append(out, d)
+	}
+	for i, n := range more {
+		out[i].Message += fmt.Sprintf(" (and %s like it)", plural(n, "more finding"))
+	}
+	return out
+}

@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"net/url"
+	"path/filepath"
+	"runtime/debug"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+	"rinzel/internal/step/check"
+)
+
+// This file has the part of the Static Analysis Results Interchange Format
+// (OASIS SARIF 2.1.0) that findings need; section numbers are those of the standard.
+
+type sarifLog struct {
+	Schema  string     `json:"$schema"`
+	Version string     `json:"version"`
+	Runs    []sarifRun `json:"runs"`
+}
+
+type sarifRun struct {
+	Tool       sarifTool     `json:"tool"`
+	ColumnKind string        `json:"columnKind"` // section 3.14.17
+	Results    []sarifResult `json:"results"`
+}
+
+type sarifTool struct {
+	Driver sarifDriver `json:"driver"`
+}
+
+type sarifDriver struct {
+	Name    string      `json:"name"`
+	Version string      `json:"version,omitempty"`
+	Rules   []sarifRule `json:"rules"`
+}
+
+type sarifRule struct {
+	ID               string             `json:"id"`
+	ShortDescription *sarifText         `json:"shortDescription,omitempty"`
+	Default          sarifConfiguration `json:"defaultConfiguration"`
+}
+
+type sarifConfiguration struct {
+	Level string `json:"level"`
+}
+
+type sarifText struct {
+	Text string `json:"text"`
+}
+
+type sarifResult struct {
+	RuleID    string          `json:"ruleId"`
+	RuleIndex int             `json:"ruleIndex"`
+	Level     string          `json:"level"` // section 3.27.10: the words are those of our severities
+	Message   sarifText       `json:"message"`
+	Locations []sarifLocation `json:"locations"`
+	Related   []sarifLocation `json:"relatedLocations,omitempty"`
+}
+
+type sarifLocation struct {
+	ID       int           `json:"id,omitempty"`
+	Physical sarifPhysical `json:"physicalLocation"`
+	Message  *sarifText    `json:"message,omitempty"`
+}
+
+type sarifPhysical struct {
+	Artifact sarifArtifact `json:"artifactLocation"`
+	Region   sarifRegion   `json:"region"`
+}
+
+type sarifArtifact struct {
+	URI string `json:"uri"`
+}
+
+type sarifRegion struct {
+	StartLine   int `json:"startLine"`
+	StartColumn int `json:"startColumn"`
+	EndLine     int `json:"endLine"`
+	EndColumn   int `json:"endColumn"`
+}
+
+// sarifOf returns findings as a log of one run.
+func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
+	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "rinzel", Rules: []sarifRule{}}}, ColumnKind: "unicodeCodePoints", Results: []sarifResult{}}
+	if info, ok := debug.ReadBuildInfo(); ok && strings.HasPrefix(info.Main.Version, "v") {
+		run.Tool.Driver.Version = info.Main.Version
+	}
+	rules := &run.Tool.Driver.Rules
+	for _, d := range list {
+		index := slices.IndexFunc(*rules, func(r sarifRule) bool { return r.ID == d.Code })
+		if index < 0 {
+			index = len(*rules)
+			*rules = append(*rules, sarifRuleOf(d))
+		}
+		r := sarifResult{RuleID: d.Code, RuleIndex: index, Level: d.Severity.String(), Message: sarifText{d.Message}, Locations: []sarifLocation{}}
+		if d.Mend != "" {
+			r.Message.Text += "; " + d.Mend
+		}
+		if at, ok := sarifLocationOf(files, d.Span); ok {
+			r.Locations = append(r.Locations, at)
+		}
+		for _, rel := range d.Related {
+			if at, ok := sarifLocationOf(files, rel.Span); ok {
+				at.ID, at.Message = len(r.Related)+1, &sarifText{rel.Message}
+				r.Related = append(r.Related, at)
+			}
+		}
+		run.Results = append(run.Results, r)
+	}
+	return sarifLog{"https://json.schemastore.org/sarif-2.1.0.json", "2.1.0", []sarifRun{run}}
+}
+
+// sarifRuleOf returns the rule of a finding: of a check what is documented of
+// it, of another one its code.
+func sarifRuleOf(d diag.Diagnostic) sarifRule {
+	r := sarifRule{ID: d.Code, Default: sarifConfiguration{d.Severity.String()}}
+	if c, ok := check.Find(d.Code); ok {
+		r.ShortDescription, r.Default.Level = &sarifText{c.About}, c.Level.String()
+	}
+	return r
+}
+
+func sarifLocationOf(files *source.Set, at source.Span) (l sarifLocation, ok bool) {
+	p := jsonPlaceOf(files, at)
+	if p == nil {
+		return l, false
+	}
+	address := url.URL{Path: filepath.ToSlash(p.File)}
+	l.Physical = sarifPhysical{sarifArtifact{address.String()}, sarifRegion{p.Line, p.Column, p.EndLine, p.EndColumn}}
+	return l, true
+}

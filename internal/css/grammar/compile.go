@@ -1,0 +1,318 @@
+package grammar
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// This file reads the value definition syntax (CSS Values 4, section 2).
+
+type op uint8
+
+const (
+	anything  op = iota // what the data leaves open: one value or more
+	keyword             // text, in lower case
+	literal             // a delimiter, comma, colon or semicolon
+	basic               // a type that is no combination of others: text
+	reference           // a definition of its own: text, with a range for numbers
+	function            // text is its name in lower case, args[0] what it takes
+	block               // text is its bracket, args[0] what it holds
+	sequence            // all args in order
+	allOf               // && : all args in any order
+	someOf              // || : one or more of the args in any order
+	oneOf               // |
+	repeat              // args[0] from least to most times
+)
+
+// expr is a value definition that was read. It is not changed once it is made.
+type expr struct {
+	op          op
+	text        string
+	args        []*expr
+	least, most int
+	commas      bool    // of repeat: with commas between
+	filled      bool    // must not match nothing
+	low, high   float64 // of basic and reference: the numbers that are allowed
+
+	once   sync.Once
+	target *expr           // of reference, once it was asked for; nil if the data leaves it open
+	words  map[string]bool // of oneOf: those of its args that are keywords
+	others []*expr         // of oneOf: all other args
+}
+
+const unbounded = 1 << 20
+
+var everything = [2]float64{math.Inf(-1), math.Inf(1)}
+
+// parser reads one definition.
+type parser struct {
+	rest string
+}
+
+// parseSyntax reads a definition. The error says what it could not read.
+func parseSyntax(syntax string) (*expr, error) {
+	p := &parser{strings.TrimSpace(syntax)}
+	e, err := p.alternatives()
+	if err == nil && p.rest != "" {
+		err = fmt.Errorf("found %q behind the definition", p.rest)
+	}
+	return e, err
+}
+
+// alternatives reads what stands between two brackets: the combinators from the
+// loosest to the tightest.
+func (p *parser) alternatives() (*expr, error) { return p.combination(0) }
+
+// combinators by how tight they bind, the loosest first.
+var combinators = []struct {
+	sign string
+	op   op
+}{{"|", oneOf}, {"||", someOf}, {"&&", allOf}}
+
+func (p *parser) combination(level int) (*expr, error) {
+	if level == len(combinators) {
+		return p.juxtaposed()
+	}
+	c := combinators[level]
+	var args []*expr
+	for {
+		arg, err := p.combination(level + 1)
+		if err != nil {
+			return nil, err
+		}
+		args = append(args, arg)
+		if p.sign() != c.sign {
+			break
+		}
+		p.skip(len(c.sign))
+	}
+	if len(args) == 1 {
+		return args[0], nil
+	}
+	e := &expr{op: c.op, args: args}
+	if c.op == oneOf {
+		e.sort()
+	}
+	return e, nil
+}
+
+// sort parts the alternatives into keywords, which are looked up, and others.
+func (e *expr) sort() {
+	for _, arg := range e.args {
+		if arg.op != keyword {
+			e.others = append(e.others, arg)
+			continue
+		}
+		if e.words == nil {
+			e.words = make(map[string]bool)
+		}
+		e.words[arg.text] = true
+	}
+}
+
+// sign returns the combinator that comes next, or "".
+func (p *parser) sign() string {
+	for _, sign := range []string{"||", "&&", "|"} {
+		if strings.HasPrefix(p.rest, sign) {
+			return sign
+		}
+	}
+	return ""
+}
+
+func (p *parser) skip(n int) { p.rest = strings.TrimLeft(p.rest[n:], " ") }
+
+// ends reports whether a list of terms ends here.
+func (p *parser) ends() bool {
+	return p.rest == "" || p.rest[0] == ']' || p.rest[0] == ')' || p.rest[0] == '}' || p.sign() != ""
+}
+
+func (p *parser) juxtaposed() (*expr, error) {
+	var args []*expr
+	for !p.ends() {
+		arg, err := p.term()
+		if err != nil {
+			return nil, err
+		}
+		args = append(args, arg)
+	}
+	if len(args) == 1 {
+		return args[0], nil
+	}
+	return &expr{op: sequence, args: args}, nil
+}
+
+// term reads one term and its multipliers.
+func (p *parser) term() (*expr, error) {
+	e, err := p.primary()
+	for err == nil && p.rest != "" {
+		switch p.rest[0] {
+		case '*':
+			e = &expr{op: repeat, args: []*expr{e}, most: unbounded}
+		case '+':
+			e = &expr{op: repeat, args: []*expr{e}, least: 1, most: unbounded}
+		case '?':
+			e = &expr{op: repeat, args: []*expr{e}, most: 1}
+		case '!':
+			e = &expr{op: sequence, args: []*expr{e}, filled: true}
+		case '#':
+			e = &expr{op: repeat, args: []*expr{e}, least: 1, most: unbounded, commas: true}
+			if strings.HasPrefix(p.rest, "#{") {
+				p.rest = p.rest[1:]
+				err = p.times(e)
+				continue
+			}
+		case '{':
+			e = &expr{op: repeat, args: []*expr{e}}
+			err = p.times(e)
+			continue
+		default:
+			p.skip(0)
+			return e, nil
+		}
+		p.rest = p.rest[1:]
+	}
+	p.skip(0)
+	return e, err
+}
+
+// times reads {2} or {1,4} into a repetition.
+func (p *parser) times(e *expr) error {
+	inner, rest, ok := strings.Cut(p.rest[1:], "}")
+	low, high, ranged := strings.Cut(strings.TrimSpace(inner), ",")
+	var err error
+	if e.least, err = strconv.Atoi(strings.TrimSpace(low)); err != nil || !ok {
+		return fmt.Errorf("found %q in place of a count", p.rest)
+	}
+	switch high = strings.TrimSpace(high); {
+	case !ranged:
+		e.most = e.least
+	case high == "":
+		e.most = unbounded
+	default:
+		e.most, err = strconv.Atoi(high)
+	}
+	p.rest = rest
+	return err
+}
+
+func (p *parser) primary() (*expr, error) {
+	switch c := p.rest[0]; {
+	case c == '<':
+		return p.reference()
+	case c == '[' || c == '(' || c == '{':
+		closer := map[byte]string{'[': "]", '(': ")", '{': "}"}[c]
+		p.skip(1)
+		e, err := p.alternatives()
+		if err != nil {
+			return nil, err
+		}
+		if !strings.HasPrefix(p.rest, closer) {
+			return nil, fmt.Errorf("expected %q, found %q", closer, p.rest)
+		}
+		p.rest = p.rest[1:]
+		if c != '[' {
+			e = &expr{op: block, text: string(c), args: []*expr{e}}
+		}
+		return e, nil
+	case c == '\'':
+		return p.quoted()
+	case c == ',' || c == '/' || c == ':' || c == ';' || c == '=':
+		p.rest = p.rest[1:]
+		return &expr{op: literal, text: string(c)}, nil
+	}
+	return p.word()
+}
+
+// quoted reads 'x': a delimiter that would mean something else, or a bracket,
+// all up to whose counterpart is in a block.
+func (p *parser) quoted() (*expr, error) {
+	text, rest, ok := strings.Cut(p.rest[1:], "'")
+	if !ok || text == "" {
+		return nil, fmt.Errorf("found %q in place of a literal", p.rest)
+	}
+	p.rest = rest
+	if text != "[" {
+		return &expr{op: literal, text: text}, nil
+	}
+	p.skip(0)
+	inner, rest, ok := strings.Cut(p.rest, "']'")
+	if !ok {
+		return nil, fmt.Errorf("the bracket before %q is not closed", p.rest)
+	}
+	e, err := parseSyntax(inner)
+	p.rest = rest
+	return &expr{op: block, text: "[", args: []*expr{e}}, err
+}
+
+// word reads a keyword, or a function with what it takes.
+func (p *parser) word() (*expr, error) {
+	n := 0
+	for n < len(p.rest) && (p.rest[n] == '-' || p.rest[n] == '_' || p.rest[n] == '@' || isWordByte(p.rest[n])) {
+		n++
+	}
+	if n == 0 {
+		return nil, fmt.Errorf("found %q in place of a term", p.rest)
+	}
+	text := strings.ToLower(p.rest[:n])
+	p.rest = p.rest[n:]
+	if !strings.HasPrefix(p.rest, "(") {
+		return &expr{op: keyword, text: text}, nil
+	}
+	inner, err := p.primary()
+	if err != nil {
+		return nil, err
+	}
+	return &expr{op: function, text: text, args: inner.args}, nil
+}
+
+func isWordByte(c byte) bool {
+	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+}
+
+// reference reads <type>, <type [0,1]>, <'property'> or <function()>.
+func (p *parser) reference() (*expr, error) {
+	depth, n := 0, 0
+	for ; n < len(p.rest); n++ {
+		if p.rest[n] == '<' {
+			depth++
+		} else if p.rest[n] == '>' {
+			if depth--; depth == 0 {
+				break
+			}
+		}
+	}
+	if depth != 0 {
+		return nil, fmt.Errorf("found %q in place of a type", p.rest)
+	}
+	inner := strings.TrimSpace(p.rest[1:n])
+	p.rest = p.rest[n+1:]
+	e := &expr{op: reference, text: inner, low: everything[0], high: everything[1]}
+	name, bounds, ranged := strings.Cut(inner, "[")
+	if !ranged {
+		return e, nil
+	}
+	e.text = strings.TrimSpace(name)
+	low, high, ok := strings.Cut(strings.TrimSuffix(bounds, "]"), ",")
+	if !ok { // <boolean-expr[ … ]>: what it is made of stands in no value
+		return &expr{op: anything}, nil
+	}
+	var err error
+	if e.low, err = bound(low, e.low); err != nil {
+		return nil, err
+	}
+	e.high, err = bound(high, e.high)
+	return e, err
+}
+
+// bound reads an end of a range: 0, -∞, 1s.
+func bound(s string, infinite float64) (float64, error) {
+	s = strings.TrimSpace(s)
+	if strings.HasSuffix(s, "∞") {
+		return infinite, nil
+	}
+	return strconv.ParseFloat(strings.TrimRight(s, "abcdefghijklmnopqrstuvwxyzHS%"), 64)
+}

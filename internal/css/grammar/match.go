@@ -1,0 +1,415 @@
+package grammar
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// This file tells whether values fit a definition. Each part of a definition
+// matches from a place in a list of values up to any number of ends; which of
+// them the whole takes is found by following all.
+
+// Definition is the definition of the values of a property or descriptor.
+type Definition struct {
+	table  *table
+	name   string // as [table.expr] knows it
+	syntax string
+}
+
+// Syntax returns the definition in the value definition syntax; empty if the
+// data has none.
+func (d Definition) Syntax() string { return d.syntax }
+
+// Misfit tells why values are none that a property takes.
+type Misfit struct {
+	// At is the value that nothing fits to; nil if more is expected behind the last.
+	At *ast.Value
+	// Keywords and Types could stand there instead; a type is named as the
+	// specifications do, without angle brackets.
+	Keywords, Types []string
+	// OutOfRange tells that only the size of the number is wrong; Low and High are
+	// what is allowed.
+	OutOfRange bool
+	Low, High  float64
+}
+
+// wide are the keywords that every property takes (CSS Cascade 5, section 7.3).
+var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}
+
+// Match reports whether a property takes values: without white space and
+// comments as values of their own, without !important, and without functions
+// that a browser puts other tokens in the place of (see [Open]). What the data
+// leaves open, and what would take too long to find out, fits.
+func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
+	if d.syntax == "" {
+		return m, true
+	}
+	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' && slices.Contains(wide, token.Lower(values[0].Text)) {
+		return m, true
+	}
+	e := d.table.expr(d.name, everything[0], everything[1])
+	work := &work{left: maxWork}
+	if e == nil || fits(d.table, e, values, nil, work) {
+		return m, true
+	}
+	work.tracer = new(tracer)
+	if fits(d.table, e, values, nil, work) {
+		return m, true
+	}
+	return work.tracer.found(), false
+}
+
+// Open reports whether values hold a function in whose place a browser puts
+// other tokens, so that only it knows what they come to (CSS Values 5, section 8).
+func Open(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool {
+		if v.Kind == token.Function {
+			switch token.Lower(v.Name()) {
+			case "var", "env", "attr", "if", "inherit", "first-valid", "toggle", "random-item", "const", "ident":
+				return true
+			}
+			if strings.HasPrefix(v.Text, "--") {
+				return true
+			}
+		}
+		return v.Inner != nil && Open(v.Inner.Values)
+	})
+}
+
+// maxWork is how many times a part of a definition is tried at a place before
+// values are taken to fit, and maxDepth how many parts may be within each other.
+const (
+	maxWork  = 200_000
+	maxDepth = 200
+)
+
+// work is what one match has left to do.
+type work struct {
+	left   int
+	depth  int
+	tracer *tracer
+}
+
+// fits reports whether all of values match e. way leads to them, see [tracer].
+func fits(t *table, e *expr, values []ast.Value, way []int, w *work) bool {
+	m := matcher{table: t, values: values, work: w, way: way}
+	ends := m.ends(e, 0)
+	if slices.Contains(ends, len(values)) || w.left <= 0 {
+		return true
+	}
+	if len(ends) > 0 {
+		m.miss(nil, ends[len(ends)-1])
+	}
+	return false
+}
+
+// matcher matches parts of definitions to one list of values.
+type matcher struct {
+	table  *table
+	values []ast.Value
+	work   *work
+	memo   map[place][]int
+	way    []int
+}
+
+type place struct {
+	e  *expr
+	at int
+}
+
+// ends returns the places up to which e matches from at, in increasing order.
+func (m *matcher) ends(e *expr, at int) []int {
+	switch e.op {
+	case keyword, literal, basic, anything:
+		m.work.left--
+		return m.single(e, at)
+	}
+	key := place{e, at}
+	if out, ok := m.memo[key]; ok && e.op != reference {
+		return out
+	}
+	m.work.left--
+	if m.work.left <= 0 || m.work.depth > maxDepth {
+		m.work.left = 0
+		return nil
+	}
+	m.work.depth++
+	out := m.combined(e, at)
+	m.work.depth--
+	if e.filled {
+		out = slices.DeleteFunc(slices.Clone(out), func(end int) bool { return end == at })
+	}
+	if e.op == reference { // what it is for is kept
+		return out
+	}
+	if m.memo == nil {
+		m.memo = make(map[place][]int)
+	}
+	m.memo[key] = out
+	return out
+}
+
+func (m *matcher) combined(e *expr, at int) []int {
+	switch e.op {
+	case reference:
+		e.once.Do(func() { e.target = m.table.expr("<"+e.text+">", e.low, e.high) })
+		if e.target == nil {
+			return m.open(at)
+		}
+		return m.ends(e.target, at)
+	case function, block:
+		return m.bracketed(e, at)
+	case sequence:
+		return m.sequence(e.args, at)
+	case oneOf:
+		return m.oneOf(e, at)
+	case allOf, someOf:
+		return m.inAnyOrder(e, at)
+	case repeat:
+		return m.repeated(e, at)
+	}
+	panic(fmt.Sprintf("grammar: unknown operator %d", e.op))
+}
+
+// places are places in a list of values, in increasing order.
+type places []int
+
+func (p *places) add(list ...int) {
+	for _, at := range list {
+		if i, found := slices.BinarySearch(*p, at); !found {
+			*p = slices.Insert(*p, i, at)
+		}
+	}
+}
+
+// open matches one value or more, whatever they are.
+func (m *matcher) open(at int) []int {
+	var out []int
+	for end := at + 1; end <= len(m.values); end++ {
+		out = append(out, end)
+	}
+	return out
+}
+
+// single matches one value.
+func (m *matcher) single(e *expr, at int) []int {
+	if e.op == anything {
+		return m.open(at)
+	}
+	if at < len(m.values) {
+		v := &m.values[at]
+		switch e.op {
+		case keyword:
+			if v.IsIdent(e.text) {
+				return []int{at + 1}
+			}
+		case literal:
+			if v.Text == e.text {
+				return []int{at + 1}
+			}
+		case basic:
+			if end, ok := basics[e.text](m.values[at:], e); ok {
+				return []int{at + end}
+			}
+		}
+	}
+	if e.op == literal && e.text == "," && m.mayOmitComma(at) {
+		return []int{at}
+	}
+	m.miss(e, at)
+	return nil
+}
+
+// mayOmitComma reports whether a comma of a definition may be missing at a
+// place: where what stands before or behind it is (CSS Values 4, section 2.1).
+func (m *matcher) mayOmitComma(at int) bool {
+	return at == 0 || at == len(m.values) || m.values[at-1].Kind == token.Comma
+}
+
+// bracketed matches a function or a block.
+func (m *matcher) bracketed(e *expr, at int) []int {
+	if at == len(m.values) {
+		m.miss(e, at)
+		return nil
+	}
+	v := &m.values[at]
+	if e.op == function && !v.IsFunction(e.text) || e.op == block && (v.Text != e.text || v.Inner == nil) {
+		m.miss(e, at)
+		return nil
+	}
+	if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && e.op == function {
+		return []int{at + 1} // a relative colour: its channels are numbers under the names of that colour
+	}
+	var way []int
+	if m.work.tracer != nil {
+		way = append(slices.Clip(m.way), at)
+	}
+	if !fits(m.table, e.args[0], ast.Significant(v.Values()), way, m.work) {
+		return nil
+	}
+	return []int{at + 1}
+}
+
+func (m *matcher) oneOf(e *expr, at int) []int {
+	var out places
+	args := e.args
+	if m.work.tracer == nil && len(e.words) > 0 { // a tracer is to meet each keyword
+		args = e.others
+		if at < len(m.values) && m.values[at].Kind == token.Ident && e.words[token.Lower(m.values[at].Text)] {
+			out.add(at + 1)
+		}
+	}
+	for _, arg := range args {
+		out.add(m.ends(arg, at)...)
+	}
+	return out
+}
+
+func (m *matcher) sequence(args []*expr, at int) []int {
+	from := []int{at}
+	for _, arg := range args {
+		var next places
+		for _, start := range from {
+			next.add(m.ends(arg, start)...)
+		}
+		if from = next; len(from) == 0 {
+			return nil
+		}
+	}
+	return from
+}
+
+// state is where a match in any order or a repetition has got to: which
+// arguments it has used, as bits, or how often it has matched.
+type state struct{ done, at int }
+
+// inAnyOrder matches the arguments in any order: all of them, or one or more.
+// Each place is reached at most once with the same arguments used.
+func (m *matcher) inAnyOrder(e *expr, at int) []int {
+	var out places
+	all := 1<<len(e.args) - 1
+	seen := map[state]bool{{0, at}: true}
+	for queue := []state{{0, at}}; len(queue) > 0; {
+		s := queue[0]
+		queue = queue[1:]
+		if s.done == all || e.op == someOf && s.done != 0 {
+			out.add(s.at)
+		}
+		for i, arg := range e.args {
+			if s.done&(1<<i) != 0 {
+				continue
+			}
+			for _, end := range m.ends(arg, s.at) {
+				if next := (state{s.done | 1<<i, end}); !seen[next] {
+					seen[next] = true
+					queue = append(queue, next)
+				}
+			}
+		}
+		if m.work.left <= 0 {
+			return nil
+		}
+	}
+	return out
+}
+
+// repeated matches a repetition. Once there were enough, only the place counts.
+func (m *matcher) repeated(e *expr, at int) []int {
+	var out places
+	bounded := e.most < unbounded
+	seen := map[state]bool{{0, at}: true}
+	for queue := []state{{0, at}}; len(queue) > 0; {
+		s := queue[0]
+		queue = queue[1:]
+		if s.done >= e.least {
+			out.add(s.at)
+		}
+		if bounded && s.done >= e.most {
+			continue
+		}
+		start := s.at
+		if e.commas && s.done > 0 {
+			if start == len(m.values) || m.values[start].Kind != token.Comma {
+				continue
+			}
+			start++
+		}
+		for _, end := range m.ends(e.args[0], start) {
+			if end == s.at && s.done >= e.least {
+				continue // nothing more
+			}
+			next := state{s.done + 1, end}
+			if !bounded {
+				next.done = min(next.done, max(e.least, 1))
+			}
+			if !seen[next] {
+				seen[next] = true
+				queue = append(queue, next)
+			}
+		}
+	}
+	return out
+}
+
+// expr returns the definition of a name: "<type>", "<'property'>", "<function()>"
+// or "@at-rule/descriptor". Numbers in it that have no range of their own
+// have the one given. It returns nil where the data leaves open what the name
+// stands for.
+func (t *table) expr(name string, low, high float64) *expr {
+	key := name
+	if low != everything[0] || high != everything[1] {
+		key = fmt.Sprintf("%s[%v,%v]", name, low, high)
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if e, ok := t.compiled[key]; ok {
+		return e
+	}
+	e := t.compile(name, low, high)
+	t.compiled[key] = e
+	return e
+}
+
+func (t *table) compile(name string, low, high float64) *expr {
+	inner := strings.Trim(name, "<>")
+	syntax := ""
+	switch {
+	case basics[inner] != nil:
+		return &expr{op: basic, text: inner, low: low, high: high}
+	case corrections[inner] != "":
+		syntax = corrections[inner]
+	case name[0] == '@':
+		syntax = t.descriptors[name[1:]]
+	case inner[0] == '\'':
+		syntax = t.properties[strings.Trim(inner, "'")]
+	case strings.HasSuffix(inner, "()"):
+		syntax = t.functions[inner]
+	default:
+		syntax = t.types[inner]
+	}
+	if syntax == "" {
+		return nil
+	}
+	e, err := parseSyntax(syntax)
+	if err != nil {
+		return nil
+	}
+	if low != everything[0] || high != everything[1] {
+		limit(e, low, high)
+	}
+	return e
+}
+
+// limit gives the types in e that have no range of their own one.
+func limit(e *expr, low, high float64) {
+	if e.op == reference && e.low == everything[0] && e.high == everything[1] {
+		e.low, e.high = low, high
+	}
+	for _, arg := range e.args {
+		limit(arg, low, high)
+	}
+}

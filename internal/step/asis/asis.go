@@ -1,0 +1,119 @@
+// Package asis reads the comments by which an author has steps leave a part of
+// a sheet as it is:
+//
+//	/* rinzel as-is */                   the next declaration or rule
+//	/* rinzel as-is: prefix, check */    for these steps alone
+//	/* rinzel as-is from here */         all that follows in the same block
+//	/* rinzel as-is to here */           up to this
+package asis
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+)
+
+// Steps are the steps that a comment may name.
+var Steps = []string{"lower", "prefix", "check"}
+
+// mark is what a comment says.
+type mark struct {
+	steps   []string // all if there are none
+	extends extent
+}
+
+type extent uint8
+
+const (
+	next extent = iota
+	fromHere
+	toHere
+)
+
+// opening starts every comment that says something.
+const opening = "rinzel as-is"
+
+// read reads a comment. ok is false if it says nothing to Rinzel; the error is
+// what is wrong with one that does.
+func read(comment string) (m mark, ok bool, err error) {
+	if !strings.Contains(comment, opening) {
+		return m, false, nil
+	}
+	text := strings.TrimSpace(strings.Trim(comment, "/*!"))
+	rest, found := strings.CutPrefix(text, opening)
+	if !found {
+		return m, false, nil
+	}
+	where, list, named := strings.Cut(rest, ":")
+	switch strings.Join(strings.Fields(where), " ") {
+	case "":
+	case "from here":
+		m.extends = fromHere
+	case "to here":
+		m.extends = toHere
+	default:
+		return m, true, fmt.Errorf("expected \"from here\", \"to here\" or ':' behind \"as-is\", found %q", strings.TrimSpace(where))
+	}
+	if !named {
+		return m, true, nil
+	}
+	for _, name := range strings.Split(list, ",") {
+		if name = strings.TrimSpace(name); !slices.Contains(Steps, name) {
+			return m, true, fmt.Errorf("%q cannot be told to leave something as it is: the steps are %s", name, strings.Join(Steps, ", "))
+		}
+		m.steps = append(m.steps, name)
+	}
+	return m, true, nil
+}
+
+func (m mark) names(step string) bool { return len(m.steps) == 0 || slices.Contains(m.steps, step) }
+
+// Reader follows the comments of one block, or of the top of a sheet, for one step.
+type Reader struct {
+	Step string
+
+	once   bool // the next node is left as it is
+	always bool // all are, up to a comment
+}
+
+// Leaves reports whether the step leaves a node as it is. It is called with each
+// node of the block in order. Comments it always leaves.
+func (r *Reader) Leaves(n ast.Node) bool {
+	c, ok := n.(*ast.Comment)
+	if !ok {
+		leave := r.once || r.always
+		r.once = false
+		return leave
+	}
+	m, ok, err := read(c.Text)
+	if !ok || err != nil || !m.names(r.Step) {
+		return true
+	}
+	switch m.extends {
+	case next:
+		r.once = true
+	case fromHere:
+		r.always = true
+	case toHere:
+		r.always = false
+	}
+	return true
+}
+
+// Misread returns a warning for each comment in nodes, at any depth, that cannot
+// be read as one for a step.
+func Misread(nodes []ast.Node) []diag.Diagnostic {
+	var out []diag.Diagnostic
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if c, ok := n.(*ast.Comment); ok {
+			if _, _, err := read(c.Text); err != nil {
+				out = append(out, diag.Diagnostic{Code: "bad-as-is", Severity: diag.Warning, Span: c.Span(), Message: err.Error()})
+			}
+		}
+		return true
+	})
+	return out
+}

@@ -1,0 +1,60 @@
+package asis
+
+import (
+	"strings"
+	"testing"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/source"
+)
+
+func TestLeaves(t *testing.T) {
+	tests := []struct{ src, want string }{ // what prefix leaves, comments aside
+		{`a {} b {}`, ``},
+		{`/* rinzel as-is */ a {} b {}`, `a`},
+		{`/*! rinzel as-is */ /* why */ a {} b {}`, `a`},
+		{`/*rinzel as-is: prefix*/ a {}`, `a`},
+		{`/* rinzel as-is: lower, check */ a {}`, ``},
+		{`/* rinzel as-is: check , prefix */ a {}`, `a`},
+		{`a {} /* rinzel as-is from here */ b {} c {} /* rinzel as-is to here */ d {}`, `b c`},
+		{`/* rinzel as-is from here: prefix */ a {} /* rinzel as-is to here: lower */ b {} /* rinzel as-is to here */ c {}`, `a b`},
+		{`/* rinzel as-is */ /* rinzel as-is from here */ a {} /* rinzel as-is to here */ b {}`, `a`},
+		{`/* about rinzel as-is */ a {}`, ``},
+		{`/* rinzel as-is: minify */ a {}`, ``},
+	}
+	for _, test := range tests {
+		r := Reader{Step: "prefix"}
+		var left []string
+		for _, n := range nodes(test.src) {
+			if rule, ok := n.(*ast.StyleRule); r.Leaves(n) && ok {
+				left = append(left, print.Selector(rule.Selectors[0]))
+			}
+		}
+		if got := strings.Join(left, " "); got != test.want {
+			t.Errorf("%s: leaves %q, want %q", test.src, got, test.want)
+		}
+	}
+}
+
+func TestMisread(t *testing.T) {
+	for src, want := range map[string]string{
+		`a { /* rinzel as-is: minify */ }`:     `"minify" cannot be told to leave something as it is: the steps are lower, prefix, check`,
+		`/* rinzel as-is until the end */`:     `expected "from here", "to here" or ':' behind "as-is", found "until the end"`,
+		`/* rinzel as-is */ a { /* other */ }`: ``,
+	} {
+		got := ""
+		for _, d := range Misread(nodes(src)) {
+			got += d.Message
+		}
+		if got != want {
+			t.Errorf("%s: %q, want %q", src, got, want)
+		}
+	}
+}
+
+func nodes(src string) []ast.Node {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
+	return sheet.Nodes
+}

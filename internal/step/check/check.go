@@ -1,0 +1,259 @@
+// Package check looks at sheets and changes nothing:
+//
+//   - properties, values, at-rules and selectors that no specification has, with
+//     the nearest name;
+//   - numbers without the unit they need, numbers out of range, and what is no colour;
+//   - declarations that repeat an earlier one of the same rule, or override it;
+//   - prefixed properties without the standard one, and what is out of date;
+//   - what targets lack, and nothing stands in for.
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+	"rinzel/internal/step/asis"
+)
+
+// Code is a kind of finding.
+type Code struct {
+	Name  string
+	Level diag.Severity // unless the settings say otherwise
+	About string
+}
+
+// Codes are the kinds of findings, in the order in which they are documented.
+var Codes = []Code{
+	{"unknown-property", diag.Error, "a property that no specification has"},
+	{"unknown-value", diag.Error, "a value that its property does not take"},
+	{"missing-unit", diag.Error, "a number where one with a unit is due"},
+	{"out-of-range", diag.Error, "a number that is smaller or larger than its property takes"},
+	{"bad-color", diag.Error, "what stands for a colour and is none"},
+	{"unknown-at-rule", diag.Error, "an at-rule that no specification has"},
+	{"unknown-descriptor", diag.Error, "a descriptor that its at-rule does not take"},
+	{"unknown-media-feature", diag.Error, "a media feature that no specification has"},
+	{"unknown-pseudo", diag.Error, "a pseudo-class or pseudo-element that no specification has"},
+	{"repeated-declaration", diag.Warning, "a declaration that says what an earlier one of its rule says"},
+	{"overridden-declaration", diag.Warning, "a declaration that a later one of its rule overrides"},
+	{"only-prefixed", diag.Warning, "a prefixed property without the standard one"},
+	{"lacking", diag.Warning, "a rule, selector or value that a target does not read, without anything in its stead"},
+	{"lacking-property", diag.Note, "a property that a target does not know"},
+	{"out-of-date", diag.Note, "what browsers read still and are advised to drop"},
+	{"old-hack", diag.Note, "what only browsers of long ago read"},
+}
+
+// Find returns the kind of finding of a name.
+func Find(name string) (Code, bool) {
+	i := slices.IndexFunc(Codes, func(c Code) bool { return c.Name == name })
+	if i < 0 {
+		return Code{}, false
+	}
+	return Codes[i], true
+}
+
+// Nodes returns what is found in a sheet, in the order of its text. It is to be
+// composed, but neither lowered nor prefixed.
+func Nodes(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
+	c := &checker{targets: targets, fits: make(map[string]bool)}
+	c.list(nodes, place{})
+	return append(c.found, asis.Misread(nodes)...)
+}
+
+// checker gathers findings.
+type checker struct {
+	targets browsers.Targets
+	found   []diag.Diagnostic
+	fits    map[string]bool // properties with values that they take, met before
+	key     []byte          // scratch
+}
+
+func (c *checker) report(code string, at source.Span, mend, format string, args ...any) *diag.Diagnostic {
+	known, ok := Find(code)
+	if !ok {
+		panic("check: no code " + code)
+	}
+	c.found = append(c.found, diag.Diagnostic{Code: code, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Mend: mend})
+	return &c.found[len(c.found)-1]
+}
+
+// place says where nodes stand.
+type place struct {
+	atRule string // whose descriptors stand here, in lower case; empty for properties
+	both   bool   // beside descriptors properties may stand here
+	free   bool   // any name may
+}
+
+// list checks the nodes of a block, or of the top of a sheet.
+func (c *checker) list(nodes []ast.Node, at place) {
+	left := asis.Reader{Step: "check"}
+	var declared []*ast.Declaration
+	for _, n := range nodes {
+		if left.Leaves(n) {
+			continue
+		}
+		switch n := n.(type) {
+		case *ast.Declaration:
+			if at.free {
+				continue
+			}
+			if at.atRule == "" || at.both {
+				declared = append(declared, n)
+			}
+			c.declaration(n, at, nodes)
+		case *ast.StyleRule:
+			for _, s := range n.Selectors {
+				c.selector(s)
+			}
+			c.list(n.Nodes, place{})
+		case *ast.QualifiedRule: // a keyframe
+			c.list(n.Nodes, place{})
+		case *ast.AtRule:
+			c.atRule(n)
+		}
+	}
+	c.overridden(declared)
+}
+
+// ownNames are the at-rules within which any name may be declared.
+var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic", "swash"}
+
+// properties are the at-rules that hold declarations of properties, although
+// there are descriptors that belong to them: features, for one.
+var properties = []string{"media", "container", "supports", "layer", "scope", "starting-style", "keyframes", "position-try"}
+
+func (c *checker) atRule(r *ast.AtRule) {
+	name := token.Lower(r.Name)
+	if prefix, standard := split(name); prefix != "" {
+		name = standard
+	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
+		c.report("unknown-at-rule", nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
+		return
+	}
+	if name == "media" {
+		c.media(r.Prelude)
+	}
+	at := place{free: slices.Contains(ownNames, name)}
+	if !slices.Contains(properties, name) && grammar.Descriptors(name) != nil {
+		at.atRule, at.both = name, name == "page"
+	}
+	c.list(ast.Body(r), at)
+}
+
+// media checks the names of the features in media queries.
+func (c *checker) media(values []ast.Value) {
+	for i := range values {
+		v := &values[i]
+		inner := v.Values()
+		if v.Kind != token.LParen || len(inner) == 0 {
+			continue
+		}
+		c.media(inner)
+		for k := range inner {
+			f := &inner[k]
+			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
+			behind := k > 0 && isComparison(&inner[k-1])
+			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
+				c.report("unknown-media-feature", f.Span(), didYouMean("", f.Text, grammar.Descriptors("media")), "there is no media feature %q", f.Text)
+			}
+		}
+	}
+}
+
+func isComparison(v *ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
+
+func isMediaFeature(name string) bool {
+	if prefix, standard := split(name); prefix != "" {
+		if prefix == "--" {
+			return true // a custom media query, defined elsewhere
+		}
+		name = standard
+	}
+	for _, bound := range []string{"min-", "max-", "min--moz-", "max--moz-"} {
+		name = strings.TrimPrefix(name, bound)
+	}
+	if _, ok := grammar.Descriptor("media", name); ok {
+		return true
+	}
+	return name == "device-pixel-ratio" || name == "high-contrast" || name == "transform-2d" || browsers.Known("css.at-rules.media."+name)
+}
+
+// selector checks the names of pseudo-classes and pseudo-elements.
+func (c *checker) selector(s ast.Selector) {
+	for i := range s {
+		p := &s[i]
+		if p.Args != nil {
+			for _, arg := range p.Args.Selectors {
+				c.selector(arg)
+			}
+		}
+		if p.Kind != ast.PseudoClass && p.Kind != ast.PseudoElement {
+			continue
+		}
+		name := token.Lower(p.Name)
+		if prefix, _ := split(name); prefix != "" || isPseudo(name, p.Kind) || slices.Contains(scrollbarStates, name) && ofScrollbar(s) {
+			continue
+		}
+		colons := ":"
+		if p.Kind == ast.PseudoElement {
+			colons = "::"
+		}
+		mend := didYouMean("", colons+name, grammar.Pseudos())
+		if p.Kind == ast.PseudoClass && isPseudo(name, ast.PseudoElement) {
+			mend = fmt.Sprintf("it is a pseudo-element: write \"::%s\"", name)
+		} else if p.Kind == ast.PseudoElement && isPseudo(name, ast.PseudoClass) {
+			mend = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
+		}
+		c.report("unknown-pseudo", source.SpanOf(p.Pos, len(colons)+len(p.Name)), mend, "there is no \"%s%s\", and browsers drop a rule with it", colons, p.Name)
+	}
+}
+
+// scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts,
+// which are in no specification (the data has the pseudo-elements alone).
+var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button", "single-button", "no-button", "corner-present", "window-inactive"}
+
+func ofScrollbar(s ast.Selector) bool {
+	return slices.ContainsFunc(s, func(p ast.Simple) bool {
+		return p.Kind == ast.PseudoElement && strings.HasPrefix(token.Lower(p.Name), "-webkit-") || token.EqualFold(p.Name, "selection")
+	})
+}
+
+// isPseudo reports whether there is a pseudo-class or pseudo-element of a name.
+func isPseudo(name string, kind ast.SimpleKind) bool {
+	if kind == ast.PseudoElement {
+		return grammar.IsPseudo("::" + name)
+	}
+	return grammar.IsPseudo(":"+name) || !grammar.IsPseudo("::"+name) && browsers.Known("css.selectors."+name)
+}
+
+// nameOf returns the span of a name of n bytes that starts a construct. It ends
+// with that at the latest: a name that an escape at the end of a file ends is
+// longer than its text.
+func nameOf(at source.Pos, n int, construct source.Span) source.Span {
+	return at.To(min(at.Off+uint32(n), max(construct.End, at.Off)))
+}
+
+// didYouMean words the nearest of some names.
+func didYouMean(before, name string, names []string) string {
+	if near := diag.Nearest(token.Lower(name), names); near != "" {
+		return fmt.Sprintf("did you mean \"%s%s\"?", before, near)
+	}
+	return ""
+}
+
+// split returns the vendor prefix of a name in lower case, if it has one, and the rest.
+func split(name string) (prefix, standard string) {
+	if len(name) < 2 || name[0] != '-' {
+		return "", name
+	}
+	if i := strings.IndexByte(name[1:], '-'); i >= 0 {
+		return name[:i+2], name[i+2:]
+	}
+	return "", name
+}

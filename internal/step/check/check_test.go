@@ -1,0 +1,155 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/csstest"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// found returns what a check finds in a sheet, a finding a line: its code, what
+// it is about, its message and its mend.
+func found(src string, look func([]ast.Node) []diag.Diagnostic) string {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: "x.css"}, "x.css", src)
+	sheet, _ := parse.Sheet(f)
+	var lines []string
+	for _, d := range look(sheet.Nodes) {
+		line := fmt.Sprintf("%s [%s] %s", d.Code, f.Text[d.Span.Start.Off:d.Span.End], d.Message)
+		if d.Mend != "" {
+			line += "; " + d.Mend
+		}
+		lines = append(lines, line)
+	}
+	return strings.Join(lines, "\n")
+}
+
+func TestNodes(t *testing.T) {
+	targets := browsers.Default()
+	tests := []struct{ src, want string }{
+		{`a { color: red; margin: 0 auto } @media (min-width: 1px) { a:hover { top: 0 } } @font-face { font-family: x; src: url(x) }`, ``},
+		{`a { colr: red }`, `unknown-property [colr] there is no property "colr"; did you mean "color"?`},
+		{`a { xyzzy: red }`, `unknown-property [xyzzy] there is no property "xyzzy"`},
+		{`a { --colr: red; -webkit-unheard-of: 1; zoom: 2; -webkit-tap-highlight-color: red }`, ``},
+		{`a { display: blok }`, `unknown-value [blok] "blok" does not fit into the value of "display"; did you mean "block"?`},
+		{`a { padding: auto }`, `unknown-value [auto] "auto" does not fit into the value of "padding"; it takes a length or a percentage`},
+		{`a { font: bold }`, `unknown-value [bold] the value of "font" ends too early`},
+		{`a { width: var(--x) nonsense; height: env(x) y; color: --tone(3) }`, ``},
+		{`a { width: -moz-available; display: -webkit-box; background: -webkit-linear-gradient(left, red, blue) }`, ``},
+		{`a { width: 10 }`, `missing-unit [10] "10" has no unit, and no browser reads it as a length; write "10px", or another unit`},
+		{`a { margin: 0 1.5 }`, `missing-unit [1.5] "1.5" has no unit, and no browser reads it as a length; write "1.5px", or another unit`},
+		{`a { transform: rotate(45) }`, `missing-unit [45] "45" has no unit, and no browser reads it as an angle; write "45deg", or another unit`},
+		{`a { transition: color 1 }`, `missing-unit [1] "1" has no unit, and no browser reads it as a time; write "1s", or another unit`},
+		{`a { line-height: 2; flex: 1; opacity: 0.5; width: 0 }`, ``},
+		{`a { padding: -1px }`, `out-of-range [-1px] "-1px" is out of range: "padding" takes 0 or more`},
+		{`a { transition-timing-function: cubic-bezier(2, 0, 0, 1) }`, `out-of-range [2] "2" is out of range: "transition-timing-function" takes 0 to 1`},
+		{`a { color: #12345 }`, `bad-color [#12345] "#12345" is no colour; a colour has 3, 4, 6 or 8 digits from 0 to 9 and a to f`},
+		{`a { color: #ggg }`, `bad-color [#ggg] "#ggg" is no colour; a colour has 3, 4, 6 or 8 digits from 0 to 9 and a to f`},
+		{`a { color: rgb(1, 2) }`, `unknown-value [,] "," does not fit into the value of "color"; it takes a number, a percentage or "none"`},
+		{`@medai print { a { colr: red } }`, `unknown-at-rule [@medai] there is no at-rule "@medai"; did you mean "@media"?`},
+		{`@-webkit-keyframes x { to { colr: red } }`, `unknown-property [colr] there is no property "colr"; did you mean "color"?`},
+		{`@font-face { font-famly: x; src: url(x) }`, `unknown-descriptor [font-famly] "@font-face" has no descriptor "font-famly"; did you mean "font-family"?`},
+		{`@font-face { font-display: fast }`, `unknown-value [fast] "fast" does not fit into the value of "font-display"; it takes "auto", "block", "fallback", "optional" or "swap"`},
+		{`@page { size: A4 landscape; margin: 1cm; marjin: 0 }`, `unknown-property [marjin] there is no property "marjin"; did you mean "margin"?`},
+		{`@font-feature-values x { @styleset { anything: 1 } }`, ``},
+		{`@media (min-widht: 1px) {}`, `unknown-media-feature [min-widht] there is no media feature "min-widht"`},
+		{`@media (widht > 1px) and (hover) {}`, `unknown-media-feature [widht] there is no media feature "widht"; did you mean "width"?`},
+		{`@media (1px < width <= 2px) and (prefers-color-scheme: dark), (-webkit-min-device-pixel-ratio: 2) and (min-resolution: 2dppx) {}`, ``},
+		{`a:hovr {}`, `unknown-pseudo [:hovr] there is no ":hovr", and browsers drop a rule with it; did you mean ":hover"?`},
+		{`a:placeholder, a::hover {}`, `unknown-pseudo [:placeholder] there is no ":placeholder", and browsers drop a rule with it; it is a pseudo-element: write "::placeholder"` + "\n" +
+			`unknown-pseudo [::hover] there is no "::hover", and browsers drop a rule with it; it is a pseudo-class: write ":hover"`},
+		{`a:is(.b, :hovr) {}`, `unknown-pseudo [:hovr] there is no ":hovr", and browsers drop a rule with it; did you mean ":hover"?`},
+		{`a::before, a:first-line, ::-webkit-scrollbar-thumb:horizontal, :-moz-any(a), ::part(x), :host(b) {}`, ``},
+		{`a { top: 1px; color: red; top: 1px }`, `repeated-declaration [top: 1px] "top" is declared twice, with the same value; leave one of the two out`},
+		{`a { top: 1px; top: 2px }`, `overridden-declaration [top: 1px] "top" is overridden by "top" in the same rule; leave it out, or write it behind the other`},
+		{`a { margin-left: 1px; margin: 0 }`, `overridden-declaration [margin-left: 1px] "margin-left" is overridden by "margin" in the same rule; leave it out, or write it behind the other`},
+		{`a { top: 1px !important; top: 2px }`, `overridden-declaration [top: 2px] "top" is overridden by "top" in the same rule; leave it out`},
+		{`a { height: 100vh; height: 100dvh; color: red; color: oklch(0.6 0.1 20); margin: 0; margin-left: 1px; margin-left: 2px !important; top: 1px; top: var(--x) }`,
+			`overridden-declaration [margin-left: 1px] "margin-left" is overridden by "margin-left" in the same rule; leave it out, or write it behind the other`},
+		{`a { text-decoration: underline; text-decoration: underline dotted }`, ``},
+		{`a { -webkit-transform: none }`, `only-prefixed [-webkit-transform] "-webkit-transform" stands here without "transform"; write "transform": the step prefix adds those with a prefix that a target needs`},
+		{`a { -webkit-transform: none; transform: none; -webkit-line-clamp: 2; -webkit-box-orient: vertical }`, ``},
+		{`a { word-wrap: break-word }`, `out-of-date [word-wrap] "word-wrap" is the old name of "overflow-wrap"; write "overflow-wrap"`},
+		{`a { clip: rect(0 0 0 0) }`, `out-of-date [clip] the property "clip" is out of date`},
+		{`a { filter: alpha(opacity=50); width: 10px\9 }`, `old-hack [alpha(opacity=50)] "alpha(" is read by browsers of long ago alone` + "\n" + `old-hack [10px\9 ] "10px\\9 " is read by browsers of long ago alone`},
+		{`/* rinzel as-is: check */ a { colr: red } b { /* rinzel as-is */ colr: red; widht: 0 }`, `unknown-property [widht] there is no property "widht"; did you mean "width"?`},
+		{`/* rinzel as-is: nothing */`, `bad-as-is [/* rinzel as-is: nothing */] "nothing" cannot be told to leave something as it is: the steps are lower, prefix, check`},
+		{`a { b { colr: red } @media print { d { widht: 0 } } }`, `unknown-property [colr] there is no property "colr"; did you mean "color"?` + "\n" + `unknown-property [widht] there is no property "widht"; did you mean "width"?`},
+	}
+	for _, test := range tests {
+		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return Nodes(n, targets) }); got != test.want {
+			t.Errorf("%s\n got %s\nwant %s", test.src, got, test.want)
+		}
+	}
+}
+
+func TestSupport(t *testing.T) {
+	targets := browsers.AtLeast(map[string]browsers.Version{"chrome": 100000, "safari": 15000})
+	const drop, earlier = "browsers that lack it drop the rule: give what may apply without it a rule of its own", "write a value before it that all targets read"
+	tests := []struct{ src, want string }{
+		{`a { color: red; display: grid; cursor: pointer }`, ``},
+		{`a:has(b) {} c:has(d) {}`, `lacking [:has] ":has" is not read by chrome up to 104, safari up to 15.3 (1 more like it); ` + drop},
+		{`a { b { color: red } }`, `lacking [b ] a nested rule is not read by chrome up to 111, safari up to 16.4; put "lower" into the chain of this sheet`},
+		{`@container (width > 1px) { a { top: 0 } }`, `lacking [@container] "@container" is not read by chrome up to 104, safari up to 15.6`},
+		{`a { height: 100dvh }`, `lacking [100dvh] the unit "dvh" is not read by chrome up to 107, safari up to 15.3; ` + earlier},
+		{`a { height: 100vh; height: 100dvh }`, ``},
+		{`a { color: light-dark(red, blue) }`, `lacking [light-dark(] "light-dark()" is not read by chrome up to 122, safari up to 17.4; ` + earlier},
+		{`a { color: rgb(from red r g b) }`, `lacking [rgb(from red r g b)] a relative colour in "rgb()" is not read by chrome up to 118, safari up to 16.3; ` + earlier},
+		{`@supports (color: light-dark(red, blue)) { a { color: light-dark(red, blue) } }`, ``},
+		{`a { text-wrap: balance; clip: rect(0 0 0 0) }`, `lacking-property [text-wrap] the property "text-wrap" is not read by chrome up to 113, safari up to 17.3`},
+		{`a { overflow: clip }`, `lacking [clip] "clip" as a value of "overflow" is not read by safari up to 15.6; ` + earlier},
+		{`a { user-select: none }`, ``}, // under a prefix it is
+		{`@media (forced-colors: active) { a { top: 0 } }`, `lacking [forced-colors] the media feature "forced-colors" is not read by safari up to 15.6`},
+		{`/* rinzel as-is */ a:has(b) {}`, ``},
+	}
+	for _, test := range tests {
+		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return Support(n, targets) }); got != test.want {
+			t.Errorf("%s\n got %s\nwant %s", test.src, got, test.want)
+		}
+	}
+}
+
+func TestEveryCodeIsDistinct(t *testing.T) {
+	for i, c := range Codes {
+		if known, ok := Find(c.Name); !ok || known != Codes[i] || c.About == "" {
+			t.Errorf("%v is not found by its name", c)
+		}
+	}
+}
+
+func BenchmarkNodes(b *testing.B) {
+	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
+	sheet, _ := parse.Sheet(f)
+	targets := browsers.Default()
+	b.SetBytes(int64(len(f.Text)))
+	b.ReportAllocs()
+	for b.Loop() {
+		Nodes(sheet.Nodes, targets)
+		Support(sheet.Nodes, targets)
+	}
+}
+
+// FuzzNodes holds that findings lie in the text they are about.
+func FuzzNodes(f *testing.F) {
+	for _, src := range csstest.All() {
+		f.Add(src)
+	}
+	f.Add("@media (a<b){c:d(e){width:10;width:calc(1px + 1s);color:#12;-webkit-transform:none;margin-left:0;margin:0}}@page{size:A4;x:y}")
+	targets := browsers.Default()
+	f.Fuzz(func(t *testing.T, src string) {
+		file := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src)
+		sheet, _ := parse.Sheet(file)
+		for _, d := range append(Nodes(sheet.Nodes, targets), Support(sheet.Nodes, targets)...) {
+			// What the end of the file closes has a text that is longer than the file.
+			if !d.Span.IsValid() || d.Span.End < d.Span.Start.Off || int(d.Span.End) > len(file.Text)+2 || d.Message == "" {
+				t.Fatalf("%q: %+v", src, d)
+			}
+		}
+	})
+}

@@ -1,0 +1,285 @@
+package check
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// declaration checks the name and the value of a declaration. siblings are the
+// nodes of its block.
+func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node) {
+	if d.IsCustom() {
+		return
+	}
+	name := token.Lower(d.Name)
+	values := ast.Significant(d.Value)
+	if at.atRule != "" {
+		if def, ok := grammar.Descriptor(at.atRule, name); ok {
+			c.value(d, def, values, "css.at-rules."+at.atRule+"."+name)
+			return
+		}
+		if !at.both {
+			c.descriptor(d, at.atRule, name)
+			return
+		}
+	}
+	if prefix, standard := split(name); prefix != "" {
+		c.prefixed(d, prefix, standard, siblings)
+		return
+	}
+	def, ok := grammar.Property(name)
+	feature := browsers.Property(name)
+	if !ok && !browsers.Known(feature) {
+		c.report("unknown-property", nameSpan(d), didYouMean("", name, grammar.Properties()), "there is no property %q", d.Name)
+		return
+	}
+	if standard, isOld := grammar.Standard(name); isOld {
+		if declares(siblings, standard) {
+			return // it is there for browsers of long ago
+		}
+		c.report("out-of-date", nameSpan(d), fmt.Sprintf("write %q", standard), "%q is the old name of %q", d.Name, standard)
+	} else if browsers.Deprecated(feature) {
+		c.report("out-of-date", nameSpan(d), "", "the property %q is out of date", d.Name)
+	}
+	if ok {
+		c.value(d, def, values, feature)
+	}
+}
+
+// declares reports whether a block declares a property.
+func declares(block []ast.Node, name string) bool {
+	return slices.ContainsFunc(block, func(n ast.Node) bool {
+		d, ok := n.(*ast.Declaration)
+		return ok && token.EqualFold(d.Name, name)
+	})
+}
+
+func nameSpan(d *ast.Declaration) source.Span { return nameOf(d.NamePos, len(d.Name), d.Span()) }
+
+func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
+	if prefix, _ := split(name); prefix != "" || browsers.Known("css.at-rules."+rule+"."+name) {
+		return
+	}
+	c.report("unknown-descriptor", nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "\"@%s\" has no descriptor %q", rule, d.Name)
+}
+
+// prefixed checks a property with a vendor prefix: where a browser knows the
+// standard one today, that is to stand in the same block.
+func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
+	def, ok := grammar.Property(standard)
+	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) {
+		return
+	}
+	for _, n := range siblings {
+		if o, ok := n.(*ast.Declaration); ok {
+			name := token.Lower(o.Name)
+			if name == standard || slices.Contains(grammar.Longhands(name), standard) {
+				return
+			}
+			if other, rest := split(name); other != "" && rest == standard && o != d && o.NamePos.Off < d.NamePos.Off {
+				return // told of the first
+			}
+		}
+	}
+	if values := ast.Significant(d.Value); !grammar.Open(values) {
+		if _, fits := def.Match(values); !fits {
+			return // the prefixed one takes other values, and so means another thing
+		}
+	}
+	c.report("only-prefixed", nameSpan(d), fmt.Sprintf("write %q: the step prefix adds those with a prefix that a target needs", standard),
+		"%q stands here without %q", d.Name, standard)
+}
+
+// value checks the value of a declaration. feature is what the property or
+// descriptor is called in the data about browsers.
+func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
+	if grammar.Open(values) || len(values) == 0 {
+		return
+	}
+	if hack := oldHack(values); hack != nil {
+		c.report("old-hack", hack.Span(), "", "%q is read by browsers of long ago alone", hack.Text)
+		return
+	}
+	if len(values) == 1 && values[0].Kind == token.Ident && browsers.Deprecated(feature+"."+token.Lower(values[0].Text)) {
+		c.report("out-of-date", values[0].Span(), "", "the value %q of %q is out of date", values[0].Text, d.Name)
+	}
+	c.key = appendKey(append(c.key[:0], feature...), values)
+	if c.fits[string(c.key)] {
+		return
+	}
+	m, fits := def.Match(values)
+	if fits || vendors(values) {
+		c.fits[string(c.key)] = true
+		return
+	}
+	if m.At != nil && m.At.Kind == token.Ident && browsers.Known(feature+"."+token.Lower(m.At.Text)) {
+		return
+	}
+	count := len(c.found)
+	c.misfit(d, m, values)
+	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off || f.Span.Start.Off >= own.End {
+		// A constant stood here, and what is wrong may be either.
+		f.Related = append(f.Related, diag.Related{Span: f.Span, Message: "the value comes from here"})
+		f.Span = own
+	}
+}
+
+// appendKey appends a text that values which fit differently do not share.
+func appendKey(key []byte, values []ast.Value) []byte {
+	for i := range values {
+		v := &values[i]
+		key = append(append(key, ' '), v.Text...)
+		if v.Inner != nil {
+			key = append(appendKey(key, v.Inner.Values), ')')
+		}
+	}
+	return key
+}
+
+// oldHack returns a value that only browsers of long ago read, if there is one.
+func oldHack(values []ast.Value) *ast.Value {
+	for i := range values {
+		v := &values[i]
+		switch {
+		case v.Kind == token.Ident && slashed(v.Text) || v.IsIdent("progid"), v.Kind == token.Dimension && slashed(v.Text),
+			v.IsFunction("alpha") && len(v.Values()) > 0 && v.Values()[0].IsIdent("opacity"), v.IsFunction("expression"):
+			return v
+		}
+	}
+	return nil
+}
+
+// slashed reports whether a text ends in an escape of a character that no value has.
+func slashed(text string) bool {
+	text = strings.TrimRight(text, " ")
+	return strings.HasSuffix(text, `\9`) || strings.HasSuffix(text, `\0`)
+}
+
+// vendors reports whether a value is of a vendor.
+func vendors(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool {
+		if v.Kind == token.Ident || v.Kind == token.Function {
+			if prefix, _ := split(token.Lower(v.Text)); len(prefix) > 2 {
+				return true
+			}
+		}
+		return v.Inner != nil && vendors(v.Inner.Values)
+	})
+}
+
+// misfit words why a value is none that a property takes.
+func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
+	if m.At == nil {
+		last := &values[len(values)-1]
+		c.report("unknown-value", last.Span(), expected(m), "the value of %q ends too early", d.Name)
+		return
+	}
+	text := print.Values([]ast.Value{*m.At})
+	if len(text) > 60 {
+		text = m.At.Text
+	}
+	number, isNumber := value.Read(m.At)
+	switch {
+	case isNumber && m.OutOfRange:
+		c.report("out-of-range", m.At.Span(), "", "%q is out of range: %q takes %s", text, d.Name, rangeOf(m))
+	case isNumber && number.Unit == "" && unitFor(m.Types) != "":
+		unit := unitFor(m.Types)
+		c.report("missing-unit", m.At.Span(), fmt.Sprintf("write %q, or another unit", m.At.Text+unit), "%q has no unit, and no browser reads it as %s", text, typeWords[unitTypes[unit]])
+	case m.At.Kind == token.Hash:
+		c.report("bad-color", m.At.Span(), "a colour has 3, 4, 6 or 8 digits from 0 to 9 and a to f", "%q is no colour", text)
+	case isColorFunction(m.At):
+		c.report("bad-color", m.At.Span(), "", "%q is no colour that browsers read", text)
+	default:
+		c.report("unknown-value", m.At.Span(), nearValue(m), "%q does not fit into the value of %q", text, d.Name)
+	}
+}
+
+// isColorFunction reports whether v is a function of a colour.
+func isColorFunction(v *ast.Value) bool {
+	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
+}
+
+// unitTypes are the units that are proposed, by the type that asks for one.
+var unitTypes = map[string]string{"px": "length", "deg": "angle", "s": "time", "fr": "flex"}
+
+// unitFor returns a unit that makes a number fit; "" if a number fits or none does.
+func unitFor(types []string) string {
+	if slices.Contains(types, "number") || slices.Contains(types, "integer") {
+		return ""
+	}
+	for _, unit := range []string{"px", "deg", "s", "fr"} {
+		if slices.Contains(types, unitTypes[unit]) {
+			return unit
+		}
+	}
+	return ""
+}
+
+// rangeOf words the numbers that are allowed.
+func rangeOf(m grammar.Misfit) string {
+	low, high := strconv.FormatFloat(m.Low, 'f', -1, 64), strconv.FormatFloat(m.High, 'f', -1, 64)
+	switch {
+	case math.IsInf(m.High, 1):
+		return low + " or more"
+	case math.IsInf(m.Low, -1):
+		return high + " or less"
+	}
+	return low + " to " + high
+}
+
+// nearValue proposes what could stand in a value's place.
+func nearValue(m grammar.Misfit) string {
+	if m.At.Kind == token.Ident || m.At.Kind == token.Function {
+		name := m.At.Text
+		if m.At.Kind == token.Function {
+			name += ")"
+		}
+		if near := diag.Nearest(token.Lower(name), m.Keywords); near != "" {
+			return fmt.Sprintf("did you mean %q?", near)
+		}
+	}
+	return expected(m)
+}
+
+// typeWords are the types as messages word them.
+var typeWords = map[string]string{
+	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "a whole number", "angle": "an angle", "time": "a time",
+	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string", "string-token": "a string", "url-token": "url()", "custom-ident": "a name",
+	"dashed-ident": "a name with two hyphens", "hex-color": "a colour",
+}
+
+// expected lists what could stand in a place, if that is little enough to be read.
+func expected(m grammar.Misfit) string {
+	const most = 8
+	var list []string
+	for _, t := range m.Types {
+		if w := typeWords[t]; w != "" && !slices.Contains(list, w) {
+			list = append(list, w)
+		}
+	}
+	if isColor := slices.Contains(m.Types, "hex-color"); !isColor {
+		for _, k := range m.Keywords {
+			list = append(list, strconv.Quote(k))
+		}
+	}
+	if len(list) == 0 || len(list) > most {
+		return ""
+	}
+	if len(list) > 1 {
+		list[len(list)-2] += " or " + list[len(list)-1]
+		list = list[:len(list)-1]
+	}
+	return "it takes " + strings.Join(list, ", ")
+}

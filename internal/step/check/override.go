@@ -1,0 +1,121 @@
+package check
+
+import (
+	"slices"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
+)
+
+// This file finds declarations of a rule that say nothing, since another of the
+// same rule says it again or otherwise. One that is there for browsers which
+// do not read the later one is none of them.
+
+// overridden checks the declarations of one block.
+func (c *checker) overridden(list []*ast.Declaration) {
+	if len(list) < 2 {
+		return
+	}
+	names := make([]string, len(list))
+	for i, d := range list {
+		names[i] = token.Lower(d.Name)
+		if d.IsCustom() {
+			names[i] = d.Name
+		}
+	}
+	for i, d := range list {
+		for k := i + 1; k < len(list); k++ {
+			later := list[k]
+			if names[k] != names[i] && !slices.Contains(grammar.Longhands(names[k]), names[i]) {
+				continue
+			}
+			if dead, ok := c.dead(d, later, names[i] == names[k]); ok {
+				c.say(d, later, dead, names[i] == names[k])
+				break
+			}
+		}
+	}
+}
+
+// say reports a declaration that has no effect beside the other.
+func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
+	other, where := later, "it is declared again here"
+	switch {
+	case same && d.Important == later.Important && ast.EqualValues(d.Value, later.Value):
+		diagnosed := c.report("repeated-declaration", dead.Span(), "leave one of the two out", "%q is declared twice, with the same value", d.Name)
+		diagnosed.Related = []diag.Related{{Span: later.Span(), Message: where}}
+		return
+	case dead == later:
+		other, where = d, "this one is important"
+	case !same:
+		where = "this sets it as well"
+	}
+	winner := later
+	if dead == later {
+		winner = d
+	}
+	diagnosed := c.report("overridden-declaration", dead.Span(), "leave it out, or write it behind the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
+	if dead == later {
+		diagnosed.Mend = "leave it out"
+	}
+	diagnosed.Related = []diag.Related{{Span: other.Span(), Message: where}}
+}
+
+// dead returns which of two declarations of one property has no effect. ok is
+// false if some browser may need both.
+func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declaration, ok bool) {
+	if ast.EqualValues(d.Value, later.Value) && same && d.Important == later.Important {
+		return d, true
+	}
+	if !everywhere(token.Lower(later.Name), later.Value) || !everywhere(token.Lower(d.Name), d.Value) {
+		return nil, false
+	}
+	if d.Important && !later.Important {
+		return later, same
+	}
+	return d, true
+}
+
+// plainUnits are the units that every browser reads.
+var plainUnits = []string{"", "%", "px", "em", "ex", "pt", "pc", "in", "cm", "mm", "rem", "s", "ms", "deg", "vw", "vh"}
+
+// everywhere reports whether every browser reads a value of a property, as far
+// as it is certain: it is of numbers, strings, addresses, colours of old and keywords
+// that are as old as the property.
+func everywhere(property string, values []ast.Value) bool {
+	return !slices.ContainsFunc(values, func(v ast.Value) bool {
+		switch v.Kind {
+		case token.Number, token.Dimension, token.Percentage:
+			n, ok := value.Read(&v)
+			return !ok || !slices.Contains(plainUnits, n.Unit)
+		case token.Ident:
+			word := token.Lower(v.Text)
+			return !plainWord(word) || browsers.Known(browsers.Property(property)+"."+word)
+		case token.Hash:
+			return len(v.Text) != 4 && len(v.Text) != 7
+		case token.String, token.URL, token.Comma, token.Delim, token.Whitespace, token.Comment:
+			return false
+		}
+		return true
+	})
+}
+
+// plainWords are keywords that most properties had from the start.
+var plainWords = []string{
+	"none", "auto", "normal", "inherit", "transparent", "block", "inline", "inline-block", "hidden", "visible", "solid", "dashed", "dotted", "double", "left", "right", "center",
+	"top", "bottom", "middle", "baseline", "bold", "italic", "absolute", "relative", "fixed", "static", "both", "pointer", "default", "underline", "uppercase", "lowercase",
+	"capitalize", "nowrap", "pre", "repeat", "no-repeat", "repeat-x", "repeat-y", "scroll", "collapse", "separate", "serif", "sans-serif", "monospace", "table", "table-cell",
+	"medium", "thin", "thick", "small", "large", "disc", "square", "circle", "decimal", "inside", "outside", "justify",
+}
+
+func plainWord(word string) bool {
+	if slices.Contains(plainWords, word) {
+		return true
+	}
+	_, isColor := value.ColorOf(&ast.Value{Kind: token.Ident, Text: word})
+	return isColor
+}

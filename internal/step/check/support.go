@@ -1,0 +1,282 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+	"rinzel/internal/step/asis"
+)
+
+// Support returns what targets lack of the features that a sheet uses, each
+// where it is used first. The sheet is what its chain made of it, so that what
+// was written in a feature's stead counts: a declaration that an earlier one of
+// the same property precedes, and all in @supports, is for browsers that read it.
+func Support(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
+	s := &support{
+		checker: checker{targets: targets}, uses: make(map[string]int), first: make(map[string]int),
+		properties: make(map[string]*property), units: make(map[string]bool), functions: make(map[string]string),
+	}
+	for name, feature := range functionFeatures() {
+		if len(targets.Missing(feature)) > 0 {
+			s.functions[name] = feature
+		}
+	}
+	s.list(nodes, false)
+	for feature, i := range s.first {
+		if more := s.uses[feature] - 1; more > 0 {
+			s.found[i].Message += fmt.Sprintf(" (%d more like it)", more)
+		}
+	}
+	return s.found
+}
+
+type support struct {
+	checker
+	uses  map[string]int // of each feature that is lacking
+	first map[string]int // its finding
+
+	properties map[string]*property
+	units      map[string]bool   // whether a target lacks them
+	functions  map[string]string // features of those that a target lacks
+}
+
+// property is what targets lack of a property.
+type property struct {
+	lacking  bool
+	keywords map[string]bool // those that are lacking
+}
+
+// property returns what targets lack of a property, by its name in lower case.
+func (s *support) property(name string) *property {
+	p := s.properties[name]
+	if p == nil {
+		feature := browsers.Property(name)
+		p = &property{lacking: len(s.targets.Missing(feature)) > 0, keywords: make(map[string]bool)}
+		for _, part := range browsers.Parts(feature) {
+			if len(s.targets.Missing(feature+"."+part)) > 0 {
+				p.keywords[part] = true
+			}
+		}
+		s.properties[name] = p
+	}
+	return p
+}
+
+// lacks notes the use of a feature, if a target lacks it.
+func (s *support) lacks(code, feature string, at source.Span, what, mend string) {
+	missing := s.targets.Missing(feature)
+	if len(missing) == 0 {
+		return
+	}
+	if s.uses[feature]++; s.uses[feature] > 1 {
+		return
+	}
+	s.first[feature] = len(s.found)
+	s.report(code, at, mend, "%s is not read by %s", what, versions(missing))
+}
+
+// versions words the newest versions that lack something.
+func versions(missing []string) string {
+	out := make([]string, len(missing))
+	for i, m := range missing {
+		out[i] = strings.Replace(m, " ", " up to ", 1)
+	}
+	return strings.Join(out, ", ")
+}
+
+func (s *support) list(nodes []ast.Node, nested bool) {
+	left := asis.Reader{Step: "check"}
+	var declared map[string]bool
+	for _, n := range nodes {
+		if left.Leaves(n) {
+			continue
+		}
+		switch n := n.(type) {
+		case *ast.Declaration:
+			name := token.Lower(n.Name)
+			s.declaration(n, name, declared[name])
+			if declared == nil {
+				declared = make(map[string]bool)
+			}
+			declared[name] = true
+			if prefix, standard := split(name); prefix != "" {
+				declared[standard] = true
+			}
+		case *ast.StyleRule:
+			if nested {
+				s.lacks("lacking", browsers.Nesting, n.Span(), "a nested rule", "put \"lower\" into the chain of this sheet")
+			}
+			for _, sel := range n.Selectors {
+				s.selector(sel)
+			}
+			s.list(n.Nodes, true)
+		case *ast.QualifiedRule:
+			s.list(n.Nodes, false)
+		case *ast.AtRule:
+			s.atRule(n, nested)
+		}
+	}
+}
+
+func (s *support) atRule(r *ast.AtRule, nested bool) {
+	name := token.Lower(r.Name)
+	at := nameOf(r.At, len(r.Name)+1, r.Span())
+	s.lacks("lacking", "css.at-rules."+name, at, fmt.Sprintf("\"@%s\"", r.Name), "")
+	if name == "supports" || name == "font-face" {
+		return
+	}
+	if name == "media" || name == "custom-media" {
+		s.media(r.Prelude)
+	}
+	s.list(ast.Body(r), nested)
+}
+
+func (s *support) media(values []ast.Value) {
+	for i := range values {
+		v := &values[i]
+		inner := v.Values()
+		if v.Kind != token.LParen || len(inner) == 0 {
+			continue
+		}
+		s.media(inner)
+		if inner[0].Kind == token.Ident {
+			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
+			s.lacks("lacking", "css.at-rules.media."+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+		}
+	}
+}
+
+func (s *support) selector(list ast.Selector) {
+	for i := range list {
+		p := &list[i]
+		if p.Args != nil {
+			for _, arg := range p.Args.Selectors {
+				s.selector(arg)
+			}
+		}
+		if p.Kind == ast.PseudoClass || p.Kind == ast.PseudoElement {
+			s.pseudo(p)
+		}
+	}
+}
+
+func (s *support) pseudo(p *ast.Simple) {
+	name := token.Lower(p.Name)
+	colons := ":"
+	if p.Kind == ast.PseudoElement {
+		colons = "::"
+	}
+	if p.Kind == ast.PseudoElement && !grammar.IsPseudo("::"+name) || strings.HasPrefix(name, "-") {
+		return
+	}
+	feature := "css.selectors." + name
+	if name == "not" && p.Args != nil && (len(p.Args.Selectors) > 1 || len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) > 1) {
+		feature += ".selector_list"
+	}
+	s.lacks("lacking", feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+		"browsers that lack it drop the rule: give what may apply without it a rule of its own")
+}
+
+// declaration notes what a declaration uses. covered tells that an earlier one
+// of the same property stands in for it.
+func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
+	if prefix, _ := split(name); prefix != "" {
+		return // custom, or for one browser
+	}
+	p := s.property(name)
+	if p.lacking {
+		s.lacks("lacking-property", browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
+		return
+	}
+	if covered || oldHack(d.Value) != nil {
+		return
+	}
+	const mend = "write a value before it that all targets read"
+	for i := range d.Value {
+		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
+			s.lacks("lacking", browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), mend)
+		}
+	}
+	if name != "clip" { // whose rect() is as old as it is
+		s.values(d.Value, mend)
+	}
+}
+
+// values notes the functions and units in values.
+func (s *support) values(values []ast.Value, mend string) {
+	for i := range values {
+		v := &values[i]
+		switch v.Kind {
+		case token.Function:
+			name := token.Lower(v.Name())
+			if name == "var" || name == "type" { // within image-set(), and another thing within attr()
+				continue
+			}
+			feature, lacking := s.functions[name]
+			if lacking {
+				s.lacks("lacking", feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), mend)
+			}
+			if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && !lacking {
+				s.lacks("lacking", browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), mend)
+			}
+		case token.Dimension:
+			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.lacksUnit(unit) {
+				s.lacks("lacking", unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), mend)
+			}
+		case token.Hash:
+			if len(v.Text) == 5 || len(v.Text) == 9 {
+				s.lacks("lacking", "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", mend)
+			}
+		}
+		if v.Inner != nil {
+			s.values(v.Inner.Values, mend)
+		}
+	}
+}
+
+// lacksUnit reports whether a target lacks a unit in lower case.
+func (s *support) lacksUnit(unit string) bool {
+	lacking, known := s.units[unit]
+	if !known {
+		lacking = len(s.targets.Missing(unitFeature(unit))) > 0
+		s.units[unit] = lacking
+	}
+	return lacking
+}
+
+// functionFeatures are the features of functions, by name in lower case.
+var functionFeatures = sync.OnceValue(func() map[string]string {
+	out := make(map[string]string)
+	for _, feature := range browsers.Features() {
+		rest, ok := strings.CutPrefix(feature, "css.types.")
+		part := strings.Split(rest, ".")
+		if !ok || len(part) > 2 || part[0] == "length" || part[0] == "global_keywords" {
+			continue
+		}
+		out[token.Lower(part[len(part)-1])] = feature
+	}
+	return out
+})
+
+// unitGroups are the features that stand for several units.
+var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large", "d": "viewport_percentage_units_dynamic"}
+
+// unitFeature returns the feature of a unit.
+func unitFeature(unit string) string {
+	const lengths = "css.types.length."
+	switch {
+	case strings.HasPrefix(unit, "cq"):
+		return lengths + "container_query_length_units"
+	case len(unit) > 2 && slices.Contains([]string{"vw", "vh", "vi", "vb", "vmin", "vmax"}, unit[1:]):
+		return lengths + unitGroups[unit[:1]]
+	}
+	return lengths + unit
+}
