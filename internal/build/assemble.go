@@ -271,7 +271,7 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
 	for _, name := range steps {
 		switch name {
 		case "lower":
-			nodes = lower.Nodes(nodes, a.b.targets)
+			nodes = lower.Nodes(nodes, a.b.lowering)
 		case "prefix":
 			var changes []prefix.Change
 			nodes, changes = prefix.Nodes(nodes, a.b.targets)
@@ -337,7 +337,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		return
 	}
 	if slices.Contains(a.b.project.Settings.ChainOf(here.path), "lower") {
-		imp.Media, _ = lower.Media(imp.Media, a.b.targets)
+		imp.Media, _ = lower.Media(imp.Media, a.b.lowering)
 	}
 	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
 	if !cond.empty() {

@@ -9,6 +9,7 @@ package asis
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -71,36 +72,39 @@ func read(comment string) (m mark, ok bool, err error) {
 
 func (m mark) names(step string) bool { return len(m.steps) == 0 || slices.Contains(m.steps, step) }
 
-// Reader follows the comments of one block, or of the top of a sheet, for one step.
-type Reader struct {
-	Step string
-
-	once   bool // the next node is left as it is
-	always bool // all are, up to a comment
-}
-
-// Leaves reports whether the step leaves a node as it is. It is called with each
-// node of the block in order. Comments it always leaves.
-func (r *Reader) Leaves(n ast.Node) bool {
-	c, ok := n.(*ast.Comment)
-	if !ok {
-		leave := r.once || r.always
-		r.once = false
-		return leave
+// Left returns the nodes that a step leaves as they are, at any depth: nil if
+// there are none, which is so in most sheets. What is in a rule that is left is
+// not listed.
+func Left(nodes []ast.Node, step string) map[ast.Node]bool {
+	var left map[ast.Node]bool
+	once, always := false, false
+	for _, n := range nodes {
+		if c, ok := n.(*ast.Comment); ok {
+			m, ok, err := read(c.Text)
+			switch {
+			case !ok || err != nil || !m.names(step):
+			case m.extends == next:
+				once = true
+			default:
+				always = m.extends == fromHere
+			}
+			continue
+		}
+		if once || always {
+			once = false
+			if left == nil {
+				left = make(map[ast.Node]bool)
+			}
+			left[n] = true
+			continue
+		}
+		if inner := Left(ast.Body(n), step); left == nil {
+			left = inner
+		} else {
+			maps.Copy(left, inner)
+		}
 	}
-	m, ok, err := read(c.Text)
-	if !ok || err != nil || !m.names(r.Step) {
-		return true
-	}
-	switch m.extends {
-	case next:
-		r.once = true
-	case fromHere:
-		r.always = true
-	case toHere:
-		r.always = false
-	}
-	return true
+	return left
 }
 
 // Misread returns a warning for each comment in nodes, at any depth, that cannot

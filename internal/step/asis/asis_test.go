@@ -10,7 +10,7 @@ import (
 	"rinzel/internal/source"
 )
 
-func TestLeaves(t *testing.T) {
+func TestLeft(t *testing.T) {
 	tests := []struct{ src, want string }{ // what prefix leaves, comments aside
 		{`a {} b {}`, ``},
 		{`/* rinzel as-is */ a {} b {}`, `a`},
@@ -23,15 +23,18 @@ func TestLeaves(t *testing.T) {
 		{`/* rinzel as-is */ /* rinzel as-is from here */ a {} /* rinzel as-is to here */ b {}`, `a`},
 		{`/* about rinzel as-is */ a {}`, ``},
 		{`/* rinzel as-is: minify */ a {}`, ``},
+		{`@media print { a {} /* rinzel as-is */ b { c {} } c {} } /* rinzel as-is */ d {}`, `b d`},
 	}
 	for _, test := range tests {
-		r := Reader{Step: "prefix"}
+		list := nodes(test.src)
+		set := Left(list, "prefix")
 		var left []string
-		for _, n := range nodes(test.src) {
-			if rule, ok := n.(*ast.StyleRule); r.Leaves(n) && ok {
+		ast.Walk(list, func(n ast.Node) bool {
+			if rule, ok := n.(*ast.StyleRule); set[n] && ok {
 				left = append(left, print.Selector(rule.Selectors[0]))
 			}
-		}
+			return true
+		})
 		if got := strings.Join(left, " "); got != test.want {
 			t.Errorf("%s: leaves %q, want %q", test.src, got, test.want)
 		}

@@ -61,7 +61,7 @@ func Find(name string) (Code, bool) {
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
 func Nodes(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
-	c := &checker{targets: targets, fits: make(map[string]bool)}
+	c := &checker{targets: targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool)}
 	c.list(nodes, place{})
 	return append(c.found, asis.Misread(nodes)...)
 }
@@ -70,6 +70,7 @@ func Nodes(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
 type checker struct {
 	targets browsers.Targets
 	found   []diag.Diagnostic
+	left    map[ast.Node]bool
 	fits    map[string]bool // properties with values that they take, met before
 	key     []byte          // scratch
 }
@@ -92,10 +93,9 @@ type place struct {
 
 // list checks the nodes of a block, or of the top of a sheet.
 func (c *checker) list(nodes []ast.Node, at place) {
-	left := asis.Reader{Step: "check"}
 	var declared []*ast.Declaration
 	for _, n := range nodes {
-		if left.Leaves(n) {
+		if c.left[n] {
 			continue
 		}
 		switch n := n.(type) {

@@ -21,7 +21,7 @@ import (
 // the same property precedes, and all in @supports, is for browsers that read it.
 func Support(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
 	s := &support{
-		checker: checker{targets: targets}, uses: make(map[string]int), first: make(map[string]int),
+		checker: checker{targets: targets, left: asis.Left(nodes, "check")}, uses: make(map[string]int), first: make(map[string]int),
 		properties: make(map[string]*property), units: make(map[string]bool), functions: make(map[string]string),
 	}
 	for name, feature := range functionFeatures() {
@@ -93,10 +93,9 @@ func versions(missing []string) string {
 }
 
 func (s *support) list(nodes []ast.Node, nested bool) {
-	left := asis.Reader{Step: "check"}
 	var declared map[string]bool
 	for _, n := range nodes {
-		if left.Leaves(n) {
+		if s.left[n] {
 			continue
 		}
 		switch n := n.(type) {

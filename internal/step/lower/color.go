@@ -1,7 +1,7 @@
 package lower
 
 import (
-	"slices"
+	"strings"
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
@@ -12,141 +12,125 @@ import (
 // This file writes colours that a target does not read in sRGB before the
 // declarations that have them, which stay for all others.
 
-// colorFunctions are the functions of CSS Color 4 that have features of their own.
-var colorFunctions = []string{"color", "lab", "lch", "oklab", "oklch"}
+// colorFunctions are the functions of colours that older browsers skip.
+var colorFunctions = []string{"color", "lab", "lch", "oklab", "oklch", "color-mix", "contrast-color"}
+
+// relativeFunctions are those that older browsers read, but not relative to a colour.
+var relativeFunctions = []string{"rgb", "rgba", "hsl", "hsla", "hwb"}
+
+var colorFeatures = func() []string {
+	var out []string
+	for _, name := range colorFunctions {
+		out = append(out, browsers.Color(name))
+	}
+	for _, name := range append([]string{"lab", "lch", "oklab", "oklch", "color"}, relativeFunctions...) {
+		out = append(out, relative(name))
+	}
+	return out
+}()
+
+// relative returns the feature of relative colours in a function.
+func relative(name string) string {
+	return browsers.Color(strings.TrimSuffix(name, "a")) + ".relative_syntax"
+}
 
 // colors rewrites colours.
-type colors struct {
-	lacking map[string]bool // functions that some target does not read
-}
-
-func newColors(targets browsers.Targets) colors {
-	c := colors{make(map[string]bool)}
+func (l *lowering) colors() rewrite {
+	c := &colors{l, make(map[string]bool), make(map[string]bool)}
 	for _, name := range colorFunctions {
-		if len(targets.Lacking(browsers.Color(name))) > 0 {
-			c.lacking[name] = true
-		}
+		c.lacking[name] = l.lacks(browsers.Color(name))
+		c.relative[name] = l.lacks(relative(name))
 	}
-	return c
-}
-
-// nodes returns nodes with fallbacks for colours. mayGuard tells that a rule may
-// stand among them.
-func (c colors) nodes(nodes []ast.Node, mayGuard bool) ([]ast.Node, bool) {
-	var before ast.Node
-	return ast.Map(nodes, func(n ast.Node) ast.Edit {
-		prior := before
-		before = n
-		d, ok := n.(*ast.Declaration)
-		if !ok {
-			if c.isGuard(n) {
-				return ast.Keep
-			}
-			_, isKeyframe := n.(*ast.QualifiedRule)
-			if edited, changed := c.nodes(ast.Body(n), !isKeyframe); changed {
-				return ast.Replace(ast.WithBody(n, edited))
-			}
-			return ast.Keep
-		}
-		if p, ok := prior.(*ast.Declaration); ok && token.EqualFold(p.Name, token.Lower(d.Name)) {
-			return ast.Keep // there is a fallback already
-		}
-		return c.declaration(d, mayGuard)
-	})
-}
-
-// isGuard reports whether n is a rule for browsers that read a colour function.
-func (c colors) isGuard(n ast.Node) bool {
-	r, ok := n.(*ast.AtRule)
-	return ok && token.EqualFold(r.Name, "supports") && c.names(r.Prelude)
-}
-
-func (c colors) names(values []ast.Value) bool {
-	for i := range values {
-		v := &values[i]
-		if v.Inner == nil {
-			continue
-		}
-		if v.Kind == token.Function && mayBeColor(v.Text) && c.lacking[token.Lower(v.Name())] || c.names(v.Inner.Values) {
-			return true
-		}
+	for _, name := range relativeFunctions {
+		c.relative[name] = l.lacks(relative(name))
 	}
-	return false
+	return c.declaration
 }
 
-// mayBeColor tells by its first letter whether a function may be one of
-// [colorFunctions].
-func mayBeColor(text string) bool {
-	first := text[0] | 0x20
-	return first == 'c' || first == 'l' || first == 'o' || first == '\\'|0x20
+type colors struct {
+	*lowering
+	lacking  map[string]bool // functions that some target does not read
+	relative map[string]bool // those that it does not read with a colour that they are relative to
 }
 
-// occurIn reports whether a declaration in nodes has a colour to be rewritten.
-func (c colors) occurIn(nodes []ast.Node) bool {
-	found := false
-	ast.Walk(nodes, func(n ast.Node) bool {
-		if d, ok := n.(*ast.Declaration); ok && !found {
-			found = c.names(d.Value)
-		}
-		return !found
-	})
-	return found
+// isLacking reports whether some target does not read a function of a colour.
+func (c *colors) isLacking(v *ast.Value) bool {
+	if !mayBeColor(v.Text) {
+		return false
+	}
+	name := token.Lower(v.Name())
+	return c.lacking[name] || c.relative[name] && isRelative(v)
+}
+
+// mayBeColor tells by its first letter whether a function may be one of a colour.
+func mayBeColor(text string) bool { return strings.IndexByte("clorhCLORH\\", text[0]) >= 0 }
+
+func isRelative(v *ast.Value) bool {
+	args := ast.Significant(v.Values())
+	return len(args) > 0 && args[0].IsIdent("from")
 }
 
 // declaration returns what stands for a declaration: a fallback, and itself.
 // Browsers that do not read a colour skip the declaration, unless it is of a
 // custom property or holds var(): those need a guard.
-func (c colors) declaration(d *ast.Declaration, mayGuard bool) ast.Edit {
-	if !c.names(d.Value) {
-		return ast.Keep
+func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
+	if !holdsFunction(d.Value, c.isLacking) || at.again(d) || holdsFunction(at.tested, c.isLacking) {
+		return nil
 	}
-	var function string
+	var test ast.Value
 	fallback, changed := ast.MapValues(d.Value, func(v *ast.Value) (with ast.Value, changed bool) {
-		name := token.Lower(v.Name())
-		if !c.lacking[name] {
+		if v.Kind != token.Function || !c.isLacking(v) {
 			return with, false
 		}
-		color, ok := value.ColorOf(v)
+		color, ok := known(v)
 		if !ok {
 			return with, false
 		}
-		function = name
+		test = c.test(token.Lower(v.Name()), v)
 		return color.Mapped().Value(v), true
 	})
 	if !changed {
-		return ast.Keep
+		return nil
 	}
 	first := *d
 	first.Value = fallback
 	switch {
 	case !d.IsCustom() && !holdsVar(d.Value):
-		return ast.Splice([]ast.Node{&first, d})
-	case !mayGuard:
-		return ast.Keep
+		return []ast.Node{&first, d}
+	case !at.mayGuard:
+		return nil
 	}
-	return ast.Splice([]ast.Node{&first, guard(function, d)})
+	return []ast.Node{&first, guard(test, false, d)}
 }
 
-// holdsVar reports whether values hold a function in whose place a browser
-// puts tokens.
-func holdsVar(values []ast.Value) bool {
-	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		return v.IsFunction("var") || v.IsFunction("env") || holdsVar(v.Values())
-	})
+// known returns the colour that a function comes to, if that is known.
+func known(v *ast.Value) (value.Color, bool) {
+	if c, ok := value.ColorOf(v); ok {
+		return c, true
+	}
+	if with, ok := value.FoldColor(v); ok {
+		return value.ColorOf(&with)
+	}
+	return value.Color{}, false
 }
 
-// guard returns a declaration for browsers that read a colour function.
-func guard(function string, d *ast.Declaration) ast.Node {
+// test returns a colour by a function that a browser is asked for.
+func (c *colors) test(name string, v *ast.Value) ast.Value {
+	at := &ast.Value{Pos: v.Pos}
 	zero := func(space bool) ast.Value {
-		return ast.Value{Kind: token.Number, Text: "0", Pos: d.NamePos, Space: space}
+		return ast.Value{Kind: token.Number, Text: "0", Pos: v.Pos, Space: space}
 	}
 	args := []ast.Value{zero(false), zero(true), zero(true)}
-	if function == "color" {
-		args = append([]ast.Value{{Kind: token.Ident, Text: "srgb", Pos: d.NamePos}}, zero(true), zero(true), zero(true))
+	switch {
+	case isRelative(v) && !c.lacking[name]:
+		args = []ast.Value{ident("from", at, false), ident("red", at, true), zero(true), zero(true), zero(true)}
+	case name == "color":
+		args = append([]ast.Value{ident("srgb", at, false)}, zero(true), zero(true), zero(true))
+	case name == "color-mix":
+		comma := ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos}
+		args = []ast.Value{ident("in", at, false), ident("srgb", at, true), comma, ident("red", at, false), comma, ident("red", at, false)}
+	case name == "contrast-color":
+		args = []ast.Value{ident("red", at, false)}
 	}
-	call := ast.Value{Kind: token.Function, Text: function + "(", Pos: d.NamePos, Space: true, Inner: &ast.Inner{Values: args}}
-	test := ast.Value{Kind: token.LParen, Text: "(", Pos: d.NamePos, Inner: &ast.Inner{Values: []ast.Value{
-		{Kind: token.Ident, Text: "color", Pos: d.NamePos}, {Kind: token.Colon, Text: ":", Pos: d.NamePos}, call,
-	}}}
-	return &ast.AtRule{At: d.NamePos, Name: "supports", Prelude: []ast.Value{test}, Block: &ast.Block{Nodes: []ast.Node{d}}}
+	return call(name, args, at)
 }

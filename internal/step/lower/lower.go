@@ -1,10 +1,22 @@
 // Package lower rewrites syntax that a target lacks, and only then:
 //
-//   - nested style rules become rules of their own (CSS Nesting 1);
+//   - light-dark() gets the light colour before it, and where the sheet gives the
+//     page both schemes, the dark one in @media (CSS Color 5);
+//   - clamp() is written with max() and min(), hwb(), rgb() and hsl() without
+//     commas and colours with four or eight digits in the forms from before CSS
+//     Color 4, colour stops with two places as two stops, system-ui with the names
+//     that older systems have for it;
+//   - inset, place-*, overflow and display with two keywords are written as the
+//     properties or keywords that they stand for, and properties of the flow as
+//     those of the sides, if the direction of the pages is known (CSS Logical 1);
+//   - a known colour in lab(), lch(), oklab(), oklch(), color() or color-mix(),
+//     or relative to another, gets one in sRGB before it, and where a browser would
+//     not skip it, a guard (CSS Color 4);
 //   - media features in the range form are written with min- and max- (Media
 //     Queries 4);
-//   - a known colour in lab(), lch(), oklab(), oklch() or color() gets one in
-//     sRGB before it, and where a browser would not skip it, a guard (CSS Color 4).
+//   - nested style rules become rules of their own (CSS Nesting 1);
+//   - :is() is written out where that keeps the specificity, :any-link as
+//     [href], and :dir() is decided if the direction is known (Selectors 4).
 package lower
 
 import (
@@ -12,259 +24,204 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
-	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
+	"rinzel/internal/step/asis"
 )
 
-// Nodes returns nodes with all rewritten that a target lacks. Nodes that need
-// nothing are shared, not copied.
-func Nodes(nodes []ast.Node, targets browsers.Targets) []ast.Node {
-	if c := newColors(targets); len(c.lacking) > 0 && c.occurIn(nodes) {
-		nodes, _ = c.nodes(nodes, true)
-	}
-	if len(targets.Lacking(rangeSyntax)) > 0 {
-		nodes = ranges(nodes, targets)
-	}
-	if len(targets.Lacking(browsers.Nesting)) == 0 {
-		return nodes
-	}
-	out, _ := ast.Map(nodes, unnest)
-	return out
+// Direction is the direction of the text on all pages, if that is known. All of
+// it then runs in lines from side to side.
+type Direction string
+
+// The directions.
+const (
+	AnyDirection Direction = ""
+	LeftToRight  Direction = "ltr"
+	RightToLeft  Direction = "rtl"
+)
+
+// Options say what is lowered.
+type Options struct {
+	Targets   browsers.Targets
+	Direction Direction
+	AsIs      map[string]bool // features that are left as they are
 }
 
-// unnest returns what stands for a node outside of all style rules.
-func unnest(n ast.Node) ast.Edit {
-	r, ok := n.(*ast.StyleRule)
-	if !ok {
-		if edited, changed := ast.MapBody(n, unnest); changed {
+// declared are the rewrites of declarations in the order in which they are
+// applied, each with the features that it is for. One is applied if a target lacks
+// any of them. A later one sees what an earlier one writes.
+var declared = []struct {
+	features []string
+	start    func(*lowering) rewrite
+}{
+	{[]string{lightDark}, (*lowering).schemes},
+	{valueFeatures, (*lowering).values},
+	{propertyFeatures, (*lowering).properties},
+	{colorFeatures, (*lowering).colors},
+}
+
+// passes are the rewrites of rules, in order, behind those of declarations.
+var passes = []struct {
+	features []string
+	run      func(*lowering, []ast.Node) []ast.Node
+}{
+	{[]string{rangeSyntax}, (*lowering).ranges},
+	{[]string{browsers.Nesting}, (*lowering).nesting},
+	{selectorFeatures, (*lowering).selectors},
+}
+
+// Nodes returns nodes with all rewritten that a target lacks, as far as it can
+// be without changing what a page looks like; the rest is left as it is. Nodes
+// that need nothing are shared, not copied.
+func Nodes(nodes []ast.Node, opts Options) []ast.Node {
+	l := &lowering{Options: opts, sheet: nodes, lacking: make(map[string]bool), left: asis.Left(nodes, "lower")}
+	for _, d := range declared {
+		if slices.ContainsFunc(d.features, l.lacks) {
+			l.rewrites = append(l.rewrites, d.start(l))
+		}
+	}
+	if len(l.rewrites) > 0 {
+		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
+	}
+	for _, p := range passes {
+		if slices.ContainsFunc(p.features, l.lacks) {
+			nodes = p.run(l, nodes)
+		}
+	}
+	return nodes
+}
+
+// lowering is one run of the step.
+type lowering struct {
+	Options
+	sheet    []ast.Node      // as it was given
+	lacking  map[string]bool // whether a target lacks a feature, as far as it was asked
+	left     map[ast.Node]bool
+	rewrites []rewrite
+}
+
+// rewrite returns what stands for a declaration; nil if it stays.
+type rewrite func(*ast.Declaration, site) []ast.Node
+
+// lacks reports whether a target lacks a feature that is to be lowered.
+func (l *lowering) lacks(feature string) bool {
+	lacking, known := l.lacking[feature]
+	if !known {
+		lacking = !l.AsIs[feature] && len(l.Targets.Lacking(feature)) > 0
+		l.lacking[feature] = lacking
+	}
+	return lacking
+}
+
+// site is where a declaration stands.
+type site struct {
+	before   ast.Node    // the node before it in its block
+	mayGuard bool        // a rule may stand beside it
+	tested   []ast.Value // what the @supports around it asks for, if there is one
+}
+
+// again reports whether the declaration before one is of the same property, and
+// so stands in for it where a browser does not read it.
+func (s site) again(d *ast.Declaration) bool {
+	p, ok := s.before.(*ast.Declaration)
+	return ok && token.EqualFold(p.Name, token.Lower(d.Name))
+}
+
+// declarations applies the rewrites, those before the one numbered from left
+// out, to the declarations in nodes at every depth.
+func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node, bool) {
+	return ast.Map(nodes, func(n ast.Node) ast.Edit {
+		here := at
+		at.before = n
+		if l.left[n] {
+			return ast.Keep
+		}
+		if d, ok := n.(*ast.Declaration); ok {
+			if out := l.declaration(d, here, from); out != nil {
+				return ast.Splice(out)
+			}
+			return ast.Keep
+		}
+		if edited, changed := l.within(n, here, from); changed {
 			return ast.Replace(edited)
 		}
 		return ast.Keep
-	}
-	if !slices.ContainsFunc(r.Nodes, nests) {
-		return ast.Keep
-	}
-	var out []ast.Node
-	flatten(r, r.Selectors, &out)
-	return ast.Splice(out)
+	})
 }
 
-// nests reports whether a node in a style rule is anything but what a style
-// rule could always hold.
-func nests(n ast.Node) bool {
-	switch n.(type) {
-	case *ast.StyleRule, *ast.AtRule:
-		return true
+// within applies rewrites to the declarations in the block of n.
+func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
+	body := ast.Body(n)
+	if len(body) == 0 {
+		return n, false
+	}
+	at.before = nil
+	switch n := n.(type) {
+	case *ast.QualifiedRule: // a keyframe
+		at.mayGuard = false
+	case *ast.StyleRule:
+		at.mayGuard = true
+	case *ast.AtRule:
+		if token.EqualFold(n.Name, "supports") {
+			at.tested = slices.Concat(at.tested, n.Prelude)
+		}
+	}
+	edited, changed := l.declarations(body, at, from)
+	if !changed {
+		return n, false
+	}
+	return ast.WithBody(n, edited), true
+}
+
+// declaration returns what the rewrites make of a declaration; nil if it stays.
+func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node {
+	for i := from; i < len(l.rewrites); i++ {
+		written := l.rewrites[i](d, at)
+		if written == nil {
+			continue
+		}
+		out, _ := l.declarations(written, at, i+1)
+		return out
+	}
+	return nil
+}
+
+// holdsFunction reports whether values hold a function that is wanted, at any depth.
+func holdsFunction(values []ast.Value, wanted func(v *ast.Value) bool) bool {
+	for i := range values {
+		v := &values[i]
+		if v.Inner != nil && (v.Kind == token.Function && wanted(v) || holdsFunction(v.Inner.Values, wanted)) {
+			return true
+		}
 	}
 	return false
 }
 
-// groups are the at-rules that may stand in a style rule, around declarations
-// and rules that belong to it.
-var groups = map[string]bool{
-	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true,
+// holdsVar reports whether values hold a function in whose place a browser
+// puts tokens.
+func holdsVar(values []ast.Value) bool {
+	return holdsFunction(values, func(v *ast.Value) bool { return v.IsFunction("var") || v.IsFunction("env") || v.IsFunction("attr") })
 }
 
-// flatten appends what is in the block of rule as rules of their own with the
-// selectors parents.
-func flatten(rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
-	body(rule.Nodes, rule, parents, out)
+// ident and call make values that stand where another stood.
+func ident(text string, at *ast.Value, space bool) ast.Value {
+	return ast.Value{Kind: token.Ident, Text: text, Pos: at.Pos, Space: space}
 }
 
-// body appends nodes that stand in the block of rule, or of an at-rule in it.
-// Declarations behind a nested rule stay behind it.
-func body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
-	start := 0
-	flush := func(end int) {
-		if declares(nodes[start:end]) {
-			r := *rule
-			r.Selectors, r.Nodes = parents, nodes[start:end:end]
-			*out = append(*out, &r)
-		} else {
-			*out = append(*out, nodes[start:end]...) // comments before a nested rule
-		}
-	}
-	for i, n := range nodes {
-		switch n := n.(type) {
-		case *ast.StyleRule:
-			flush(i)
-			start = i + 1
-			flatten(n, nest(n.Selectors, parents), out)
-		case *ast.AtRule:
-			if !groups[token.Lower(n.Name)] || n.Block == nil {
-				continue // it stays with the declarations around it
-			}
-			flush(i)
-			start = i + 1
-			var inner []ast.Node
-			body(n.Block.Nodes, rule, parents, &inner)
-			*out = append(*out, ast.WithBody(n, inner))
-		}
-	}
-	flush(len(nodes))
+func call(name string, args []ast.Value, at *ast.Value) ast.Value {
+	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at.Pos, Space: at.Space, Inner: &ast.Inner{Values: args}}
 }
 
-// declares reports whether nodes hold anything but comments.
-func declares(nodes []ast.Node) bool {
-	return slices.ContainsFunc(nodes, func(n ast.Node) bool { _, ok := n.(*ast.Comment); return !ok })
-}
-
-// maxProduct is the longest selector list that writing out parents may make;
-// beyond it :is() stands for them.
-const maxProduct = 64
-
-// nest returns the selectors of a rule nested in one with the selectors
-// parents. The result matches the same elements with the same specificity:
-// the nesting selector stands for :is(parents) (CSS Nesting 1, section 3).
-func nest(list, parents []ast.Selector) []ast.Selector {
-	alike := len(list)*len(parents) <= maxProduct && sameSpecificity(parents) &&
-		!slices.ContainsFunc(parents, endsInElement)
-	var out []ast.Selector
-	for _, s := range list {
-		if s.IsBad() {
-			out = append(out, s)
-			continue
-		}
-		s = anchored(s)
-		if alike && leads(s) {
-			for _, p := range parents {
-				if joined, ok := join(p, s[1:]); ok {
-					out = append(out, joined)
-				} else {
-					out = append(out, replace(s, []ast.Selector{p}))
-				}
-			}
-			continue
-		}
-		out = append(out, replace(s, parents))
+// guard returns a declaration within @supports, or within @supports not, for a test
+// of what a browser reads as the value of color.
+func guard(test ast.Value, not bool, d *ast.Declaration) ast.Node {
+	test.Space = true
+	brackets := ast.Value{Kind: token.LParen, Text: "(", Pos: d.NamePos, Inner: &ast.Inner{Values: []ast.Value{
+		{Kind: token.Ident, Text: "color", Pos: d.NamePos}, {Kind: token.Colon, Text: ":", Pos: d.NamePos}, test,
+	}}}
+	prelude := []ast.Value{brackets}
+	if not {
+		brackets.Space = true
+		prelude = []ast.Value{{Kind: token.Ident, Text: "not", Pos: d.NamePos}, brackets}
 	}
-	return out
-}
-
-// anchored returns s with the nesting selector that it implies.
-func anchored(s ast.Selector) ast.Selector {
-	relative := s[0].Kind == ast.Combinator
-	if !relative && selector.Contains(s, ast.NestingSelector) {
-		return s
-	}
-	lead := []ast.Simple{{Kind: ast.NestingSelector, Name: "&", Pos: s[0].Pos}}
-	if !relative {
-		lead = append(lead, ast.Simple{Kind: ast.Combinator, Name: " ", Pos: s[0].Pos})
-	}
-	return append(lead, s...)
-}
-
-// leads reports whether the nesting selector stands first in s and nowhere else.
-func leads(s ast.Selector) bool {
-	return s[0].Kind == ast.NestingSelector && !selector.Contains(s[1:], ast.NestingSelector)
-}
-
-func sameSpecificity(list []ast.Selector) bool {
-	first := selector.Of(list[0])
-	for _, s := range list[1:] {
-		if selector.Of(s) != first {
-			return false
-		}
-	}
-	return true
-}
-
-// endsInElement reports whether s selects a pseudo-element, which the nesting
-// selector cannot stand for.
-func endsInElement(s ast.Selector) bool { return selector.Contains(s, ast.PseudoElement) || s.IsBad() }
-
-// join returns parent with rest, the simple selectors behind '&', added to it.
-// ok is false if both hold a type selector for the same element.
-func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
-	if len(rest) == 0 || !isType(rest[0].Kind) {
-		return slices.Concat(parent, rest), true
-	}
-	last := len(parent)
-	for last > 0 && parent[last-1].Kind != ast.Combinator {
-		last--
-	}
-	if isType(parent[last].Kind) {
-		return nil, false
-	}
-	return slices.Concat(parent[:last], rest[:1], parent[last:], rest[1:]), true
-}
-
-func isType(k ast.SimpleKind) bool { return k == ast.TypeSelector || k == ast.UniversalSelector }
-
-// replace returns s with each nesting selector replaced by parents: by the
-// one parent itself where it is a compound that fits in, else by :is(parents).
-func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
-	var out ast.Selector
-	for start := 0; start < len(s); {
-		end := start
-		for end < len(s) && s[end].Kind != ast.Combinator {
-			end++
-		}
-		out = append(out, replaceCompound(s[start:end], parents)...)
-		if end < len(s) {
-			out = append(out, s[end])
-		}
-		start = end + 1
-	}
-	return out
-}
-
-func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple {
-	var types, rest []ast.Simple
-	for _, p := range compound {
-		switch {
-		case p.Kind == ast.NestingSelector:
-			for _, q := range standIn(p, compound, parents) {
-				if isType(q.Kind) {
-					types = append(types, q)
-				} else {
-					rest = append(rest, q)
-				}
-			}
-		case isType(p.Kind):
-			types = append(types, p)
-		default:
-			rest = append(rest, replaceArgs(p, parents))
-		}
-	}
-	return append(types, rest...)
-}
-
-// standIn returns the simple selectors that stand for '&' in a compound.
-func standIn(nesting ast.Simple, compound []ast.Simple, parents []ast.Selector) []ast.Simple {
-	if len(parents) == 1 && !endsInElement(parents[0]) {
-		parent := parents[0]
-		single := !slices.ContainsFunc(parent, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
-		typed := slices.ContainsFunc(parent, func(p ast.Simple) bool { return isType(p.Kind) })
-		others := slices.ContainsFunc(compound, func(p ast.Simple) bool { return isType(p.Kind) }) || count(compound) > 1
-		if single && !(typed && others) {
-			return parent
-		}
-	}
-	return []ast.Simple{{Kind: ast.PseudoClass, Name: "is", Pos: nesting.Pos, Args: &ast.Args{Selectors: parents}}}
-}
-
-func count(compound []ast.Simple) (nesting int) {
-	for _, p := range compound {
-		if p.Kind == ast.NestingSelector {
-			nesting++
-		}
-	}
-	return nesting
-}
-
-// replaceArgs replaces nesting selectors in the arguments of a simple selector.
-func replaceArgs(p ast.Simple, parents []ast.Selector) ast.Simple {
-	if p.Args == nil || !slices.ContainsFunc(p.Args.Selectors, func(s ast.Selector) bool {
-		return selector.Contains(s, ast.NestingSelector)
-	}) {
-		return p
-	}
-	args := *p.Args
-	args.Selectors = make([]ast.Selector, len(p.Args.Selectors))
-	for i, s := range p.Args.Selectors {
-		args.Selectors[i] = replace(s, parents)
-	}
-	p.Args = &args
-	return p
+	return &ast.AtRule{At: d.NamePos, Name: "supports", Prelude: prelude, Block: &ast.Block{Nodes: []ast.Node{d}}}
 }

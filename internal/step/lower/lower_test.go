@@ -1,6 +1,7 @@
 package lower
 
 import (
+	"strings"
 	"testing"
 
 	"rinzel/internal/browsers"
@@ -13,8 +14,141 @@ import (
 var old = browsers.AtLeast(map[string]browsers.Version{"chrome": 109000})
 
 func lowered(src string, targets browsers.Targets) string {
+	return loweredWith(src, Options{Targets: targets})
+}
+
+func loweredWith(src string, opts Options) string {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	return print.Sheet(Nodes(sheet.Nodes, targets), print.Options{Compact: true})
+	return print.Sheet(Nodes(sheet.Nodes, opts), print.Options{Compact: true})
+}
+
+// ancient are browsers of 2017 and all since.
+var ancient = browsers.AtLeast(map[string]browsers.Version{"chrome": 58000, "firefox": 52000, "safari": 10000})
+
+// lowerTest is a sheet and what it is lowered to; an empty want is the sheet itself.
+type lowerTest struct{ src, want string }
+
+func testLowering(t *testing.T, opts Options, tests []lowerTest) {
+	t.Helper()
+	for _, test := range tests {
+		if test.want == "" {
+			test.want = strings.TrimSuffix(loweredWith(test.src, Options{}), "\n")
+		}
+		got := loweredWith(test.src, opts)
+		if got != test.want+"\n" {
+			t.Errorf("%s\n got %swant %s", test.src, got, test.want)
+		}
+		if twice := loweredWith(got, opts); twice != got {
+			t.Errorf("%s\n a second time %s", test.src, twice)
+		}
+		if newest := loweredWith(test.src, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})}); newest != loweredWith(test.src, Options{}) {
+			t.Errorf("%s\n is lowered for browsers that read it: %s", test.src, newest)
+		}
+	}
+}
+
+func TestValues(t *testing.T) {
+	testLowering(t, Options{Targets: ancient}, []lowerTest{
+		{`a { color: #12345678; --c: #f008 }`, `a{color:rgba(18,52,86,0.471);--c:rgba(255,0,0,0.533)}`},
+		{`a { color: rgb(1 2 3); background: rgb(100% 0% 0% / 50%) }`, `a{color:#010203;background:rgba(255,0,0,0.5)}`},
+		{`a { color: rgb(1, 2, 3); background: hsl(120, 100%, 25%) }`, ``},
+		{`a { color: rgb(1 2 3 / var(--a)); fill: hsl(120 100% 25% / var(--a)); background: rgb(var(--c) / 50%); stroke: rgb(1 50% 3 / var(--a)) }`,
+			`a{color:rgba(1,2,3,var(--a));fill:hsla(120,100%,25%,var(--a));background:rgb(var(--c) / 50%);stroke:rgb(1 50% 3 / var(--a))}`},
+		{`a { color: hsl(120deg 100% 25%); fill: hwb(120 20% 20% / 0.5) }`, `a{color:green;fill:rgba(51,204,51,0.5)}`},
+		{`a { background: linear-gradient(to right, red 0 10px, blue 50% 60%, rgb(1 2 3) 4px calc(5px + 1em)) }`,
+			`a{background:linear-gradient(to right,red 0,red 10px,blue 50%,blue 60%,#010203 4px,#010203 calc(5px + 1em))}`},
+		{`a { background: radial-gradient(ellipse 10px 20px, red 0, blue 10px 20px), repeating-linear-gradient(45deg, var(--a) 0 1px) }`,
+			`a{background:radial-gradient(ellipse 10px 20px,red 0,blue 10px,blue 20px),repeating-linear-gradient(45deg,var(--a) 0,var(--a) 1px)}`},
+		{`a { width: clamp(1px, 2vw, 3px) }`, ``}, // they have no max() either
+		{`a { font: 1em/2 system-ui, serif; font-family: system-ui } b { font-family: system-ui, -apple-system, serif }`,
+			`a{font:1em/2 system-ui,-apple-system,"Segoe UI",Roboto,serif;font-family:system-ui,-apple-system,"Segoe UI",Roboto}b{font-family:system-ui,-apple-system,serif}`},
+		{`@keyframes k { to { color: #f008 } }`, `@keyframes k{to{color:rgba(255,0,0,0.533)}}`},
+	})
+	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 79000, "safari": 12000})}, []lowerTest{
+		{`a { width: clamp(1px, 2vw, 3px); --w: clamp(1px,var(--x),3px) }`, `a{width:max(1px,min(2vw,3px));--w:max(1px,min(var(--x),3px))}`},
+		{`a { width: calc(1px + clamp(1px, clamp(2px, 3vw, 4px), 5px)) }`, `a{width:calc(1px + max(1px,min(max(2px,min(3vw,4px)),5px)))}`},
+		{`a { width: clamp(none, 2vw, 3px); height: clamp(1px, 2vw, none) }`, `a{width:min(2vw,3px);height:max(1px,2vw)}`},
+		{`a { width: clamp(1px, 2vw) }`, ``},
+	})
+	testLowering(t, Options{Targets: ancient, AsIs: map[string]bool{hexWithAlpha: true}}, []lowerTest{{`a { color: #12345678 }`, ``}})
+}
+
+func TestAsIs(t *testing.T) {
+	const src = `/* rinzel as-is: lower */ a { b { color: #f008 } } c { /* rinzel as-is */ d { color: #f008 } e { /* rinzel as-is */ color: #f008; fill: #f008 } }`
+	got := loweredWith(src, Options{Targets: ancient})
+	if want := "a{b{color:#f008}}c{d{color:#f008}}c e{color:#f008;fill:rgba(255,0,0,0.533)}\n"; got != want {
+		t.Errorf("%s\n got %swant %s", src, got, want)
+	}
+}
+
+func TestProperties(t *testing.T) {
+	testLowering(t, Options{Targets: ancient}, []lowerTest{
+		{`a { inset: 0 }`, `a{top:0;right:0;bottom:0;left:0}`},
+		{`a { inset: 1px 2px 3px !important; color: red }`, `a{top:1px!important;right:2px!important;bottom:3px!important;left:2px!important;color:red}`},
+		{`a { inset: var(--x) } b { inset: 1px var(--x) } c { inset: 1px var(--x) 2px 3px }`, `a{inset:var(--x)}b{inset:1px var(--x)}c{top:1px;right:var(--x);bottom:2px;left:3px}`},
+		{`a { place-items: center; place-content: start end; place-self: first baseline; place-items: baseline }`,
+			`a{align-items:center;justify-items:center;align-content:start;justify-content:end;place-self:first baseline;place-items:baseline}`},
+		{`a { overflow: hidden auto } b { overflow: hidden }`, `a{overflow-x:hidden;overflow-y:auto}b{overflow:hidden}`},
+		{`a { display: inline flex } b { display: flow-root inline } c { display: ruby block } d { display: flex }`,
+			`a{display:inline-flex}b{display:inline-block}c{display:ruby block}d{display:flex}`},
+		{`a { margin-inline: 1px }`, ``},
+	})
+	logical := []lowerTest{
+		{`a { margin-inline: 1px 2px; padding-block: 3px; inset-inline-start: 4px }`, `a{margin-left:1px;margin-right:2px;padding-top:3px;padding-bottom:3px;left:4px}`},
+		{`a { border-inline: 1px solid red; border-block-color: red blue; border-inline-end-width: 2px }`,
+			`a{border-left:1px solid red;border-right:1px solid red;border-top-color:red;border-bottom-color:blue;border-right-width:2px}`},
+		{`a { inline-size: var(--w); max-block-size: 3em; border-start-end-radius: 4px 5px }`, `a{width:var(--w);max-height:3em;border-top-right-radius:4px 5px}`},
+		{`a { margin-inline: var(--x) } a { margin-inline-start: var(--x) }`, `a{margin-inline:var(--x)}a{margin-left:var(--x)}`},
+	}
+	testLowering(t, Options{Targets: ancient, Direction: LeftToRight}, logical)
+	testLowering(t, Options{Targets: ancient, Direction: RightToLeft}, []lowerTest{
+		{`a { margin-inline: 1px 2px; inset-inline-start: 4px; border-start-end-radius: 4px; margin-block-start: 0 }`,
+			`a{margin-right:1px;margin-left:2px;right:4px;border-top-left-radius:4px;margin-top:0}`},
+	})
+}
+
+func TestSelectors(t *testing.T) {
+	testLowering(t, Options{Targets: ancient}, []lowerTest{
+		{`:is(.a, .b) c { x: y }`, `.a c,.b c{x:y}`},
+		{`p:is(.a, .b):hover > :is(#i, #j) { x: y }`, `p.a:hover>#i,p.a:hover>#j,p.b:hover>#i,p.b:hover>#j{x:y}`},
+		{`:is(h1, h2).t { x: y }`, `h1.t,h2.t{x:y}`},
+		{`.t:is(h1, h2) { x: y }`, `h1.t,h2.t{x:y}`},
+		{`:is(.a .b, .c > .d) e { x: y }`, `.a .b e,.c>.d e{x:y}`},
+		{`e :is(.a .b, .c .d) { x: y }`, ``},
+		{`:is(.a, b) { x: y }`, ``}, // of unequal weight
+		{`p:is(a, b) { x: y }`, ``}, // never matches
+		{`:is(:is(.a, .b), .c) { x: y }`, `.a,.b,.c{x:y}`},
+		{`:is(.a, :focus-visible) { x: y }`, ``}, // one that is not known would kill the list
+		{`:is() { x: y }`, ``},
+		{`a:not(.b, .c) { x: y }`, ``},
+		{`.x:where(.a) { x: y }`, ``},
+		{`.a, .b { &:hover { .c & { x: y } } }`, `.c .a:hover,.c .b:hover{x:y}`},
+		{`a:any-link, b a.x:any-link:hover { x: y }`, ``}, // they have it under a prefix
+	})
+	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"edge": 16000})}, []lowerTest{
+		{`a:any-link, b a.x:any-link:hover { x: y }`, `a[href],b a.x[href]:hover{x:y}`},
+		{`:any-link { x: y }`, ``},
+	})
+	testLowering(t, Options{Targets: ancient, Direction: LeftToRight}, []lowerTest{
+		{`.a:dir(ltr) b, .a:dir(rtl) { x: y }`, `.a:not([dir=rtl]) b{x:y}`},
+		{`.a { c: d } .a:dir(rtl) { x: y } .b { c: d }`, `.a{c:d}.b{c:d}`},
+	})
+}
+
+func TestSchemes(t *testing.T) {
+	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 122000})}, []lowerTest{
+		{`a { color: light-dark(red, blue) }`, `a{color:red;color:light-dark(red,blue)}`},
+		{`:root { color-scheme: light dark } a { border: 1px solid light-dark(red, blue) }`,
+			`:root{color-scheme:light dark}a{border:1px solid red;border:1px solid light-dark(red,blue);@media(prefers-color-scheme: dark){@supports not (color: light-dark(red,red)){border:1px solid blue}}}`},
+		{`:root { color-scheme: light dark; --c: light-dark(red, blue) }`,
+			`:root{color-scheme:light dark;--c:red;@media(prefers-color-scheme: dark){@supports not (color: light-dark(red,red)){--c:blue}}@supports(color: light-dark(red,red)){--c:light-dark(red, blue)}}`},
+		{`:root { color-scheme: light dark } .night { color-scheme: dark } a { color: light-dark(red, blue) }`,
+			`:root{color-scheme:light dark}.night{color-scheme:dark}a{color:red;color:light-dark(red,blue)}`},
+		{`@media print { :root { color-scheme: light dark } } a { color: light-dark(red, blue) }`, `@media print{:root{color-scheme:light dark}}a{color:red;color:light-dark(red,blue)}`},
+		{`a { color: light-dark(red) }`, ``},
+		{`@keyframes k { to { color: light-dark(red, blue); --c: light-dark(red, blue) } }`, `@keyframes k{to{color:red;color:light-dark(red,blue);--c:light-dark(red, blue)}}`},
+		{`a { color: light-dark(light-dark(red, lime), f(light-dark(blue, navy))) }`, `a{color:red;color:light-dark(light-dark(red,lime),f(light-dark(blue,navy)))}`},
+	})
 }
 
 func TestNesting(t *testing.T) {
@@ -98,6 +232,9 @@ func TestColors(t *testing.T) {
 		{"custom property", `a { --x: oklch(0.6 0.1 200); b: c }`, `a{--x:#0d9298}@supports(color: oklch(0 0 0)){a{--x:oklch(0.6 0.1 200)}}a{b:c}`},
 		{"beside var()", `a { border: var(--w) solid color(srgb 1 0 0) }`, `a{border:var(--w) solid red}@supports(color: color(srgb 0 0 0)){a{border:var(--w) solid color(srgb 1 0 0)}}`},
 		{"in keyframes", `@keyframes x { to { color: lab(50 20 20); --x: lab(50 20 20) } }`, `@keyframes x{to{color:#9e6956;color:lab(50 20 20);--x:lab(50 20 20)}}`},
+		{"mix", `a { color: color-mix(in srgb, red, blue); fill: color-mix(in srgb, var(--c), red) }`, `a{color:purple;color:color-mix(in srgb,red,blue);fill:color-mix(in srgb,var(--c),red)}`},
+		{"relative", `a { color: rgb(from red g r b / 50%); --c: hsl(from red h s l) }`,
+			`a{color:rgba(0,255,0,0.5);color:rgb(from red g r b / 50%);--c:red}@supports(color: hsl(from red 0 0 0)){a{--c:hsl(from red h s l)}}`},
 		{"only a browser knows", `a { color: oklch(var(--l) 0.1 20); fill: oklch(from currentcolor l c h) }`, `a{color:oklch(var(--l) 0.1 20);fill:oklch(from currentcolor l c h)}`},
 		{"guarded already", `@supports (color: lab(0 0 0)) { a { --x: lab(50 20 20) } }`, `@supports(color: lab(0 0 0)){a{--x:lab(50 20 20)}}`},
 	}
@@ -137,6 +274,6 @@ func BenchmarkLower(b *testing.B) {
 	b.SetBytes(int64(len(f.Text)))
 	b.ReportAllocs()
 	for b.Loop() {
-		Nodes(sheet.Nodes, old)
+		Nodes(sheet.Nodes, Options{Targets: old})
 	}
 }

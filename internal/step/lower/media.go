@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strconv"
 
-	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
@@ -22,8 +21,8 @@ const rangeSyntax = "css.at-rules.media.range_syntax"
 
 // Media returns a media query list that all targets read as it is meant. ok is
 // false if they read it as it stands.
-func Media(values []ast.Value, targets browsers.Targets) (with []ast.Value, ok bool) {
-	if !hasRange(values) || len(targets.Lacking(rangeSyntax)) == 0 {
+func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
+	if !hasRange(values) || opts.AsIs[rangeSyntax] || len(opts.Targets.Lacking(rangeSyntax)) == 0 {
 		return values, false
 	}
 	var out [][]ast.Value
@@ -59,12 +58,15 @@ func Media(values []ast.Value, targets browsers.Targets) (with []ast.Value, ok b
 func sameQuery(a, b []ast.Value) bool { return print.CompactValues(a) == print.CompactValues(b) }
 
 // ranges rewrites the queries of @media rules.
-func ranges(nodes []ast.Node, targets browsers.Targets) []ast.Node {
+func (l *lowering) ranges(nodes []ast.Node) []ast.Node {
 	var edit func(ast.Node) ast.Edit
 	edit = func(n ast.Node) ast.Edit {
+		if l.left[n] {
+			return ast.Keep
+		}
 		edited, changed := ast.MapBody(n, edit)
 		if r, ok := edited.(*ast.AtRule); ok && token.EqualFold(r.Name, "media") {
-			if prelude, ok := Media(r.Prelude, targets); ok {
+			if prelude, ok := Media(r.Prelude, l.Options); ok {
 				copied := *r
 				copied.Prelude = prelude
 				return ast.Replace(&copied)

@@ -26,7 +26,7 @@ func TestRangesInBrowser(t *testing.T) {
 	var queries []query
 	add := func(text string) {
 		values, _ := parse.Values(new(source.Set).Add(source.Path{}, "", text))
-		with, ok := Media(values, older)
+		with, ok := Media(values, Options{Targets: older})
 		if !ok {
 			t.Errorf("%s was not lowered", text)
 			return

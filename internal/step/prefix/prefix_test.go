@@ -101,8 +101,9 @@ func BenchmarkPrefix(b *testing.B) {
 	sheet, _ := parse.Sheet(f)
 	b.SetBytes(int64(len(f.Text)))
 	b.ReportAllocs()
+	targets := browsers.Default()
 	for b.Loop() {
-		Nodes(sheet.Nodes, browsers.Default())
+		Nodes(sheet.Nodes, targets)
 	}
 }
 

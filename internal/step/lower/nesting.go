@@ -1,0 +1,262 @@
+package lower
+
+import (
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/selector"
+	"rinzel/internal/css/token"
+)
+
+// This file makes nested style rules rules of their own (CSS Nesting 1).
+
+func (l *lowering) nesting(nodes []ast.Node) []ast.Node {
+	nodes, _ = ast.Map(nodes, l.unnest)
+	return nodes
+}
+
+// unnest returns what stands for a node outside of all style rules.
+func (l *lowering) unnest(n ast.Node) ast.Edit {
+	if l.left[n] {
+		return ast.Keep
+	}
+	r, ok := n.(*ast.StyleRule)
+	if !ok {
+		if edited, changed := ast.MapBody(n, l.unnest); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	if !slices.ContainsFunc(r.Nodes, l.nests) {
+		return ast.Keep
+	}
+	var out []ast.Node
+	l.flatten(r, r.Selectors, &out)
+	return ast.Splice(out)
+}
+
+// nests reports whether a node in a style rule is anything but what a style
+// rule could always hold.
+func (l *lowering) nests(n ast.Node) bool {
+	if l.left[n] {
+		return false
+	}
+	switch n.(type) {
+	case *ast.StyleRule, *ast.AtRule:
+		return true
+	}
+	return false
+}
+
+// groups are the at-rules that may stand in a style rule, around declarations
+// and rules that belong to it.
+var groups = map[string]bool{
+	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true,
+}
+
+// flatten appends what is in the block of rule as rules of their own with the
+// selectors parents.
+func (l *lowering) flatten(rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
+	l.body(rule.Nodes, rule, parents, out)
+}
+
+// body appends nodes that stand in the block of rule, or of an at-rule in it.
+// Declarations behind a nested rule stay behind it.
+func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
+	start := 0
+	flush := func(end int) {
+		if declares(nodes[start:end]) {
+			r := *rule
+			r.Selectors, r.Nodes = parents, nodes[start:end:end]
+			*out = append(*out, &r)
+		} else {
+			*out = append(*out, nodes[start:end]...) // comments before a nested rule
+		}
+	}
+	for i, n := range nodes {
+		if l.left[n] {
+			continue // it stays with the declarations around it
+		}
+		switch n := n.(type) {
+		case *ast.StyleRule:
+			flush(i)
+			start = i + 1
+			l.flatten(n, nest(n.Selectors, parents), out)
+		case *ast.AtRule:
+			if !groups[token.Lower(n.Name)] || n.Block == nil {
+				continue // so does this
+			}
+			flush(i)
+			start = i + 1
+			var inner []ast.Node
+			l.body(n.Block.Nodes, rule, parents, &inner)
+			*out = append(*out, ast.WithBody(n, inner))
+		}
+	}
+	flush(len(nodes))
+}
+
+// declares reports whether nodes hold anything but comments.
+func declares(nodes []ast.Node) bool {
+	return slices.ContainsFunc(nodes, func(n ast.Node) bool { _, ok := n.(*ast.Comment); return !ok })
+}
+
+// maxProduct is the longest selector list that writing out parents may make;
+// beyond it :is() stands for them.
+const maxProduct = 64
+
+// nest returns the selectors of a rule nested in one with the selectors
+// parents. The result matches the same elements with the same specificity:
+// the nesting selector stands for :is(parents) (CSS Nesting 1, section 3).
+func nest(list, parents []ast.Selector) []ast.Selector {
+	alike := len(list)*len(parents) <= maxProduct && sameSpecificity(parents) &&
+		!slices.ContainsFunc(parents, endsInElement)
+	var out []ast.Selector
+	for _, s := range list {
+		if s.IsBad() {
+			out = append(out, s)
+			continue
+		}
+		s = anchored(s)
+		if alike && leads(s) {
+			for _, p := range parents {
+				if joined, ok := join(p, s[1:]); ok {
+					out = append(out, joined)
+				} else {
+					out = append(out, replace(s, []ast.Selector{p}))
+				}
+			}
+			continue
+		}
+		out = append(out, replace(s, parents))
+	}
+	return out
+}
+
+// anchored returns s with the nesting selector that it implies.
+func anchored(s ast.Selector) ast.Selector {
+	relative := s[0].Kind == ast.Combinator
+	if !relative && selector.Contains(s, ast.NestingSelector) {
+		return s
+	}
+	lead := []ast.Simple{{Kind: ast.NestingSelector, Name: "&", Pos: s[0].Pos}}
+	if !relative {
+		lead = append(lead, ast.Simple{Kind: ast.Combinator, Name: " ", Pos: s[0].Pos})
+	}
+	return append(lead, s...)
+}
+
+// leads reports whether the nesting selector stands first in s and nowhere else.
+func leads(s ast.Selector) bool {
+	return s[0].Kind == ast.NestingSelector && !selector.Contains(s[1:], ast.NestingSelector)
+}
+
+func sameSpecificity(list []ast.Selector) bool {
+	first := selector.Of(list[0])
+	for _, s := range list[1:] {
+		if selector.Of(s) != first {
+			return false
+		}
+	}
+	return true
+}
+
+// endsInElement reports whether s selects a pseudo-element, which the nesting
+// selector cannot stand for.
+func endsInElement(s ast.Selector) bool { return selector.Contains(s, ast.PseudoElement) || s.IsBad() }
+
+// join returns parent with rest, the simple selectors behind '&', added to it.
+// ok is false if both hold a type selector for the same element.
+func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
+	if len(rest) == 0 || !isType(rest[0].Kind) {
+		return slices.Concat(parent, rest), true
+	}
+	last := len(parent)
+	for last > 0 && parent[last-1].Kind != ast.Combinator {
+		last--
+	}
+	if isType(parent[last].Kind) {
+		return nil, false
+	}
+	return slices.Concat(parent[:last], rest[:1], parent[last:], rest[1:]), true
+}
+
+func isType(k ast.SimpleKind) bool { return k == ast.TypeSelector || k == ast.UniversalSelector }
+
+// replace returns s with each nesting selector replaced by parents: by the
+// one parent itself where it is a compound that fits in, else by :is(parents).
+func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
+	var out ast.Selector
+	for start := 0; start < len(s); {
+		end := start
+		for end < len(s) && s[end].Kind != ast.Combinator {
+			end++
+		}
+		out = append(out, replaceCompound(s[start:end], parents)...)
+		if end < len(s) {
+			out = append(out, s[end])
+		}
+		start = end + 1
+	}
+	return out
+}
+
+func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple {
+	var types, rest []ast.Simple
+	for _, p := range compound {
+		switch {
+		case p.Kind == ast.NestingSelector:
+			for _, q := range standIn(p, compound, parents) {
+				if isType(q.Kind) {
+					types = append(types, q)
+				} else {
+					rest = append(rest, q)
+				}
+			}
+		case isType(p.Kind):
+			types = append(types, p)
+		default:
+			rest = append(rest, replaceArgs(p, parents))
+		}
+	}
+	return append(types, rest...)
+}
+
+// standIn returns the simple selectors that stand for '&' in a compound.
+func standIn(nesting ast.Simple, compound []ast.Simple, parents []ast.Selector) []ast.Simple {
+	if len(parents) == 1 && !endsInElement(parents[0]) {
+		parent := parents[0]
+		single := !slices.ContainsFunc(parent, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
+		typed := slices.ContainsFunc(parent, func(p ast.Simple) bool { return isType(p.Kind) })
+		others := slices.ContainsFunc(compound, func(p ast.Simple) bool { return isType(p.Kind) }) || count(compound) > 1
+		if single && !(typed && others) {
+			return parent
+		}
+	}
+	return []ast.Simple{{Kind: ast.PseudoClass, Name: "is", Pos: nesting.Pos, Args: &ast.Args{Selectors: parents}}}
+}
+
+func count(compound []ast.Simple) (nesting int) {
+	for _, p := range compound {
+		if p.Kind == ast.NestingSelector {
+			nesting++
+		}
+	}
+	return nesting
+}
+
+// replaceArgs replaces nesting selectors in the arguments of a simple selector.
+func replaceArgs(p ast.Simple, parents []ast.Selector) ast.Simple {
+	if p.Args == nil || !slices.ContainsFunc(p.Args.Selectors, func(s ast.Selector) bool {
+		return selector.Contains(s, ast.NestingSelector)
+	}) {
+		return p
+	}
+	args := *p.Args
+	args.Selectors = make([]ast.Selector, len(p.Args.Selectors))
+	for i, s := range p.Args.Selectors {
+		args.Selectors[i] = replace(s, parents)
+	}
+	p.Args = &args
+	return p
+}

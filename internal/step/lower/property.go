@@ -1,0 +1,205 @@
+package lower
+
+import (
+	"slices"
+	"strings"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+)
+
+// This file writes properties as others that mean the same: shorthands that
+// came after what they stand for, keywords that name two things at once, and properties
+// of the flow as those of the sides.
+
+const (
+	twoOverflows = "css.properties.overflow.multiple_keywords"
+	twoDisplays  = "css.properties.display.multi-keyword_values"
+)
+
+var propertyFeatures = func() []string {
+	out := []string{twoOverflows, twoDisplays, browsers.Property("inset")}
+	for name := range placing {
+		out = append(out, browsers.Property(name))
+	}
+	for name := range flow(LeftToRight) {
+		out = append(out, browsers.Property(name))
+	}
+	slices.Sort(out)
+	return out
+}()
+
+// properties rewrites declarations.
+func (l *lowering) properties() rewrite {
+	p := &propertyRewriter{lowering: l, flow: flow(l.Direction), lacking: make(map[string]bool)}
+	return p.declaration
+}
+
+type propertyRewriter struct {
+	*lowering
+	flow    map[string][]string // sides of the properties of the flow; nil if the direction is not known
+	lacking map[string]bool     // by name as written: what is to be rewritten
+}
+
+func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
+	if lacking, known := p.lacking[d.Name]; known && !lacking {
+		return nil
+	}
+	name := token.Lower(d.Name)
+	lacking := true
+	var names []string
+	switch {
+	case name == "overflow":
+		if lacking = p.lacks(twoOverflows); lacking {
+			names = []string{"overflow-x", "overflow-y"}
+		}
+	case name == "display":
+		if lacking = p.lacks(twoDisplays); lacking {
+			return display(d)
+		}
+	case name == "inset":
+		names = []string{"top", "right", "bottom", "left"}
+	case placing[name] != nil:
+		names = placing[name]
+	case p.flow[name] != nil:
+		names = p.flow[name]
+	default:
+		lacking = false
+	}
+	if lacking && name != "overflow" && name != "display" {
+		lacking = p.lacks(browsers.Property(name))
+	}
+	p.lacking[d.Name] = lacking
+	if !lacking {
+		return nil
+	}
+	return spread(d, name, names)
+}
+
+// placing are the shorthands of alignment (CSS Box Alignment 3, section 5.5 and 6.5).
+var placing = map[string][]string{
+	"place-content": {"align-content", "justify-content"}, "place-items": {"align-items", "justify-items"}, "place-self": {"align-self", "justify-self"},
+}
+
+// spread returns the declarations that stand for one of a shorthand: with the
+// value as it is if it is for all of them at once, and else with the part of it
+// that is for each, as shorthands for sides have them. It is kept if its parts
+// are not known.
+func spread(d *ast.Declaration, name string, names []string) []ast.Node {
+	parts := ast.Significant(d.Value)
+	atOnce := len(names) == 1 || strings.HasPrefix(name, "border-") && !sided(name)
+	switch {
+	case len(parts) == 0, !atOnce && len(parts) > len(names), name == "overflow" && len(parts) != 2, placing[name] != nil && !placed(parts):
+		return nil
+	case !atOnce && holdsVar(parts) && len(parts) < len(names):
+		return nil // what comes in place of var() may be several parts
+	}
+	out := make([]ast.Node, len(names))
+	for i, n := range names {
+		one := *d
+		one.Name = n
+		if !atOnce {
+			v := parts[partFor(i, len(parts))]
+			v.Space = false
+			one.Value = []ast.Value{v}
+		}
+		out[i] = &one
+	}
+	return out
+}
+
+// sided reports whether a property of borders takes a part for each side:
+// border-inline-color does, and border-inline is one border for both.
+func sided(name string) bool {
+	return !strings.Contains(name, "-start") && !strings.Contains(name, "-end") &&
+		(strings.HasSuffix(name, "-color") || strings.HasSuffix(name, "-style") || strings.HasSuffix(name, "-width"))
+}
+
+// partFor returns which of some parts is for the i-th side: a side without a
+// part of its own takes that of the side across, or of the first.
+func partFor(i, parts int) int {
+	for i >= parts {
+		if i -= 2; i < 0 {
+			return 0
+		}
+	}
+	return i
+}
+
+// placed reports whether the parts of a shorthand of alignment are single
+// keywords that mean the same in both of its properties.
+func placed(parts []ast.Value) bool {
+	return !slices.ContainsFunc(parts, func(v ast.Value) bool {
+		return v.Kind != token.Ident || slices.Contains([]string{"baseline", "first", "last", "safe", "unsafe", "legacy"}, token.Lower(v.Text))
+	})
+}
+
+// displays are the values of display with two keywords that one keyword stands
+// for (CSS Display 3, section 2).
+var displays = map[string]string{
+	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block", "run-in flow": "run-in",
+	"block flex": "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid", "block table": "table", "inline table": "inline-table",
+	"inline ruby": "ruby", "list-item block": "list-item", "list-item flow": "list-item", "list-item block flow": "list-item",
+}
+
+// display returns what stands for a value with two keywords, in any order.
+func display(d *ast.Declaration) []ast.Node {
+	parts := ast.Significant(d.Value)
+	var words []string
+	for _, v := range parts {
+		words = append(words, token.Lower(v.Text))
+	}
+	if len(words) < 2 {
+		return nil
+	}
+	for two, one := range displays {
+		fields := strings.Fields(two)
+		if len(fields) == len(words) && !slices.ContainsFunc(fields, func(w string) bool { return !slices.Contains(words, w) }) {
+			copied := *d
+			copied.Value = []ast.Value{ident(one, &parts[0], false)}
+			return []ast.Node{&copied}
+		}
+	}
+	return nil
+}
+
+// flow returns the properties of the flow with those that stand for them in
+// lines from side to side (CSS Logical 1): start and end first. It returns nil
+// if the direction is not known.
+func flow(direction Direction) map[string][]string {
+	if direction == AnyDirection {
+		return nil
+	}
+	inline := [2]string{"left", "right"}
+	if direction == RightToLeft {
+		inline = [2]string{"right", "left"}
+	}
+	out := map[string][]string{
+		"inline-size": {"width"}, "block-size": {"height"}, "min-inline-size": {"min-width"}, "min-block-size": {"min-height"},
+		"max-inline-size": {"max-width"}, "max-block-size": {"max-height"},
+	}
+	for axis, sides := range map[string][2]string{"block": {"top", "bottom"}, "inline": inline} {
+		add := func(before, after string) { // margin-inline-start, border-inline-start-color
+			name := before + axis
+			out[name+after] = []string{before + sides[0] + after, before + sides[1] + after}
+			out[name+"-start"+after] = []string{before + sides[0] + after}
+			out[name+"-end"+after] = []string{before + sides[1] + after}
+		}
+		for _, box := range []string{"margin-", "padding-", "scroll-margin-", "scroll-padding-"} {
+			add(box, "")
+		}
+		for _, part := range []string{"", "-width", "-style", "-color"} {
+			add("border-", part)
+		}
+		out["inset-"+axis] = sides[:]
+		out["inset-"+axis+"-start"], out["inset-"+axis+"-end"] = sides[:1], sides[1:]
+	}
+	for i, block := range []string{"top", "bottom"} {
+		for k, side := range inline {
+			corner := [2]string{"start", "end"}
+			out["border-"+corner[i]+"-"+corner[k]+"-radius"] = []string{"border-" + block + "-" + side + "-radius"}
+		}
+	}
+	return out
+}

@@ -1,0 +1,274 @@
+package lower
+
+import (
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+)
+
+// This file writes values in forms that mean the same in every browser, so that
+// they need no other beside them.
+
+const (
+	clampFunction  = "css.types.clamp"
+	maxFunction    = "css.types.max"
+	hexWithAlpha   = "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation"
+	hwbFunction    = "css.types.color.hwb"
+	systemFont     = "css.properties.font-family.system-ui"
+	spacedRGB      = "css.types.color.rgb.space_separated_parameters"
+	spacedHSL      = "css.types.color.hsl.space_separated_parameters"
+	doublePosition = ".doubleposition" // behind the feature of a gradient
+)
+
+// gradients are the functions whose stops may have two places (CSS Images 4,
+// section 3.5.1), with the features of those.
+var gradients = map[string]string{
+	"linear-gradient": "css.types.gradient.linear-gradient" + doublePosition, "repeating-linear-gradient": "css.types.gradient.linear-gradient" + doublePosition,
+	"radial-gradient": "css.types.gradient.radial-gradient" + doublePosition, "repeating-radial-gradient": "css.types.gradient.radial-gradient" + doublePosition,
+	"conic-gradient": "css.types.gradient.conic-gradient" + doublePosition, "repeating-conic-gradient": "css.types.gradient.conic-gradient" + doublePosition,
+}
+
+var valueFeatures = []string{
+	clampFunction, hexWithAlpha, hwbFunction, systemFont, spacedRGB, spacedHSL, "css.types.gradient.linear-gradient" + doublePosition,
+	"css.types.gradient.radial-gradient" + doublePosition, "css.types.gradient.conic-gradient" + doublePosition,
+}
+
+// values rewrites the values of declarations.
+func (l *lowering) values() rewrite {
+	r := &valueRewriter{lowering: l, gradients: make(map[string]bool)}
+	for name, feature := range gradients {
+		r.gradients[name] = l.lacks(feature)
+	}
+	r.clamp = l.lacks(clampFunction) && len(l.Targets.Lacking(maxFunction)) == 0
+	r.hex, r.hwb, r.rgb, r.hsl = l.lacks(hexWithAlpha), l.lacks(hwbFunction), l.lacks(spacedRGB), l.lacks(spacedHSL)
+	fonts := l.lacks(systemFont)
+	return func(d *ast.Declaration, _ site) []ast.Node {
+		values, changed := ast.MapValues(d.Value, r.rewrite)
+		if fonts && (token.EqualFold(d.Name, "font") || token.EqualFold(d.Name, "font-family")) {
+			if named, ok := systemFonts(values); ok {
+				values, changed = named, true
+			}
+		}
+		if !changed {
+			return nil
+		}
+		copied := *d
+		copied.Value = values
+		return []ast.Node{&copied}
+	}
+}
+
+type valueRewriter struct {
+	*lowering
+	gradients                 map[string]bool // those whose stops a target reads with one place alone
+	clamp, hex, hwb, rgb, hsl bool
+}
+
+// rewrite returns what stands for a value, and for what is in it.
+func (r *valueRewriter) rewrite(v *ast.Value) (with ast.Value, changed bool) {
+	switch v.Kind {
+	case token.Hash:
+		if r.hex && (len(v.Text) == 5 || len(v.Text) == 9) {
+			return withoutAlphaDigits(v)
+		}
+	case token.Function:
+		return r.function(v)
+	}
+	return with, false
+}
+
+func (r *valueRewriter) function(v *ast.Value) (with ast.Value, changed bool) {
+	name := token.Lower(v.Name())
+	switch {
+	case r.clamp && name == "clamp":
+		with, changed = clamped(v)
+	case r.hwb && name == "hwb":
+		return inBytes(v)
+	case r.rgb && (name == "rgb" || name == "rgba"), r.hsl && (name == "hsl" || name == "hsla"):
+		return withCommas(v, name[:3])
+	case r.gradients[name]:
+		with, changed = singleStops(v)
+	}
+	if !changed {
+		return with, false
+	}
+	// What is within a function that was rewritten has been seen by none yet.
+	if inner, ok := ast.MapValues(with.Inner.Values, r.rewrite); ok {
+		with.Inner = &ast.Inner{Values: inner, Close: with.Inner.Close}
+	}
+	return with, true
+}
+
+// withoutAlphaDigits returns a colour with four or eight digits as rgba(). Three
+// decimals tell all bytes of alpha apart.
+func withoutAlphaDigits(v *ast.Value) (with ast.Value, ok bool) {
+	c, ok := value.ColorOf(v)
+	if !ok {
+		return with, false
+	}
+	var args []ast.Value
+	for _, x := range c.Channels {
+		args = append(args, number(math.Round(x*255), v), ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos})
+	}
+	return call("rgba", append(args, number(math.Round(c.Alpha*1000)/1000, v)), v), true
+}
+
+func number(n float64, at *ast.Value) ast.Value {
+	return ast.Value{Kind: token.Number, Text: strconv.FormatFloat(n, 'f', -1, 64), Pos: at.Pos}
+}
+
+// inBytes returns a colour in the form that the first browsers read.
+func inBytes(v *ast.Value) (with ast.Value, ok bool) {
+	c, ok := value.ColorOf(v)
+	if !ok {
+		return with, false
+	}
+	return c.Mapped().Value(v), true
+}
+
+// clamped returns clamp(a, b, c) as max(a, min(b, c)) (CSS Values 4, section 10.2.1).
+func clamped(v *ast.Value) (with ast.Value, ok bool) {
+	args := ast.SplitAt(ast.Significant(v.Values()), token.Comma)
+	if len(args) != 3 || slices.ContainsFunc(args, func(a []ast.Value) bool { return len(a) == 0 }) {
+		return with, false
+	}
+	comma := ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos}
+	inner := args[1]
+	if !isNone(args[2]) {
+		inner = []ast.Value{call("min", slices.Concat(args[1], []ast.Value{comma}, args[2]), &args[1][0])}
+	}
+	switch {
+	case isNone(args[0]) && isNone(args[2]):
+		return call("calc", inner, v), true
+	case isNone(args[0]):
+		inner[0].Space = v.Space
+		return inner[0], true
+	}
+	return call("max", slices.Concat(args[0], []ast.Value{comma}, inner), v), true
+}
+
+func isNone(arg []ast.Value) bool { return len(arg) == 1 && arg[0].IsIdent("none") }
+
+// withCommas returns rgb() or hsl() of CSS Color 4 as it was written before:
+// in bytes if it is known, and else with commas, if no more than its alpha is
+// left to the browser.
+func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
+	args := ast.Significant(v.Values())
+	if slices.ContainsFunc(args, func(a ast.Value) bool { return a.Kind == token.Comma }) {
+		return with, false
+	}
+	if with, ok := inBytes(v); ok {
+		return with, true
+	}
+	if len(args) < 5 || !args[3].IsDelim('/') || len(args) != 5 {
+		return with, false
+	}
+	numbers, percentages := 0, 0
+	for i := range 3 {
+		switch {
+		case args[i].Kind == token.Number:
+			numbers++
+		case args[i].Kind == token.Percentage:
+			percentages++
+		}
+	}
+	if name == "rgb" && numbers != 3 && percentages != 3 || name == "hsl" && (numbers != 1 || args[0].Kind != token.Number || percentages != 2) {
+		return with, false
+	}
+	comma := ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos}
+	var out []ast.Value
+	for i, a := range args {
+		if i > 0 && i != 3 {
+			out = append(out, comma)
+		}
+		if i != 3 {
+			a.Space = false
+			out = append(out, a)
+		}
+	}
+	return call(name+"a", out, v), true
+}
+
+// singleStops returns a gradient with each colour stop that has two places as
+// two stops.
+func singleStops(v *ast.Value) (with ast.Value, ok bool) {
+	var out []ast.Value
+	for i, stop := range ast.SplitAt(v.Values(), token.Comma) {
+		if i > 0 {
+			out = append(out, ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos})
+		}
+		color, from, to, double := stopOf(ast.Significant(stop))
+		if !double {
+			out = append(out, stop...)
+			continue
+		}
+		ok = true
+		color.Space, from.Space, to.Space = false, true, true
+		out = append(out, color, from, ast.Value{Kind: token.Comma, Text: ",", Pos: to.Pos}, color, to)
+	}
+	if !ok {
+		return with, false
+	}
+	with = *v
+	with.Inner = &ast.Inner{Values: out, Close: v.Inner.Close}
+	return with, true
+}
+
+// stopOf reads a colour stop with two places. ok is false for all else.
+func stopOf(stop []ast.Value) (color, from, to ast.Value, ok bool) {
+	if len(stop) != 3 {
+		return color, from, to, false
+	}
+	places := make([]ast.Value, 0, 3)
+	for i := range stop {
+		v := &stop[i]
+		if _, isNumber := value.Read(v); isNumber || value.IsMath(v) {
+			places = append(places, *v)
+		} else if isColor(v) {
+			color, ok = *v, true
+		}
+	}
+	if !ok || len(places) != 2 {
+		return color, from, to, false
+	}
+	return color, places[0], places[1], true
+}
+
+// isColor reports whether a value is a colour, and no keyword of a shape.
+func isColor(v *ast.Value) bool {
+	if _, ok := value.ColorOf(v); ok || v.IsIdent("currentcolor") || v.IsFunction("var") {
+		return true
+	}
+	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
+}
+
+// systemNames are the names by which systems have the font of their own where
+// system-ui is not known: those of macOS and iOS (as the data about browsers has
+// it), Windows and Android.
+var systemNames = []string{"-apple-system", `"Segoe UI"`, "Roboto"}
+
+// systemFonts returns a list of fonts with the names that system-ui has on older
+// systems behind it. ok is false if it is not in the list, or they are there.
+func systemFonts(values []ast.Value) (with []ast.Value, ok bool) {
+	at := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsIdent("system-ui") })
+	if at < 0 || slices.ContainsFunc(values, func(v ast.Value) bool {
+		return slices.ContainsFunc(systemNames, func(name string) bool { return strings.EqualFold(strings.Trim(name, `"`), strings.Trim(v.Text, `"'`)) })
+	}) {
+		return values, false
+	}
+	with = slices.Clone(values[:at+1])
+	for _, name := range systemNames {
+		kind := token.Ident
+		if name[0] == '"' {
+			kind = token.String
+		}
+		with = append(with, ast.Value{Kind: token.Comma, Text: ",", Pos: values[at].Pos}, ast.Value{Kind: kind, Text: name, Pos: values[at].Pos})
+	}
+	return append(with, values[at+1:]...), true
+}
