@@ -273,24 +273,45 @@ func (t Targets) without(byBrowser map[string][]support, supports func([]support
 // those under which a version supports it that does not without. One that
 // starts with '=' is another name for the whole feature.
 func (t Targets) Prefixes(feature string) []string {
+	return t.prefixesFor(supportOf(feature), nil)
+}
+
+// InStead returns the prefixes under which a feature stands in for another: as
+// [Targets.Prefixes] does, for the targets that support the other one in no form.
+func (t Targets) InStead(feature, other string) []string {
+	return t.prefixesFor(supportOf(feature), supportOf(other))
+}
+
+// prefixesFor returns the prefixes that are needed for a feature, by the targets
+// that have no form of another one if that is given.
+func (t Targets) prefixesFor(byBrowser, other map[string][]support) []string {
 	need := make(map[string]bool)
-	for name, list := range supportOf(feature) {
-		for _, prefix := range t.needed(list, name) {
+	for name, list := range byBrowser {
+		for _, prefix := range t.needed(list, other[name], name) {
 			need[prefix] = true
 		}
 	}
 	return slices.Sorted(maps.Keys(need))
 }
 
+// Needing returns the targets that support a feature under a prefix alone, the
+// newest of each browser, as [Targets.Lacking] does.
+func (t Targets) Needing(feature, prefix string) []string {
+	return t.without(supportOf(feature), func(list []support, v Version) bool {
+		return plain(list, v) || !slices.ContainsFunc(list, func(s support) bool { return s.prefix == prefix && s.supports(v) })
+	})
+}
+
 // needed returns the prefixes that the versions of one browser need. Where one
 // serves them all it is enough: Firefox, for one, came to know many of
-// WebKit's prefixes beside its own.
-func (t Targets) needed(list []support, browser string) []string {
+// WebKit's prefixes beside its own. Versions that have some form of another feature
+// need none.
+func (t Targets) needed(list, other []support, browser string) []string {
 	serves := make(map[string]int)
 	var order []string
 	versions := 0
 	for _, c := range t.chosen[browser] {
-		if plain(list, c.version) {
+		if plain(list, c.version) || inAnyForm(other, c.version) {
 			continue
 		}
 		met := make(map[string]bool)

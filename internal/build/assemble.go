@@ -274,7 +274,7 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
 			nodes = lower.Nodes(nodes, a.b.lowering)
 		case "prefix":
 			var changes []prefix.Change
-			nodes, changes = prefix.Nodes(nodes, a.b.targets)
+			nodes, changes = prefix.Nodes(nodes, a.b.fitting)
 			a.note(changes)
 		}
 	}
@@ -283,7 +283,8 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
 
 func (a *assembler) note(changes []prefix.Change) {
 	for _, c := range changes {
-		key := prefix.Change{Property: c.Property, Dropped: c.Dropped}
+		key := c
+		key.Count = 0
 		i, ok := a.changes[key]
 		if !ok {
 			i = len(a.entry.prefix)

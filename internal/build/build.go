@@ -22,6 +22,7 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -86,6 +87,8 @@ type builder struct {
 	project  *project.Project
 	profile  project.Profile
 	targets  browsers.Targets
+	lowering lower.Options
+	fitting  prefix.Options
 	opts     Options
 	sheets   graph.Sheets
 	tokens   graph.TokenFiles
@@ -152,9 +155,12 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		slices.Sort(names)
 		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
 	}
+	targets := p.Settings.TargetsOf(profile)
 	return &builder{
-		project: p, profile: profile, targets: p.Settings.TargetsOf(profile), opts: opts,
-		sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
+		project: p, profile: profile, targets: targets, opts: opts,
+		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
+		fitting:  prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs},
+		sheets:   graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
 		entries: make(map[source.Path]*entry),
 	}, nil
 }

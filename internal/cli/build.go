@@ -25,6 +25,7 @@ type buildFlags struct {
 	output   string
 	settings string
 	evidence []string
+	prefixes bool
 	json     bool
 }
 
@@ -66,6 +67,7 @@ is as it was.`,
 	_ = cmd.RegisterFlagCompletionFunc("profile", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
 	})
+	f.BoolVar(&flags.prefixes, "prefixes", false, "list the prefixes that were added and dropped, with the browsers that need them")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
 }

@@ -49,6 +49,7 @@ type jsonBundle struct {
 type jsonPrefix struct {
 	Property string `json:"property"`
 	Dropped  bool   `json:"dropped"`
+	Reason   string `json:"reason"`
 	Count    int    `json:"count"`
 }
 
@@ -91,13 +92,14 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 			out.Outputs = append(out.Outputs, jo)
 		}
 	}
+	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
 			Name: b.Name, Path: b.Path, Page: b.Page, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
 		}
 		for _, c := range b.Prefix {
-			jb.Prefixes = append(jb.Prefixes, jsonPrefix(c))
+			jb.Prefixes = append(jb.Prefixes, jsonPrefix{c.Property, c.Dropped, c.Reason(targets), c.Count})
 		}
 		out.Bundles = append(out.Bundles, jb)
 	}

@@ -16,6 +16,7 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/prefix"
 )
 
 // report shows a build: what is in force, what was found, what was written.
@@ -182,8 +183,42 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
 	}
+	if r.flags.prefixes {
+		r.prefixes(res)
+	}
 	r.total(res, p, took)
 	return nil
+}
+
+// prefixes lists what the step prefix added and dropped in all bundles, and why.
+func (r *report) prefixes(res *build.Result) {
+	counts := make(map[prefix.Change]int)
+	var order []prefix.Change
+	for _, b := range res.Bundles {
+		for _, c := range b.Prefix {
+			key := c
+			key.Count = 0
+			if counts[key] == 0 {
+				order = append(order, key)
+			}
+			counts[key] += c.Count
+		}
+	}
+	t := table{{"  prefix", "", "times", "why"}}
+	targets := r.project.Settings.TargetsOf(res.Profile)
+	for _, c := range order {
+		verb := "added"
+		if c.Dropped {
+			verb = "dropped"
+		}
+		t = append(t, []string{"  " + diag.Printable(c.Property), verb, fmt.Sprint(counts[c]), c.Reason(targets)})
+	}
+	for i, line := range t.lines() {
+		if i == 0 {
+			line = r.paint("2", line)
+		}
+		fmt.Fprintln(r.out, line)
+	}
 }
 
 // describe fills the cells of a bundle: what it was made from, what was saved.

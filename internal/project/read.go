@@ -20,6 +20,7 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/step"
 	"rinzel/internal/step/check"
+	"rinzel/internal/step/lower"
 )
 
 // fileSettings is the form of the settings file. Keys that are not here are
@@ -31,6 +32,8 @@ type fileSettings struct {
 	Roots    map[string]string      `toml:"roots"`
 	Browsers fileBrowsers           `toml:"browsers"`
 	Chain    []fileChain            `toml:"chain"`
+	Lower    fileLower              `toml:"lower"`
+	Prefix   filePrefix             `toml:"prefix"`
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
 	Profile  map[string]fileProfile `toml:"profile"`
@@ -63,6 +66,15 @@ type fileChain struct {
 	Steps []string `toml:"steps"`
 }
 
+type fileLower struct {
+	Direction *string  `toml:"direction"`
+	AsIs      []string `toml:"as-is"`
+}
+
+type filePrefix struct {
+	AsIs []string `toml:"as-is"`
+}
+
 type filePurge struct {
 	Evidence []string `toml:"evidence"`
 	Keep     []string `toml:"keep"`
@@ -85,12 +97,14 @@ type fileProfile struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
+	"lower":          {"direction", "as-is"},
+	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
 	"limits":         {"values", "turns", "calls"},
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names"},
@@ -216,6 +230,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		}
 	}
 	r.check(s, raw.Check)
+	r.lower(s, raw.Lower)
+	r.prefix(s, raw.Prefix)
 	r.profiles(s, raw.Profile)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
@@ -243,6 +259,37 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 		}
 		s.Check.Levels[code] = Level(r.word(raw.Levels[code], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
 	}
+}
+
+// lower reads the settings of the step lower.
+func (r *reader) lower(s *Settings, raw fileLower) {
+	if raw.Direction != nil {
+		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"}, string(lower.LeftToRight), string(lower.RightToLeft)))
+	}
+	s.Lower.AsIs = make(map[string]bool)
+	for i, name := range raw.AsIs {
+		features := browsers.Find(name)
+		if len(features) == 0 {
+			r.fail(r.places.element(i, "lower", "as-is"), fmt.Sprintf("there are no facts about a feature %q", name), "name one as \"rinzel targets --why\" does: \"nesting\", \"range_syntax\", \"oklch\"")
+		}
+		for _, f := range features {
+			s.Lower.AsIs[f] = true
+		}
+	}
+}
+
+// prefix reads the settings of the step prefix.
+func (r *reader) prefix(s *Settings, raw filePrefix) {
+	for i, name := range raw.AsIs {
+		bare := strings.TrimSuffix(strings.TrimLeft(name, ":@"), "()")
+		if _, rest, ok := strings.Cut(bare, "-"); ok && strings.HasPrefix(bare, "-") {
+			_, bare, _ = strings.Cut(rest, "-")
+		}
+		if bare != strings.ToLower(bare) || len(browsers.Find(bare)) == 0 {
+			r.fail(r.places.element(i, "prefix", "as-is"), fmt.Sprintf("%q names nothing that could have a prefix", name), "name a property, a value, a function, \"@keyframes\", or a selector with its colons")
+		}
+	}
+	s.Prefix.AsIs = raw.AsIs
 }
 
 // mostCalls is how deep calls may be allowed to nest: each takes some of the

@@ -6,6 +6,7 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
+	"rinzel/internal/step/lower"
 )
 
 // FileName is the name of the settings file.
@@ -22,6 +23,8 @@ type Settings struct {
 	// TargetSets are further sets of targets, by the names that profiles use.
 	TargetSets map[string]browsers.Targets
 	Chains     []Chain
+	Lower      Lower
+	Prefix     Prefix
 	Purge      Purge
 	Check      Check
 	Profiles   map[string]Profile
@@ -55,6 +58,17 @@ type Limits struct {
 type Chain struct {
 	Match string // a glob over the path below the source folder, or "root:glob"
 	Steps []string
+}
+
+// Lower are the settings of the step lower.
+type Lower struct {
+	Direction lower.Direction
+	AsIs      map[string]bool // features that are left as they are, as the data about browsers calls them
+}
+
+// Prefix are the settings of the step prefix.
+type Prefix struct {
+	AsIs []string // names that get and lose no prefix, see [prefix.Options]
 }
 
 // Purge are the settings of the step purge.

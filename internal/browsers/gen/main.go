@@ -192,6 +192,9 @@ func gatherBelow(out map[string]string, id string, raw json.RawMessage, above st
 // ::-moz-x. Others are names from before the standard's, and none to be written.
 var vendorName = regexp.MustCompile(`^:{0,2}-(webkit|moz|ms|o)-[a-z-]+$`)
 
+// oldNames are names from before the standard's that browsers which lack it need.
+var oldNames = map[string]bool{"grid-gap": true, "grid-row-gap": true, "grid-column-gap": true, "word-wrap": true}
+
 // usefulInPart are the features whose prefixed form does what most sheets ask of it
 // where the data calls it partial: -webkit-image-set() lacks type() alone.
 var usefulInPart = map[string]bool{"css.types.image.image-set": true}
@@ -216,7 +219,7 @@ func facts(id string, compat json.RawMessage) string {
 		for _, s := range statements(c.Support[browser.compat]) {
 			since, ok := s.Added.(string)
 			partial := s.Partial && !(s.Prefix != "" && usefulInPart[id])
-			if !ok || since == "preview" || partial && s.Prefix+s.Alternative != "" || s.Alternative != "" && !vendorName.MatchString(s.Alternative) || len(s.Flags) > 0 {
+			if !ok || since == "preview" || partial && s.Prefix+s.Alternative != "" || s.Alternative != "" && !vendorName.MatchString(s.Alternative) && !oldNames[s.Alternative] || len(s.Flags) > 0 {
 				continue
 			}
 			text := strings.TrimPrefix(since, "≤")

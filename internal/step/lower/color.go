@@ -87,7 +87,7 @@ func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 			return with, false
 		}
 		test = c.test(token.Lower(v.Name()), v)
-		return color.Mapped().Value(v), true
+		return bytesOf(color, v), true
 	})
 	if !changed {
 		return nil

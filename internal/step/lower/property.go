@@ -94,6 +94,8 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 		return nil
 	case !atOnce && holdsVar(parts) && len(parts) < len(names):
 		return nil // what comes in place of var() may be several parts
+	case !atOnce && holdsFunction(parts, func(v *ast.Value) bool { return !slices.Contains(oldFunctions, token.Lower(v.Name())) }):
+		return nil // a browser that lacks one skips the whole, and would not skip all of its parts
 	}
 	out := make([]ast.Node, len(names))
 	for i, n := range names {
@@ -108,6 +110,9 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	}
 	return out
 }
+
+// oldFunctions are functions that browsers read in all sides alike.
+var oldFunctions = []string{"calc", "min", "max", "clamp", "var", "env", "attr", "rgb", "rgba", "hsl", "hsla"}
 
 // sided reports whether a property of borders takes a part for each side:
 // border-inline-color does, and border-inline is one border for both.

@@ -126,10 +126,19 @@ func number(n float64, at *ast.Value) ast.Value {
 // inBytes returns a colour in the form that the first browsers read.
 func inBytes(v *ast.Value) (with ast.Value, ok bool) {
 	c, ok := value.ColorOf(v)
-	if !ok {
+	if !ok || isRelative(v) {
 		return with, false
 	}
-	return c.Mapped().Value(v), true
+	return bytesOf(c, v), true
+}
+
+// bytesOf returns a colour in sRGB in the form that the first browsers read.
+func bytesOf(c value.Color, at *ast.Value) ast.Value {
+	out := c.Mapped().Value(at)
+	if out.Kind == token.Hash && (len(out.Text) == 5 || len(out.Text) == 9) {
+		out, _ = withoutAlphaDigits(&out)
+	}
+	return out
 }
 
 // clamped returns clamp(a, b, c) as max(a, min(b, c)) (CSS Values 4, section 10.2.1).
@@ -160,13 +169,13 @@ func isNone(arg []ast.Value) bool { return len(arg) == 1 && arg[0].IsIdent("none
 // left to the browser.
 func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	args := ast.Significant(v.Values())
-	if slices.ContainsFunc(args, func(a ast.Value) bool { return a.Kind == token.Comma }) {
+	if isRelative(v) || slices.ContainsFunc(args, func(a ast.Value) bool { return a.Kind == token.Comma }) {
 		return with, false
 	}
 	if with, ok := inBytes(v); ok {
 		return with, true
 	}
-	if len(args) < 5 || !args[3].IsDelim('/') || len(args) != 5 {
+	if len(args) != 5 || !args[3].IsDelim('/') {
 		return with, false
 	}
 	numbers, percentages := 0, 0

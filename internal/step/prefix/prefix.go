@@ -5,6 +5,8 @@
 //     target knows under a prefix: fit-content, sticky, image-set();
 //   - the names of properties in transition and will-change get prefixed ones
 //     beside them;
+//   - gradients get twins with the directions as prefixed ones had them;
+//   - flexible boxes get those of the draft of 2009, for browsers that have no other;
 //   - @keyframes gets a prefixed twin, with no other prefixes in it;
 //   - a rule with ::placeholder or the like gets a rule for each form of it that
 //     a target needs, and its other selectors one of their own, since one
@@ -21,47 +23,123 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
+	"rinzel/internal/step/asis"
 )
 
 // Change is what the step did for one property, value, rule or selector.
 type Change struct {
 	Property string // with its prefix; of a value "property: value", of a rule "@name"
 	Dropped  bool   // else added
+	Feature  string // that it is a form of, as the data about browsers calls it
+	Prefix   string // that the feature has in it
 	Count    int
+}
+
+// Reason tells why the step did it: which of the targets it was given need the
+// form, the newest of each browser, or that none does.
+func (c Change) Reason(targets browsers.Targets) string {
+	if c.Dropped {
+		return "every target knows the standard one"
+	}
+	list := targets.Needing(c.Feature, c.Prefix)
+	for i, v := range list {
+		list[i] = strings.Replace(v, " ", " up to ", 1)
+	}
+	return "for " + strings.Join(list, ", ")
+}
+
+// Options say what the step does.
+type Options struct {
+	Targets browsers.Targets
+	AsIs    []string // properties, functions and keywords by name, "@keyframes", and selectors with their colons, that get and lose no prefix
 }
 
 // Nodes returns nodes with fitting prefixes, and what was changed in the
 // order in which it was first done. Nodes that need nothing are shared, not
 // copied. Running it twice changes nothing the second time.
-func Nodes(nodes []ast.Node, targets browsers.Targets) ([]ast.Node, []Change) {
-	p := &prefixer{targets: targets, prefixes: targets.AllPrefixes(), keywords: make(map[string]map[string]bool), index: make(map[Change]int)}
-	for feature := range p.prefixes {
-		if rest, ok := strings.CutPrefix(feature, "css.properties."); ok {
-			if property, keyword, ok := strings.Cut(rest, "."); ok {
-				if p.keywords[property] == nil {
-					p.keywords[property] = make(map[string]bool)
-				}
-				p.keywords[property][keyword] = true
-			}
-		}
-	}
+func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) {
+	p := &prefixer{needs: needsOf(opts), left: asis.Left(nodes, "prefix"), index: make(map[Change]int)}
 	p.siblings = nodes
 	out, _ := ast.Map(nodes, p.rule)
 	return out, p.changes
 }
 
+// needs are the prefixes that targets need, as lists of them by name in lower
+// case. One that starts with '=' is another name.
+type needs struct {
+	targets    browsers.Targets
+	asIs       []string
+	properties map[string][]string
+	keywords   map[string]map[string][]string // by property
+	functions  map[string][]string
+	pseudos    map[string][]string // without colons
+	drawn      []string            // for @keyframes
+	boxes      []string            // prefixes of the flexible boxes of 2009
+}
+
+func needsOf(opts Options) *needs {
+	n := &needs{
+		targets: opts.Targets, asIs: opts.AsIs, properties: make(map[string][]string), keywords: make(map[string]map[string][]string),
+		functions: make(map[string][]string), pseudos: make(map[string][]string),
+	}
+	all := opts.Targets.AllPrefixes()
+	for feature, list := range all {
+		if name, ok := strings.CutPrefix(feature, "css.properties."); ok {
+			n.addProperty(name, list)
+		} else if name, ok := strings.CutPrefix(feature, "css.selectors."); ok && !strings.Contains(name, ".") && !otherMeaning[name] {
+			n.pseudos[name] = n.wanted(list, ":"+name, "::"+name)
+		}
+	}
+	for name, feature := range functionFeatures {
+		if list := n.wanted(all[feature], name, name+"()"); list != nil {
+			n.functions[name] = list
+		}
+	}
+	n.drawn = n.wanted(all["css.at-rules.keyframes"], "@keyframes")
+	n.boxes = n.wanted(opts.Targets.InStead(browsers.Property("box-flex"), browsers.Property("display")+".flex"), "display", "flex")
+	return n
+}
+
+// addProperty notes what is needed for a property, or for a keyword of one.
+func (n *needs) addProperty(name string, list []string) {
+	property, keyword, isKeyword := strings.Cut(name, ".")
+	switch {
+	case !isKeyword, keyword == "grid_context": // of gap, whose old names are for grids
+		if list = n.wanted(list, property); list != nil {
+			n.properties[property] = append(n.properties[property], list...)
+		}
+	case !strings.Contains(keyword, "."):
+		if list = n.wanted(list, property, keyword); list != nil {
+			if n.keywords[property] == nil {
+				n.keywords[property] = make(map[string][]string)
+			}
+			n.keywords[property][keyword] = list
+		}
+	}
+}
+
+// wanted returns list, or nil if one of the names is to be left as it is.
+func (n *needs) wanted(list []string, names ...string) []string {
+	if slices.ContainsFunc(names, func(name string) bool { return slices.Contains(n.asIs, name) }) {
+		return nil
+	}
+	return list
+}
+
 type prefixer struct {
-	targets  browsers.Targets
-	prefixes map[string][]string        // by feature, as targets need them
-	keywords map[string]map[string]bool // by property, those that a target needs a prefix for
-	only     string                     // within a prefixed rule: the one prefix that may be added
-	siblings []ast.Node                 // of the rule in hand
+	*needs
+	left     map[ast.Node]bool
+	only     string     // within a prefixed rule: the one prefix that may be added
+	siblings []ast.Node // of the rule in hand
 	changes  []Change
 	index    map[Change]int // by change without its count
 }
 
 // rule returns what stands for a rule.
 func (p *prefixer) rule(n ast.Node) ast.Edit {
+	if p.left[n] {
+		return ast.Keep
+	}
 	if r, ok := n.(*ast.AtRule); ok && token.EqualFold(r.Name, "keyframes") {
 		return p.keyframes(r)
 	} else if ok {
@@ -92,7 +170,7 @@ func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 	p.siblings = body
 	defer func() { p.siblings = outer }()
 	edited, changed := ast.Map(body, func(child ast.Node) ast.Edit {
-		if d, ok := child.(*ast.Declaration); ok {
+		if d, ok := child.(*ast.Declaration); ok && !p.left[child] {
 			return p.declaration(d, body)
 		}
 		return p.rule(child)
@@ -106,16 +184,16 @@ func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 // keyframes returns an @keyframes rule behind its prefixed twins.
 func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
 	var out []ast.Node
-	for _, prefix := range p.needed("css.at-rules.keyframes") {
+	for _, prefix := range p.fitting(p.drawn) {
 		twin := *r
 		twin.Name = prefix + "keyframes"
 		if p.hasRule(&twin) {
 			continue // the author wrote it
 		}
-		inner := &prefixer{targets: p.targets, prefixes: p.prefixes, keywords: p.keywords, only: prefix, index: make(map[Change]int)}
+		inner := &prefixer{needs: p.needs, left: p.left, only: prefix, index: make(map[Change]int)}
 		fitted, _ := inner.block(&twin)
 		out = append(out, fitted)
-		p.note(Change{Property: "@" + twin.Name})
+		p.note(Change{Property: "@" + twin.Name, Feature: "css.at-rules.keyframes", Prefix: prefix})
 	}
 	edited, changed := p.block(r)
 	if out == nil && !changed {
@@ -140,21 +218,21 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	name := token.Lower(d.Name)
 	if prefix, standard := split(name); prefix != "" {
 		if p.superfluous(d, prefix, standard, block) {
-			p.note(Change{Property: name, Dropped: true})
+			p.note(Change{Property: name, Dropped: true, Feature: browsers.Property(standard), Prefix: prefix})
 			return ast.Remove
 		}
 		return ast.Keep
 	}
 	listed, inList := p.propertyNames(d, name)
-	var out []ast.Node
-	for _, prefix := range p.needed(browsers.Property(name)) {
+	out := p.box(d, name, block)
+	for _, prefix := range p.fitting(p.properties[name]) {
 		if find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {
 			continue // the author wrote it, and may have meant another value
 		}
 		twin := *listed
 		twin.Name = renamed(prefix, name)
 		out = append(out, &twin)
-		p.note(Change{Property: twin.Name})
+		p.note(Change{Property: twin.Name, Feature: featureOfName(name, prefix), Prefix: prefix})
 	}
 	out = append(out, p.values(listed, name, block)...)
 	switch {
@@ -166,20 +244,29 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// needed returns the prefixes that targets need for a feature. One that starts
-// with '=' is another name.
-func (p *prefixer) needed(feature string) []string {
-	list := p.prefixes[feature]
+// fitting returns those of the prefixes that may be added here.
+func (p *prefixer) fitting(list []string) []string {
 	if p.only == "" || list == nil {
 		return list
 	}
 	return slices.DeleteFunc(slices.Clone(list), func(prefix string) bool { return !strings.HasPrefix(strings.TrimLeft(prefix, "=:"), p.only) })
 }
 
+// featureOfName returns the feature that a property has under a prefix.
+func featureOfName(name, prefix string) string {
+	if strings.HasPrefix(prefix, "=grid-") { // gap had another name in grids alone
+		return browsers.Property(name) + ".grid_context"
+	}
+	return browsers.Property(name)
+}
+
 // superfluous reports whether no target needs d, which is the prefixed form
 // of a property: all know the standard one, which stands behind it in the
 // block and says the same.
 func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, block []ast.Node) bool {
+	if slices.Contains(p.asIs, standard) || slices.Contains(p.asIs, prefix+standard) {
+		return false
+	}
 	feature := browsers.Property(standard)
 	if !browsers.Known(feature) || len(p.targets.Lacking(feature)) > 0 {
 		return false

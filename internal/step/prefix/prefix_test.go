@@ -3,6 +3,7 @@ package prefix
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -15,8 +16,17 @@ import (
 
 func prefixed(src string, targets browsers.Targets) (string, []Change) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	nodes, changes := Nodes(sheet.Nodes, targets)
+	nodes, changes := Nodes(sheet.Nodes, Options{Targets: targets})
 	return print.Sheet(nodes, print.Options{Compact: true}), changes
+}
+
+// shown writes changes without the features that they are for.
+func shown(changes []Change) string {
+	list := slices.Clone(changes)
+	for i := range list {
+		list[i].Feature, list[i].Prefix = "", ""
+	}
+	return strings.ReplaceAll(fmt.Sprint(list), "   ", " ")
 }
 
 func TestPrefix(t *testing.T) {
@@ -86,13 +96,93 @@ func TestPrefix(t *testing.T) {
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			got, changes := prefixed(test.src, test.targets)
-			if got != test.want+"\n" || fmt.Sprint(changes) != test.changes {
+			if got != test.want+"\n" || shown(changes) != test.changes {
 				t.Errorf("%s\n got %s%v\nwant %s\n%s", test.src, got, changes, test.want, test.changes)
 			}
 			if twice, changes := prefixed(got, test.targets); twice != got || len(changes) > 0 {
 				t.Errorf("%s\nonce  %stwice %s", test.src, got, twice)
 			}
 		})
+	}
+}
+
+// TestOldForms has what had another syntax, not only a prefix.
+func TestOldForms(t *testing.T) {
+	of := func(browser string, v browsers.Version) browsers.Targets {
+		return browsers.AtLeast(map[string]browsers.Version{browser: v})
+	}
+	chrome20, chrome22, firefox15 := of("chrome", 20000), of("chrome", 22000), of("firefox", 15000)
+	tests := []struct {
+		targets   browsers.Targets
+		src, want string
+	}{
+		{chrome20, `a { display: flex }`, `a{display:-webkit-box;display:-webkit-flex;display:flex}`},
+		{chrome22, `a { display: flex }`, `a{display:-webkit-flex;display:flex}`},
+		{firefox15, `a { display: inline-flex }`, `a{display:-moz-inline-box;display:inline-flex}`},
+		{firefox15, `a { flex-direction: column-reverse; justify-content: space-between; align-items: flex-end }`,
+			`a{-moz-box-orient:vertical;-moz-box-direction:reverse;flex-direction:column-reverse;-moz-box-pack:justify;justify-content:space-between;-moz-box-align:end;align-items:flex-end}`},
+		{firefox15, `a { flex-flow: row wrap; flex: 2 1 0; order: 3 }`,
+			`a{-moz-box-orient:horizontal;-moz-box-direction:normal;flex-flow:row wrap;-moz-box-flex:2;flex:2 1 0;-moz-box-ordinal-group:4;order:3}`},
+		{firefox15, `a { flex: none } b { flex: auto } c { flex: 10px } d { order: -1; justify-content: space-around; align-items: last baseline; flex-flow: wrap }`,
+			`a{-moz-box-flex:0;flex:none}b{-moz-box-flex:1;flex:auto}c{flex:10px}d{order:-1;justify-content:space-around;align-items:last baseline;flex-flow:wrap}`},
+		{firefox15, `a { -moz-box-flex: 5; flex: 1; display: -moz-box; display: flex }`, `a{-moz-box-flex:5;flex:1;display:-moz-box;display:flex}`},
+		{firefox15, `a { background: linear-gradient(to right, red, blue) }`, `a{background:-moz-linear-gradient(left,red,blue);background:linear-gradient(to right,red,blue)}`},
+		{chrome22, `a { background: url(x) no-repeat, linear-gradient(to bottom left, red 1px, rgba(0, 0, 0, 0.5) 50%) }`,
+			`a{background:url(x) no-repeat,-webkit-linear-gradient(top right,red 1px,rgba(0,0,0,0.5) 50%);background:url(x) no-repeat,linear-gradient(to bottom left,red 1px,rgba(0,0,0,0.5) 50%)}`},
+		{chrome22, `a { background: linear-gradient(30deg, red, blue); mask: repeating-linear-gradient(0.5turn, red, blue 10px) }`,
+			`a{background:-webkit-linear-gradient(60deg,red,blue);background:linear-gradient(30deg,red,blue);-webkit-mask:repeating-linear-gradient(0.5turn,red,blue 10px);` +
+				`mask:-webkit-repeating-linear-gradient(-90deg,red,blue 10px);mask:repeating-linear-gradient(0.5turn,red,blue 10px)}`},
+		{chrome22, `a { background: linear-gradient(red, blue) } b { background: linear-gradient(red, 30%, blue) } c { background: linear-gradient(calc(1deg + 2deg), red, blue) }`,
+			`a{background:-webkit-linear-gradient(red,blue);background:linear-gradient(red,blue)}b{background:linear-gradient(red,30%,blue)}c{background:linear-gradient(calc(1deg + 2deg),red,blue)}`},
+		{chrome22, `a { background: radial-gradient(circle closest-side at 10px 20%, red, blue) } b { background: radial-gradient(red, blue) } c { background: radial-gradient(circle, red, blue) }`,
+			`a{background:-webkit-radial-gradient(10px 20%,circle closest-side,red,blue);background:radial-gradient(circle closest-side at 10px 20%,red,blue)}` +
+				`b{background:-webkit-radial-gradient(red,blue);background:radial-gradient(red,blue)}c{background:-webkit-radial-gradient(center,circle,red,blue);background:radial-gradient(circle,red,blue)}`},
+		{chrome22, `a { background: radial-gradient(at left, red, blue) } b { background: radial-gradient(10px 20px at left, red, blue) }`,
+			`a{background:-webkit-radial-gradient(left,red,blue);background:radial-gradient(at left,red,blue)}b{background:radial-gradient(10px 20px at left,red,blue)}`},
+		{of("chrome", 60000), `a { gap: 1px; column-gap: 2px } b { grid-gap: 3px; gap: 1px }`, `a{grid-gap:1px;gap:1px;grid-column-gap:2px;column-gap:2px}b{grid-gap:3px;gap:1px}`},
+		{of("chrome", 20000), `a { overflow-wrap: anywhere }`, `a{word-wrap:anywhere;overflow-wrap:anywhere}`},
+	}
+	for _, test := range tests {
+		got, _ := prefixed(test.src, test.targets)
+		if got != test.want+"\n" {
+			t.Errorf("%s\n got %swant %s", test.src, got, test.want)
+		}
+		if twice, changes := prefixed(got, test.targets); twice != got || len(changes) > 0 {
+			t.Errorf("%s\nonce  %stwice %s%v", test.src, got, twice, changes)
+		}
+	}
+}
+
+func TestAsIs(t *testing.T) {
+	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 9000, "chrome": 40000})
+	const src = `a, ::placeholder { user-select: none; width: fit-content; background: image-set(url(x) 1x); /* rinzel as-is */ backdrop-filter: none; clip-path: none } /* rinzel as-is */ b { clip-path: none } @keyframes k { to { transform: none } }`
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
+	nodes, _ := Nodes(sheet.Nodes, Options{Targets: targets, AsIs: []string{"user-select", "fit-content", "image-set", "::placeholder", "@keyframes"}})
+	want := `a,::placeholder{user-select:none;width:fit-content;background:image-set(url(x) 1x);backdrop-filter:none;-webkit-clip-path:none;clip-path:none}b{clip-path:none}@keyframes k{to{transform:none}}` + "\n"
+	if got := print.Sheet(nodes, print.Options{Compact: true}); got != want {
+		t.Errorf("got %s\nwant %s", got, want)
+	}
+}
+
+func TestReasons(t *testing.T) {
+	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 12000, "chrome": 50000})
+	for src, want := range map[string]string{
+		`a { user-select: none }`:                              "-webkit-user-select for chrome up to 53, safari up to 27.2",
+		`a { -webkit-border-radius: 1px; border-radius: 1px }`: "-webkit-border-radius every target knows the standard one",
+		`a { position: sticky }`:                               "position: -webkit- for safari up to 12.1",
+		`::placeholder { top: 0 }`:                             "-webkit-input-placeholder for chrome up to 56",
+		`a { gap: 1px }`:                                       "grid-gap for chrome up to 65",
+		`a { transition: backdrop-filter 1s }`:                 "transition: -webkit-backdrop-filter for safari up to 17.6",
+		`a { background: image-set(url(x) 1x) }`:               "background: -webkit- for chrome up to 112, safari up to 16.6",
+	} {
+		_, changes := prefixed(src, targets)
+		if len(changes) == 0 {
+			t.Errorf("%s: no change", src)
+			continue
+		}
+		if got := changes[0].Property + " " + changes[0].Reason(targets); got != want {
+			t.Errorf("%s: %s, want %s", src, got, want)
+		}
 	}
 }
 
@@ -103,7 +193,7 @@ func BenchmarkPrefix(b *testing.B) {
 	b.ReportAllocs()
 	targets := browsers.Default()
 	for b.Loop() {
-		Nodes(sheet.Nodes, targets)
+		Nodes(sheet.Nodes, Options{Targets: targets})
 	}
 }
 

@@ -14,6 +14,9 @@ import (
 // for the selectors that need none, and for each such pseudo one a name and one
 // as it is. ok is false if no target needs another name.
 func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
+	if !slices.ContainsFunc(r.Selectors, p.concerns) {
+		return nil, false
+	}
 	groups := make(map[string][]ast.Selector) // by the names that are needed
 	var order []string
 	for _, s := range r.Selectors {
@@ -41,7 +44,8 @@ func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 			}
 			if len(list) > 0 && !p.written(list) {
 				with(list)
-				p.note(Change{Property: name})
+				feature, prefix := p.pseudoNamed(name)
+				p.note(Change{Property: name, Feature: feature, Prefix: prefix})
 			}
 		}
 		with(groups[key])
@@ -58,20 +62,46 @@ func (p *prefixer) written(list []ast.Selector) bool {
 	})
 }
 
+// neededFor returns the prefixes that targets need for a simple selector.
+func (p *prefixer) neededFor(s *ast.Simple) []string {
+	if s.Kind != ast.PseudoClass && s.Kind != ast.PseudoElement {
+		return nil
+	}
+	return p.fitting(p.pseudos[token.Lower(s.Name)])
+}
+
+// concerns reports whether a selector is needed under another name.
+func (p *prefixer) concerns(s ast.Selector) bool {
+	for i := range s {
+		if p.neededFor(&s[i]) != nil {
+			return true
+		}
+	}
+	return false
+}
+
 // prefixesOf returns the other names that a selector is needed under: each
 // a name without colons.
 func (p *prefixer) prefixesOf(s ast.Selector) []string {
 	var out []string
 	for i := range s {
-		name := token.Lower(s[i].Name)
-		if s[i].Kind != ast.PseudoClass && s[i].Kind != ast.PseudoElement || otherMeaning[name] {
-			continue
-		}
-		for _, prefix := range p.needed("css.selectors." + name) {
-			out = append(out, pseudoName(prefix, name))
+		for _, prefix := range p.neededFor(&s[i]) {
+			out = append(out, pseudoName(prefix, token.Lower(s[i].Name)))
 		}
 	}
 	return out
+}
+
+// pseudoNamed returns the feature that has a name under a prefix, and that prefix.
+func (p *prefixer) pseudoNamed(name string) (feature, prefix string) {
+	for standard, list := range p.pseudos {
+		for _, prefix := range list {
+			if pseudoName(prefix, standard) == name {
+				return "css.selectors." + standard, prefix
+			}
+		}
+	}
+	return "", ""
 }
 
 // otherMeaning are the pseudo-classes whose prefixed forms take other
@@ -85,12 +115,8 @@ func pseudoName(prefix, name string) string { return strings.TrimLeft(renamed(pr
 // rename returns a selector with the pseudo that has the other name under it.
 func (p *prefixer) rename(s ast.Selector, to string) (ast.Selector, bool) {
 	for i := range s {
-		name := token.Lower(s[i].Name)
-		if s[i].Kind != ast.PseudoClass && s[i].Kind != ast.PseudoElement || otherMeaning[name] {
-			continue
-		}
-		for _, prefix := range p.needed("css.selectors." + name) {
-			if pseudoName(prefix, name) == to {
+		for _, prefix := range p.neededFor(&s[i]) {
+			if pseudoName(prefix, token.Lower(s[i].Name)) == to {
 				out := slices.Clone(s)
 				out[i].Name = to
 				return out, true

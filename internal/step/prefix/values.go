@@ -18,10 +18,12 @@ func renamed(prefix, standard string) string {
 	return prefix + standard
 }
 
-// functionFeatures are the functions that have prefixed forms with the same
-// arguments. Gradients have not: their directions were turned around.
+// functionFeatures are the functions that have prefixed forms, with the same
+// arguments but for gradients; see [oldGradient].
 var functionFeatures = map[string]string{
 	"image-set": "css.types.image.image-set", "cross-fade": "css.types.image.cross-fade", "element": "css.types.image.element", "calc": "css.types.calc",
+	"linear-gradient": "css.types.gradient.linear-gradient", "radial-gradient": "css.types.gradient.radial-gradient",
+	"repeating-linear-gradient": "css.types.gradient.repeating-linear-gradient", "repeating-radial-gradient": "css.types.gradient.repeating-radial-gradient",
 }
 
 // notTheSame are the prefixed forms of keywords and properties that mean another
@@ -38,62 +40,68 @@ var notTheSame = map[string]bool{
 // under a prefix, one for each prefix. Targets skip those that they do not know.
 func (p *prefixer) values(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
 	var prefixes []string
-	p.visit(d.Value, name, func(feature, _ string) {
-		for _, prefix := range p.needed(feature) {
+	var features []string
+	p.visit(d.Value, name, func(feature string, needed []string) {
+		for _, prefix := range p.fitting(needed) {
 			if !slices.Contains(prefixes, prefix) && !notTheSame[feature+" "+prefix] {
-				prefixes = append(prefixes, prefix)
+				prefixes, features = append(prefixes, prefix), append(features, feature)
 			}
 		}
 	})
 	var out []ast.Node
-	for _, prefix := range prefixes {
-		value, changed := ast.MapValues(d.Value, func(v *ast.Value) (with ast.Value, changed bool) {
-			feature, standard := p.featureOf(v, name)
-			if feature == "" || !slices.Contains(p.needed(feature), prefix) {
-				return with, false
-			}
-			with = *v
-			with.Text = renamed(prefix, standard)
-			if v.Kind == token.Function {
-				with.Text += "("
-				with.Inner = p.innerOf(v, name, prefix)
-			}
-			return with, true
-		})
-		if !changed || holds(block, name, value) {
+	for i, prefix := range prefixes {
+		r := valueRenamer{prefixer: p, property: name, prefix: prefix}
+		value, changed := ast.MapValues(d.Value, r.value)
+		if !changed || r.failed || holds(block, name, value) {
 			continue
 		}
 		twin := *d
 		twin.Value = value
 		out = append(out, &twin)
-		p.note(Change{Property: name + ": " + renamed(prefix, "")})
+		p.note(Change{Property: name + ": " + renamed(prefix, ""), Feature: features[i], Prefix: prefix})
 	}
 	return out
 }
 
-// innerOf returns the arguments of a function with what is prefixed in them.
-func (p *prefixer) innerOf(v *ast.Value, name, prefix string) *ast.Inner {
-	inner, changed := ast.MapValues(v.Inner.Values, func(v *ast.Value) (with ast.Value, changed bool) {
-		feature, standard := p.featureOf(v, name)
-		if feature == "" || v.Kind != token.Function || !slices.Contains(p.needed(feature), prefix) {
-			return with, false
-		}
-		with = *v
-		with.Text = renamed(prefix, standard) + "("
-		return with, true
-	})
-	if !changed {
-		return v.Inner
-	}
-	return &ast.Inner{Values: inner, Close: v.Inner.Close}
+// valueRenamer writes values under one prefix.
+type valueRenamer struct {
+	*prefixer
+	property, prefix string
+	failed           bool // there is something that has no prefixed form
 }
 
-// visit calls f for each value that is a feature of its own.
-func (p *prefixer) visit(values []ast.Value, name string, f func(feature, standard string)) {
+// value returns a value, with what is in it, under the prefix.
+func (r *valueRenamer) value(v *ast.Value) (with ast.Value, changed bool) {
+	_, standard, needed := r.featureOf(v, r.property)
+	if !slices.Contains(needed, r.prefix) {
+		return with, false
+	}
+	with = *v
+	with.Text = renamed(r.prefix, standard)
+	if v.Kind != token.Function {
+		return with, true
+	}
+	with.Text += "("
+	args := v.Inner.Values
+	if strings.HasSuffix(standard, "-gradient") {
+		var ok bool
+		if args, ok = oldGradient(standard, args); !ok {
+			r.failed = true
+			return with, false
+		}
+	}
+	args, _ = ast.MapValues(args, r.value)
+	with.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
+	return with, true
+}
+
+// visit calls f for each value that is a feature of its own, and has a prefix that
+// a target needs.
+func (p *prefixer) visit(values []ast.Value, name string, f func(feature string, needed []string)) {
 	for i := range values {
 		v := &values[i]
-		if feature, standard := p.featureOf(v, name); feature != "" {
-			f(feature, standard)
+		if feature, _, needed := p.featureOf(v, name); needed != nil {
+			f(feature, needed)
 		}
 		if v.Inner != nil {
 			p.visit(v.Inner.Values, name, f)
@@ -101,26 +109,28 @@ func (p *prefixer) visit(values []ast.Value, name string, f func(feature, standa
 	}
 }
 
-// featureOf returns the feature of a value of a property, and its standard
-// name; none if it has none of its own.
-func (p *prefixer) featureOf(v *ast.Value, property string) (feature, standard string) {
+// featureOf returns the feature of a value of a property, its standard name and
+// the prefixes that targets need for it; none if it has none of its own.
+func (p *prefixer) featureOf(v *ast.Value, property string) (feature, standard string, needed []string) {
 	switch v.Kind {
 	case token.Ident:
 		keywords := p.keywords[property]
 		if keywords == nil {
-			return "", ""
+			return "", "", nil
 		}
-		if standard = token.Lower(v.Text); keywords[standard] {
-			return browsers.Property(property) + "." + standard, standard
+		standard = token.Lower(v.Text)
+		if needed = keywords[standard]; needed != nil {
+			feature = browsers.Property(property) + "." + standard
 		}
 	case token.Function:
-		standard = token.Lower(v.Name())
-		if feature = functionFeatures[standard]; p.prefixes[feature] == nil {
-			feature = ""
+		if len(p.functions) == 0 {
+			return "", "", nil
 		}
-		return feature, standard
+		standard = token.Lower(v.Name())
+		needed = p.functions[standard]
+		feature = functionFeatures[standard]
 	}
-	return "", ""
+	return feature, standard, needed
 }
 
 // holds reports whether a block declares a property with a value.
@@ -147,12 +157,12 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 			if item[i].Kind != token.Ident {
 				continue
 			}
-			for _, prefix := range p.needed(browsers.Property(token.Lower(item[i].Text))) {
+			for _, prefix := range p.fitting(p.properties[token.Lower(item[i].Text)]) {
 				twin := slices.Clone(item)
 				twin[i].Text = renamed(prefix, token.Lower(item[i].Text))
 				if !slices.ContainsFunc(items, func(o []ast.Value) bool { return print.CompactValues(o) == print.CompactValues(twin) }) {
 					out = append(out, twin)
-					p.note(Change{Property: name + ": " + twin[i].Text})
+					p.note(Change{Property: name + ": " + twin[i].Text, Feature: featureOfName(token.Lower(item[i].Text), prefix), Prefix: prefix})
 				}
 			}
 		}
