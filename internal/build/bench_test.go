@@ -6,11 +6,18 @@ import (
 	"runtime/debug"
 	"testing"
 	"testing/fstest"
+	"time"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/build"
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/csstest"
+	"rinzel/internal/css/parse"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/check"
+	"rinzel/internal/step/lower"
+	"rinzel/internal/step/prefix"
 )
 
 // BenchmarkProduction builds one sheet for production, map included.
@@ -35,5 +42,33 @@ func BenchmarkProduction(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// BenchmarkStepsBesideParsing measures the steps for browsers, and the checks, in
+// the time that parsing takes, in turns: ratios hold on a busy machine as well.
+func BenchmarkStepsBesideParsing(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(400))
+	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(4<<20))
+	targets := browsers.Default()
+	var parsing, lowering, fitting, checking time.Duration
+	timed := func(total *time.Duration, run func()) {
+		start := time.Now()
+		run()
+		*total += time.Since(start)
+	}
+	for b.Loop() {
+		var nodes []ast.Node
+		timed(&parsing, func() {
+			sheet, _ := parse.Sheet(f)
+			nodes = sheet.Nodes
+		})
+		timed(&checking, func() { check.Nodes(nodes, targets) })
+		timed(&lowering, func() { nodes = lower.Nodes(nodes, lower.Options{Targets: targets}) })
+		timed(&fitting, func() { nodes, _ = prefix.Nodes(nodes, prefix.Options{Targets: targets}) })
+		timed(&checking, func() { check.Support(nodes, targets) })
+	}
+	for name, took := range map[string]time.Duration{"lower": lowering, "prefix": fitting, "check": checking} {
+		b.ReportMetric(took.Seconds()/parsing.Seconds(), name+"/parse")
 	}
 }

@@ -4,11 +4,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/browsertest"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/csstest"
@@ -16,6 +19,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
+	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/minify"
 )
@@ -34,6 +38,7 @@ func TestTrial(t *testing.T) {
 	}
 	page := browsertest.Start(t).Open("about:blank")
 	sheets, rules := 0, 0
+	found := make(map[string]int)
 	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".css") {
 			return err
@@ -44,13 +49,29 @@ func TestTrial(t *testing.T) {
 		}
 		rel, _ := filepath.Rel(dir, path)
 		sheets++
-		t.Run(filepath.ToSlash(rel), func(t *testing.T) { rules += trySheet(t, page, rel, string(text), true) })
+		t.Run(filepath.ToSlash(rel), func(t *testing.T) {
+			rules += trySheet(t, page, rel, string(text), true)
+			checkSheet(t, rel, string(text), found)
+		})
 		return nil
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Logf("%d sheets, %d rules as the browser reads them", sheets, rules)
+	for _, message := range slices.Sorted(maps.Keys(found)) {
+		t.Logf("%5d times %s", found[message], message)
+	}
+}
+
+// checkSheet counts what a check finds to be wrong, for a person to look at.
+func checkSheet(t *testing.T, name, src string, found map[string]int) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: name}, name, src))
+	for _, d := range check.Nodes(sheet.Nodes, browsers.Default()) {
+		if d.Severity == diag.Error {
+			found[fmt.Sprintf("[%s] %s", d.Code, d.Message)]++
+		}
+	}
 }
 
 // TestBrowserReadsTheSame does for small inputs what TestTrial does for large ones.

@@ -37,7 +37,7 @@ type Step struct {
 // Steps are all steps, in the order in which they may stand in a chain and a finish.
 var Steps = []Step{
 	{"compose", OnSheet, SheetLanguage, CSS, "finishes what is known at build time: constants, loops, mixins, calculations, colours"},
-	{"lower", OnSheet, CSS, CSS, "rewrites syntax that a target lacks: nested rules, media ranges, colours beyond sRGB"},
+	{"lower", OnSheet, CSS, CSS, "rewrites syntax that a target lacks: nested rules, media ranges, colours, selectors, properties and values that came later"},
 	{"prefix", OnSheet, CSS, CSS, "adds the vendor prefixes that a target needs to properties, values, rules and selectors, drops those that none needs"},
 	{"purge", OnBundle, CSS, CSS, "removes the rules that no page or script uses"},
 	{"minify", OnBundle, CSS, CSS, "writes the smallest text with the same meaning"},

@@ -65,6 +65,7 @@ func readTable(text string) *table {
 			t.selectors[name] = true
 		}
 	}
+	t.longhands = deepen(t.longhands)
 	return t
 }
 
@@ -116,15 +117,25 @@ func Standard(name string) (standard string, ok bool) {
 
 // Longhands returns the properties that a shorthand sets, at every depth; none
 // if it is none. The list must not be changed.
-func Longhands(name string) []string {
-	t := load()
-	var out []string
-	for _, l := range t.longhands[name] {
-		if deeper := Longhands(l); deeper != nil {
-			out = append(out, deeper...)
-		} else {
-			out = append(out, l)
+func Longhands(name string) []string { return load().longhands[name] }
+
+// deepen puts the longhands of longhands in their place.
+func deepen(longhands map[string][]string) map[string][]string {
+	var all func(name string) []string
+	all = func(name string) []string {
+		var out []string
+		for _, l := range longhands[name] {
+			if deeper := all(l); deeper != nil {
+				out = append(out, deeper...)
+			} else {
+				out = append(out, l)
+			}
 		}
+		return out
+	}
+	out := make(map[string][]string)
+	for name := range longhands {
+		out[name] = all(name)
 	}
 	return out
 }

@@ -98,6 +98,9 @@ func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 			left[n] = true
 			continue
 		}
+		if _, isDeclaration := n.(*ast.Declaration); isDeclaration {
+			continue
+		}
 		if inner := Left(ast.Body(n), step); left == nil {
 			left = inner
 		} else {

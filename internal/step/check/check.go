@@ -61,7 +61,7 @@ func Find(name string) (Code, bool) {
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
 func Nodes(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
-	c := &checker{targets: targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool)}
+	c := &checker{targets: targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return append(c.found, asis.Misread(nodes)...)
 }
@@ -71,6 +71,7 @@ type checker struct {
 	targets browsers.Targets
 	found   []diag.Diagnostic
 	left    map[ast.Node]bool
+	names   map[string]*info
 	fits    map[string]bool // properties with values that they take, met before
 	key     []byte          // scratch
 }

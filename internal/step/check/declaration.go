@@ -35,27 +35,50 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 			return
 		}
 	}
-	if prefix, standard := split(name); prefix != "" {
-		c.prefixed(d, prefix, standard, siblings)
+	info := c.info(name)
+	switch {
+	case info.prefix != "":
+		c.prefixed(d, info.prefix, info.standard, siblings)
 		return
-	}
-	def, ok := grammar.Property(name)
-	feature := browsers.Property(name)
-	if !ok && !browsers.Known(feature) {
+	case !info.known:
 		c.report("unknown-property", nameSpan(d), didYouMean("", name, grammar.Properties()), "there is no property %q", d.Name)
 		return
-	}
-	if standard, isOld := grammar.Standard(name); isOld {
-		if declares(siblings, standard) {
-			return // it is there for browsers of long ago
-		}
-		c.report("out-of-date", nameSpan(d), fmt.Sprintf("write %q", standard), "%q is the old name of %q", d.Name, standard)
-	} else if browsers.Deprecated(feature) {
+	case info.isOld && !declares(siblings, info.standard): // else it is there for browsers of long ago
+		c.report("out-of-date", nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is the old name of %q", d.Name, info.standard)
+	case info.deprecated:
 		c.report("out-of-date", nameSpan(d), "", "the property %q is out of date", d.Name)
 	}
-	if ok {
-		c.value(d, def, values, feature)
+	if info.defined {
+		c.value(d, info.definition, values, info.feature)
 	}
+}
+
+// info is what is known of the name of a property.
+type info struct {
+	prefix     string // of a vendor; empty for all others
+	standard   string // the name without the prefix, or that an old name has today
+	feature    string
+	known      bool
+	defined    bool // and its values are
+	isOld      bool
+	deprecated bool
+	definition grammar.Definition
+}
+
+// info returns what is known of a name in lower case.
+func (c *checker) info(name string) *info {
+	if i, ok := c.names[name]; ok {
+		return i
+	}
+	i := &info{feature: browsers.Property(name)}
+	if i.prefix, i.standard = split(name); i.prefix == "" {
+		i.definition, i.defined = grammar.Property(name)
+		i.known = i.defined || browsers.Known(i.feature)
+		i.standard, i.isOld = grammar.Standard(name)
+		i.deprecated = !i.isOld && browsers.Deprecated(i.feature)
+	}
+	c.names[name] = i
+	return i
 }
 
 // declares reports whether a block declares a property.
@@ -105,7 +128,12 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 // value checks the value of a declaration. feature is what the property or
 // descriptor is called in the data about browsers.
 func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
+	c.key = appendKey(append(c.key[:0], feature...), values)
+	if c.fits[string(c.key)] {
+		return
+	}
 	if grammar.Open(values) || len(values) == 0 {
+		c.fits[string(c.key)] = true
 		return
 	}
 	if hack := oldHack(values); hack != nil {
@@ -114,9 +142,6 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 	}
 	if len(values) == 1 && values[0].Kind == token.Ident && browsers.Deprecated(feature+"."+token.Lower(values[0].Text)) {
 		c.report("out-of-date", values[0].Span(), "", "the value %q of %q is out of date", values[0].Text, d.Name)
-	}
-	c.key = appendKey(append(c.key[:0], feature...), values)
-	if c.fits[string(c.key)] {
 		return
 	}
 	m, fits := def.Match(values)

@@ -27,15 +27,16 @@ func (c *checker) overridden(list []*ast.Declaration) {
 			names[i] = d.Name
 		}
 	}
-	for i, d := range list {
-		for k := i + 1; k < len(list); k++ {
-			later := list[k]
-			if names[k] != names[i] && !slices.Contains(grammar.Longhands(names[k]), names[i]) {
+	told := make([]bool, len(list)) // of what has been found to be overridden
+	for k := 1; k < len(list); k++ {
+		longhands := grammar.Longhands(names[k])
+		for i := range k {
+			if told[i] || names[k] != names[i] && (longhands == nil || !slices.Contains(longhands, names[i])) {
 				continue
 			}
-			if dead, ok := c.dead(d, later, names[i] == names[k]); ok {
-				c.say(d, later, dead, names[i] == names[k])
-				break
+			if dead, ok := c.dead(list[i], list[k], names[i] == names[k]); ok {
+				c.say(list[i], list[k], dead, names[i] == names[k])
+				told[i] = true
 			}
 		}
 	}

@@ -83,11 +83,19 @@ func (s *support) lacks(code, feature string, at source.Span, what, mend string)
 	s.report(code, at, mend, "%s is not read by %s", what, versions(missing))
 }
 
-// versions words the newest versions that lack something.
+// versions words the newest versions that lack something. A browser for phones
+// is left out where it goes with the one for desks.
 func versions(missing []string) string {
-	out := make([]string, len(missing))
-	for i, m := range missing {
-		out[i] = strings.Replace(m, " ", " up to ", 1)
+	var out []string
+	for _, m := range missing {
+		name, version, hasVersion := strings.Cut(m, " ")
+		desk := strings.TrimSuffix(strings.TrimSuffix(name, "-android"), "-ios")
+		if hasVersion {
+			desk += " " + version
+		}
+		if desk == m || !slices.Contains(missing, desk) {
+			out = append(out, strings.Replace(m, " ", " up to ", 1))
+		}
 	}
 	return strings.Join(out, ", ")
 }

@@ -35,7 +35,7 @@ func relative(name string) string {
 }
 
 // colors rewrites colours.
-func (l *lowering) colors() rewrite {
+func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 	c := &colors{l, make(map[string]bool), make(map[string]bool)}
 	for _, name := range colorFunctions {
 		c.lacking[name] = l.lacks(browsers.Color(name))

@@ -51,12 +51,13 @@ type Options struct {
 // any of them. A later one sees what an earlier one writes.
 var declared = []struct {
 	features []string
-	start    func(*lowering) rewrite
+	calls    bool // only declarations with functions are concerned
+	start    func(*lowering) func(*ast.Declaration, site) []ast.Node
 }{
-	{[]string{lightDark}, (*lowering).schemes},
-	{valueFeatures, (*lowering).values},
-	{propertyFeatures, (*lowering).properties},
-	{colorFeatures, (*lowering).colors},
+	{[]string{lightDark}, true, (*lowering).schemes},
+	{valueFeatures, false, (*lowering).values},
+	{propertyFeatures, false, (*lowering).properties},
+	{colorFeatures, true, (*lowering).colors},
 }
 
 // passes are the rewrites of rules, in order, behind those of declarations.
@@ -76,7 +77,7 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	l := &lowering{Options: opts, sheet: nodes, lacking: make(map[string]bool), left: asis.Left(nodes, "lower")}
 	for _, d := range declared {
 		if slices.ContainsFunc(d.features, l.lacks) {
-			l.rewrites = append(l.rewrites, d.start(l))
+			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})
 		}
 	}
 	if len(l.rewrites) > 0 {
@@ -99,8 +100,12 @@ type lowering struct {
 	rewrites []rewrite
 }
 
-// rewrite returns what stands for a declaration; nil if it stays.
-type rewrite func(*ast.Declaration, site) []ast.Node
+// rewrite is a rewrite of declarations. apply returns what stands for one; nil
+// if it stays.
+type rewrite struct {
+	calls bool
+	apply func(*ast.Declaration, site) []ast.Node
+}
 
 // lacks reports whether a target lacks a feature that is to be lowered.
 func (l *lowering) lacks(feature string) bool {
@@ -127,25 +132,37 @@ func (s site) again(d *ast.Declaration) bool {
 }
 
 // declarations applies the rewrites, those before the one numbered from left
-// out, to the declarations in nodes at every depth.
+// out, to the declarations in nodes at every depth. Nodes of which none changes
+// are returned as they are.
 func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node, bool) {
-	return ast.Map(nodes, func(n ast.Node) ast.Edit {
-		here := at
-		at.before = n
-		if l.left[n] {
-			return ast.Keep
-		}
-		if d, ok := n.(*ast.Declaration); ok {
-			if out := l.declaration(d, here, from); out != nil {
-				return ast.Splice(out)
+	var out []ast.Node
+	changed := false
+	for i, n := range nodes {
+		one, many, edited := n, []ast.Node(nil), false
+		if l.left == nil || !l.left[n] {
+			if d, ok := n.(*ast.Declaration); ok {
+				many = l.declaration(d, at, from)
+				edited = many != nil
+			} else {
+				one, edited = l.within(n, at, from)
 			}
-			return ast.Keep
 		}
-		if edited, changed := l.within(n, here, from); changed {
-			return ast.Replace(edited)
+		at.before = n
+		if edited && !changed {
+			changed = true
+			out = append(make([]ast.Node, 0, len(nodes)+len(many)), nodes[:i]...)
 		}
-		return ast.Keep
-	})
+		switch {
+		case many != nil:
+			out = append(out, many...)
+		case changed:
+			out = append(out, one)
+		}
+	}
+	if !changed {
+		return nodes, false
+	}
+	return out, true
 }
 
 // within applies rewrites to the declarations in the block of n.
@@ -174,8 +191,12 @@ func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
 
 // declaration returns what the rewrites make of a declaration; nil if it stays.
 func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node {
+	calls := hasCalls(d.Value)
 	for i := from; i < len(l.rewrites); i++ {
-		written := l.rewrites[i](d, at)
+		if l.rewrites[i].calls && !calls {
+			continue
+		}
+		written := l.rewrites[i].apply(d, at)
 		if written == nil {
 			continue
 		}
@@ -183,6 +204,16 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 		return out
 	}
 	return nil
+}
+
+// hasCalls reports whether values hold a function, or anything else in brackets.
+func hasCalls(values []ast.Value) bool {
+	for i := range values {
+		if values[i].Inner != nil {
+			return true
+		}
+	}
+	return false
 }
 
 // holdsFunction reports whether values hold a function that is wanted, at any depth.

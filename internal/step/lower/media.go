@@ -61,7 +61,7 @@ func sameQuery(a, b []ast.Value) bool { return print.CompactValues(a) == print.C
 func (l *lowering) ranges(nodes []ast.Node) []ast.Node {
 	var edit func(ast.Node) ast.Edit
 	edit = func(n ast.Node) ast.Edit {
-		if l.left[n] {
+		if r, ok := n.(*ast.StyleRule); l.left[n] || ok && !slices.ContainsFunc(r.Nodes, l.nests) {
 			return ast.Keep
 		}
 		edited, changed := ast.MapBody(n, edit)

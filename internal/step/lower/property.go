@@ -31,7 +31,7 @@ var propertyFeatures = func() []string {
 }()
 
 // properties rewrites declarations.
-func (l *lowering) properties() rewrite {
+func (l *lowering) properties() func(*ast.Declaration, site) []ast.Node {
 	p := &propertyRewriter{lowering: l, flow: flow(l.Direction), lacking: make(map[string]bool)}
 	return p.declaration
 }

@@ -17,7 +17,7 @@ import (
 var lightDark = browsers.Color("light-dark")
 
 // schemes writes light-dark() out.
-func (l *lowering) schemes() rewrite {
+func (l *lowering) schemes() func(*ast.Declaration, site) []ast.Node {
 	followed := sync.OnceValue(func() bool { return followsScheme(l.sheet) })
 	return func(d *ast.Declaration, at site) []ast.Node { return scheme(d, at, followed) }
 }

@@ -40,7 +40,7 @@ var valueFeatures = []string{
 }
 
 // values rewrites the values of declarations.
-func (l *lowering) values() rewrite {
+func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	r := &valueRewriter{lowering: l, gradients: make(map[string]bool)}
 	for name, feature := range gradients {
 		r.gradients[name] = l.lacks(feature)

@@ -129,8 +129,9 @@ func (n *needs) wanted(list []string, names ...string) []string {
 type prefixer struct {
 	*needs
 	left     map[ast.Node]bool
-	only     string     // within a prefixed rule: the one prefix that may be added
-	siblings []ast.Node // of the rule in hand
+	only     string               // within a prefixed rule: the one prefix that may be added
+	siblings []ast.Node           // of the rule in hand
+	names    map[string][3]string // of properties as written: in lower case, and its parts
 	changes  []Change
 	index    map[Change]int // by change without its count
 }
@@ -215,8 +216,8 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	if d.IsCustom() {
 		return ast.Keep
 	}
-	name := token.Lower(d.Name)
-	if prefix, standard := split(name); prefix != "" {
+	name, prefix, standard := p.split(d.Name)
+	if prefix != "" {
 		if p.superfluous(d, prefix, standard, block) {
 			p.note(Change{Property: name, Dropped: true, Feature: browsers.Property(standard), Prefix: prefix})
 			return ast.Remove
@@ -283,6 +284,21 @@ func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, bloc
 		}
 	}
 	return false
+}
+
+// split returns the name of a property in lower case, its vendor prefix if it
+// has one, and the rest.
+func (p *prefixer) split(written string) (name, prefix, standard string) {
+	parts, ok := p.names[written]
+	if !ok {
+		parts[0] = token.Lower(written)
+		parts[1], parts[2] = split(parts[0])
+		if p.names == nil {
+			p.names = make(map[string][3]string)
+		}
+		p.names[written] = parts
+	}
+	return parts[0], parts[1], parts[2]
 }
 
 // find returns the declaration of a property in a block.

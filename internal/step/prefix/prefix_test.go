@@ -244,6 +244,68 @@ func TestDataDemands(t *testing.T) {
 	}
 }
 
+// TestDataDemandsOfSelectors does for selectors what [TestDataDemands] does for
+// properties: each form that the data demands gets a rule of its own before the
+// standard one, and no other does.
+func TestDataDemandsOfSelectors(t *testing.T) {
+	table, err := os.ReadFile("../../browsers/facts.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	met := 0
+	for _, target := range []string{"chrome 4", "chrome 20", "chrome 50", "chrome 88", "chrome 150", "firefox 4", "firefox 20", "firefox 60", "firefox 120",
+		"safari 4", "safari 9", "safari 14", "safari 26", "edge 12", "edge 79", "samsung 4", "safari-ios 8"} {
+		browser, version, _ := strings.Cut(target, " ")
+		v, err := browsers.ParseVersion(version)
+		if err != nil {
+			t.Fatal(err)
+		}
+		targets := browsers.AtLeast(map[string]browsers.Version{browser: v})
+		for _, line := range strings.Split(string(table), "\n") {
+			id, facts, _ := strings.Cut(line, " ")
+			name, isSelector := strings.CutPrefix(id, "css.selectors.")
+			if !isSelector || strings.Contains(name, ".") || otherMeaning[name] {
+				continue
+			}
+			forms := make(map[string]bool) // by the name that a rule gets
+			ranges(facts, browser, func(_, _ browsers.Version, prefix string) {
+				other, isName := strings.CutPrefix(prefix, "=")
+				switch {
+				case isName:
+					forms[strings.TrimLeft(other, ":")] = forms[other] || demanded(facts, browser, v, prefix)
+				case prefix != "":
+					forms[prefix+name] = forms[prefix+name] || demanded(facts, browser, v, prefix)
+				}
+			})
+			got, _ := prefixed("a:"+name+" { top: 0 }", targets)
+			for form, want := range forms {
+				rule := "a:" + form + "{top:0}"
+				if has := strings.Contains(got, rule); has != want && !(has && served(facts, browser, v, form, name)) {
+					t.Errorf("%s for %s: %q is %v in %s, by %s", name, target, rule, has, got, facts)
+				} else if has {
+					met++
+				}
+			}
+			if !strings.HasSuffix(got, "a:"+name+"{top:0}\n") {
+				t.Errorf("%s for %s: the standard one is not last in %s", name, target, got)
+			}
+		}
+	}
+	if met < 30 {
+		t.Errorf("only %d forms were demanded: they prove nothing", met)
+	}
+}
+
+// served reports whether some version knows a selector under a form, and not without.
+func served(facts, browser string, floor browsers.Version, form, name string) bool {
+	for _, prefix := range []string{"=:" + form, "=::" + form, strings.TrimSuffix(form, name)} {
+		if servedBy(facts, browser, floor, prefix) {
+			return true
+		}
+	}
+	return false
+}
+
 // ranges calls f with each range of versions that the table has for a browser.
 func ranges(facts, browser string, f func(since, until browsers.Version, prefix string)) {
 	for _, part := range strings.Fields(facts) {

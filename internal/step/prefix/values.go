@@ -39,6 +39,9 @@ var notTheSame = map[string]bool{
 // values returns twins of a declaration whose value holds what a target knows
 // under a prefix, one for each prefix. Targets skip those that they do not know.
 func (p *prefixer) values(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
+	if p.keywords[name] == nil && !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Inner != nil }) {
+		return nil
+	}
 	var prefixes []string
 	var features []string
 	p.visit(d.Value, name, func(feature string, needed []string) {
@@ -146,8 +149,14 @@ func holds(block []ast.Node, name string, value []ast.Value) bool {
 // prefixed names that targets need before the names of properties in it.
 // Browsers ignore the names that they do not know.
 func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Declaration, changed bool) {
+	if name != "will-change" && !strings.HasPrefix(name, "transition") {
+		return d, false
+	}
 	single := name == "transition-property" && !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Comma })
 	if name != "transition" && name != "will-change" && !single { // longer lists go with those of other properties
+		return d, false
+	}
+	if !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Ident && p.properties[token.Lower(v.Text)] != nil }) {
 		return d, false
 	}
 	items := ast.SplitAt(d.Value, token.Comma)
