@@ -21,7 +21,9 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/minify"
+	"rinzel/internal/step/prefix"
 )
 
 // trialDir is the environment variable that names a folder of style sheets
@@ -52,6 +54,7 @@ func TestTrial(t *testing.T) {
 		t.Run(filepath.ToSlash(rel), func(t *testing.T) {
 			rules += trySheet(t, page, rel, string(text), true)
 			checkSheet(t, rel, string(text), found)
+			settles(t, rel, string(text))
 		})
 		return nil
 	})
@@ -61,6 +64,28 @@ func TestTrial(t *testing.T) {
 	t.Logf("%d sheets, %d rules as the browser reads them", sheets, rules)
 	for _, message := range slices.Sorted(maps.Keys(found)) {
 		t.Logf("%5d times %s", found[message], message)
+	}
+}
+
+// settles holds that a second run of the steps for browsers, for old ones,
+// changes nothing.
+func settles(t *testing.T, name, src string) {
+	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "safari": 6000, "firefox": 12000, "edge": 12000})
+	run := func(src string) string {
+		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: name}, name, src))
+		nodes := lower.Nodes(sheet.Nodes, lower.Options{Targets: old, Direction: lower.LeftToRight})
+		nodes, _ = prefix.Nodes(nodes, prefix.Options{Targets: old})
+		return print.Sheet(nodes, print.Options{})
+	}
+	once := run(src)
+	if twice := run(once); twice != once {
+		a, b := strings.Split(once, "\n"), strings.Split(twice, "\n")
+		for i := range min(len(a), len(b)) {
+			if a[i] != b[i] {
+				t.Errorf("%s: line %d is %q, and a second time %q", name, i+1, a[i], b[i])
+				break
+			}
+		}
 	}
 }
 

@@ -232,6 +232,9 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 		}
 		twin := *listed
 		twin.Name = renamed(prefix, name)
+		if twin.Name[0] != '-' { // an old name, whose values are as those of any other
+			out = append(out, p.values(&twin, twin.Name, block)...)
+		}
 		out = append(out, &twin)
 		p.note(Change{Property: twin.Name, Feature: featureOfName(name, prefix), Prefix: prefix})
 	}
