@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/sourcemap"
 )
 
@@ -166,7 +167,9 @@ func (b *builder) pageJob(res *pageResult, g entryGroup, i int) bundleJob {
 	for k, l := range g.group.Links {
 		var media *condition
 		if !same && l.Media != "" {
-			media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start))
+			if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil {
+				media.media, _ = lower.Media(media.media, b.lowering)
+			}
 		}
 		job.links = append(job.links, linked{g.entries[k], media})
 	}

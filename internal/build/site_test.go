@@ -525,3 +525,23 @@ func (s site) read(t *testing.T, profile, name string) string {
 	}
 	return string(data)
 }
+
+// TestMediaOfLinks checks that what a link says of its media is written for the
+// targets where it becomes a rule.
+func TestMediaOfLinks(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=stylesheet href=a.css><link rel=stylesheet href=b.css media="(width >= 40rem)"><p class=x>
+-- site/a.css --
+p { top: 0 }
+-- site/b.css --
+p { top: 1px }
+-- rinzel.toml --
+source = "site"
+`)
+	_, found := s.build(t, project.Development)
+	css := s.read(t, project.Development, "index.css")
+	if want := "@media (min-width: 40rem) {\n  p {\n    top: 1px;\n  }\n}\n"; !strings.Contains(css, want) || found != "" {
+		t.Errorf("got %s\nwant %s\n%s", css, want, found)
+	}
+}
