@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
-	"rinzel/internal/step/lower"
 	"rinzel/internal/sourcemap"
+	"rinzel/internal/step/lower"
 )
 
 // pageResult is what came of one page.
