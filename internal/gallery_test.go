@@ -19,6 +19,7 @@ import (
 // notInGallery are the codes that need more than a few lines of source to be seen.
 var notInGallery = map[string]string{
 	"foreign-file":     "needs a file in the output folder",
+	"no-sheets":        "is about a folder without any sheet",
 	"not-utf-8":        "needs bytes that are no text",
 	"too-deep":         "needs 256 brackets",
 	"too-many":         "needs hundreds of findings",

@@ -2,6 +2,7 @@ package build
 
 import (
 	"context"
+	"fmt"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -39,7 +40,11 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		entries = append(entries, at)
 	}
 	if len(names) == 0 {
-		entries = b.entryPaths()
+		if entries = b.entryPaths(); len(entries) == 0 {
+			b.report(diag.Diagnostic{Code: "no-sheets", Severity: diag.Error,
+				Message: fmt.Sprintf("there is nothing to check: no page in the source folder %q links a sheet, and it holds none", p.Settings.Source),
+				Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or name sheets: rinzel check SHEET"})
+		}
 	}
 	for _, at := range entries {
 		b.entryOf(at)

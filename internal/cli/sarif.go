@@ -110,7 +110,7 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 		}
 		run.Results = append(run.Results, r)
 	}
-	return sarifLog{"https://json.schemastore.org/sarif-2.1.0.json", "2.1.0", []sarifRun{run}}
+	return sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
 }
 
 // sarifRuleOf returns the rule of a finding: of a check what is documented of
