@@ -1,0 +1,200 @@
+package split
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/selector"
+	"rinzel/internal/css/token"
+)
+
+// Claims are what rules say that the order of sheets may decide: the kinds of
+// properties that they set, each with the weights that the rules have, and the names that
+// they define. Two sheets compete if both claim the same with the same
+// weight. The zero Claims are none.
+type Claims struct {
+	// weights are those with which a kind of property is set; anyWeight among them
+	// competes with all others.
+	weights map[string]map[selector.Specificity]bool
+}
+
+var anyWeight = selector.Specificity{IDs: -1}
+
+// everything is the kind of what competes with all else.
+const everything = "everything"
+
+// Of returns the claims of nodes. inLayer tells that they stand in a cascade
+// layer. Rules in layers compete with none outside of layers: whatever the order,
+// those outside win, or if they are important lose (CSS Cascade 5, section
+// 6.1). Among each other it is the order of the layers that counts.
+func Of(nodes []ast.Node, inLayer bool) *Claims {
+	c := &Claims{make(map[string]map[selector.Specificity]bool)}
+	c.nodes(nodes, nil, inLayer)
+	return c
+}
+
+func (c *Claims) claim(kind string, weight selector.Specificity) {
+	if c.weights == nil {
+		c.weights = make(map[string]map[selector.Specificity]bool)
+	}
+	if c.weights[kind] == nil {
+		c.weights[kind] = make(map[selector.Specificity]bool)
+	}
+	c.weights[kind][weight] = true
+}
+
+// nodes claims what nodes say. weights are those of the rule around them; nil
+// outside of all style rules.
+func (c *Claims) nodes(nodes []ast.Node, weights []selector.Specificity, inLayer bool) {
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *ast.StyleRule:
+			c.nodes(n.Nodes, weightsOf(n.Selectors, weights), inLayer)
+		case *ast.AtRule:
+			c.atRule(n, weights, inLayer)
+		case *ast.Declaration:
+			if inLayer {
+				c.claim("@layer", anyWeight)
+				continue
+			}
+			for _, w := range weights {
+				c.claim(kindOf(n), w)
+			}
+		}
+	}
+}
+
+// weightsOf returns the weights of selectors; within another rule they depend on it.
+func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Specificity {
+	if around != nil {
+		return []selector.Specificity{anyWeight}
+	}
+	var out []selector.Specificity
+	for _, s := range list {
+		if w := selector.Of(s); !slices.Contains(out, w) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer bool) {
+	name := token.Lower(r.Name)
+	switch {
+	case name == "layer":
+		c.claim("@layer", anyWeight)
+		inLayer = true
+	case name == "scope": // nearness counts beside order
+		weights = []selector.Specificity{anyWeight}
+	case name == "import", name == "namespace", name == "page", name == "charset":
+		c.claim(everything, anyWeight)
+		return
+	case slices.Contains([]string{"media", "supports", "container", "starting-style"}, name):
+	case name == "font-face":
+		c.claim("@font-face", anyWeight)
+		return
+	default: // @keyframes, @property, @counter-style and what there is of names: the last one counts
+		c.claim("@"+name+" "+print.CompactValues(r.Prelude), anyWeight)
+		return
+	}
+	c.nodes(ast.Body(r), weights, inLayer)
+}
+
+// kinds are properties that set the same as others with other first words.
+var kinds = map[string]string{
+	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size", "inline": "size", "block": "size", "min": "size", "max": "size",
+	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place", "word": "wrap", "overflow": "wrap", "line": "font",
+	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline", "alignment": "baseline",
+}
+
+// kindOf returns the kind of a property: properties of different kinds never set the
+// same. It errs on the safe side.
+func kindOf(d *ast.Declaration) string {
+	if d.IsCustom() {
+		return d.Name
+	}
+	name := token.Lower(d.Name)
+	if name == "all" {
+		return everything
+	}
+	if name[0] == '-' {
+		if _, rest, ok := strings.Cut(name[1:], "-"); ok {
+			name = rest
+		}
+	}
+	first, _, _ := strings.Cut(name, "-")
+	kind := first
+	if k, ok := kinds[first]; ok {
+		kind = k
+	}
+	if d.Important {
+		kind += " !important"
+	}
+	return kind
+}
+
+// add adds the claims of another.
+func (c *Claims) add(o *Claims) {
+	for kind, weights := range o.weights {
+		for w := range weights {
+			c.claim(kind, w)
+		}
+	}
+}
+
+// competes reports whether two claim the same.
+func (c *Claims) competes(o *Claims) bool { return c.With(o) != "" }
+
+// With returns what two claim both, the first in the alphabet, as a person would
+// name it; "" if they never compete.
+func (c *Claims) With(o *Claims) string {
+	if len(c.weights) == 0 || len(o.weights) == 0 {
+		return ""
+	}
+	if c.weights[everything] != nil || o.weights[everything] != nil {
+		return everything
+	}
+	small, large := c.weights, o.weights
+	if len(small) > len(large) {
+		small, large = large, small
+	}
+	found := ""
+	for kind, weights := range small {
+		other := large[kind]
+		if other == nil || found != "" && kind > found {
+			continue
+		}
+		if weights[anyWeight] || other[anyWeight] || overlap(weights, other) {
+			found = kind
+		}
+	}
+	return found
+}
+
+func overlap(a, b map[selector.Specificity]bool) bool {
+	for w := range a {
+		if b[w] {
+			return true
+		}
+	}
+	return false
+}
+
+// String lists the claims, for tests and for people who look for a mistake.
+func (c *Claims) String() string {
+	var out []string
+	for kind, weights := range c.weights {
+		for w := range weights {
+			text := fmt.Sprintf("%d,%d,%d", w.IDs, w.Classes, w.Types)
+			if w == anyWeight {
+				text = "any"
+			}
+			out = append(out, kind+" "+text)
+		}
+	}
+	slices.Sort(out)
+	return strings.Join(out, "; ")
+}
