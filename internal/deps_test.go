@@ -48,7 +48,7 @@ var allowed = map[string]string{
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/source internal/tokens",
 	"internal/build": "internal/browsers internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
-		"internal/script internal/source internal/sourcemap internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
+		"internal/script internal/source internal/sourcemap internal/split internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
 	"internal/cli": "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix",
 }
 

@@ -29,7 +29,6 @@ type entry struct {
 	once     sync.Once
 	pieces   []piece
 	tree     *ImportNode
-	prefix   []prefix.Change
 	diags    []diag.Diagnostic
 	external int // pieces that are imports from elsewhere
 	record   *compose.Record
@@ -46,6 +45,8 @@ type piece struct {
 	external *ast.AtRule
 	prologue bool        // rules that stand before the imports of the sheet
 	node     *ImportNode // of the sheet
+	prefix   []prefix.Change
+	traits   *traits // nil for an import from elsewhere
 }
 
 // condition is what an import says of the sheet it brings in.
@@ -82,7 +83,7 @@ func (b *builder) entryOf(p source.Path) *entry {
 	}
 	b.mu.Unlock()
 	e.once.Do(func() {
-		a := assembler{b: b, entry: e, scope: compose.NewScope(), changes: make(map[prefix.Change]int)}
+		a := assembler{b: b, entry: e, scope: compose.NewScope()}
 		sheet, err := b.sheets.Load(p)
 		if err != nil {
 			return // the link that names it reports it
@@ -97,6 +98,9 @@ func (b *builder) entryOf(p source.Path) *entry {
 			a.report(d)
 		}
 		a.idleDrops()
+		for i := range e.pieces {
+			e.pieces[i].traits = new(traits)
+		}
 		b.report(e.diags...)
 	})
 	return e
@@ -168,11 +172,10 @@ func (a *assembler) idleDrops() {
 
 // assembler follows the imports of one entry.
 type assembler struct {
-	b       *builder
-	entry   *entry
-	scope   *compose.Scope
-	changes map[prefix.Change]int // index in entry.prefix
-	full    bool
+	b     *builder
+	entry *entry
+	scope *compose.Scope
+	full  bool
 }
 
 // visit is a sheet that is open while its imports are followed.
@@ -243,7 +246,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 			}
 		}
 	}
-	rest.nodes = a.composed(append(prologue.nodes, rest.nodes...), steps, here)
+	rest.nodes, rest.prefix = a.composed(append(prologue.nodes, rest.nodes...), steps, here)
 	if len(rest.nodes) > 0 || !imported {
 		a.entry.pieces = append(a.entry.pieces, rest)
 	}
@@ -251,11 +254,11 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 
 // composed takes the nodes of a sheet, composed, through what its imports say
 // and the steps of its chain.
-func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) []ast.Node {
+func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) ([]ast.Node, []prefix.Change) {
 	a.entry.diags = append(a.entry.diags, parse.BadSelectors(nodes)...)
 	nodes = give(nodes, here.given)
 	a.check(here, nodes, a.b.written)
-	nodes = a.steps(nodes, steps)
+	nodes, changes := a.steps(nodes, steps)
 	a.check(here, nodes, a.b.supported)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
@@ -263,36 +266,20 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) []as
 	if a.b.records {
 		here.node.Rules = countRules(nodes)
 	}
-	return nodes
+	return nodes, changes
 }
 
 // steps takes the nodes of a piece through the steps of its chain behind compose.
-func (a *assembler) steps(nodes []ast.Node, steps []string) []ast.Node {
+func (a *assembler) steps(nodes []ast.Node, steps []string) (out []ast.Node, changes []prefix.Change) {
 	for _, name := range steps {
 		switch name {
 		case "lower":
 			nodes = lower.Nodes(nodes, a.b.lowering)
 		case "prefix":
-			var changes []prefix.Change
 			nodes, changes = prefix.Nodes(nodes, a.b.fitting)
-			a.note(changes)
 		}
 	}
-	return nodes
-}
-
-func (a *assembler) note(changes []prefix.Change) {
-	for _, c := range changes {
-		key := c
-		key.Count = 0
-		i, ok := a.changes[key]
-		if !ok {
-			i = len(a.entry.prefix)
-			a.changes[key] = i
-			a.entry.prefix = append(a.entry.prefix, key)
-		}
-		a.entry.prefix[i].Count += c.Count
-	}
+	return nodes, changes
 }
 
 func isImport(n ast.Node) bool {

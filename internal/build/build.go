@@ -38,12 +38,20 @@ type Options struct {
 type Result struct {
 	Profile     project.Profile
 	Outputs     []Output
-	Bundles     []Bundle
+	Bundles     []Bundle // shared ones before those of one page
+	Pages       []Page
 	Purging     string // why purging was left out although the profile has it; else empty
 	Diagnostics []diag.Diagnostic
 	// Checks is how many findings of the checks are not among the diagnostics,
 	// since nothing is wrong for certain: [Check] has them.
 	Checks int
+	Kept   []Kept // sheets that several pages reach and each has in a bundle of its own
+}
+
+// Page is a page and the bundles that it loads.
+type Page struct {
+	Name    string   // as people are shown it
+	Bundles []string // logical names, in the order of its links
 }
 
 // Kind tells the kinds of outputs apart.
@@ -72,12 +80,13 @@ type Output struct {
 
 // Bundle tells what became of the sheets of one entry.
 type Bundle struct {
-	Name    string // the logical name: its path without a hash
-	Path    string // as written
-	Page    string // the page that loads it, as people are shown it; empty for a sheet built alone
-	Sheets  int    // source sheets in it
-	Sources int    // bytes of their text
-	Size    int    // bytes of the bundle as written, a map inside it left out
+	Name    string   // the logical name: its path without a hash
+	Path    string   // as written
+	Pages   []string // that load it, as people are shown them; none for a sheet built alone
+	Files   []string // the source sheets in it, as people are shown them, in cascade order
+	Sheets  int      // how many they are
+	Sources int      // bytes of their text
+	Size    int      // bytes of the bundle as written, a map inside it left out
 	Rules   purge.Result
 	Prefix  []prefix.Change
 }
@@ -122,26 +131,75 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	if err := b.gatherEvidence(ctx, pages); err != nil {
 		return nil, err
 	}
-	made := make([]*pageResult, len(pages))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i, page := range pages {
-		group.Go(func() error {
-			made[i] = b.page(page)
-			return ctx.Err()
-		})
-	}
-	if err := group.Wait(); err != nil {
+	out, err := b.site(ctx, pages, res)
+	if err != nil {
 		return nil, err
-	}
-	out := newOutputs(b)
-	for _, m := range made {
-		out.addPage(m)
-		res.Bundles = append(res.Bundles, m.bundles...)
 	}
 	res.Outputs = out.finish(res.Bundles)
 	res.Diagnostics, res.Checks = b.findings()
 	return res, nil
+}
+
+// site works out the pages: first the sheets of each, then which of them are
+// shared, then all bundles, and then the pages that link them.
+func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*outputs, error) {
+	perPage := make([][]*unit, len(pages))
+	if err := inParallel(ctx, len(pages), func(i int) { perPage[i] = b.units(pages[i]) }); err != nil {
+		return nil, err
+	}
+	plan := b.plan(slices.Concat(perPage...))
+	if err := inParallel(ctx, len(plan.bundles), func(i int) { b.make(plan, plan.bundles[i]) }); err != nil {
+		return nil, err
+	}
+	made := make([]*pageResult, len(pages))
+	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i]) }); err != nil {
+		return nil, err
+	}
+	out := newOutputs(b)
+	for _, u := range slices.Concat(perPage...) {
+		b.checkEmpty(u)
+	}
+	for _, s := range plan.bundles {
+		if s.made.empty {
+			b.reportEmpty(s)
+			continue
+		}
+		out.addBundle(s)
+		res.Bundles = append(res.Bundles, s.made.info)
+	}
+	for i, m := range made {
+		out.addPage(m)
+		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i]))
+	}
+	res.Kept = plan.kept
+	return out, nil
+}
+
+// pageInfo tells which bundles a page loads.
+func pageInfo(p *graph.Page, units []*unit) Page {
+	info := Page{Name: p.File.Name}
+	for _, u := range units {
+		for _, s := range u.loads {
+			if !s.made.empty {
+				info.Bundles = append(info.Bundles, s.made.info.Name)
+			}
+		}
+	}
+	return info
+}
+
+// inParallel calls do with each number below n, some at a time. The error is
+// that of a context that was cancelled.
+func inParallel(ctx context.Context, n int, do func(i int)) error {
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		group.Go(func() error {
+			do(i)
+			return ctx.Err()
+		})
+	}
+	return group.Wait()
 }
 
 func newBuilder(p *project.Project, opts Options) (*builder, error) {

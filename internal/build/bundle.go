@@ -15,23 +15,19 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
 	"rinzel/internal/step/minify"
+	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
-
-// linked is a worked-out sheet and the media under which a page links it.
-type linked struct {
-	entry *entry
-	media *condition // nil for all media, or where the link itself keeps them
-}
 
 // bundleJob is all that is known of a bundle before it is written.
 type bundleJob struct {
 	report  func(...diag.Diagnostic)
 	at      source.Span // the link in the page; the zero Span for a sheet built alone
-	links   []linked
+	pieces  []piece
 	name    string                        // logical path in the output folder
 	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
 	purge   bool
+	alone   bool // no page loads it beside others: if purging leaves nothing, that is an error
 	// source gives the address of a source file relative to the map.
 	source func(*source.File) string
 }
@@ -41,39 +37,35 @@ type bundleResult struct {
 	info   Bundle
 	css    []byte // without the comment that names the map
 	mapped []byte // nil if the profile wants no map
+	empty  bool   // purging left nothing
 }
 
-// bundle joins sheets in cascade order and finishes them as one.
+// bundle joins pieces in cascade order and finishes them as one.
 func (b *builder) bundle(job bundleJob) bundleResult {
-	var pieces []piece
+	pieces := slices.Clone(job.pieces)
 	res := bundleResult{info: Bundle{Name: job.name, Path: job.name}}
-	for _, l := range job.links {
-		for _, p := range l.entry.pieces {
-			if l.media != nil {
-				p.conds = append([]*condition{l.media}, p.conds...)
-			}
-			pieces = append(pieces, p)
-		}
-		res.info.Prefix = append(res.info.Prefix, l.entry.prefix...)
+	for _, p := range pieces {
+		res.info.Prefix = prefix.Merge(res.info.Prefix, p.prefix)
 	}
-	pieces = repeated(pieces)
 	seen := make(map[*source.File]bool)
 	for i, p := range pieces {
 		if p.file != nil && !seen[p.file] {
 			seen[p.file] = true
 			res.info.Sheets++
+			res.info.Files = append(res.info.Files, p.file.Name)
 			res.info.Sources += len(p.file.Text)
 		}
 		pieces[i].nodes = relocate(p.nodes, job.address)
 	}
 	nodes := join(pieces, job.report)
-	nodes = b.finish(job, nodes, &res.info)
+	nodes = b.finish(job, nodes, &res)
 	b.write(job, nodes, &res)
 	return res
 }
 
 // finish takes the bundle through the steps of the profile.
-func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.Node {
+func (b *builder) finish(job bundleJob, nodes []ast.Node, res *bundleResult) []ast.Node {
+	info := &res.info
 	for _, name := range b.profile.Finish {
 		switch name {
 		case "purge":
@@ -81,16 +73,22 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, info *Bundle) []ast.No
 				continue
 			}
 			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
-			if info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes) {
-				job.report(diag.Diagnostic{Code: "purged-empty", Severity: diag.Error, Span: job.at,
-					Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", job.name, counted(info.Rules.Rules, "rule")),
-					Mend:    "check what [purge] evidence names, or list in keep what must stay"})
+			res.empty = info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes)
+			if res.empty && job.alone {
+				job.report(purgedEmpty(job.name, info.Rules.Rules, job.at))
 			}
 		case "minify":
 			nodes = minify.Nodes(nodes)
 		}
 	}
 	return nodes
+}
+
+// purgedEmpty words that purging left nothing of what a page links.
+func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
+	return diag.Diagnostic{Code: "purged-empty", Severity: diag.Error, Span: at,
+		Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", name, counted(rules, "rule")),
+		Mend:    "check what [purge] evidence names, or list in keep what must stay"}
 }
 
 // declaresMore reports whether anything but comments and empty layers is left.

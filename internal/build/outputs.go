@@ -36,11 +36,18 @@ type outputs struct {
 func newOutputs(b *builder) *outputs { return &outputs{b: b, owners: make(map[string]int)} }
 
 func (o *outputs) addPage(r *pageResult) {
-	for _, f := range r.styles {
-		o.add(f)
-	}
 	o.add(r.html)
 	for _, a := range r.assets {
+		o.addAsset(a)
+	}
+}
+
+// addBundle adds a bundle, its map, and the files that it names.
+func (o *outputs) addBundle(s *styles) {
+	for _, f := range o.b.styleFiles(&s.made, source.SpanOf(s.units[0].page.File.Pos(0), 0)) {
+		o.add(f)
+	}
+	for _, a := range s.assets {
 		o.addAsset(a)
 	}
 }

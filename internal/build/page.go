@@ -12,16 +12,13 @@ import (
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
-	"rinzel/internal/step/lower"
 )
 
 // pageResult is what came of one page.
 type pageResult struct {
-	page    *graph.Page
-	bundles []Bundle
-	styles  []Output // bundles and their maps
-	html    Output
-	assets  []asset
+	page   *graph.Page
+	html   Output
+	assets []asset
 }
 
 // asset is a file that a page or sheet needs beside it.
@@ -30,16 +27,18 @@ type asset struct {
 	at   source.Span // what names it
 }
 
-// page builds the bundles of a page and the page that links them.
-func (b *builder) page(p *graph.Page) *pageResult {
+// page makes the page that links the bundles of its units.
+func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
-	for i, g := range b.groups(p) {
-		job := b.pageJob(res, g, i)
-		bundle := b.bundle(job)
-		bundle.info.Page = p.File.Name
-		b.place(res, &bundle)
-		edits = append(edits, g.group.Point(b.addressOf(p, bundle.info.Path))...)
+	for _, u := range units {
+		var addresses []string
+		for _, s := range u.loads {
+			if !s.made.empty {
+				addresses = append(addresses, b.addressOf(p, s.made.info.Path))
+			}
+		}
+		edits = append(edits, u.group.Point(p, addresses)...)
 	}
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {
@@ -142,40 +141,6 @@ func (b *builder) addressOf(p *graph.Page, name string) string {
 	return graph.Relative(p.File.Path.Name, name)
 }
 
-// pageJob describes the bundle of a group.
-func (b *builder) pageJob(res *pageResult, g entryGroup, i int) bundleJob {
-	p := res.page
-	name := strings.TrimSuffix(p.File.Path.Name, path.Ext(p.File.Path.Name))
-	if i > 0 {
-		name = fmt.Sprintf("%s-%d", name, i+1)
-	}
-	name += ".css"
-	job := bundleJob{
-		report: b.report, name: name, purge: b.purges(),
-		source: func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
-		address: func(u urlUse) (string, bool) {
-			to, ok := b.assetOf(u)
-			if !ok {
-				return "", false
-			}
-			res.assets = append(res.assets, asset{to.Path, u.at})
-			return graph.Relative(name, assetName(to.Path)) + to.Tail, true
-		},
-	}
-	job.at = refSpan(p, g.group.Links[0].Href)
-	_, same := g.group.SharedMedia()
-	for k, l := range g.group.Links {
-		var media *condition
-		if !same && l.Media != "" {
-			if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil {
-				media.media, _ = lower.Media(media.media, b.lowering)
-			}
-		}
-		job.links = append(job.links, linked{g.entries[k], media})
-	}
-	return job
-}
-
 // relativeToOutput returns the address of a source file as seen from an output.
 func (b *builder) relativeToOutput(name, file string) string {
 	dir := filepath.Join(b.project.Output, filepath.FromSlash(path.Dir(name)))
@@ -221,16 +186,6 @@ func assetName(p source.Path) string {
 		return "_" + p.Root + "/" + p.Name
 	}
 	return p.Name
-}
-
-// place names a bundle as the profile wants it and adds it to the outputs.
-func (b *builder) place(res *pageResult, r *bundleResult) {
-	if b.profile.Names == project.HashedNames {
-		r.info.Path = hashedName(r.info.Name, r.css)
-	}
-	owner := source.SpanOf(res.page.File.Pos(0), 0)
-	res.styles = append(res.styles, b.styleFiles(r, owner)...)
-	res.bundles = append(res.bundles, r.info)
 }
 
 // styleFiles returns a bundle and its map as the profile wants it.

@@ -47,7 +47,7 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	}
 	addresses := make(map[source.Path]string)
 	made := b.bundle(bundleJob{
-		report: b.report, links: []linked{{entry: b.entryOf(entryPath)}}, name: base, purge: purges,
+		report: b.report, pieces: repeated(b.entryOf(entryPath).pieces), name: base, purge: purges, alone: true,
 		source: func(f *source.File) string { return relativeOnDisk(dir, f.Name) },
 		address: func(u urlUse) (string, bool) {
 			t, ok := b.assetOf(u)

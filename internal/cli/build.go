@@ -35,9 +35,10 @@ func newBuild(std IO) *cobra.Command {
 		Use:   "build [SHEET]",
 		Short: "Build all pages of the site, or one sheet",
 		Long: `Without an argument, build finds the HTML pages below the source folder, follows
-their style links and the imports of the sheets, and writes for each page one
-style sheet, and the page with its links replaced by the one, into the output
-folder. Files that the pages and sheets name are copied beside them.
+their style links and the imports of the sheets, and writes into the output
+folder what several pages share, for each page a style sheet of its own, and the
+page with its links replaced by these. Files that the pages and sheets name are
+copied beside them.
 
 With SHEET, a path relative to this folder or root:path, it builds that sheet
 alone into the file that -o names ("-" for standard output). It is purged

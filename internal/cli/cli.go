@@ -69,6 +69,7 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
   rinzel build main.css -o out.css     build one sheet
+  rinzel bundles                       tell which bundles each page loads
   rinzel check                         look for mistakes, and write nothing
   rinzel constants                     list constants, their places and users
   rinzel imports                       draw which sheet imports which
@@ -79,6 +80,6 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newCheck(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
 	return cmd
 }

@@ -55,7 +55,7 @@ func TestDemo(t *testing.T) {
 	for _, want := range []string{
 		"the sample site lies in harbour\n",
 		"% of the world; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
-		"built 5 pages, 5 bundles, ",
+		"built 5 pages, 7 bundles, 2 of them shared, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
 		if !strings.Contains(out, want) {
@@ -64,7 +64,7 @@ func TestDemo(t *testing.T) {
 	}
 	pages, _ := filepath.Glob("harbour/public/*.html")
 	sheets, _ := filepath.Glob("harbour/public/*.css")
-	if len(pages) != 4 || len(sheets) != 4 {
+	if len(pages) != 4 || len(sheets) != 6 {
 		t.Errorf("%d pages, %d sheets", len(pages), len(sheets))
 	}
 	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 || !strings.Contains(errs, `the folder "harbour" is not empty`) {

@@ -36,7 +36,8 @@ type jsonOutput struct {
 type jsonBundle struct {
 	Name         string       `json:"name"`
 	Path         string       `json:"path"`
-	Page         string       `json:"page,omitempty"`
+	Page         string       `json:"page,omitempty"` // the one page that loads it
+	Pages        []string     `json:"pages"`
 	Sheets       int          `json:"sheets"`
 	SourceBytes  int          `json:"sourceBytes"`
 	Bytes        int          `json:"bytes"`
@@ -95,8 +96,11 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
-			Name: b.Name, Path: b.Path, Page: b.Page, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
+			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
+		}
+		if len(b.Pages) == 1 {
+			jb.Page = b.Pages[0]
 		}
 		for _, c := range b.Prefix {
 			jb.Prefixes = append(jb.Prefixes, jsonPrefix{c.Property, c.Dropped, c.Reason(targets), c.Count})

@@ -156,7 +156,7 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	for _, b := range res.Bundles {
 		bundles[b.Path] = b
 	}
-	t := table{{"  wrote " + diag.Printable(r.destination()), "size", "gzip", "sheets", "source", "purged", "minified", ""}}
+	t := table{{"  wrote " + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
 	copied, copiedSize := 0, 0
 	for _, o := range res.Outputs {
 		if o.Kind == build.AssetKind {
@@ -170,7 +170,10 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 			row[2] = size(packed(o.Data))
 		}
 		if b, ok := bundles[o.Path]; ok {
-			describe(row[3:], b, minified)
+			if shared(res.Bundles) > 0 {
+				row[3] = fmt.Sprint(len(b.Pages))
+			}
+			describe(row[4:], b, minified)
 		}
 		t = append(t, row)
 	}
@@ -313,7 +316,11 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 	if pages > 0 {
 		parts = append(parts, plural(pages, "page"))
 	}
-	parts = append(parts, plural(len(res.Bundles), "bundle"), fmt.Sprintf("%s of style became %s", size(from), size(to)))
+	parts = append(parts, plural(len(res.Bundles), "bundle"))
+	if shared := shared(res.Bundles); shared > 0 {
+		parts = append(parts, fmt.Sprintf("%d of them shared", shared))
+	}
+	parts = append(parts, fmt.Sprintf("%s of style became %s", size(from), size(to)))
 	if rules > 0 {
 		parts = append(parts, fmt.Sprintf("%d of %d rules purged", removed, rules))
 	}
@@ -339,6 +346,17 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, plural(res.Checks, "remark")+" of rinzel check")
 	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+}
+
+// shared returns how many bundles several pages load.
+func shared(bundles []build.Bundle) int {
+	n := 0
+	for _, b := range bundles {
+		if len(b.Pages) > 1 {
+			n++
+		}
+	}
+	return n
 }
 
 // packed returns the size of data under gzip.

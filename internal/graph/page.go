@@ -225,22 +225,51 @@ type Edit struct {
 	With string
 }
 
-// Point returns the edits that make one link of the group, to address. The
-// first link's tag stays, with another address, and without a media attribute
-// that the sheet now says for itself and an integrity hash.
-func (g Group) Point(address string) []Edit {
+// Point returns the edits of a page that make the group's links lead to
+// addresses: the first link's tag stands for each, with that address, and
+// without a media attribute that the sheets now say for themselves and an integrity
+// hash. A tag for each further address stands on a line of its own where the first does.
+func (g Group) Point(p *Page, addresses []string) []Edit {
 	first := g.Links[0]
-	edits := []Edit{{first.Href.At, quoteFor(first, address)}}
 	_, sameMedia := g.SharedMedia()
-	for _, a := range first.attrs {
-		if a.name == "integrity" || a.name == "media" && !sameMedia {
-			edits = append(edits, Edit{a.whole, ""})
+	var tags []string
+	for _, address := range addresses {
+		edits := []Edit{{first.Href.At, quoteFor(first, address)}}
+		for _, a := range first.attrs {
+			if a.name == "integrity" || a.name == "media" && !sameMedia {
+				edits = append(edits, Edit{a.whole, ""})
+			}
 		}
+		tags = append(tags, applyWithin(p.File.Text, first.Tag, edits))
 	}
+	edits := []Edit{{first.Tag, strings.Join(tags, lineBreak(p.File.Text, first.Tag.Start))}}
 	for _, l := range g.Links[1:] {
 		edits = append(edits, Edit{l.Tag, ""})
 	}
 	return edits
+}
+
+// lineBreak returns what stands between two lines that both start as the one
+// does on which a tag starts; nothing if something else stands before the tag.
+func lineBreak(text string, at int) string {
+	line := strings.LastIndexByte(text[:at], '\n') + 1
+	indent := text[line:at]
+	if line == 0 && at > 0 || strings.Trim(indent, " \t") != "" {
+		return ""
+	}
+	if line > 1 && text[line-2] == '\r' {
+		return "\r\n" + indent
+	}
+	return "\n" + indent
+}
+
+// applyWithin returns a part of a text with edits in it made.
+func applyWithin(text string, part Span, edits []Edit) string {
+	for i := range edits {
+		edits[i].At.Start -= part.Start
+		edits[i].At.End -= part.Start
+	}
+	return Apply(text[part.Start:part.End], edits)
 }
 
 // quoteFor returns address as the text of the link's href, which may stand

@@ -53,6 +53,23 @@ func TestLinks(t *testing.T) {
 	}
 }
 
+func TestPointAtSeveral(t *testing.T) {
+	for _, test := range []struct{ html, want string }{
+		{"<head>\n  <link rel=stylesheet href=a.css media=print>\n  <link rel=stylesheet href=b.css media=print>\n</head>",
+			"<head>\n  <link rel=stylesheet href=x.css media=print>\n  <link rel=stylesheet href=y.css media=print>\n  \n</head>"},
+		{"<title>x</title><link href='a.css' integrity=z rel=stylesheet>", "<title>x</title><link href='x.css'  rel=stylesheet><link href='y.css'  rel=stylesheet>"},
+		{"<p>\r\n\t<link rel=stylesheet href=a.css>", "<p>\r\n\t<link rel=stylesheet href=x.css>\r\n\t<link rel=stylesheet href=y.css>"},
+	} {
+		p := readPage(test.html)
+		if got := Apply(test.html, p.Groups[0].Point(p, []string{"x.css", "y.css"})); got != test.want {
+			t.Errorf("%q\n got %q\nwant %q", test.html, got, test.want)
+		}
+		if got := Apply(test.html, p.Groups[0].Point(p, nil)); strings.Contains(got, "link") {
+			t.Errorf("%q: without an address %q", test.html, got)
+		}
+	}
+}
+
 func TestPoint(t *testing.T) {
 	tests := []struct{ name, html, want string }{
 		{"one", `<p><link rel="stylesheet" href="a.css">x`, `<p><link rel="stylesheet" href="new&amp;.css">x`},
@@ -64,13 +81,14 @@ func TestPoint(t *testing.T) {
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			p := readPage(test.html)
-			if got := Apply(test.html, p.Groups[0].Point("new&.css")); got != test.want {
+			if got := Apply(test.html, p.Groups[0].Point(p, []string{"new&.css"})); got != test.want {
 				t.Errorf("got  %q\nwant %q", got, test.want)
 			}
 		})
 	}
 	spaced := `<link rel=stylesheet href=a>`
-	if got := Apply(spaced, readPage(spaced).Groups[0].Point("a b.css")); got != `<link rel=stylesheet href="a b.css">` {
+	page := readPage(spaced)
+	if got := Apply(spaced, page.Groups[0].Point(page, []string{"a b.css"})); got != `<link rel=stylesheet href="a b.css">` {
 		t.Errorf("got %q", got)
 	}
 }
@@ -109,13 +127,18 @@ func FuzzReadPage(f *testing.F) {
 					t.Fatalf("link at %v with address at %v in %q", l.Tag, l.Href.At, html)
 				}
 			}
-			edits = append(edits, g.Point("")...)
+			edits = append(edits, g.Point(p, []string{""})...)
 		}
 		for _, e := range edits {
-			rest -= e.At.End - e.At.Start
+			rest += len(e.With) - (e.At.End - e.At.Start)
 		}
-		if got := Apply(html, edits); len(got) != rest {
+		got := Apply(html, edits)
+		if len(got) != rest {
 			t.Fatalf("%d bytes are left of %q, want %d", len(got), html, rest)
+		}
+		// Each group has become one link, without an address.
+		if again := readPage(got); len(again.Groups) > len(p.Groups) {
+			t.Fatalf("%q with %d groups of links became %q with %d", html, len(p.Groups), got, len(again.Groups))
 		}
 	})
 }

@@ -34,6 +34,7 @@ type fileSettings struct {
 	Chain    []fileChain            `toml:"chain"`
 	Lower    fileLower              `toml:"lower"`
 	Prefix   filePrefix             `toml:"prefix"`
+	Split    fileSplit              `toml:"split"`
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
 	Profile  map[string]fileProfile `toml:"profile"`
@@ -64,6 +65,11 @@ type fileQuery struct {
 type fileChain struct {
 	Match string   `toml:"match"`
 	Steps []string `toml:"steps"`
+}
+
+type fileSplit struct {
+	Shared *int `toml:"shared"`
+	Least  *int `toml:"least"`
 }
 
 type fileLower struct {
@@ -97,12 +103,13 @@ type fileProfile struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
+	"split":          {"shared", "least"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
@@ -227,6 +234,16 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, pattern := range s.Purge.Keep {
 		if _, err := path.Match(pattern, ""); err != nil {
 			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
+		}
+	}
+	if n := raw.Split.Shared; n != nil {
+		if s.Split.Shared = *n; *n < 0 || *n == 1 {
+			r.fail(r.places.value("split", "shared"), fmt.Sprintf("shared is 2 or more, or 0 to share nothing; found %d", *n), "2 shares what two pages reach, or more")
+		}
+	}
+	if n := raw.Split.Least; n != nil {
+		if s.Split.Least = *n; *n < 0 {
+			r.fail(r.places.value("split", "least"), fmt.Sprintf("least is a number of bytes; found %d", *n), "")
 		}
 	}
 	r.check(s, raw.Check)

@@ -25,6 +25,7 @@ type Settings struct {
 	Chains     []Chain
 	Lower      Lower
 	Prefix     Prefix
+	Split      Split
 	Purge      Purge
 	Check      Check
 	Profiles   map[string]Profile
@@ -75,6 +76,12 @@ type Prefix struct {
 type Purge struct {
 	Evidence []string // globs over paths in the source folder, beside pages and scripts
 	Keep     []string // patterns of selectors that stay
+}
+
+// Split are the settings of what pages share.
+type Split struct {
+	Shared int // how many pages reach a sheet that is shared, at the least; 0 to share nothing
+	Least  int // bytes that a shared bundle has at the least
 }
 
 // Check are the settings of the checks.
@@ -161,6 +168,7 @@ func Default() *Settings {
 		Roots:   map[string]string{},
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
 		Chains: []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
+		Split:  Split{Shared: 2, Least: 1000},
 		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames},

@@ -26,6 +26,13 @@ var anyWeight = selector.Specificity{IDs: -1}
 // everything is the kind of what competes with all else.
 const everything = "everything"
 
+// Everything returns claims that compete with all others.
+func Everything() *Claims {
+	c := new(Claims)
+	c.claim(everything, anyWeight)
+	return c
+}
+
 // Of returns the claims of nodes. inLayer tells that they stand in a cascade
 // layer. Rules in layers compete with none outside of layers: whatever the order,
 // those outside win, or if they are important lose (CSS Cascade 5, section

@@ -1,9 +1,9 @@
 // Package split works out which sheets several pages load from one file, such
 // that on no page the cascade changes.
 //
-// A shared bundle is linked before a page's own. So a sheet can move into one if on
-// each page that reaches it nothing that stays behind stands before it and may
-// compete with it; see [Claims]. Sheets that the same pages reach go into one bundle.
+// A shared bundle is linked before a page's own. So a page can load a sheet from
+// one if nothing that stays behind on it stands before the sheet and may compete with
+// it; see [Claims]. Sheets that the same pages can load so go into one bundle.
 package split
 
 import (
@@ -40,12 +40,13 @@ type Plan struct {
 	Turned  []Turned
 }
 
-// Kept is an item that several units reach and that is shared by none.
+// Kept is an item that several units reach, and that some have of their own.
 type Kept struct {
 	Item  Item
-	Units []int
-	// Unit reaches Before, which competes with the item about What, before it. What is
-	// empty if the bundle would have been too small, or the order of items is Turned.
+	Units []int // that have it of their own
+	// Unit, the first of them, reaches Before, which competes with the item about
+	// What, before it. What is empty if the bundle would have been too small, or
+	// the order of items is Turned.
 	Unit   int
 	Before Item
 	What   string
@@ -62,7 +63,7 @@ type Turned struct {
 // something else styles the page. The items of each are in cascade order. The same
 // units give the same plan.
 func Units(units [][]Item, opts Options) Plan {
-	p := &planner{units: units, opts: opts, reached: make(map[string][]int), shared: make(map[string]bool), kept: make(map[string]*Kept)}
+	p := &planner{units: units, opts: opts, reached: make(map[string][]int), shared: make(map[string][]int), kept: make(map[string]*Kept)}
 	for u, items := range units {
 		for _, it := range items {
 			if n := len(p.reached[it.Key]); n == 0 || p.reached[it.Key][n-1] != u {
@@ -83,7 +84,7 @@ type planner struct {
 	opts    Options
 	reached map[string][]int // units by key
 	twice   map[string]bool  // keys that a unit reaches more than once
-	shared  map[string]bool  // keys of items that are to be shared
+	shared  map[string][]int // units that load an item from a shared bundle, by key
 	kept    map[string]*Kept
 	order   []string // of kept
 	turns   []Turned
@@ -103,19 +104,30 @@ func (p *planner) candidates() {
 	}
 	for key, units := range p.reached {
 		if len(units) >= p.opts.Shared && !p.twice[key] {
-			p.shared[key] = true
+			p.shared[key] = slices.Clone(units)
 		}
 	}
 }
 
-// keep takes an item out of those that are shared.
+// shares reports whether a unit loads an item from a shared bundle.
+func (p *planner) shares(key string, u int) bool {
+	_, found := slices.BinarySearch(p.shared[key], u)
+	return found
+}
+
+// keep has a unit load an item from its own bundle, and all do if too few are
+// left that share it.
 func (p *planner) keep(k Kept) {
-	delete(p.shared, k.Item.Key)
-	k.Units = p.reached[k.Item.Key]
-	if p.kept[k.Item.Key] == nil {
-		p.order = append(p.order, k.Item.Key)
+	key := k.Item.Key
+	left := slices.DeleteFunc(slices.Clone(p.shared[key]), func(u int) bool { return u == k.Unit })
+	if len(left) < p.opts.Shared {
+		left = nil
 	}
-	p.kept[k.Item.Key] = &k
+	p.shared[key] = left
+	if p.kept[key] == nil {
+		p.order = append(p.order, key)
+		p.kept[key] = &k
+	}
 }
 
 // competing keeps items before which one that is not shared competes with them.
@@ -125,10 +137,10 @@ func (p *planner) competing() bool {
 	for u, items := range p.units {
 		own := new(Claims)
 		for i, it := range items {
-			if p.shared[it.Key] && it.Claims.competes(own) {
+			if p.shares(it.Key, u) && it.Claims.competes(own) {
 				k := Kept{Item: it, Unit: u}
 				for _, before := range items[:i] {
-					if what := it.Claims.With(before.Claims); !p.shared[before.Key] && what != "" {
+					if what := it.Claims.With(before.Claims); !p.shares(before.Key, u) && what != "" {
 						k.Before, k.What = before, what
 						break
 					}
@@ -136,7 +148,7 @@ func (p *planner) competing() bool {
 				p.keep(k)
 				found = true
 			}
-			if !p.shared[it.Key] {
+			if !p.shares(it.Key, u) {
 				own.add(it.Claims)
 			}
 		}
@@ -144,22 +156,22 @@ func (p *planner) competing() bool {
 	return found
 }
 
-// class returns what tells items apart that different units reach.
+// class returns what tells items apart that different units share.
 func (p *planner) class(key string) string {
 	var b strings.Builder
-	for _, u := range p.reached[key] {
+	for _, u := range p.shared[key] {
 		b.WriteString(strconv.Itoa(u) + " ")
 	}
 	return b.String()
 }
 
 // classes returns the shared items by class, each in the order of the first
-// unit that reaches them, and the classes in the order in which they are met.
+// unit that shares them, and the classes in the order in which they are met.
 func (p *planner) classes() (byClass map[string][]Item, order []string) {
 	byClass = make(map[string][]Item)
 	for u, items := range p.units {
 		for _, it := range items {
-			if !p.shared[it.Key] || p.reached[it.Key][0] != u {
+			if !p.shares(it.Key, u) || p.shared[it.Key][0] != u {
 				continue
 			}
 			c := p.class(it.Key)
@@ -181,7 +193,7 @@ func (p *planner) turned() bool {
 		if len(class) < 2 {
 			continue
 		}
-		for _, u := range p.reached[class[0].Key][1:] {
+		for _, u := range p.shared[class[0].Key][1:] {
 			place := make(map[string]int)
 			for i, it := range p.units[u] {
 				place[it.Key] = i
@@ -192,7 +204,7 @@ func (p *planner) turned() bool {
 						continue
 					}
 					if what := a.Claims.With(b.Claims); what != "" {
-						p.turns = append(p.turns, Turned{a, b, p.reached[a.Key][0], u, what})
+						p.turns = append(p.turns, Turned{a, b, p.shared[a.Key][0], u, what})
 						p.keep(Kept{Item: a, Unit: u})
 						p.keep(Kept{Item: b, Unit: u})
 						return true
@@ -220,7 +232,7 @@ func (p *planner) entangled() bool {
 // cascade. If there is none, ok is false, and item is one of those that stand in
 // the way, behind before.
 func (p *planner) inOrder(u int) (order []string, item, before Item, ok bool) {
-	items := slices.DeleteFunc(slices.Clone(p.units[u]), func(it Item) bool { return !p.shared[it.Key] })
+	items := slices.DeleteFunc(slices.Clone(p.units[u]), func(it Item) bool { return !p.shares(it.Key, u) })
 	classes := make([]string, len(items))
 	var open []string
 	for i, it := range items {
@@ -257,24 +269,56 @@ func (p *planner) inOrder(u int) (order []string, item, before Item, ok bool) {
 	return order, item, before, true
 }
 
-// small keeps the items of classes that would make a bundle smaller than it may
-// be. It reports whether there were any.
+// small puts an end to a class that would make a bundle smaller than it may be: its
+// items go with those of another class, for the units that share both, or are
+// shared no more. It reports whether there was one.
 func (p *planner) small() bool {
 	byClass, order := p.classes()
-	found := false
-	for _, c := range order {
-		size := 0
+	size := func(c string) (n int) {
 		for _, it := range byClass[c] {
-			size += it.Size
+			n += it.Size
 		}
-		if size < p.opts.Least {
-			for _, it := range byClass[c] {
-				p.keep(Kept{Item: it})
+		return n
+	}
+	for _, c := range order {
+		if size(c) >= p.opts.Least {
+			continue
+		}
+		units := p.shared[byClass[c][0].Key]
+		partner, together := "", []int(nil)
+		for _, other := range order {
+			if other == c {
+				continue
 			}
-			found = true
+			theirs := p.shared[byClass[other][0].Key]
+			both := common(units, theirs)
+			// Nothing is taken from a class that is large enough, nor too much from one that is not.
+			fits := len(both) == len(theirs) || size(other) < p.opts.Least && 2*len(both) >= max(len(units), len(theirs))
+			if fits && len(both) >= p.opts.Shared && len(both) > len(together) {
+				partner, together = other, both
+			}
+		}
+		p.restrict(byClass[c], together)
+		p.restrict(byClass[partner], together)
+		return true
+	}
+	return false
+}
+
+// restrict has no unit but some share items.
+func (p *planner) restrict(items []Item, to []int) {
+	for _, it := range items {
+		for _, u := range slices.Clone(p.shared[it.Key]) {
+			if !slices.Contains(to, u) {
+				p.keep(Kept{Item: it, Unit: u})
+			}
 		}
 	}
-	return found
+}
+
+// common returns the numbers that are in both of two sorted lists.
+func common(a, b []int) []int {
+	return slices.DeleteFunc(slices.Clone(a), func(u int) bool { _, found := slices.BinarySearch(b, u); return !found })
 }
 
 // plan makes bundles of what is shared, and of what each unit has of its own.
@@ -284,7 +328,7 @@ func (p *planner) plan() Plan {
 	index := make(map[string]int)
 	for _, c := range order {
 		index[c] = len(out.Bundles)
-		out.Bundles = append(out.Bundles, Bundle{byClass[c], p.reached[byClass[c][0].Key]})
+		out.Bundles = append(out.Bundles, Bundle{byClass[c], p.shared[byClass[c][0].Key]})
 	}
 	for u, items := range p.units {
 		classes, _, _, _ := p.inOrder(u)
@@ -293,7 +337,7 @@ func (p *planner) plan() Plan {
 		}
 		var own []Item
 		for _, it := range items {
-			if !p.shared[it.Key] {
+			if !p.shares(it.Key, u) {
 				own = append(own, it)
 			}
 		}
@@ -303,9 +347,9 @@ func (p *planner) plan() Plan {
 		}
 	}
 	for _, key := range p.order {
-		if !p.shared[key] {
-			out.Kept = append(out.Kept, *p.kept[key])
-		}
+		k := *p.kept[key]
+		k.Units = slices.DeleteFunc(slices.Clone(p.reached[key]), func(u int) bool { return p.shares(key, u) })
+		out.Kept = append(out.Kept, k)
 	}
 	return out
 }

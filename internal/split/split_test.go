@@ -138,7 +138,7 @@ func TestUnits(t *testing.T) {
 	if got := shown(Units(units("c1 c2", "c1 c3"), Options{})); got != "c1 c2; c1 c3" {
 		t.Errorf("without sharing: %s", got)
 	}
-	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, Least: 15})); got != "c1 c2 c3; c1 c2 c4; c1 c5" {
+	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, Least: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
 		t.Errorf("with small bundles: %s", got)
 	}
 	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 3})); got != "c1 | c2 c3; c1 | c2 c4; c1 | c5" {

@@ -48,6 +48,23 @@ func (c Change) Reason(targets browsers.Targets) string {
 	return "for " + strings.Join(list, ", ")
 }
 
+// Merge returns changes with others added to them, those that are alike as one.
+func Merge(changes, more []Change) []Change {
+	for _, c := range more {
+		i := slices.IndexFunc(changes, func(have Change) bool {
+			have.Count = c.Count
+			return have == c
+		})
+		if i < 0 {
+			changes = append(slices.Clip(changes), c)
+		} else {
+			changes = slices.Clone(changes)
+			changes[i].Count += c.Count
+		}
+	}
+	return changes
+}
+
 // Options say what the step does.
 type Options struct {
 	Targets browsers.Targets

@@ -1,0 +1,287 @@
+package build
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/css/print"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/split"
+	"rinzel/internal/step/lower"
+)
+
+// This file works out which bundles each page loads: what several pages share,
+// and what each has of its own.
+
+// unit is a group of a page's links that can become one: nothing else that
+// styles the page stands between them.
+type unit struct {
+	page   *graph.Page
+	group  graph.Group
+	index  int // among the units of its page
+	pieces []piece
+	loads  []*styles
+}
+
+// styles is a bundle that is to be made.
+type styles struct {
+	pieces []piece
+	units  []*unit // that load it
+	shared int     // its number among those that several units share, from 1; else 0
+	made   bundleResult
+	assets []asset
+}
+
+// traits are what is known of a piece for sharing it. They are worked out when
+// they are first asked for.
+type traits struct {
+	once   sync.Once
+	text   [sha256.Size]byte // of what it says
+	size   int
+	claims *split.Claims
+}
+
+// of works the traits of a piece out.
+func (t *traits) of(p *piece) *traits {
+	t.once.Do(func() {
+		text := print.Append(nil, p.nodes, print.Options{Compact: true})
+		t.text, t.size = sha256.Sum256(text), len(text)
+		inLayer := slices.ContainsFunc(p.conds, func(c *condition) bool { return c.hasLayer })
+		t.claims = split.Of(p.nodes, inLayer)
+	})
+	return t
+}
+
+// units returns what a page links, in groups that can each become one. The
+// media of a group's links are said by the sheets where not all have the same.
+func (b *builder) units(p *graph.Page) []*unit {
+	var out []*unit
+	for i, g := range b.groups(p) {
+		u := &unit{page: p, group: g.group, index: i}
+		_, same := g.group.SharedMedia()
+		for k, l := range g.group.Links {
+			var media *condition
+			if !same && l.Media != "" {
+				if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil {
+					media.media, _ = lower.Media(media.media, b.lowering)
+				}
+			}
+			for _, piece := range g.entries[k].pieces {
+				if media != nil {
+					piece.conds = append([]*condition{media}, piece.conds...)
+				}
+				u.pieces = append(u.pieces, piece)
+			}
+		}
+		u.pieces = repeated(u.pieces)
+		out = append(out, u)
+	}
+	return out
+}
+
+// sitePlan is the bundles of all units.
+type sitePlan struct {
+	bundles []*styles
+	kept    []Kept
+}
+
+// Kept is a sheet that several pages reach and each has in a bundle of its own.
+type Kept struct {
+	Sheet string // as people are shown it
+	Pages []string
+	// On the page On the sheet Behind stands before it and may set the same: What.
+	// What is empty if too little would be shared.
+	On, Behind, What string
+}
+
+// plan works out the bundles of all units.
+func (b *builder) plan(units []*unit) *sitePlan {
+	lists := make([][]split.Item, len(units))
+	pieces := make(map[string]piece)
+	for u, unit := range units {
+		media, _ := unit.group.SharedMedia()
+		for i := range unit.pieces {
+			it := b.itemOf(&unit.pieces[i], fmt.Sprintf("%d.%d", u, i), media)
+			lists[u] = append(lists[u], it)
+			if _, ok := pieces[it.Key]; !ok {
+				pieces[it.Key] = unit.pieces[i]
+			}
+		}
+	}
+	settings := b.project.Settings.Split
+	worked := split.Units(lists, split.Options{Shared: settings.Shared, Least: settings.Least})
+	out := &sitePlan{}
+	shared := 0
+	for _, bundle := range worked.Bundles {
+		s := &styles{}
+		for _, it := range bundle.Items {
+			s.pieces = append(s.pieces, pieces[it.Key])
+		}
+		for _, u := range bundle.Units {
+			s.units = append(s.units, units[u])
+		}
+		if len(s.units) > 1 {
+			shared++
+			s.shared = shared
+		}
+		out.bundles = append(out.bundles, s)
+	}
+	for u, loads := range worked.Loads {
+		for _, i := range loads {
+			units[u].loads = append(units[u].loads, out.bundles[i])
+		}
+		if len(units[u].pieces) > 0 {
+			b.account(units[u])
+		}
+	}
+	for _, k := range worked.Kept {
+		kept := Kept{Sheet: pieces[k.Item.Key].file.Name, What: k.What}
+		for _, u := range k.Units {
+			kept.Pages = append(kept.Pages, units[u].page.File.Name)
+		}
+		if k.What != "" {
+			kept.On = units[k.Unit].page.File.Name
+			if before := pieces[k.Before.Key]; before.file != nil {
+				kept.Behind = before.file.Name
+			}
+		}
+		out.kept = append(out.kept, kept)
+	}
+	b.turned(worked.Turned, units, pieces)
+	return out
+}
+
+// itemOf returns a piece for planning. own is a key that no other has: for what
+// is not to be shared.
+func (b *builder) itemOf(p *piece, own, media string) split.Item {
+	if p.external != nil {
+		claims := split.Everything()
+		return split.Item{Key: own, Claims: claims}
+	}
+	t := p.traits.of(p)
+	key := own
+	unnamed := slices.ContainsFunc(p.conds, func(c *condition) bool { return c.hasLayer && len(c.layer) == 0 })
+	if !unnamed { // what is in one layer without a name stays together
+		var text strings.Builder
+		for _, c := range p.conds {
+			fmt.Fprintf(&text, "|%v %s|%s|%s", c.hasLayer, print.CompactValues(c.layer), print.CompactValues(c.supports), print.CompactValues(c.media))
+		}
+		key = fmt.Sprintf("%d %v %x %s %s", p.file.ID, p.prologue, t.text, media, text.String())
+	}
+	return split.Item{Key: key, Size: t.size, Claims: t.claims}
+}
+
+// account holds that a unit loads each of its pieces, and no more. A mistake
+// would leave a page without some of its styles.
+func (b *builder) account(u *unit) {
+	loaded := 0
+	for _, s := range u.loads {
+		loaded += len(s.pieces)
+	}
+	if loaded != len(u.pieces) {
+		panic(fmt.Sprintf("build: %s loads %d parts of sheets and reaches %d", u.page.File.Name, loaded, len(u.pieces)))
+	}
+}
+
+// turned warns of sheets that compete, and that pages reach in opposite order.
+func (b *builder) turned(list []split.Turned, units []*unit, pieces map[string]piece) {
+	for _, t := range list {
+		a, c := pieces[t.A.Key], pieces[t.B.Key]
+		if a.file == nil || c.file == nil {
+			continue
+		}
+		first, second := units[t.AB], units[t.BA]
+		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: refSpan(second.page, second.group.Links[0].Href),
+			Message: fmt.Sprintf("this page loads %q before %q, and %q the other way around; both set %q", c.file.Name, a.file.Name, first.page.File.Name, t.What),
+			Related: []diag.Related{{Span: refSpan(first.page, first.group.Links[0].Href), Message: "the other page"}},
+			Mend:    "link or import them in one order everywhere, so that all pages look alike and can share them"})
+	}
+}
+
+// make joins and finishes a bundle.
+func (b *builder) make(plan *sitePlan, s *styles) {
+	name := s.name(plan)
+	first := s.units[0]
+	job := bundleJob{
+		report: b.report, name: name, pieces: s.pieces, purge: b.purges(),
+		at:     refSpan(first.page, first.group.Links[0].Href),
+		source: func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
+		address: func(u urlUse) (string, bool) {
+			to, ok := b.assetOf(u)
+			if !ok {
+				return "", false
+			}
+			s.assets = append(s.assets, asset{to.Path, u.at})
+			return graph.Relative(name, assetName(to.Path)) + to.Tail, true
+		},
+	}
+	s.made = b.bundle(job)
+	for _, u := range s.units {
+		if !slices.Contains(s.made.info.Pages, u.page.File.Name) {
+			s.made.info.Pages = append(s.made.info.Pages, u.page.File.Name)
+		}
+	}
+	if b.profile.Names == project.HashedNames {
+		s.made.info.Path = hashedName(name, s.made.css)
+	}
+}
+
+// name returns the logical name of a bundle: that of its page, or "shared" with a number.
+func (s *styles) name(plan *sitePlan) string {
+	if s.shared > 0 {
+		return plan.sharedName(s.shared)
+	}
+	u := s.units[0]
+	name := strings.TrimSuffix(u.page.File.Path.Name, path.Ext(u.page.File.Path.Name))
+	if u.index > 0 {
+		name = fmt.Sprintf("%s-%d", name, u.index+1)
+	}
+	return name + ".css"
+}
+
+// sharedName returns the name of a shared bundle, which no page has.
+func (p *sitePlan) sharedName(number int) string {
+	stem := "shared"
+	for slices.ContainsFunc(p.bundles, func(s *styles) bool { return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.name(p)), stem) }) {
+		stem += "-bundle"
+	}
+	if number > 1 {
+		stem = fmt.Sprintf("%s-%d", stem, number)
+	}
+	return stem + ".css"
+}
+
+// checkEmpty reports a unit all whose bundles purging left nothing of.
+func (b *builder) checkEmpty(u *unit) {
+	rules := 0
+	for _, s := range u.loads {
+		if !s.made.empty {
+			return
+		}
+		rules += s.made.info.Rules.Rules
+	}
+	if len(u.loads) > 0 {
+		b.report(purgedEmpty(u.loads[len(u.loads)-1].made.info.Name, rules, refSpan(u.page, u.group.Links[0].Href)))
+	}
+}
+
+// reportEmpty tells of a bundle that purging left nothing of, and that no page links.
+func (b *builder) reportEmpty(s *styles) {
+	var sheets []string
+	for _, p := range s.pieces {
+		if p.file != nil && !slices.Contains(sheets, p.file.Name) {
+			sheets = append(sheets, p.file.Name)
+		}
+	}
+	at := s.units[0]
+	b.report(diag.Diagnostic{Code: "empty-bundle", Severity: diag.Warning, Span: refSpan(at.page, at.group.Links[0].Href),
+		Message: fmt.Sprintf("purging leaves nothing of %q, so it is not written: no name in the rules of %s was found in use", s.made.info.Name, strings.Join(sheets, ", ")),
+		Mend:    "unlink the sheets, or check what [purge] evidence names"})
+}

@@ -1,0 +1,149 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+
+	"github.com/mattn/go-runewidth"
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+)
+
+func newBundles(std IO) *cobra.Command {
+	var flags inspectFlags
+	var profile string
+	cmd := &cobra.Command{
+		Use:   "bundles",
+		Short: "Tell which bundles each page loads, what is in them, and what they do not share",
+		Long: `Bundles works out the bundles of a build and writes nothing. It tells for each page
+which it loads, in order; for each bundle its sheets and its size; and of each sheet
+that several pages reach and that they do not share, why that is so: it would have
+to move before a sheet of a page that may set the same, and so change what the page
+looks like, or it would make a bundle smaller than [split] least says.`,
+		Example: `  rinzel bundles
+  rinzel bundles --profile production`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				return in.bundles(cmd.Context(), profile)
+			})
+		},
+	}
+	flags.add(cmd)
+	cmd.Flags().StringVarP(&profile, "profile", "p", project.Development, "profile of settings")
+	return cmd
+}
+
+// bundles shows the bundles that a build would write.
+func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagnostic, error) {
+	res, err := build.Site(ctx, in.project, build.Options{Profile: profile})
+	if err != nil {
+		return nil, err
+	}
+	if in.flags.json {
+		in.answer = in.jsonBundles(res)
+		return res.Diagnostics, nil
+	}
+	out := in.std.Out
+	byName := make(map[string]build.Bundle)
+	for _, b := range res.Bundles {
+		byName[b.Name] = b
+	}
+	for _, p := range res.Pages {
+		fmt.Fprintln(out, in.paint("1", diag.Printable(p.Name)))
+		if len(p.Bundles) == 0 {
+			fmt.Fprintln(out, "└─ loads no bundle")
+		}
+		for i, name := range p.Bundles {
+			branch := "├─ "
+			if i == len(p.Bundles)-1 {
+				branch = "└─ "
+			}
+			b := byName[name]
+			about := fmt.Sprintf("%s of %s", size(b.Size), plural(b.Sheets, "sheet"))
+			if len(b.Pages) > 1 {
+				about += fmt.Sprintf(", on %d pages", len(b.Pages))
+			}
+			fmt.Fprintf(out, "%s%s  %s\n", branch, diag.Printable(b.Name), in.paint("2", about))
+		}
+	}
+	for _, b := range res.Bundles {
+		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", "holds"))
+		for _, line := range wrapped(b.Files, 100) {
+			fmt.Fprintln(out, "  "+line)
+		}
+	}
+	if len(res.Kept) > 0 {
+		fmt.Fprintf(out, "%s reached by several pages, of which some have them of their own:\n", plural(len(res.Kept), "part")+" of sheets")
+		for _, k := range res.Kept {
+			fmt.Fprintf(out, "  %s  %s\n", diag.Printable(k.Sheet), in.paint("2", keptReason(k)))
+		}
+	}
+	return res.Diagnostics, nil
+}
+
+// wrapped returns names with commas between them in lines of a width at the most,
+// if no name is longer.
+func wrapped(names []string, width int) []string {
+	var lines []string
+	line := ""
+	for i, name := range names {
+		name = diag.Printable(name)
+		if i < len(names)-1 {
+			name += ","
+		}
+		if line != "" && runewidth.StringWidth(line)+1+runewidth.StringWidth(name) > width {
+			lines = append(lines, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += name
+	}
+	return append(lines, line)
+}
+
+// keptReason words why a sheet is not shared.
+func keptReason(k build.Kept) string {
+	if k.What == "" {
+		return fmt.Sprintf("on %d pages; too little to be a bundle, or in another order", len(k.Pages))
+	}
+	return fmt.Sprintf("on %d pages; on %s it stands behind %s, and both set %q", len(k.Pages), filepath.ToSlash(k.On), k.Behind, k.What)
+}
+
+// jsonBundles is the answer in its JSON form.
+func (in *inspection) jsonBundles(res *build.Result) any {
+	type bundle struct {
+		Name   string   `json:"name"`
+		Pages  []string `json:"pages"`
+		Sheets []string `json:"sheets"`
+		Bytes  int      `json:"bytes"`
+	}
+	type page struct {
+		Name    string   `json:"name"`
+		Bundles []string `json:"bundles"`
+	}
+	type kept struct {
+		Sheet  string   `json:"sheet"`
+		Pages  []string `json:"pages"`
+		On     string   `json:"on,omitempty"`
+		Behind string   `json:"behind,omitempty"`
+		What   string   `json:"what,omitempty"`
+	}
+	bundles, pages, keeps := []bundle{}, []page{}, []kept{}
+	for _, p := range res.Pages {
+		pages = append(pages, page{p.Name, orEmpty(p.Bundles)})
+	}
+	for _, b := range res.Bundles {
+		bundles = append(bundles, bundle{b.Name, orEmpty(b.Pages), orEmpty(b.Files), b.Size})
+	}
+	for _, k := range res.Kept {
+		keeps = append(keeps, kept(k))
+	}
+	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "kept": keeps, "diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
+}
