@@ -58,7 +58,8 @@ var onlyIn = map[string]string{
 	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/browsertest",
 	"github.com/pelletier/go-toml/v2":    "internal/project",
 	"golang.org/x/term":                  "internal/cli",
-	"github.com/klauspost/compress/gzip": "internal/cli",
+	"github.com/klauspost/compress/gzip": "internal/cli internal/build",
+	"github.com/andybalholm/brotli":      "internal/build",
 }
 
 func TestImports(t *testing.T) {

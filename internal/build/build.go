@@ -64,9 +64,10 @@ const (
 	PageKind     Kind = "page"
 	AssetKind    Kind = "asset"
 	ManifestKind Kind = "manifest"
+	PackedKind   Kind = "packed" // the compressed form of another
 )
 
-var kindOrder = []Kind{StyleKind, MapKind, PageKind, AssetKind, ManifestKind}
+var kindOrder = []Kind{StyleKind, MapKind, PageKind, AssetKind, ManifestKind, PackedKind}
 
 // Output is a file to be written.
 type Output struct {
@@ -87,8 +88,13 @@ type Bundle struct {
 	Sheets  int      // how many they are
 	Sources int      // bytes of their text
 	Size    int      // bytes of the bundle as written, a map inside it left out
-	Rules   purge.Result
-	Prefix  []prefix.Change
+	// Integrity is the hash of the bundle as it is written, in the form that pages
+	// name it.
+	Integrity string
+	Rules     purge.Result
+	Prefix    []prefix.Change
+
+	pages []string // their paths in the output folder
 }
 
 // builder is one build under way.
@@ -136,6 +142,10 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		return nil, err
 	}
 	res.Outputs = out.finish(res.Bundles)
+	for _, o := range compressed(res.Outputs, b.profile.Compress) {
+		out.add(o)
+	}
+	res.Outputs = out.files
 	res.Diagnostics, res.Checks = b.findings()
 	return res, nil
 }

@@ -44,7 +44,7 @@ func (o *outputs) addPage(r *pageResult) {
 
 // addBundle adds a bundle, its map, and the files that it names.
 func (o *outputs) addBundle(s *styles) {
-	for _, f := range o.b.styleFiles(&s.made, source.SpanOf(s.units[0].page.File.Pos(0), 0)) {
+	for _, f := range s.files {
 		o.add(f)
 	}
 	for _, a := range s.assets {
@@ -100,17 +100,26 @@ func (o *outputs) finish(bundles []Bundle) []Output {
 	return o.files
 }
 
-// manifest returns the JSON that maps logical names to published ones.
+// manifest returns the JSON that maps logical names to published ones, and
+// tells of each bundle its size, its hash and the pages that load it.
 func manifest(bundles []Bundle) []byte {
-	names := make(map[string]string)
+	type file struct {
+		Path      string   `json:"path"`
+		Bytes     int      `json:"bytes"`
+		Integrity string   `json:"integrity"`
+		Pages     []string `json:"pages"`
+	}
+	names, files := make(map[string]string), make(map[string]file)
 	for _, b := range bundles {
 		names[b.Name] = b.Path
+		files[b.Name] = file{b.Path, b.Size, b.Integrity, b.pages}
 	}
 	data, err := json.MarshalIndent(struct {
 		Bundles map[string]string `json:"bundles"`
-	}{names}, "", "  ")
+		Files   map[string]file   `json:"files"`
+	}{names, files}, "", "  ")
 	if err != nil {
-		panic(err) // strings can always be written
+		panic(err) // strings and numbers can always be written
 	}
 	return append(data, '\n')
 }

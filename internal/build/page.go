@@ -32,13 +32,18 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
-		var addresses []string
+		var targets []graph.Pointer
 		for _, s := range u.loads {
-			if !s.made.empty {
-				addresses = append(addresses, b.addressOf(p, s.made.info.Path))
+			if s.made.empty {
+				continue
 			}
+			to := graph.Pointer{Address: b.addressOf(p, s.made.info.Path)}
+			if b.profile.Integrity {
+				to.Integrity = s.made.info.Integrity
+			}
+			targets = append(targets, to)
 		}
-		edits = append(edits, u.group.Point(p, addresses)...)
+		edits = append(edits, u.group.Point(p, targets)...)
 	}
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {

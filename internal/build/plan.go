@@ -36,6 +36,7 @@ type styles struct {
 	units  []*unit // that load it
 	shared int     // its number among those that several units share, from 1; else 0
 	made   bundleResult
+	files  []Output // the bundle and its map, as they are written
 	assets []asset
 }
 
@@ -226,11 +227,14 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 	for _, u := range s.units {
 		if !slices.Contains(s.made.info.Pages, u.page.File.Name) {
 			s.made.info.Pages = append(s.made.info.Pages, u.page.File.Name)
+			s.made.info.pages = append(s.made.info.pages, u.page.File.Path.Name)
 		}
 	}
 	if b.profile.Names == project.HashedNames {
 		s.made.info.Path = hashedName(name, s.made.css)
 	}
+	s.files = b.styleFiles(&s.made, source.SpanOf(first.page.File.Pos(0), 0))
+	s.made.info.Integrity = integrity(s.files[0].Data)
 }
 
 // name returns the logical name of a bundle: that of its page, or "shared" with a number.

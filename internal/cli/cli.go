@@ -73,13 +73,14 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
   rinzel check                         look for mistakes, and write nothing
   rinzel constants                     list constants, their places and users
   rinzel imports                       draw which sheet imports which
-  rinzel targets                       list the browsers that the output works in`,
+  rinzel targets                       list the browsers that the output works in
+  rinzel clean                         remove what builds wrote, and nothing else`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
 	return cmd
 }

@@ -157,11 +157,15 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 		bundles[b.Path] = b
 	}
 	t := table{{"  wrote " + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
-	copied, copiedSize := 0, 0
+	copied, copiedSize, packedFiles := 0, 0, 0
 	for _, o := range res.Outputs {
-		if o.Kind == build.AssetKind {
+		switch o.Kind {
+		case build.AssetKind:
 			copied++
 			copiedSize += len(o.Data)
+			continue
+		case build.PackedKind:
+			packedFiles++
 			continue
 		}
 		row := make([]string, len(t[0]))
@@ -186,11 +190,22 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
 	}
+	if packedFiles > 0 {
+		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
+	}
 	if r.flags.prefixes {
 		r.prefixes(res)
 	}
 	r.total(res, p, took)
 	return nil
+}
+
+func compressions(forms []project.Compression) string {
+	var names []string
+	for _, f := range forms {
+		names = append(names, string(f))
+	}
+	return strings.Join(names, ", ")
 }
 
 // prefixes lists what the step prefix added and dropped in all bundles, and why.

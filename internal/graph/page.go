@@ -225,16 +225,26 @@ type Edit struct {
 	With string
 }
 
+// Pointer is what a link leads to.
+type Pointer struct {
+	Address   string
+	Integrity string // a hash that the browser is to check; empty for none
+}
+
 // Point returns the edits of a page that make the group's links lead to
 // addresses: the first link's tag stands for each, with that address, and
 // without a media attribute that the sheets now say for themselves and an integrity
 // hash. A tag for each further address stands on a line of its own where the first does.
-func (g Group) Point(p *Page, addresses []string) []Edit {
+func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	first := g.Links[0]
 	_, sameMedia := g.SharedMedia()
 	var tags []string
-	for _, address := range addresses {
-		edits := []Edit{{first.Href.At, quoteFor(first, address)}}
+	for _, to := range targets {
+		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
+		if to.Integrity != "" {
+			behind := find(first.attrs, "href").whole.End
+			edits = append(edits, Edit{Span{behind, behind}, ` integrity="` + to.Integrity + `"`})
+		}
 		for _, a := range first.attrs {
 			if a.name == "integrity" || a.name == "media" && !sameMedia {
 				edits = append(edits, Edit{a.whole, ""})

@@ -98,6 +98,9 @@ type fileProfile struct {
 	Finish   *[]string `toml:"finish"`
 	Maps     *string   `toml:"maps"`
 	Names    *string   `toml:"names"`
+
+	Integrity *bool     `toml:"integrity"`
+	Compress  *[]string `toml:"compress"`
 }
 
 // knownKeys are the keys that each table may hold, by the table's name; "*"
@@ -114,7 +117,7 @@ var knownKeys = map[string][]string{
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
 	"limits":         {"values", "turns", "calls"},
-	"profile.*":      {"inherits", "browsers", "finish", "maps", "names"},
+	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress"},
 }
 
 // Read reads settings from the text of a settings file. The settings are
@@ -585,6 +588,19 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Names != nil {
 		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
+	}
+	if from.Integrity != nil {
+		p.Integrity = *from.Integrity
+	}
+	if from.Compress != nil {
+		p.Compress = nil
+		for i, form := range *from.Compress {
+			if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(p.Compress, c) {
+				r.fail(r.places.element(i, key("compress")...), fmt.Sprintf("compress lists gzip and brotli, each once; found %q", form), "")
+				continue
+			}
+			p.Compress = append(p.Compress, Compression(form))
+		}
 	}
 	s.Profiles[name] = p
 }

@@ -44,7 +44,7 @@ finish = ["minify"]
 	}
 	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge, s.Profiles["production"], s.Profiles["review"])
 	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 {[**/*.php] [.is-*]} " +
-		"{production [purge minify] none hashed} {review [minify] none plain}"
+		"{production [purge minify] none hashed false []} {review [minify] none plain false []}"
 	if strings.Join(strings.Fields(got), "") != strings.Join(strings.Fields(want), "") {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}

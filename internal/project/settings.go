@@ -128,6 +128,9 @@ type Profile struct {
 	Finish   []string
 	Maps     Maps
 	Names    Names
+	// Integrity says that pages name a hash of each bundle that they load.
+	Integrity bool
+	Compress  []Compression // forms in which text is written as well
 }
 
 // TargetsOf returns the browsers that a profile is for.
@@ -153,6 +156,14 @@ type Names string
 const (
 	PlainNames  Names = "plain"
 	HashedNames Names = "hashed" // with a hash of the content
+)
+
+// Compression is a form in which a file is written beside itself.
+type Compression string
+
+const (
+	Gzip   Compression = "gzip"   // with .gz behind the name
+	Brotli Compression = "brotli" // with .br
 )
 
 // The profiles that are built in.

@@ -62,6 +62,36 @@ func Publish(dir string, files []OutFile) (Published, error) {
 	return publish(root, files)
 }
 
+// Clean removes the files that [Publish] wrote into the folder dir, and the
+// folders that this leaves empty, the folder itself among them, and returns
+// their names. Any other file stays. It is no error if there is no such folder, or
+// nothing was written into it.
+func Clean(dir string) ([]string, error) {
+	root, err := os.OpenRoot(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	list, err := readList(root)
+	if err != nil {
+		return nil, err
+	}
+	var removed []string
+	for _, name := range list {
+		if removeStale(root, name) {
+			removed = append(removed, name)
+		}
+	}
+	if err := root.RemoveAll(own); err != nil {
+		return removed, err
+	}
+	_ = os.Remove(dir) // it stays if it holds anything else
+	return removed, nil
+}
+
 func publish(root *os.Root, files []OutFile) (p Published, err error) {
 	old, err := readList(root)
 	if err != nil {

@@ -1,0 +1,75 @@
+package build
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha512"
+	"encoding/base64"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/gzip"
+
+	"rinzel/internal/project"
+)
+
+// This file makes what is written beside the outputs for servers: their
+// compressed forms, and hashes by which browsers know them.
+
+// compressible are the extensions of assets that are text.
+var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map", ".wasm", ".ico"}
+
+// least is the size below which a file is not compressed: it fits into one
+// packet of the network as it is.
+const least = 1024
+
+// compressed returns the compressed forms of outputs, those that are smaller
+// than the output itself. The same output gives the same bytes.
+func compressed(outputs []Output, forms []project.Compression) []Output {
+	if len(forms) == 0 {
+		return nil
+	}
+	packed := make([][]Output, len(outputs))
+	// The error is that of a context, and there is none.
+	_ = inParallel(context.Background(), len(outputs), func(i int) {
+		o := outputs[i]
+		if len(o.Data) < least || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
+			return
+		}
+		for _, form := range forms {
+			data, ext := pack(o.Data, form)
+			if len(data) < len(o.Data) {
+				packed[i] = append(packed[i], Output{Path: o.Path + ext, Kind: PackedKind, Data: data, owner: o.owner})
+			}
+		}
+	})
+	return slices.Concat(packed...)
+}
+
+// pack returns data in a compressed form, as small as it gets, and the
+// extension of its name.
+func pack(data []byte, form project.Compression) (packed []byte, ext string) {
+	var b bytes.Buffer
+	if form == project.Brotli {
+		w := brotli.NewWriterLevel(&b, brotli.BestCompression)
+		_, _ = w.Write(data) // a buffer takes all
+		_ = w.Close()
+		return b.Bytes(), ".br"
+	}
+	w, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	if err != nil {
+		panic(err) // the level is one that there is
+	}
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return b.Bytes(), ".gz"
+}
+
+// integrity returns the hash by which a page names a file that it loads
+// (Subresource Integrity, section 3.1).
+func integrity(data []byte) string {
+	sum := sha512.Sum384(data)
+	return "sha384-" + base64.StdEncoding.EncodeToString(sum[:])
+}

@@ -1,0 +1,56 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+func newClean(std IO) *cobra.Command {
+	var opts project.Options
+	cmd := &cobra.Command{
+		Use:   "clean",
+		Short: "Remove the files that builds wrote, and no others",
+		Long: `Clean removes the files that builds wrote into the output folder, by the list that
+they keep there, and the folders that this leaves empty. Any other file in it stays.`,
+		Example: `  rinzel clean
+  rinzel clean --output site-for-upload`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error { return runClean(opts, std) },
+	}
+	f := cmd.Flags()
+	f.StringVarP(&opts.Output, "output", "o", "", "output folder")
+	f.StringVar(&opts.Settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	return cmd
+}
+
+func runClean(opts project.Options, std IO) error {
+	p, diags, err := project.Open(opts)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if diag.HasErrors(diags) {
+		renderer := diag.Renderer{Files: p.Tree.Set, Color: std.ErrColor}
+		if err := renderer.Render(std.Err, diags); err != nil {
+			return err
+		}
+		return errSources
+	}
+	removed, err := source.Clean(p.Output)
+	if err != nil {
+		return err
+	}
+	dir := filepath.ToSlash(p.Output)
+	if len(removed) == 0 {
+		_, err = fmt.Fprintf(std.Out, "no build wrote anything into %s\n", diag.Printable(dir))
+		return err
+	}
+	_, err = fmt.Fprintf(std.Out, "removed %s from %s\n", plural(len(removed), "file"), diag.Printable(dir))
+	return err
+}
