@@ -49,13 +49,14 @@ var allowed = map[string]string{
 	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/source internal/tokens",
 	"internal/build": "internal/browsers internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
 		"internal/script internal/source internal/sourcemap internal/split internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
-	"internal/cli": "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix",
+	"internal/watch": "",
+	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/watch",
 }
 
 // onlyIn says which package alone may import something from outside.
 var onlyIn = map[string]string{
 	"github.com/spf13/cobra":             "internal/cli",
-	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/browsertest",
+	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/browsertest internal/watch",
 	"github.com/pelletier/go-toml/v2":    "internal/project",
 	"golang.org/x/term":                  "internal/cli",
 	"github.com/klauspost/compress/gzip": "internal/cli internal/build",

@@ -68,6 +68,7 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 		Example: `  rinzel demo                          see it at work on a sample site
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
+  rinzel watch                         build it again whenever something changes
   rinzel build main.css -o out.css     build one sheet
   rinzel bundles                       tell which bundles each page loads
   rinzel check                         look for mistakes, and write nothing
@@ -81,6 +82,6 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newWatch(std), newDemo(std), newVersion(std))
 	return cmd
 }

@@ -74,6 +74,15 @@ func (p *Project) Close() error {
 // SourceDir returns the source folder, on disk.
 func (p *Project) SourceDir() string { return p.onDisk(p.Settings.Source) }
 
+// RootDirs returns the folders of the roots, on disk, in the order of their names.
+func (p *Project) RootDirs() []string {
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
+		out = append(out, p.onDisk(p.Settings.Roots[name]))
+	}
+	return out
+}
+
 // onDisk returns a path of the settings, which are relative to the project folder.
 func (p *Project) onDisk(name string) string {
 	if filepath.IsAbs(name) {

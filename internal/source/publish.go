@@ -24,6 +24,7 @@ type OutFile struct {
 type Published struct {
 	Written   int // files that are new or changed
 	Unchanged int
+	Changed   []string // the names of those written
 	Removed   []string // files of an earlier build that this one no longer makes
 }
 
@@ -102,6 +103,9 @@ func publish(root *os.Root, files []OutFile) (p Published, err error) {
 		return p, err
 	}
 	p.Written, p.Unchanged = len(changed), len(files)-len(changed)
+	for _, f := range changed {
+		p.Changed = append(p.Changed, f.Path)
+	}
 
 	next := path.Join(own, "next-"+rand.Text())
 	defer func() { err = errors.Join(err, root.RemoveAll(next)) }()
@@ -253,6 +257,18 @@ func WriteFile(name string, data []byte) error {
 		return err
 	}
 	return os.Rename(f.Name(), name)
+}
+
+// IsFolder reports whether there is a folder at a path on disk.
+func IsFolder(name string) bool {
+	info, err := os.Stat(name)
+	return err == nil && info.IsDir()
+}
+
+// Exists reports whether there is anything at a path on disk.
+func Exists(name string) bool {
+	_, err := os.Lstat(name)
+	return err == nil
 }
 
 // WriteTree writes all files of a file system into a folder, which must be

@@ -1,0 +1,261 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/watch"
+)
+
+func newWatch(std IO) *cobra.Command {
+	var flags buildFlags
+	cmd := &cobra.Command{
+		Use:   "watch",
+		Short: "Build the site, and build it again whenever something changes",
+		Long: `Watch builds all pages at once, and again when anything changes that a build
+reads: sheets, pages, scripts, design tokens, assets, library files under roots, and
+the settings. It tells what changed, what was written, and how long it took.
+
+A build with errors shows them and leaves the last good output as it was.
+It ends with Ctrl-C.`,
+		Example: "  rinzel watch\n  rinzel watch --profile production",
+		Args:    cobra.NoArgs,
+		RunE:    func(cmd *cobra.Command, _ []string) error { return runWatch(cmd.Context(), flags, std) },
+	}
+	f := cmd.Flags()
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
+	f.StringVarP(&flags.output, "output", "o", "", "output folder")
+	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	return cmd
+}
+
+// runWatch is all that the watch command does once its flags are parsed. It ends
+// without an error when the context does.
+func runWatch(ctx context.Context, flags buildFlags, std IO) error {
+	w := &watching{flags: flags, std: std}
+	defer w.close()
+	var changed []string
+	for {
+		if err := w.build(ctx, changed); err != nil {
+			return ended(ctx, err)
+		}
+		var err error
+		if changed, err = w.watcher.Next(ctx); err != nil {
+			return ended(ctx, err)
+		}
+	}
+}
+
+// ended returns the error that a run ends with: none if it was told to end.
+func ended(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+// watching is a run of the watch command.
+type watching struct {
+	flags   buildFlags
+	std     IO
+	watcher *watch.Watcher
+	project *project.Project // whose folders are watched
+	paths   []string         // of them
+	told    bool             // what is in force was told
+	built   bool             // some build was good, and all it wrote was listed
+}
+
+func (w *watching) close() {
+	if w.watcher != nil {
+		_ = w.watcher.Close()
+		_ = w.project.Close()
+	}
+}
+
+// build builds the site and tells what came of it. changed names what was changed
+// since the last build; none for the first.
+func (w *watching) build(ctx context.Context, changed []string) error {
+	start := time.Now()
+	p, diags, err := project.Open(project.Options{Settings: w.flags.settings, Output: w.flags.output})
+	if err != nil {
+		return err
+	}
+	if err := w.follow(p); err != nil {
+		return err
+	}
+	if w.project != p {
+		defer p.Close()
+	}
+	r := newReport(w.std, p, w.flags)
+	res := &build.Result{}
+	if !diag.HasErrors(diags) {
+		if res, err = w.flags.run(ctx, p); err != nil {
+			return err
+		}
+	}
+	res.Diagnostics = append(diags, res.Diagnostics...)
+	if !w.told && res.Profile.Name != "" {
+		r.header(res)
+		w.told = true
+	}
+	if changed != nil {
+		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(w.changes(changed)))
+	}
+	if err := r.findings(res.Diagnostics); err != nil {
+		if err := r.failed(res); !errors.Is(err, errSources) {
+			return err
+		}
+		return w.waiting(p)
+	}
+	published, err := w.flags.write(p, res, w.std)
+	var foreign *source.ForeignError
+	switch {
+	case errors.As(err, &foreign):
+		if err := r.foreign(res, foreign); !errors.Is(err, errSources) {
+			return err
+		}
+	case err != nil:
+		return err
+	case !w.built:
+		w.built = true
+		if err := r.summary(res, published, time.Since(start)); err != nil {
+			return err
+		}
+	default:
+		w.brief(r, published, time.Since(start))
+		return nil
+	}
+	return w.waiting(p)
+}
+
+// waiting tells that changes are waited for.
+func (w *watching) waiting(p *project.Project) error {
+	_, err := fmt.Fprintf(w.std.Out, "watching %s; Ctrl-C ends it\n", diag.Printable(strings.Join(w.shown(), ", ")))
+	return err
+}
+
+// brief tells what a build after the first wrote.
+func (w *watching) brief(r *report, p source.Published, took time.Duration) {
+	const most = 3
+	names := slices.Clone(p.Changed)
+	text := strings.Join(names[:min(most, len(names))], ", ")
+	switch {
+	case len(names) > most:
+		text += fmt.Sprintf(" and %d more", len(names)-most)
+	case len(names) == 0:
+		text = "nothing, as all is as before"
+	}
+	if len(p.Removed) > 0 {
+		text += ", removed " + plural(len(p.Removed), "file")
+	}
+	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", "wrote"), diag.Printable(text), took.Round(time.Millisecond))
+}
+
+// changes words what was changed. Files that editors make for a moment are left
+// out, unless nothing else is there.
+func (w *watching) changes(names []string) string {
+	const most = 4
+	there := slices.DeleteFunc(slices.Clone(names), func(name string) bool { return !source.Exists(name) })
+	if len(there) > 0 {
+		names = there
+	}
+	shown := make([]string, 0, most)
+	for _, name := range names {
+		if len(shown) == most {
+			return strings.Join(shown, ", ") + fmt.Sprintf(" and %d more changed", len(names)-most)
+		}
+		shown = append(shown, relativeTo(name))
+	}
+	return strings.Join(shown, ", ") + " changed"
+}
+
+// relativeTo returns a path as it is seen from the working folder.
+func relativeTo(name string) string {
+	here, err := filepath.Abs(".")
+	if err != nil {
+		return name
+	}
+	if rel, err := filepath.Rel(here, name); err == nil && filepath.IsLocal(rel) {
+		name = rel
+	}
+	return filepath.ToSlash(name)
+}
+
+// shown returns the watched folders as people are shown them.
+func (w *watching) shown() []string {
+	var out []string
+	for _, p := range w.paths {
+		out = append(out, relativeTo(p))
+	}
+	return out
+}
+
+// follow watches the folders of a project, unless they are watched.
+func (w *watching) follow(p *project.Project) error {
+	folders, err := foldersOf(p, w.flags.settings)
+	if err != nil {
+		return err
+	}
+	var paths []string
+	for _, f := range folders {
+		paths = append(paths, filepath.Join(f.Path, f.Only))
+	}
+	if w.watcher != nil && slices.Equal(paths, w.paths) {
+		return nil
+	}
+	watcher, err := watch.Start(folders)
+	if err != nil {
+		return fmt.Errorf("cannot watch: %w", err)
+	}
+	w.close()
+	w.watcher, w.project, w.paths = watcher, p, paths
+	return nil
+}
+
+// foldersOf returns what a build of a project reads: the source folder, the
+// roots, and the settings file, by absolute paths. Those that are not there are
+// left out; the settings may come to name others.
+func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
+	var out []watch.Folder
+	add := func(dir string, skip func(string) bool) error {
+		abs, err := filepath.Abs(dir)
+		if err == nil && source.IsFolder(abs) {
+			out = append(out, watch.Folder{Path: abs, Skip: skip})
+		}
+		return err
+	}
+	skip := p.Skip()
+	if err := add(p.SourceDir(), skip); err != nil {
+		return nil, err
+	}
+	for _, dir := range p.RootDirs() {
+		err := add(dir, func(d string) bool {
+			base := d[strings.LastIndexByte(d, '/')+1:]
+			return strings.HasPrefix(base, ".") && base != "." || base == "node_modules"
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	name := project.FileName
+	if settings != "" {
+		name = settings
+	}
+	file, err := filepath.Abs(name)
+	if err != nil {
+		return nil, err
+	}
+	return append(out, watch.Folder{Path: filepath.Dir(file), Only: filepath.Base(file)}), nil
+}

@@ -1,0 +1,133 @@
+package cli_test
+
+import (
+	"bufio"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+)
+
+// watched is a run of the watch command, with the lines that it writes.
+type watched struct {
+	t     *testing.T
+	dir   string
+	cmd   *exec.Cmd
+	lines chan string
+	seen  []string
+}
+
+func startWatch(t *testing.T, dir string, args ...string) *watched {
+	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...), lines: make(chan string, 1000)}
+	w.cmd.Dir = dir
+	r, pipe := io.Pipe()
+	w.cmd.Stdout, w.cmd.Stderr = pipe, pipe
+	if err := w.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		for s := bufio.NewScanner(r); s.Scan(); {
+			w.lines <- s.Text()
+		}
+	}()
+	t.Cleanup(func() { _ = w.cmd.Process.Kill() })
+	return w
+}
+
+// expect waits for a line that holds a text.
+func (w *watched) expect(text string) {
+	w.t.Helper()
+	late := time.After(30 * time.Second)
+	for {
+		select {
+		case line := <-w.lines:
+			w.seen = append(w.seen, line)
+			if strings.Contains(line, text) {
+				return
+			}
+		case <-late:
+			w.t.Fatalf("no line with %q; all lines:\n%s", text, strings.Join(w.seen, "\n"))
+		}
+	}
+}
+
+func (w *watched) write(name, text string) {
+	w.t.Helper()
+	file := filepath.Join(w.dir, filepath.FromSlash(name))
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		w.t.Fatal(err)
+	}
+	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+// has waits until a file of the output holds a text.
+func (w *watched) has(name, text string) {
+	w.t.Helper()
+	data, err := os.ReadFile(filepath.Join(w.dir, filepath.FromSlash(name)))
+	if err != nil || !strings.Contains(string(data), text) {
+		w.t.Errorf("%s lacks %q: %v\n%s", name, text, err, data)
+	}
+}
+
+// TestWatch changes what a build reads, and sees it built again.
+func TestWatch(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n[roots]\nkit = \"vendor\"\n", "vendor/kit.css", ".kit { top: 0 }\n",
+		"site/index.html", "<link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@import \"kit:kit.css\";\n.a { top: 1px }\n")
+	w := startWatch(t, dir)
+	w.expect("built 1 page")
+	w.expect("watching site, vendor, rinzel.toml; Ctrl-C ends it")
+	w.has("public/index.css", "top: 1px")
+
+	w.write("site/main.css", "@import \"kit:kit.css\";\n.a { top: 2px }\n")
+	w.expect("site/main.css changed")
+	w.expect("wrote index.css, in ")
+	w.has("public/index.css", "top: 2px")
+
+	w.write("vendor/kit.css", ".kit { top: 3px }\n")
+	w.expect("vendor/kit.css changed")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "top: 3px")
+
+	// An error leaves the last good output.
+	w.write("site/main.css", "@import \"late.css\";\n.a { top: 4px }\n")
+	w.expect("there is no sheet \"site/late.css\"")
+	w.expect("the previous output is as it was")
+	w.expect("watching")
+	w.has("public/index.css", "top: 2px")
+
+	// A file that appears where one was missing mends it.
+	w.write("site/late.css", ".late { top: 5px }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "top: 5px")
+
+	// A page that is new, in a folder that is new.
+	w.write("site/islands/gannet.html", "<link rel=stylesheet href=../main.css><p class=late>")
+	w.expect("wrote islands/gannet.css, islands/gannet.html")
+
+	// The settings.
+	w.write("rinzel.toml", "source = \"site\"\nbase = \"no slash\"\n")
+	w.expect("base is the path of a URL")
+	w.expect("nothing was written")
+	w.write("rinzel.toml", "source = \"site\"\n[profile.development]\nmaps = \"none\"\n")
+	w.expect("rinzel.toml changed")
+	w.expect("wrote index.css, islands/gannet.css")
+
+	if err := w.cmd.Process.Signal(os.Interrupt); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.cmd.Wait(); err != nil {
+		t.Errorf("it ended with %v", err)
+	}
+}
+
+func TestWatchRefusesNonsense(t *testing.T) {
+	code, _, errs := runIn(t, t.TempDir(), "watch", "--profile", "nonsense")
+	if code != 2 || !strings.Contains(errs, `there is no profile "nonsense"`) {
+		t.Errorf("%d %s", code, errs)
+	}
+}

@@ -1,0 +1,171 @@
+// Package watch tells when files in folders change. It watches folders rather
+// than files, so that files which editors replace, and files that appear where one
+// was missing, are met; and it gathers bursts of changes.
+package watch
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"github.com/fsnotify/fsnotify"
+)
+
+// Folder is a folder that is watched with all below it.
+type Folder struct {
+	Path string
+	// Skip reports whether a folder below is left out, by its path from Path with
+	// slashes. Nil leaves out none.
+	Skip func(dir string) bool
+	// Only, if it is not empty, is the one file that counts, and no folder below
+	// is watched.
+	Only string
+}
+
+// Watcher watches folders. It is not safe for concurrent use.
+type Watcher struct {
+	notify  *fsnotify.Watcher
+	folders []Folder
+	changed map[string]bool // since the last burst
+}
+
+// quiet is how long no change may follow for a burst to be over, and most how long
+// one lasts at the most. An editor that saves all its files takes some milliseconds.
+const (
+	quiet = 40 * time.Millisecond
+	most  = time.Second
+)
+
+// Start watches folders. The caller closes the watcher. The error is that a folder
+// cannot be watched, or that the system watches no more of them.
+func Start(folders []Folder) (*Watcher, error) {
+	notify, err := fsnotify.NewWatcher()
+	if err != nil {
+		return nil, err
+	}
+	w := &Watcher{notify: notify, folders: folders, changed: make(map[string]bool)}
+	for _, f := range folders {
+		if err := w.add(f, f.Path, false); err != nil {
+			return nil, errors.Join(err, notify.Close())
+		}
+	}
+	return w, nil
+}
+
+// Close stops watching.
+func (w *Watcher) Close() error { return w.notify.Close() }
+
+// add watches a folder and all below it. With note, the files in it count as
+// changed: they came before it was watched.
+func (w *Watcher) add(f Folder, dir string, note bool) error {
+	if f.Only != "" {
+		return w.notify.Add(f.Path)
+	}
+	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil && name == f.Path:
+			return err
+		case err != nil:
+			return nil // it went as soon as it came
+		case !d.IsDir():
+			if note {
+				w.changed[name] = true
+			}
+			return nil
+		case name != f.Path && f.skips(name):
+			return filepath.SkipDir
+		}
+		if err := w.notify.Add(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		return nil
+	})
+}
+
+// skips reports whether a folder is left out.
+func (f *Folder) skips(name string) bool {
+	rel, err := filepath.Rel(f.Path, name)
+	return err != nil || f.Skip != nil && f.Skip(filepath.ToSlash(rel))
+}
+
+// Next waits for changes and returns the names of the files and folders that
+// were changed, made, moved or removed, sorted, once no more follow. The error is
+// that of a context that ended, or one of the system.
+func (w *Watcher) Next(ctx context.Context) ([]string, error) {
+	var over, end <-chan time.Time // none before the first change
+	for {
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case err := <-w.notify.Errors:
+			return nil, err
+		case event, ok := <-w.notify.Events:
+			if !ok {
+				return nil, fs.ErrClosed
+			}
+			if err := w.take(event); err != nil {
+				return nil, err
+			}
+			if len(w.changed) > 0 {
+				over = time.After(quiet)
+				if end == nil {
+					end = time.After(most)
+				}
+			}
+			continue
+		case <-over:
+		case <-end:
+		}
+		var names []string
+		for name := range w.changed {
+			names = append(names, name)
+		}
+		clear(w.changed)
+		slices.Sort(names)
+		return names, nil
+	}
+}
+
+// take notes what an event is about, and watches a folder that was made.
+func (w *Watcher) take(event fsnotify.Event) error {
+	if event.Op == fsnotify.Chmod {
+		return nil
+	}
+	for _, f := range w.folders {
+		if f.Only != "" {
+			if filepath.Dir(event.Name) == f.Path && filepath.Base(event.Name) == f.Only {
+				w.changed[event.Name] = true
+			}
+			continue
+		}
+		rel, err := filepath.Rel(f.Path, event.Name)
+		if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
+			continue
+		}
+		w.changed[event.Name] = true
+		if info, err := os.Stat(event.Name); err == nil && info.IsDir() && event.Has(fsnotify.Create) {
+			if err := w.add(f, event.Name, true); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// leftOut reports whether a path lies in a folder that is left out, or is one.
+func (w *Watcher) leftOut(f *Folder, rel string) bool {
+	if f.Skip == nil {
+		return false
+	}
+	rel = filepath.ToSlash(rel)
+	for i := 0; i <= len(rel); i++ {
+		if (i == len(rel) || rel[i] == '/') && f.Skip(rel[:i]) {
+			return true
+		}
+	}
+	return false
+}
