@@ -14,7 +14,8 @@ type Targets struct {
 	chosen   map[string][]choice // by browser, oldest first
 	asked    string              // what was asked for, in words
 	prefixes func() map[string][]string
-	missing  *sync.Map // of the features that were asked for: [Targets.Missing]
+	lacking  *sync.Map // of the features that were asked for: [Targets.Lacking]
+	missing  *sync.Map // [Targets.Missing]
 }
 
 // choice is a version that is a target.
@@ -95,7 +96,7 @@ func (q Query) Targets() Targets {
 		}
 		return all
 	})
-	t.missing = new(sync.Map)
+	t.lacking, t.missing = new(sync.Map), new(sync.Map)
 	return t
 }
 
@@ -196,13 +197,21 @@ func (t Targets) Share() float64 {
 
 // Lacking returns the targets that do not support a feature, the newest of
 // each browser, as "safari 15.4", in the order of [Names]. Of a feature that is
-// not known it returns none.
+// not known it returns none. It is quick to ask again; the list must not be changed.
 func (t Targets) Lacking(feature string) []string {
+	if t.lacking == nil {
+		return nil
+	}
+	if known, ok := t.lacking.Load(feature); ok {
+		return known.([]string)
+	}
 	byBrowser := supportOf(feature)
 	if byBrowser == nil {
 		return nil
 	}
-	return t.without(byBrowser, plain)
+	list := t.without(byBrowser, plain)
+	t.lacking.Store(feature, list)
+	return list
 }
 
 // Missing returns the targets that support a feature in no form, neither in part

@@ -257,9 +257,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) ([]ast.Node, []prefix.Change) {
 	a.entry.diags = append(a.entry.diags, parse.BadSelectors(nodes)...)
 	nodes = give(nodes, here.given)
-	a.check(here, nodes, a.b.written)
+	a.check(here, nodes, a.b.checker.Nodes)
 	nodes, changes := a.steps(nodes, steps)
-	a.check(here, nodes, a.b.supported)
+	a.check(here, nodes, a.b.checker.Support)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
 	}
@@ -276,7 +276,7 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) (out []ast.Node, cha
 		case "lower":
 			nodes = lower.Nodes(nodes, a.b.lowering)
 		case "prefix":
-			nodes, changes = prefix.Nodes(nodes, a.b.fitting)
+			nodes, changes = a.b.fitting.Nodes(nodes)
 		}
 	}
 	return nodes, changes

@@ -63,10 +63,10 @@ func BenchmarkStepsBesideParsing(b *testing.B) {
 			sheet, _ := parse.Sheet(f)
 			nodes = sheet.Nodes
 		})
-		timed(&checking, func() { check.Nodes(nodes, targets) })
+		timed(&checking, func() { check.New(targets).Nodes(nodes) })
 		timed(&lowering, func() { nodes = lower.Nodes(nodes, lower.Options{Targets: targets}) })
 		timed(&fitting, func() { nodes, _ = prefix.Nodes(nodes, prefix.Options{Targets: targets}) })
-		timed(&checking, func() { check.Support(nodes, targets) })
+		timed(&checking, func() { check.New(targets).Support(nodes) })
 	}
 	for name, took := range map[string]time.Duration{"lower": lowering, "prefix": fitting, "check": checking} {
 		b.ReportMetric(took.Seconds()/parsing.Seconds(), name+"/parse")

@@ -17,11 +17,11 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/check"
 	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
@@ -101,9 +101,9 @@ type Bundle struct {
 type builder struct {
 	project  *project.Project
 	profile  project.Profile
-	targets  browsers.Targets
 	lowering lower.Options
-	fitting  prefix.Options
+	fitting  *prefix.Fitter
+	checker  *check.Checker
 	opts     Options
 	sheets   graph.Sheets
 	tokens   graph.TokenFiles
@@ -225,9 +225,10 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	targets := p.Settings.TargetsOf(profile)
 	return &builder{
-		project: p, profile: profile, targets: targets, opts: opts,
+		project: p, profile: profile, opts: opts,
 		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
-		fitting:  prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs},
+		checker:  check.New(targets),
+		fitting:  prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs}),
 		sheets:   graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
 		entries: make(map[source.Path]*entry),
 	}, nil

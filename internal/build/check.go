@@ -9,7 +9,6 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
-	"rinzel/internal/step/check"
 )
 
 // Checked is what a check found, and in how many sheets of the project it looked.
@@ -101,12 +100,4 @@ func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) [
 	}
 	b.checked[here.path] = true
 	b.checks.Add(found...)
-}
-
-// written and supported are what is looked at: a sheet as it was composed, and as
-// its chain left it.
-func (b *builder) written(nodes []ast.Node) []diag.Diagnostic { return check.Nodes(nodes, b.targets) }
-
-func (b *builder) supported(nodes []ast.Node) []diag.Diagnostic {
-	return check.Support(nodes, b.targets)
 }

@@ -163,3 +163,15 @@ func TestGeneratedSite(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkSite builds a site of 50 pages and 500 sheets.
+func BenchmarkSite(b *testing.B) {
+	s := generateSite(1, 50, 500)
+	settings := project.Default()
+	for b.Loop() {
+		p := &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: s.files})}
+		if _, err := build.Site(context.Background(), p, build.Options{}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -92,7 +92,7 @@ func settles(t *testing.T, name, src string) {
 // checkSheet counts what a check finds to be wrong, for a person to look at.
 func checkSheet(t *testing.T, name, src string, found map[string]int) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: name}, name, src))
-	for _, d := range check.Nodes(sheet.Nodes, browsers.Default()) {
+	for _, d := range check.New(browsers.Default()).Nodes(sheet.Nodes) {
 		if d.Severity == diag.Error {
 			found[fmt.Sprintf("[%s] %s", d.Code, d.Message)]++
 		}

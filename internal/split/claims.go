@@ -143,18 +143,6 @@ func kindOf(d *ast.Declaration) string {
 	return kind
 }
 
-// add adds the claims of another.
-func (c *Claims) add(o *Claims) {
-	for kind, weights := range o.weights {
-		for w := range weights {
-			c.claim(kind, w)
-		}
-	}
-}
-
-// competes reports whether two claim the same.
-func (c *Claims) competes(o *Claims) bool { return c.With(o) != "" }
-
 // With returns what two claim both, the first in the alphabet, as a person would
 // name it; "" if they never compete.
 func (c *Claims) With(o *Claims) string {

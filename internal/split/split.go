@@ -63,9 +63,13 @@ type Turned struct {
 // something else styles the page. The items of each are in cascade order. The same
 // units give the same plan.
 func Units(units [][]Item, opts Options) Plan {
-	p := &planner{units: units, opts: opts, reached: make(map[string][]int), shared: make(map[string][]int), kept: make(map[string]*Kept)}
+	p := &planner{units: units, opts: opts, reached: make(map[string][]int), shared: make(map[string][]int), kept: make(map[string]*Kept), claims: make(map[string]*claimed)}
+	numbers := &numbering{make(map[any]int)}
 	for u, items := range units {
 		for _, it := range items {
+			if p.claims[it.Key] == nil {
+				p.claims[it.Key] = numbers.claimed(it.Claims)
+			}
 			if n := len(p.reached[it.Key]); n == 0 || p.reached[it.Key][n-1] != u {
 				p.reached[it.Key] = append(p.reached[it.Key], u)
 			} else {
@@ -88,6 +92,7 @@ type planner struct {
 	kept    map[string]*Kept
 	order   []string // of kept
 	turns   []Turned
+	claims  map[string]*claimed // of the items, by key
 }
 
 func (p *planner) repeated(it Item) {
@@ -135,9 +140,9 @@ func (p *planner) keep(k Kept) {
 func (p *planner) competing() bool {
 	found := false
 	for u, items := range p.units {
-		own := new(Claims)
+		own := new(claimed)
 		for i, it := range items {
-			if p.shares(it.Key, u) && it.Claims.competes(own) {
+			if p.shares(it.Key, u) && p.claims[it.Key].competes(own) {
 				k := Kept{Item: it, Unit: u}
 				for _, before := range items[:i] {
 					if what := it.Claims.With(before.Claims); !p.shares(before.Key, u) && what != "" {
@@ -149,7 +154,7 @@ func (p *planner) competing() bool {
 				found = true
 			}
 			if !p.shares(it.Key, u) {
-				own.add(it.Claims)
+				own.add(p.claims[it.Key])
 			}
 		}
 	}
@@ -203,7 +208,8 @@ func (p *planner) turned() bool {
 					if place[a.Key] < place[b.Key] {
 						continue
 					}
-					if what := a.Claims.With(b.Claims); what != "" {
+					if p.claims[a.Key].competes(p.claims[b.Key]) {
+						what := a.Claims.With(b.Claims)
 						p.turns = append(p.turns, Turned{a, b, p.shared[a.Key][0], u, what})
 						p.keep(Kept{Item: a, Unit: u})
 						p.keep(Kept{Item: b, Unit: u})
@@ -252,7 +258,7 @@ func (p *planner) inOrder(u int) (order []string, item, before Item, ok bool) {
 					continue
 				}
 				for k := range i {
-					if classes[k] != c && slices.Contains(open, classes[k]) && items[i].Claims.With(items[k].Claims) != "" {
+					if classes[k] != c && slices.Contains(open, classes[k]) && p.claims[items[i].Key].competes(p.claims[items[k].Key]) {
 						item, before = items[i], items[k]
 						return false
 					}

@@ -42,6 +42,10 @@ func TestClaims(t *testing.T) {
 		{`.a { b { top: 0 } }`, `#i { bottom: 0 }`, `inset`}, {`.a { -webkit-transition: none }`, `.b { transition: none }`, `transition`}, {`.a { column-gap: 0 }`, `.b { grid-gap: 0 }`, `gap`},
 	} {
 		a, b := claimsOf(test.a), claimsOf(test.b)
+		n := &numbering{make(map[any]int)}
+		if x, y := n.claimed(a), n.claimed(b); x.competes(y) != (test.want != "") || y.competes(x) != (test.want != "") {
+			t.Errorf("%s and %s: as sets they compete: %v", test.a, test.b, x.competes(y))
+		}
 		if got := a.With(b); got != test.want || b.With(a) != test.want {
 			t.Errorf("%s and %s: %q and %q, want %q", test.a, test.b, got, b.With(a), test.want)
 		}

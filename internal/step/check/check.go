@@ -58,10 +58,27 @@ func Find(name string) (Code, bool) {
 	return Codes[i], true
 }
 
+// Checker checks sheets for targets. It is safe for concurrent use.
+type Checker struct {
+	targets   browsers.Targets
+	functions map[string]string // features of the functions that a target lacks, by name
+}
+
+// New returns what checks sheets for targets.
+func New(targets browsers.Targets) *Checker {
+	c := &Checker{targets, make(map[string]string)}
+	for name, feature := range functionFeatures() {
+		if len(targets.Missing(feature)) > 0 {
+			c.functions[name] = feature
+		}
+	}
+	return c
+}
+
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
-func Nodes(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
-	c := &checker{targets: targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool), names: make(map[string]*info)}
+func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
+	c := &checker{targets: k.targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return append(c.found, asis.Misread(nodes)...)
 }

@@ -83,7 +83,7 @@ func TestNodes(t *testing.T) {
 		{`a { b { colr: red } @media print { d { widht: 0 } } }`, `unknown-property [colr] there is no property "colr"; did you mean "color"?` + "\n" + `unknown-property [widht] there is no property "widht"; did you mean "width"?`},
 	}
 	for _, test := range tests {
-		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return Nodes(n, targets) }); got != test.want {
+		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return New(targets).Nodes(n) }); got != test.want {
 			t.Errorf("%s\n got %s\nwant %s", test.src, got, test.want)
 		}
 	}
@@ -109,7 +109,7 @@ func TestSupport(t *testing.T) {
 		{`/* rinzel as-is */ a:has(b) {}`, ``},
 	}
 	for _, test := range tests {
-		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return Support(n, targets) }); got != test.want {
+		if got := found(test.src, func(n []ast.Node) []diag.Diagnostic { return New(targets).Support(n) }); got != test.want {
 			t.Errorf("%s\n got %s\nwant %s", test.src, got, test.want)
 		}
 	}
@@ -130,8 +130,8 @@ func BenchmarkNodes(b *testing.B) {
 	b.SetBytes(int64(len(f.Text)))
 	b.ReportAllocs()
 	for b.Loop() {
-		Nodes(sheet.Nodes, targets)
-		Support(sheet.Nodes, targets)
+		New(targets).Nodes(sheet.Nodes)
+		New(targets).Support(sheet.Nodes)
 	}
 }
 
@@ -145,7 +145,7 @@ func FuzzNodes(f *testing.F) {
 	f.Fuzz(func(t *testing.T, src string) {
 		file := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src)
 		sheet, _ := parse.Sheet(file)
-		for _, d := range append(Nodes(sheet.Nodes, targets), Support(sheet.Nodes, targets)...) {
+		for _, d := range append(New(targets).Nodes(sheet.Nodes), New(targets).Support(sheet.Nodes)...) {
 			// What the end of the file closes has a text that is longer than the file.
 			if !d.Span.IsValid() || d.Span.End < d.Span.Start.Off || int(d.Span.End) > len(file.Text)+2 || d.Message == "" {
 				t.Fatalf("%q: %+v", src, d)

@@ -19,15 +19,10 @@ import (
 // where it is used first. The sheet is what its chain made of it, so that what
 // was written in a feature's stead counts: a declaration that an earlier one of
 // the same property precedes, and all in @supports, is for browsers that read it.
-func Support(nodes []ast.Node, targets browsers.Targets) []diag.Diagnostic {
+func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
-		checker: checker{targets: targets, left: asis.Left(nodes, "check")}, uses: make(map[string]int), first: make(map[string]int),
-		properties: make(map[string]*property), units: make(map[string]bool), functions: make(map[string]string),
-	}
-	for name, feature := range functionFeatures() {
-		if len(targets.Missing(feature)) > 0 {
-			s.functions[name] = feature
-		}
+		checker: checker{targets: k.targets, left: asis.Left(nodes, "check")}, uses: make(map[string]int), first: make(map[string]int),
+		properties: make(map[string]*property), units: make(map[string]bool), functions: k.functions,
 	}
 	s.list(nodes, false)
 	for feature, i := range s.first {

@@ -71,11 +71,23 @@ type Options struct {
 	AsIs    []string // properties, functions and keywords by name, "@keyframes", and selectors with their colons, that get and lose no prefix
 }
 
+// Fitter fits prefixes to sheets. It is safe for concurrent use.
+type Fitter struct {
+	needs *needs
+}
+
+// New returns what fits prefixes as options say. Working out what is needed takes
+// longer than fitting a small sheet.
+func New(opts Options) *Fitter { return &Fitter{needsOf(opts)} }
+
+// Nodes fits prefixes to one sheet; see [Fitter.Nodes].
+func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) { return New(opts).Nodes(nodes) }
+
 // Nodes returns nodes with fitting prefixes, and what was changed in the
 // order in which it was first done. Nodes that need nothing are shared, not
 // copied. Running it twice changes nothing the second time.
-func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) {
-	p := &prefixer{needs: needsOf(opts), left: asis.Left(nodes, "prefix"), index: make(map[Change]int)}
+func (f *Fitter) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
+	p := &prefixer{needs: f.needs, left: asis.Left(nodes, "prefix"), index: make(map[Change]int)}
 	p.siblings = nodes
 	out, _ := ast.Map(nodes, p.rule)
 	return out, p.changes
