@@ -413,6 +413,9 @@ func (b *builder) badTarget(t graph.Target, address string, at source.Span) (dia
 		d.Code = "unknown-root"
 		d.Message = fmt.Sprintf("there is no root %q", t.Root)
 		d.Mend = diag.DidYouMean(t.Root, b.project.Tree.Roots(), "roots are named in [roots] in rinzel.toml")
+		if t.Root == project.PackageRoot {
+			d.Mend = "no folder node_modules is in the source folder or above it: install the package first"
+		}
 	default:
 		return d, false
 	}

@@ -526,6 +526,50 @@ func (s site) read(t *testing.T, profile, name string) string {
 	return string(data)
 }
 
+// TestPackages builds a site whose sheets and pages name installed packages.
+func TestPackages(t *testing.T) {
+	archive := `
+-- site/index.html --
+<link rel=stylesheet href="package:quay/theme.css"><link rel=stylesheet href=main.css><p class=x>
+-- site/main.css --
+@import "package:@quay/kit" layer(kit) without("carousel.css");
+@import "package:missing";
+p { top: 0 }
+-- node_modules/@quay/kit/package.json --
+{ "style": "all.css" }
+-- node_modules/@quay/kit/all.css --
+@import "button.css"; @import "carousel.css";
+-- node_modules/@quay/kit/button.css --
+.button { background: url(img/wave.svg) }
+-- node_modules/@quay/kit/carousel.css --
+.carousel { top: 0 }
+-- node_modules/@quay/kit/img/wave.svg --
+<svg/>
+-- node_modules/quay/package.json --
+{}
+-- node_modules/quay/theme.css --
+b { order: 1 }
+-- node_modules/missing/other.css --
+-- rinzel.toml --
+source = "site"
+`
+	_, found := newSite(t, archive).build(t, project.Development)
+	if !strings.Contains(found, "there is no sheet") || !strings.Contains(found, "node_modules/missing/index.css") {
+		t.Errorf("found %s", found)
+	}
+	s := newSite(t, strings.Replace(archive, "@import \"package:missing\";\n", "", 1))
+	_, found = s.build(t, project.Development)
+	css := s.read(t, project.Development, "index.css")
+	for _, want := range []string{"order: 1", "@layer kit {\n  .button {\n    background: url(_package/@quay/kit/img/wave.svg)", "top: 0"} {
+		if !strings.Contains(css, want) {
+			t.Errorf("no %s in %s", want, css)
+		}
+	}
+	if found != "" || strings.Contains(css, "carousel") || s.read(t, project.Development, "_package/@quay/kit/img/wave.svg") == "" {
+		t.Errorf("found %s in %s", found, css)
+	}
+}
+
 // TestMediaOfLinks checks that what a link says of its media is written for the
 // targets where it becomes a rule.
 func TestMediaOfLinks(t *testing.T) {

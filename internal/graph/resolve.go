@@ -47,6 +47,8 @@ func Resolve(tree *source.Tree, from source.Path, base, address string) Target {
 	}
 	if name, rest, ok := strings.Cut(address, ":"); ok && !strings.ContainsAny(name, "/?#") {
 		switch {
+		case name == project.PackageRoot && tree.HasRoot(name):
+			return packaged(tree, rest)
 		case tree.HasRoot(name):
 			return local(source.Path{Root: name}, rest)
 		case project.IsScheme(name) || strings.HasPrefix(rest, "//"):

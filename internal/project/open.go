@@ -131,6 +131,7 @@ func (p *Project) openFolders() []diag.Diagnostic {
 		p.Tree.AddFolder(folder)
 	}
 	open("", p.Settings.Source, "source")
+	p.openPackages()
 	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
 		open(name, p.Settings.Roots[name], "roots."+name)
 	}

@@ -408,6 +408,10 @@ func (r *reader) base(base string) string {
 
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
+		if name == PackageRoot {
+			r.fail(r.places.key([]string{"roots", name}), fmt.Sprintf("the root %q is that of installed packages", name), "choose another name")
+			continue
+		}
 		if !validRoot(name) {
 			r.fail(r.places.key([]string{"roots", name}),
 				fmt.Sprintf("%q cannot name a root", name), "use letters, digits and hyphens, and no scheme of URLs")

@@ -1,0 +1,174 @@
+package graph
+
+import (
+	"encoding/json"
+	"path"
+	"strings"
+
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file finds the sheets of installed packages: package:name, and
+// package:name/sheet.css. What a name leads to is said by the package.json of the
+// package, as Node.js documents it for packages ("exports", subpath patterns and
+// conditions), and in the field style that packages with sheets have.
+
+// manifest is what a package says of its files.
+type manifest struct {
+	Style   string          `json:"style"`
+	Main    string          `json:"main"`
+	Exports json.RawMessage `json:"exports"`
+}
+
+// packaged resolves what stands behind "package:".
+func packaged(tree *source.Tree, address string) Target {
+	name, tail := address, ""
+	if i := strings.IndexAny(address, "?#"); i >= 0 {
+		name, tail = address[:i], address[i:]
+	}
+	pkg, sub := splitPackage(name)
+	root := project.PackageRoot
+	for _, candidate := range project.PackageRoots(tree) {
+		if tree.Exists(source.Path{Root: candidate, Name: path.Join(pkg, "package.json")}) {
+			root = candidate
+			break
+		}
+	}
+	p, ok := source.Resolve(source.Path{Root: root, Name: "x"}, name)
+	if !ok || pkg == "" || pkg == "." || strings.ContainsAny(name, "\x00\\") {
+		return Target{Kind: Outside, Path: p, Tail: tail}
+	}
+	exists := func(file string) bool {
+		return fsValid(file) && tree.Exists(source.Path{Root: root, Name: path.Join(pkg, file)})
+	}
+	for _, file := range candidates(readManifest(tree, root, pkg), sub) {
+		if exists(file) {
+			p.Name = path.Join(pkg, file)
+			return Target{Kind: Local, Path: p, Tail: tail}
+		}
+	}
+	if sub == "" {
+		p.Name = path.Join(pkg, "index.css") // what is said to be missing
+	}
+	return Target{Kind: Local, Path: p, Tail: tail}
+}
+
+// fsValid reports whether a path of a package stays in it.
+func fsValid(file string) bool {
+	clean := path.Clean(file)
+	return file != "" && clean != ".." && !strings.HasPrefix(clean, "../") && !strings.HasPrefix(clean, "/")
+}
+
+// splitPackage splits the name of a package, with its scope, from what of it is named.
+func splitPackage(name string) (pkg, sub string) {
+	parts := strings.SplitN(name, "/", 3)
+	if strings.HasPrefix(name, "@") && len(parts) > 1 {
+		return parts[0] + "/" + parts[1], strings.Join(parts[2:], "/")
+	}
+	return parts[0], strings.Join(parts[1:], "/")
+}
+
+func readManifest(tree *source.Tree, root, pkg string) manifest {
+	var m manifest
+	if f, err := tree.Text(source.Path{Root: root, Name: path.Join(pkg, "package.json")}); err == nil {
+		_ = json.Unmarshal([]byte(f.Text), &m) // a package that cannot be read says nothing
+	}
+	return m
+}
+
+// candidates returns the files that may be meant by what is named of a package,
+// the first that there is being meant. A file that is named and that the package
+// does not export is taken all the same: packages list scripts there, and forget sheets.
+func candidates(m manifest, sub string) []string {
+	var out []string
+	add := func(file string) {
+		if strings.EqualFold(path.Ext(file), ".css") {
+			out = append(out, file)
+		}
+	}
+	if sub != "" {
+		for _, name := range []string{"./" + sub, "./" + sub + ".css"} {
+			add(exported(m.Exports, name))
+		}
+		return append(out, sub, sub+".css")
+	}
+	add(exported(m.Exports, "."))
+	add(m.Style)
+	add(m.Main)
+	return append(out, "index.css")
+}
+
+// exported returns the file that the exports of a package give for "." or a
+// "./subpath"; "" if they give none.
+func exported(exports json.RawMessage, name string) string {
+	if len(exports) == 0 {
+		return ""
+	}
+	var byName map[string]json.RawMessage
+	if json.Unmarshal(exports, &byName) != nil || !hasSubpaths(byName) {
+		if name == "." {
+			return chosen(exports, 0)
+		}
+		return ""
+	}
+	if target, ok := byName[name]; ok {
+		return chosen(target, 0)
+	}
+	// Of several patterns the one with the longest start counts.
+	best, with := "", ""
+	for pattern := range byName {
+		before, after, ok := strings.Cut(pattern, "*")
+		if ok && strings.HasPrefix(name, before) && strings.HasSuffix(name, after) && len(name) >= len(before)+len(after) && len(pattern) > len(best) {
+			best, with = pattern, name[len(before):len(name)-len(after)]
+		}
+	}
+	if best == "" {
+		return ""
+	}
+	return strings.ReplaceAll(chosen(byName[best], 0), "*", with)
+}
+
+// hasSubpaths reports whether the keys of exports are subpaths, and not conditions.
+func hasSubpaths(exports map[string]json.RawMessage) bool {
+	for name := range exports {
+		if strings.HasPrefix(name, ".") {
+			return true
+		}
+	}
+	return false
+}
+
+// chosen returns the file that a target gives under the conditions style and
+// default: a target is a file, conditions with targets, or a list of which the
+// first counts that gives one.
+func chosen(target json.RawMessage, depth int) string {
+	const deepest = 16
+	var file string
+	if json.Unmarshal(target, &file) == nil || depth > deepest {
+		if !strings.HasPrefix(file, "./") {
+			return "" // no target is written so
+		}
+		return file
+	}
+	var conditions map[string]json.RawMessage
+	if json.Unmarshal(target, &conditions) == nil {
+		for _, condition := range []string{"style", "default"} {
+			if inner, ok := conditions[condition]; ok {
+				if file := chosen(inner, depth+1); file != "" {
+					return file
+				}
+			}
+		}
+		return ""
+	}
+	var list []json.RawMessage
+	if json.Unmarshal(target, &list) == nil {
+		for _, inner := range list {
+			if file := chosen(inner, depth+1); file != "" {
+				return file
+			}
+		}
+	}
+	return ""
+}

@@ -1,0 +1,59 @@
+package graph
+
+import (
+	"testing"
+	"testing/fstest"
+
+	"rinzel/internal/source"
+)
+
+func TestPackages(t *testing.T) {
+	near := fstest.MapFS{}
+	file := func(fs fstest.MapFS, name, text string) { fs[name] = &fstest.MapFile{Data: []byte(text)} }
+	file(near, "plain/package.json", `{}`)
+	file(near, "plain/index.css", "")
+	file(near, "plain/css/part.css", "")
+	file(near, "styled/package.json", `{"style": "dist/all.css", "main": "index.js"}`)
+	file(near, "styled/dist/all.css", "")
+	file(near, "styled/index.css", "")
+	file(near, "@quay/kit/package.json", `{"exports": {".": {"import": "./x.js", "style": "./kit.css"}, "./parts/*": {"style": ["none.css", "./dist/parts/*.css"]}, "./parts/deep/*": "./deep/*", "./theme": {"default": {"style": "./theme.css"}}}}`)
+	file(near, "@quay/kit/kit.css", "")
+	file(near, "@quay/kit/dist/parts/button.css", "")
+	file(near, "@quay/kit/deep/x.css", "")
+	file(near, "@quay/kit/theme.css", "")
+	file(near, "@quay/kit/hidden.css", "")
+	file(near, "direct/package.json", `{"exports": "./only.css"}`)
+	file(near, "direct/only.css", "")
+	file(near, "scripts/package.json", `{"exports": {"default": "./x.js"}, "main": "x.js"}`)
+	file(near, "broken/package.json", `{"style": 5`)
+	file(near, "broken/index.css", "")
+	file(near, "leaving/package.json", `{"style": "../plain/index.css", "exports": {"./a": "../plain/index.css"}}`)
+	far := fstest.MapFS{}
+	file(far, "above/package.json", `{"style": "above.css"}`)
+	file(far, "above/above.css", "")
+	file(far, "plain/package.json", `{"style": "far.css"}`)
+	file(far, "plain/far.css", "")
+	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "package", FS: near}, source.Folder{Name: "package.1", FS: far})
+	from := source.Path{Name: "css/x.css"}
+	for address, want := range map[string]string{
+		"package:plain": "package plain/index.css", "package:plain/css/part.css": "package plain/css/part.css", "package:plain/css/part": "package plain/css/part.css",
+		"package:styled": "package styled/dist/all.css", "package:@quay/kit": "package @quay/kit/kit.css", "package:@quay/kit/parts/button": "package @quay/kit/dist/parts/button.css",
+		"package:@quay/kit/parts/deep/x.css": "package @quay/kit/deep/x.css", "package:@quay/kit/theme": "package @quay/kit/theme.css", "package:@quay/kit/hidden.css": "package @quay/kit/hidden.css",
+		"package:direct": "package direct/only.css", "package:broken": "package broken/index.css", "package:above": "package.1 above/above.css",
+		"package:scripts": "package scripts/index.css", "package:none/x.css?v=1": "package none/x.css", "package:leaving": "package leaving/index.css", "package:leaving/a": "package leaving/a",
+		"package:plain/../../x.css": "outside", "package:..": "outside", "package:": "outside", "package:/etc/x.css": "outside",
+	} {
+		got := Resolve(tree, from, "/", address)
+		text := got.Path.Root + " " + got.Path.Name
+		if got.Kind == Outside {
+			text = "outside"
+		}
+		if text != want {
+			t.Errorf("%s leads to %s, want %s", address, text, want)
+		}
+	}
+	// A sheet of a package names others as any sheet does.
+	if got := Resolve(tree, source.Path{Root: "package", Name: "styled/dist/all.css"}, "/", "../index.css"); got.Path != (source.Path{Root: "package", Name: "styled/index.css"}) {
+		t.Errorf("from within a package: %v", got)
+	}
+}
