@@ -113,6 +113,7 @@ type builder struct {
 
 	mu      sync.Mutex
 	diags   diag.List
+	assets  assetNames
 	checks  diag.List
 	checked map[source.Path]bool
 	entries map[source.Path]*entry // sheets that pages link, worked out

@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -65,6 +66,9 @@ var demoPages = []struct {
 	{"index.html", false}, {"timetable.html", true}, {"tickets.html", false}, {"notices.html", true}, {"islands/gannet.html", true},
 }
 
+// hashInName is what the name of a file has more if it is hashed.
+var hashInName = regexp.MustCompile(`\.[a-z2-7]{10}\.`)
+
 // stylesOf loads a page and returns the computed styles of its elements, with
 // the address of the server taken out.
 func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browsertest.Styles {
@@ -76,7 +80,7 @@ func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browser
 	styles := page.ComputedStyles()
 	for _, values := range styles {
 		for k, v := range values {
-			values[k] = strings.ReplaceAll(v, server, "")
+			values[k] = hashInName.ReplaceAllString(strings.ReplaceAll(v, server, ""), ".")
 		}
 	}
 	return styles

@@ -54,7 +54,7 @@ func (o *outputs) addBundle(s *styles) {
 
 // addAsset adds the copy of a file, once.
 func (o *outputs) addAsset(a asset) {
-	name := assetName(a.path)
+	name := a.name
 	if i, ok := o.owners[strings.ToLower(name)]; ok && o.files[i].from == a.path {
 		return
 	}

@@ -21,12 +21,6 @@ type pageResult struct {
 	assets []asset
 }
 
-// asset is a file that a page or sheet needs beside it.
-type asset struct {
-	path source.Path
-	at   source.Span // what names it
-}
-
 // page makes the page that links the bundles of its units.
 func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 	res := &pageResult{page: p}
@@ -45,6 +39,7 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 		}
 		edits = append(edits, u.group.Point(p, targets)...)
 	}
+	edits = append(edits, b.moveAssets(res)...)
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {
 		text = "\uFEFF" + text
@@ -185,14 +180,6 @@ func (b *builder) assetOf(u urlUse) (graph.Target, bool) {
 	return t, true
 }
 
-// assetName returns where an asset is copied to in the output folder.
-func assetName(p source.Path) string {
-	if p.Root != "" {
-		return "_" + p.Root + "/" + p.Name
-	}
-	return p.Name
-}
-
 // styleFiles returns a bundle and its map as the profile wants it.
 func (b *builder) styleFiles(r *bundleResult, owner source.Span) []Output {
 	css := Output{Path: r.info.Path, Kind: StyleKind, Data: r.css, owner: owner}
@@ -208,17 +195,14 @@ func (b *builder) styleFiles(r *bundleResult, owner source.Span) []Output {
 	return []Output{css, {Path: r.info.Path + ".map", Kind: MapKind, Data: r.mapped, owner: owner}}
 }
 
-// pageAssets notes the files of the project that a page, or a script of it, names.
+// pageAssets notes the scripts of a page, and the files of the project that they name.
 func (b *builder) pageAssets(res *pageResult) {
 	p := res.page
 	add := func(r graph.Ref) {
 		t := b.resolve(p, r.Address)
 		if t.Kind == graph.Local && b.copyable(t.Path) {
-			res.assets = append(res.assets, asset{t.Path, refSpan(p, r)})
+			res.assets = append(res.assets, asset{t.Path, plainAssetName(t.Path), refSpan(p, r)})
 		}
-	}
-	for _, r := range p.Refs {
-		add(r)
 	}
 	seen := make(map[source.Path]bool)
 	for _, s := range p.Scripts {
@@ -252,7 +236,7 @@ func (b *builder) scriptAssets(res *pageResult, p source.Path, seen map[source.P
 		}
 		t := graph.Resolve(b.project.Tree, p, b.project.Settings.Base, text)
 		if t.Kind == graph.Local && b.copyable(t.Path) {
-			res.assets = append(res.assets, asset{t.Path, source.SpanOf(f.Pos(offset), 0)})
+			res.assets = append(res.assets, asset{t.Path, plainAssetName(t.Path), source.SpanOf(f.Pos(offset), 0)})
 			b.scriptAssets(res, t.Path, seen)
 		}
 	}})

@@ -219,8 +219,9 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 			if !ok {
 				return "", false
 			}
-			s.assets = append(s.assets, asset{to.Path, u.at})
-			return graph.Relative(name, assetName(to.Path)) + to.Tail, true
+			written := b.assetName(to.Path)
+			s.assets = append(s.assets, asset{to.Path, written, u.at})
+			return graph.Relative(name, written) + to.Tail, true
 		},
 	}
 	s.made = b.bundle(job)

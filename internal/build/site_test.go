@@ -526,6 +526,74 @@ func (s site) read(t *testing.T, profile, name string) string {
 	return string(data)
 }
 
+// TestHashedAssets checks which files get a hash in their names, and that all
+// that names them does so as they are written.
+func TestHashedAssets(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=icon href=img/flag.svg><link rel=preload as=font href=fonts/tide.woff2><link rel=preload as=script href=js/a.js><link rel=manifest href=app.webmanifest>
+<link rel=stylesheet href=main.css><p class=x><img src="img/boat.png?v=2#top" srcset="img/boat.png 1x, img/large.png 2x"><img src='img/a&amp;b.png'>
+<a href=img/boat.png>boat</a><a href=papers/terms.pdf>terms</a><video poster=img/still.png></video><img src=img/counted.png><script src=js/a.js></script>
+-- site/main.css --
+.x { background: url(img/boat.png), url(img/none.png); src: url(fonts/tide.woff2) }
+-- site/js/a.js --
+const still = "img/" + "counted.png"
+-- site/img/boat.png --
+boat
+-- site/img/large.png --
+large
+-- site/img/still.png --
+still
+-- site/img/counted.png --
+counted
+-- site/img/a&b.png --
+ab
+-- site/img/flag.svg --
+<svg><image href="still.png"/></svg>
+-- site/fonts/tide.woff2 --
+tide
+-- site/papers/terms.pdf --
+terms
+-- site/app.webmanifest --
+{}
+`)
+	s.build(t, project.Production)
+	html := hashInName.ReplaceAllString(s.read(t, project.Production, "index.html"), ".HASH.")
+	for _, want := range []string{
+		"<link rel=icon href=img/flag.HASH.svg>", "<link rel=preload as=font href=fonts/tide.HASH.woff2>", "<link rel=preload as=script href=js/a.js>", "href=app.webmanifest>",
+		`<img src="img/boat.HASH.png?v=2#top" srcset="img/boat.HASH.png 1x, img/large.HASH.png 2x">`, `<img src='img/a&amp;b.png'>`, "<a href=img/boat.png>", "<a href=papers/terms.pdf>",
+		"<video poster=img/still.png>", "<img src=img/counted.png>", "<script src=js/a.js>",
+	} {
+		if !strings.Contains(html, want) {
+			t.Errorf("no %s in %s", want, html)
+		}
+	}
+	css := hashInName.ReplaceAllString(s.read(t, project.Production, sheetOf(t, s)), ".HASH.")
+	if want := ".x{background:url(img/boat.HASH.png),url(img/none.png);src:url(fonts/tide.HASH.woff2)}"; !strings.Contains(css, want) {
+		t.Errorf("got %s, want %s", css, want)
+	}
+	for _, name := range []string{"img/boat.png", "img/counted.png", "papers/terms.pdf", "app.webmanifest", "js/a.js", "img/a&b.png", "img/still.png"} {
+		s.read(t, project.Production, name) // those that are named as they were are there
+	}
+	for _, m := range regexp.MustCompile(`(?:src|href|poster)=["']?([^"' >?]+)`).FindAllStringSubmatch(s.read(t, project.Production, "index.html"), -1) {
+		s.read(t, project.Production, strings.ReplaceAll(m[1], "&amp;", "&"))
+	}
+	s.build(t, project.Development)
+	if html := s.read(t, project.Development, "index.html"); !strings.Contains(html, `srcset="img/boat.png 1x, img/large.png 2x"`) {
+		t.Errorf("development: %s", html)
+	}
+}
+
+// sheetOf returns the name of the one bundle of a production build.
+func sheetOf(t *testing.T, s site) string {
+	t.Helper()
+	found, err := filepath.Glob(filepath.Join(s.output(project.Production), "*.css"))
+	if err != nil || len(found) != 1 {
+		t.Fatal(found, err)
+	}
+	return filepath.Base(found[0])
+}
+
 // TestPackages builds a site whose sheets and pages name installed packages.
 func TestPackages(t *testing.T) {
 	archive := `

@@ -39,7 +39,10 @@ type Span struct{ Start, End int }
 // Ref is an address in a page and where it stands.
 type Ref struct {
 	Address string
-	At      Span // of the value, without quotes
+	At      Span // of the value, or the part of it, without quotes
+	// Fixed tells that the address is not to be changed: people link to it, or
+	// scripts count on it, or it is not written as it reads.
+	Fixed bool
 }
 
 // attr is an attribute of a tag. Its offsets are relative to the page.
@@ -121,13 +124,11 @@ func (r *pageReader) start(name string, tag Span) {
 		a := &attrs[i]
 		switch {
 		case a.name == "srcset" || a.name == "imagesrcset":
-			for _, part := range strings.Split(a.value, ",") {
-				if f := strings.Fields(part); len(f) > 0 {
-					r.page.Refs = append(r.page.Refs, Ref{f[0], a.at})
-				}
-			}
+			r.sources(a)
 		case addressAttr(name, a.name):
-			r.page.Refs = append(r.page.Refs, ref(a))
+			to := r.ref(a)
+			to.Fixed = to.Fixed || slices.Contains(fixedElements, name)
+			r.page.Refs = append(r.page.Refs, to)
 		}
 	}
 }
@@ -155,7 +156,31 @@ func addressAttr(element, attr string) bool {
 	return false
 }
 
-func ref(a *attr) Ref { return Ref{a.value, a.at} }
+// fixedElements are those whose addresses people see, or that load what names
+// other files by itself.
+var fixedElements = []string{"a", "area", "object", "iframe", "embed", "script", "frame"}
+
+// ref returns the address that an attribute holds. One with character
+// references is not to be changed.
+func (r *pageReader) ref(a *attr) Ref {
+	return Ref{a.value, a.at, a.value != r.page.File.Text[a.at.Start:a.at.End]}
+}
+
+// sources notes the addresses of a list of images with their sizes (HTML, section 4.8.4.2.1).
+func (r *pageReader) sources(a *attr) {
+	raw := r.page.File.Text[a.at.Start:a.at.End]
+	at := a.at.Start
+	for _, part := range strings.Split(raw, ",") {
+		if f := strings.Fields(part); len(f) > 0 {
+			start := at + strings.Index(part, f[0])
+			address := html.UnescapeString(f[0])
+			r.page.Refs = append(r.page.Refs, Ref{address, Span{start, start + len(f[0])}, address != f[0]})
+		}
+		at += len(part) + 1
+	}
+}
+
+func ref(a *attr) Ref { return Ref{Address: a.value, At: a.at} }
 
 // plainAttrs are the attributes of a style link that do not make it special.
 // An integrity hash is that of the unbuilt sheet, and goes with it.
@@ -173,7 +198,9 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 			return // the sheet becomes part of a bundle
 		}
 		if !slices.ContainsFunc(words, func(w string) bool { return remoteRels[w] }) {
-			r.page.Refs = append(r.page.Refs, ref(href))
+			to := r.ref(href)
+			to.Fixed = to.Fixed || !slices.ContainsFunc(words, func(w string) bool { return slices.Contains(imageRels, w) }) || isScript(attrs)
+			r.page.Refs = append(r.page.Refs, to)
 		}
 		return
 	}
@@ -201,6 +228,16 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 // remoteRels are the relations that lead to no file which belongs to the page.
 var remoteRels = map[string]bool{
 	"canonical": true, "dns-prefetch": true, "preconnect": true, "next": true, "prev": true, "search": true,
+}
+
+// imageRels are the relations of images and fonts, whose addresses nobody counts on.
+var imageRels = []string{"icon", "apple-touch-icon", "mask-icon", "preload", "prefetch"}
+
+// isScript reports whether a link preloads a script, or something that is not told.
+func isScript(attrs []attr) bool {
+	rel, as := find(attrs, "rel"), find(attrs, "as")
+	preloads := strings.Contains(strings.ToLower(rel.value), "load") || strings.Contains(strings.ToLower(rel.value), "fetch")
+	return preloads && (as == nil || !strings.EqualFold(as.value, "font") && !strings.EqualFold(as.value, "image"))
 }
 
 // Joins reports whether a link may become one with the links of a group.
@@ -280,6 +317,11 @@ func applyWithin(text string, part Span, edits []Edit) string {
 		edits[i].At.End -= part.Start
 	}
 	return Apply(text[part.Start:part.End], edits)
+}
+
+// Move returns the edit of a page that makes a reference lead to another address.
+func (r Ref) Move(address string) Edit {
+	return Edit{r.At, html.EscapeString(address)}
 }
 
 // quoteFor returns address as the text of the link's href, which may stand
