@@ -83,27 +83,30 @@ func (b *builder) entryOf(p source.Path) *entry {
 	}
 	b.mu.Unlock()
 	e.once.Do(func() {
-		a := assembler{b: b, entry: e, scope: compose.NewScope()}
-		sheet, err := b.sheets.Load(p)
-		if err != nil {
-			return // the link that names it reports it
+		if sheet, err := b.sheets.Load(p); err == nil { // else the link that names it reports it
+			b.assemble(e, sheet)
 		}
-		a.presets()
-		e.tree = &ImportNode{Sheet: b.project.Tree.Show(p), path: p}
-		a.sheet(sheet, nil, &visit{path: p, node: e.tree})
-		if b.records {
-			a.markRepeated()
-		}
-		for _, d := range a.scope.Unknown() {
-			a.report(d)
-		}
-		a.idleDrops()
-		for i := range e.pieces {
-			e.pieces[i].traits = new(traits)
-		}
-		b.report(e.diags...)
 	})
 	return e
+}
+
+// assemble works out an entry: a sheet with all that it imports.
+func (b *builder) assemble(e *entry, sheet *graph.Sheet) {
+	a := assembler{b: b, entry: e, scope: compose.NewScope()}
+	a.presets()
+	e.tree = &ImportNode{Sheet: b.project.Tree.Show(e.path), path: e.path}
+	a.sheet(sheet, nil, &visit{path: e.path, node: e.tree})
+	if b.records {
+		a.markRepeated()
+	}
+	for _, d := range a.scope.Unknown() {
+		a.report(d)
+	}
+	a.idleDrops()
+	for i := range e.pieces {
+		e.pieces[i].traits = new(traits)
+	}
+	b.report(e.diags...)
 }
 
 // presets sets the constants that every sheet sees.

@@ -27,6 +27,7 @@ type bundleJob struct {
 	name    string                        // logical path in the output folder
 	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
 	purge   bool
+	within  bool // it is written into a page: without a map, and without saying its encoding
 	alone   bool // no page loads it beside others: if purging leaves nothing, that is an error
 	// source gives the address of a source file relative to the map.
 	source func(*source.File) string
@@ -108,7 +109,7 @@ func declaresMore(nodes []ast.Node) bool {
 func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 	opts := print.Options{Compact: slices.Contains(b.profile.Finish, "minify")}
 	var builder *sourcemap.Builder
-	if b.profile.Maps != project.NoMaps {
+	if b.profile.Maps != project.NoMaps && !job.within {
 		builder = sourcemap.NewBuilder(b.project.Tree.Set)
 		opts.Maps = builder
 	}
@@ -117,7 +118,7 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 		size -= size / 8
 	}
 	css := print.Append(make([]byte, 0, size+size/16+256), nodes, opts)
-	if !isASCII(css) {
+	if !isASCII(css) && !job.within {
 		// A page or server may say another encoding, so the sheet says its own.
 		if builder != nil {
 			builder = sourcemap.NewBuilder(b.project.Tree.Set)

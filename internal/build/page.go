@@ -40,6 +40,7 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 		edits = append(edits, u.group.Point(p, targets)...)
 	}
 	edits = append(edits, b.moveAssets(res)...)
+	edits = append(edits, b.styleElements(res)...)
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {
 		text = "\uFEFF" + text
@@ -118,19 +119,31 @@ func refSpan(p *graph.Page, r graph.Ref) source.Span {
 
 // resolve returns what an address in a page leads to, its base element heeded.
 func (b *builder) resolve(p *graph.Page, address string) graph.Target {
-	from, base := p.File.Path, b.project.Settings.Base
-	if p.Base != "" {
-		t := graph.Resolve(b.project.Tree, from, base, p.Base)
-		switch {
-		case t.Kind == graph.External && !strings.HasPrefix(address, "#"):
-			return graph.Target{Kind: graph.External}
-		case t.Kind == graph.Local && strings.HasSuffix(strings.TrimSuffix(p.Base, t.Tail), "/"):
-			from.Name = path.Join(t.Path.Name, "page")
-		case t.Kind == graph.Local:
-			from = t.Path
-		}
+	from, external := b.baseOf(p)
+	if external && !strings.HasPrefix(address, "#") {
+		return graph.Target{Kind: graph.External}
 	}
-	return graph.Resolve(b.project.Tree, from, base, address)
+	return graph.Resolve(b.project.Tree, from, b.project.Settings.Base, address)
+}
+
+// baseOf returns the path from which the relative addresses of a page count:
+// its own, unless its base element says otherwise. external tells that it says a
+// place elsewhere.
+func (b *builder) baseOf(p *graph.Page) (from source.Path, external bool) {
+	from = p.File.Path
+	if p.Base == "" {
+		return from, false
+	}
+	t := graph.Resolve(b.project.Tree, from, b.project.Settings.Base, p.Base)
+	switch {
+	case t.Kind == graph.External:
+		return from, true
+	case t.Kind == graph.Local && strings.HasSuffix(strings.TrimSuffix(p.Base, t.Tail), "/"):
+		from.Name = path.Join(t.Path.Name, "page")
+	case t.Kind == graph.Local:
+		from = t.Path
+	}
+	return from, false
 }
 
 // addressOf returns the address of an output file as the page writes it.

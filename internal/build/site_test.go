@@ -526,6 +526,51 @@ func (s site) read(t *testing.T, profile, name string) string {
 	return string(data)
 }
 
+// TestStyleElements takes style elements through the chain and the finish.
+func TestStyleElements(t *testing.T) {
+	s := newSite(t, `
+-- site/island/index.html --
+<title>x</title><style media=print>
+@import "../part.css" layer(part);
+@const gap: 4px;
+.x { margin: const(gap); & b { user-select: none; background: url(boat.svg) } }
+.dead { color: red }
+</style><p class=x>x<b class=part>y</b></p><template><style>.in { template }</style></template>
+<style type="text/template">{{ this }} is none</style><style>{{ broken }</style><style>p::before { content: "</STYLE é" }</style>
+-- site/part.css --
+.part { color: navy }
+-- site/island/boat.svg --
+<svg/>
+-- rinzel.toml --
+source = "site"
+`)
+	_, found := s.build(t, project.Production)
+	html := hashInName.ReplaceAllString(s.read(t, project.Production, "island/index.html"), ".HASH.")
+	for _, want := range []string{
+		"<style media=print>@layer part{.part{color:navy}}.x{margin:4px}.x b{-webkit-user-select:none;user-select:none;background:url(boat.HASH.svg)}</style><p class=x>",
+		"<template><style>.in { template }</style></template>", `<style type="text/template">{{ this }} is none</style>`, "<style>{{ broken }</style>",
+	} {
+		if !strings.Contains(html, want) {
+			t.Errorf("no %s in %s", want, html)
+		}
+	}
+	if !strings.Contains(found, "this style element stays as it is") || strings.Contains(found, "error:") {
+		t.Errorf("found %s", found)
+	}
+	s.build(t, project.Development)
+	if html := s.read(t, project.Development, "island/index.html"); !strings.Contains(html, "<style media=print>\n@layer part {\n  .part {\n    color: navy;\n  }\n}\n\n.x {\n  margin: 4px;\n}\n") {
+		t.Errorf("development: %s", html)
+	}
+	if got := build.WithinStyle(`a{content:"</STYLE </style>"}`); got != `a{content:"<\/STYLE <\/style>"}` {
+		t.Errorf("got %s", got)
+	}
+	// Findings are about places in the page.
+	bad := newSite(t, "-- site/index.html --\n<p>é</p>\n<style>p { colr: red }</style>\n")
+	if _, found := bad.build(t, project.Development); !strings.Contains(found, "index.html:2:12: warning: there is no property \"colr\"") {
+		t.Errorf("found %s", found)
+	}
+}
+
 // TestHashedAssets checks which files get a hash in their names, and that all
 // that names them does so as they are written.
 func TestHashedAssets(t *testing.T) {

@@ -14,6 +14,7 @@ type Page struct {
 	File    *source.File
 	Base    string // the href of its base element; empty if it has none
 	Groups  []Group
+	Styles  []Span // the texts of its style elements
 	Refs    []Ref
 	Scripts []Ref // classic scripts and modules that it loads
 }
@@ -74,9 +75,13 @@ func (r *pageReader) read(part Span, whole bool) {
 		case html.ErrorToken:
 			return
 		case html.TextToken:
-			if r.noscript && whole {
+			switch {
+			case r.style:
+				r.page.Styles = append(r.page.Styles, tag)
+			case r.noscript && whole:
 				r.read(tag, false)
 			}
+			r.style = false
 		case html.StartTagToken, html.SelfClosingTagToken:
 			name, _ := z.TagName()
 			r.start(string(name), tag)
@@ -95,6 +100,8 @@ type pageReader struct {
 	inert int
 	// noscript tells that an element for browsers without scripts is open.
 	noscript bool
+	// style tells that the text that follows is a sheet.
+	style bool
 }
 
 // start notes what a start tag names.
@@ -112,6 +119,8 @@ func (r *pageReader) start(name string, tag Span) {
 		return
 	case "style":
 		r.open = false
+		t := find(attrs, "type")
+		r.style = r.inert == 0 && !r.noscript && (t == nil || t.value == "" || strings.EqualFold(strings.TrimSpace(t.value), "text/css"))
 	case "link":
 		r.link(tag, attrs)
 		return
@@ -134,6 +143,7 @@ func (r *pageReader) start(name string, tag Span) {
 }
 
 func (r *pageReader) end(name string) {
+	r.style = false
 	switch name {
 	case "template":
 		r.inert = max(0, r.inert-1)

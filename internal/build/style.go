@@ -1,0 +1,93 @@
+package build
+
+import (
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/parse"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/source"
+)
+
+// This file takes the style elements of pages through the chain and the finish,
+// in place.
+
+// styleElements returns the edits that put what comes of a page's style
+// elements in their place.
+func (b *builder) styleElements(res *pageResult) []graph.Edit {
+	var edits []graph.Edit
+	for _, at := range res.page.Styles {
+		if css, ok := b.styleElement(res, at); ok {
+			edits = append(edits, graph.Edit{At: at, With: css})
+		}
+	}
+	return edits
+}
+
+// styleElement returns what comes of the text of one. ok is false if it stays as
+// it is: what cannot be read may be meant for a program that makes a page of it.
+func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok bool) {
+	p := res.page
+	from, external := b.baseOf(p)
+	if external {
+		return "", false // its addresses count from elsewhere
+	}
+	f := b.blockFile(p, from, at)
+	sheet, diags := parse.Sheet(f)
+	if diag.HasErrors(diags) {
+		for i := range diags {
+			if diags[i].Severity == diag.Error {
+				diags[i].Severity = diag.Warning
+				diags[i].Message += "; this style element stays as it is"
+			}
+		}
+		b.report(diags...)
+		return "", false
+	}
+	e := &entry{path: from}
+	b.assemble(e, &graph.Sheet{File: f, Nodes: sheet.Nodes, Diagnostics: diags})
+	job := bundleJob{
+		report: b.report, name: p.File.Path.Name, pieces: repeated(e.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
+		address: func(u urlUse) (string, bool) {
+			to, ok := b.assetOf(u)
+			if !ok {
+				return "", false
+			}
+			name := b.assetName(to.Path)
+			res.assets = append(res.assets, asset{to.Path, name, u.at})
+			return b.addressOf(p, name) + to.Tail, true
+		},
+	}
+	text := string(b.bundle(job).css)
+	if slices.Contains(b.profile.Finish, "minify") {
+		text = strings.TrimSuffix(text, "\n")
+	} else {
+		text = "\n" + text
+	}
+	return withinStyle(text), true
+}
+
+// blockFile returns a part of a page as a file in which all else is white space, so
+// that places in it are those of the page. Addresses in it count from a path.
+func (b *builder) blockFile(p *graph.Page, from source.Path, part graph.Span) *source.File {
+	text := []byte(p.File.Text)
+	for i, c := range text {
+		if (i < part.Start || i >= part.End) && c != '\n' && c != '\r' {
+			text[i] = ' '
+		}
+	}
+	return b.project.Tree.Set.Add(from, p.File.Name, string(text))
+}
+
+// withinStyle returns a sheet as it may stand in a style element, which the
+// first end tag in it would end.
+func withinStyle(css string) string {
+	const end = "</style"
+	for i := 0; i+len(end) <= len(css); i++ {
+		if strings.EqualFold(css[i:i+len(end)], end) {
+			css = css[:i+1] + `\` + css[i+1:]
+		}
+	}
+	return css
+}
