@@ -84,6 +84,21 @@ func endsFileName(c rune) bool {
 	return c <= ' ' || strings.ContainsRune("/\\\"'`()<>[]{},;:=?#&|!*+$", c)
 }
 
+// moved returns what gives the addresses in a bundle as they are written, and notes
+// the files that they lead to. seen gives the address of an output file as it is seen
+// from the bundle.
+func (b *builder) moved(assets *[]asset, seen func(name string) string) func(urlUse) (string, bool) {
+	return func(u urlUse) (string, bool) {
+		to, ok := b.assetOf(u)
+		if !ok {
+			return "", false
+		}
+		name := b.assetName(to.Path)
+		*assets = append(*assets, asset{to.Path, name, u.at})
+		return seen(name) + to.Tail, true
+	}
+}
+
 // moveAssets notes the files that a page names, and returns the edits that make
 // it name them as they are written.
 func (b *builder) moveAssets(res *pageResult) []graph.Edit {

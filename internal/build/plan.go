@@ -212,17 +212,9 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 	first := s.units[0]
 	job := bundleJob{
 		report: b.report, name: name, pieces: s.pieces, purge: b.purges(),
-		at:     refSpan(first.page, first.group.Links[0].Href),
-		source: func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
-		address: func(u urlUse) (string, bool) {
-			to, ok := b.assetOf(u)
-			if !ok {
-				return "", false
-			}
-			written := b.assetName(to.Path)
-			s.assets = append(s.assets, asset{to.Path, written, u.at})
-			return graph.Relative(name, written) + to.Tail, true
-		},
+		at:      refSpan(first.page, first.group.Links[0].Href),
+		source:  func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
+		address: b.moved(&s.assets, func(to string) string { return graph.Relative(name, to) }),
 	}
 	s.made = b.bundle(job)
 	for _, u := range s.units {

@@ -49,15 +49,7 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 	b.assemble(e, &graph.Sheet{File: f, Nodes: sheet.Nodes, Diagnostics: diags})
 	job := bundleJob{
 		report: b.report, name: p.File.Path.Name, pieces: repeated(e.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
-		address: func(u urlUse) (string, bool) {
-			to, ok := b.assetOf(u)
-			if !ok {
-				return "", false
-			}
-			name := b.assetName(to.Path)
-			res.assets = append(res.assets, asset{to.Path, name, u.at})
-			return b.addressOf(p, name) + to.Tail, true
-		},
+		address: b.moved(&res.assets, func(to string) string { return b.addressOf(p, to) }),
 	}
 	text := string(b.bundle(job).css)
 	if slices.Contains(b.profile.Finish, "minify") {

@@ -166,13 +166,7 @@ func (c *checker) atRule(r *ast.AtRule) {
 
 // media checks the names of the features in media queries.
 func (c *checker) media(values []ast.Value) {
-	for i := range values {
-		v := &values[i]
-		inner := v.Values()
-		if v.Kind != token.LParen || len(inner) == 0 {
-			continue
-		}
-		c.media(inner)
+	inBrackets(values, func(inner []ast.Value) {
 		for k := range inner {
 			f := &inner[k]
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
@@ -180,6 +174,16 @@ func (c *checker) media(values []ast.Value) {
 			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
 				c.report("unknown-media-feature", f.Span(), didYouMean("", f.Text, grammar.Descriptors("media")), "there is no media feature %q", f.Text)
 			}
+		}
+	})
+}
+
+// inBrackets calls visit with what stands in each pair of brackets, at every depth.
+func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
+	for i := range values {
+		if inner := values[i].Values(); values[i].Kind == token.LParen && len(inner) > 0 {
+			inBrackets(inner, visit)
+			visit(inner)
 		}
 	}
 }
@@ -204,19 +208,10 @@ func isMediaFeature(name string) bool {
 
 // selector checks the names of pseudo-classes and pseudo-elements.
 func (c *checker) selector(s ast.Selector) {
-	for i := range s {
-		p := &s[i]
-		if p.Args != nil {
-			for _, arg := range p.Args.Selectors {
-				c.selector(arg)
-			}
-		}
-		if p.Kind != ast.PseudoClass && p.Kind != ast.PseudoElement {
-			continue
-		}
+	pseudos(s, func(p *ast.Simple) {
 		name := token.Lower(p.Name)
 		if prefix, _ := split(name); prefix != "" || isPseudo(name, p.Kind) || slices.Contains(scrollbarStates, name) && ofScrollbar(s) {
-			continue
+			return
 		}
 		colons := ":"
 		if p.Kind == ast.PseudoElement {
@@ -229,6 +224,21 @@ func (c *checker) selector(s ast.Selector) {
 			mend = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
 		}
 		c.report("unknown-pseudo", source.SpanOf(p.Pos, len(colons)+len(p.Name)), mend, "there is no \"%s%s\", and browsers drop a rule with it", colons, p.Name)
+	})
+}
+
+// pseudos calls visit with each pseudo-class and pseudo-element of a selector, those
+// in arguments before the one that has them.
+func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
+	for i := range s {
+		if s[i].Args != nil {
+			for _, arg := range s[i].Args.Selectors {
+				pseudos(arg, visit)
+			}
+		}
+		if s[i].Kind == ast.PseudoClass || s[i].Kind == ast.PseudoElement {
+			visit(&s[i])
+		}
 	}
 }
 

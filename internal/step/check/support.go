@@ -117,7 +117,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 				s.lacks("lacking", browsers.Nesting, n.Span(), "a nested rule", "put \"lower\" into the chain of this sheet")
 			}
 			for _, sel := range n.Selectors {
-				s.selector(sel)
+				pseudos(sel, s.pseudo)
 			}
 			s.list(n.Nodes, true)
 		case *ast.QualifiedRule:
@@ -142,32 +142,12 @@ func (s *support) atRule(r *ast.AtRule, nested bool) {
 }
 
 func (s *support) media(values []ast.Value) {
-	for i := range values {
-		v := &values[i]
-		inner := v.Values()
-		if v.Kind != token.LParen || len(inner) == 0 {
-			continue
-		}
-		s.media(inner)
+	inBrackets(values, func(inner []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
 			s.lacks("lacking", "css.at-rules.media."+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
 		}
-	}
-}
-
-func (s *support) selector(list ast.Selector) {
-	for i := range list {
-		p := &list[i]
-		if p.Args != nil {
-			for _, arg := range p.Args.Selectors {
-				s.selector(arg)
-			}
-		}
-		if p.Kind == ast.PseudoClass || p.Kind == ast.PseudoElement {
-			s.pseudo(p)
-		}
-	}
+	})
 }
 
 func (s *support) pseudo(p *ast.Simple) {

@@ -206,6 +206,31 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 	return nil
 }
 
+// rules applies edit to the rules in nodes, to those in a block before the one that
+// has it. edit returns nil for a rule that is to go.
+func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, changed bool)) []ast.Node {
+	var visit func(ast.Node) ast.Edit
+	visit = func(n ast.Node) ast.Edit {
+		if l.left[n] {
+			return ast.Keep
+		}
+		within, changedWithin := n, false
+		if r, ok := n.(*ast.StyleRule); !ok || slices.ContainsFunc(r.Nodes, l.nests) {
+			within, changedWithin = ast.MapBody(n, visit)
+		}
+		edited, changed := edit(within)
+		switch {
+		case edited == nil:
+			return ast.Remove
+		case changed || changedWithin:
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	nodes, _ = ast.Map(nodes, visit)
+	return nodes
+}
+
 // hasCalls reports whether values hold a function, or anything else in brackets.
 func hasCalls(values []ast.Value) bool {
 	for i := range values {

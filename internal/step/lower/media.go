@@ -59,26 +59,19 @@ func sameQuery(a, b []ast.Value) bool { return print.CompactValues(a) == print.C
 
 // ranges rewrites the queries of @media rules.
 func (l *lowering) ranges(nodes []ast.Node) []ast.Node {
-	var edit func(ast.Node) ast.Edit
-	edit = func(n ast.Node) ast.Edit {
-		if r, ok := n.(*ast.StyleRule); l.left[n] || ok && !slices.ContainsFunc(r.Nodes, l.nests) {
-			return ast.Keep
+	return l.rules(nodes, func(n ast.Node) (with ast.Node, changed bool) {
+		r, ok := n.(*ast.AtRule)
+		if !ok || !token.EqualFold(r.Name, "media") {
+			return n, false
 		}
-		edited, changed := ast.MapBody(n, edit)
-		if r, ok := edited.(*ast.AtRule); ok && token.EqualFold(r.Name, "media") {
-			if prelude, ok := Media(r.Prelude, l.Options); ok {
-				copied := *r
-				copied.Prelude = prelude
-				return ast.Replace(&copied)
-			}
+		prelude, ok := Media(r.Prelude, l.Options)
+		if !ok {
+			return n, false
 		}
-		if changed {
-			return ast.Replace(edited)
-		}
-		return ast.Keep
-	}
-	nodes, _ = ast.Map(nodes, edit)
-	return nodes
+		copied := *r
+		copied.Prelude = prelude
+		return &copied, true
+	})
 }
 
 // hasRange reports whether values hold a comparison in brackets.

@@ -29,29 +29,22 @@ func (l *lowering) selectors(nodes []ast.Node) []ast.Node {
 	if !r.is && !r.anyLink && !r.dir {
 		return nodes
 	}
-	var edit func(ast.Node) ast.Edit
-	edit = func(n ast.Node) ast.Edit {
-		if l.left[n] {
-			return ast.Keep
+	return l.rules(nodes, func(n ast.Node) (with ast.Node, changed bool) {
+		rule, ok := n.(*ast.StyleRule)
+		if !ok {
+			return n, false
 		}
-		edited, changed := ast.MapBody(n, edit)
-		if rule, ok := edited.(*ast.StyleRule); ok {
-			if list, ok := r.list(rule.Selectors); ok {
-				if len(list) == 0 {
-					return ast.Remove
-				}
-				copied := *rule
-				copied.Selectors = list
-				return ast.Replace(&copied)
-			}
+		list, ok := r.list(rule.Selectors)
+		switch {
+		case !ok:
+			return n, false
+		case len(list) == 0:
+			return nil, true
 		}
-		if changed {
-			return ast.Replace(edited)
-		}
-		return ast.Keep
-	}
-	nodes, _ = ast.Map(nodes, edit)
-	return nodes
+		copied := *rule
+		copied.Selectors = list
+		return &copied, true
+	})
 }
 
 type selectorRewriter struct {
