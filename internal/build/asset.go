@@ -1,10 +1,12 @@
 package build
 
 import (
+	"encoding/base64"
 	"path"
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
@@ -93,10 +95,52 @@ func (b *builder) moved(assets *[]asset, seen func(name string) string) func(url
 		if !ok {
 			return "", false
 		}
+		if text, ok := b.inlined(to); ok {
+			return text, true
+		}
 		name := b.assetName(to.Path)
 		*assets = append(*assets, asset{to.Path, name, u.at})
 		return seen(name) + to.Tail, true
 	}
+}
+
+// mediaTypes are the types of files that may become part of a sheet, by extension.
+var mediaTypes = map[string]string{
+	".svg": "image/svg+xml", ".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".avif": "image/avif",
+	".woff": "font/woff", ".woff2": "font/woff2",
+}
+
+// inlined returns a file as a data URL (RFC 2397), if it is small enough and of a
+// kind that can be one. An address with a fragment names a part of a file, which is left as it is.
+func (b *builder) inlined(to graph.Target) (string, bool) {
+	kind := mediaTypes[strings.ToLower(path.Ext(to.Path.Name))]
+	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
+		return "", false
+	}
+	data, err := b.project.Tree.Bytes(to.Path)
+	if err != nil || len(data) > b.project.Settings.Inline {
+		return "", false
+	}
+	if kind == mediaTypes[".svg"] && utf8.Valid(data) {
+		return "data:" + kind + "," + escapedText(string(data)), true
+	}
+	return "data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data), true
+}
+
+// escapedText returns text as it may stand in a data URL in a sheet: smaller than
+// in base64, and smaller still when it is compressed.
+func escapedText(text string) string {
+	const hex = "0123456789ABCDEF"
+	var out strings.Builder
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		if c < ' ' || c >= 0x7f || strings.IndexByte("\"#%<>\\^`{|}", c) >= 0 {
+			out.Write([]byte{'%', hex[c>>4], hex[c&15]})
+		} else {
+			out.WriteByte(c)
+		}
+	}
+	return out.String()
 }
 
 // moveAssets notes the files that a page names, and returns the edits that make

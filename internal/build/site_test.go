@@ -571,6 +571,51 @@ source = "site"
 	}
 }
 
+// TestInlinedAssets has a browser draw what became part of a sheet.
+func TestInlinedAssets(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=stylesheet href=main.css><p class=x>x</p><p class=y>y</p><p class=z>z</p>
+-- site/main.css --
+p { width: 20px; height: 20px; color: transparent }
+.x { background: url("a b.svg") }
+.y { background: url(large.svg) }
+.z { background: url(a%20b.svg#part) }
+-- site/a b.svg --
+<svg xmlns="http://www.w3.org/2000/svg" viewBox='0 0 2 2'><!-- é "50%" \ # --><path fill="#00ff00" d="M0 0h2v2H0z"/></svg>
+-- site/large.svg --
+<svg xmlns="http://www.w3.org/2000/svg"><path d="`+strings.Repeat("M0 0", 100)+`"/></svg>
+-- rinzel.toml --
+source = "site"
+[assets]
+inline = 300
+`)
+	page := browsertest.Start(t).Open("about:blank")
+	for _, profile := range []string{project.Development, project.Production} {
+		if _, found := s.build(t, profile); found != "" {
+			t.Fatal(found)
+		}
+		page.Load(serve(t, s.output(profile)) + "/index.html")
+		var got struct{ X, Y, Z, Pixel string }
+		page.Eval(`(async () => {
+			const image = e => getComputedStyle(document.querySelector(e)).backgroundImage.replace(/^url\("|"\)$/g, "");
+			const drawn = new Image();
+			drawn.src = image(".x");
+			await drawn.decode();
+			const c = document.createElement("canvas").getContext("2d");
+			c.drawImage(drawn, 0, 0, 20, 20);
+			return { X: image(".x").slice(0, 19), Y: image(".y").replace(/.*\//, ""), Z: image(".z").replace(/.*\//, ""), Pixel: [...c.getImageData(5, 5, 1, 1).data].join() };
+		})()`, &got)
+		if problems := page.Problems(); len(problems) > 0 {
+			t.Error(problems)
+		}
+		y, z := hashInName.ReplaceAllString(got.Y, "."), hashInName.ReplaceAllString(got.Z, ".")
+		if got.X != "data:image/svg+xml," || y != "large.svg" || z != "a%20b.svg#part" || got.Pixel != "0,255,0,255" {
+			t.Errorf("%s: %+v", profile, got)
+		}
+	}
+}
+
 // TestHashedAssets checks which files get a hash in their names, and that all
 // that names them does so as they are written.
 func TestHashedAssets(t *testing.T) {

@@ -35,6 +35,7 @@ type fileSettings struct {
 	Lower    fileLower              `toml:"lower"`
 	Prefix   filePrefix             `toml:"prefix"`
 	Split    fileSplit              `toml:"split"`
+	Assets   fileAssets             `toml:"assets"`
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
 	Profile  map[string]fileProfile `toml:"profile"`
@@ -72,6 +73,10 @@ type fileSplit struct {
 	Least  *int `toml:"least"`
 }
 
+type fileAssets struct {
+	Inline *int `toml:"inline"`
+}
+
 type fileLower struct {
 	Direction *string  `toml:"direction"`
 	AsIs      []string `toml:"as-is"`
@@ -106,12 +111,13 @@ type fileProfile struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
+	"assets":         {"inline"},
 	"split":          {"shared", "least"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
@@ -249,6 +255,11 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			r.fail(r.places.value("split", "least"), fmt.Sprintf("least is a number of bytes; found %d", *n), "")
 		}
 	}
+	if n := raw.Assets.Inline; n != nil {
+		if s.Inline = *n; *n < 0 || *n > mostInline {
+			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline is a number of bytes up to %d; found %d", mostInline, *n), "")
+		}
+	}
 	r.check(s, raw.Check)
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
@@ -260,6 +271,10 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
 }
+
+// mostInline is the size up to which a file may become part of a sheet. A larger one
+// is better loaded beside it, and once.
+const mostInline = 100_000
 
 // check reads the settings of the checks.
 func (r *reader) check(s *Settings, raw fileCheck) {

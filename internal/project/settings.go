@@ -26,6 +26,7 @@ type Settings struct {
 	Lower      Lower
 	Prefix     Prefix
 	Split      Split
+	Inline     int // bytes up to which an image or font that a sheet names becomes part of the sheet; 0 for none
 	Purge      Purge
 	Check      Check
 	Profiles   map[string]Profile
