@@ -78,7 +78,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		}
 	}
 	if len(res.Kept) > 0 {
-		fmt.Fprintf(out, "%s reached by several pages, of which some have them of their own:\n", plural(len(res.Kept), "part")+" of sheets")
+		fmt.Fprintln(out, in.paint("1", "not shared by all pages that reach them:"))
 		for _, k := range res.Kept {
 			fmt.Fprintf(out, "  %s  %s\n", diag.Printable(k.Sheet), in.paint("2", keptReason(k)))
 		}
@@ -111,9 +111,9 @@ func wrapped(names []string, width int) []string {
 // keptReason words why a sheet is not shared.
 func keptReason(k build.Kept) string {
 	if k.What == "" {
-		return fmt.Sprintf("on %d pages; too little to be a bundle, or in another order", len(k.Pages))
+		return fmt.Sprintf("on %s; too little to be a bundle, or in another order", plural(len(k.Pages), "page"))
 	}
-	return fmt.Sprintf("on %d pages; on %s it stands behind %s, and both set %q", len(k.Pages), filepath.ToSlash(k.On), k.Behind, k.What)
+	return fmt.Sprintf("on %s; on %s it stands behind %s, and both set %q", plural(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
 }
 
 // jsonBundles is the answer in its JSON form.

@@ -96,12 +96,12 @@ func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer b
 		inLayer = true
 	case name == "scope": // nearness counts beside order
 		weights = []selector.Specificity{anyWeight}
-	case name == "import", name == "namespace", name == "page", name == "charset":
+	case name == "import", name == "namespace", name == "charset":
 		c.claim(everything, anyWeight)
 		return
 	case slices.Contains([]string{"media", "supports", "container", "starting-style"}, name):
-	case name == "font-face":
-		c.claim("@font-face", anyWeight)
+	case name == "font-face", name == "page":
+		c.claim("@"+name, anyWeight)
 		return
 	default: // @keyframes, @property, @counter-style and what there is of names: the last one counts
 		c.claim("@"+name+" "+print.CompactValues(r.Prelude), anyWeight)

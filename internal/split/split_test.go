@@ -38,7 +38,7 @@ func TestClaims(t *testing.T) {
 		{`.a { color: red }`, `.b { color: blue }`, `color`}, {`.a { color: red }`, `b { color: blue }`, ``}, {`.a { color: red }`, `.b { margin: 0 }`, ``},
 		{`.a { margin-inline: 0 }`, `.b { margin-left: 0 }`, `margin`}, {`.a { inset-inline: 0 }`, `.b { left: 0 }`, `inset`}, {`.a { color: red }`, `.b { color: red !important }`, ``},
 		{`.a { all: unset }`, `b { order: 1 }`, `everything`}, {`@layer x { .a { color: red } }`, `.b { color: blue }`, ``}, {`@layer x { .a { color: red } }`, `@layer y { b { order: 1 } }`, `@layer`},
-		{`@keyframes k {}`, `@keyframes k {}`, `@keyframes k`}, {`@keyframes k {}`, `@keyframes j {}`, ``}, {`:root { --a: 1 }`, `:root { --b: 1 }`, ``}, {``, `a { color: red }`, ``},
+		{`@page { margin: 0 }`, `@page :first { margin: 0 }`, `@page`}, {`@page { margin: 0 }`, `a { margin: 0 }`, ``}, {`@keyframes k {}`, `@keyframes k {}`, `@keyframes k`}, {`@keyframes k {}`, `@keyframes j {}`, ``}, {`:root { --a: 1 }`, `:root { --b: 1 }`, ``}, {``, `a { color: red }`, ``},
 		{`.a { b { top: 0 } }`, `#i { bottom: 0 }`, `inset`}, {`.a { -webkit-transition: none }`, `.b { transition: none }`, `transition`}, {`.a { column-gap: 0 }`, `.b { grid-gap: 0 }`, `gap`},
 	} {
 		a, b := claimsOf(test.a), claimsOf(test.b)
