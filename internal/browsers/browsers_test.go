@@ -216,3 +216,67 @@ func parseTargets(t *testing.T, s string) Targets {
 	}
 	return AtLeast(floor)
 }
+
+// TestMissing asks for what is there in no form: a prefix counts, and so does
+// support in part, and what phones lack for ever counts only where desks lack it too.
+func TestMissing(t *testing.T) {
+	tests := []struct{ feature, targets, want string }{
+		{"css.properties.user-select", "safari 15", ""},                                        // under a prefix
+		{"css.selectors.has", "chrome 100, firefox 115, safari 16", "chrome 104, firefox 120"}, // safari has it
+		{"css.properties.cursor.pointer", "safari 15, safari-ios 15", ""},                      // phones have none
+		{"css.properties.resize", "firefox 115, firefox-android 115", ""},                      // nor this
+		{"css.properties.field-sizing", "firefox 140", "firefox 151"},                          // it came later
+		{"css.properties.no-such", "chrome 100", ""},
+	}
+	for _, test := range tests {
+		targets := parseTargets(t, test.targets)
+		for range 2 { // it is kept
+			if got := strings.Join(targets.Missing(test.feature), ", "); got != test.want {
+				t.Errorf("%s for %s: got %q, want %q", test.feature, test.targets, got, test.want)
+			}
+		}
+	}
+	if got := (Targets{}).Missing(Nesting); got != nil {
+		t.Errorf("no targets lack %v", got)
+	}
+}
+
+// TestInStead asks for a feature where another is lacking: the flexible boxes of 2009.
+func TestInStead(t *testing.T) {
+	for targets, want := range map[string]string{"chrome 20": "-webkit-", "chrome 21": "", "firefox 15": "-moz-", "firefox 20": "", "chrome 15, firefox 10": "-moz- -webkit-"} {
+		got := strings.Join(parseTargets(t, targets).InStead(Property("box-flex"), Property("display")+".flex"), " ")
+		if got != want {
+			t.Errorf("%s: got %q, want %q", targets, got, want)
+		}
+	}
+}
+
+func TestNeeding(t *testing.T) {
+	targets := parseTargets(t, "chrome 40, firefox 60, safari 15")
+	for feature, want := range map[string]string{Property("user-select"): "chrome 53, firefox 68, safari 27.2", Property("color"): "", "css.no.such": ""} {
+		if got := strings.Join(targets.Needing(feature, "-webkit-"), ", "); got != want {
+			t.Errorf("%s: got %q, want %q", feature, got, want)
+		}
+	}
+}
+
+func TestNewest(t *testing.T) {
+	targets := parseTargets(t, "chrome 40, safari 15")
+	for feature, want := range map[string]bool{Property("color"): true, Property("line-clamp"): false, Property("user-select"): true, "css.no.such": false} {
+		if got := targets.Newest(feature); got != want {
+			t.Errorf("%s: got %v", feature, got)
+		}
+	}
+}
+
+func TestPartsAndMarks(t *testing.T) {
+	if parts := Parts(Property("overflow")); !slices.Contains(parts, "clip") || !slices.Contains(parts, "multiple_keywords") || slices.ContainsFunc(parts, func(p string) bool { return strings.Contains(p, ".") }) {
+		t.Errorf("overflow has %v", parts)
+	}
+	if parts := Parts("css.no.such"); parts != nil {
+		t.Errorf("an unknown feature has %v", parts)
+	}
+	if !Deprecated(Property("clip")) || Deprecated(Property("color")) || Deprecated("css.no.such") {
+		t.Error("clip is out of date, and color is not")
+	}
+}

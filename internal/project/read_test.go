@@ -187,3 +187,74 @@ func TestReadConstantsFindings(t *testing.T) {
 		}
 	}
 }
+
+// TestReadOfSteps reads the settings of steps and of what is written.
+func TestReadOfSteps(t *testing.T) {
+	s, diags, _ := read(`
+[check]
+in-build = "stop"
+libraries = true
+[check.levels]
+lacking = "off"
+out-of-date = "error"
+[lower]
+direction = "rtl"
+as-is = ["nesting", "alpha_hexadecimal_notation"]
+[prefix]
+as-is = ["user-select", "::placeholder", "@keyframes", "image-set()", "-webkit-line-clamp"]
+[split]
+shared = 3
+least = 0
+[assets]
+inline = 2000
+[profile.release]
+inherits = "production"
+integrity = true
+compress = ["brotli"]
+[profile.mirror]
+inherits = "release"
+compress = []
+`)
+	if len(diags) > 0 {
+		t.Fatal(diags)
+	}
+	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
+	want := "{stop true map[lacking:off out-of-date:error]} {rtl map[css.selectors.nesting:true css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation:true]} " +
+		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0} 2000 {release  [purge minify] file hashed true [brotli]} {mirror  [purge minify] file hashed true []}"
+	if got != want {
+		t.Errorf("got  %s\nwant %s", got, want)
+	}
+	for level, want := range map[Level]diag.Severity{LevelError: diag.Error, LevelWarning: diag.Warning, LevelNote: diag.Note} {
+		if level.Severity() != want {
+			t.Errorf("%s is %v", level, level.Severity())
+		}
+	}
+}
+
+// TestReadOfStepsRefuses checks that each setting that cannot be is told, with its place.
+func TestReadOfStepsRefuses(t *testing.T) {
+	for text, want := range map[string]string{
+		"[check]\nin-build = \"halt\"":                 `2: in-build is one of tell, stop, off; found "halt"`,
+		"[check.levels]\nlackign = \"off\"":            `2: no check is called "lackign"`,
+		"[check.levels]\nlacking = \"fatal\"":          `2: lacking is one of error, warning, note, off; found "fatal"`,
+		"[check]\nlevel = 1":                           `2: there is no key "level" in [check]`,
+		"[lower]\ndirection = \"up\"":                  `2: direction is one of ltr, rtl; found "up"`,
+		"[lower]\nas-is = [\"nestling\"]":              `2: there are no facts about a feature "nestling"`,
+		"[prefix]\nas-is = [\"color\", \"colr\"]":      `2: "colr" names nothing that could have a prefix`,
+		"[split]\nshared = 1":                          `2: shared is 2 or more, or 0 to share nothing; found 1`,
+		"[split]\nleast = -5":                          `2: least is a number of bytes; found -5`,
+		"[assets]\ninline = 1000000":                   `2: inline is a number of bytes up to 100000; found 1000000`,
+		"[profile.x]\ncompress = [\"gzip\", \"gzip\"]": `2: compress lists gzip and brotli, each once; found "gzip"`,
+		"[roots]\npackage = \"vendor\"":                `2: the root "package" is that of installed packages`,
+	} {
+		_, diags, f := read(text)
+		if len(diags) != 1 {
+			t.Errorf("%s: %v", text, diags)
+			continue
+		}
+		line, _ := f.Place(diags[0].Span.Start.Off)
+		if got := fmt.Sprintf("%d: %s", line, diags[0].Message); got != want {
+			t.Errorf("%s: got %s, want %s", text, got, want)
+		}
+	}
+}

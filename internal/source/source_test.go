@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -200,5 +201,37 @@ func TestWriteFile(t *testing.T) {
 	}
 	if err := WriteFile(dir, nil); !errors.Is(err, ErrDirectory) {
 		t.Errorf("onto a folder: %v", err)
+	}
+}
+
+func TestClean(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "public")
+	if removed, err := Clean(dir); err != nil || removed != nil {
+		t.Errorf("a folder that is not there: %v, %v", removed, err)
+	}
+	if _, err := Publish(dir, []OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")}, {Path: "gone.css", Data: []byte("c")}}); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(os.WriteFile(filepath.Join(dir, "deep", "own.txt"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "gone.css"))); err != nil {
+		t.Fatal(err)
+	}
+	removed, err := Clean(dir)
+	if err != nil || !slices.Equal(removed, []string{"a.css", "deep/er/b.css"}) {
+		t.Errorf("removed %v, %v", removed, err)
+	}
+	if !Exists(filepath.Join(dir, "deep", "own.txt")) || Exists(filepath.Join(dir, "a.css")) || Exists(filepath.Join(dir, "deep", "er")) || Exists(filepath.Join(dir, ".rinzel")) {
+		t.Error("more or less is left than what nobody built")
+	}
+	if removed, err := Clean(dir); err != nil || removed != nil || !IsFolder(dir) {
+		t.Errorf("a second time: %v, %v", removed, err)
+	}
+	// A list that names what lies outside removes nothing there.
+	outside := filepath.Join(filepath.Dir(dir), "outside.txt")
+	if err := errors.Join(os.WriteFile(outside, nil, 0o644), os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
+		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": ["../outside.txt", "/etc/none"]}`), 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	if removed, err := Clean(dir); err != nil || len(removed) > 0 || !Exists(outside) {
+		t.Errorf("outside: %v, %v", removed, err)
 	}
 }

@@ -286,3 +286,16 @@ func TestDeepCalculations(t *testing.T) {
 		t.Errorf("got %.80s…", got)
 	}
 }
+
+func TestTypeOf(t *testing.T) {
+	for src, want := range map[string]string{
+		"calc(1 + 2)": "number", "calc(1px + 2em)": "length", "calc(1px + 2%)": "length", "calc(50% * 2)": "percentage", "min(1s, 20ms)": "time", "atan2(1, 2)": "angle",
+		"calc(1px / 2px)": "number", "max(1deg, 2turn)": "angle", "calc(1dppx * 2)": "resolution", "sign(-1px)": "number",
+		"calc(1px + 1s)": "", "calc(1px * 1px)": "", "calc(var(--x) + 1px)": "", "calc()": "", "sin(1px)": "",
+	} {
+		got, ok := TypeOf(read(t, src))
+		if got != want || ok != (want != "") {
+			t.Errorf("%s: got %q, %v, want %q", src, got, ok, want)
+		}
+	}
+}

@@ -372,3 +372,12 @@ func servedBy(facts, browser string, floor browsers.Version, prefix string) bool
 	}
 	return false
 }
+
+func TestMerge(t *testing.T) {
+	a := []Change{{Property: "-webkit-x", Count: 1}, {Property: "-moz-x", Dropped: true, Count: 2}}
+	got := Merge(a, []Change{{Property: "-moz-x", Dropped: true, Count: 3}, {Property: "-moz-x", Count: 4}})
+	want := []Change{{Property: "-webkit-x", Count: 1}, {Property: "-moz-x", Dropped: true, Count: 5}, {Property: "-moz-x", Count: 4}}
+	if !slices.Equal(got, want) || a[1].Count != 2 {
+		t.Errorf("got %v of %v", got, a)
+	}
+}
