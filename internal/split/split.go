@@ -63,75 +63,78 @@ type Turned struct {
 // something else styles the page. The items of each are in cascade order. The same
 // units give the same plan.
 func Units(units [][]Item, opts Options) Plan {
-	p := &planner{units: units, opts: opts, reached: make(map[string][]int), shared: make(map[string][]int), kept: make(map[string]*Kept), claims: make(map[string]*claimed)}
-	numbers := &numbering{make(map[any]int)}
-	for u, items := range units {
-		for _, it := range items {
-			if p.claims[it.Key] == nil {
-				p.claims[it.Key] = numbers.claimed(it.Claims)
-			}
-			if n := len(p.reached[it.Key]); n == 0 || p.reached[it.Key][n-1] != u {
-				p.reached[it.Key] = append(p.reached[it.Key], u)
-			} else {
-				p.repeated(it)
-			}
-		}
-	}
-	p.candidates()
+	p := newPlanner(units, opts)
 	for p.competing() || p.turned() || p.entangled() || p.small() {
 	}
 	return p.plan()
 }
 
+// planner works with items by number: the keys of items are long.
 type planner struct {
-	units   [][]Item
 	opts    Options
-	reached map[string][]int // units by key
-	twice   map[string]bool  // keys that a unit reaches more than once
-	shared  map[string][]int // units that load an item from a shared bundle, by key
-	kept    map[string]*Kept
-	order   []string // of kept
+	items   []Item
+	claims  []*claimed
+	units   [][]int  // items of each unit
+	reached [][]int  // units by item
+	shared  [][]int  // units that load an item from a shared bundle, by item
+	class   []string // what tells items apart that different units share; empty until it is asked for
+	kept    []*Kept  // by item
+	order   []int    // of kept
 	turns   []Turned
-	claims  map[string]*claimed // of the items, by key
 }
 
-func (p *planner) repeated(it Item) {
-	if p.twice == nil {
-		p.twice = make(map[string]bool)
+func newPlanner(units [][]Item, opts Options) *planner {
+	p := &planner{opts: opts}
+	numbers := &numbering{make(map[any]int)}
+	index := make(map[string]int)
+	twice := make(map[int]bool)
+	for u, items := range units {
+		var list []int
+		for _, it := range items {
+			i, met := index[it.Key]
+			if !met {
+				i = len(p.items)
+				index[it.Key] = i
+				p.items = append(p.items, it)
+				p.claims = append(p.claims, numbers.claimed(it.Claims))
+				p.reached = append(p.reached, nil)
+			}
+			if n := len(p.reached[i]); n == 0 || p.reached[i][n-1] != u {
+				p.reached[i] = append(p.reached[i], u)
+			} else {
+				twice[i] = true // a unit that reaches it twice cannot load it once
+			}
+			list = append(list, i)
+		}
+		p.units = append(p.units, list)
 	}
-	p.twice[it.Key] = true
-}
-
-// candidates shares all items that enough units reach.
-func (p *planner) candidates() {
-	if p.opts.Shared == 0 {
-		return
-	}
-	for key, units := range p.reached {
-		if len(units) >= p.opts.Shared && !p.twice[key] {
-			p.shared[key] = slices.Clone(units)
+	p.shared, p.class, p.kept = make([][]int, len(p.items)), make([]string, len(p.items)), make([]*Kept, len(p.items))
+	for i, reached := range p.reached {
+		if opts.Shared > 0 && len(reached) >= opts.Shared && !twice[i] {
+			p.shared[i] = reached
 		}
 	}
+	return p
 }
 
 // shares reports whether a unit loads an item from a shared bundle.
-func (p *planner) shares(key string, u int) bool {
-	_, found := slices.BinarySearch(p.shared[key], u)
+func (p *planner) shares(item, u int) bool {
+	_, found := slices.BinarySearch(p.shared[item], u)
 	return found
 }
 
 // keep has a unit load an item from its own bundle, and all do if too few are
 // left that share it.
-func (p *planner) keep(k Kept) {
-	key := k.Item.Key
-	left := slices.DeleteFunc(slices.Clone(p.shared[key]), func(u int) bool { return u == k.Unit })
+func (p *planner) keep(item int, k Kept) {
+	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
 	if len(left) < p.opts.Shared {
 		left = nil
 	}
-	p.shared[key] = left
-	if p.kept[key] == nil {
-		p.order = append(p.order, key)
-		p.kept[key] = &k
+	p.shared[item], p.class[item] = left, ""
+	if p.kept[item] == nil {
+		k.Item = p.items[item]
+		p.order = append(p.order, item)
+		p.kept[item] = &k
 	}
 }
 
@@ -142,44 +145,52 @@ func (p *planner) competing() bool {
 	for u, items := range p.units {
 		own := new(claimed)
 		for i, it := range items {
-			if p.shares(it.Key, u) && p.claims[it.Key].competes(own) {
-				k := Kept{Item: it, Unit: u}
-				for _, before := range items[:i] {
-					if what := it.Claims.With(before.Claims); !p.shares(before.Key, u) && what != "" {
-						k.Before, k.What = before, what
-						break
-					}
-				}
-				p.keep(k)
+			if p.shares(it, u) && p.claims[it].competes(own) {
+				p.keep(it, p.behind(u, items[:i], it))
 				found = true
 			}
-			if !p.shares(it.Key, u) {
-				own.add(p.claims[it.Key])
+			if !p.shares(it, u) {
+				own.add(p.claims[it])
 			}
 		}
 	}
 	return found
 }
 
-// class returns what tells items apart that different units share.
-func (p *planner) class(key string) string {
-	var b strings.Builder
-	for _, u := range p.shared[key] {
-		b.WriteString(strconv.Itoa(u) + " ")
+// behind tells which of the items before one competes with it.
+func (p *planner) behind(u int, before []int, it int) Kept {
+	k := Kept{Unit: u}
+	for _, b := range before {
+		if !p.shares(b, u) && p.claims[it].competes(p.claims[b]) {
+			k.Before, k.What = p.items[b], p.items[it].Claims.With(p.items[b].Claims)
+			break
+		}
 	}
-	return b.String()
+	return k
+}
+
+// classOf returns what tells an item apart from those that other units share.
+func (p *planner) classOf(item int) string {
+	if p.class[item] == "" {
+		var b strings.Builder
+		for _, u := range p.shared[item] {
+			b.WriteString(strconv.Itoa(u) + " ")
+		}
+		p.class[item] = b.String()
+	}
+	return p.class[item]
 }
 
 // classes returns the shared items by class, each in the order of the first
 // unit that shares them, and the classes in the order in which they are met.
-func (p *planner) classes() (byClass map[string][]Item, order []string) {
-	byClass = make(map[string][]Item)
+func (p *planner) classes() (byClass map[string][]int, order []string) {
+	byClass = make(map[string][]int)
 	for u, items := range p.units {
 		for _, it := range items {
-			if !p.shares(it.Key, u) || p.shared[it.Key][0] != u {
+			if len(p.shared[it]) == 0 || p.shared[it][0] != u {
 				continue
 			}
-			c := p.class(it.Key)
+			c := p.classOf(it)
 			if byClass[c] == nil {
 				order = append(order, c)
 			}
@@ -193,28 +204,25 @@ func (p *planner) classes() (byClass map[string][]Item, order []string) {
 // opposite order. It reports whether there were any.
 func (p *planner) turned() bool {
 	byClass, order := p.classes()
+	place := make([]int, len(p.items))
 	for _, c := range order {
 		class := byClass[c]
 		if len(class) < 2 {
 			continue
 		}
-		for _, u := range p.shared[class[0].Key][1:] {
-			place := make(map[string]int)
+		for _, u := range p.shared[class[0]][1:] {
 			for i, it := range p.units[u] {
-				place[it.Key] = i
+				place[it] = i
 			}
 			for i, a := range class {
 				for _, b := range class[i+1:] {
-					if place[a.Key] < place[b.Key] {
+					if place[a] < place[b] || !p.claims[a].competes(p.claims[b]) {
 						continue
 					}
-					if p.claims[a.Key].competes(p.claims[b.Key]) {
-						what := a.Claims.With(b.Claims)
-						p.turns = append(p.turns, Turned{a, b, p.shared[a.Key][0], u, what})
-						p.keep(Kept{Item: a, Unit: u})
-						p.keep(Kept{Item: b, Unit: u})
-						return true
-					}
+					p.turns = append(p.turns, Turned{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.With(p.items[b].Claims)})
+					p.keep(a, Kept{Unit: u})
+					p.keep(b, Kept{Unit: u})
+					return true
 				}
 			}
 		}
@@ -227,7 +235,7 @@ func (p *planner) turned() bool {
 func (p *planner) entangled() bool {
 	for u := range p.units {
 		if _, item, before, ok := p.inOrder(u); !ok {
-			p.keep(Kept{Item: item, Unit: u, Before: before, What: item.Claims.With(before.Claims)})
+			p.keep(item, Kept{Unit: u, Before: p.items[before], What: p.items[item].Claims.With(p.items[before].Claims)})
 			return true
 		}
 	}
@@ -237,14 +245,17 @@ func (p *planner) entangled() bool {
 // inOrder returns the classes that a unit loads, in an order that keeps the
 // cascade. If there is none, ok is false, and item is one of those that stand in
 // the way, behind before.
-func (p *planner) inOrder(u int) (order []string, item, before Item, ok bool) {
-	items := slices.DeleteFunc(slices.Clone(p.units[u]), func(it Item) bool { return !p.shares(it.Key, u) })
-	classes := make([]string, len(items))
-	var open []string
-	for i, it := range items {
-		classes[i] = p.class(it.Key)
-		if !slices.Contains(open, classes[i]) {
-			open = append(open, classes[i])
+func (p *planner) inOrder(u int) (order []string, item, before int, ok bool) {
+	var items []int
+	var classes, open []string
+	for _, it := range p.units[u] {
+		if !p.shares(it, u) {
+			continue
+		}
+		c := p.classOf(it)
+		items, classes = append(items, it), append(classes, c)
+		if !slices.Contains(open, c) {
+			open = append(open, c)
 		}
 	}
 	if runs := slices.Compact(slices.Clone(classes)); len(runs) == len(open) {
@@ -258,7 +269,7 @@ func (p *planner) inOrder(u int) (order []string, item, before Item, ok bool) {
 					continue
 				}
 				for k := range i {
-					if classes[k] != c && slices.Contains(open, classes[k]) && p.claims[items[i].Key].competes(p.claims[items[k].Key]) {
+					if classes[k] != c && slices.Contains(open, classes[k]) && p.claims[items[i]].competes(p.claims[items[k]]) {
 						item, before = items[i], items[k]
 						return false
 					}
@@ -282,7 +293,7 @@ func (p *planner) small() bool {
 	byClass, order := p.classes()
 	size := func(c string) (n int) {
 		for _, it := range byClass[c] {
-			n += it.Size
+			n += p.items[it].Size
 		}
 		return n
 	}
@@ -290,13 +301,13 @@ func (p *planner) small() bool {
 		if size(c) >= p.opts.Least {
 			continue
 		}
-		units := p.shared[byClass[c][0].Key]
+		units := p.shared[byClass[c][0]]
 		partner, together := "", []int(nil)
 		for _, other := range order {
 			if other == c {
 				continue
 			}
-			theirs := p.shared[byClass[other][0].Key]
+			theirs := p.shared[byClass[other][0]]
 			both := common(units, theirs)
 			// Nothing is taken from a class that is large enough, nor too much from one that is not.
 			fits := len(both) == len(theirs) || size(other) < p.opts.Least && 2*len(both) >= max(len(units), len(theirs))
@@ -312,11 +323,11 @@ func (p *planner) small() bool {
 }
 
 // restrict has no unit but some share items.
-func (p *planner) restrict(items []Item, to []int) {
+func (p *planner) restrict(items, to []int) {
 	for _, it := range items {
-		for _, u := range slices.Clone(p.shared[it.Key]) {
+		for _, u := range slices.Clone(p.shared[it]) {
 			if !slices.Contains(to, u) {
-				p.keep(Kept{Item: it, Unit: u})
+				p.keep(it, Kept{Unit: u})
 			}
 		}
 	}
@@ -330,31 +341,33 @@ func common(a, b []int) []int {
 // plan makes bundles of what is shared, and of what each unit has of its own.
 func (p *planner) plan() Plan {
 	out := Plan{Loads: make([][]int, len(p.units)), Turned: p.turns}
+	bundle := func(items, units []int) {
+		b := Bundle{Units: units}
+		for _, it := range items {
+			b.Items = append(b.Items, p.items[it])
+		}
+		out.Bundles = append(out.Bundles, b)
+	}
 	byClass, order := p.classes()
 	index := make(map[string]int)
 	for _, c := range order {
 		index[c] = len(out.Bundles)
-		out.Bundles = append(out.Bundles, Bundle{byClass[c], p.shared[byClass[c][0].Key]})
+		bundle(byClass[c], p.shared[byClass[c][0]])
 	}
 	for u, items := range p.units {
 		classes, _, _, _ := p.inOrder(u)
 		for _, c := range classes {
 			out.Loads[u] = append(out.Loads[u], index[c])
 		}
-		var own []Item
-		for _, it := range items {
-			if !p.shares(it.Key, u) {
-				own = append(own, it)
-			}
-		}
+		own := slices.DeleteFunc(slices.Clone(items), func(it int) bool { return p.shares(it, u) })
 		if len(own) > 0 {
 			out.Loads[u] = append(out.Loads[u], len(out.Bundles))
-			out.Bundles = append(out.Bundles, Bundle{own, []int{u}})
+			bundle(own, []int{u})
 		}
 	}
-	for _, key := range p.order {
-		k := *p.kept[key]
-		k.Units = slices.DeleteFunc(slices.Clone(p.reached[key]), func(u int) bool { return p.shares(key, u) })
+	for _, it := range p.order {
+		k := *p.kept[it]
+		k.Units = slices.DeleteFunc(slices.Clone(p.reached[it]), func(u int) bool { return p.shares(it, u) })
 		out.Kept = append(out.Kept, k)
 	}
 	return out
