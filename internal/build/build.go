@@ -111,12 +111,13 @@ type builder struct {
 	records  bool // notes where constants are set and read
 	checkAll bool // checks whatever the settings say of builds
 
-	mu      sync.Mutex
-	diags   diag.List
-	assets  assetNames
-	checks  diag.List
-	checked map[source.Path]bool
-	entries map[source.Path]*entry // sheets that pages link, worked out
+	mu        sync.Mutex
+	diags     diag.List
+	assets    assetNames
+	checks    diag.List
+	checked   map[source.Path]bool
+	unchecked map[source.Path]bool
+	entries   map[source.Path]*entry // sheets that pages link, worked out
 }
 
 // Site builds all pages of a project. The error is one of our run, a

@@ -14,6 +14,7 @@ import (
 // Checked is what a check found, and in how many sheets of the project it looked.
 type Checked struct {
 	Sheets      int
+	LeftOut     int // sheets of libraries, which the settings do not have checked
 	Diagnostics []diag.Diagnostic
 }
 
@@ -52,7 +53,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		}
 	}
 	b.report(b.checks.Sorted()...)
-	return &Checked{len(b.checked), b.diags.Sorted()}, nil
+	return &Checked{len(b.checked), len(b.unchecked), b.diags.Sorted()}, nil
 }
 
 // findings returns the findings of a build. Of those of its checks it tells
@@ -79,11 +80,25 @@ func (b *builder) checksRoot(root string) bool {
 	return (b.checkAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
+// noteUnchecked notes a sheet of a library that is not checked.
+func (b *builder) noteUnchecked(here *visit) {
+	if !b.checkAll || here.leftOut {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.unchecked == nil {
+		b.unchecked = make(map[source.Path]bool)
+	}
+	b.unchecked[here.path] = true
+}
+
 // check notes what look finds in the nodes of a sheet, at the levels that the
 // settings give.
 func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) {
 	b := a.b
 	if !b.checksRoot(here.path.Root) || here.leftOut {
+		b.noteUnchecked(here)
 		return
 	}
 	levels := b.project.Settings.Check.Levels

@@ -132,7 +132,11 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked,
 		parts = []string{"nothing found"}
 	}
 	in := inspection{std: std}
-	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", "checked "+plural(c.Sheets, "sheet")+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+	checked := "checked " + plural(c.Sheets, "sheet")
+	if c.LeftOut > 0 {
+		checked += fmt.Sprintf(", %d of libraries left out", c.LeftOut)
+	}
+	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", checked+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 	return err
 }
 

@@ -46,7 +46,7 @@ func runDemo(ctx context.Context, folder string, std IO) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nchange a sheet in %s and build again:\n  cd %s && rinzel build\n",
+	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nchange a sheet in %s while this runs, and reload the page:\n  cd %s && rinzel watch\n",
 		page, filepath.Join(dir, "site"), dir)
 	return err
 }
