@@ -536,7 +536,7 @@ func TestStyleElements(t *testing.T) {
 .x { margin: const(gap); & b { user-select: none; background: url(boat.svg) } }
 .dead { color: red }
 </style><p class=x>x<b class=part>y</b></p><template><style>.in { template }</style></template>
-<style type="text/template">{{ this }} is none</style><style>{{ broken }</style><style>p::before { content: "</STYLE é" }</style>
+<style type="text/template">{{ this }} is none</style><style>{{ broken }</style><style>} .x {}</style><style>.a { color: <?= $tone ?> }</style><style>.a { color: {{ tone }}; }</style><style>{% if x %} .a { color: red } {% endif %}</style><style>p::before { content: "</STYLE é" }</style>
 -- site/part.css --
 .part { color: navy }
 -- site/island/boat.svg --
@@ -549,6 +549,7 @@ source = "site"
 	for _, want := range []string{
 		"<style media=print>@layer part{.part{color:navy}}.x{margin:4px}.x b{-webkit-user-select:none;user-select:none;background:url(boat.HASH.svg)}</style><p class=x>",
 		"<template><style>.in { template }</style></template>", `<style type="text/template">{{ this }} is none</style>`, "<style>{{ broken }</style>",
+		"<style>} .x {}</style><style>.a { color: <?= $tone ?> }</style>", "<style>.a { color: {{ tone }}; }</style><style>{% if x %} .a { color: red } {% endif %}</style>",
 	} {
 		if !strings.Contains(html, want) {
 			t.Errorf("no %s in %s", want, html)

@@ -26,21 +26,19 @@ func (b *builder) styleElements(res *pageResult) []graph.Edit {
 }
 
 // styleElement returns what comes of the text of one. ok is false if it stays as
-// it is: what cannot be read may be meant for a program that makes a page of it.
+// it is: what is no clean sheet may be meant for a program that makes a page of it.
 func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
 	from, external := b.baseOf(p)
-	if external {
-		return "", false // its addresses count from elsewhere
+	if external || isTemplate(p.File.Text[at.Start:at.End]) {
+		return "", false // its addresses count from elsewhere, or it is no sheet yet
 	}
 	f := b.blockFile(p, from, at)
 	sheet, diags := parse.Sheet(f)
-	if diag.HasErrors(diags) {
+	if len(diags) > 0 {
 		for i := range diags {
-			if diags[i].Severity == diag.Error {
-				diags[i].Severity = diag.Warning
-				diags[i].Message += "; this style element stays as it is"
-			}
+			diags[i].Severity = min(diags[i].Severity, diag.Warning)
+			diags[i].Message += "; this style element stays as it is"
 		}
 		b.report(diags...)
 		return "", false
@@ -58,6 +56,14 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 		text = "\n" + text
 	}
 	return withinStyle(text), true
+}
+
+// templateMarks start what programs put text in the place of. No sheet has them
+// but in strings and comments.
+var templateMarks = []string{"{{", "{%", "<%", "<?", "${", "[["}
+
+func isTemplate(text string) bool {
+	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
 }
 
 // blockFile returns a part of a page as a file in which all else is white space, so
