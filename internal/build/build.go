@@ -84,6 +84,7 @@ type Bundle struct {
 	Name    string   // the logical name: its path without a hash
 	Path    string   // as written
 	Pages   []string // that load it, as people are shown them; none for a sheet built alone
+	Within  bool     // it is written into its one page, and not as a file
 	Files   []string // the source sheets in it, as people are shown them, in cascade order
 	Sheets  int      // how many they are
 	Sources int      // bytes of their text

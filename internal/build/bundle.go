@@ -124,7 +124,7 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 			builder = sourcemap.NewBuilder(b.project.Tree.Set)
 			opts.Maps = builder
 		}
-		css = print.Append([]byte("@charset \"utf-8\";\n"), nodes, opts)
+		css = print.Append([]byte(charsetRule), nodes, opts)
 	}
 	res.css = css
 	res.info.Size = len(css)
@@ -132,6 +132,9 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 		res.mapped = builder.JSON(path.Base(job.name), job.source)
 	}
 }
+
+// charsetRule says the encoding of a sheet that is a file.
+const charsetRule = "@charset \"utf-8\";\n"
 
 func isASCII(text []byte) bool {
 	for _, c := range text {

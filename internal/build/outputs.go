@@ -45,7 +45,9 @@ func (o *outputs) addPage(r *pageResult) {
 // addBundle adds a bundle, its map, and the files that it names.
 func (o *outputs) addBundle(s *styles) {
 	for _, f := range s.files {
-		o.add(f)
+		if !s.within {
+			o.add(f)
+		}
 	}
 	for _, a := range s.assets {
 		o.addAsset(a)
@@ -111,6 +113,9 @@ func manifest(bundles []Bundle) []byte {
 	}
 	names, files := make(map[string]string), make(map[string]file)
 	for _, b := range bundles {
+		if b.Within {
+			continue
+		}
 		names[b.Name] = b.Path
 		files[b.Name] = file{b.Path, b.Size, b.Integrity, b.pages}
 	}

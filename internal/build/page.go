@@ -31,6 +31,10 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 			if s.made.empty {
 				continue
 			}
+			if s.within {
+				targets = append(targets, graph.Pointer{Style: b.styleText(s.made.css)})
+				continue
+			}
 			to := graph.Pointer{Address: b.addressOf(p, s.made.info.Path)}
 			if b.profile.Integrity {
 				to.Integrity = s.made.info.Integrity

@@ -36,6 +36,7 @@ type styles struct {
 	units  []*unit // that load it
 	shared int     // its number among those that several units share, from 1; else 0
 	made   bundleResult
+	within bool     // it is written into its one page, and not as a file
 	files  []Output // the bundle and its map, as they are written
 	assets []asset
 }
@@ -223,6 +224,9 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 			s.made.info.pages = append(s.made.info.pages, u.page.File.Path.Name)
 		}
 	}
+	// Its addresses count from the folder of the page, where it would lie.
+	s.within = s.shared == 0 && first.page.Base == "" && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames {
 		s.made.info.Path = hashedName(name, s.made.css)
 	}

@@ -617,6 +617,68 @@ inline = 300
 	}
 }
 
+// TestWithinPage writes small bundles into their pages, and compares what a
+// browser makes of them.
+func TestWithinPage(t *testing.T) {
+	const archive = `
+-- site/index.html --
+<meta charset=utf-8>
+<link rel=stylesheet href=all.css><link rel=stylesheet href=home.css><p class=x>x</p>
+-- site/print.html --
+<link rel=stylesheet href=print.css media="(min-width: 1px)"><p class=x>x</p>
+-- site/large.html --
+<link rel=stylesheet href=all.css><link rel=stylesheet href=large.css><p class=x>x</p>
+-- site/based.html --
+<base href=/img/><link rel=stylesheet href=../based.css><p class=x>x</p>
+-- site/all.css --
+p { margin: 1px }
+-- site/home.css --
+.x { background: url(img/a.svg); color: navy } .x::before { content: "é</style>" }
+-- site/print.css --
+.x { color: teal }
+-- site/based.css --
+.x { color: olive }
+-- site/large.css --
+.x { --large: "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"; color: red }
+-- site/img/a.svg --
+<svg xmlns="http://www.w3.org/2000/svg"/>
+-- rinzel.toml --
+source = "site"
+[split]
+least = 0
+`
+	browser := browsertest.Start(t).Open("about:blank")
+	linked, within := newSite(t, archive), newSite(t, archive+"within-page = 110\n")
+	for _, profile := range []string{project.Development, project.Production} {
+		for _, s := range []site{linked, within} {
+			if _, found := s.build(t, profile); found != "" {
+				t.Fatal(found)
+			}
+		}
+		a, b := serve(t, linked.output(profile)), serve(t, within.output(profile))
+		for _, name := range []string{"index.html", "print.html", "large.html", "based.html"} {
+			for _, line := range stylesOf(t, browser, a, name).Diff(stylesOf(t, browser, b, name), 5) {
+				t.Errorf("%s %s: %s", profile, name, line)
+			}
+		}
+	}
+	index := within.read(t, project.Production, "index.html")
+	if !strings.Contains(index, "<link rel=stylesheet href=shared.") || !strings.Contains(index, `é<\/style>"}</style>`) || strings.Contains(index, "@charset") {
+		t.Errorf("index %s", index)
+	}
+	if text := within.read(t, project.Production, "print.html"); !strings.Contains(text, `<style media="(min-width: 1px)">.x{color:teal}</style>`) {
+		t.Errorf("print %s", text)
+	}
+	for _, name := range []string{"large.html", "based.html"} {
+		if text := within.read(t, project.Production, name); strings.Contains(text, "<style") {
+			t.Errorf("%s %s", name, text)
+		}
+	}
+	if sheets, _ := filepath.Glob(filepath.Join(within.output(project.Production), "*.css")); len(sheets) != 3 {
+		t.Errorf("written: %s", sheets)
+	}
+}
+
 // TestHashedAssets checks which files get a hash in their names, and that all
 // that names them does so as they are written.
 func TestHashedAssets(t *testing.T) {

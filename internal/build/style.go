@@ -49,13 +49,16 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 		report: b.report, name: p.File.Path.Name, pieces: repeated(e.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
 		address: b.moved(&res.assets, func(to string) string { return b.addressOf(p, to) }),
 	}
-	text := string(b.bundle(job).css)
+	return b.styleText(b.bundle(job).css), true
+}
+
+// styleText returns a sheet as it stands in a style element.
+func (b *builder) styleText(css []byte) string {
+	text := strings.TrimPrefix(string(css), charsetRule)
 	if slices.Contains(b.profile.Finish, "minify") {
-		text = strings.TrimSuffix(text, "\n")
-	} else {
-		text = "\n" + text
+		return withinStyle(strings.TrimSuffix(text, "\n"))
 	}
-	return withinStyle(text), true
+	return withinStyle("\n" + text)
 }
 
 // templateMarks start what programs put text in the place of. No sheet has them

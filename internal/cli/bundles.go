@@ -65,6 +65,9 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 			}
 			b := byName[name]
 			about := fmt.Sprintf("%s of %s", size(b.Size), plural(b.Sheets, "sheet"))
+			if b.Within {
+				about += ", written into the page"
+			}
 			if len(b.Pages) > 1 {
 				about += fmt.Sprintf(", on %d pages", len(b.Pages))
 			}

@@ -276,6 +276,9 @@ type Edit struct {
 type Pointer struct {
 	Address   string
 	Integrity string // a hash that the browser is to check; empty for none
+	// Style, if it is not empty, is the sheet itself, which stands in a style element
+	// in place of the link.
+	Style string
 }
 
 // Point returns the edits of a page that make the group's links lead to
@@ -287,6 +290,10 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	_, sameMedia := g.SharedMedia()
 	var tags []string
 	for _, to := range targets {
+		if to.Style != "" {
+			tags = append(tags, g.styleElement(p, to.Style))
+			continue
+		}
 		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
 		if to.Integrity != "" {
 			behind := find(first.attrs, "href").whole.End
@@ -304,6 +311,17 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 		edits = append(edits, Edit{l.Tag, ""})
 	}
 	return edits
+}
+
+// styleElement returns an element that holds a sheet in place of the group's links.
+func (g Group) styleElement(p *Page, css string) string {
+	tag := "<style"
+	if _, same := g.SharedMedia(); same {
+		if media := find(g.Links[0].attrs, "media"); media != nil {
+			tag += " " + p.File.Text[media.whole.Start:media.whole.End]
+		}
+	}
+	return tag + ">" + css + "</style>"
 }
 
 // lineBreak returns what stands between two lines that both start as the one

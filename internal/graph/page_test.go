@@ -64,8 +64,11 @@ func TestPointAtSeveral(t *testing.T) {
 		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Address: "x.css"}, {Address: "y.css"}})); got != test.want {
 			t.Errorf("%q\n got %q\nwant %q", test.html, got, test.want)
 		}
-		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{"x.css", "sha384-x="}})); strings.Count(got, ` integrity="sha384-x="`) != 1 {
+		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Address: "x.css", Integrity: "sha384-x="}})); strings.Count(got, ` integrity="sha384-x="`) != 1 {
 			t.Errorf("%q: with a hash %q", test.html, got)
+		}
+		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Style: "a{}"}})); !strings.Contains(got, "<style>a{}</style>") && !strings.Contains(got, "<style media=print>a{}</style>") || strings.Contains(got, "<link") {
+			t.Errorf("%q: with a sheet %q", test.html, got)
 		}
 		if got := Apply(test.html, p.Groups[0].Point(p, nil)); strings.Contains(got, "link") {
 			t.Errorf("%q: without an address %q", test.html, got)

@@ -71,6 +71,7 @@ type fileChain struct {
 type fileSplit struct {
 	Shared *int `toml:"shared"`
 	Least  *int `toml:"least"`
+	Within *int `toml:"within-page"`
 }
 
 type fileAssets struct {
@@ -118,7 +119,7 @@ var knownKeys = map[string][]string{
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
 	"assets":         {"inline"},
-	"split":          {"shared", "least"},
+	"split":          {"shared", "least", "within-page"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
@@ -253,6 +254,11 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	if n := raw.Split.Least; n != nil {
 		if s.Split.Least = *n; *n < 0 {
 			r.fail(r.places.value("split", "least"), fmt.Sprintf("least is a number of bytes; found %d", *n), "")
+		}
+	}
+	if n := raw.Split.Within; n != nil {
+		if s.Split.Within = *n; *n < 0 {
+			r.fail(r.places.value("split", "within-page"), fmt.Sprintf("within-page is a number of bytes; found %d", *n), "")
 		}
 	}
 	if n := raw.Assets.Inline; n != nil {

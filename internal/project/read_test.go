@@ -205,6 +205,7 @@ as-is = ["user-select", "::placeholder", "@keyframes", "image-set()", "-webkit-l
 [split]
 shared = 3
 least = 0
+within-page = 500
 [assets]
 inline = 2000
 [profile.release]
@@ -220,7 +221,7 @@ compress = []
 	}
 	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
 	want := "{stop true map[lacking:off out-of-date:error]} {rtl map[css.selectors.nesting:true css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation:true]} " +
-		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0} 2000 {release  [purge minify] file hashed true [brotli]} {mirror  [purge minify] file hashed true []}"
+		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500} 2000 {release  [purge minify] file hashed true [brotli]} {mirror  [purge minify] file hashed true []}"
 	if got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
@@ -243,6 +244,7 @@ func TestReadOfStepsRefuses(t *testing.T) {
 		"[prefix]\nas-is = [\"color\", \"colr\"]":      `2: "colr" names nothing that could have a prefix`,
 		"[split]\nshared = 1":                          `2: shared is 2 or more, or 0 to share nothing; found 1`,
 		"[split]\nleast = -5":                          `2: least is a number of bytes; found -5`,
+		"[split]\nwithin-page = -1":                    `2: within-page is a number of bytes; found -1`,
 		"[assets]\ninline = 1000000":                   `2: inline is a number of bytes up to 100000; found 1000000`,
 		"[profile.x]\ncompress = [\"gzip\", \"gzip\"]": `2: compress lists gzip and brotli, each once; found "gzip"`,
 		"[roots]\npackage = \"vendor\"":                `2: the root "package" is that of installed packages`,

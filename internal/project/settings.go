@@ -83,6 +83,7 @@ type Purge struct {
 type Split struct {
 	Shared int // how many pages reach a sheet that is shared, at the least; 0 to share nothing
 	Least  int // bytes that a shared bundle has at the least
+	Within int // bytes up to which a bundle that one page loads is written into it; 0 for never
 }
 
 // Check are the settings of the checks.
