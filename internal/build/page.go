@@ -42,6 +42,7 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 			targets = append(targets, to)
 		}
 		edits = append(edits, u.group.Point(p, targets)...)
+		edits = append(edits, u.edits(func(s *styles) string { return b.addressOf(p, s.made.info.Path) })...)
 	}
 	edits = append(edits, b.moveAssets(res)...)
 	edits = append(edits, b.styleElements(res)...)

@@ -28,6 +28,8 @@ type unit struct {
 	index  int // among the units of its page
 	pieces []piece
 	loads  []*styles
+	early  []early // links that have its sheets loaded early
+	late   bool    // a script decides whether and when it styles the page
 }
 
 // styles is a bundle that is to be made.
@@ -84,6 +86,51 @@ func (b *builder) units(p *graph.Page) []*unit {
 		}
 		u.pieces = repeated(u.pieces)
 		out = append(out, u)
+	}
+	return append(out, b.preloaded(p, out)...)
+}
+
+// preloaded returns units for the sheets that a page has loaded early and does not
+// link: a script does so later. Those that it links are noted with the unit that they are in.
+func (b *builder) preloaded(p *graph.Page, linked []*unit) []*unit {
+	var out []*unit
+	for _, l := range p.Preloads {
+		target := b.resolve(p, l.Href.Address)
+		holds := func(u *unit) bool {
+			return slices.ContainsFunc(u.pieces, func(part piece) bool { return part.file != nil && part.file.Path == target.Path })
+		}
+		if i := slices.IndexFunc(linked, holds); i >= 0 {
+			linked[i].early = append(linked[i].early, early{l, target.Path})
+			continue
+		}
+		e, _ := b.linkedSheet(p, l)
+		if e == nil {
+			continue // it is reported, or lies elsewhere
+		}
+		out = append(out, &unit{page: p, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: repeated(e.pieces), late: true})
+	}
+	return out
+}
+
+// early is a link that has a sheet loaded early.
+type early struct {
+	link  graph.Link
+	sheet source.Path
+}
+
+// edits returns what makes the links of a unit that have sheets loaded early lead to
+// the bundles that these are in.
+func (u *unit) edits(address func(*styles) string) []graph.Edit {
+	var out []graph.Edit
+	for _, e := range u.early {
+		i := slices.IndexFunc(u.loads, func(s *styles) bool {
+			return slices.ContainsFunc(s.pieces, func(part piece) bool { return part.file != nil && part.file.Path == e.sheet })
+		})
+		if i < 0 || u.loads[i].within || u.loads[i].made.empty {
+			out = append(out, graph.Edit{At: e.link.Tag})
+			continue
+		}
+		out = append(out, e.link.Href.Move(address(u.loads[i])))
 	}
 	return out
 }
@@ -225,7 +272,7 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 		}
 	}
 	// Its addresses count from the folder of the page, where it would lie.
-	s.within = s.shared == 0 && first.page.Base == "" && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+	s.within = s.shared == 0 && !first.late && first.page.Base == "" && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
 	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames {
 		s.made.info.Path = hashedName(name, s.made.css)

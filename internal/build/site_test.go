@@ -679,6 +679,38 @@ least = 0
 	}
 }
 
+// TestPreloads checks where links lead that have sheets loaded early.
+func TestPreloads(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=preload as=style href=main.css><link rel="preload" as="style" href="late.css" onload="this.rel='stylesheet'"><link rel=preload as=style href=https://example.com/x.css>
+<link rel=stylesheet href=main.css><p class=x>x</p>
+-- site/main.css --
+@import "part.css";
+.x { top: 0 }
+-- site/part.css --
+.part { top: 0 }
+-- site/late.css --
+.x { & b { order: 1 } }
+-- rinzel.toml --
+source = "site"
+`)
+	_, found := s.build(t, project.Development)
+	html := s.read(t, project.Development, "index.html")
+	for _, want := range []string{"<link rel=preload as=style href=index.css>", `<link rel="preload" as="style" href="index-2.css" onload="this.rel='stylesheet'">`, "href=https://example.com/x.css>", "<link rel=stylesheet href=index.css>"} {
+		if !strings.Contains(html, want) {
+			t.Errorf("no %s in %s", want, html)
+		}
+	}
+	if css := s.read(t, project.Development, "index-2.css"); found != "" || !strings.Contains(css, ".x b {") {
+		t.Errorf("%s %s", found, css)
+	}
+	missing := newSite(t, "-- site/index.html --\n<link rel=preload as=style href=none.css>\n")
+	if _, found := missing.build(t, project.Development); !strings.Contains(found, "the page links a sheet") {
+		t.Errorf("found %s", found)
+	}
+}
+
 // TestHashedAssets checks which files get a hash in their names, and that all
 // that names them does so as they are written.
 func TestHashedAssets(t *testing.T) {

@@ -11,12 +11,15 @@ import (
 
 // Page is an HTML file and what it names. Offsets are bytes of File.Text.
 type Page struct {
-	File    *source.File
-	Base    string // the href of its base element; empty if it has none
-	Groups  []Group
-	Styles  []Span // the texts of its style elements
-	Refs    []Ref
-	Scripts []Ref // classic scripts and modules that it loads
+	File   *source.File
+	Base   string // the href of its base element; empty if it has none
+	Groups []Group
+	// Preloads are the links that have a sheet loaded early, or by a script that makes
+	// style links of them.
+	Preloads []Link
+	Styles   []Span // the texts of its style elements
+	Refs     []Ref
+	Scripts  []Ref // classic scripts and modules that it loads
 }
 
 // Group is a run of style links that can become one: nothing else that styles
@@ -205,7 +208,10 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	words := strings.Fields(strings.ToLower(rel.value))
 	if !slices.Contains(words, "stylesheet") {
 		if as := find(attrs, "as"); as != nil && strings.EqualFold(as.value, "style") {
-			return // the sheet becomes part of a bundle
+			if r.inert == 0 && slices.ContainsFunc(words, func(w string) bool { return w == "preload" || w == "prefetch" }) {
+				r.page.Preloads = append(r.page.Preloads, Link{Tag: tag, Href: ref(href), attrs: attrs})
+			}
+			return
 		}
 		if !slices.ContainsFunc(words, func(w string) bool { return remoteRels[w] }) {
 			to := r.ref(href)
