@@ -272,7 +272,7 @@ func (b *builder) make(plan *sitePlan, s *styles) {
 		}
 	}
 	// Its addresses count from the folder of the page, where it would lie.
-	s.within = s.shared == 0 && !first.late && first.page.Base == "" && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+	s.within = s.shared == 0 && !first.late && first.page.Base == "" && len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
 	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames {
 		s.made.info.Path = hashedName(name, s.made.css)
