@@ -73,6 +73,7 @@ var hashInName = regexp.MustCompile(`\.[a-z2-7]{10}\.`)
 // the address of the server taken out.
 func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browsertest.Styles {
 	t.Helper()
+	page.Load("about:blank") // coming from another page of the site, a busy browser gave out margins of before the layout
 	page.Load(server + "/" + name)
 	if problems := page.Problems(); len(problems) > 0 {
 		t.Errorf("%s: %s", name, problems)
