@@ -96,10 +96,7 @@ func (b *builder) preloaded(p *graph.Page, linked []*unit) []*unit {
 	var out []*unit
 	for _, l := range p.Preloads {
 		target := b.resolve(p, l.Href.Address)
-		holds := func(u *unit) bool {
-			return slices.ContainsFunc(u.pieces, func(part piece) bool { return part.file != nil && part.file.Path == target.Path })
-		}
-		if i := slices.IndexFunc(linked, holds); i >= 0 {
+		if i := slices.IndexFunc(linked, func(u *unit) bool { return holds(u.pieces, target.Path) }); i >= 0 {
 			linked[i].early = append(linked[i].early, early{l, target.Path})
 			continue
 		}
@@ -110,6 +107,11 @@ func (b *builder) preloaded(p *graph.Page, linked []*unit) []*unit {
 		out = append(out, &unit{page: p, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: repeated(e.pieces), late: true})
 	}
 	return out
+}
+
+// holds reports whether one of the pieces is of the sheet at a path.
+func holds(pieces []piece, sheet source.Path) bool {
+	return slices.ContainsFunc(pieces, func(p piece) bool { return p.file != nil && p.file.Path == sheet })
 }
 
 // early is a link that has a sheet loaded early.
@@ -123,9 +125,7 @@ type early struct {
 func (u *unit) edits(address func(*styles) string) []graph.Edit {
 	var out []graph.Edit
 	for _, e := range u.early {
-		i := slices.IndexFunc(u.loads, func(s *styles) bool {
-			return slices.ContainsFunc(s.pieces, func(part piece) bool { return part.file != nil && part.file.Path == e.sheet })
-		})
+		i := slices.IndexFunc(u.loads, func(s *styles) bool { return holds(s.pieces, e.sheet) })
 		if i < 0 || u.loads[i].within || u.loads[i].made.empty {
 			out = append(out, graph.Edit{At: e.link.Tag})
 			continue
@@ -141,7 +141,7 @@ type sitePlan struct {
 	kept    []Kept
 }
 
-// Kept is a sheet that several pages reach and each has in a bundle of its own.
+// Kept is a sheet that several pages reach and some have in a bundle of their own.
 type Kept struct {
 	Sheet string // as people are shown it
 	Pages []string
@@ -211,8 +211,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 // is not to be shared.
 func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if p.external != nil {
-		claims := split.Everything()
-		return split.Item{Key: own, Claims: claims}
+		return split.Item{Key: own, Claims: split.Everything()}
 	}
 	t := p.traits.of(p)
 	key := own

@@ -50,9 +50,9 @@ var corrections = map[string]string{
 }
 
 // basics match a type at the start of values, and tell how many they take.
-var basics map[string]func(values []ast.Value, e *expr) (n int, ok bool)
+var basics = basicTypes()
 
-func init() {
+func basicTypes() map[string]func(values []ast.Value, e *expr) (n int, ok bool) {
 	one := func(test func(v *ast.Value) bool) func([]ast.Value, *expr) (int, bool) {
 		return func(values []ast.Value, _ *expr) (int, bool) { return 1, test(&values[0]) }
 	}
@@ -61,7 +61,7 @@ func init() {
 	}
 	dashed := one(func(v *ast.Value) bool { return v.Kind == token.Ident && strings.HasPrefix(v.Text, "--") })
 	all := func(values []ast.Value, _ *expr) (int, bool) { return len(values), true }
-	basics = map[string]func([]ast.Value, *expr) (int, bool){
+	return map[string]func([]ast.Value, *expr) (int, bool){
 		"ident": kind(token.Ident), "ident-token": kind(token.Ident), "identifier": kind(token.Ident), "custom-ident": one(isCustomIdent),
 		"dashed-ident": dashed, "custom-property-name": dashed, "extension-name": dashed,
 		"string": kind(token.String), "string-token": kind(token.String), "url-token": kind(token.URL),

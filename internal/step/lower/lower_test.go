@@ -1,6 +1,7 @@
 package lower
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -24,6 +25,14 @@ func loweredWith(src string, opts Options) string {
 
 // ancient are browsers of 2017 and all since.
 var ancient = browsers.AtLeast(map[string]browsers.Version{"chrome": 58000, "firefox": 52000, "safari": 10000})
+
+// TestNothingNeeded has that what needs no change is handed on, not copied.
+func TestNothingNeeded(t *testing.T) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
+	if nodes := Nodes(sheet.Nodes, Options{Targets: ancient}); !slices.Equal(nodes, sheet.Nodes) {
+		t.Errorf("other nodes: %v", nodes)
+	}
+}
 
 // lowerTest is a sheet and what it is lowered to; an empty want is the sheet itself.
 type lowerTest struct{ src, want string }

@@ -296,6 +296,78 @@ func TestDataDemandsOfSelectors(t *testing.T) {
 	}
 }
 
+// TestDataDemandsOfValues does for keywords, functions and @keyframes what
+// [TestDataDemands] does for properties.
+func TestDataDemandsOfValues(t *testing.T) {
+	table, err := os.ReadFile("../../browsers/facts.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	met := 0
+	for _, target := range []string{"chrome 4", "chrome 22", "chrome 40", "chrome 67", "chrome 109", "chrome 150", "firefox 4", "firefox 15", "firefox 60", "firefox 93",
+		"safari 5", "safari 8", "safari 12", "safari 26", "edge 79", "edge 120", "opera 15", "samsung 4", "safari-ios 8"} {
+		browser, version, _ := strings.Cut(target, " ")
+		v, err := browsers.ParseVersion(version)
+		if err != nil {
+			t.Fatal(err)
+		}
+		targets := browsers.AtLeast(map[string]browsers.Version{browser: v})
+		for _, line := range strings.Split(string(table), "\n") {
+			id, facts, _ := strings.Cut(line, " ")
+			src, before, name, after := valueOf(id)
+			if src == "" {
+				continue
+			}
+			got, _ := prefixed(src, targets)
+			forms := make(map[string]string) // the prefixes by what they write
+			ranges(facts, browser, func(_, _ browsers.Version, prefix string) {
+				if prefix != "" {
+					forms[before+renamed(prefix, name)+after] = prefix
+				}
+			})
+			for form, prefix := range forms {
+				has := strings.Contains(got, form)
+				if want := demanded(facts, browser, v, prefix); has && !servedBy(facts, browser, v, prefix) || !has && want {
+					t.Errorf("%s for %s: %q is %v in %s, by %s", id, target, form, has, got, facts)
+				} else if has {
+					met++
+				}
+			}
+		}
+	}
+	if met < 100 {
+		t.Errorf("only %d forms were demanded: they prove nothing", met)
+	}
+}
+
+// TestNothingNeeded has that what needs no change is handed on, not copied.
+func TestNothingNeeded(t *testing.T) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
+	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 15004})
+	if nodes, changes := Nodes(sheet.Nodes, Options{Targets: targets}); !slices.Equal(nodes, sheet.Nodes) || len(changes) > 0 {
+		t.Errorf("other nodes: %v, with %v", nodes, changes)
+	}
+}
+
+// valueOf returns a sheet with a feature that is a keyword, a function or
+// @keyframes, its name, and what stands around that; none for other features.
+func valueOf(id string) (src, before, name, after string) {
+	if id == "css.at-rules.keyframes" {
+		return "@keyframes x { to { top: 0 } }", "@", "keyframes", " x{"
+	}
+	for function, feature := range functionFeatures {
+		if feature == id {
+			return "a { content: " + function + "(red, blue) }", "content:", function, "("
+		}
+	}
+	property, isProperty := strings.CutPrefix(id, "css.properties.")
+	property, keyword, _ := strings.Cut(property, ".")
+	if !isProperty || keyword == "" || strings.ContainsAny(keyword, "._") || notTheSame[id+" -ms-"] || functionFeatures[keyword] != "" {
+		return "", "", "", ""
+	}
+	return "a { " + property + ": " + keyword + " }", property + ":", keyword, ""
+}
+
 // served reports whether some version knows a selector under a form, and not without.
 func served(facts, browser string, floor browsers.Version, form, name string) bool {
 	for _, prefix := range []string{"=:" + form, "=::" + form, strings.TrimSuffix(form, name)} {
