@@ -12,11 +12,14 @@ type Styles map[string]map[string]string
 
 // computedStyles gathers them. Animations and transitions are ended first, and
 // the page has been laid out with its fonts: on a busy machine margins that follow
-// from the room there is are given out late.
+// from the room there is are given out late, so that it is laid out anew as well.
 const computedStyles = `(async () => {
 	await document.fonts.ready;
 	const drawn = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
 	await Promise.race([drawn, new Promise(done => setTimeout(done, 500))]);
+	document.body.hidden = !document.body.hidden;
+	document.body.getBoundingClientRect();
+	document.body.hidden = !document.body.hidden;
 	document.body.getBoundingClientRect();
 	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
 	const out = {};
