@@ -7,8 +7,6 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
-
-	"rinzel/internal/css/token"
 )
 
 // Visitor is told what stands in a script. Either function may be nil.
@@ -23,186 +21,55 @@ type Visitor struct {
 
 // Visit reads a script from its start to its end.
 func Visit(text string, v Visitor) {
-	s := scanner{text: text, v: v}
-	s.code(false)
+	visiting := visitor{v, newLexer(text)}
+	for t := visiting.lex.next(); t.kind != end; t = visiting.lex.next() {
+		visiting.token(t)
+	}
 }
 
-type scanner struct {
-	v    Visitor
-	text string
-
-	i     int
-	depth int // of templates within templates
-	// operand tells that the last token ended an operand, so that a slash
-	// divides rather than starting a regular expression.
-	operand bool
+// visitor hands on what the lexer reads.
+type visitor struct {
+	Visitor
+	lex *lexer
 }
 
-// maxTemplates bounds the nesting of templates; deeper ones are read as text.
-const maxTemplates = 100
-
-// code scans up to the end, or behind the brace that closes a template's hole.
-func (s *scanner) code(hole bool) {
-	braces := 0
-	for s.i < len(s.text) {
-		c := s.text[s.i]
-		switch {
-		case c == '"' || c == '\'':
-			s.str(c)
-		case c == '`':
-			s.template()
-		case c == '/':
-			s.slash()
-		case isWordByte(c):
-			s.word()
-		case c == '{':
-			braces++
-			s.operand = false
-			s.i++
-		case c == '}':
-			if hole && braces == 0 {
-				s.i++
-				return
-			}
-			braces--
-			s.operand = false
-			s.i++
-		default:
-			if c > ' ' {
-				s.operand = c == ')' || c == ']'
-			}
-			s.i++
+// token hands on a token. A word with a colon behind it is the key of an object.
+func (v *visitor) token(t tok) {
+	switch t.kind {
+	case str, template:
+		v.literal(t)
+	case word:
+		rest := strings.TrimLeft(v.lex.text[t.end:min(t.end+16, len(v.lex.text))], " \t\r\n")
+		if v.Key != nil && strings.HasPrefix(rest, ":") {
+			v.Key(v.lex.text[t.start:t.end])
 		}
 	}
 }
 
-func isWordByte(c byte) bool { return token.IsName(c) && c != '-' || c == '$' }
-
-// beforeRegexp are the words behind which a slash starts a regular expression.
-var beforeRegexp = map[string]bool{
-	"return": true, "typeof": true, "case": true, "in": true, "of": true, "delete": true, "void": true,
-	"throw": true, "new": true, "instanceof": true, "do": true, "else": true, "yield": true, "await": true,
-}
-
-// word scans an identifier, keyword or number. One with a colon behind it is
-// the key of an object.
-func (s *scanner) word() {
-	start := s.i
-	for s.i < len(s.text) && isWordByte(s.text[s.i]) {
-		s.i++
-	}
-	word := s.text[start:s.i]
-	s.operand = !beforeRegexp[word]
-	rest := strings.TrimLeft(s.text[s.i:min(s.i+16, len(s.text))], " \t\r\n")
-	if s.v.Key != nil && strings.HasPrefix(rest, ":") {
-		s.v.Key(word)
+// literal hands on a string, or a part of a template.
+func (v *visitor) literal(t tok) {
+	if v.Literal != nil {
+		text, at := v.lex.inner(t)
+		v.Literal(text, at)
 	}
 }
 
-// str scans a string literal. One that its line does not close is given up at
-// the line's end.
-func (s *scanner) str(quote byte) {
-	s.i++
-	start := s.i
-	for s.i < len(s.text) && s.text[s.i] != quote && s.text[s.i] != '\n' {
-		if s.text[s.i] == '\\' {
-			s.i++
-		}
-		s.i++
-	}
-	s.i = min(s.i, len(s.text))
-	s.literal(start, s.i)
-	if s.i < len(s.text) && s.text[s.i] == quote {
-		s.i++
-	}
-	s.operand = true
-}
-
-// template scans a template literal; its holes are code.
-func (s *scanner) template() {
-	s.i++
-	start := s.i
-	for s.i < len(s.text) {
-		switch c := s.text[s.i]; {
-		case c == '\\':
-			s.i += 2
-		case c == '`':
-			s.literal(start, s.i)
-			s.i++
-			s.operand = true
-			return
-		case c == '$' && s.i+1 < len(s.text) && s.text[s.i+1] == '{' && s.depth < maxTemplates:
-			s.literal(start, s.i)
-			s.i += 2
-			s.operand = false
-			s.depth++
-			s.code(true)
-			s.depth--
-			start = s.i
-		default:
-			s.i++
+// inner returns the text of a string or of a part of a template, escapes undone,
+// and its place.
+func (l *lexer) inner(t tok) (text string, at int) {
+	at = t.start + 1
+	stop := t.end
+	if t.closed {
+		stop--
+		if t.kind == template && l.text[stop] == '{' {
+			stop-- // the dollar sign
 		}
 	}
-	s.i = len(s.text)
-	s.literal(min(start, s.i), s.i)
-}
-
-// slash scans a comment, a regular expression, or a division sign.
-func (s *scanner) slash() {
-	rest := s.text[s.i:]
-	switch {
-	case strings.HasPrefix(rest, "//"):
-		if n := strings.IndexByte(rest, '\n'); n >= 0 {
-			s.i += n
-		} else {
-			s.i = len(s.text)
-		}
-	case strings.HasPrefix(rest, "/*"):
-		if n := strings.Index(rest[2:], "*/"); n >= 0 {
-			s.i += n + 4
-		} else {
-			s.i = len(s.text)
-		}
-	case s.operand:
-		s.operand = false
-		s.i++
-	default:
-		s.regexp()
-	}
-}
-
-// regexp scans a regular expression. What no slash closes on its line is
-// taken for a division after all.
-func (s *scanner) regexp() {
-	class := false
-	for i := s.i + 1; i < len(s.text) && s.text[i] != '\n'; i++ {
-		switch c := s.text[i]; {
-		case c == '\\':
-			i++
-		case c == '[':
-			class = true
-		case c == ']':
-			class = false
-		case c == '/' && !class:
-			s.i = i + 1
-			s.operand = true
-			return
-		}
-	}
-	s.i++
-	s.operand = false
-}
-
-// literal reports the literal that stands from start up to end.
-func (s *scanner) literal(start, end int) {
-	if s.v.Literal == nil {
-		return
-	}
-	text := s.text[start:end]
+	text = l.text[at:max(at, stop)]
 	if strings.IndexByte(text, '\\') >= 0 {
 		text = unescape(text)
 	}
-	s.v.Literal(text, start)
+	return text, at
 }
 
 // unescape undoes the escapes of a literal (ECMA-262, section 12.9.4).

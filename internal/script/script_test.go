@@ -25,7 +25,7 @@ func TestLiterals(t *testing.T) {
 		{"regular expressions", `a = /'/; b = x / 'c' / 2; return /["/]/.test("d")`, "c|d"},
 		{"division", `(a) / 'b'; c[0] / 'd'; e++ / f; 'g'`, "b|d|g"},
 		{"broken string", "'a\n'b'", "a|b"},
-		{"unfinished", "`a${'b'", "a|b|"},
+		{"unfinished", "`a${'b'", "a|b"},
 		{"backslash at the end", `'a\`, `a\`},
 	}
 	for _, test := range tests {

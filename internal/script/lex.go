@@ -1,0 +1,335 @@
+package script
+
+import (
+	"strings"
+
+	"rinzel/internal/css/token"
+)
+
+// This file reads JavaScript as tokens (ECMA-262, section 12). Where a slash may
+// divide or start a regular expression, and a brace may open a block or an object, it is
+// what stands before that decides.
+
+// kind tells the kinds of tokens apart.
+type kind uint8
+
+const (
+	end      kind = iota
+	word          // an identifier, keyword, private name or number
+	str           // a string
+	template      // a part of a template: from a quote or the end of a hole to the next
+	regexp
+	punct // one character, or "=>", "++", "--", "?.", "??", "..."
+)
+
+// tok is a token. A template's parts are tokens of their own, and the holes
+// between them code.
+type tok struct {
+	kind       kind
+	start, end int // in the text, quotes included
+	// closed tells of a string or part of a template that its quote ends it.
+	closed bool
+	depth  int // of brackets around it; an opening and its closing bracket have the same
+}
+
+// around is a bracket that is open.
+type around struct {
+	open byte // ( [ { or $ for the hole of a template
+	// regexp tells that a slash behind the closing bracket starts a regular
+	// expression: it ends the condition of a statement, or a block.
+	regexp bool
+	object bool // a brace that opens an object
+	choice int  // question marks whose colons are to come
+}
+
+type lexer struct {
+	text string
+	i    int
+	open []around // the first is what is around all
+	// operand tells that the last token ended an operand, so that a slash
+	// divides rather than starting a regular expression.
+	operand bool
+	last    tok
+	before  tok  // the one before last
+	choice  bool // the last colon belongs to a question mark
+}
+
+// maxNesting bounds how many brackets are remembered; within more, braces count as blocks.
+const maxNesting = 10_000
+
+func newLexer(text string) *lexer {
+	l := &lexer{text: text, open: []around{{}}}
+	if strings.HasPrefix(text, "#!") {
+		l.line()
+	}
+	return l
+}
+
+// is reports whether a token is the word or punctuator with a text.
+func (l *lexer) is(t tok, text string) bool {
+	return (t.kind == word || t.kind == punct) && l.text[t.start:t.end] == text
+}
+
+// next returns the next token, at the end of the text one of kind end.
+func (l *lexer) next() tok {
+	l.space()
+	t := tok{start: l.i, depth: len(l.open) - 1}
+	if l.i >= len(l.text) {
+		t.end = l.i
+		return t
+	}
+	switch c := l.text[l.i]; {
+	case c == '"' || c == '\'':
+		t.kind, t.closed = str, l.str(c)
+		l.operand = true
+	case c == '`':
+		t.kind = template
+		l.i++
+		t.closed = l.part()
+	case c == '}' && l.top().open == '$':
+		t.kind = template
+		l.open = l.open[:len(l.open)-1]
+		t.depth--
+		l.i++
+		t.closed = l.part()
+	case isWordByte(c) || c == '#':
+		t.kind = word
+		l.word()
+	case c == '/' && !l.operand && l.regexp():
+		t.kind = regexp
+		l.operand = true
+	default:
+		t.kind = punct
+		l.punct(c)
+		t.depth = min(t.depth, len(l.open)-1)
+	}
+	t.end = l.i
+	l.before, l.last = l.last, t
+	return t
+}
+
+// space skips white space and comments.
+func (l *lexer) space() {
+	for l.i < len(l.text) {
+		rest := l.text[l.i:]
+		switch {
+		case rest[0] <= ' ':
+			l.i++
+		case strings.HasPrefix(rest, "//"):
+			l.line()
+		case strings.HasPrefix(rest, "/*"):
+			if n := strings.Index(rest[2:], "*/"); n >= 0 {
+				l.i += n + 4
+			} else {
+				l.i = len(l.text)
+			}
+		case strings.HasPrefix(rest, "\u00a0"), strings.HasPrefix(rest, "\ufeff"), strings.HasPrefix(rest, "\u2028"), strings.HasPrefix(rest, "\u2029"):
+			l.i += len("\u00a0")
+			if rest[0] != "\u00a0"[0] {
+				l.i++
+			}
+		default:
+			return
+		}
+	}
+}
+
+// line skips the rest of a line.
+func (l *lexer) line() {
+	if n := strings.IndexByte(l.text[l.i:], '\n'); n >= 0 {
+		l.i += n
+	} else {
+		l.i = len(l.text)
+	}
+}
+
+func isWordByte(c byte) bool { return token.IsName(c) && c != '-' || c == '$' }
+
+// beforeRegexp are the words behind which a slash starts a regular expression, and
+// a brace opens an object.
+var beforeRegexp = map[string]bool{
+	"return": true, "typeof": true, "case": true, "in": true, "of": true, "delete": true, "void": true,
+	"throw": true, "new": true, "instanceof": true, "yield": true, "await": true, "default": true, "extends": true,
+}
+
+// beforeBlock are the words behind which a brace opens a block.
+var beforeBlock = map[string]bool{"do": true, "else": true, "try": true, "finally": true}
+
+// word scans an identifier, keyword or number. A number may have a dot in it.
+func (l *lexer) word() {
+	start := l.i
+	for l.i++; l.i < len(l.text) && isWordByte(l.text[l.i]); l.i++ {
+	}
+	if c := l.text[start]; c >= '0' && c <= '9' {
+		for l.i < len(l.text) && (isWordByte(l.text[l.i]) || l.text[l.i] == '.') {
+			l.i++
+		}
+		l.operand = true
+		return
+	}
+	name := l.text[start:l.i]
+	member := l.is(l.last, ".") || l.is(l.last, "?.")
+	l.operand = member || !beforeRegexp[name] && !beforeBlock[name]
+}
+
+// str scans a string literal. One that its line does not close is given up at
+// the line's end.
+func (l *lexer) str(quote byte) (closed bool) {
+	l.i++
+	for l.i < len(l.text) && l.text[l.i] != quote && l.text[l.i] != '\n' {
+		if l.text[l.i] == '\\' {
+			l.i++
+			if strings.HasPrefix(l.text[min(l.i, len(l.text)):], "\r\n") {
+				l.i++
+			}
+		}
+		l.i++
+	}
+	l.i = min(l.i, len(l.text))
+	if l.i < len(l.text) && l.text[l.i] == quote {
+		l.i++
+		return true
+	}
+	return false
+}
+
+// part scans a part of a template up to its end or the next hole.
+func (l *lexer) part() (closed bool) {
+	for l.i < len(l.text) {
+		switch c := l.text[l.i]; {
+		case c == '\\':
+			l.i += 2
+		case c == '`':
+			l.i++
+			l.operand = true
+			return true
+		case c == '$' && l.i+1 < len(l.text) && l.text[l.i+1] == '{':
+			l.i += 2
+			l.operand = false
+			l.push(around{open: '$'})
+			return true
+		default:
+			l.i++
+		}
+	}
+	l.i = len(l.text)
+	l.operand = true
+	return false
+}
+
+// top returns the innermost bracket that is open.
+func (l *lexer) top() *around { return &l.open[len(l.open)-1] }
+
+func (l *lexer) push(a around) {
+	if len(l.open) < maxNesting {
+		l.open = append(l.open, a)
+	}
+}
+
+// regexp scans a regular expression. What no slash closes on its line is
+// taken for a division after all.
+func (l *lexer) regexp() bool {
+	class := false
+	for i := l.i + 1; i < len(l.text) && l.text[i] != '\n'; i++ {
+		switch c := l.text[i]; {
+		case c == '\\':
+			i++
+		case c == '[':
+			class = true
+		case c == ']':
+			class = false
+		case c == '/' && !class:
+			for i++; i < len(l.text) && isWordByte(l.text[i]); i++ { // its flags
+			}
+			l.i = i
+			return true
+		}
+	}
+	return false
+}
+
+// punct scans a punctuator.
+func (l *lexer) punct(c byte) {
+	was := l.operand
+	l.operand = false
+	n := 1
+	switch c {
+	case '(':
+		statement := (l.is(l.last, "if") || l.is(l.last, "while") || l.is(l.last, "for") || l.is(l.last, "with")) && !l.is(l.before, ".") && !l.is(l.before, "?.")
+		if l.is(l.last, "await") { // for await (
+			statement = l.is(l.before, "for")
+		}
+		l.push(around{open: c, regexp: statement})
+	case '[':
+		l.push(around{open: c})
+	case '{':
+		object := l.opensObject()
+		l.push(around{open: c, regexp: !object, object: object})
+	case ')', ']', '}':
+		l.close(c)
+	case '=', '+', '-', '?':
+		if l.i+1 < len(l.text) {
+			second := l.text[l.i+1]
+			switch {
+			case c == '=' && second == '>', c == '?' && second == '?':
+				n = 2
+			case (c == '+' || c == '-') && second == c:
+				n, l.operand = 2, was // behind an operand it belongs to it
+			case c == '?' && second == '.' && (l.i+2 == len(l.text) || l.text[l.i+2] < '0' || l.text[l.i+2] > '9'):
+				n = 2
+			}
+		}
+		if c == '?' && n == 1 {
+			l.top().choice++
+		}
+	case '.':
+		if strings.HasPrefix(l.text[l.i:], "...") {
+			n = len("...")
+		}
+	case ':':
+		if l.choice = l.top().choice > 0; l.choice {
+			l.top().choice--
+		}
+	}
+	l.i += n
+}
+
+// close closes the bracket that fits, and those within it that nothing closed.
+func (l *lexer) close(c byte) {
+	open := map[byte]byte{')': '(', ']': '[', '}': '{'}[c]
+	// A bracket within the hole of a template closes none outside of it.
+	for k := len(l.open) - 1; k > 0 && l.open[k].open != '$'; k-- {
+		if l.open[k].open == open {
+			l.operand = !l.open[k].regexp
+			l.open = l.open[:k]
+			return
+		}
+	}
+	l.operand = c != '}'
+}
+
+// opensObject reports whether a brace opens an object rather than a block.
+func (l *lexer) opensObject() bool {
+	if l.operand || l.last.kind == end {
+		return false
+	}
+	switch t := l.last; t.kind {
+	case word:
+		return !beforeBlock[l.text[t.start:t.end]]
+	case punct:
+		switch l.text[t.start:t.end] {
+		case ";", "{", "}", ")", "=>":
+			return false
+		case ":":
+			return l.colonBeforeValue()
+		}
+	}
+	return true
+}
+
+// colonBeforeValue reports whether the last colon stands before a value: that of
+// an object's key or of a choice, and not behind a label or a case.
+func (l *lexer) colonBeforeValue() bool {
+	in := l.top()
+	return l.choice || in.object || in.open == '(' || in.open == '['
+}
