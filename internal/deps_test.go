@@ -46,7 +46,7 @@ var allowed = map[string]string{
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/source",
 	"internal/project":         "internal/browsers internal/diag internal/source internal/step internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
-	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/source internal/tokens",
+	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/script internal/source internal/tokens",
 	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
 		"internal/script internal/source internal/sourcemap internal/split internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
 	"internal/watch": "",

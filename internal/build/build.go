@@ -52,6 +52,7 @@ type Result struct {
 type Page struct {
 	Name    string   // as people are shown it
 	Bundles []string // logical names, in the order of its links
+	Late    []string // logical names of those that its scripts load
 }
 
 // Kind tells the kinds of outputs apart.
@@ -62,12 +63,13 @@ const (
 	StyleKind    Kind = "style"
 	MapKind      Kind = "map"
 	PageKind     Kind = "page"
+	ScriptKind   Kind = "script" // that was changed or made; others are assets
 	AssetKind    Kind = "asset"
 	ManifestKind Kind = "manifest"
 	PackedKind   Kind = "packed" // the compressed form of another
 )
 
-var kindOrder = []Kind{StyleKind, MapKind, PageKind, AssetKind, ManifestKind, PackedKind}
+var kindOrder = []Kind{StyleKind, MapKind, ScriptKind, PageKind, AssetKind, ManifestKind, PackedKind}
 
 // Output is a file to be written.
 type Output struct {
@@ -85,6 +87,9 @@ type Bundle struct {
 	Path    string   // as written
 	Pages   []string // that load it, as people are shown them; none for a sheet built alone
 	Within  bool     // it is written into its one page, and not as a file
+	Late    bool     // scripts of the pages load it, before the code runs that needs it
+	Taken   bool     // scripts take it as an object, or by its address
+	Adopted bool     // a script holds it, and puts it into the page
 	Files   []string // the source sheets in it, as people are shown them, in cascade order
 	Sheets  int      // how many they are
 	Sources int      // bytes of their text
@@ -108,6 +113,7 @@ type builder struct {
 	opts     Options
 	sheets   graph.Sheets
 	tokens   graph.TokenFiles
+	scripts  graph.Scripts
 	evidence *purge.Evidence
 	records  bool // notes where constants are set and read
 	checkAll bool // checks whatever the settings say of builds
@@ -118,7 +124,9 @@ type builder struct {
 	checks    diag.List
 	checked   map[source.Path]bool
 	unchecked map[source.Path]bool
-	entries   map[source.Path]*entry // sheets that pages link, worked out
+	entries   map[source.Path]*entry    // sheets that pages link, worked out
+	modules   map[string]*modules       // scripts, by the import maps of the pages that run them
+	run       map[source.Path][]*module // scripts that pages run, as each of those has them
 }
 
 // Site builds all pages of a project. The error is one of our run, a
@@ -156,24 +164,32 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 // site works out the pages: first the sheets of each, then which of them are
 // shared, then all bundles, and then the pages that link them.
 func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*outputs, error) {
-	perPage := make([][]*unit, len(pages))
-	if err := inParallel(ctx, len(pages), func(i int) { perPage[i] = b.units(pages[i]) }); err != nil {
+	perPage, programs := make([][]*unit, len(pages)), make([]*program, len(pages))
+	err := inParallel(ctx, len(pages), func(i int) {
+		programs[i] = b.program(pages[i])
+		perPage[i] = b.units(pages[i], programs[i])
+	})
+	if err != nil {
 		return nil, err
 	}
 	plan := b.plan(slices.Concat(perPage...))
-	if err := inParallel(ctx, len(plan.bundles), func(i int) { b.make(plan, plan.bundles[i]) }); err != nil {
+	l := b.load(programs, pages)
+	bundles := slices.Concat(plan.bundles, l.bundles, l.order)
+	if err := inParallel(ctx, len(bundles), func(i int) { b.make(bundles[i]) }); err != nil {
 		return nil, err
 	}
+	l.makeModules(perPage)
 	made := make([]*pageResult, len(pages))
-	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i]) }); err != nil {
+	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l) }); err != nil {
 		return nil, err
 	}
 	out := newOutputs(b)
+	out.copies = b.scriptCopies(l)
 	for _, u := range slices.Concat(perPage...) {
 		b.checkEmpty(u)
 	}
-	for _, s := range plan.bundles {
-		if s.made.empty {
+	for _, s := range bundles {
+		if s.made.empty && !s.taken {
 			b.reportEmpty(s)
 			continue
 		}
@@ -182,20 +198,25 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	}
 	for i, m := range made {
 		out.addPage(m)
-		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i]))
+		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i], l.bundles))
 	}
 	res.Kept = plan.kept
 	return out, nil
 }
 
 // pageInfo tells which bundles a page loads.
-func pageInfo(p *graph.Page, units []*unit) Page {
+func pageInfo(p *graph.Page, units []*unit, late []*styles) Page {
 	info := Page{Name: p.File.Name}
 	for _, u := range units {
 		for _, s := range u.loads {
 			if !s.made.empty {
 				info.Bundles = append(info.Bundles, s.made.info.Name)
 			}
+		}
+	}
+	for _, s := range late {
+		if slices.Contains(s.pages, p) && !s.made.empty {
+			info.Late = append(info.Late, s.made.info.Name)
 		}
 	}
 	return info
@@ -232,8 +253,8 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
 		checker:  check.New(targets),
 		fitting:  prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs}),
-		sheets:   graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree},
-		entries: make(map[source.Path]*entry),
+		sheets:   graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
+		entries: make(map[source.Path]*entry), modules: make(map[string]*modules), run: make(map[source.Path][]*module),
 	}, nil
 }
 

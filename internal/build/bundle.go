@@ -28,6 +28,7 @@ type bundleJob struct {
 	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
 	purge   bool
 	within  bool // it is written into a page: without a map, and without saying its encoding
+	adopted bool // it is written into a script: without saying its encoding
 	alone   bool // no page loads it beside others: if purging leaves nothing, that is an error
 	// source gives the address of a source file relative to the map.
 	source func(*source.File) string
@@ -36,9 +37,10 @@ type bundleJob struct {
 // bundleResult is a bundle that was written.
 type bundleResult struct {
 	info   Bundle
-	css    []byte // without the comment that names the map
-	mapped []byte // nil if the profile wants no map
-	empty  bool   // purging left nothing
+	css    []byte   // without the comment that names the map
+	mapped []byte   // nil if the profile wants no map
+	empty  bool     // purging left nothing
+	holes  []string // the files whose addresses in it a module works out
 }
 
 // bundle joins pieces in cascade order and finishes them as one.
@@ -118,7 +120,7 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 		size -= size / 8
 	}
 	css := print.Append(make([]byte, 0, size+size/16+256), nodes, opts)
-	if !isASCII(css) && !job.within {
+	if !isASCII(css) && !job.within && !job.adopted {
 		// A page or server may say another encoding, so the sheet says its own.
 		if builder != nil {
 			builder = sourcemap.NewBuilder(b.project.Tree.Set)

@@ -74,9 +74,9 @@ func (b *builder) matchEvidence(files map[source.Path]bool) {
 // cannot be known.
 func (b *builder) remoteScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
-		if b.resolve(page, s.Address).Kind == graph.External {
+		if s.Address != "" && b.resolve(page, s.Address).Kind == graph.External {
 			b.report(diag.Diagnostic{Code: "remote-script", Severity: diag.Note,
-				Span:    refSpan(page, s),
+				Span:    refSpan(page, s.Ref),
 				Message: "this script is not read for names in use, since it lies elsewhere",
 				Mend:    "list in [purge] keep the classes that only it uses"})
 		}

@@ -31,6 +31,9 @@ type outputs struct {
 	b      *builder
 	files  []Output
 	owners map[string]int // index in files, by the path in lower case
+	// copies are the files that are not copied as they are: scripts that import
+	// sheets, and their maps.
+	copies map[source.Path][]byte
 }
 
 func newOutputs(b *builder) *outputs { return &outputs{b: b, owners: make(map[string]int)} }
@@ -45,9 +48,12 @@ func (o *outputs) addPage(r *pageResult) {
 // addBundle adds a bundle, its map, and the files that it names.
 func (o *outputs) addBundle(s *styles) {
 	for _, f := range s.files {
-		if !s.within {
+		if !s.within && (!s.adopted || f.Kind == MapKind) {
 			o.add(f)
 		}
+	}
+	if s.module.Path != "" {
+		o.add(s.module)
 	}
 	for _, a := range s.assets {
 		o.addAsset(a)
@@ -58,6 +64,10 @@ func (o *outputs) addBundle(s *styles) {
 func (o *outputs) addAsset(a asset) {
 	name := a.name
 	if i, ok := o.owners[strings.ToLower(name)]; ok && o.files[i].from == a.path {
+		return
+	}
+	if data, ok := o.copies[a.path]; ok {
+		o.add(Output{Path: name, Kind: ScriptKind, Data: data, owner: a.at, from: a.path})
 		return
 	}
 	data, err := o.b.project.Tree.Bytes(a.path)
@@ -113,11 +123,11 @@ func manifest(bundles []Bundle) []byte {
 	}
 	names, files := make(map[string]string), make(map[string]file)
 	for _, b := range bundles {
-		if b.Within {
+		if b.Within || b.Adopted {
 			continue
 		}
 		names[b.Name] = b.Path
-		files[b.Name] = file{b.Path, b.Size, b.Integrity, b.pages}
+		files[b.Name] = file{b.Path, b.Size, b.Integrity, append([]string{}, b.pages...)}
 	}
 	data, err := json.MarshalIndent(struct {
 		Bundles map[string]string `json:"bundles"`

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
-	"rinzel/internal/script"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
 )
@@ -22,7 +22,7 @@ type pageResult struct {
 }
 
 // page makes the page that links the bundles of its units.
-func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
+func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
@@ -41,17 +41,24 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 			}
 			targets = append(targets, to)
 		}
-		edits = append(edits, u.group.Point(p, targets)...)
+		if len(u.group.Links) == 0 {
+			edits = append(edits, p.Append(targets)...)
+		} else {
+			edits = append(edits, u.group.Point(p, targets)...)
+		}
 		edits = append(edits, u.edits(func(s *styles) string { return b.addressOf(p, s.made.info.Path) })...)
 	}
 	edits = append(edits, b.moveAssets(res)...)
 	edits = append(edits, b.styleElements(res)...)
+	for _, mod := range runs.inline {
+		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
+	}
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {
 		text = "\uFEFF" + text
 	}
 	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: []byte(text), owner: source.SpanOf(p.File.Pos(0), 0)}
-	b.pageAssets(res)
+	res.assets = append(res.assets, runs.files...)
 	return res
 }
 
@@ -59,14 +66,37 @@ func (b *builder) page(p *graph.Page, units []*unit) *pageResult {
 type entryGroup struct {
 	group   graph.Group
 	entries []*entry
+	scripts []*entry    // sheets that scripts of the page import, behind those
+	at      source.Span // what names the first of its sheets
 }
 
 // groups returns the groups of a page's links to sheets of the project, such
 // that each can be one sheet. A link to a sheet from elsewhere stays, and what
 // stands on its two sides stays apart; a sheet that itself imports one from
-// elsewhere comes first in its group.
-func (b *builder) groups(p *graph.Page) []entryGroup {
-	var out []entryGroup
+// elsewhere comes first in its group. The sheets that scripts import come last.
+func (b *builder) groups(p *graph.Page, runs *program) []entryGroup {
+	out, last := b.linkGroups(p)
+	if b.profile.Scripts == project.AdoptStyles || len(runs.sheets) == 0 {
+		return out
+	}
+	own := entryGroup{at: runs.sheets[0].at}
+	for _, s := range runs.sheets {
+		own.scripts = append(own.scripts, b.styleEntry(s))
+	}
+	external := slices.ContainsFunc(own.scripts, func(e *entry) bool { return e.external > 0 })
+	if n := len(out) - 1; n >= 0 && last && !external && p.Joins(out[n].group.Links[0], out[n].group) {
+		if media, same := out[n].group.SharedMedia(); !same || media == "" {
+			out[n].scripts = own.scripts
+			return out
+		}
+	}
+	return append(out, own)
+}
+
+// linkGroups returns the groups of a page's links. last tells that nothing that
+// styles the page stands behind the last one.
+func (b *builder) linkGroups(p *graph.Page) (out []entryGroup, last bool) {
+	last = p.Open
 	for _, g := range p.Groups {
 		var current entryGroup
 		flush := func() {
@@ -80,18 +110,23 @@ func (b *builder) groups(p *graph.Page) []entryGroup {
 			switch {
 			case external:
 				flush()
+				last = false
 				continue
 			case e == nil:
 				continue
 			case e.external > 0 || !p.Joins(l, current.group):
 				flush()
 			}
+			if len(current.entries) == 0 {
+				current.at = refSpan(p, l.Href)
+			}
+			last = p.Open
 			current.group.Links = append(current.group.Links, l)
 			current.entries = append(current.entries, e)
 		}
 		flush()
 	}
-	return out
+	return out, last
 }
 
 // linkedSheet returns the sheet that a link leads to, worked out, or nil with
@@ -213,49 +248,8 @@ func (b *builder) styleFiles(r *bundleResult, owner source.Span) []Output {
 	return []Output{css, {Path: r.info.Path + ".map", Kind: MapKind, Data: r.mapped, owner: owner}}
 }
 
-// pageAssets notes the scripts of a page, and the files of the project that they name.
-func (b *builder) pageAssets(res *pageResult) {
-	p := res.page
-	add := func(r graph.Ref) {
-		t := b.resolve(p, r.Address)
-		if t.Kind == graph.Local && b.copyable(t.Path) {
-			res.assets = append(res.assets, asset{t.Path, plainAssetName(t.Path), refSpan(p, r)})
-		}
-	}
-	seen := make(map[source.Path]bool)
-	for _, s := range p.Scripts {
-		add(s)
-		if t := b.resolve(p, s.Address); t.Kind == graph.Local {
-			b.scriptAssets(res, t.Path, seen)
-		}
-	}
-}
-
 // copyable reports whether a file is copied as it is when something names it:
 // it exists and is no page, which is built.
 func (b *builder) copyable(p source.Path) bool {
 	return !isPage(p.Name) && b.project.Tree.Exists(p)
-}
-
-// scriptAssets notes the files that the literals of a script name by a path,
-// other scripts among them.
-func (b *builder) scriptAssets(res *pageResult, p source.Path, seen map[source.Path]bool) {
-	if seen[p] || !isScript(p.Name) {
-		return
-	}
-	seen[p] = true
-	f, err := b.project.Tree.Text(p)
-	if err != nil {
-		return // it is copied, or missing, as any asset
-	}
-	script.Visit(f.Text, script.Visitor{Literal: func(text string, offset int) {
-		if !strings.HasPrefix(text, "./") && !strings.HasPrefix(text, "../") && !strings.HasPrefix(text, "/") {
-			return
-		}
-		t := graph.Resolve(b.project.Tree, p, b.project.Settings.Base, text)
-		if t.Kind == graph.Local && b.copyable(t.Path) {
-			res.assets = append(res.assets, asset{t.Path, plainAssetName(t.Path), source.SpanOf(f.Pos(offset), 0)})
-			b.scriptAssets(res, t.Path, seen)
-		}
-	}})
 }

@@ -28,19 +28,31 @@ type unit struct {
 	index  int // among the units of its page
 	pieces []piece
 	loads  []*styles
-	early  []early // links that have its sheets loaded early
-	late   bool    // a script decides whether and when it styles the page
+	early  []early     // links that have its sheets loaded early
+	late   bool        // a script decides whether and when it styles the page
+	at     source.Span // what names the first of its sheets
 }
 
 // styles is a bundle that is to be made.
 type styles struct {
 	pieces []piece
-	units  []*unit // that load it
-	shared int     // its number among those that several units share, from 1; else 0
+	name   string        // logical path in the output folder
+	at     source.Span   // what names the first of its sheets
+	units  []*unit       // that load it
+	pages  []*graph.Page // that load it
+	shared int           // its number among those that several units share, from 1; else 0
 	made   bundleResult
 	within bool     // it is written into its one page, and not as a file
 	files  []Output // the bundle and its map, as they are written
 	assets []asset
+
+	// Of bundles that scripts load:
+	late    bool   // it is linked before the code runs that needs it,
+	linked  []int  // but on these pages, which link its sheets
+	adopted bool   // a module holds it, and puts it into the page
+	taken   bool   // a script takes it as an object, or by its address
+	plain   bool   // by its plain name
+	module  Output // the script that puts it into the page
 }
 
 // traits are what is known of a piece for sharing it. They are worked out when
@@ -65,10 +77,10 @@ func (t *traits) of(p *piece) *traits {
 
 // units returns what a page links, in groups that can each become one. The
 // media of a group's links are said by the sheets where not all have the same.
-func (b *builder) units(p *graph.Page) []*unit {
+func (b *builder) units(p *graph.Page, runs *program) []*unit {
 	var out []*unit
-	for i, g := range b.groups(p) {
-		u := &unit{page: p, group: g.group, index: i}
+	for i, g := range b.groups(p, runs) {
+		u := &unit{page: p, group: g.group, index: i, at: g.at}
 		_, same := g.group.SharedMedia()
 		for k, l := range g.group.Links {
 			var media *condition
@@ -83,6 +95,9 @@ func (b *builder) units(p *graph.Page) []*unit {
 				}
 				u.pieces = append(u.pieces, piece)
 			}
+		}
+		for _, e := range g.scripts {
+			u.pieces = append(u.pieces, e.pieces...)
 		}
 		u.pieces = repeated(u.pieces)
 		out = append(out, u)
@@ -104,7 +119,7 @@ func (b *builder) preloaded(p *graph.Page, linked []*unit) []*unit {
 		if e == nil {
 			continue // it is reported, or lies elsewhere
 		}
-		out = append(out, &unit{page: p, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: repeated(e.pieces), late: true})
+		out = append(out, &unit{page: p, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: repeated(e.pieces), late: true, at: refSpan(p, l.Href)})
 	}
 	return out
 }
@@ -180,6 +195,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 			shared++
 			s.shared = shared
 		}
+		s.at = s.units[0].at
 		out.bundles = append(out.bundles, s)
 	}
 	for u, loads := range worked.Loads {
@@ -202,6 +218,14 @@ func (b *builder) plan(units []*unit) *sitePlan {
 			}
 		}
 		out.kept = append(out.kept, kept)
+	}
+	for _, s := range out.bundles {
+		s.name = s.nameIn(out)
+		for _, u := range s.units {
+			if !slices.Contains(s.pages, u.page) {
+				s.pages = append(s.pages, u.page)
+			}
+		}
 	}
 	b.turned(worked.Turned, units, pieces)
 	return out
@@ -246,42 +270,54 @@ func (b *builder) turned(list []split.Turned, units []*unit, pieces map[string]p
 			continue
 		}
 		first, second := units[t.AB], units[t.BA]
-		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: refSpan(second.page, second.group.Links[0].Href),
+		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: second.at,
 			Message: fmt.Sprintf("this page loads %q before %q, and %q the other way around; both set %q", c.file.Name, a.file.Name, first.page.File.Name, t.What),
-			Related: []diag.Related{{Span: refSpan(first.page, first.group.Links[0].Href), Message: "the other page"}},
+			Related: []diag.Related{{Span: first.at, Message: "the other page"}},
 			Mend:    "link or import them in one order everywhere, so that all pages look alike and can share them"})
 	}
 }
 
 // make joins and finishes a bundle.
-func (b *builder) make(plan *sitePlan, s *styles) {
-	name := s.name(plan)
-	first := s.units[0]
+func (b *builder) make(s *styles) {
 	job := bundleJob{
-		report: b.report, name: name, pieces: s.pieces, purge: b.purges(),
-		at:      refSpan(first.page, first.group.Links[0].Href),
-		source:  func(f *source.File) string { return b.relativeToOutput(name, f.Name) },
-		address: b.moved(&s.assets, func(to string) string { return graph.Relative(name, to) }),
+		report: b.report, name: s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted,
+		source:  func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) },
+		address: b.moved(&s.assets, func(to string) string { return graph.Relative(s.name, to) }),
+	}
+	var holes []string
+	if s.adopted {
+		job.address = b.moved(&s.assets, func(to string) string {
+			holes = append(holes, to)
+			return hole(len(holes) - 1)
+		})
 	}
 	s.made = b.bundle(job)
-	for _, u := range s.units {
-		if !slices.Contains(s.made.info.Pages, u.page.File.Name) {
-			s.made.info.Pages = append(s.made.info.Pages, u.page.File.Name)
-			s.made.info.pages = append(s.made.info.pages, u.page.File.Path.Name)
-		}
+	s.made.holes = holes
+	for _, p := range s.pages {
+		s.made.info.Pages = append(s.made.info.Pages, p.File.Name)
+		s.made.info.pages = append(s.made.info.pages, p.File.Path.Name)
 	}
-	// Its addresses count from the folder of the page, where it would lie.
-	s.within = s.shared == 0 && !first.late && first.page.Base == "" && len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+	s.made.info.Late, s.made.info.Taken, s.made.info.Adopted = s.late, s.taken, s.adopted
+	s.within = b.fitsWithin(s)
 	s.made.info.Within = s.within
-	if b.profile.Names == project.HashedNames {
-		s.made.info.Path = hashedName(name, s.made.css)
+	if b.profile.Names == project.HashedNames && !s.plain {
+		s.made.info.Path = hashedName(s.name, s.made.css)
 	}
-	s.files = b.styleFiles(&s.made, source.SpanOf(first.page.File.Pos(0), 0))
+	s.files = b.styleFiles(&s.made, s.at)
 	s.made.info.Integrity = integrity(s.files[0].Data)
 }
 
-// name returns the logical name of a bundle: that of its page, or "shared" with a number.
-func (s *styles) name(plan *sitePlan) string {
+// fitsWithin reports whether a bundle is written into its one page. Its addresses
+// count from the folder of the page, where it would lie.
+func (b *builder) fitsWithin(s *styles) bool {
+	if len(s.units) != 1 || s.units[0].late || s.units[0].page.Base != "" {
+		return false
+	}
+	return len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+}
+
+// nameIn returns the logical name of a bundle of pages: that of its page, or "shared" with a number.
+func (s *styles) nameIn(plan *sitePlan) string {
 	if s.shared > 0 {
 		return plan.sharedName(s.shared)
 	}
@@ -296,7 +332,7 @@ func (s *styles) name(plan *sitePlan) string {
 // sharedName returns the name of a shared bundle, which no page has.
 func (p *sitePlan) sharedName(number int) string {
 	stem := "shared"
-	for slices.ContainsFunc(p.bundles, func(s *styles) bool { return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.name(p)), stem) }) {
+	for slices.ContainsFunc(p.bundles, func(s *styles) bool { return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.nameIn(p)), stem) }) {
 		stem += "-bundle"
 	}
 	if number > 1 {
@@ -315,7 +351,7 @@ func (b *builder) checkEmpty(u *unit) {
 		rules += s.made.info.Rules.Rules
 	}
 	if len(u.loads) > 0 {
-		b.report(purgedEmpty(u.loads[len(u.loads)-1].made.info.Name, rules, refSpan(u.page, u.group.Links[0].Href)))
+		b.report(purgedEmpty(u.loads[len(u.loads)-1].made.info.Name, rules, u.at))
 	}
 }
 
@@ -327,8 +363,7 @@ func (b *builder) reportEmpty(s *styles) {
 			sheets = append(sheets, p.file.Name)
 		}
 	}
-	at := s.units[0]
-	b.report(diag.Diagnostic{Code: "empty-bundle", Severity: diag.Warning, Span: refSpan(at.page, at.group.Links[0].Href),
+	b.report(diag.Diagnostic{Code: "empty-bundle", Severity: diag.Warning, Span: s.at,
 		Message: fmt.Sprintf("purging leaves nothing of %q, so it is not written: no name in the rules of %s was found in use", s.made.info.Name, strings.Join(sheets, ", ")),
 		Mend:    "unlink the sheets, or check what [purge] evidence names"})
 }

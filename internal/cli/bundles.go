@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
@@ -20,7 +21,7 @@ func newBundles(std IO) *cobra.Command {
 		Use:   "bundles",
 		Short: "Tell which bundles each page loads, what is in them, and what they do not share",
 		Long: `Bundles works out the bundles of a build and writes nothing. It tells for each page
-which it loads, in order; for each bundle its sheets and its size; and of each sheet
+which it loads, in order, and which its scripts load later; for each bundle its sheets and its size; and of each sheet
 that several pages reach and that they do not share, why that is so: it would have
 to move before a sheet of a page that may set the same, and so change what the page
 looks like, or it would make a bundle smaller than [split] least says.`,
@@ -55,27 +56,27 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 	}
 	for _, p := range res.Pages {
 		fmt.Fprintln(out, in.paint("1", diag.Printable(p.Name)))
-		if len(p.Bundles) == 0 {
+		all := slices.Concat(p.Bundles, p.Late)
+		if len(all) == 0 {
 			fmt.Fprintln(out, "└─ loads no bundle")
 		}
-		for i, name := range p.Bundles {
+		for i, name := range all {
 			branch := "├─ "
-			if i == len(p.Bundles)-1 {
+			if i == len(all)-1 {
 				branch = "└─ "
 			}
-			b := byName[name]
-			about := fmt.Sprintf("%s of %s", size(b.Size), plural(b.Sheets, "sheet"))
-			if b.Within {
-				about += ", written into the page"
-			}
-			if len(b.Pages) > 1 {
-				about += fmt.Sprintf(", on %d pages", len(b.Pages))
-			}
-			fmt.Fprintf(out, "%s%s  %s\n", branch, diag.Printable(b.Name), in.paint("2", about))
+			fmt.Fprintf(out, "%s%s  %s\n", branch, diag.Printable(name), in.paint("2", aboutBundle(byName[name])))
 		}
 	}
 	for _, b := range res.Bundles {
-		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", "holds"))
+		holds := "holds"
+		switch {
+		case b.Taken:
+			holds = "is taken by scripts as an object or by its address, and holds"
+		case b.Adopted:
+			holds = "is put into pages by a script, and holds"
+		}
+		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", holds))
 		for _, line := range wrapped(b.Files, 100) {
 			fmt.Fprintln(out, "  "+line)
 		}
@@ -87,6 +88,21 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		}
 	}
 	return res.Diagnostics, nil
+}
+
+// aboutBundle tells the size of a bundle, and how it comes to pages.
+func aboutBundle(b build.Bundle) string {
+	about := fmt.Sprintf("%s of %s", size(b.Size), plural(b.Sheets, "sheet"))
+	if b.Within {
+		about += ", written into the page"
+	}
+	if len(b.Pages) > 1 {
+		about += fmt.Sprintf(", on %d pages", len(b.Pages))
+	}
+	if b.Late {
+		about += ", loaded when a script needs it"
+	}
+	return about
 }
 
 // wrapped returns names with commas between them in lines of a width at the most,
@@ -130,6 +146,7 @@ func (in *inspection) jsonBundles(res *build.Result) any {
 	type page struct {
 		Name    string   `json:"name"`
 		Bundles []string `json:"bundles"`
+		Late    []string `json:"late"` // those that its scripts load
 	}
 	type kept struct {
 		Sheet  string   `json:"sheet"`
@@ -140,7 +157,7 @@ func (in *inspection) jsonBundles(res *build.Result) any {
 	}
 	bundles, pages, keeps := []bundle{}, []page{}, []kept{}
 	for _, p := range res.Pages {
-		pages = append(pages, page{p.Name, orEmpty(p.Bundles)})
+		pages = append(pages, page{p.Name, orEmpty(p.Bundles), orEmpty(p.Late)})
 	}
 	for _, b := range res.Bundles {
 		bundles = append(bundles, bundle{b.Name, orEmpty(b.Pages), orEmpty(b.Files), b.Size})

@@ -39,6 +39,7 @@ type jsonBundle struct {
 	Page         string       `json:"page,omitempty"` // the one page that loads it
 	Pages        []string     `json:"pages"`
 	WithinPage   bool         `json:"withinPage"` // it is written into its one page, and not as a file
+	Late         bool         `json:"late"`       // scripts of the pages load it
 	Sheets       int          `json:"sheets"`
 	SourceBytes  int          `json:"sourceBytes"`
 	Bytes        int          `json:"bytes"`
@@ -97,7 +98,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
-			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), WithinPage: b.Within, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
+			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), WithinPage: b.Within, Late: b.Late, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
 		}
 		if len(b.Pages) == 1 {

@@ -55,6 +55,9 @@ func (r *report) header(res *build.Result) {
 	}
 	parts := []string{"profile " + res.Profile.Name, settings, fmt.Sprintf("browsers of %.0f%% of the world", s.TargetsOf(res.Profile).Share()),
 		"sheets: " + r.chains(), "bundles: " + steps(res.Profile.Finish)}
+	if res.Profile.Scripts == project.AdoptStyles {
+		parts = append(parts, "sheets of scripts: put in by script")
+	}
 	fmt.Fprintf(r.out, "%s %s\n", r.paint("1", "rinzel"), strings.Join(parts, "; "))
 	if res.Purging != "" {
 		fmt.Fprintf(r.out, "not purged: %s (--evidence GLOB)\n", res.Purging)

@@ -19,7 +19,20 @@ type Page struct {
 	Preloads []Link
 	Styles   []Span // the texts of its style elements
 	Refs     []Ref
-	Scripts  []Ref // classic scripts and modules that it loads
+	Scripts  []Script // classic scripts and modules, in order
+	Maps     []Span   // the texts of its import maps
+	// Open tells that nothing that styles the page stands behind the last group.
+	Open bool
+
+	head   int  // where its head ends
+	styles Span // the last thing that styles it
+}
+
+// Script is a script of a page.
+type Script struct {
+	Ref         // the address of its file; empty if it stands in the page
+	Text   Span // what stands in the page; empty if it has a file
+	Module bool
 }
 
 // Group is a run of style links that can become one: nothing else that styles
@@ -59,8 +72,11 @@ type attr struct {
 
 // ReadPage finds the style links, scripts and other addresses of a page.
 func ReadPage(f *source.File) *Page {
-	r := pageReader{page: &Page{File: f}, open: true}
+	r := pageReader{page: &Page{File: f, Open: true, head: -1}}
 	r.read(Span{0, len(f.Text)}, true)
+	if r.page.head < 0 {
+		r.page.head = len(f.Text)
+	}
 	return r.page
 }
 
@@ -81,35 +97,43 @@ func (r *pageReader) read(part Span, whole bool) {
 			switch {
 			case r.style:
 				r.page.Styles = append(r.page.Styles, tag)
+			case r.script != nil:
+				r.script(tag)
 			case r.noscript && whole:
 				r.read(tag, false)
 			}
-			r.style = false
+			r.style, r.script = false, nil
 		case html.StartTagToken, html.SelfClosingTagToken:
 			name, _ := z.TagName()
 			r.start(string(name), tag)
 		case html.EndTagToken:
 			name, _ := z.TagName()
-			r.end(string(name))
+			r.end(string(name), tag)
 		}
 	}
 }
 
 type pageReader struct {
 	page *Page
-	// open tells that nothing that styles the page stands behind the last group.
-	open bool
 	// inert counts the open elements whose content is no part of the page.
 	inert int
 	// noscript tells that an element for browsers without scripts is open.
 	noscript bool
 	// style tells that the text that follows is a sheet.
 	style bool
+	// script takes the text that follows, which is that of a script or import map.
+	script func(text Span)
 }
+
+// inHead are the elements that a head may hold, and those around it.
+var inHead = []string{"html", "head", "meta", "link", "base", "title", "style", "script", "noscript", "template"}
 
 // start notes what a start tag names.
 func (r *pageReader) start(name string, tag Span) {
 	attrs := attributes(r.page.File.Text, tag)
+	if r.page.head < 0 && r.inert == 0 && !r.noscript && !slices.Contains(inHead, name) {
+		r.page.head = tag.Start
+	}
 	switch name {
 	case "template":
 		r.inert++
@@ -121,16 +145,14 @@ func (r *pageReader) start(name string, tag Span) {
 		}
 		return
 	case "style":
-		r.open = false
+		r.page.Open = false
 		t := find(attrs, "type")
 		r.style = r.inert == 0 && !r.noscript && (t == nil || t.value == "" || strings.EqualFold(strings.TrimSpace(t.value), "text/css"))
 	case "link":
 		r.link(tag, attrs)
 		return
 	case "script":
-		if src := find(attrs, "src"); src != nil {
-			r.page.Scripts = append(r.page.Scripts, ref(src))
-		}
+		r.scriptTag(attrs)
 	}
 	for i := range attrs {
 		a := &attrs[i]
@@ -145,9 +167,50 @@ func (r *pageReader) start(name string, tag Span) {
 	}
 }
 
-func (r *pageReader) end(name string) {
-	r.style = false
+// scriptTypes are the types of classic scripts (HTML, section 4.12.1; MIME Sniffing, section 4.4).
+var scriptTypes = []string{"", "text/javascript", "application/javascript", "application/ecmascript", "application/x-javascript", "text/ecmascript", "text/x-javascript"}
+
+// scriptTag notes what a script element runs. One of another type is data, and one in
+// a template or for browsers without scripts does not run.
+func (r *pageReader) scriptTag(attrs []attr) {
+	kind := ""
+	if t := find(attrs, "type"); t != nil {
+		kind = strings.ToLower(strings.TrimSpace(t.value))
+	}
+	switch {
+	case r.inert > 0 || r.noscript:
+	case kind == "importmap":
+		r.script = func(text Span) { r.page.Maps = append(r.page.Maps, text) }
+	case kind == "module" || slices.Contains(scriptTypes, kind):
+		s := Script{Module: kind == "module"}
+		if src := find(attrs, "src"); src != nil {
+			s.Ref = ref(src)
+			r.page.Scripts = append(r.page.Scripts, s)
+			return // browsers do not run what stands in it
+		}
+		r.script = func(text Span) {
+			s.Text = text
+			r.page.Scripts = append(r.page.Scripts, s)
+		}
+	}
+}
+
+// styled notes something that styles the page.
+func (r *pageReader) styled(tag Span) {
+	if r.inert == 0 && tag.End > r.page.styles.End {
+		r.page.styles = tag
+	}
+}
+
+func (r *pageReader) end(name string, tag Span) {
+	r.style, r.script = false, nil
 	switch name {
+	case "head":
+		if r.page.head < 0 {
+			r.page.head = tag.Start
+		}
+	case "style":
+		r.styled(tag)
 	case "template":
 		r.inert = max(0, r.inert-1)
 	case "noscript":
@@ -226,6 +289,7 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	if r.inert > 0 {
 		return
 	}
+	r.styled(tag)
 	l := Link{Tag: tag, Href: ref(href), attrs: attrs}
 	l.plain = len(words) == 1 && !r.noscript && !slices.ContainsFunc(attrs, func(a attr) bool {
 		return !slices.Contains(plainAttrs, a.name)
@@ -233,13 +297,17 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	if m := find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.value), "all") {
 		l.Media = strings.TrimSpace(m.value)
 	}
-	if last := len(r.page.Groups) - 1; last >= 0 && r.open && l.plain {
+	if last := len(r.page.Groups) - 1; last >= 0 && r.page.Open && l.plain {
 		r.page.Groups[last].Links = append(r.page.Groups[last].Links, l)
 		return
 	}
 	r.page.Groups = append(r.page.Groups, Group{Links: []Link{l}})
-	r.open = l.plain
+	r.page.Open = l.plain
 }
+
+// IsPlain reports whether nothing but its address and media tells a link from others,
+// so that browsers heed it in any case.
+func (l Link) IsPlain() bool { return l.plain }
 
 // remoteRels are the relations that lead to no file which belongs to the page.
 var remoteRels = map[string]bool{
@@ -263,6 +331,9 @@ func (p *Page) Joins(l Link, g Group) bool {
 
 // SharedMedia returns the media of the group's links if all have the same.
 func (g Group) SharedMedia() (media string, same bool) {
+	if len(g.Links) == 0 {
+		return "", true
+	}
 	media = g.Links[0].Media
 	for _, l := range g.Links[1:] {
 		if l.Media != media {
@@ -319,9 +390,65 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	return edits
 }
 
+// Append returns the edits of a page that make it load sheets behind all else that
+// styles it: at the end of its head, or behind the last thing that styles it if that stands
+// further down.
+func (p *Page) Append(targets []Pointer) []Edit {
+	if len(targets) == 0 {
+		return nil
+	}
+	void := ">"
+	if strings.HasSuffix(strings.ToLower(p.File.Path.Name), ".xhtml") {
+		void = " />"
+	}
+	var tags []string
+	for _, to := range targets {
+		if to.Style != "" {
+			tags = append(tags, Group{}.styleElement(p, to.Style))
+			continue
+		}
+		tag := `<link rel="stylesheet" href="` + html.EscapeString(to.Address) + `"`
+		if to.Integrity != "" {
+			tag += ` integrity="` + to.Integrity + `"`
+		}
+		tags = append(tags, tag+void)
+	}
+	text := p.File.Text
+	if p.styles.End > p.head {
+		br := lineBreak(text, p.styles.Start)
+		return []Edit{{Span{p.styles.End, p.styles.End}, br + strings.Join(tags, br)}}
+	}
+	line := strings.LastIndexByte(text[:p.head], '\n') + 1
+	if line == 0 || strings.Trim(text[line:p.head], " \t") != "" {
+		return []Edit{{Span{p.head, p.head}, strings.Join(tags, "")}}
+	}
+	indent, br := indentBefore(text, line)
+	return []Edit{{Span{line, line}, indent + strings.Join(tags, br+indent) + br}}
+}
+
+// indentBefore returns the white space that starts the line before the one that
+// starts at line, and what ends it.
+func indentBefore(text string, line int) (indent, br string) {
+	br = "\n"
+	if strings.HasSuffix(text[:line], "\r\n") {
+		br = "\r\n"
+	}
+	before := strings.TrimSuffix(text[:line], br)
+	before = before[strings.LastIndexByte(before, '\n')+1:]
+	rest := strings.TrimLeft(before, " \t")
+	indent = before[:len(before)-len(rest)]
+	if strings.HasPrefix(rest, "<head") {
+		indent += "  "
+	}
+	return indent, br
+}
+
 // styleElement returns an element that holds a sheet in place of the group's links.
 func (g Group) styleElement(p *Page, css string) string {
 	tag := "<style"
+	if len(g.Links) == 0 {
+		return tag + ">" + css + "</style>"
+	}
 	if _, same := g.SharedMedia(); same {
 		if media := find(g.Links[0].attrs, "media"); media != nil {
 			tag += " " + p.File.Text[media.whole.Start:media.whole.End]

@@ -107,6 +107,7 @@ type fileProfile struct {
 
 	Integrity *bool     `toml:"integrity"`
 	Compress  *[]string `toml:"compress"`
+	Scripts   *string   `toml:"script-styles"`
 }
 
 // knownKeys are the keys that each table may hold, by the table's name; "*"
@@ -124,7 +125,7 @@ var knownKeys = map[string][]string{
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
 	"limits":         {"values", "turns", "calls"},
-	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress"},
+	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
 
 // Read reads settings from the text of a settings file. The settings are
@@ -613,6 +614,9 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Names != nil {
 		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
+	}
+	if from.Scripts != nil {
+		p.Scripts = ScriptStyles(r.word(*from.Scripts, key("script-styles"), string(LinkStyles), string(AdoptStyles)))
 	}
 	if from.Integrity != nil {
 		p.Integrity = *from.Integrity

@@ -133,6 +133,7 @@ type Profile struct {
 	// Integrity says that pages name a hash of each bundle that they load.
 	Integrity bool
 	Compress  []Compression // forms in which text is written as well
+	Scripts   ScriptStyles
 }
 
 // TargetsOf returns the browsers that a profile is for.
@@ -160,6 +161,16 @@ const (
 	HashedNames Names = "hashed" // with a hash of the content
 )
 
+// ScriptStyles says how the sheets that scripts import come to the page.
+type ScriptStyles string
+
+const (
+	// LinkStyles has the page link them, or a script before the code that needs them runs.
+	LinkStyles ScriptStyles = "link"
+	// AdoptStyles has modules hold them, and put them into the page (CSSOM, adoptedStyleSheets).
+	AdoptStyles ScriptStyles = "adopt"
+)
+
 // Compression is a form in which a file is written beside itself.
 type Compression string
 
@@ -184,8 +195,8 @@ func Default() *Settings {
 		Split:  Split{Shared: 2, Least: 1000},
 		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
 		Profiles: map[string]Profile{
-			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames},
-			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames},
+			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
+			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
 		},
 	}
 }

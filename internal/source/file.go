@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
@@ -178,6 +179,26 @@ func (f *File) UTF16Column(line int, off uint32) int {
 		return int(off - start)
 	}
 	return int(off-f.before(off).extraUTF16) - int(start-f.before(start).extraUTF16)
+}
+
+// UTF16Offset returns the byte at a line and column, both from 0 and the column in UTF-16
+// code units. A column behind the end of the line gives its end.
+func (f *File) UTF16Offset(line, column int) uint32 {
+	start := f.LineStart(line)
+	end := uint32(len(f.Text))
+	if line+1 < len(f.lines) {
+		end = f.lines[line+1]
+	}
+	if len(f.wide) == 0 {
+		return min(start+uint32(column), end)
+	}
+	off := start
+	for column > 0 && off < end {
+		r, n := utf8.DecodeRuneInString(f.Text[off:end])
+		column -= max(1, utf16.RuneLen(r))
+		off += uint32(n)
+	}
+	return off
 }
 
 // Place returns the line and column of byte off, both from 1 and the column

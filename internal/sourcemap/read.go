@@ -1,11 +1,9 @@
 package sourcemap
 
 import (
-	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"net/url"
 	"sort"
 	"strings"
 )
@@ -56,12 +54,8 @@ type rawIndex struct {
 // Read reads a source map from its JSON, index maps included. The line that
 // guards a map against inclusion as a script, ")]}'", is skipped.
 func Read(data []byte) (*Map, error) {
-	if text := string(data); strings.HasPrefix(text, ")]}'") {
-		i := strings.IndexByte(text, '\n')
-		data = data[i+1:]
-	}
 	var raw rawMap
-	if err := json.Unmarshal(data, &raw); err != nil {
+	if err := json.Unmarshal(withoutGuard(data), &raw); err != nil {
 		return nil, fmt.Errorf("source map is not valid JSON: %w", err)
 	}
 	if raw.Version != 3 {
@@ -248,20 +242,9 @@ func Address(sheet string) string {
 
 // ReadDataURL reads a map from an address that holds it, as [DataURL] makes them.
 func ReadDataURL(address string) (*Map, error) {
-	head, data, ok := strings.Cut(address, ",")
-	if !ok || !strings.HasPrefix(head, "data:") {
-		return nil, errors.New("source map address is no data URL")
-	}
-	if strings.HasSuffix(head, ";base64") {
-		raw, err := base64.StdEncoding.DecodeString(data)
-		if err != nil {
-			return nil, fmt.Errorf("source map address is no base64: %w", err)
-		}
-		return Read(raw)
-	}
-	text, err := url.PathUnescape(data)
+	data, err := DecodeDataURL(address)
 	if err != nil {
-		return nil, fmt.Errorf("source map address cannot be read: %w", err)
+		return nil, err
 	}
-	return Read([]byte(text))
+	return Read(data)
 }

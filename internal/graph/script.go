@@ -1,0 +1,94 @@
+package graph
+
+import (
+	"path"
+	"strings"
+
+	"rinzel/internal/script"
+	"rinzel/internal/source"
+)
+
+// ScriptFile is a script that was read.
+type ScriptFile struct {
+	File    *source.File
+	Imports []script.Import
+	// Paths are the literals that look like addresses of files: they start with
+	// a slash or dots. Specifiers of imports are not among them.
+	Paths []Literal
+	// Map is the address of its source map, which its last comment names; empty for none.
+	Map Literal
+}
+
+// Literal is a string in a script.
+type Literal struct {
+	Text string
+	At   script.Span // without its quotes
+}
+
+// Scripts reads each script once. It is safe for concurrent use.
+type Scripts struct {
+	Tree *source.Tree
+	kept kept[*ScriptFile]
+}
+
+// Load returns the script at a path. The error is as [source.Tree.Text] returns it.
+func (s *Scripts) Load(p source.Path) (*ScriptFile, error) {
+	return s.kept.load(p, func() (*ScriptFile, error) {
+		f, err := s.Tree.Text(p)
+		if err != nil {
+			return nil, err
+		}
+		return ReadScript(f, Span{0, len(f.Text)}), nil
+	})
+}
+
+// ReadScript reads a part of a file, a page for instance, as a script. Its places count
+// from the start of the file.
+func ReadScript(f *source.File, part Span) *ScriptFile {
+	text := f.Text[part.Start:part.End]
+	out := &ScriptFile{File: f, Imports: script.Imports(text)}
+	specifiers := make(map[int]bool)
+	for i := range out.Imports {
+		imp := &out.Imports[i]
+		specifiers[imp.At.Start] = true
+		imp.At = script.Span{Start: imp.At.Start + part.Start, End: imp.At.End + part.Start}
+		imp.Whole = script.Span{Start: imp.Whole.Start + part.Start, End: imp.Whole.End + part.Start}
+	}
+	script.Visit(text, script.Visitor{Literal: func(text string, offset int) {
+		looksLikePath := strings.HasPrefix(text, "./") || strings.HasPrefix(text, "../") || strings.HasPrefix(text, "/")
+		if looksLikePath && !specifiers[offset] {
+			out.Paths = append(out.Paths, Literal{text, script.Span{Start: offset + part.Start, End: offset + part.Start + len(text)}})
+		}
+	}})
+	out.Map = mapComment(text)
+	out.Map.At = script.Span{Start: out.Map.At.Start + part.Start, End: out.Map.At.End + part.Start}
+	return out
+}
+
+// mapComment returns the address in the last comment of a script that names its map
+// (ECMA-426, section 11.1.2.1).
+func mapComment(text string) Literal {
+	const mark = "//# sourceMappingURL="
+	i := strings.LastIndex(text, mark)
+	if i < 0 || i > 0 && !strings.HasSuffix(strings.TrimRight(text[:i], " \t"), "\n") && strings.ContainsAny(text[i:], "\"'`") {
+		return Literal{}
+	}
+	address, rest, _ := strings.Cut(text[i+len(mark):], "\n")
+	if strings.TrimSpace(rest) != "" {
+		return Literal{}
+	}
+	address = strings.TrimSpace(address)
+	at := i + strings.Index(text[i:], address)
+	return Literal{address, script.Span{Start: at, End: at + len(address)}}
+}
+
+// IsStyle reports whether a script imports a style sheet: by its name, or by
+// the attribute that says so (HTML, section 8.1.6.6).
+func IsStyle(imp script.Import) bool {
+	if imp.Type != "" {
+		return imp.Type == "css"
+	}
+	name, _, _ := strings.Cut(imp.Specifier, "?")
+	name, _, _ = strings.Cut(name, "#")
+	return strings.EqualFold(path.Ext(name), ".css")
+}
