@@ -90,6 +90,7 @@ type Bundle struct {
 	Late    bool     // scripts of the pages load it, before the code runs that needs it
 	Taken   bool     // scripts take it as an object, or by its address
 	Adopted bool     // a script holds it, and puts it into the page
+	Named   bool     // the settings name it
 	Files   []string // the source sheets in it, as people are shown them, in cascade order
 	Sheets  int      // how many they are
 	Sources int      // bytes of their text
@@ -138,10 +139,10 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	}
 	pages := b.findPages()
 	res := &Result{Profile: b.profile}
-	if len(pages) == 0 {
+	if len(pages) == 0 && len(p.Settings.Bundles) == 0 {
 		b.report(diag.Diagnostic{Code: "no-pages", Severity: diag.Error,
 			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
-			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or build one sheet: rinzel build SHEET -o FILE"})
+			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, name bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
 		res.Diagnostics = b.diags.Sorted()
 		return res, nil
 	}
@@ -172,13 +173,19 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	if err != nil {
 		return nil, err
 	}
+	list := b.namedBundles()
+	var own []*styles
+	for _, n := range list {
+		b.runNamed(n)
+		own = append(own, b.stylesOf(n))
+	}
 	plan := b.plan(slices.Concat(perPage...))
-	l := b.load(programs, pages)
-	bundles := slices.Concat(plan.bundles, l.bundles, l.order)
+	l := b.load(programsOf(programs, list), pages)
+	bundles := slices.Concat(plan.bundles, own, l.bundles, l.order)
 	if err := inParallel(ctx, len(bundles), func(i int) { b.make(bundles[i]) }); err != nil {
 		return nil, err
 	}
-	l.makeModules(perPage)
+	l.makeModules(perPage, list)
 	made := make([]*pageResult, len(pages))
 	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l) }); err != nil {
 		return nil, err
@@ -189,7 +196,7 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 		b.checkEmpty(u)
 	}
 	for _, s := range bundles {
-		if s.made.empty && !s.taken {
+		if s.made.empty && !s.taken && !s.named {
 			b.reportEmpty(s)
 			continue
 		}
@@ -199,6 +206,11 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	for i, m := range made {
 		out.addPage(m)
 		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i], l.bundles))
+	}
+	for _, n := range list {
+		for _, a := range n.runs.files {
+			out.addAsset(a)
+		}
 	}
 	res.Kept = plan.kept
 	return out, nil

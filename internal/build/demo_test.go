@@ -116,6 +116,36 @@ func TestDemoLooksTheSame(t *testing.T) {
 	}
 	for _, server := range []string{dev, prod} {
 		t.Run("expectations", func(t *testing.T) { checkDemo(t, page, server) })
+		t.Run("sheets", func(t *testing.T) { checkSheets(t, page, server) })
+	}
+}
+
+// checkSheets holds which sheets each page loads, in order, and that the week of
+// tides brings its own along.
+func checkSheets(t *testing.T, page *browsertest.Page, server string) {
+	const loaded = `[...document.styleSheets].map((s) => new URL(s.href).pathname.slice(1).replace(/\.[a-z2-7]{10}\./, ".")).join(" ")`
+	for name, want := range map[string]string{
+		"index.html": "shared.css shared-2.css index.css", "timetable.html": "shared.css timetable.css", "notices.html": "shared.css notices.css",
+		"tickets.html": "shared.css shared-2.css tickets.css", "islands/gannet.html": "shared.css islands/gannet.css",
+	} {
+		page.Load(server + "/" + name)
+		var got string
+		if page.Eval(loaded, &got); got != want {
+			t.Errorf("%s loads %s, want %s", name, got, want)
+		}
+	}
+	page.Load(server + "/index.html")
+	var got []string
+	page.Eval(`(async () => {
+		document.querySelector("[data-tides] button").click();
+		for (let i = 0; i < 500 && document.querySelectorAll(".tide-day").length < 7; i++) await new Promise((done) => setTimeout(done, 10));
+		return [`+loaded+`, getComputedStyle(document.querySelector(".tide-week")).display, getComputedStyle(document.querySelector(".is-spring")).borderTopColor];
+	})()`, &got)
+	if want := "shared.css shared-2.css index.css js/tide-week.css grid rgb(200, 80, 31)"; strings.Join(got, " ") != want {
+		t.Errorf("with the week of tides: %s, want %s", got, want)
+	}
+	if problems := page.Problems(); len(problems) > 0 {
+		t.Error(problems)
 	}
 }
 

@@ -33,10 +33,20 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 		}
 	})
 	b.matchEvidence(files)
+	if len(files) == 0 {
+		b.report(noEvidence())
+	}
 	for _, page := range pages {
 		b.remoteScripts(page)
 	}
 	return b.readEvidence(ctx, files)
+}
+
+// noEvidence words that there is nothing to judge by what is in use.
+func noEvidence() diag.Diagnostic {
+	return diag.Diagnostic{Code: "no-evidence", Severity: diag.Error,
+		Message: "no file that could be evidence was found, so purging would remove everything",
+		Mend:    "name pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"}
 }
 
 // matchEvidence adds the files that the evidence globs match.

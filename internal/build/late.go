@@ -209,6 +209,9 @@ func (l *loading) adopted(pages []*graph.Page) {
 			list = append(list, e.runs.sheets...)
 		}
 		for _, s := range list {
+			if s.direct {
+				continue
+			}
 			made := l.of[s.path]
 			if made == nil {
 				made = &styles{name: l.unused(plainAssetName(s.path)), at: s.at, adopted: true, pieces: repeated(l.b.styleEntry(s).pieces)}

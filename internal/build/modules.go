@@ -76,8 +76,9 @@ type program struct {
 
 // styleUse is a sheet that a module imports.
 type styleUse struct {
-	path source.Path
-	at   source.Span
+	path   source.Path
+	at     source.Span
+	direct bool // no script imports it: the settings name it
 }
 
 // taken is a sheet that a script takes as an object, or by its address.
@@ -95,18 +96,30 @@ func (b *builder) modulesOf(p *graph.Page) *modules {
 			key += from.String() + "\x00" + p.File.Text[at.Start:at.End]
 		}
 	}
+	if key == "" {
+		return b.modulesWith("", nil, from)
+	}
+	return b.modulesWith(key, p, from)
+}
+
+// modulesWith returns the scripts of pages with the import maps of a page, whose
+// addresses count from a path, or with none. The key tells these maps from others.
+func (b *builder) modulesWith(key string, p *graph.Page, from source.Path) *modules {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if m := b.modules[key]; m != nil {
 		return m
 	}
 	m := &modules{b: b, key: key, resolver: graph.Modules{Tree: b.project.Tree, Base: b.project.Settings.Base}, files: make(map[source.Path]*module), later: make(map[source.Path]*later)}
+	b.modules[key] = m
+	if p == nil {
+		return m
+	}
 	for _, at := range p.Maps {
-		if err := m.resolver.AddMap(p.File.Text[at.Start:at.End], from); err != nil && key != "" {
+		if err := m.resolver.AddMap(p.File.Text[at.Start:at.End], from); err != nil {
 			b.diags.Add(diag.Diagnostic{Code: "bad-import-map", Severity: diag.Warning, Span: p.File.Pos(at.Start).To(uint32(at.End)), Message: "this " + err.Error()})
 		}
 	}
-	b.modules[key] = m
 	return m
 }
 
@@ -273,11 +286,11 @@ func (r *run) script(mod *module, from source.Path) {
 		case runsIt:
 			r.file(q.path, q.at)
 		case stylesIt:
-			r.style(styleUse{q.path, q.at})
+			r.style(styleUse{path: q.path, at: q.at})
 		case runsLate, stylesLate:
 			r.laterOn(q.path, q.at)
 		case takesSheet:
-			r.program.taken = append(r.program.taken, taken{styleUse: styleUse{q.path, q.at}})
+			r.program.taken = append(r.program.taken, taken{styleUse: styleUse{path: q.path, at: q.at}})
 		case takesFile:
 			r.copy(q.path, q.at)
 		}
@@ -328,7 +341,7 @@ func (r *run) path(l graph.Literal, f *source.File, from source.Path) {
 	case isScript(t.Path.Name):
 		r.laterOn(t.Path, at)
 	case strings.EqualFold(path.Ext(t.Path.Name), ".css"):
-		r.program.taken = append(r.program.taken, taken{styleUse{t.Path, at}, true})
+		r.program.taken = append(r.program.taken, taken{styleUse{path: t.Path, at: at}, true})
 	default:
 		r.copy(t.Path, at)
 	}
@@ -352,7 +365,7 @@ func (m *modules) programOf(l *later) *program {
 		if isScript(l.path.Name) {
 			r.file(l.path, l.at)
 		} else if strings.EqualFold(path.Ext(l.path.Name), ".css") {
-			r.style(styleUse{l.path, l.at})
+			r.style(styleUse{path: l.path, at: l.at})
 		} else {
 			r.copy(l.path, l.at)
 		}
@@ -390,8 +403,14 @@ func (b *builder) program(p *graph.Page) *program {
 			b.checkClassic(p, s, m.load(t.Path), at)
 		}
 	}
+	r.finish()
+	return r.program
+}
+
+// finish adds what is run later, and by that, to what runs.
+func (r *run) finish() {
 	for i := 0; i < len(r.program.later); i++ {
-		runs := m.programOf(r.program.later[i])
+		runs := r.programOf(r.program.later[i])
 		for _, l := range runs.later {
 			if !r.met[l] {
 				r.met[l] = true
@@ -401,7 +420,6 @@ func (b *builder) program(p *graph.Page) *program {
 		r.program.files = append(r.program.files, runs.files...)
 		r.program.taken = append(r.program.taken, runs.taken...)
 	}
-	return r.program
 }
 
 // checkClassic warns of a script that imports as only modules may.

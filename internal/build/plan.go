@@ -52,6 +52,7 @@ type styles struct {
 	adopted bool   // a module holds it, and puts it into the page
 	taken   bool   // a script takes it as an object, or by its address
 	plain   bool   // by its plain name
+	named   bool   // the settings name it
 	module  Output // the script that puts it into the page
 }
 
@@ -220,7 +221,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		out.kept = append(out.kept, kept)
 	}
 	for _, s := range out.bundles {
-		s.name = s.nameIn(out)
+		s.name = s.nameIn(out, settings)
 		for _, u := range s.units {
 			if !slices.Contains(s.pages, u.page) {
 				s.pages = append(s.pages, u.page)
@@ -280,7 +281,7 @@ func (b *builder) turned(list []split.Turned, units []*unit, pieces map[string]p
 // make joins and finishes a bundle.
 func (b *builder) make(s *styles) {
 	job := bundleJob{
-		report: b.report, name: s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted,
+		report: b.report, name: s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted, alone: s.named,
 		source:  func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) },
 		address: b.moved(&s.assets, func(to string) string { return graph.Relative(s.name, to) }),
 	}
@@ -293,12 +294,17 @@ func (b *builder) make(s *styles) {
 	}
 	s.made = b.bundle(job)
 	s.made.holes = holes
+	if s.within = b.fitsWithin(s); s.within {
+		// Its addresses count from the page.
+		s.assets, job.report = nil, func(...diag.Diagnostic) {}
+		job.address = b.moved(&s.assets, func(to string) string { return b.addressOf(s.pages[0], to) })
+		s.made = b.bundle(job)
+	}
 	for _, p := range s.pages {
 		s.made.info.Pages = append(s.made.info.Pages, p.File.Name)
 		s.made.info.pages = append(s.made.info.pages, p.File.Path.Name)
 	}
-	s.made.info.Late, s.made.info.Taken, s.made.info.Adopted = s.late, s.taken, s.adopted
-	s.within = b.fitsWithin(s)
+	s.made.info.Late, s.made.info.Taken, s.made.info.Adopted, s.made.info.Named = s.late, s.taken, s.adopted, s.named
 	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames && !s.plain {
 		s.made.info.Path = hashedName(s.name, s.made.css)
@@ -307,36 +313,44 @@ func (b *builder) make(s *styles) {
 	s.made.info.Integrity = integrity(s.files[0].Data)
 }
 
-// fitsWithin reports whether a bundle is written into its one page. Its addresses
-// count from the folder of the page, where it would lie.
+// fitsWithin reports whether a bundle is written into its one page.
 func (b *builder) fitsWithin(s *styles) bool {
-	if len(s.units) != 1 || s.units[0].late || s.units[0].page.Base != "" {
+	if len(s.units) != 1 || s.units[0].late {
 		return false
 	}
 	return len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
 }
 
-// nameIn returns the logical name of a bundle of pages: that of its page, or "shared" with a number.
-func (s *styles) nameIn(plan *sitePlan) string {
+// nameIn returns the logical name of a bundle of pages: that of its page, or that
+// of shared bundles with a number.
+func (s *styles) nameIn(plan *sitePlan, settings project.Split) string {
 	if s.shared > 0 {
-		return plan.sharedName(s.shared)
+		return plan.sharedName(s.shared, settings)
 	}
 	u := s.units[0]
-	name := strings.TrimSuffix(u.page.File.Path.Name, path.Ext(u.page.File.Path.Name))
+	name := settings.FileOf(u.page.File.Path.Name)
 	if u.index > 0 {
-		name = fmt.Sprintf("%s-%d", name, u.index+1)
+		name = numbered(name, u.index+1)
 	}
-	return name + ".css"
+	return name
+}
+
+// numbered returns the name of a file with a number before its extension.
+func numbered(name string, n int) string {
+	ext := path.Ext(name)
+	return fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), n, ext)
 }
 
 // sharedName returns the name of a shared bundle, which no page has.
-func (p *sitePlan) sharedName(number int) string {
-	stem := "shared"
-	for slices.ContainsFunc(p.bundles, func(s *styles) bool { return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.nameIn(p)), stem) }) {
+func (p *sitePlan) sharedName(number int, settings project.Split) string {
+	stem := strings.TrimSuffix(settings.FileOfShared(), path.Ext(settings.FileOfShared()))
+	for slices.ContainsFunc(p.bundles, func(s *styles) bool {
+		return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.nameIn(p, settings)), strings.ToLower(stem))
+	}) {
 		stem += "-bundle"
 	}
 	if number > 1 {
-		stem = fmt.Sprintf("%s-%d", stem, number)
+		return numbered(stem+".css", number)
 	}
 	return stem + ".css"
 }

@@ -38,19 +38,27 @@ func (b *builder) merged(mods []*module) *module {
 	return all
 }
 
-// makeModules makes the scripts that put sheets into pages. units are those of each page.
-func (l *loading) makeModules(units [][]*unit) {
+// makeModules makes the scripts that put sheets into pages. units are those of each
+// page, behind which come the bundles that the settings name.
+func (l *loading) makeModules(units [][]*unit, list []*named) {
 	for _, s := range l.bundles {
 		if s.made.empty {
 			continue
 		}
 		var links []string
+		add := func(have *styles) {
+			if holds(have.pieces, s.first()) && !have.made.empty && !slices.Contains(links, have.made.info.Path) {
+				links = append(links, have.made.info.Path)
+			}
+		}
 		for _, i := range s.linked {
+			if i >= len(units) {
+				add(list[i-len(units)].made)
+				continue
+			}
 			for _, u := range units[i] {
 				for _, have := range u.loads {
-					if holds(have.pieces, s.first()) && !have.made.empty && !slices.Contains(links, have.made.info.Path) {
-						links = append(links, have.made.info.Path)
-					}
+					add(have)
 				}
 			}
 		}

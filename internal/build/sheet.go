@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 	"slices"
 
-	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -85,9 +84,7 @@ func (b *builder) sheetEvidence(ctx context.Context) error {
 	files := make(map[source.Path]bool)
 	b.matchEvidence(files)
 	if len(files) == 0 {
-		b.report(diag.Diagnostic{Code: "no-evidence", Severity: diag.Error,
-			Message: "no file that could be evidence was found, so purging would remove everything",
-			Mend:    "name pages or scripts with --evidence, relative to the source folder"})
+		b.report(noEvidence())
 	}
 	return b.readEvidence(ctx, files)
 }

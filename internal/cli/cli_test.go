@@ -55,7 +55,7 @@ func TestDemo(t *testing.T) {
 	for _, want := range []string{
 		"the sample site lies in harbour\n",
 		"% of the world; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
-		"built 5 pages, 7 bundles, 2 of them shared, ",
+		"built 5 pages, 8 bundles, 2 of them shared, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
 		if !strings.Contains(out, want) {

@@ -35,6 +35,7 @@ type fileSettings struct {
 	Lower    fileLower              `toml:"lower"`
 	Prefix   filePrefix             `toml:"prefix"`
 	Split    fileSplit              `toml:"split"`
+	Bundles  map[string]fileBundle  `toml:"bundles"`
 	Assets   fileAssets             `toml:"assets"`
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
@@ -68,12 +69,6 @@ type fileChain struct {
 	Steps []string `toml:"steps"`
 }
 
-type fileSplit struct {
-	Shared *int `toml:"shared"`
-	Least  *int `toml:"least"`
-	Within *int `toml:"within-page"`
-}
-
 type fileAssets struct {
 	Inline *int `toml:"inline"`
 }
@@ -98,29 +93,18 @@ type fileCheck struct {
 	Levels    map[string]string `toml:"levels"`
 }
 
-type fileProfile struct {
-	Inherits *string   `toml:"inherits"`
-	Browsers *string   `toml:"browsers"`
-	Finish   *[]string `toml:"finish"`
-	Maps     *string   `toml:"maps"`
-	Names    *string   `toml:"names"`
-
-	Integrity *bool     `toml:"integrity"`
-	Compress  *[]string `toml:"compress"`
-	Scripts   *string   `toml:"script-styles"`
-}
-
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "assets", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep"},
 	"assets":         {"inline"},
-	"split":          {"shared", "least", "within-page"},
+	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
+	"bundles.*":      {"from", "file"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
@@ -204,8 +188,8 @@ func (r *reader) unknownKey(key []string) {
 	if len(key) > 3 && key[0] == "browsers" && key[1] == "sets" {
 		table = strings.Join(slices.Concat(key[:1], key[3:len(key)-1]), ".")
 	}
-	if len(key) == 3 && key[0] == "profile" {
-		table = "profile.*"
+	if len(key) == 3 && (key[0] == "profile" || key[0] == "bundles") {
+		table = key[0] + ".*"
 	}
 	name := key[len(key)-1]
 	known := knownKeys[table]
@@ -247,26 +231,13 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
 		}
 	}
-	if n := raw.Split.Shared; n != nil {
-		if s.Split.Shared = *n; *n < 0 || *n == 1 {
-			r.fail(r.places.value("split", "shared"), fmt.Sprintf("shared is 2 or more, or 0 to share nothing; found %d", *n), "2 shares what two pages reach, or more")
-		}
-	}
-	if n := raw.Split.Least; n != nil {
-		if s.Split.Least = *n; *n < 0 {
-			r.fail(r.places.value("split", "least"), fmt.Sprintf("least is a number of bytes; found %d", *n), "")
-		}
-	}
-	if n := raw.Split.Within; n != nil {
-		if s.Split.Within = *n; *n < 0 {
-			r.fail(r.places.value("split", "within-page"), fmt.Sprintf("within-page is a number of bytes; found %d", *n), "")
-		}
-	}
+	r.split(s, raw.Split)
 	if n := raw.Assets.Inline; n != nil {
 		if s.Inline = *n; *n < 0 || *n > mostInline {
 			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline is a number of bytes up to %d; found %d", mostInline, *n), "")
 		}
 	}
+	r.bundles(s, raw.Bundles)
 	r.check(s, raw.Check)
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
@@ -557,81 +528,6 @@ func SplitRoot(s string) (root, rest string) {
 		return "", s
 	}
 	return name, rest
-}
-
-func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
-	done := make(map[string]bool)
-	for _, name := range slices.Sorted(maps.Keys(raw)) {
-		r.profile(s, raw, name, nil, done)
-	}
-}
-
-// profile fills in one profile, after the one that it inherits from. trail
-// holds the profiles that led here.
-func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) {
-	if done[name] {
-		return
-	}
-	done[name] = true
-	p, builtIn := s.Profiles[name]
-	from := raw[name]
-	key := func(k string) []string { return []string{"profile", name, k} }
-	if !builtIn {
-		parent := Development
-		if from.Inherits != nil {
-			parent = *from.Inherits
-		}
-		if _, ok := raw[parent]; ok && !slices.Contains(append(trail, name), parent) {
-			r.profile(s, raw, parent, append(trail, name), done)
-		}
-		inherited, ok := s.Profiles[parent]
-		if !ok {
-			known := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
-			mend := diag.DidYouMean(parent, known, "")
-			r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
-			inherited = s.Profiles[Development]
-		}
-		p = inherited
-		p.Name = name
-	} else if from.Inherits != nil {
-		r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q is built in and inherits from none", name), "")
-	}
-	if from.Finish != nil {
-		p.Finish = *from.Finish
-		for _, problem := range step.Check(p.Finish, step.OnBundle) {
-			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Mend)
-		}
-	}
-	if from.Browsers != nil {
-		if _, ok := s.TargetSets[*from.Browsers]; !ok {
-			mend := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)), "sets are named in [browsers.sets.NAME]")
-			r.fail(r.places.value(key("browsers")...), fmt.Sprintf("there is no set of browsers %q", *from.Browsers), mend)
-		}
-		p.Browsers = *from.Browsers
-	}
-	if from.Maps != nil {
-		p.Maps = Maps(r.word(*from.Maps, key("maps"), string(NoMaps), string(FileMaps), string(InlineMaps)))
-	}
-	if from.Names != nil {
-		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
-	}
-	if from.Scripts != nil {
-		p.Scripts = ScriptStyles(r.word(*from.Scripts, key("script-styles"), string(LinkStyles), string(AdoptStyles)))
-	}
-	if from.Integrity != nil {
-		p.Integrity = *from.Integrity
-	}
-	if from.Compress != nil {
-		p.Compress = nil
-		for i, form := range *from.Compress {
-			if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(p.Compress, c) {
-				r.fail(r.places.element(i, key("compress")...), fmt.Sprintf("compress lists gzip and brotli, each once; found %q", form), "")
-				continue
-			}
-			p.Compress = append(p.Compress, Compression(form))
-		}
-	}
-	s.Profiles[name] = p
 }
 
 // word returns one of the words that a key may have as its value.

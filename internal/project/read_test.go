@@ -221,7 +221,7 @@ compress = []
 	}
 	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
 	want := "{stop true map[lacking:off out-of-date:error]} {rtl map[css.selectors.nesting:true css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation:true]} " +
-		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500} 2000 {release  [purge minify] file hashed true [brotli] link} {mirror  [purge minify] file hashed true [] link}"
+		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500  } 2000 {release  [purge minify] file hashed true [brotli] link} {mirror  [purge minify] file hashed true [] link}"
 	if got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}

@@ -26,7 +26,8 @@ type Settings struct {
 	Lower      Lower
 	Prefix     Prefix
 	Split      Split
-	Inline     int // bytes up to which an image or font that a sheet names becomes part of the sheet; 0 for none
+	Bundles    []Bundle // in the order of their names
+	Inline     int      // bytes up to which an image or font that a sheet names becomes part of the sheet; 0 for none
 	Purge      Purge
 	Check      Check
 	Profiles   map[string]Profile
@@ -77,13 +78,6 @@ type Prefix struct {
 type Purge struct {
 	Evidence []string // globs over paths in the source folder, beside pages and scripts
 	Keep     []string // patterns of selectors that stay
-}
-
-// Split are the settings of what pages share.
-type Split struct {
-	Shared int // how many pages reach a sheet that is shared, at the least; 0 to share nothing
-	Least  int // bytes that a shared bundle has at the least
-	Within int // bytes up to which a bundle that one page loads is written into it; 0 for never
 }
 
 // Check are the settings of the checks.

@@ -1,0 +1,99 @@
+package project
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/step"
+)
+
+// This file reads the profiles, which inherit from each other.
+
+type fileProfile struct {
+	Inherits *string   `toml:"inherits"`
+	Browsers *string   `toml:"browsers"`
+	Finish   *[]string `toml:"finish"`
+	Maps     *string   `toml:"maps"`
+	Names    *string   `toml:"names"`
+
+	Integrity *bool     `toml:"integrity"`
+	Compress  *[]string `toml:"compress"`
+	Scripts   *string   `toml:"script-styles"`
+}
+
+func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
+	done := make(map[string]bool)
+	for _, name := range slices.Sorted(maps.Keys(raw)) {
+		r.profile(s, raw, name, nil, done)
+	}
+}
+
+// profile fills in one profile, after the one that it inherits from. trail
+// holds the profiles that led here.
+func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) {
+	if done[name] {
+		return
+	}
+	done[name] = true
+	p, builtIn := s.Profiles[name]
+	from := raw[name]
+	key := func(k string) []string { return []string{"profile", name, k} }
+	if !builtIn {
+		parent := Development
+		if from.Inherits != nil {
+			parent = *from.Inherits
+		}
+		if _, ok := raw[parent]; ok && !slices.Contains(append(trail, name), parent) {
+			r.profile(s, raw, parent, append(trail, name), done)
+		}
+		inherited, ok := s.Profiles[parent]
+		if !ok {
+			known := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
+			mend := diag.DidYouMean(parent, known, "")
+			r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
+			inherited = s.Profiles[Development]
+		}
+		p = inherited
+		p.Name = name
+	} else if from.Inherits != nil {
+		r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q is built in and inherits from none", name), "")
+	}
+	if from.Finish != nil {
+		p.Finish = *from.Finish
+		for _, problem := range step.Check(p.Finish, step.OnBundle) {
+			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Mend)
+		}
+	}
+	if from.Browsers != nil {
+		if _, ok := s.TargetSets[*from.Browsers]; !ok {
+			mend := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)), "sets are named in [browsers.sets.NAME]")
+			r.fail(r.places.value(key("browsers")...), fmt.Sprintf("there is no set of browsers %q", *from.Browsers), mend)
+		}
+		p.Browsers = *from.Browsers
+	}
+	if from.Maps != nil {
+		p.Maps = Maps(r.word(*from.Maps, key("maps"), string(NoMaps), string(FileMaps), string(InlineMaps)))
+	}
+	if from.Names != nil {
+		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
+	}
+	if from.Scripts != nil {
+		p.Scripts = ScriptStyles(r.word(*from.Scripts, key("script-styles"), string(LinkStyles), string(AdoptStyles)))
+	}
+	if from.Integrity != nil {
+		p.Integrity = *from.Integrity
+	}
+	if from.Compress != nil {
+		p.Compress = nil
+		for i, form := range *from.Compress {
+			if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(p.Compress, c) {
+				r.fail(r.places.element(i, key("compress")...), fmt.Sprintf("compress lists gzip and brotli, each once; found %q", form), "")
+				continue
+			}
+			p.Compress = append(p.Compress, Compression(form))
+		}
+	}
+	s.Profiles[name] = p
+}
