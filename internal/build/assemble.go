@@ -3,6 +3,7 @@ package build
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -30,8 +31,16 @@ type entry struct {
 	pieces   []piece
 	tree     *ImportNode
 	diags    []diag.Diagnostic
+	checks   []diag.Diagnostic
 	external int // pieces that are imports from elsewhere
 	record   *compose.Record
+	deps     map[source.Path]bool // files that were read for it, or looked for
+	// Sheets that were checked, and those of libraries that were not.
+	checked, unchecked map[source.Path]bool
+}
+
+func newEntry(p source.Path) *entry {
+	return &entry{path: p, deps: map[source.Path]bool{p: true}, checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool)}
 }
 
 // piece is a part of a bundle that comes from one source sheet.
@@ -72,27 +81,36 @@ const (
 
 // entryOf returns the worked-out entry of a linked sheet.
 func (b *builder) entryOf(p source.Path) *entry {
-	b.mu.Lock()
-	e := b.entries[p]
-	if e == nil {
-		e = &entry{path: p}
-		if b.records {
-			e.record = new(compose.Record)
-		}
-		b.entries[p] = e
-	}
-	b.mu.Unlock()
+	e := b.memory.entry(p)
 	e.once.Do(func() {
-		if sheet, err := b.sheets.Load(p); err == nil { // else the link that names it reports it
+		if sheet, err := b.memory.sheets.Load(p); err == nil { // else the link that names it reports it
+			if b.records {
+				e.record = new(compose.Record)
+			}
 			b.assemble(e, sheet)
 		}
 	})
+	b.tell(e)
 	return e
+}
+
+// tell adds what was found in an entry to what the build found, once.
+func (b *builder) tell(e *entry) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.told[e] {
+		return
+	}
+	b.told[e] = true
+	b.diags.Add(e.diags...)
+	b.checks.Add(e.checks...)
+	maps.Copy(b.checked, e.checked)
+	maps.Copy(b.unchecked, e.unchecked)
 }
 
 // assemble works out an entry: a sheet with all that it imports.
 func (b *builder) assemble(e *entry, sheet *graph.Sheet) {
-	a := assembler{b: b, entry: e, scope: compose.NewScope()}
+	a := assembler{b: b, entry: e, scope: compose.NewScope(), block: isPage(sheet.File.Path.Name)}
 	a.presets()
 	e.tree = &ImportNode{Sheet: b.project.Tree.Show(e.path), path: e.path}
 	a.sheet(sheet, nil, &visit{path: e.path, node: e.tree})
@@ -104,9 +122,10 @@ func (b *builder) assemble(e *entry, sheet *graph.Sheet) {
 	}
 	a.idleDrops()
 	for i := range e.pieces {
-		e.pieces[i].traits = new(traits)
+		if e.pieces[i].traits == nil {
+			e.pieces[i].traits = new(traits)
+		}
 	}
-	b.report(e.diags...)
 }
 
 // presets sets the constants that every sheet sees.
@@ -150,7 +169,8 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 
 // tokens returns the design tokens of a file that the source at span names.
 func (a *assembler) tokens(p source.Path, at source.Span, here *visit) ([]tokens.Token, bool) {
-	f, err := a.b.tokens.Load(p)
+	a.entry.deps[p] = true
+	f, err := a.b.memory.tokens.Load(p)
 	if err != nil {
 		d := a.b.unreadable(p, err, at)
 		d.Imports = trailOf(here)
@@ -179,6 +199,7 @@ type assembler struct {
 	entry *entry
 	scope *compose.Scope
 	full  bool
+	block bool // the sheet is a style element of a page
 }
 
 // visit is a sheet that is open while its imports are followed.
@@ -210,18 +231,71 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	}
 	a.entry.diags = append(a.entry.diags, s.Diagnostics...)
 	steps := a.b.project.Settings.ChainOf(s.File.Path)
-	c := a.composer(here)
-	composes := slices.Contains(steps, "compose")
-	prologue := piece{file: s.File, conds: conds, prologue: true, node: here.node}
+	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: slices.Contains(steps, "compose")}
+	if a.keeps(s, here) {
+		w.known = a.b.memory.composedSheet(s)
+	}
 	rest := piece{file: s.File, conds: conds, node: here.node}
+	rest.nodes = w.walk()
+	if w.known == nil {
+		w.known = a.composed(rest.nodes, steps, here)
+		if w.known.sheet = s; !w.touched && a.keeps(s, here) {
+			w.known = a.b.memory.keepComposed(w.known)
+		}
+	} else {
+		a.scope.Pass()
+	}
+	a.entry.diags = append(a.entry.diags, w.known.diags...)
+	a.entry.checks = append(a.entry.checks, w.known.checks...)
+	rest.nodes, rest.prefix = w.known.nodes, w.known.prefix
+	if len(rest.nodes) > 0 || !w.imported {
+		inLayer := slices.ContainsFunc(conds, func(c *condition) bool { return c.hasLayer })
+		rest.traits = w.known.traitsIn(inLayer)
+		a.entry.pieces = append(a.entry.pieces, rest)
+	}
+}
+
+// keeps reports whether what comes of a sheet may be kept for other places where
+// it is imported: nothing on the way to it says anything about its parts.
+func (a *assembler) keeps(s *graph.Sheet, here *visit) bool {
+	return !a.b.records && !a.b.checkAll && !here.leftOut && len(here.rules) == 0 && len(here.given) == 0 && s.File.Path == here.path && !a.block
+}
+
+// traitsIn returns the traits of a sheet outside of layers or in one.
+func (c *composedSheet) traitsIn(layer bool) *traits {
+	if layer {
+		return c.traits[1]
+	}
+	return c.traits[0]
+}
+
+// sheetWork is one sheet that is gone through.
+type sheetWork struct {
+	*assembler
+	sheet    *graph.Sheet
+	conds    []*condition
+	here     *visit
+	composer *compose.Composer
+	composes bool
+	known    *composedSheet // nil if it is to be composed
+	imported bool           // an import was met
+	touched  bool           // it reads or sets what others see
+}
+
+// walk follows the imports of the sheet, and returns its own nodes, composed. If what
+// comes of them is known it returns none.
+func (w *sheetWork) walk() []ast.Node {
+	a, here := w.assembler, w.here
+	prologue := piece{file: w.sheet.File, conds: w.conds, prologue: true, node: here.node}
+	var own []ast.Node
 	set := a.entry.record.Count()
-	imported := false // an import was met
-	open := true      // imports may still follow
-	for _, n := range s.Nodes {
+	open := true // imports may still follow
+	for _, n := range w.sheet.Nodes {
 		switch {
 		case isCharset(n):
-		case composes && compose.IsStatement(n):
-			c.Nodes([]ast.Node{n}, a.scope)
+		case w.composes && compose.IsStatement(n):
+			w.touched = true
+			w.composer.Nodes([]ast.Node{n}, a.scope)
 			here.node.Constants += a.entry.record.Count() - set
 			set = a.entry.record.Count()
 		case isImport(n):
@@ -229,47 +303,53 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 				a.lateImport(n.(*ast.AtRule))
 				continue
 			}
-			imported = true
+			w.imported = true
 			if len(prologue.nodes) > 0 {
 				a.entry.pieces = append(a.entry.pieces, prologue)
 				prologue.nodes = nil
 			}
-			a.follow(n.(*ast.AtRule), c, composes, conds, here)
+			a.follow(n.(*ast.AtRule), w.composer, w.composes, w.conds, here)
 			set = a.entry.record.Count()
-		case mayPrecedeImport(n, imported) && open && !here.leftOut:
+		case mayPrecedeImport(n, w.imported) && open && !here.leftOut:
 			prologue.nodes = append(prologue.nodes, n)
-		case here.leftOut:
-			open = false // what it sets was set, and it writes nothing
 		default:
 			open = false
-			if composes {
-				rest.nodes = append(rest.nodes, c.Nodes([]ast.Node{n}, a.scope)...)
-			} else {
-				rest.nodes = append(rest.nodes, n)
+			if !here.leftOut && w.known == nil { // if it is left out it only sets
+				own = append(own, w.compose(n)...)
 			}
 		}
 	}
-	rest.nodes, rest.prefix = a.composed(append(prologue.nodes, rest.nodes...), steps, here)
-	if len(rest.nodes) > 0 || !imported {
-		a.entry.pieces = append(a.entry.pieces, rest)
+	return append(prologue.nodes, own...)
+}
+
+// compose returns what a node becomes.
+func (w *sheetWork) compose(n ast.Node) []ast.Node {
+	if !w.composes {
+		return []ast.Node{n}
 	}
+	found := len(w.entry.diags)
+	w.scope.Touched()
+	out := w.composer.Nodes([]ast.Node{n}, w.scope)
+	w.touched = w.touched || w.scope.Touched() || len(w.entry.diags) > found // which tell how it was reached
+	return out
 }
 
 // composed takes the nodes of a sheet, composed, through what its imports say
 // and the steps of its chain.
-func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) ([]ast.Node, []prefix.Change) {
-	a.entry.diags = append(a.entry.diags, parse.BadSelectors(nodes)...)
+func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *composedSheet {
+	out := &composedSheet{diags: parse.BadSelectors(nodes), traits: [2]*traits{new(traits), new(traits)}}
 	nodes = give(nodes, here.given)
-	a.check(here, nodes, a.b.checker.Nodes)
-	nodes, changes := a.steps(nodes, steps)
-	a.check(here, nodes, a.b.checker.Support)
+	out.checks = a.check(here, nodes, a.b.checker.Nodes)
+	nodes, out.prefix = a.steps(nodes, steps)
+	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
 	}
 	if a.b.records {
 		here.node.Rules = countRules(nodes)
 	}
-	return nodes, changes
+	out.nodes = nodes
+	return out
 }
 
 // steps takes the nodes of a piece through the steps of its chain behind compose.
@@ -354,7 +434,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	if a.cycle(target.Path, imp.At, here) {
 		return
 	}
-	sheet, err := b.sheets.Load(target.Path)
+	a.entry.deps[target.Path] = true
+	sheet, err := b.memory.sheets.Load(target.Path)
 	if err != nil {
 		a.unreadable(target.Path, err, imp.At, here)
 		return

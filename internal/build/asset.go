@@ -8,6 +8,7 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -30,6 +31,8 @@ type assetNames struct {
 	names     sync.Map        // source.Path to string
 }
 
+func newAssetNames() *assetNames { return &assetNames{mentioned: make(map[string]bool)} }
+
 // plainAssetName returns where an asset is copied to if its name has no hash.
 func plainAssetName(p source.Path) string {
 	if p.Root != "" {
@@ -40,7 +43,7 @@ func plainAssetName(p source.Path) string {
 
 // assetName returns where an asset is copied to for those who are told its address.
 func (b *builder) assetName(p source.Path) string {
-	if name, ok := b.assets.names.Load(p); ok {
+	if name, ok := b.memory.assets.names.Load(p); ok {
 		return name.(string)
 	}
 	name := plainAssetName(p)
@@ -49,7 +52,7 @@ func (b *builder) assetName(p source.Path) string {
 			name = hashedName(name, data)
 		}
 	}
-	b.assets.names.Store(p, name)
+	b.memory.assets.names.Store(p, name)
 	return name
 }
 
@@ -57,14 +60,17 @@ func (b *builder) assetName(p source.Path) string {
 // that are not rewritten.
 var mentioning = []string{".js", ".mjs", ".cjs", ".json", ".webmanifest", ".svg", ".xml", ".txt", ".md"}
 
+func mayMention(p source.Path) bool {
+	return slices.Contains(mentioning, strings.ToLower(path.Ext(p.Name)))
+}
+
 // mentions reports whether the text of a file of the source folder holds the
 // name of a file: a script that makes an address of it, or an image with another
 // in it, counts on that name.
 func (b *builder) mentions(name string) bool {
-	b.assets.once.Do(func() {
-		b.assets.mentioned = make(map[string]bool)
+	b.memory.assets.once.Do(func() {
 		b.walk(func(p source.Path) {
-			if !slices.Contains(mentioning, strings.ToLower(path.Ext(p.Name))) {
+			if !mayMention(p) {
 				return
 			}
 			f, err := b.project.Tree.Text(p)
@@ -73,12 +79,12 @@ func (b *builder) mentions(name string) bool {
 			}
 			for _, word := range strings.FieldsFunc(f.Text, endsFileName) {
 				if strings.Contains(word, ".") {
-					b.assets.mentioned[strings.ToLower(word)] = true
+					b.memory.assets.mentioned[strings.ToLower(word)] = true
 				}
 			}
 		})
 	})
-	return b.assets.mentioned[strings.ToLower(name)]
+	return b.memory.assets.mentioned[strings.ToLower(name)]
 }
 
 // endsFileName reports whether a character ends the name of a file in an address.
@@ -86,12 +92,23 @@ func endsFileName(c rune) bool {
 	return c <= ' ' || strings.ContainsRune("/\\\"'`()<>[]{},;:=?#&|!*+$", c)
 }
 
+// namedFiles are the files that a bundle names.
+type namedFiles struct {
+	assets []asset
+	deps   []source.Path // whether there or not
+	diags  []diag.Diagnostic
+}
+
 // moved returns what gives the addresses in a bundle as they are written, and notes
 // the files that they lead to. seen gives the address of an output file as it is seen
 // from the bundle.
-func (b *builder) moved(assets *[]asset, seen func(name string) string) func(urlUse) (string, bool) {
+func (b *builder) moved(files *namedFiles, seen func(name string) string) func(urlUse) (string, bool) {
 	return func(u urlUse) (string, bool) {
-		to, ok := b.assetOf(u)
+		to, missing, ok := b.assetOf(u)
+		if to.Kind == graph.Local {
+			files.deps = append(files.deps, to.Path)
+		}
+		files.diags = append(files.diags, missing...)
 		if !ok {
 			return "", false
 		}
@@ -99,7 +116,7 @@ func (b *builder) moved(assets *[]asset, seen func(name string) string) func(url
 			return text, true
 		}
 		name := b.assetName(to.Path)
-		*assets = append(*assets, asset{to.Path, name, u.at})
+		files.assets = append(files.assets, asset{to.Path, name, u.at})
 		return seen(name) + to.Tail, true
 	}
 }

@@ -31,6 +31,9 @@ import (
 type Options struct {
 	Profile  string   // empty for development
 	Evidence []string // globs beside those of the settings
+	// Memory keeps what is worked out for the next build with the same options; nil to
+	// keep nothing.
+	Memory *Memory
 }
 
 // Result is what came of a build. If a diagnostic is an error, Outputs must
@@ -112,20 +115,17 @@ type builder struct {
 	fitting  *prefix.Fitter
 	checker  *check.Checker
 	opts     Options
-	sheets   graph.Sheets
-	tokens   graph.TokenFiles
-	scripts  graph.Scripts
+	memory   *Memory
 	evidence *purge.Evidence
 	records  bool // notes where constants are set and read
 	checkAll bool // checks whatever the settings say of builds
 
 	mu        sync.Mutex
 	diags     diag.List
-	assets    assetNames
 	checks    diag.List
 	checked   map[source.Path]bool
 	unchecked map[source.Path]bool
-	entries   map[source.Path]*entry    // sheets that pages link, worked out
+	told      map[*entry]bool           // entries whose findings are among those of the build
 	modules   map[string]*modules       // scripts, by the import maps of the pages that run them
 	run       map[source.Path][]*module // scripts that pages run, as each of those has them
 }
@@ -143,7 +143,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		b.report(diag.Diagnostic{Code: "no-pages", Severity: diag.Error,
 			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
 			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, name bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
-		res.Diagnostics = b.diags.Sorted()
+		res.Diagnostics = b.diags.Sorted(b.project.Tree.Set)
 		return res, nil
 	}
 	if err := b.gatherEvidence(ctx, pages); err != nil {
@@ -259,14 +259,18 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		slices.Sort(names)
 		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
 	}
+	if opts.Memory == nil {
+		opts.Memory = NewMemory(p)
+	}
 	targets := p.Settings.TargetsOf(profile)
 	return &builder{
 		project: p, profile: profile, opts: opts,
 		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
 		checker:  check.New(targets),
 		fitting:  prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs}),
-		sheets:   graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
-		entries: make(map[source.Path]*entry), modules: make(map[string]*modules), run: make(map[source.Path][]*module),
+		memory:   opts.Memory,
+		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[*entry]bool),
+		modules: make(map[string]*modules), run: make(map[source.Path][]*module),
 	}, nil
 }
 
@@ -278,11 +282,29 @@ func (b *builder) report(ds ...diag.Diagnostic) {
 
 // walk visits the files of the source folder that belong to the project.
 func (b *builder) walk(visit func(source.Path)) {
+	files := b.memory.walked
+	if files == nil {
+		var whole bool
+		if files, whole = b.listFiles(); whole {
+			b.memory.walked = files
+		}
+	}
+	for _, p := range files {
+		visit(p)
+	}
+}
+
+// listFiles returns the files of the source folder that belong to the project. whole
+// is false if some cannot be told, which is reported.
+func (b *builder) listFiles() (files []source.Path, whole bool) {
+	files, whole = []source.Path{}, true
 	skip := b.project.Skip()
-	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, visit, func(p source.Path, err error) {
+	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, func(p source.Path) { files = append(files, p) }, func(p source.Path, err error) {
+		whole = false
 		b.report(diag.Diagnostic{Code: "unreadable", Severity: diag.Warning,
 			Message: fmt.Sprintf("%q cannot be read and is left out: %v", b.project.Tree.Show(p), err)})
 	})
+	return files, whole
 }
 
 func isPage(name string) bool {
@@ -313,7 +335,7 @@ func (b *builder) findPages() []*graph.Page {
 			b.report(b.unreadable(p, err, source.Span{}))
 			return
 		}
-		pages = append(pages, graph.ReadPage(f))
+		pages = append(pages, b.memory.page(f))
 	})
 	return pages
 }

@@ -33,7 +33,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		if err != nil {
 			return nil, err
 		}
-		if _, err := b.sheets.Load(at); err != nil {
+		if _, err := b.memory.sheets.Load(at); err != nil {
 			b.report(b.unreadable(at, err, source.Span{}))
 			continue
 		}
@@ -52,8 +52,8 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 			return nil, err
 		}
 	}
-	b.report(b.checks.Sorted()...)
-	return &Checked{len(b.checked), len(b.unchecked), b.diags.Sorted()}, nil
+	b.report(b.checks.Sorted(b.project.Tree.Set)...)
+	return &Checked{len(b.checked), len(b.unchecked), b.diags.Sorted(b.project.Tree.Set)}, nil
 }
 
 // findings returns the findings of a build. Of those of its checks it tells
@@ -61,7 +61,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 // build, and how many others there are.
 func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	stops := b.project.Settings.Check.InBuild == project.CheckStops
-	for _, d := range b.checks.Sorted() {
+	for _, d := range b.checks.Sorted(b.project.Tree.Set) {
 		if d.Severity < diag.Error {
 			others++
 			continue
@@ -71,7 +71,7 @@ func (b *builder) findings() (all []diag.Diagnostic, others int) {
 		}
 		b.report(d)
 	}
-	return b.diags.Sorted(), others
+	return b.diags.Sorted(b.project.Tree.Set), others
 }
 
 // checks reports whether the sheets of a root are checked.
@@ -80,26 +80,15 @@ func (b *builder) checksRoot(root string) bool {
 	return (b.checkAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
-// noteUnchecked notes a sheet of a library that is not checked.
-func (b *builder) noteUnchecked(here *visit) {
-	if !b.checkAll || here.leftOut {
-		return
-	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if b.unchecked == nil {
-		b.unchecked = make(map[source.Path]bool)
-	}
-	b.unchecked[here.path] = true
-}
-
-// check notes what look finds in the nodes of a sheet, at the levels that the
+// check returns what look finds in the nodes of a sheet, at the levels that the
 // settings give.
-func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) {
+func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) []diag.Diagnostic {
 	b := a.b
 	if !b.checksRoot(here.path.Root) || here.leftOut {
-		b.noteUnchecked(here)
-		return
+		if b.checkAll && !here.leftOut {
+			a.entry.unchecked[here.path] = true
+		}
+		return nil
 	}
 	levels := b.project.Settings.Check.Levels
 	found := slices.DeleteFunc(look(nodes), func(d diag.Diagnostic) bool { return levels[d.Code] == project.LevelOff })
@@ -108,11 +97,6 @@ func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) [
 			found[i].Severity = level.Severity()
 		}
 	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if b.checked == nil {
-		b.checked = make(map[source.Path]bool)
-	}
-	b.checked[here.path] = true
-	b.checks.Add(found...)
+	a.entry.checked[here.path] = true
+	return found
 }

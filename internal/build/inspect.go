@@ -75,7 +75,7 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 		}
 	}
 	b.report(checks.findings(func(at source.Span) bool { return b.isOwn(at) })...)
-	out.Diagnostics = b.diags.Sorted()
+	out.Diagnostics = b.diags.Sorted(b.project.Tree.Set)
 	return out, nil
 }
 
@@ -104,7 +104,7 @@ func (b *builder) entryPaths() []source.Path {
 
 // noteImports notes which sheets one imports, as far as its text says so.
 func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
-	sheet, err := b.sheets.Load(from)
+	sheet, err := b.memory.sheets.Load(from)
 	if err != nil {
 		return
 	}
@@ -327,7 +327,7 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 		}
 	}
 	if !found {
-		if _, err := b.sheets.Load(asked); err != nil {
+		if _, err := b.memory.sheets.Load(asked); err != nil {
 			b.report(b.unreadable(asked, err, source.Span{}))
 		} else {
 			out.Entries = []ImportEntry{{Trees: []*ImportNode{b.entryOf(asked).tree}}}
@@ -338,7 +338,7 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 			out.Unreached = append(out.Unreached, p.Tree.Show(s))
 		}
 	}
-	out.Diagnostics = slices.DeleteFunc(b.diags.Sorted(), func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
+	out.Diagnostics = slices.DeleteFunc(b.diags.Sorted(b.project.Tree.Set), func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
 	return out, ctx.Err()
 }
 

@@ -248,7 +248,7 @@ func (s *styles) on(pages []*graph.Page, i int) {
 
 // styleEntry returns a sheet that a script imports, worked out.
 func (b *builder) styleEntry(s styleUse) *entry {
-	if _, err := b.sheets.Load(s.path); err != nil {
+	if _, err := b.memory.sheets.Load(s.path); err != nil {
 		b.report(b.unreadable(s.path, err, s.at))
 	}
 	return b.entryOf(s.path)

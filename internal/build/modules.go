@@ -133,7 +133,7 @@ func (m *modules) load(p source.Path) *module {
 	}
 	m.mu.Unlock()
 	mod.once.Do(func() {
-		if file, err := m.b.scripts.Load(p); err == nil { // else it is copied as any file, or missing
+		if file, err := m.b.memory.scripts.Load(p); err == nil { // else it is copied as any file, or missing
 			mod.file = file
 			mod.requests = m.requests(file, p)
 			m.b.mu.Lock()

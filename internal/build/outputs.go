@@ -55,7 +55,7 @@ func (o *outputs) addBundle(s *styles) {
 	if s.module.Path != "" {
 		o.add(s.module)
 	}
-	for _, a := range s.assets {
+	for _, a := range s.names.assets {
 		o.addAsset(a)
 	}
 }
@@ -70,7 +70,7 @@ func (o *outputs) addAsset(a asset) {
 		o.add(Output{Path: name, Kind: ScriptKind, Data: data, owner: a.at, from: a.path})
 		return
 	}
-	data, err := o.b.project.Tree.Bytes(a.path)
+	data, err := o.b.memory.asset(a.path)
 	if err != nil {
 		o.b.report(o.b.unreadable(a.path, err, a.at))
 		return

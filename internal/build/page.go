@@ -141,7 +141,7 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 		b.report(d)
 		return nil, false
 	}
-	if _, err := b.sheets.Load(target.Path); err != nil {
+	if _, err := b.memory.sheets.Load(target.Path); err != nil {
 		d := b.unreadable(target.Path, err, at)
 		if d.Code == "missing" {
 			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", b.project.Tree.Show(target.Path))
@@ -213,24 +213,24 @@ func relativeOnDisk(dir, file string) string {
 }
 
 // assetOf returns the file that an address in a sheet leads to, if it is one
-// of the project; a missing one is reported. The address counts from the
+// of the project, or else a finding if it is missing. The address counts from the
 // sheet in which it is written.
-func (b *builder) assetOf(u urlUse) (graph.Target, bool) {
+func (b *builder) assetOf(u urlUse) (t graph.Target, missing []diag.Diagnostic, ok bool) {
 	f := b.project.Tree.Set.File(u.at.Start.File)
 	if f == nil {
-		return graph.Target{}, false
+		return graph.Target{}, nil, false
 	}
-	t := graph.Resolve(b.project.Tree, f.Path, b.project.Settings.Base, u.address)
+	t = graph.Resolve(b.project.Tree, f.Path, b.project.Settings.Base, u.address)
 	if t.Kind != graph.Local {
-		return t, false
+		return t, nil, false
 	}
 	if !b.project.Tree.Exists(t.Path) {
-		b.report(diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
+		missing = append(missing, diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
 			Message: fmt.Sprintf("there is no file %q; the address stays as it is", b.project.Tree.Show(t.Path)),
 			Mend:    b.nearFile(t.Path)})
-		return t, false
+		return t, missing, false
 	}
-	return t, true
+	return t, nil, true
 }
 
 // styleFiles returns a bundle and its map as the profile wants it.

@@ -44,7 +44,7 @@ type styles struct {
 	made   bundleResult
 	within bool     // it is written into its one page, and not as a file
 	files  []Output // the bundle and its map, as they are written
-	assets []asset
+	names  namedFiles
 
 	// Of bundles that scripts load:
 	late    bool   // it is linked before the code runs that needs it,
@@ -181,7 +181,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		}
 	}
 	settings := b.project.Settings.Split
-	worked := split.Units(lists, split.Options{Shared: settings.Shared, Least: settings.Least})
+	worked := b.memory.plan.Units(lists, split.Options{Shared: settings.Shared, Least: settings.Least})
 	out := &sitePlan{}
 	shared := 0
 	for _, bundle := range worked.Bundles {
@@ -242,13 +242,21 @@ func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	key := own
 	unnamed := slices.ContainsFunc(p.conds, func(c *condition) bool { return c.hasLayer && len(c.layer) == 0 })
 	if !unnamed { // what is in one layer without a name stays together
-		var text strings.Builder
-		for _, c := range p.conds {
-			fmt.Fprintf(&text, "|%v %s|%s|%s", c.hasLayer, print.CompactValues(c.layer), print.CompactValues(c.supports), print.CompactValues(c.media))
-		}
-		key = fmt.Sprintf("%d %v %x %s %s", p.file.ID, p.prologue, t.text, media, text.String())
+		key = fmt.Sprint(p.file.Path.Root, ":", p.file.Path.Name, p.prologue, string(t.text[:]), media, conditionKey(p.conds))
 	}
 	return split.Item{Key: key, Size: t.size, Claims: t.claims}
+}
+
+// conditionKey writes the conditions of imports, so that they can be compared.
+func conditionKey(conds []*condition) string {
+	if len(conds) == 0 {
+		return ""
+	}
+	var text strings.Builder
+	for _, c := range conds {
+		fmt.Fprintf(&text, "|%v %s|%s|%s", c.hasLayer, print.CompactValues(c.layer), print.CompactValues(c.supports), print.CompactValues(c.media))
+	}
+	return text.String()
 }
 
 // account holds that a unit loads each of its pieces, and no more. A mistake
@@ -278,16 +286,48 @@ func (b *builder) turned(list []split.Turned, units []*unit, pieces map[string]p
 	}
 }
 
-// make joins and finishes a bundle.
+// make joins and finishes a bundle, unless it was made from the same before.
 func (b *builder) make(s *styles) {
+	like := &keptBundle{evidence: b.evidence}
+	for _, p := range s.pieces {
+		like.pieces = append(like.pieces, pieceID{p.traits, p.external, conditionKey(p.conds)})
+	}
+	if b.mayFitWithin(s) {
+		like.page = s.pages[0]
+	}
+	name := fmt.Sprint(s.name, s.adopted, s.plain, s.named)
+	if kept := b.memory.bundle(name, like); kept != nil {
+		s.made, s.within, s.files, s.names = kept.made, kept.within, slices.Clone(kept.files), kept.names
+		for i := range s.files {
+			s.files[i].owner = s.at
+		}
+		b.report(kept.diags...)
+	} else {
+		b.makeAnew(s, &like.diags)
+		like.made, like.within, like.files, like.names = s.made, s.within, s.files, s.names
+		b.report(like.diags...)
+		b.memory.keepBundle(name, like)
+	}
+	info := &s.made.info
+	info.Late, info.Taken, info.Adopted, info.Named = s.late, s.taken, s.adopted, s.named
+	info.Pages, info.pages = nil, nil
+	for _, p := range s.pages {
+		info.Pages = append(info.Pages, p.File.Name)
+		info.pages = append(info.pages, p.File.Path.Name)
+	}
+}
+
+// makeAnew joins and finishes a bundle, and notes what is found.
+func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 	job := bundleJob{
-		report: b.report, name: s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted, alone: s.named,
+		report: func(ds ...diag.Diagnostic) { *found = append(*found, ds...) },
+		name:   s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted, alone: s.named,
 		source:  func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) },
-		address: b.moved(&s.assets, func(to string) string { return graph.Relative(s.name, to) }),
+		address: b.moved(&s.names, func(to string) string { return graph.Relative(s.name, to) }),
 	}
 	var holes []string
 	if s.adopted {
-		job.address = b.moved(&s.assets, func(to string) string {
+		job.address = b.moved(&s.names, func(to string) string {
 			holes = append(holes, to)
 			return hole(len(holes) - 1)
 		})
@@ -296,15 +336,11 @@ func (b *builder) make(s *styles) {
 	s.made.holes = holes
 	if s.within = b.fitsWithin(s); s.within {
 		// Its addresses count from the page.
-		s.assets, job.report = nil, func(...diag.Diagnostic) {}
-		job.address = b.moved(&s.assets, func(to string) string { return b.addressOf(s.pages[0], to) })
+		s.names, job.report = namedFiles{}, func(...diag.Diagnostic) {}
+		job.address = b.moved(&s.names, func(to string) string { return b.addressOf(s.pages[0], to) })
 		s.made = b.bundle(job)
 	}
-	for _, p := range s.pages {
-		s.made.info.Pages = append(s.made.info.Pages, p.File.Name)
-		s.made.info.pages = append(s.made.info.pages, p.File.Path.Name)
-	}
-	s.made.info.Late, s.made.info.Taken, s.made.info.Adopted, s.made.info.Named = s.late, s.taken, s.adopted, s.named
+	*found = append(*found, s.names.diags...)
 	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames && !s.plain {
 		s.made.info.Path = hashedName(s.name, s.made.css)
@@ -313,12 +349,14 @@ func (b *builder) make(s *styles) {
 	s.made.info.Integrity = integrity(s.files[0].Data)
 }
 
+// mayFitWithin reports whether a bundle may be written into its one page, if it is small.
+func (b *builder) mayFitWithin(s *styles) bool {
+	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late
+}
+
 // fitsWithin reports whether a bundle is written into its one page.
 func (b *builder) fitsWithin(s *styles) bool {
-	if len(s.units) != 1 || s.units[0].late {
-		return false
-	}
-	return len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
+	return b.mayFitWithin(s) && len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
 }
 
 // nameIn returns the logical name of a bundle of pages: that of its page, or that

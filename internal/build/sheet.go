@@ -35,9 +35,9 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	if err != nil {
 		return nil, err
 	}
-	if _, err := b.sheets.Load(entryPath); err != nil {
+	if _, err := b.memory.sheets.Load(entryPath); err != nil {
 		b.report(b.unreadable(entryPath, err, source.Span{}))
-		res.Diagnostics = b.diags.Sorted()
+		res.Diagnostics = b.diags.Sorted(b.project.Tree.Set)
 		return res, nil
 	}
 	dir, base := filepath.Dir(p.Tree.Show(entryPath)), path.Base(entryPath.Name)
@@ -49,7 +49,8 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 		report: b.report, pieces: repeated(b.entryOf(entryPath).pieces), name: base, purge: purges, alone: true,
 		source: func(f *source.File) string { return relativeOnDisk(dir, f.Name) },
 		address: func(u urlUse) (string, bool) {
-			t, ok := b.assetOf(u)
+			t, missing, ok := b.assetOf(u)
+			b.report(missing...)
 			to, known := addresses[t.Path]
 			if !known {
 				to = relativeOnDisk(dir, p.Tree.Show(t.Path))

@@ -29,9 +29,26 @@ func (b *builder) styleElements(res *pageResult) []graph.Edit {
 // it is: what is no clean sheet may be meant for a program that makes a page of it.
 func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
+	key := blockKey{p, at.Start}
+	kept := b.memory.block(key, b.evidence)
+	if kept == nil {
+		kept = b.styleAnew(p, at)
+		b.memory.keepBlock(key, kept)
+	}
+	if kept.entry != nil {
+		b.tell(kept.entry)
+	}
+	b.report(kept.names.diags...)
+	res.assets = append(res.assets, kept.names.assets...)
+	return kept.css, kept.ok
+}
+
+// styleAnew works out what comes of a style element.
+func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
+	kept := &keptBlock{evidence: b.evidence}
 	from, external := b.baseOf(p)
 	if external || isTemplate(p.File.Text[at.Start:at.End]) {
-		return "", false // its addresses count from elsewhere, or it is no sheet yet
+		return kept // its addresses count from elsewhere, or it is no sheet yet
 	}
 	f := b.blockFile(p, from, at)
 	sheet, diags := parse.Sheet(f)
@@ -40,16 +57,18 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 			diags[i].Severity = min(diags[i].Severity, diag.Warning)
 			diags[i].Message += "; this style element stays as it is"
 		}
-		b.report(diags...)
-		return "", false
+		kept.names.diags = diags
+		return kept
 	}
-	e := &entry{path: from}
-	b.assemble(e, &graph.Sheet{File: f, Nodes: sheet.Nodes, Diagnostics: diags})
+	kept.entry = newEntry(from)
+	b.assemble(kept.entry, &graph.Sheet{File: f, Nodes: sheet.Nodes, Diagnostics: diags})
 	job := bundleJob{
-		report: b.report, name: p.File.Path.Name, pieces: repeated(e.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
-		address: b.moved(&res.assets, func(to string) string { return b.addressOf(p, to) }),
+		report: func(ds ...diag.Diagnostic) { kept.names.diags = append(kept.names.diags, ds...) },
+		name:   p.File.Path.Name, pieces: repeated(kept.entry.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
+		address: b.moved(&kept.names, func(to string) string { return b.addressOf(p, to) }),
 	}
-	return b.styleText(b.bundle(job).css), true
+	kept.css, kept.ok = b.styleText(b.bundle(job).css), true
+	return kept
 }
 
 // styleText returns a sheet as it stands in a style element.

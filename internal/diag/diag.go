@@ -54,22 +54,38 @@ type List struct {
 func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 
 // Sorted returns the findings in the order in which they are shown: errors
-// before warnings before notes, and by place within, those without a place
-// last; one that repeats
-// another's code, place and message is left out.
-func (l *List) Sorted() []Diagnostic {
+// before warnings before notes, and within by the names of files, which are those
+// of a set, and by place, those without a place last; one that repeats another's code,
+// place and message is left out. In which order files were read, and findings added,
+// does not count. The set is nil if all are about one file.
+func (l *List) Sorted(files *source.Set) []Diagnostic {
 	slices.SortStableFunc(l.all, func(a, b Diagnostic) int {
 		return cmp.Or(
-			-cmp.Compare(a.Severity, b.Severity),
-			cmp.Compare(a.Span.Start.File-1, b.Span.Start.File-1), // those without a place last
-			cmp.Compare(a.Span.Start.Off, b.Span.Start.Off),
+			cmp.Compare(b.Severity, a.Severity),
+			compareSpans(files, a.Span, b.Span),
 			cmp.Compare(a.Code, b.Code),
 			cmp.Compare(a.Message, b.Message),
+			slices.CompareFunc(a.Imports, b.Imports, func(a, b source.Span) int { return compareSpans(files, a, b) }),
+			slices.CompareFunc(a.Related, b.Related, func(a, b Related) int {
+				return cmp.Or(compareSpans(files, a.Span, b.Span), cmp.Compare(a.Message, b.Message))
+			}),
 		)
 	})
 	return slices.CompactFunc(l.all, func(a, b Diagnostic) bool {
 		return a.Code == b.Code && a.Span == b.Span && a.Message == b.Message
 	})
+}
+
+// compareSpans compares places by the names of their files, and within.
+func compareSpans(files *source.Set, a, b source.Span) int {
+	if a.Start.File == b.Start.File {
+		return cmp.Compare(a.Start.Off, b.Start.Off)
+	}
+	byNumber := cmp.Compare(a.Start.File-1, b.Start.File-1) // those without a place last
+	if files == nil || !a.IsValid() || !b.IsValid() {
+		return byNumber
+	}
+	return cmp.Or(cmp.Compare(files.File(a.Start.File).Name, files.File(b.Start.File).Name), cmp.Compare(a.Start.Off, b.Start.Off), byNumber)
 }
 
 // HasErrors reports whether any of ds is an error.

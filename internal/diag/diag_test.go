@@ -73,10 +73,10 @@ func TestSorted(t *testing.T) {
 	add("e", Error, b, 1)
 	add("e", Error, b, 0)
 	var got []string
-	for _, d := range l.Sorted() {
+	for _, d := range l.Sorted(nil) {
 		got = append(got, fmt.Sprint(d.Code, d.Span.Start.File, d.Span.Start.Off))
 	}
-	if s := strings.Join(got, " "); s != "e1 2 e2 0 e2 1 w1 0 n1 0" || !HasErrors(l.Sorted()) {
+	if s := strings.Join(got, " "); s != "e1 2 e2 0 e2 1 w1 0 n1 0" || !HasErrors(l.Sorted(nil)) {
 		t.Errorf("got %s", s)
 	}
 }

@@ -42,6 +42,10 @@ func (s *Scripts) Load(p source.Path) (*ScriptFile, error) {
 	})
 }
 
+// Forget has a script read again when it is asked for next. It must not be called
+// while scripts are loaded.
+func (s *Scripts) Forget(p source.Path) { delete(s.kept.files, p) }
+
 // ReadScript reads a part of a file, a page for instance, as a script. Its places count
 // from the start of the file.
 func ReadScript(f *source.File, part Span) *ScriptFile {

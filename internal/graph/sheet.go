@@ -37,6 +37,10 @@ func (s *Sheets) Load(p source.Path) (*Sheet, error) {
 	})
 }
 
+// Forget has a sheet read again when it is asked for next. It must not be called
+// while sheets are loaded.
+func (s *Sheets) Forget(p source.Path) { delete(s.kept.files, p) }
+
 // TokenFile is a file of design tokens that was read.
 type TokenFile struct {
 	Tokens      []tokens.Token
@@ -60,6 +64,10 @@ func (t *TokenFiles) Load(p source.Path) (*TokenFile, error) {
 		return &TokenFile{list, diags}, nil
 	})
 }
+
+// Forget has a file read again when it is asked for next. It must not be called
+// while files are loaded.
+func (t *TokenFiles) Forget(p source.Path) { delete(t.kept.files, p) }
 
 // kept holds what was read of each file. The zero kept is empty.
 type kept[T any] struct {

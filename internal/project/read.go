@@ -128,7 +128,7 @@ func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	r.fill(s, &raw)
 	var found diag.List
 	found.Add(r.diags...)
-	return s, found.Sorted()
+	return s, found.Sorted(nil)
 }
 
 type reader struct {

@@ -70,8 +70,9 @@ type Tree struct {
 	Set     *Set
 	folders map[string]Folder
 
-	mu   sync.Mutex
-	kept map[Path]*reading
+	mu     sync.Mutex
+	kept   map[Path]*reading
+	linked map[Path]bool // files that were read by way of a symbolic link
 
 	there sync.Map // whether a path is a file: Path to bool
 }
@@ -131,7 +132,47 @@ func (t *Tree) Text(p Path) (*File, error) {
 	return r.file, r.err
 }
 
+// Forget has the tree read a file again when it is asked for next, and look whether it
+// is there. It must not be called while the tree is read from.
+func (t *Tree) Forget(p Path) {
+	delete(t.kept, p)
+	t.there.Delete(p)
+}
+
+// Linked returns the text files that were read by way of a symbolic link, sorted: they
+// may change where nobody looks for it.
+func (t *Tree) Linked() []Path {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	var out []Path
+	for p := range t.linked {
+		out = append(out, p)
+	}
+	sort.Slice(out, func(i, k int) bool { return out[i].String() < out[k].String() })
+	return out
+}
+
+// noteLink notes a file if a symbolic link leads to it.
+func (t *Tree) noteLink(p Path) {
+	links, ok := t.folders[p.Root].FS.(fs.ReadLinkFS)
+	if !ok {
+		return
+	}
+	for name := p.Name; name != "."; name = path.Dir(name) {
+		if info, err := links.Lstat(name); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+			t.mu.Lock()
+			if t.linked == nil {
+				t.linked = make(map[Path]bool)
+			}
+			t.linked[p] = true
+			t.mu.Unlock()
+			return
+		}
+	}
+}
+
 func (t *Tree) readText(p Path) (*File, error) {
+	t.noteLink(p)
 	data, err := t.Bytes(p)
 	if err != nil {
 		return nil, err

@@ -7,6 +7,7 @@
 package split
 
 import (
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -64,9 +65,13 @@ type Turned struct {
 // units give the same plan.
 func Units(units [][]Item, opts Options) Plan {
 	p := newPlanner(units, opts)
+	p.work()
+	return p.plan()
+}
+
+func (p *planner) work() {
 	for p.competing() || p.turned() || p.entangled() || p.small() {
 	}
-	return p.plan()
 }
 
 // planner works with items by number: the keys of items are long.
@@ -81,10 +86,13 @@ type planner struct {
 	kept    []*Kept  // by item
 	order   []int    // of kept
 	turns   []Turned
+	// By how many bytes items may grow or shrink until a bundle counts as large enough
+	// that did not, or the other way around.
+	growth, shrinkage int
 }
 
 func newPlanner(units [][]Item, opts Options) *planner {
-	p := &planner{opts: opts}
+	p := &planner{opts: opts, growth: math.MaxInt, shrinkage: math.MaxInt}
 	numbers := &numbering{make(map[any]int)}
 	index := make(map[string]int)
 	twice := make(map[int]bool)
@@ -291,14 +299,20 @@ func (p *planner) inOrder(u int) (order []string, item, before int, ok bool) {
 // shared no more. It reports whether there was one.
 func (p *planner) small() bool {
 	byClass, order := p.classes()
-	size := func(c string) (n int) {
+	isSmall := func(c string) bool {
+		size := 0
 		for _, it := range byClass[c] {
-			n += p.items[it].Size
+			size += p.items[it].Size
 		}
-		return n
+		if size < p.opts.Least {
+			p.growth = min(p.growth, p.opts.Least-1-size)
+			return true
+		}
+		p.shrinkage = min(p.shrinkage, size-p.opts.Least)
+		return false
 	}
 	for _, c := range order {
-		if size(c) >= p.opts.Least {
+		if !isSmall(c) {
 			continue
 		}
 		units := p.shared[byClass[c][0]]
@@ -310,7 +324,7 @@ func (p *planner) small() bool {
 			theirs := p.shared[byClass[other][0]]
 			both := common(units, theirs)
 			// Nothing is taken from a class that is large enough, nor too much from one that is not.
-			fits := len(both) == len(theirs) || size(other) < p.opts.Least && 2*len(both) >= max(len(units), len(theirs))
+			fits := len(both) == len(theirs) || isSmall(other) && 2*len(both) >= max(len(units), len(theirs))
 			if fits && len(both) >= p.opts.Shared && len(both) > len(together) {
 				partner, together = other, both
 			}

@@ -30,6 +30,7 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 		return
 	}
 	values, _ := c.values(p[1:], s, place{})
+	s.touch()
 	if s.media == nil {
 		s.media = make(map[string]mediaQuery)
 	}
@@ -242,6 +243,7 @@ func (r *mediaReader) term() (mediaQuery, bool) {
 func (r *mediaReader) named(v *ast.Value) (mediaQuery, bool) {
 	name := token.Unescape(v.Text)
 	for s := r.s; s != nil; s = s.outer {
+		s.touch()
 		if query, ok := s.media[name]; ok {
 			return query, true
 		}

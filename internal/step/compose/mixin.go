@@ -143,6 +143,7 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 // findCallable returns the mixin or function of a name that a place sees.
 func (s *Scope) findCallable(key string) *callable {
 	for ; s != nil; s = s.outer {
+		s.touch()
 		if m := s.callables[key]; m != nil {
 			return m
 		}

@@ -264,6 +264,7 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 			"look for custom selectors that each use another several times")
 		return
 	}
+	s.touch()
 	if s.named == nil {
 		s.named = make(map[string][]ast.Selector)
 	}
@@ -295,6 +296,7 @@ func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	name := token.Unescape(part.Name)
 	at := source.SpanOf(part.Pos, len(part.Name)+1)
 	for place := s; place != nil; place = place.outer {
+		place.touch()
 		list := place.named[name]
 		switch {
 		case list == nil:

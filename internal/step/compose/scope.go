@@ -32,6 +32,8 @@ type outermost struct {
 	// such a name was defined after all.
 	waiting []waiting
 	later   map[string]definition
+	// touched tells that something was looked for outside of all blocks, or defined.
+	touched bool
 }
 
 // loopTurn is what the names of a loop stand for in one turn.
@@ -158,6 +160,27 @@ func NewScope() *Scope {
 // constant is set in it.
 func (s *Scope) inner() *Scope { return &Scope{outer: s} }
 
+// Touched reports whether, since the last call, anything was looked for outside of
+// all blocks, or defined anywhere. What was composed meanwhile becomes the same in any
+// scope if not.
+func (s *Scope) Touched() bool {
+	top := s.top()
+	touched := top.touched
+	top.touched = false
+	return touched
+}
+
+// Pass notes that nodes stood here which are known to say nothing to the build, so
+// that no @else goes on with an @when before them.
+func (s *Scope) Pass() { s.prior = nil }
+
+// touch notes that a scope is looked at, if it is the one outside of all blocks.
+func (s *Scope) touch() {
+	if s.outermost != nil {
+		s.outermost.touched = true
+	}
+}
+
 // path is the name of a constant: that of a group, and the keys within it.
 type path []string
 
@@ -165,6 +188,7 @@ type path []string
 // false if nothing set it.
 func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	for ; s != nil; s = s.outer {
+		s.touch()
 		if c, ok = s.own(p[0]); ok {
 			break
 		}
@@ -201,6 +225,7 @@ func (s *Scope) top() *outermost {
 // defines notes where a name is defined, for findings that wait.
 func (s *Scope) defines(name string, at source.Span) {
 	top := s.top()
+	top.touched = true
 	inBlock := s.outer != nil
 	if have, ok := top.later[name]; ok && (inBlock || !have.inBlock) || !inBlock && len(top.waiting) == 0 {
 		return

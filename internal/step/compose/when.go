@@ -217,6 +217,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		reader := conditionReader{c: c, s: s, values: ast.Significant(r.Prelude)}
 		var ok bool
 		if own, ok = reader.read(); !ok {
+			s.touch()
 			s.prior = &condition{} // what follows is an echo
 			return nil
 		}
@@ -228,6 +229,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		prior = &condition{kind: always}
 	}
 	rest := join(allOf, []condition{*prior, not(own)})
+	s.touch()
 	s.prior = &rest
 	if holds.kind == never {
 		return nil
@@ -235,6 +237,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
 		c.fail("bad-condition", r.Span(), "the condition asks too much of the browser at once",
 			"put one rule into another, rather than joining all by \"and\" and \"or\"")
+		s.touch()
 		s.prior = &condition{}
 		return nil
 	}

@@ -1,0 +1,260 @@
+package build
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/split"
+	"rinzel/internal/step/prefix"
+	"rinzel/internal/step/purge"
+)
+
+// Memory is what the builds of a project keep for each other, so that only what
+// depends on a change is done again. Builds with one Memory are of the same project
+// and with the same options, one after another. What they return is what builds
+// without one would.
+type Memory struct {
+	project *project.Project
+	sheets  graph.Sheets
+	tokens  graph.TokenFiles
+	scripts graph.Scripts
+	plan    split.Memo
+
+	mu       sync.Mutex
+	walked   []source.Path // the files of the source folder; nil if they are not known
+	pages    map[*source.File]*graph.Page
+	entries  map[source.Path]*entry
+	composed map[source.Path]*composedSheet
+	bundles  map[string]*keptBundle // by name
+	blocks   map[blockKey]*keptBlock
+	data     map[source.Path][]byte // of assets
+	evidence *purge.Evidence        // all of it; nil if it is not known
+	findings map[*source.File]*purge.Evidence
+	packed   map[string]packedOutput // by path
+	assets   *assetNames
+}
+
+// NewMemory returns an empty memory for builds of a project.
+func NewMemory(p *project.Project) *Memory {
+	return &Memory{
+		project: p, sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
+		pages: make(map[*source.File]*graph.Page), entries: make(map[source.Path]*entry), composed: make(map[source.Path]*composedSheet),
+		bundles: make(map[string]*keptBundle), blocks: make(map[blockKey]*keptBlock), data: make(map[source.Path][]byte),
+		findings: make(map[*source.File]*purge.Evidence), packed: make(map[string]packedOutput), assets: newAssetNames(),
+	}
+}
+
+// composedSheet is what comes of a sheet by itself, which is the same wherever it is
+// imported, since it neither reads nor sets what others see.
+type composedSheet struct {
+	sheet  *graph.Sheet
+	nodes  []ast.Node
+	prefix []prefix.Change
+	diags  []diag.Diagnostic
+	checks []diag.Diagnostic
+	traits [2]*traits // outside of layers, and in one
+}
+
+// keptBundle is a bundle with all that it was made from.
+type keptBundle struct {
+	pieces   []pieceID
+	evidence *purge.Evidence
+	page     *graph.Page // whose folder its addresses count from, if it is written into it
+	made     bundleResult
+	within   bool
+	files    []Output
+	names    namedFiles
+	diags    []diag.Diagnostic
+}
+
+// pieceID tells pieces apart: two with the same are the same at the same places.
+type pieceID struct {
+	traits   *traits
+	external *ast.AtRule
+	conds    string
+}
+
+// blockKey names a style element of a page.
+type blockKey struct {
+	page  *graph.Page
+	start int
+}
+
+// keptBlock is what came of a style element.
+type keptBlock struct {
+	css      string
+	ok       bool
+	entry    *entry // nil if it stays as it is
+	evidence *purge.Evidence
+	names    namedFiles
+}
+
+// packedOutput is an output with its compressed forms.
+type packedOutput struct {
+	data  []byte
+	forms []Output
+}
+
+// Forget has the next build read files again, which were changed, made or removed, and
+// do anew what depends on them.
+func (m *Memory) Forget(changed []source.Path) {
+	is := make(map[source.Path]bool)
+	for _, p := range slices.Concat(changed, m.project.Tree.Linked()) {
+		is[p] = true
+		m.project.Tree.Forget(p)
+		delete(m.composed, p)
+		m.sheets.Forget(p)
+		m.tokens.Forget(p)
+		m.scripts.Forget(p)
+		delete(m.data, p)
+		if m.walked != nil && (!m.project.Tree.Exists(p) || !slices.Contains(m.walked, p)) {
+			m.walked = nil
+		}
+	}
+	among := func(p source.Path) bool { return is[p] }
+	if slices.ContainsFunc(changed, m.isEvidence) {
+		m.evidence = nil
+	}
+	if m.walked == nil || slices.ContainsFunc(changed, mayMention) {
+		m.assets = newAssetNames()
+		clear(m.bundles)
+		clear(m.blocks)
+	}
+	for p, e := range m.entries {
+		if e.dependsOn(among) {
+			delete(m.entries, p)
+		}
+	}
+	for name, kept := range m.bundles {
+		if slices.ContainsFunc(kept.names.deps, among) {
+			delete(m.bundles, name)
+		}
+	}
+	for key, kept := range m.blocks {
+		if is[key.page.File.Path] || slices.ContainsFunc(kept.names.deps, among) || kept.entry != nil && kept.entry.dependsOn(among) {
+			delete(m.blocks, key)
+		}
+	}
+	for p := range is {
+		m.assets.names.Delete(p)
+	}
+}
+
+// dependsOn reports whether one of some files was read for an entry, or looked for.
+// What a finding proposes in place of a missing file may depend on any.
+func (e *entry) dependsOn(among func(source.Path) bool) bool {
+	for p := range e.deps {
+		if among(p) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(e.diags, func(d diag.Diagnostic) bool { return d.Code == "missing" || d.Code == "unreadable" })
+}
+
+// isEvidence reports whether names in use may be looked for in a file.
+func (m *Memory) isEvidence(p source.Path) bool {
+	if !strings.EqualFold(path.Ext(p.Name), ".css") {
+		return true
+	}
+	return slices.ContainsFunc(m.project.Settings.Purge.Evidence, func(glob string) bool {
+		root, glob := project.SplitRoot(glob)
+		ok, _ := doublestar.Match(glob, p.Name)
+		return ok && root == p.Root
+	})
+}
+
+// page returns a page that was read.
+func (m *Memory) page(f *source.File) *graph.Page {
+	p := m.pages[f]
+	if p == nil {
+		p = graph.ReadPage(f)
+		m.pages[f] = p
+	}
+	return p
+}
+
+// entry returns the entry of a sheet, which is worked out when it is new.
+func (m *Memory) entry(p source.Path) *entry {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	e := m.entries[p]
+	if e == nil {
+		e = newEntry(p)
+		m.entries[p] = e
+	}
+	return e
+}
+
+// composedSheet returns what comes of a sheet by itself, if it is known.
+func (m *Memory) composedSheet(s *graph.Sheet) *composedSheet {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if c := m.composed[s.File.Path]; c != nil && c.sheet == s {
+		return c
+	}
+	return nil
+}
+
+// keepComposed keeps what comes of a sheet by itself, and returns what was kept first.
+func (m *Memory) keepComposed(c *composedSheet) *composedSheet {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if first := m.composed[c.sheet.File.Path]; first != nil && first.sheet == c.sheet {
+		return first
+	}
+	m.composed[c.sheet.File.Path] = c
+	return c
+}
+
+// bundle returns a bundle that was made from the same before.
+func (m *Memory) bundle(name string, like *keptBundle) *keptBundle {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if kept := m.bundles[name]; kept != nil && kept.page == like.page && kept.evidence == like.evidence && slices.Equal(kept.pieces, like.pieces) {
+		return kept
+	}
+	return nil
+}
+
+func (m *Memory) keepBundle(name string, kept *keptBundle) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.bundles[name] = kept
+}
+
+// block returns what came of a style element before.
+func (m *Memory) block(key blockKey, evidence *purge.Evidence) *keptBlock {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if kept := m.blocks[key]; kept != nil && kept.evidence == evidence {
+		return kept
+	}
+	return nil
+}
+
+func (m *Memory) keepBlock(key blockKey, kept *keptBlock) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.blocks[key] = kept
+}
+
+// asset returns the bytes of a file that is copied.
+func (m *Memory) asset(p source.Path) ([]byte, error) {
+	if data, ok := m.data[p]; ok {
+		return data, nil
+	}
+	data, err := m.project.Tree.Bytes(p)
+	if err == nil {
+		m.data[p] = data
+	}
+	return data, err
+}

@@ -1,0 +1,182 @@
+package build_test
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// changing is a site that changes by and by. Each of its files has several texts that it may have.
+type changing struct {
+	files fstest.MapFS
+	texts map[string][]string
+}
+
+func newChanging() *changing {
+	c := &changing{fstest.MapFS{}, map[string][]string{
+		"index.html": {
+			`<link rel=stylesheet href=a.css><link rel=stylesheet href=b.css><style>@import "c.css"; p { b { color: red } background: url(i.svg) }</style><script type=module src=m.js></script><img src=i.svg>`,
+			`<link rel=stylesheet href=b.css><link rel=stylesheet href=a.css media=print><script type=module src=m.js></script>`,
+			`<link rel=stylesheet href=d.css><script type=importmap>{"imports": {"x": "./n.js"}}</script><script type=module>import "x"; import "./c.css";</script>`,
+		},
+		"page.html": {
+			`<link rel=stylesheet href=a.css><link rel=stylesheet href=d.css><p class="x y">`,
+			`<link rel=stylesheet href=missing.css><style>p { color: const(tone) }</style>`,
+			`<link rel=stylesheet href=b.css><script type=module src=n.js></script><p class=z>`,
+		},
+		"more.html": {`<link rel=stylesheet href=a.css><p class=more>`, `<link rel=stylesheet href=c.css><link rel=stylesheet href=b.css>`},
+		"a.css": {
+			"@const tone: teal;\n@import \"c.css\";\n@import \"d.css\" layer(base);\n.x { color: const(tone); background: url(i.svg) }",
+			"@import \"c.css\" print;\n.x { color: navy; background: url(k.svg) }",
+			"@const tone: olive;\n@import \"e.css\";\n@import \"c.css\";\n.x { colr: const(tone) }",
+			"@default tone: red;\n@when const(tone: red) { .w { top: 0 } }\n.x { color: const(tone) }",
+		},
+		"b.css": {".y { color: red; top: 1px }", ".y { color: tan; top: 2px } .z { margin: 0 }", "@import \"e.css\";\n.y { color: red; b { left: 0 } }", ".y { color: blue"},
+		"c.css": {".x { color: red }", "@default tone: black;\n.c { color: const(tone) }", ".c { list-style: url(i.svg); b { top: 0 } }", "@else { .c { top: 0 } }"},
+		"d.css": {".x { margin: 0 } .d { padding: 0 }", "@tokens \"t.json\";\n.d { width: const(size, 1px) }", "@import \"c.css\";\n.d { color: red }"},
+		"e.css": {".e { color: red }", "@const tone: purple;\n.e { top: 0 }"},
+		"f.css": {".f { color: red; background: url(k.svg) }", ".f { color: const(tone) }"},
+		"t.json": {`{"size": {"$type": "dimension", "$value": {"value": 3, "unit": "px"}}}`, `{"size": {"$type": "dimension", "$value": {"value": 4, "unit": "px"}}}`, `{`},
+		"m.js":   {`import "./f.css"; import("./n.js"); new URL("./i.svg", import.meta.url)`, `import f from "./f.css" with { type: "css" }; document.title = "z k.svg"`, `import("./n.js")`, `import "./n.js"`},
+		"n.js":   {`import "./c.css"; import "./f.css";`, `import "./b.css"; export const x = "more"`, ``},
+		"i.svg":  {"<svg/>", "<svg><!-- i --></svg>"},
+		"k.svg":  {"<svg><!-- k --></svg>"},
+	}}
+	for name, texts := range c.texts {
+		c.files[name] = &fstest.MapFile{Data: []byte(texts[0])}
+	}
+	return c
+}
+
+// change gives some files another text, or none, and returns them.
+func (c *changing) change(g *rand.Rand) []source.Path {
+	names := slices.Sorted(maps.Keys(c.texts))
+	var changed []source.Path
+	for range 1 + g.IntN(3) {
+		name := names[g.IntN(len(names))]
+		texts := c.texts[name]
+		if g.IntN(6) == 0 && name != "index.html" {
+			delete(c.files, name)
+		} else {
+			c.files[name] = &fstest.MapFile{Data: []byte(texts[g.IntN(len(texts))])}
+		}
+		changed = append(changed, source.Path{Name: name})
+	}
+	return changed
+}
+
+// everything writes all that a build returns.
+func everything(p *project.Project, res *build.Result) string {
+	var b strings.Builder
+	r := diag.Renderer{Files: p.Tree.Set}
+	_ = r.Render(&b, res.Diagnostics)
+	fmt.Fprintln(&b, res.Checks, res.Pages, res.Kept)
+	for _, bundle := range res.Bundles {
+		fmt.Fprintf(&b, "%s %s %v %v %v %v %v %d %d %d %+v %v\n", bundle.Name, bundle.Path, bundle.Pages, bundle.Within, bundle.Late, bundle.Taken, bundle.Files,
+			bundle.Sheets, bundle.Sources, bundle.Size, bundle.Rules, bundle.Prefix)
+	}
+	for _, o := range res.Outputs {
+		fmt.Fprintf(&b, "-- %s %s\n%s\n", o.Path, o.Kind, o.Data)
+	}
+	return b.String()
+}
+
+// TestMemory changes a site at random, and holds that builds that remember the ones
+// before return what builds that do not remember do.
+func TestMemory(t *testing.T) {
+	good := 0
+	for seed := range uint64(24) {
+		g := rand.New(rand.NewPCG(seed, 1))
+		c := newChanging()
+		settings := project.Default()
+		settings.Split = project.Split{Shared: 2, Within: int(seed%3) * 150}
+		settings.Purge.Keep = []string{".y"}
+		settings.Bundles = []project.Bundle{{Name: "app", From: []string{"f.css", "n.js"}, File: "app.css", At: make([]source.Span, 2)}}
+		open := func() *project.Project {
+			return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: c.files})}
+		}
+		opts := build.Options{Profile: []string{project.Development, project.Production}[seed%2]}
+		p := open()
+		memory := build.NewMemory(p)
+		for step := range 25 {
+			fresh := open()
+			want, err := build.Site(context.Background(), fresh, opts)
+			if err != nil {
+				t.Fatal(err)
+			}
+			with := opts
+			with.Memory = memory
+			got, err := build.Site(context.Background(), p, with)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got, want := everything(p, got), everything(fresh, want); got != want {
+				t.Fatalf("seed %d, step %d: %s", seed, step, firstDifference(got, want))
+			}
+			if !diag.HasErrors(got.Diagnostics) {
+				good++
+			}
+			memory.Forget(c.change(g))
+		}
+	}
+	if good < 100 {
+		t.Errorf("only %d builds were without errors", good)
+	}
+}
+
+func firstDifference(got, want string) string {
+	a, b := strings.Split(got, "\n"), strings.Split(want, "\n")
+	for i := range a {
+		if i >= len(b) || a[i] != b[i] {
+			return fmt.Sprintf("line %d\ngot  %s\nwant %s\nin\n%s", i, a[i], b[min(i, len(b)-1)], got)
+		}
+	}
+	return "got less than\n" + want
+}
+
+// BenchmarkRebuild changes one of 500 sheets on 50 pages and builds again, beside
+// builds that begin anew. It tells how much of the time of these it takes.
+func BenchmarkRebuild(b *testing.B) {
+	site := generateSite(1, 50, 500)
+	settings := project.Default()
+	settings.Split = project.Split{Shared: 2, Least: 1000}
+	folder := source.Folder{FS: site.files}
+	p := &project.Project{Settings: settings, Tree: source.NewTree(folder)}
+	memory := build.NewMemory(p)
+	run := func(p *project.Project, memory *build.Memory) time.Duration {
+		start := time.Now()
+		if res, err := build.Site(context.Background(), p, build.Options{Memory: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
+			b.Fatal(err, res.Diagnostics)
+		}
+		return time.Since(start)
+	}
+	run(p, memory)
+	var whole, again time.Duration
+	for n := 0; b.Loop(); n++ {
+		name := fmt.Sprintf("css/s%03d.css", n*37%500)
+		was := string(site.files[name].Data)
+		site.files[name].Data = []byte(was + fmt.Sprintf("/* %d */\n.new%d { color: red }\n", n, n))
+		start := time.Now()
+		memory.Forget([]source.Path{{Name: name}})
+		run(p, memory)
+		again += time.Since(start)
+		whole += run(&project.Project{Settings: settings, Tree: source.NewTree(folder)}, nil)
+		site.files[name].Data = []byte(was)
+		memory.Forget([]source.Path{{Name: name}})
+		run(p, memory)
+	}
+	b.ReportMetric(again.Seconds()/whole.Seconds(), "again/whole")
+	b.ReportMetric(float64(whole.Milliseconds())/float64(b.N), "whole-ms")
+	b.ReportMetric(float64(again.Milliseconds())/float64(b.N), "again-ms")
+}

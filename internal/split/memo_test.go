@@ -1,0 +1,75 @@
+package split
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+)
+
+// told writes all that a plan says.
+func told(p Plan) string {
+	text := shown(p)
+	for _, k := range p.Kept {
+		text += fmt.Sprint("; kept ", k.Item.Key, k.Units, k.Unit, k.Before.Key, k.What)
+	}
+	for _, t := range p.Turned {
+		text += fmt.Sprint("; turned ", t.A.Key, t.B.Key, t.AB, t.BA, t.What)
+	}
+	return text
+}
+
+// TestMemo changes random units by and by, and holds that a plan from memory is the
+// one that is worked out anew.
+func TestMemo(t *testing.T) {
+	g := rand.New(rand.NewPCG(3, 4))
+	properties := []string{"color", "margin", "order", "top", "--a"}
+	changed := func(key int) Item {
+		src := fmt.Sprintf(".x { %s: 0 } #i { %s: 0 }", properties[g.IntN(5)], properties[g.IntN(5)])
+		return Item{Key: fmt.Sprint("k", key), Size: g.IntN(100), Claims: claimsOf(src)}
+	}
+	remembered := 0
+	for round := range 60 {
+		var memo Memo
+		var pool []Item
+		for i := range 3 + g.IntN(8) {
+			pool = append(pool, changed(i))
+		}
+		var order [][]int
+		for range 2 + g.IntN(4) {
+			order = append(order, slices.DeleteFunc(g.Perm(len(pool)), func(int) bool { return g.IntN(4) == 0 }))
+		}
+		opts := Options{Shared: 2, Least: g.IntN(2) * 120}
+		for step := range 12 {
+			i := g.IntN(len(pool))
+			next := changed(100 + step)
+			switch g.IntN(4) {
+			case 0: // it says something else
+			case 1:
+				next.Size, next.Claims = pool[i].Size, claimsOf(".x { color: 0 }")
+			default: // it claims the same, and is a little smaller or larger
+				next.Size, next.Claims = max(0, pool[i].Size+g.IntN(21)-10), pool[i].Claims
+			}
+			pool[i] = next
+			var list [][]Item
+			for _, unit := range order {
+				var items []Item
+				for _, n := range unit {
+					items = append(items, pool[n])
+				}
+				list = append(list, items)
+			}
+			before := memo.planner
+			got, want := memo.Units(list, opts), Units(list, opts)
+			if told(got) != told(want) {
+				t.Fatalf("round %d, step %d:\ngot  %s\nwant %s", round, step, told(got), told(want))
+			}
+			if memo.planner == before {
+				remembered++
+			}
+		}
+	}
+	if remembered < 100 || remembered > 600 {
+		t.Errorf("%d of 720 plans came from memory: the rounds prove little", remembered)
+	}
+}
