@@ -32,7 +32,8 @@ type entry struct {
 	tree     *ImportNode
 	diags    []diag.Diagnostic
 	checks   []diag.Diagnostic
-	external int // pieces that are imports from elsewhere
+	sheets   []*composedSheet // whose findings are its own as well
+	external int              // pieces that are imports from elsewhere
 	record   *compose.Record
 	deps     map[source.Path]bool // files that were read for it, or looked for
 	// Sheets that were checked, and those of libraries that were not.
@@ -104,6 +105,13 @@ func (b *builder) tell(e *entry) {
 	b.told[e] = true
 	b.diags.Add(e.diags...)
 	b.checks.Add(e.checks...)
+	for _, c := range e.sheets {
+		if !b.told[c] {
+			b.told[c] = true
+			b.diags.Add(c.diags...)
+			b.checks.Add(c.checks...)
+		}
+	}
 	maps.Copy(b.checked, e.checked)
 	maps.Copy(b.unchecked, e.unchecked)
 }
@@ -245,8 +253,12 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	} else {
 		a.scope.Pass()
 	}
-	a.entry.diags = append(a.entry.diags, w.known.diags...)
-	a.entry.checks = append(a.entry.checks, w.known.checks...)
+	if w.known.kept {
+		a.entry.sheets = append(a.entry.sheets, w.known)
+	} else {
+		a.entry.diags = append(a.entry.diags, w.known.diags...)
+		a.entry.checks = append(a.entry.checks, w.known.checks...)
+	}
 	rest.nodes, rest.prefix = w.known.nodes, w.known.prefix
 	if len(rest.nodes) > 0 || !w.imported {
 		inLayer := slices.ContainsFunc(conds, func(c *condition) bool { return c.hasLayer })

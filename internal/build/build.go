@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
@@ -116,6 +117,7 @@ type builder struct {
 	checker  *check.Checker
 	opts     Options
 	memory   *Memory
+	here     string // the working folder; empty if it is not known
 	evidence *purge.Evidence
 	records  bool // notes where constants are set and read
 	checkAll bool // checks whatever the settings say of builds
@@ -125,7 +127,7 @@ type builder struct {
 	checks    diag.List
 	checked   map[source.Path]bool
 	unchecked map[source.Path]bool
-	told      map[*entry]bool           // entries whose findings are among those of the build
+	told      map[any]bool              // entries and sheets whose findings are among those of the build
 	modules   map[string]*modules       // scripts, by the import maps of the pages that run them
 	run       map[source.Path][]*module // scripts that pages run, as each of those has them
 }
@@ -260,16 +262,18 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
 	}
 	if opts.Memory == nil {
-		opts.Memory = NewMemory(p)
+		opts.Memory = newMemory(p)
 	}
+	here, _ := filepath.Abs(".")
 	targets := p.Settings.TargetsOf(profile)
 	return &builder{
+		here:    here,
 		project: p, profile: profile, opts: opts,
 		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
 		checker:  check.New(targets),
 		fitting:  prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs}),
 		memory:   opts.Memory,
-		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[*entry]bool),
+		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool),
 		modules: make(map[string]*modules), run: make(map[source.Path][]*module),
 	}, nil
 }

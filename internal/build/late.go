@@ -44,12 +44,13 @@ func (s *lateSheet) class() string { return fmt.Sprint(s.entries, s.linked) }
 func (b *builder) load(programs []*program, pages []*graph.Page) *loading {
 	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), taken: make(map[source.Path]*styles), names: make(map[string]bool)}
 	met := make(map[*later]bool)
+	late := slices.ContainsFunc(programs, func(p *program) bool { return len(p.later) > 0 })
 	for i, p := range programs {
 		static := make(map[source.Path]bool)
 		for _, s := range p.sheets {
 			static[s.path] = true
 		}
-		if i < len(pages) {
+		if late && i < len(pages) {
 			for _, sheet := range b.plainlyLinked(pages[i]) {
 				static[sheet] = true
 			}

@@ -32,6 +32,7 @@ type Memory struct {
 	mu       sync.Mutex
 	walked   []source.Path // the files of the source folder; nil if they are not known
 	pages    map[*source.File]*graph.Page
+	units    map[*graph.Page]*keptUnits
 	entries  map[source.Path]*entry
 	composed map[source.Path]*composedSheet
 	bundles  map[string]*keptBundle // by name
@@ -43,11 +44,17 @@ type Memory struct {
 	assets   *assetNames
 }
 
-// NewMemory returns an empty memory for builds of a project.
+// NewMemory returns an empty memory for builds of a project of which nothing has
+// been read yet.
 func NewMemory(p *project.Project) *Memory {
+	p.Tree.NoteLinks = true
+	return newMemory(p)
+}
+
+func newMemory(p *project.Project) *Memory {
 	return &Memory{
 		project: p, sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
-		pages: make(map[*source.File]*graph.Page), entries: make(map[source.Path]*entry), composed: make(map[source.Path]*composedSheet),
+		pages: make(map[*source.File]*graph.Page), units: make(map[*graph.Page]*keptUnits), entries: make(map[source.Path]*entry), composed: make(map[source.Path]*composedSheet),
 		bundles: make(map[string]*keptBundle), blocks: make(map[blockKey]*keptBlock), data: make(map[source.Path][]byte),
 		findings: make(map[*source.File]*purge.Evidence), packed: make(map[string]packedOutput), assets: newAssetNames(),
 	}
@@ -61,7 +68,15 @@ type composedSheet struct {
 	prefix []prefix.Change
 	diags  []diag.Diagnostic
 	checks []diag.Diagnostic
+	kept   bool       // for other places where the sheet is imported
 	traits [2]*traits // outside of layers, and in one
+}
+
+// keptUnits are the units of a page, with the entries that they are of.
+type keptUnits struct {
+	reached []*entry
+	sheets  []styleUse // that its scripts import, which are among them
+	units   []*unit
 }
 
 // keptBundle is a bundle with all that it was made from.
@@ -129,6 +144,12 @@ func (m *Memory) Forget(changed []source.Path) {
 		clear(m.bundles)
 		clear(m.blocks)
 	}
+	for f, p := range m.pages {
+		if is[f.Path] { // another one stands there now
+			delete(m.pages, f)
+			delete(m.units, p)
+		}
+	}
 	for p, e := range m.entries {
 		if e.dependsOn(among) {
 			delete(m.entries, p)
@@ -147,6 +168,16 @@ func (m *Memory) Forget(changed []source.Path) {
 	for p := range is {
 		m.assets.names.Delete(p)
 	}
+}
+
+// Knows tells whether a path is that of a file that was read or looked for, and whether
+// it is that of a folder which held some.
+func (m *Memory) Knows(p source.Path) (file, folder bool) {
+	for _, q := range slices.Concat(m.walked, m.project.Tree.Texts(p.Root)) {
+		file = file || q == p
+		folder = folder || q.Root == p.Root && strings.HasPrefix(q.Name, p.Name+"/")
+	}
+	return file, folder
 }
 
 // dependsOn reports whether one of some files was read for an entry, or looked for.
@@ -211,8 +242,31 @@ func (m *Memory) keepComposed(c *composedSheet) *composedSheet {
 	if first := m.composed[c.sheet.File.Path]; first != nil && first.sheet == c.sheet {
 		return first
 	}
+	c.kept = true
 	m.composed[c.sheet.File.Path] = c
 	return c
+}
+
+// unitsOf returns the units of a page, if all entries that it reaches are as they were.
+func (m *Memory) unitsOf(p *graph.Page, runs *program) *keptUnits {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	kept := m.units[p]
+	if kept == nil || !slices.EqualFunc(kept.sheets, runs.sheets, func(a, b styleUse) bool { return a.path == b.path }) {
+		return nil
+	}
+	for _, e := range kept.reached {
+		if m.entries[e.path] != e {
+			return nil
+		}
+	}
+	return kept
+}
+
+func (m *Memory) keepUnits(p *graph.Page, kept *keptUnits) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.units[p] = kept
 }
 
 // bundle returns a bundle that was made from the same before.

@@ -197,19 +197,25 @@ func (b *builder) addressOf(p *graph.Page, name string) string {
 // relativeToOutput returns the address of a source file as seen from an output.
 func (b *builder) relativeToOutput(name, file string) string {
 	dir := filepath.Join(b.project.Output, filepath.FromSlash(path.Dir(name)))
-	return relativeOnDisk(dir, file)
+	return b.relativeOnDisk(dir, file)
 }
 
 // relativeOnDisk returns the address of a file as seen from a folder.
-func relativeOnDisk(dir, file string) string {
-	from, err1 := filepath.Abs(dir)
-	to, err2 := filepath.Abs(filepath.FromSlash(file))
-	if err1 == nil && err2 == nil {
-		if rel, err := filepath.Rel(from, to); err == nil {
-			return graph.Relative("x", filepath.ToSlash(rel))
-		}
+func (b *builder) relativeOnDisk(dir, file string) string {
+	if rel, err := filepath.Rel(b.onDisk(dir), b.onDisk(file)); err == nil {
+		return graph.Relative("x", filepath.ToSlash(rel))
 	}
 	return file
+}
+
+// onDisk returns a path as it is from the top of the disk, or as it is if the working
+// folder is not known.
+func (b *builder) onDisk(name string) string {
+	name = filepath.FromSlash(name)
+	if b.here == "" || filepath.IsAbs(name) {
+		return filepath.Clean(name)
+	}
+	return filepath.Join(b.here, name)
 }
 
 // assetOf returns the file that an address in a sheet leads to, if it is one

@@ -28,9 +28,10 @@ type unit struct {
 	index  int // among the units of its page
 	pieces []piece
 	loads  []*styles
-	early  []early     // links that have its sheets loaded early
-	late   bool        // a script decides whether and when it styles the page
-	at     source.Span // what names the first of its sheets
+	early  []early      // links that have its sheets loaded early
+	late   bool         // a script decides whether and when it styles the page
+	items  []split.Item // of the pieces
+	at     source.Span  // what names the first of its sheets
 }
 
 // styles is a bundle that is to be made.
@@ -76,9 +77,56 @@ func (t *traits) of(p *piece) *traits {
 	return t
 }
 
-// units returns what a page links, in groups that can each become one. The
-// media of a group's links are said by the sheets where not all have the same.
+// units returns what a page links, in groups that can each become one. Those of a page
+// all whose sheets are as they were are those of the last build.
 func (b *builder) units(p *graph.Page, runs *program) []*unit {
+	kept := b.memory.unitsOf(p, runs)
+	if kept == nil {
+		reached, whole := b.reached(p, runs)
+		kept = &keptUnits{reached: reached, sheets: runs.sheets, units: b.unitsAnew(p, runs)}
+		if whole {
+			b.memory.keepUnits(p, kept)
+		}
+	}
+	for _, e := range kept.reached {
+		b.tell(e)
+	}
+	out := make([]*unit, len(kept.units))
+	for i, u := range kept.units {
+		copied := *u
+		out[i] = &copied
+	}
+	return out
+}
+
+// reached returns all entries that the links and scripts of a page lead to. whole is
+// false if some link leads nowhere, which is reported.
+func (b *builder) reached(p *graph.Page, runs *program) (out []*entry, whole bool) {
+	whole = true
+	add := func(l graph.Link) {
+		e, external := b.linkedSheet(p, l)
+		whole = whole && (e != nil || external)
+		if e != nil {
+			out = append(out, e)
+		}
+	}
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			add(l)
+		}
+	}
+	for _, l := range p.Preloads {
+		add(l)
+	}
+	for _, s := range runs.sheets {
+		out = append(out, b.styleEntry(s))
+	}
+	return out, whole
+}
+
+// unitsAnew works out the units of a page. The media of a group's links are said by
+// the sheets where not all have the same.
+func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 	var out []*unit
 	for i, g := range b.groups(p, runs) {
 		u := &unit{page: p, group: g.group, index: i, at: g.at}
@@ -103,7 +151,15 @@ func (b *builder) units(p *graph.Page, runs *program) []*unit {
 		u.pieces = repeated(u.pieces)
 		out = append(out, u)
 	}
-	return append(out, b.preloaded(p, out)...)
+	out = append(out, b.preloaded(p, out)...)
+	for _, u := range out {
+		media, _ := u.group.SharedMedia()
+		for i := range u.pieces {
+			own := fmt.Sprintf("%s#%d.%d", p.File.Path, u.index, i)
+			u.items = append(u.items, b.itemOf(&u.pieces[i], own, media))
+		}
+	}
+	return out
 }
 
 // preloaded returns units for the sheets that a page has loaded early and does not
@@ -169,16 +225,8 @@ type Kept struct {
 // plan works out the bundles of all units.
 func (b *builder) plan(units []*unit) *sitePlan {
 	lists := make([][]split.Item, len(units))
-	pieces := make(map[string]piece)
 	for u, unit := range units {
-		media, _ := unit.group.SharedMedia()
-		for i := range unit.pieces {
-			it := b.itemOf(&unit.pieces[i], fmt.Sprintf("%d.%d", u, i), media)
-			lists[u] = append(lists[u], it)
-			if _, ok := pieces[it.Key]; !ok {
-				pieces[it.Key] = unit.pieces[i]
-			}
-		}
+		lists[u] = unit.items
 	}
 	settings := b.project.Settings.Split
 	worked := b.memory.plan.Units(lists, split.Options{Shared: settings.Shared, Least: settings.Least})
@@ -187,7 +235,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 	for _, bundle := range worked.Bundles {
 		s := &styles{}
 		for _, it := range bundle.Items {
-			s.pieces = append(s.pieces, pieces[it.Key])
+			s.pieces = append(s.pieces, *pieceOf(it))
 		}
 		for _, u := range bundle.Units {
 			s.units = append(s.units, units[u])
@@ -208,13 +256,13 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		}
 	}
 	for _, k := range worked.Kept {
-		kept := Kept{Sheet: pieces[k.Item.Key].file.Name, What: k.What}
+		kept := Kept{Sheet: pieceOf(k.Item).file.Name, What: k.What}
 		for _, u := range k.Units {
 			kept.Pages = append(kept.Pages, units[u].page.File.Name)
 		}
 		if k.What != "" {
 			kept.On = units[k.Unit].page.File.Name
-			if before := pieces[k.Before.Key]; before.file != nil {
+			if before := pieceOf(k.Before); before.file != nil {
 				kept.Behind = before.file.Name
 			}
 		}
@@ -228,7 +276,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 			}
 		}
 	}
-	b.turned(worked.Turned, units, pieces)
+	b.turned(worked.Turned, units)
 	return out
 }
 
@@ -236,7 +284,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 // is not to be shared.
 func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if p.external != nil {
-		return split.Item{Key: own, Claims: split.Everything()}
+		return split.Item{Key: own, Claims: split.Everything(), Value: p}
 	}
 	t := p.traits.of(p)
 	key := own
@@ -244,8 +292,11 @@ func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if !unnamed { // what is in one layer without a name stays together
 		key = fmt.Sprint(p.file.Path.Root, ":", p.file.Path.Name, p.prologue, string(t.text[:]), media, conditionKey(p.conds))
 	}
-	return split.Item{Key: key, Size: t.size, Claims: t.claims}
+	return split.Item{Key: key, Size: t.size, Claims: t.claims, Value: p}
 }
+
+// pieceOf returns the piece that an item stands for.
+func pieceOf(it split.Item) *piece { return it.Value.(*piece) }
 
 // conditionKey writes the conditions of imports, so that they can be compared.
 func conditionKey(conds []*condition) string {
@@ -272,9 +323,9 @@ func (b *builder) account(u *unit) {
 }
 
 // turned warns of sheets that compete, and that pages reach in opposite order.
-func (b *builder) turned(list []split.Turned, units []*unit, pieces map[string]piece) {
+func (b *builder) turned(list []split.Turned, units []*unit) {
 	for _, t := range list {
-		a, c := pieces[t.A.Key], pieces[t.B.Key]
+		a, c := pieceOf(t.A), pieceOf(t.B)
 		if a.file == nil || c.file == nil {
 			continue
 		}

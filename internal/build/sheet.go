@@ -47,13 +47,13 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	addresses := make(map[source.Path]string)
 	made := b.bundle(bundleJob{
 		report: b.report, pieces: repeated(b.entryOf(entryPath).pieces), name: base, purge: purges, alone: true,
-		source: func(f *source.File) string { return relativeOnDisk(dir, f.Name) },
+		source: func(f *source.File) string { return b.relativeOnDisk(dir, f.Name) },
 		address: func(u urlUse) (string, bool) {
 			t, missing, ok := b.assetOf(u)
 			b.report(missing...)
 			to, known := addresses[t.Path]
 			if !known {
-				to = relativeOnDisk(dir, p.Tree.Show(t.Path))
+				to = b.relativeOnDisk(dir, p.Tree.Show(t.Path))
 				addresses[t.Path] = to
 			}
 			return to + t.Tail, ok

@@ -104,7 +104,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if diag.HasErrors(diags) {
 		return r.refused(diags)
 	}
-	res, err := flags.run(ctx, p)
+	res, err := flags.run(ctx, p, nil)
 	if err != nil {
 		return err
 	}
@@ -145,8 +145,9 @@ func sheetSource(sheet string) string {
 	return filepath.Dir(sheet)
 }
 
-func (f *buildFlags) run(ctx context.Context, p *project.Project) (*build.Result, error) {
-	opts := build.Options{Profile: f.profile, Evidence: f.evidence}
+// run builds what the flags say. A memory, if there is one, is used for sites.
+func (f *buildFlags) run(ctx context.Context, p *project.Project, memory *build.Memory) (*build.Result, error) {
+	opts := build.Options{Profile: f.profile, Evidence: f.evidence, Memory: memory}
 	if f.sheet == "" {
 		return build.Site(ctx, p, opts)
 	}

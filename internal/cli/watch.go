@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -71,15 +72,21 @@ type watching struct {
 	flags   buildFlags
 	std     IO
 	watcher *watch.Watcher
-	project *project.Project // whose folders are watched
-	paths   []string         // of them
-	told    bool             // what is in force was told
-	built   bool             // some build was good, and all it wrote was listed
+	project *project.Project       // whose folders are watched
+	found   []diag.Diagnostic      // about its settings
+	memory  *build.Memory          // of its builds; nil if the settings are wrong
+	builds  int                    // with that memory
+	paths   []string               // of the watched folders
+	single  map[string]source.Path // files of packages that are watched one by one
+	told    bool                   // what is in force was told
+	built   bool                   // some build was good, and all it wrote was listed
 }
 
 func (w *watching) close() {
 	if w.watcher != nil {
 		_ = w.watcher.Close()
+	}
+	if w.project != nil {
 		_ = w.project.Close()
 	}
 }
@@ -88,24 +95,23 @@ func (w *watching) close() {
 // since the last build; none for the first.
 func (w *watching) build(ctx context.Context, changed []string) error {
 	start := time.Now()
-	p, diags, err := project.Open(project.Options{Settings: w.flags.settings, Output: w.flags.output})
-	if err != nil {
+	if err := w.open(changed); err != nil {
 		return err
 	}
-	if err := w.follow(p); err != nil {
-		return err
-	}
-	if w.project != p {
-		defer p.Close()
-	}
+	p := w.project
 	r := newReport(w.std, p, w.flags)
 	res := &build.Result{}
-	if !diag.HasErrors(diags) {
-		if res, err = w.flags.run(ctx, p); err != nil {
+	if w.memory != nil {
+		var err error
+		if res, err = w.flags.run(ctx, p, w.memory); err != nil {
+			return err
+		}
+		w.builds++
+		if err := w.followPackages(); err != nil {
 			return err
 		}
 	}
-	res.Diagnostics = append(diags, res.Diagnostics...)
+	res.Diagnostics = append(slices.Clone(w.found), res.Diagnostics...)
 	if !w.told && res.Profile.Name != "" {
 		r.header(res)
 		w.told = true
@@ -138,6 +144,104 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		return nil
 	}
 	return w.waiting(p)
+}
+
+// mostBuilds is how many builds are made with one memory: what was read stays in it, the
+// texts of before included.
+const mostBuilds = 1000
+
+// open makes ready for a build after changes: it has the memory forget what was
+// changed, or opens the project anew if the settings may be others now.
+func (w *watching) open(changed []string) error {
+	if paths, ok := w.known(changed); ok {
+		w.memory.Forget(paths)
+		return nil
+	}
+	p, found, err := project.Open(project.Options{Settings: w.flags.settings, Output: w.flags.output})
+	if err != nil {
+		return err
+	}
+	if err := w.follow(p); err != nil {
+		return err
+	}
+	if w.project != nil {
+		_ = w.project.Close()
+	}
+	w.project, w.found, w.memory, w.builds = p, found, nil, 0
+	if !diag.HasErrors(found) {
+		w.memory = build.NewMemory(p)
+	}
+	return nil
+}
+
+// known returns the paths of files that were changed. ok is false if more than the
+// files of the project may be others now: the settings, or folders that went.
+func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
+	if w.memory == nil || w.builds >= mostBuilds {
+		return nil, false
+	}
+	for _, name := range changed {
+		if name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" {
+			return nil, false
+		}
+		if p, ok := w.single[name]; ok {
+			paths = append(paths, p)
+		}
+		if source.IsFolder(name) {
+			continue // the files in it that are new are named as well
+		}
+		gone := !source.Exists(name)
+		for root, dir := range w.folders() {
+			rel, err := filepath.Rel(dir, name)
+			if err != nil || !filepath.IsLocal(rel) {
+				continue
+			}
+			p := source.Path{Root: root, Name: filepath.ToSlash(rel)}
+			file, folder := w.memory.Knows(p)
+			if gone && folder {
+				return nil, false
+			}
+			if file || !gone { // else it came and went
+				paths = append(paths, p)
+			}
+		}
+	}
+	return paths, true
+}
+
+// folders returns the source folder and the roots, by the names of these, with their
+// absolute paths.
+func (w *watching) folders() map[string]string {
+	out := make(map[string]string)
+	add := func(root, dir string) {
+		if abs, err := filepath.Abs(dir); err == nil {
+			out[root] = abs
+		}
+	}
+	add("", w.project.SourceDir())
+	dirs := w.project.RootDirs()
+	for i, root := range slices.Sorted(maps.Keys(w.project.Settings.Roots)) {
+		add(root, dirs[i])
+	}
+	return out
+}
+
+// followPackages watches the files of installed packages that were read. Their folders
+// are large, and not watched as a whole.
+func (w *watching) followPackages() error {
+	for _, root := range project.PackageRoots(w.project.Tree) {
+		for _, p := range w.project.Tree.Texts(root) {
+			name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p)))
+			if err != nil || w.single[name] == p || !source.IsFolder(filepath.Dir(name)) {
+				continue
+			}
+			if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(name), Only: filepath.Base(name)}); err != nil {
+				return fmt.Errorf("cannot watch: %w", err)
+			}
+			w.single[name] = p
+		}
+	}
+	return nil
 }
 
 // waiting tells that changes are waited for.
@@ -219,8 +323,10 @@ func (w *watching) follow(p *project.Project) error {
 	if err != nil {
 		return fmt.Errorf("cannot watch: %w", err)
 	}
-	w.close()
-	w.watcher, w.project, w.paths = watcher, p, paths
+	if w.watcher != nil {
+		_ = w.watcher.Close()
+	}
+	w.watcher, w.paths, w.single = watcher, paths, make(map[string]source.Path)
 	return nil
 }
 

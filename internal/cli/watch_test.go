@@ -40,7 +40,7 @@ func startWatch(t *testing.T, dir string, args ...string) *watched {
 // expect waits for a line that holds a text.
 func (w *watched) expect(text string) {
 	w.t.Helper()
-	late := time.After(30 * time.Second)
+	late := time.After(20 * time.Second)
 	for {
 		select {
 		case line := <-w.lines:
@@ -106,6 +106,35 @@ func TestWatch(t *testing.T) {
 	w.has("public/index.css", "top: 5px")
 
 	// A page that is new, in a folder that is new.
+	w.write("site/islands/gannet.html", "<link rel=stylesheet href=../main.css><p class=late>")
+	w.expect("wrote islands/gannet.css, islands/gannet.html")
+
+	// A folder that goes.
+	if err := os.RemoveAll(filepath.Join(dir, "site", "islands")); err != nil {
+		t.Fatal(err)
+	}
+	w.expect("removed 2 files")
+
+	// A sheet of a package, once it is read, and a script that imports one.
+	w.write("site/node_modules/tide/package.json", `{"style": "tide.css"}`)
+	w.write("site/node_modules/tide/tide.css", ".a { width: 1px }\n")
+	w.write("site/main.js", "import \"./script.css\";\n")
+	w.write("site/script.css", ".a { height: 1px }\n")
+	w.write("rinzel.toml", "source = \"site\"\n")
+	w.expect("rinzel.toml")
+	w.expect("wrote nothing")
+	w.write("site/index.html", "<link rel=stylesheet href=package:tide><script type=module src=main.js></script><p class=a>")
+	w.expect("site/index.html changed")
+	w.expect("wrote index.css, main.js, index.html")
+	w.has("public/index.css", "width: 1px")
+	w.write("site/node_modules/tide/tide.css", ".a { width: 2px }\n")
+	w.expect("tide.css changed")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "width: 2px")
+	w.write("site/main.js", "let a;\n")
+	w.expect("wrote index.css, main.js")
+	w.write("site/index.html", "<link rel=stylesheet href=main.css><p class=a>")
+	w.expect("wrote index.css, index.html, removed 1 file")
 	w.write("site/islands/gannet.html", "<link rel=stylesheet href=../main.css><p class=late>")
 	w.expect("wrote islands/gannet.css, islands/gannet.html")
 

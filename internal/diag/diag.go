@@ -59,21 +59,27 @@ func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 // place and message is left out. In which order files were read, and findings added,
 // does not count. The set is nil if all are about one file.
 func (l *List) Sorted(files *source.Set) []Diagnostic {
-	slices.SortStableFunc(l.all, func(a, b Diagnostic) int {
+	order := make([]*Diagnostic, len(l.all)) // they are large, and moved often
+	for i := range l.all {
+		order[i] = &l.all[i]
+	}
+	slices.SortStableFunc(order, func(a, b *Diagnostic) int {
+		if c := cmp.Or(cmp.Compare(b.Severity, a.Severity), compareSpans(files, a.Span, b.Span), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Message, b.Message)); c != 0 {
+			return c
+		}
 		return cmp.Or(
-			cmp.Compare(b.Severity, a.Severity),
-			compareSpans(files, a.Span, b.Span),
-			cmp.Compare(a.Code, b.Code),
-			cmp.Compare(a.Message, b.Message),
 			slices.CompareFunc(a.Imports, b.Imports, func(a, b source.Span) int { return compareSpans(files, a, b) }),
-			slices.CompareFunc(a.Related, b.Related, func(a, b Related) int {
-				return cmp.Or(compareSpans(files, a.Span, b.Span), cmp.Compare(a.Message, b.Message))
-			}),
+			slices.CompareFunc(a.Related, b.Related, func(a, b Related) int { return compareSpans(files, a.Span, b.Span) }),
 		)
 	})
-	return slices.CompactFunc(l.all, func(a, b Diagnostic) bool {
-		return a.Code == b.Code && a.Span == b.Span && a.Message == b.Message
-	})
+	var out []Diagnostic
+	for i, d := range order {
+		if i > 0 && d.Code == order[i-1].Code && d.Span == order[i-1].Span && d.Message == order[i-1].Message {
+			continue
+		}
+		out = append(out, *d)
+	}
+	return out
 }
 
 // compareSpans compares places by the names of their files, and within.

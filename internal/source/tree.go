@@ -67,7 +67,11 @@ func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
 // a file is read once and looks the same to all who ask. It is safe for
 // concurrent use.
 type Tree struct {
-	Set     *Set
+	Set *Set
+	// NoteLinks has the tree note which files it reads by way of a symbolic link: see
+	// [Tree.Linked]. It is set before anything is read.
+	NoteLinks bool
+
 	folders map[string]Folder
 
 	mu     sync.Mutex
@@ -139,6 +143,21 @@ func (t *Tree) Forget(p Path) {
 	t.there.Delete(p)
 }
 
+// Texts returns the paths of the text files of a folder that were asked for, there or
+// not, sorted.
+func (t *Tree) Texts(root string) []Path {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	var out []Path
+	for p := range t.kept {
+		if p.Root == root {
+			out = append(out, p)
+		}
+	}
+	sort.Slice(out, func(i, k int) bool { return out[i].Name < out[k].Name })
+	return out
+}
+
 // Linked returns the text files that were read by way of a symbolic link, sorted: they
 // may change where nobody looks for it.
 func (t *Tree) Linked() []Path {
@@ -155,7 +174,7 @@ func (t *Tree) Linked() []Path {
 // noteLink notes a file if a symbolic link leads to it.
 func (t *Tree) noteLink(p Path) {
 	links, ok := t.folders[p.Root].FS.(fs.ReadLinkFS)
-	if !ok {
+	if !ok || !t.NoteLinks || !fs.ValidPath(p.Name) {
 		return
 	}
 	for name := p.Name; name != "."; name = path.Dir(name) {

@@ -8,99 +8,146 @@ import (
 )
 
 // Memo keeps a plan for the next, which often differs in what few items say, and not in
-// what they claim. The zero Memo keeps none. It is not safe for concurrent use.
+// what they claim. Units that have not changed are told by being the same slices. The zero
+// Memo keeps none. It is not safe for concurrent use.
 type Memo struct {
 	opts    Options
+	units   [][]Item
+	numbers [][]int        // of the items of each unit
+	index   map[string]int // numbers by keys
 	items   []Item
-	units   [][]int
-	planner *planner
+	planner *planner // that made the plan, of items as they were then
 	plan    Plan
 }
 
-// Units returns what the function Units does.
+// Units returns what the function Units does. The items of units must not be changed
+// afterwards.
 func (m *Memo) Units(units [][]Item, opts Options) Plan {
-	items, numbers := numberItems(units)
-	if m.planner != nil && m.holds(items, numbers, opts) {
-		m.rename(items)
+	if m.planner != nil && m.takes(units, opts) {
 		return m.plan
 	}
 	p := newPlanner(units, opts)
 	p.work()
-	*m = Memo{opts: opts, items: items, units: numbers, planner: p, plan: p.plan()}
+	*m = Memo{opts: opts, units: units, numbers: p.units, index: make(map[string]int), items: slices.Clone(p.items), planner: p, plan: p.plan()}
+	for i, it := range m.items {
+		m.index[it.Key] = i
+	}
 	return m.plan
 }
 
-// numberItems returns items in the order in which units meet them, and the
-// numbers of those of each unit.
-func numberItems(units [][]Item) (items []Item, numbers [][]int) {
-	index := make(map[string]int)
-	for _, unit := range units {
-		list := make([]int, 0, len(unit))
-		for _, it := range unit {
-			i, met := index[it.Key]
-			if !met {
-				i = len(items)
-				index[it.Key] = i
-				items = append(items, it)
-			}
-			list = append(list, i)
-		}
-		numbers = append(numbers, list)
+// takes puts the items of units in the place of those that the plan is of, if it is
+// theirs as well.
+func (m *Memo) takes(units [][]Item, opts Options) bool {
+	if opts != m.opts || len(units) != len(m.units) {
+		return false
 	}
-	return items, numbers
-}
-
-// holds reports whether the plan is that of other items in the place of those that
-// it was made for: they claim the same, and are not so much larger or smaller that a
-// bundle would be large enough that was not, or the other way around.
-func (m *Memo) holds(items []Item, numbers [][]int, opts Options) bool {
-	if opts != m.opts || len(items) != len(m.items) || !slices.EqualFunc(numbers, m.units, slices.Equal) {
+	next, ok := m.changes(units)
+	if !ok {
 		return false
 	}
 	grown, shrunk := 0, 0
-	for i, it := range items {
-		was := &m.planner.items[i]
-		if it.Claims != was.Claims && !it.Claims.equal(was.Claims) {
-			return false
+	for n, was := range m.planner.items {
+		it, changed := next[n]
+		if !changed {
+			it = m.items[n]
+		}
+		if it.Claims != was.Claims {
+			if !it.Claims.equal(was.Claims) {
+				return false
+			}
+			m.planner.items[n].Claims = it.Claims // to be told at once next time
 		}
 		grown += max(0, it.Size-was.Size)
 		shrunk += max(0, was.Size-it.Size)
 	}
-	return grown <= m.planner.growth && shrunk <= m.planner.shrinkage
+	if grown > m.planner.growth || shrunk > m.planner.shrinkage {
+		return false
+	}
+	m.units = units
+	m.put(next)
+	return true
+}
+
+// changes returns the items of units that differ from those of the plan, by number. ok
+// is false if they are not one for one.
+func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
+	next = make(map[int]Item)
+	looked := make(map[int]bool) // at the item that counts: the first with its key
+	same := make([]bool, len(units))
+	for u, items := range units {
+		was := m.units[u]
+		if len(items) != len(was) {
+			return nil, false
+		}
+		if same[u] = len(items) == 0 || &items[0] == &was[0]; same[u] {
+			continue
+		}
+		for i, n := range m.numbers[u] {
+			it, met := next[n]
+			first := !looked[n] && m.planner.reached[n][0] == u
+			looked[n] = looked[n] || first
+			switch {
+			case met && it.Key != items[i].Key:
+				return nil, false
+			case !met && (items[i].Key != m.items[n].Key || first && items[i] != m.items[n]):
+				next[n] = items[i]
+			}
+		}
+	}
+	for u, items := range units {
+		for i, n := range m.numbers[u] {
+			if it, met := next[n]; met && (same[u] && it.Key != m.items[n].Key || !same[u] && it.Key != items[i].Key) {
+				return nil, false
+			}
+		}
+	}
+	keys := make(map[string]bool)
+	for n, it := range next {
+		if have, met := m.index[it.Key]; met && have != n || keys[it.Key] {
+			return nil, false
+		}
+		keys[it.Key] = true
+	}
+	return next, true
 }
 
 func (c *Claims) equal(o *Claims) bool {
 	return maps.EqualFunc(c.weights, o.weights, func(a, b map[selector.Specificity]bool) bool { return maps.Equal(a, b) })
 }
 
-// rename puts items in the place of those that the plan is of.
-func (m *Memo) rename(items []Item) {
-	next := make(map[string]Item)
-	for i, it := range items {
-		if it.Key != m.items[i].Key {
-			next[m.items[i].Key] = it
-		}
-	}
-	m.items = items
+// put puts items in the place of others in the plan.
+func (m *Memo) put(next map[int]Item) {
 	if len(next) == 0 {
 		return
 	}
+	byKey := make(map[string]Item)
+	bundles := make(map[int]bool)
+	for n, it := range next {
+		byKey[m.items[n].Key] = it
+		delete(m.index, m.items[n].Key)
+		for _, u := range m.planner.reached[n] {
+			for _, b := range m.plan.Loads[u] {
+				bundles[b] = true
+			}
+		}
+	}
+	for n, it := range next {
+		m.index[it.Key] = n
+		m.items[n] = it
+	}
 	put := func(it *Item) {
-		if to, ok := next[it.Key]; ok {
+		if to, ok := byKey[it.Key]; ok {
 			*it = to
 		}
 	}
 	plan := m.plan // those who were given it keep theirs
 	plan.Bundles = slices.Clone(plan.Bundles)
-	for i, b := range plan.Bundles {
-		if !slices.ContainsFunc(b.Items, func(it Item) bool { _, ok := next[it.Key]; return ok }) {
-			continue
+	for b := range bundles {
+		bundle := &plan.Bundles[b]
+		bundle.Items = slices.Clone(bundle.Items)
+		for k := range bundle.Items {
+			put(&bundle.Items[k])
 		}
-		b.Items = slices.Clone(b.Items)
-		for k := range b.Items {
-			put(&b.Items[k])
-		}
-		plan.Bundles[i] = b
 	}
 	plan.Kept, plan.Turned = slices.Clone(plan.Kept), slices.Clone(plan.Turned)
 	for i := range plan.Kept {

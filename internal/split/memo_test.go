@@ -10,6 +10,11 @@ import (
 // told writes all that a plan says.
 func told(p Plan) string {
 	text := shown(p)
+	for _, b := range p.Bundles {
+		for _, it := range b.Items {
+			text += fmt.Sprint("; ", it.Value)
+		}
+	}
 	for _, k := range p.Kept {
 		text += fmt.Sprint("; kept ", k.Item.Key, k.Units, k.Unit, k.Before.Key, k.What)
 	}
@@ -26,7 +31,7 @@ func TestMemo(t *testing.T) {
 	properties := []string{"color", "margin", "order", "top", "--a"}
 	changed := func(key int) Item {
 		src := fmt.Sprintf(".x { %s: 0 } #i { %s: 0 }", properties[g.IntN(5)], properties[g.IntN(5)])
-		return Item{Key: fmt.Sprint("k", key), Size: g.IntN(100), Claims: claimsOf(src)}
+		return Item{Key: fmt.Sprint("k", key), Value: g.Int(), Size: g.IntN(100), Claims: claimsOf(src)}
 	}
 	remembered := 0
 	for round := range 60 {
@@ -40,25 +45,43 @@ func TestMemo(t *testing.T) {
 			order = append(order, slices.DeleteFunc(g.Perm(len(pool)), func(int) bool { return g.IntN(4) == 0 }))
 		}
 		opts := Options{Shared: 2, Least: g.IntN(2) * 120}
+		var last [][]Item
 		for step := range 12 {
 			i := g.IntN(len(pool))
 			next := changed(100 + step)
+			if g.IntN(5) == 0 {
+				next = pool[g.IntN(len(pool))] // the same, or another one that there is
+				next.Value = g.Int()
+			} else if g.IntN(5) == 0 {
+				next = pool[i]
+				next.Value = g.Int()
+			}
 			switch g.IntN(4) {
 			case 0: // it says something else
 			case 1:
-				next.Size, next.Claims = pool[i].Size, claimsOf(".x { color: 0 }")
+				if next.Key[1:] == fmt.Sprint(100+step) {
+					next.Size, next.Claims = pool[i].Size, claimsOf(".x { color: 0 }")
+				}
 			default: // it claims the same, and is a little smaller or larger
+				if next.Key[1:] != fmt.Sprint(100+step) {
+					break
+				}
 				next.Size, next.Claims = max(0, pool[i].Size+g.IntN(21)-10), pool[i].Claims
 			}
 			pool[i] = next
 			var list [][]Item
-			for _, unit := range order {
+			for u, unit := range order {
+				if step > 0 && !slices.Contains(unit, i) {
+					list = append(list, last[u])
+					continue
+				}
 				var items []Item
 				for _, n := range unit {
 					items = append(items, pool[n])
 				}
 				list = append(list, items)
 			}
+			last = list
 			before := memo.planner
 			got, want := memo.Units(list, opts), Units(list, opts)
 			if told(got) != told(want) {

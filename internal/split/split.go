@@ -7,10 +7,9 @@
 package split
 
 import (
+	"encoding/binary"
 	"math"
 	"slices"
-	"strconv"
-	"strings"
 )
 
 // Item is a sheet, or a part of one, as a page reaches it. Two with the same key
@@ -19,6 +18,7 @@ type Item struct {
 	Key    string
 	Size   int // in bytes
 	Claims *Claims
+	Value  any // by which those know it who plan; that of the first with a key counts
 }
 
 // Options say what is shared.
@@ -79,13 +79,17 @@ type planner struct {
 	opts    Options
 	items   []Item
 	claims  []*claimed
-	units   [][]int  // items of each unit
-	reached [][]int  // units by item
-	shared  [][]int  // units that load an item from a shared bundle, by item
-	class   []string // what tells items apart that different units share; empty until it is asked for
-	kept    []*Kept  // by item
-	order   []int    // of kept
+	units   [][]int        // items of each unit
+	reached [][]int        // units by item
+	shared  [][]int        // units that load an item from a shared bundle, by item
+	class   []int          // of items, by number: those of one class are shared by the same units; 0 until it is asked for
+	ids     map[string]int // numbers of classes, from 1, by their units
+	kept    []*Kept        // by item
+	order   []int          // of kept
 	turns   []Turned
+	// Units that are to be looked at again, since what they share has changed: for items that
+	// compete, and for items that are entangled.
+	dirty, tangled []bool
 	// By how many bytes items may grow or shrink until a bundle counts as large enough
 	// that did not, or the other way around.
 	growth, shrinkage int
@@ -116,7 +120,9 @@ func newPlanner(units [][]Item, opts Options) *planner {
 		}
 		p.units = append(p.units, list)
 	}
-	p.shared, p.class, p.kept = make([][]int, len(p.items)), make([]string, len(p.items)), make([]*Kept, len(p.items))
+	p.dirty, p.tangled = slices.Repeat([]bool{true}, len(units)), slices.Repeat([]bool{true}, len(units))
+	p.shared, p.class, p.kept = make([][]int, len(p.items)), make([]int, len(p.items)), make([]*Kept, len(p.items))
+	p.ids = make(map[string]int)
 	for i, reached := range p.reached {
 		if opts.Shared > 0 && len(reached) >= opts.Shared && !twice[i] {
 			p.shared[i] = reached
@@ -135,10 +141,17 @@ func (p *planner) shares(item, u int) bool {
 // left that share it.
 func (p *planner) keep(item int, k Kept) {
 	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
+	for _, u := range p.shared[item] {
+		p.tangled[u] = true
+	}
+	p.dirty[k.Unit] = true
 	if len(left) < p.opts.Shared {
+		for _, u := range left {
+			p.dirty[u] = true
+		}
 		left = nil
 	}
-	p.shared[item], p.class[item] = left, ""
+	p.shared[item], p.class[item] = left, 0
 	if p.kept[item] == nil {
 		k.Item = p.items[item]
 		p.order = append(p.order, item)
@@ -151,6 +164,10 @@ func (p *planner) keep(item int, k Kept) {
 func (p *planner) competing() bool {
 	found := false
 	for u, items := range p.units {
+		if !p.dirty[u] {
+			continue
+		}
+		p.dirty[u] = false
 		own := new(claimed)
 		for i, it := range items {
 			if p.shares(it, u) && p.claims[it].competes(own) {
@@ -177,22 +194,27 @@ func (p *planner) behind(u int, before []int, it int) Kept {
 	return k
 }
 
-// classOf returns what tells an item apart from those that other units share.
-func (p *planner) classOf(item int) string {
-	if p.class[item] == "" {
-		var b strings.Builder
+// classOf returns the number of the class of an item.
+func (p *planner) classOf(item int) int {
+	if p.class[item] == 0 {
+		key := make([]byte, 0, 4*len(p.shared[item]))
 		for _, u := range p.shared[item] {
-			b.WriteString(strconv.Itoa(u) + " ")
+			key = binary.AppendUvarint(key, uint64(u))
 		}
-		p.class[item] = b.String()
+		id, ok := p.ids[string(key)]
+		if !ok {
+			id = len(p.ids) + 1
+			p.ids[string(key)] = id
+		}
+		p.class[item] = id
 	}
 	return p.class[item]
 }
 
 // classes returns the shared items by class, each in the order of the first
 // unit that shares them, and the classes in the order in which they are met.
-func (p *planner) classes() (byClass map[string][]int, order []string) {
-	byClass = make(map[string][]int)
+func (p *planner) classes() (byClass map[int][]int, order []int) {
+	byClass = make(map[int][]int)
 	for u, items := range p.units {
 		for _, it := range items {
 			if len(p.shared[it]) == 0 || p.shared[it][0] != u {
@@ -242,10 +264,14 @@ func (p *planner) turned() bool {
 // whose class is not its own. It reports whether there was one.
 func (p *planner) entangled() bool {
 	for u := range p.units {
+		if !p.tangled[u] {
+			continue
+		}
 		if _, item, before, ok := p.inOrder(u); !ok {
 			p.keep(item, Kept{Unit: u, Before: p.items[before], What: p.items[item].Claims.With(p.items[before].Claims)})
 			return true
 		}
+		p.tangled[u] = false
 	}
 	return false
 }
@@ -253,9 +279,8 @@ func (p *planner) entangled() bool {
 // inOrder returns the classes that a unit loads, in an order that keeps the
 // cascade. If there is none, ok is false, and item is one of those that stand in
 // the way, behind before.
-func (p *planner) inOrder(u int) (order []string, item, before int, ok bool) {
-	var items []int
-	var classes, open []string
+func (p *planner) inOrder(u int) (order []int, item, before int, ok bool) {
+	var items, classes, open []int
 	for _, it := range p.units[u] {
 		if !p.shares(it, u) {
 			continue
@@ -270,7 +295,7 @@ func (p *planner) inOrder(u int) (order []string, item, before int, ok bool) {
 		return open, item, before, true // each stands together as it is
 	}
 	for len(open) > 0 {
-		at := slices.IndexFunc(open, func(c string) bool {
+		at := slices.IndexFunc(open, func(c int) bool {
 			// Nothing of another class that is still open may compete before an item of this one.
 			for i := range items {
 				if classes[i] != c {
@@ -299,7 +324,7 @@ func (p *planner) inOrder(u int) (order []string, item, before int, ok bool) {
 // shared no more. It reports whether there was one.
 func (p *planner) small() bool {
 	byClass, order := p.classes()
-	isSmall := func(c string) bool {
+	isSmall := func(c int) bool {
 		size := 0
 		for _, it := range byClass[c] {
 			size += p.items[it].Size
@@ -316,7 +341,7 @@ func (p *planner) small() bool {
 			continue
 		}
 		units := p.shared[byClass[c][0]]
-		partner, together := "", []int(nil)
+		partner, together := 0, []int(nil)
 		for _, other := range order {
 			if other == c {
 				continue
@@ -363,7 +388,7 @@ func (p *planner) plan() Plan {
 		out.Bundles = append(out.Bundles, b)
 	}
 	byClass, order := p.classes()
-	index := make(map[string]int)
+	index := make(map[int]int)
 	for _, c := range order {
 		index[c] = len(out.Bundles)
 		bundle(byClass[c], p.shared[byClass[c][0]])

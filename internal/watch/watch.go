@@ -59,6 +59,12 @@ func Start(folders []Folder) (*Watcher, error) {
 // Close stops watching.
 func (w *Watcher) Close() error { return w.notify.Close() }
 
+// Extend watches another folder as well. The error is as that of [Start].
+func (w *Watcher) Extend(f Folder) error {
+	w.folders = append(w.folders, f)
+	return w.add(f, f.Path, false)
+}
+
 // add watches a folder and all below it. With note, the files in it count as
 // changed: they came before it was watched.
 func (w *Watcher) add(f Folder, dir string, note bool) error {
