@@ -155,6 +155,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	if err != nil {
 		return nil, err
 	}
+	b.idleChains()
 	res.Outputs = out.finish(res.Bundles)
 	for _, o := range compressed(res.Outputs, b.profile.Compress) {
 		out.add(o)
@@ -216,6 +217,47 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	}
 	res.Kept = plan.kept
 	return out, nil
+}
+
+// idleChains warns of chains of the settings that no sheet goes through.
+func (b *builder) idleChains() {
+	chains := b.project.Settings.Chains
+	used, matched := make([]bool, len(chains)), make([]bool, len(chains))
+	for p := range b.reachedSheets() {
+		last := 0
+		for i, c := range chains {
+			if c.Matches(p) {
+				last, matched[i] = i, true
+			}
+		}
+		used[last] = true
+	}
+	for i, c := range chains {
+		if used[i] || !c.At.IsValid() {
+			continue
+		}
+		d := diag.Diagnostic{Code: "idle-chain", Severity: diag.Warning, Span: c.At,
+			Message: fmt.Sprintf("no sheet goes through this chain: none that is reached matches %q", c.Match), Mend: "paths are relative to the source folder, or to a root as in \"root:**/*.css\""}
+		if matched[i] {
+			d.Message, d.Mend = "no sheet goes through this chain: a later one matches all that it matches", "the last chain that matches a sheet counts: write the chain for all sheets first"
+		}
+		b.report(d)
+	}
+}
+
+// reachedSheets returns the sheets that pages and bundles reach.
+func (b *builder) reachedSheets() map[source.Path]bool {
+	out := make(map[source.Path]bool)
+	for what := range b.told {
+		if e, ok := what.(*entry); ok {
+			for p := range e.deps {
+				if strings.EqualFold(path.Ext(p.Name), ".css") || isPage(p.Name) {
+					out[p] = true
+				}
+			}
+		}
+	}
+	return out
 }
 
 // pageInfo tells which bundles a page loads.

@@ -79,19 +79,29 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 	return out, nil
 }
 
-// entryPaths returns the sheets that pages link, in the order of the pages; if
-// there is no page, the sheets of the source folder that no other imports.
+// entryPaths returns the sheets that pages and bundles of the settings reach, in their
+// order; if there is neither, the sheets of the source folder that no other imports.
 func (b *builder) entryPaths() []source.Path {
 	var out []source.Path
-	pages := b.findPages()
-	for _, p := range pages {
-		for _, from := range b.linkedPaths(p) {
-			if !slices.Contains(out, from) {
-				out = append(out, from)
-			}
+	add := func(s reachedSheet) {
+		if !slices.Contains(out, s.path) {
+			out = append(out, s.path)
 		}
 	}
-	if len(pages) > 0 {
+	pages := b.findPages()
+	for _, p := range pages {
+		for _, s := range b.sheetsOf(p) {
+			add(s)
+		}
+	}
+	list := b.namedBundles()
+	for _, n := range list {
+		b.runNamed(n)
+		for _, s := range b.scriptSheets(n.runs) {
+			add(s)
+		}
+	}
+	if len(pages)+len(list) > 0 {
 		return out
 	}
 	sheets := b.sourceSheets()
@@ -119,15 +129,49 @@ func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
 	}
 }
 
-// linkedPaths returns the sheets of the project that a page links.
-func (b *builder) linkedPaths(p *graph.Page) []source.Path {
-	var out []source.Path
+// reachedSheet is a sheet that a page, or a bundle of the settings, reaches.
+type reachedSheet struct {
+	path   source.Path
+	script string // that imports it, as people are shown it; empty for a link
+}
+
+// sheetsOf returns the sheets of the project that a page links, and those that
+// its scripts import.
+func (b *builder) sheetsOf(p *graph.Page) []reachedSheet {
+	var out []reachedSheet
 	for _, g := range p.Groups {
 		for _, l := range g.Links {
 			if e, _ := b.linkedSheet(p, l); e != nil {
-				out = append(out, e.path)
+				out = append(out, reachedSheet{path: e.path})
 			}
 		}
+	}
+	return append(out, b.scriptSheets(b.program(p))...)
+}
+
+// scriptSheets returns the sheets that scripts import, at once and later, each once.
+func (b *builder) scriptSheets(runs *program) []reachedSheet {
+	var out []reachedSheet
+	add := func(s styleUse) {
+		by := ""
+		if f := b.project.Tree.Set.File(s.at.Start.File); f != nil && !s.direct {
+			by = f.Name
+		}
+		exists := b.project.Tree.Exists(s.path)
+		if exists && !slices.ContainsFunc(out, func(r reachedSheet) bool { return r.path == s.path }) {
+			out = append(out, reachedSheet{s.path, by})
+		}
+	}
+	for _, s := range runs.sheets {
+		add(s)
+	}
+	for _, l := range runs.later {
+		for _, s := range l.runs.sheets {
+			add(s)
+		}
+	}
+	for _, t := range runs.taken {
+		add(t.styleUse)
 	}
 	return out
 }
@@ -278,10 +322,12 @@ type Imports struct {
 	Diagnostics []diag.Diagnostic
 }
 
-// ImportEntry is a page, or a sheet that was asked about, with what it links.
+// ImportEntry is a page, a bundle of the settings, or a sheet that was asked about, with
+// the sheets that it reaches.
 type ImportEntry struct {
-	Name  string // as people are shown it
-	Trees []*ImportNode
+	Name    string // as people are shown it
+	Trees   []*ImportNode
+	Scripts []string // that import the sheet of each tree; empty for those that are linked
 }
 
 // ImportNode is a sheet in a tree of imports.
@@ -315,16 +361,27 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 		return nil, err
 	}
 	found := name == ""
-	for _, page := range b.findPages() {
-		entry := ImportEntry{Name: page.File.Name}
-		for _, from := range b.linkedPaths(page) {
-			entry.Trees = append(entry.Trees, b.entryOf(from).tree)
-			markReached(b.entryOf(from).tree, reached)
+	note := func(name string, sheets []reachedSheet, blocks []*ImportNode, shown bool) {
+		entry := ImportEntry{Name: name}
+		for _, s := range sheets {
+			entry.Trees, entry.Scripts = append(entry.Trees, b.entryOf(s.path).tree), append(entry.Scripts, s.script)
+			markReached(b.entryOf(s.path).tree, reached)
 		}
-		if name == "" || page.File.Path == asked {
+		for _, n := range blocks {
+			entry.Trees, entry.Scripts = append(entry.Trees, n), append(entry.Scripts, "")
+			markReached(n, reached)
+		}
+		if shown {
 			out.Entries = append(out.Entries, entry)
 			found = true
 		}
+	}
+	for _, page := range b.findPages() {
+		note(page.File.Name, b.sheetsOf(page), b.blocksOf(page), name == "" || page.File.Path == asked)
+	}
+	for _, n := range b.namedBundles() {
+		b.runNamed(n)
+		note(fmt.Sprintf("the bundle %s", n.file), b.scriptSheets(n.runs), nil, name == "")
 	}
 	if !found {
 		if _, err := b.memory.sheets.Load(asked); err != nil {
@@ -342,10 +399,62 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	return out, ctx.Err()
 }
 
+// blocksOf returns the trees of the style elements of a page that import sheets.
+func (b *builder) blocksOf(p *graph.Page) []*ImportNode {
+	var out []*ImportNode
+	for _, at := range p.Styles {
+		kept := b.styleAnew(p, at)
+		if kept.entry == nil || len(kept.entry.tree.Imports) == 0 {
+			continue
+		}
+		line, _ := p.File.Place(uint32(at.Start))
+		kept.entry.tree.Sheet = fmt.Sprintf("the style element in line %d", line)
+		out = append(out, kept.entry.tree)
+	}
+	return out
+}
+
+// Unreached returns the files of the source folder that no page and no bundle of the
+// settings reaches, as people are shown them: sheets, scripts, images and all others. The
+// error is one of our run.
+func Unreached(ctx context.Context, p *project.Project) ([]string, error) {
+	memory := NewMemory(p)
+	res, err := Site(ctx, p, Options{Memory: memory})
+	if err != nil {
+		return nil, err
+	}
+	reached := map[string]bool{p.Settings.File: true}
+	for _, o := range res.Outputs {
+		reached[p.Tree.Show(o.from)] = true
+		if o.Kind == PageKind {
+			reached[p.Tree.Show(source.Path{Name: o.Path})] = true
+		}
+	}
+	for _, e := range memory.entries {
+		for dep := range e.deps {
+			reached[p.Tree.Show(dep)] = true
+		}
+	}
+	for _, kept := range memory.blocks {
+		if kept.entry != nil {
+			for dep := range kept.entry.deps {
+				reached[p.Tree.Show(dep)] = true
+			}
+		}
+	}
+	var out []string
+	for _, f := range memory.walked {
+		if name := p.Tree.Show(f); !reached[name] && !strings.HasPrefix(path.Base(f.Name), ".") {
+			out = append(out, name)
+		}
+	}
+	return out, nil
+}
+
 // aboutImports are the codes of findings about imports. Others mean nothing in
 // an answer about them: a part of a library alone lacks the constants of the rest.
 var aboutImports = []string{
-	"bad-address", "bad-import", "external-import", "idle-part", "import-cycle", "late-import", "missing", "not-utf-8", "outside",
+	"bad-address", "bad-import", "external-import", "idle-part", "import-cycle", "late-import", "missing", "missing-script", "no-entry", "not-utf-8", "outside",
 	"too-many-imports", "unknown-root", "unreadable",
 }
 

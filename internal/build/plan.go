@@ -322,16 +322,31 @@ func (b *builder) account(u *unit) {
 	}
 }
 
-// turned warns of sheets that compete, and that pages reach in opposite order.
+// turned warns of sheets that compete, and that pages reach in opposite order: once of
+// two sheets, however many pages there are.
 func (b *builder) turned(list []split.Turned, units []*unit) {
+	type pair struct{ first, second *source.File }
+	pages := make(map[pair][]split.Turned)
+	var order []pair
 	for _, t := range list {
-		a, c := pieceOf(t.A), pieceOf(t.B)
-		if a.file == nil || c.file == nil {
+		p := pair{pieceOf(t.A).file, pieceOf(t.B).file}
+		if p.first == nil || p.second == nil {
 			continue
 		}
+		if pages[p] == nil {
+			order = append(order, p)
+		}
+		pages[p] = append(pages[p], t)
+	}
+	for _, p := range order {
+		t := pages[p][0]
 		first, second := units[t.AB], units[t.BA]
+		others := ""
+		if n := len(pages[p]) - 1; n > 0 {
+			others = ", as do " + counted(n, "other page")
+		}
 		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: second.at,
-			Message: fmt.Sprintf("this page loads %q before %q, and %q the other way around; both set %q", c.file.Name, a.file.Name, first.page.File.Name, t.What),
+			Message: fmt.Sprintf("this page loads %q before %q%s, and %q the other way around; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
 			Related: []diag.Related{{Span: first.at, Message: "the other page"}},
 			Mend:    "link or import them in one order everywhere, so that all pages look alike and can share them"})
 	}

@@ -209,3 +209,41 @@ func TestNothingButDefinitions(t *testing.T) {
 		t.Errorf("%d %s", code, out)
 	}
 }
+
+// TestUnreached lists files that nothing reaches.
+func TestUnreached(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n[bundles.app]\nfrom = [\"app.css\"]\n", "site/index.html", "<link rel=stylesheet href=main.css><script type=module src=js/main.js></script><style>@import \"block.css\";</style>",
+		"site/main.css", "@tokens \"quay.tokens.json\";\n.a { background: url(img/sea.svg) }\n", "site/app.css", ".b { color: red }\n", "site/block.css", ".c { color: red }\n", "site/quay.tokens.json", "{}",
+		"site/js/main.js", "import \"./part.css\"; import(\"./later.js\");\n", "site/js/part.css", ".d { color: red }\n", "site/js/later.js", "import \"./later.css\";\n", "site/js/later.css", ".e { color: red }\n",
+		"site/img/sea.svg", "<svg/>", "site/img/old.svg", "<svg/>", "site/old.css", ".f { color: red }\n", "site/js/old.js", "x", "site/.hidden", "x")
+	code, out, errs := runIn(t, dir, "imports", "--files")
+	if want := "no page and no bundle of the settings reaches 3 files of the source folder:\n  site/img/old.svg\n  site/js/old.js\n  site/old.css\n"; code != 0 || out != want {
+		t.Errorf("%d %s\n%s, want %s", code, out, errs, want)
+	}
+	if code, out, _ := runIn(t, dir, "imports", "--files", "--json"); code != 0 || !strings.Contains(out, `"site/js/old.js"`) {
+		t.Errorf("%d %s", code, out)
+	}
+	code, out, _ = runIn(t, dir, "imports")
+	for _, want := range []string{"site/js/part.css  1 rule; imported by site/js/main.js", "site/js/later.css  1 rule; imported by site/js/later.js", "the bundle app.css\n└─ site/app.css  1 rule\n", "└─ the style element in line 1  only imports\n   └─ site/block.css  1 rule\n", "no page reaches 1 sheet"} {
+		if code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%d no %q in\n%s", code, want, out)
+		}
+	}
+}
+
+// TestManyFindings shows some of many findings of a kind, and a watch only those that are new.
+func TestManyFindings(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", strings.Repeat(".a { colr: red }\n", 30)+".a { color: red")
+	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "there is no property") != 20 || !strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
+		t.Errorf("got %s", errs)
+	}
+	w := startWatch(t, dir)
+	w.expect("there is no property")
+	w.expect("watching")
+	w.write("main.css", "\n\n"+strings.Repeat(".a { colr: red }\n", 30)+".a { width: 1px }\n")
+	w.expect("30 findings as before")
+	w.expect("built 1 page")
+	w.write("main.css", strings.Repeat(".a { colr: red }\n", 31))
+	w.expect("there is no property")
+	w.expect("30 findings as before")
+}

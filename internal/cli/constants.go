@@ -33,7 +33,8 @@ type inspection struct {
 	std     IO
 	flags   inspectFlags
 	project *project.Project
-	answer  any // what is written as JSON
+	answer  any  // what is written as JSON
+	files   bool // all files are asked about
 }
 
 // inspect opens the project, lets ask find the answer and show it, and shows

@@ -13,6 +13,7 @@ import (
 
 func newImports(std IO) *cobra.Command {
 	var flags inspectFlags
+	var files bool
 	cmd := &cobra.Command{
 		Use:   "imports [PAGE | SHEET]",
 		Short: "Draw which sheets a page or sheet imports, and list those that no page reaches",
@@ -33,16 +34,21 @@ relative to this folder, or root:path.`,
 				name = args[0]
 			}
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				in.files = files
 				return in.imports(cmd.Context(), name)
 			})
 		},
 	}
 	flags.add(cmd)
+	cmd.Flags().BoolVar(&files, "files", false, "list all files of the source folder that nothing reaches, not sheets alone")
 	return cmd
 }
 
 // imports shows the trees of imports of a page or sheet, or of all pages.
 func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnostic, error) {
+	if in.files {
+		return nil, in.unreached(ctx)
+	}
 	if name != "" {
 		var err error
 		if name, err = sourceName(in.project, name); err != nil {
@@ -65,12 +71,12 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 			if len(e.Trees) == 0 {
 				fmt.Fprintln(out, "└─ links no sheet of the project")
 			}
-			in.branches(e.Trees, "", drawn)
+			in.branches(e.Trees, e.Scripts, "", drawn)
 			continue
 		}
 		for _, n := range e.Trees {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(n.Sheet))+"  "+in.paint("2", in.about(n)))
-			in.branches(n.Imports, "", drawn)
+			in.branches(n.Imports, nil, "", drawn)
 		}
 	}
 	if len(found.Unreached) > 0 {
@@ -82,22 +88,46 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 	return found.Diagnostics, nil
 }
 
+// unreached lists all files that nothing reaches.
+func (in *inspection) unreached(ctx context.Context) error {
+	files, err := build.Unreached(ctx, in.project)
+	if err != nil {
+		return err
+	}
+	if in.flags.json {
+		in.answer = map[string]any{"version": 1, "unreached": orEmpty(files)}
+		return nil
+	}
+	if len(files) == 0 {
+		fmt.Fprintln(in.std.Out, "all files of the source folder are reached")
+		return nil
+	}
+	fmt.Fprintf(in.std.Out, "no page and no bundle of the settings reaches %s of the source folder:\n", plural(len(files), "file"))
+	for _, name := range files {
+		fmt.Fprintln(in.std.Out, "  "+diag.Printable(name))
+	}
+	return nil
+}
+
 // branches draws sheets below the line before. A tree that was drawn already is
-// not drawn again.
-func (in *inspection) branches(list []*build.ImportNode, indent string, drawn map[*build.ImportNode]bool) {
+// not drawn again. scripts are those that import the sheets, if any do.
+func (in *inspection) branches(list []*build.ImportNode, scripts []string, indent string, drawn map[*build.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "
 		if i == len(list)-1 {
 			branch, deeper = "└─ ", "   "
 		}
 		about := in.about(n)
+		if i < len(scripts) && scripts[i] != "" {
+			about += "; imported by " + diag.Printable(scripts[i])
+		}
 		if drawn[n] && len(n.Imports) > 0 {
 			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about+"; its imports are drawn above"))
 			continue
 		}
 		drawn[n] = true
 		fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about))
-		in.branches(n.Imports, indent+deeper, drawn)
+		in.branches(n.Imports, nil, indent+deeper, drawn)
 	}
 }
 
@@ -143,6 +173,7 @@ type jsonImportEntry struct {
 
 type jsonImport struct {
 	Sheet     string       `json:"sheet"`
+	Script    string       `json:"script,omitempty"` // that imports it
 	Condition string       `json:"condition,omitempty"`
 	Rules     int          `json:"rules"`
 	Constants int          `json:"constants"`
@@ -156,15 +187,19 @@ func (in *inspection) jsonImports(found *build.Imports) jsonImports {
 	out := jsonImports{Version: 1, Entries: []jsonImportEntry{}, Unreached: orEmpty(found.Unreached),
 		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, e := range found.Entries {
-		out.Entries = append(out.Entries, jsonImportEntry{e.Name, jsonTrees(e.Trees)})
+		out.Entries = append(out.Entries, jsonImportEntry{e.Name, jsonTrees(e.Trees, e.Scripts)})
 	}
 	return out
 }
 
-func jsonTrees(list []*build.ImportNode) []jsonImport {
+func jsonTrees(list []*build.ImportNode, scripts []string) []jsonImport {
 	out := []jsonImport{}
-	for _, n := range list {
-		out = append(out, jsonImport{n.Sheet, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, jsonTrees(n.Imports)})
+	for i, n := range list {
+		script := ""
+		if i < len(scripts) {
+			script = scripts[i]
+		}
+		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, jsonTrees(n.Imports, nil)})
 	}
 	return out
 }

@@ -92,7 +92,7 @@ func steps(names []string) string {
 func (r *report) findings(ds []diag.Diagnostic) error {
 	if !r.flags.json {
 		renderer := diag.Renderer{Files: r.project.Tree.Set, Color: r.std.ErrColor}
-		if err := renderer.Render(r.std.Err, ds); err != nil {
+		if err := showFindings(r.std.Err, renderer, ds, "--json lists all"); err != nil {
 			return err
 		}
 	}

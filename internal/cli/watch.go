@@ -78,6 +78,7 @@ type watching struct {
 	builds  int                    // with that memory
 	paths   []string               // of the watched folders
 	single  map[string]source.Path // files of packages that are watched one by one
+	seen    seenFindings           // of the last build
 	told    bool                   // what is in force was told
 	built   bool                   // some build was good, and all it wrote was listed
 }
@@ -119,7 +120,13 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 	if changed != nil {
 		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(w.changes(changed)))
 	}
-	if err := r.findings(res.Diagnostics); err != nil {
+	fresh, others := w.seen.fresh(p.Tree.Set, res.Diagnostics)
+	w.seen = seen(p.Tree.Set, res.Diagnostics)
+	err := r.findings(fresh)
+	if others > 0 {
+		fmt.Fprintf(w.std.Err, "%s as before\n", plural(others, "finding"))
+	}
+	if err != nil {
 		if err := r.failed(res); !errors.Is(err, errSources) {
 			return err
 		}

@@ -514,7 +514,7 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 	for _, p := range step.Check(c.Steps, step.OnSheet) {
 		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Mend)
 	}
-	s.Chains = append(s.Chains, Chain(c))
+	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.places.nth(i, "chain", "match")})
 }
 
 func nearRoot(name string, roots map[string]string) string {
@@ -540,18 +540,24 @@ func (r *reader) word(got string, key []string, want ...string) string {
 }
 
 // ChainOf returns the steps that a sheet goes through: those of the last
-// chain that matches its path. A chain without a root matches sheets under
-// roots only if it matches everything.
+// chain that matches its path.
 func (s *Settings) ChainOf(p source.Path) []string {
 	for _, c := range slices.Backward(s.Chains) {
-		root, glob := SplitRoot(c.Match)
-		everywhere := glob == "**/*" || glob == "**/*.css" || glob == "**"
-		if root != p.Root && !(root == "" && everywhere) {
-			continue
-		}
-		if ok, _ := doublestar.Match(glob, p.Name); ok {
+		if c.Matches(p) {
 			return c.Steps
 		}
 	}
 	return nil
+}
+
+// Matches reports whether a chain is for a sheet. One without a root matches sheets
+// under roots only if it matches everything.
+func (c Chain) Matches(p source.Path) bool {
+	root, glob := SplitRoot(c.Match)
+	everywhere := glob == "**/*" || glob == "**/*.css" || glob == "**"
+	if root != p.Root && !(root == "" && everywhere) {
+		return false
+	}
+	ok, _ := doublestar.Match(glob, p.Name)
+	return ok
 }

@@ -61,6 +61,7 @@ type Limits struct {
 type Chain struct {
 	Match string // a glob over the path below the source folder, or "root:glob"
 	Steps []string
+	At    source.Span // of the glob; the zero Span for the default
 }
 
 // Lower are the settings of the step lower.

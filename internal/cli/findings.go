@@ -1,0 +1,81 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// mostOfKind is how many findings of one code are shown. Who wants to see more of
+// them asks for all.
+const mostOfKind = 20
+
+// showFindings shows findings, and tells of those that it leaves out: more of a code than
+// anybody reads. all is how to be shown them.
+func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string) error {
+	count := make(map[string]int)
+	var shown []diag.Diagnostic
+	var more []string // codes of which some are left out
+	for _, d := range ds {
+		switch count[d.Code]++; {
+		case count[d.Code] <= mostOfKind:
+			shown = append(shown, d)
+		case count[d.Code] == mostOfKind+1:
+			more = append(more, d.Code)
+		}
+	}
+	if err := r.Render(w, shown); err != nil {
+		return err
+	}
+	for _, code := range more {
+		if _, err := fmt.Fprintf(w, "and %d more [%s]; %s\n", count[code]-mostOfKind, code, all); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// seenFindings are the findings of the last build that were shown, so that a watch
+// does not repeat them all each time.
+type seenFindings map[findingKey]int
+
+// findingKey tells findings apart. The place within the file is none of it, since it
+// moves with all that stands before it.
+type findingKey struct{ code, file, message string }
+
+func keyOf(files *source.Set, d diag.Diagnostic) findingKey {
+	key := findingKey{code: d.Code, message: d.Message}
+	if f := files.File(d.Span.Start.File); f != nil {
+		key.file = f.Name
+	}
+	return key
+}
+
+// fresh returns the findings that were not seen, with all errors, and how many
+// others there are.
+func (s seenFindings) fresh(files *source.Set, ds []diag.Diagnostic) (fresh []diag.Diagnostic, others int) {
+	left := make(map[findingKey]int)
+	for key, n := range s {
+		left[key] = n
+	}
+	for _, d := range ds {
+		key := keyOf(files, d)
+		if left[key]--; d.Severity < diag.Error && left[key] >= 0 {
+			others++
+			continue
+		}
+		fresh = append(fresh, d)
+	}
+	return fresh, others
+}
+
+// seen returns findings as those that were seen.
+func seen(files *source.Set, ds []diag.Diagnostic) seenFindings {
+	out := make(seenFindings)
+	for _, d := range ds {
+		out[keyOf(files, d)]++
+	}
+	return out
+}
