@@ -18,8 +18,8 @@ const (
 	word          // an identifier, keyword, private name or number
 	str           // a string
 	template      // a part of a template: from a quote or the end of a hole to the next
-	regexp
-	punct // one character, or "=>", "++", "--", "?.", "??", "..."
+	regular       // a regular expression
+	punct         // one character, or "=>", "++", "--", "?.", "??", "..."
 )
 
 // tok is a token. A template's parts are tokens of their own, and the holes
@@ -96,7 +96,7 @@ func (l *lexer) next() tok {
 		t.kind = word
 		l.word()
 	case c == '/' && !l.operand && l.regexp():
-		t.kind = regexp
+		t.kind = regular
 		l.operand = true
 	default:
 		t.kind = punct
