@@ -2,6 +2,7 @@ package build
 
 import (
 	"encoding/base64"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -160,6 +161,16 @@ func escapedText(text string) string {
 	return out.String()
 }
 
+// checkRef warns of a file that a page shows and that does not exist. What a page
+// leads to, or only may load, is made elsewhere at times.
+func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
+	if t.Kind != graph.Local || r.Fixed || b.project.Tree.Exists(t.Path) || isTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
+		return
+	}
+	b.report(diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: refSpan(p, r),
+		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path)})
+}
+
 // moveAssets notes the files that a page names, and returns the edits that make
 // it name them as they are written.
 func (b *builder) moveAssets(res *pageResult) []graph.Edit {
@@ -168,6 +179,7 @@ func (b *builder) moveAssets(res *pageResult) []graph.Edit {
 	for _, r := range p.Refs {
 		t := b.resolve(p, r.Address)
 		if t.Kind != graph.Local || !b.copyable(t.Path) {
+			b.checkRef(p, r, t)
 			continue
 		}
 		a := asset{t.Path, plainAssetName(t.Path), refSpan(p, r)}

@@ -843,3 +843,19 @@ source = "site"
 		t.Errorf("got %s\nwant %s\n%s", css, want, found)
 	}
 }
+
+// TestMissingRefs tells of files that a page shows and that are not there, and not of
+// those that it leads to.
+func TestMissingRefs(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=icon href=img/fery.svg><img src=img/ferry.svg srcset="img/ferry.svg 1x, img/large.svg 2x"><img src="img/{{ boat }}.svg">
+<a href=later.html>later</a><iframe src=frame.html></iframe><img src="https://quay.example/a.png"><img src="data:image/png,x"><video poster="img/"></video>
+-- site/img/ferry.svg --
+<svg xmlns="http://www.w3.org/2000/svg"/>
+`)
+	_, found := s.build(t, project.Development)
+	if strings.Count(found, "[missing-asset]") != 2 || !strings.Contains(found, `did you mean "site/img/ferry.svg"?`) || !strings.Contains(found, `there is no file "site/img/large.svg"`) {
+		t.Errorf("got %s", found)
+	}
+}
