@@ -157,7 +157,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	}
 	b.idleChains()
 	res.Outputs = out.finish(res.Bundles)
-	for _, o := range compressed(res.Outputs, b.profile.Compress) {
+	for _, o := range b.memory.compressed(res.Outputs, b.profile.Compress) {
 		out.add(o)
 	}
 	res.Outputs = out.files

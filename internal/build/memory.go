@@ -113,12 +113,6 @@ type keptBlock struct {
 	names    namedFiles
 }
 
-// packedOutput is an output with its compressed forms.
-type packedOutput struct {
-	data  []byte
-	forms []Output
-}
-
 // Forget has the next build read files again, which were changed, made or removed, and
 // do anew what depends on them.
 func (m *Memory) Forget(changed []source.Path) {

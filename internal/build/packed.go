@@ -25,9 +25,15 @@ var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".tx
 // packet of the network as it is.
 const least = 1024
 
+// packedOutput is an output with its compressed forms.
+type packedOutput struct {
+	data  []byte
+	forms []Output
+}
+
 // compressed returns the compressed forms of outputs, those that are smaller
 // than the output itself. The same output gives the same bytes.
-func compressed(outputs []Output, forms []project.Compression) []Output {
+func (m *Memory) compressed(outputs []Output, forms []project.Compression) []Output {
 	if len(forms) == 0 {
 		return nil
 	}
@@ -38,6 +44,10 @@ func compressed(outputs []Output, forms []project.Compression) []Output {
 		if len(o.Data) < least || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
 			return
 		}
+		if kept, ok := m.packed[o.Path]; ok && bytes.Equal(kept.data, o.Data) {
+			packed[i] = kept.forms
+			return
+		}
 		for _, form := range forms {
 			data, ext := pack(o.Data, form)
 			if len(data) < len(o.Data) {
@@ -45,6 +55,11 @@ func compressed(outputs []Output, forms []project.Compression) []Output {
 			}
 		}
 	})
+	for i, o := range outputs {
+		if packed[i] != nil {
+			m.packed[o.Path] = packedOutput{o.Data, packed[i]}
+		}
+	}
 	return slices.Concat(packed...)
 }
 

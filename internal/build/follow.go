@@ -1,0 +1,199 @@
+package build
+
+import (
+	"fmt"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
+)
+
+// This file follows imports.
+
+func (a *assembler) lateImport(r *ast.AtRule) {
+	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: r.Span(),
+		Message: "this import stands behind a rule, where browsers ignore it",
+		Mend:    "move it to the top of the sheet, above all rules but @charset; @layer statements stand before the first import"})
+}
+
+// follow appends the pieces that an import brings in.
+func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, conds []*condition, here *visit) {
+	prelude := r.Prelude
+	if composes {
+		prelude = c.ImportPrelude(prelude, a.scope)
+	}
+	imp, ok := graph.ReadImport(prelude)
+	if !ok {
+		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
+			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
+				"without(\"sheet.css\", selector(\".class\")), only(…) or set(--name: value)"})
+		return
+	}
+	if slices.Contains(a.b.project.Settings.ChainOf(here.path), "lower") {
+		imp.Media, _ = lower.Media(imp.Media, a.b.lowering)
+	}
+	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
+	if !cond.empty() {
+		conds = append(slices.Clip(conds), cond)
+	}
+	b := a.b
+	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
+	if target.Kind == graph.External {
+		if len(imp.Parts)+len(imp.Given) > 0 {
+			a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: imp.At,
+				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it or set in it"})
+			return
+		}
+		here.node.Imports = append(here.node.Imports, &ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
+		a.external(r, prelude, conds)
+		return
+	}
+	if d, ok := b.badTarget(target, imp.Address, imp.At); ok {
+		d.Imports = trailOf(here)
+		a.report(d)
+		return
+	}
+	if a.cycle(target.Path, imp.At, here) {
+		return
+	}
+	a.entry.deps[target.Path] = true
+	sheet, err := b.memory.sheets.Load(target.Path)
+	if err != nil {
+		a.unreadable(target.Path, err, imp.At, here)
+		return
+	}
+	a.imported(sheet, imp, target.Path, cond, conds, here)
+}
+
+// imported appends the pieces of a sheet that an import of another brings in,
+// and reports what the import says to no effect.
+func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, p source.Path, cond *condition, conds []*condition, here *visit) {
+	next, own := here.next(p, imp)
+	var givens []*given
+	for _, g := range imp.Given {
+		givens = append(givens, &given{Given: g, seen: make(map[string]bool)})
+	}
+	next.given = append(givens, here.given...)
+	next.node = &ImportNode{Sheet: a.b.project.Tree.Show(p), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: p}
+	here.node.Imports = append(here.node.Imports, next.node)
+	a.sheet(sheet, conds, next)
+	for _, g := range givens {
+		a.report(g.idle()...)
+	}
+	for _, p := range own {
+		for _, d := range p.idle() {
+			a.report(d)
+		}
+	}
+}
+
+// counted returns "1 rule" or "2 rules".
+func counted(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// unreadable reports a sheet that an import names and that cannot be read.
+func (a *assembler) unreadable(p source.Path, err error, at source.Span, here *visit) {
+	d := a.b.unreadable(p, err, at)
+	if d.Code == "missing" {
+		d.Message = fmt.Sprintf("there is no sheet %q", a.b.project.Tree.Show(p))
+	}
+	d.Imports = trailOf(here)
+	a.report(d)
+}
+
+// badTarget words what is wrong with an address that leads to no file.
+func (b *builder) badTarget(t graph.Target, address string, at source.Span) (diag.Diagnostic, bool) {
+	d := diag.Diagnostic{Severity: diag.Error, Span: at}
+	switch t.Kind {
+	case graph.Within:
+		d.Code, d.Message = "bad-address", "the address is empty"
+	case graph.Outside:
+		d.Code = "outside"
+		d.Message = fmt.Sprintf("%q leads outside its folder", address)
+		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
+	case graph.NoRoot:
+		d.Code = "unknown-root"
+		d.Message = fmt.Sprintf("there is no root %q", t.Root)
+		d.Mend = diag.DidYouMean(t.Root, b.project.Tree.Roots(), "roots are named in [roots] in rinzel.toml")
+		if t.Root == project.PackageRoot {
+			d.Mend = "no folder node_modules is in the source folder or above it: install the package first"
+		}
+	default:
+		return d, false
+	}
+	return d, true
+}
+
+// cycle reports an import of a sheet that is still open, or too many imports
+// within each other.
+func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
+	depth := 0
+	for v := here; v != nil; v = v.from {
+		if depth++; v.path != p {
+			continue
+		}
+		d := diag.Diagnostic{Code: "import-cycle", Severity: diag.Error, Span: at,
+			Message: fmt.Sprintf("%q imports itself, by way of %s", a.b.project.Tree.Show(p), counted(depth-1, "other sheet")),
+			Mend:    "remove one of the imports, or move what both need into a sheet of its own"}
+		if depth == 1 {
+			d.Message = fmt.Sprintf("%q imports itself", a.b.project.Tree.Show(p))
+			d.Mend = "remove the import"
+		}
+		for w := here; w != v; w = w.from {
+			d.Related = append(d.Related, diag.Related{Span: w.at, Message: "imported here"})
+		}
+		a.report(d)
+		return true
+	}
+	if depth >= maxImports {
+		a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: at,
+			Message: fmt.Sprintf("imports lead more than %d sheets deep", maxImports)})
+		return true
+	}
+	return false
+}
+
+// trailOf returns the imports that led to a sheet, the nearest first.
+func trailOf(here *visit) []source.Span {
+	const limit = 5
+	var out []source.Span
+	for v := here; v != nil && v.at.IsValid() && len(out) < limit; v = v.from {
+		out = append(out, v.at)
+	}
+	return out
+}
+
+// external appends an import that stays one.
+func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*condition) {
+	kept := *r
+	kept.Prelude = prelude
+	own := 0
+	if len(conds) > 0 && conds[len(conds)-1].at == r.At {
+		own = 1 // its own conditions stay with it
+	}
+	if len(conds) > own {
+		a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
+			Message: "a sheet from elsewhere is imported by one that is imported under conditions, which cannot be written as one sheet",
+			Mend:    "import it from the outer sheet, with the conditions, or link it from the page"})
+		return
+	}
+	for _, p := range a.entry.pieces {
+		if p.external == nil && !p.prologue && len(p.nodes) > 0 {
+			a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
+				Message: fmt.Sprintf("a sheet from elsewhere is imported behind rules of %q, where one sheet cannot import it", p.file.Name),
+				Mend:    "import it before all others, or link it from the page"})
+			return
+		}
+	}
+	a.entry.external++
+	a.entry.pieces = append(a.entry.pieces, piece{external: &kept})
+}

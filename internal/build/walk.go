@@ -1,0 +1,190 @@
+package build
+
+import (
+	"fmt"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
+	"rinzel/internal/step/prefix"
+)
+
+// This file goes through one sheet: its imports, its own rules, and the steps of its chain.
+
+// sheet appends the pieces of a sheet: those of its imports, then its own.
+func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
+	if len(a.entry.pieces) >= maxPieces {
+		if !a.full {
+			a.full = true
+			a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: here.at,
+				Message: fmt.Sprintf("the imports reach more than %d sheets, each counted as often as it is imported", maxPieces)})
+		}
+		return
+	}
+	a.entry.diags = append(a.entry.diags, s.Diagnostics...)
+	steps := a.b.project.Settings.ChainOf(s.File.Path)
+	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: slices.Contains(steps, "compose")}
+	if a.keeps(s, here) {
+		w.known = a.b.memory.composedSheet(s)
+	}
+	rest := piece{file: s.File, conds: conds, node: here.node}
+	rest.nodes = w.walk()
+	if w.known == nil {
+		w.known = a.composed(rest.nodes, steps, here)
+		if w.known.sheet = s; !w.touched && a.keeps(s, here) {
+			w.known = a.b.memory.keepComposed(w.known)
+		}
+	} else {
+		a.scope.Pass()
+	}
+	if w.known.kept {
+		a.entry.sheets = append(a.entry.sheets, w.known)
+	} else {
+		a.entry.diags = append(a.entry.diags, w.known.diags...)
+		a.entry.checks = append(a.entry.checks, w.known.checks...)
+	}
+	rest.nodes, rest.prefix = w.known.nodes, w.known.prefix
+	if len(rest.nodes) > 0 || !w.imported {
+		inLayer := slices.ContainsFunc(conds, func(c *condition) bool { return c.hasLayer })
+		rest.traits = w.known.traitsIn(inLayer)
+		a.entry.pieces = append(a.entry.pieces, rest)
+	}
+}
+
+// keeps reports whether what comes of a sheet may be kept for other places where
+// it is imported: nothing on the way to it says anything about its parts.
+func (a *assembler) keeps(s *graph.Sheet, here *visit) bool {
+	return !a.b.records && !a.b.checkAll && !here.leftOut && len(here.rules) == 0 && len(here.given) == 0 && s.File.Path == here.path && !a.block
+}
+
+// traitsIn returns the traits of a sheet outside of layers or in one.
+func (c *composedSheet) traitsIn(layer bool) *traits {
+	if layer {
+		return c.traits[1]
+	}
+	return c.traits[0]
+}
+
+// sheetWork is one sheet that is gone through.
+type sheetWork struct {
+	*assembler
+	sheet    *graph.Sheet
+	conds    []*condition
+	here     *visit
+	composer *compose.Composer
+	composes bool
+	known    *composedSheet // nil if it is to be composed
+	imported bool           // an import was met
+	touched  bool           // it reads or sets what others see
+}
+
+// walk follows the imports of the sheet, and returns its own nodes, composed. If what
+// comes of them is known it returns none.
+func (w *sheetWork) walk() []ast.Node {
+	a, here := w.assembler, w.here
+	prologue := piece{file: w.sheet.File, conds: w.conds, prologue: true, node: here.node}
+	var own []ast.Node
+	set := a.entry.record.Count()
+	open := true // imports may still follow
+	for _, n := range w.sheet.Nodes {
+		switch {
+		case isCharset(n):
+		case w.composes && compose.IsStatement(n):
+			w.touched = true
+			w.composer.Nodes([]ast.Node{n}, a.scope)
+			here.node.Constants += a.entry.record.Count() - set
+			set = a.entry.record.Count()
+		case isImport(n):
+			if !open {
+				a.lateImport(n.(*ast.AtRule))
+				continue
+			}
+			w.imported = true
+			if len(prologue.nodes) > 0 {
+				a.entry.pieces = append(a.entry.pieces, prologue)
+				prologue.nodes = nil
+			}
+			a.follow(n.(*ast.AtRule), w.composer, w.composes, w.conds, here)
+			set = a.entry.record.Count()
+		case mayPrecedeImport(n, w.imported) && open && !here.leftOut:
+			prologue.nodes = append(prologue.nodes, n)
+		default:
+			open = false
+			if !here.leftOut && w.known == nil { // if it is left out it only sets
+				own = append(own, w.compose(n)...)
+			}
+		}
+	}
+	return append(prologue.nodes, own...)
+}
+
+// compose returns what a node becomes.
+func (w *sheetWork) compose(n ast.Node) []ast.Node {
+	if !w.composes {
+		return []ast.Node{n}
+	}
+	found := len(w.entry.diags)
+	w.scope.Touched()
+	out := w.composer.Nodes([]ast.Node{n}, w.scope)
+	w.touched = w.touched || w.scope.Touched() || len(w.entry.diags) > found // which tell how it was reached
+	return out
+}
+
+// composed takes the nodes of a sheet, composed, through what its imports say
+// and the steps of its chain.
+func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *composedSheet {
+	out := &composedSheet{diags: parse.BadSelectors(nodes), traits: [2]*traits{new(traits), new(traits)}}
+	nodes = give(nodes, here.given)
+	out.checks = a.check(here, nodes, a.b.checker.Nodes)
+	nodes, out.prefix = a.steps(nodes, steps)
+	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
+	for _, p := range here.rules {
+		nodes = p.rules(nodes)
+	}
+	if a.b.records {
+		here.node.Rules = countRules(nodes)
+	}
+	out.nodes = nodes
+	return out
+}
+
+// steps takes the nodes of a piece through the steps of its chain behind compose.
+func (a *assembler) steps(nodes []ast.Node, steps []string) (out []ast.Node, changes []prefix.Change) {
+	for _, name := range steps {
+		switch name {
+		case "lower":
+			nodes = lower.Nodes(nodes, a.b.lowering)
+		case "prefix":
+			nodes, changes = a.b.fitting.Nodes(nodes)
+		}
+	}
+	return nodes, changes
+}
+
+func isImport(n ast.Node) bool {
+	_, ok := graph.IsImport(n)
+	return ok
+}
+
+func isCharset(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Name == "charset"
+}
+
+// mayPrecedeImport reports whether imports may follow n: it is a comment, or
+// the statement form of @layer before the first import (CSS Cascade 5,
+// section 2: between two imports it makes the second one invalid).
+func mayPrecedeImport(n ast.Node, imported bool) bool {
+	switch n := n.(type) {
+	case *ast.Comment:
+		return true
+	case *ast.AtRule:
+		return !imported && n.Block == nil && token.EqualFold(n.Name, "layer")
+	}
+	return false
+}
