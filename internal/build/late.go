@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -214,7 +215,7 @@ func (l *loading) adopted(pages []*graph.Page) {
 			}
 			made := l.of[s.path]
 			if made == nil {
-				made = &styles{name: l.unused(plainAssetName(s.path)), at: s.at, adopted: true, pieces: repeated(l.b.styleEntry(s).pieces)}
+				made = &styles{name: l.unused(plainAssetName(s.path)), at: s.at, adopted: true, pieces: repeated(l.b.objectEntry(s).pieces)}
 				l.of[s.path] = made
 				l.bundles = append(l.bundles, made)
 			}
@@ -227,7 +228,7 @@ func (l *loading) adopted(pages []*graph.Page) {
 func (l *loading) take(t taken) *styles {
 	made := l.taken[t.path]
 	if made == nil {
-		made = &styles{at: t.at, taken: true, pieces: repeated(l.b.styleEntry(t.styleUse).pieces)}
+		made = &styles{at: t.at, taken: true, pieces: repeated(l.b.objectEntry(t.styleUse).pieces)}
 		made.name = l.unused(plainAssetName(t.path))
 		l.taken[t.path] = made
 		l.order = append(l.order, made)
@@ -244,6 +245,18 @@ func (s *styles) on(pages []*graph.Page, i int) {
 	if i < len(pages) && !slices.Contains(s.pages, pages[i]) {
 		s.pages = append(s.pages, pages[i])
 	}
+}
+
+// objectEntry returns a sheet that a script takes as an object, worked out. Such a
+// sheet imports no other in a browser (CSSOM, section 6.3).
+func (b *builder) objectEntry(s styleUse) *entry {
+	e := b.styleEntry(s)
+	if e.external > 0 {
+		b.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: s.at,
+			Message: fmt.Sprintf("%q imports a sheet from elsewhere, which browsers ignore in a sheet that a script takes or puts into the page", b.project.Tree.Show(s.path)),
+			Mend:    "link the one from elsewhere from the page"})
+	}
+	return e
 }
 
 // styleEntry returns a sheet that a script imports, worked out.

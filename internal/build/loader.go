@@ -1,6 +1,7 @@
 package build
 
 import (
+	"encoding/json"
 	"fmt"
 	"strings"
 
@@ -111,5 +112,9 @@ func addressFrom(module, to string) string {
 	if i := strings.IndexAny(to, "?#"); i >= 0 {
 		name, tail = to[:i], to[i:]
 	}
-	return fmt.Sprintf("new URL(%q, import.meta.url).href", graph.Relative(module, name)+tail)
+	text, err := json.Marshal(graph.Relative(module, name) + tail)
+	if err != nil {
+		panic(err) // a string can always be written
+	}
+	return fmt.Sprintf("new URL(%s, import.meta.url).href", text)
 }

@@ -299,10 +299,11 @@ func TestScriptFindings(t *testing.T) {
 		{"modules from elsewhere", `import "https://quay.example/a.js"; import("data:text/javascript,1");`, ""},
 		{"another root", `import "kit:a.css"; import b from "kit:a.css" with { type: "css" };`, ""},
 		{"a sheet that is wrong", `import "./css/wrong.css";`, "unclosed-block"},
+		{"an object that imports from elsewhere", `import far from "./css/far.css" with { type: "css" };`, "which browsers ignore"},
 		{"what is worked out", "import(`./${name}.css`); import(name); f('./' + name);", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
-			s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- kit/a.css --\n.a { color: red }\n-- site/index.html --\n<script type=module src=m.js></script>\n-- site/css/a.css --\n.a { color: red }\n-- site/css/wrong.css --\n.a { color: red\n-- site/boats.js --\n-- site/m.js --\n"+test.script)
+			s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- kit/a.css --\n.a { color: red }\n-- site/index.html --\n<script type=module src=m.js></script>\n-- site/css/a.css --\n.a { color: red }\n-- site/css/wrong.css --\n.a { color: red\n-- site/css/far.css --\n@import \"https://quay.example/a.css\";\n-- site/boats.js --\n-- site/m.js --\n"+test.script)
 			_, found := s.build(t, project.Development)
 			if (found == "") != (test.want == "") || !strings.Contains(found, test.want) {
 				t.Errorf("got %s\nwant %s", found, test.want)
