@@ -41,16 +41,16 @@ var allowed = map[string]string{
 	"internal/step/compose":    "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/tokens",
 	"internal/step/lower":      "internal/browsers internal/css/ast internal/css/print internal/css/selector internal/css/token internal/css/value internal/step/asis",
 	"internal/step/prefix":     "internal/browsers internal/css/ast internal/css/print internal/css/token internal/step/asis",
-	"internal/step/purge":      "internal/css/ast internal/css/token internal/script",
+	"internal/step/purge":      "internal/css/ast internal/css/selector internal/css/token internal/script internal/source",
 	"internal/step/minify":     "internal/css/ast internal/css/scan internal/css/token internal/css/value",
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/source",
 	"internal/project":         "internal/browsers internal/diag internal/source internal/step internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/script internal/source internal/tokens",
 	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
-		"internal/script internal/source internal/sourcemap internal/split internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
+		"internal/script internal/source internal/sourcemap internal/split internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
 	"internal/watch": "",
-	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/watch",
+	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
 }
 
 // onlyIn says which package alone may import something from outside.

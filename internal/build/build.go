@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -35,6 +36,8 @@ type Options struct {
 	// Memory keeps what is worked out for the next build with the same options; nil to
 	// keep nothing.
 	Memory *Memory
+	// Ledger has the result tell what became of each selector when it was purged.
+	Ledger bool
 }
 
 // Result is what came of a build. If a diagnostic is an error, Outputs must
@@ -49,7 +52,8 @@ type Result struct {
 	// Checks is how many findings of the checks are not among the diagnostics,
 	// since nothing is wrong for certain: [Check] has them.
 	Checks int
-	Kept   []Kept // sheets that several pages reach and each has in a bundle of its own
+	Ledger []Judged // what became of each selector, bundle by bundle, if it was asked for
+	Kept   []Kept   // sheets that several pages reach and each has in a bundle of its own
 }
 
 // Page is a page and the bundles that it loads.
@@ -119,8 +123,10 @@ type builder struct {
 	memory   *Memory
 	here     string // the working folder; empty if it is not known
 	evidence *purge.Evidence
-	records  bool // notes where constants are set and read
-	checkAll bool // checks whatever the settings say of builds
+	uses     *purge.Uses   // nil where not all sheets of the site are known
+	keptBy   atomic.Uint64 // see [purge.Result]
+	records  bool          // notes where constants are set and read
+	checkAll bool          // checks whatever the settings say of builds
 
 	mu        sync.Mutex
 	diags     diag.List
@@ -156,6 +162,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		return nil, err
 	}
 	b.idleChains()
+	b.idleKeeps()
 	res.Outputs = out.finish(res.Bundles)
 	for _, o := range b.memory.compressed(res.Outputs, b.profile.Compress) {
 		out.add(o)
@@ -185,6 +192,11 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	plan := b.plan(slices.Concat(perPage...))
 	l := b.load(programsOf(programs, list), pages)
 	bundles := slices.Concat(plan.bundles, own, l.bundles, l.order)
+	if b.purges() {
+		if b.uses, err = b.usesOf(ctx, bundles, pages); err != nil {
+			return nil, err
+		}
+	}
 	if err := inParallel(ctx, len(bundles), func(i int) { b.make(bundles[i]) }); err != nil {
 		return nil, err
 	}
@@ -206,6 +218,7 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 		out.addBundle(s)
 		res.Bundles = append(res.Bundles, s.made.info)
 	}
+	res.Ledger = ledgerOf(bundles, made)
 	for i, m := range made {
 		out.addPage(m)
 		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i], l.bundles))
@@ -258,6 +271,45 @@ func (b *builder) reachedSheets() map[source.Path]bool {
 		}
 	}
 	return out
+}
+
+// Judged is what became of a selector, or of a definition by name, in a bundle.
+type Judged struct {
+	Bundle string // its logical name; of a style element the page
+	purge.Verdict
+}
+
+// ledgerOf gathers the verdicts of bundles and of the style elements of pages.
+func ledgerOf(bundles []*styles, pages []*pageResult) []Judged {
+	var out []Judged
+	for _, s := range bundles {
+		for _, v := range s.made.verdicts {
+			out = append(out, Judged{s.made.info.Name, v})
+		}
+	}
+	for _, p := range pages {
+		for _, v := range p.verdicts {
+			out = append(out, Judged{p.page.File.Name, v})
+		}
+	}
+	return out
+}
+
+// idleKeeps warns of patterns of the settings that match no selector.
+func (b *builder) idleKeeps() {
+	if !b.purges() {
+		return
+	}
+	const most = 63 // those behind share a bit
+	hits := b.keptBy.Load()
+	for i, pattern := range b.project.Settings.Purge.Keep {
+		if i >= most || hits&(1<<i) != 0 || i >= len(b.project.Settings.Purge.KeepAt) {
+			continue
+		}
+		b.report(diag.Diagnostic{Code: "idle-keep", Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
+			Message: fmt.Sprintf("this keeps nothing: no selector has a part that %q matches", pattern),
+			Mend:    "write a class, ID or element as selectors have it: \".is-*\", \"#app\", \"dialog\""})
+	}
 }
 
 // pageInfo tells which bundles a page loads.

@@ -2,6 +2,7 @@ package build
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 
@@ -14,6 +15,7 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
+	"rinzel/internal/step/asis"
 	"rinzel/internal/step/minify"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
@@ -36,11 +38,12 @@ type bundleJob struct {
 
 // bundleResult is a bundle that was written.
 type bundleResult struct {
-	info   Bundle
-	css    []byte   // without the comment that names the map
-	mapped []byte   // nil if the profile wants no map
-	empty  bool     // purging left nothing
-	holes  []string // the files whose addresses in it a module works out
+	info     Bundle
+	css      []byte          // without the comment that names the map
+	mapped   []byte          // nil if the profile wants no map
+	empty    bool            // purging left nothing
+	verdicts []purge.Verdict // of purging it, if they are asked for
+	holes    []string        // the files whose addresses in it a module works out
 }
 
 // bundle joins pieces in cascade order and finishes them as one.
@@ -51,6 +54,7 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 		res.info.Prefix = prefix.Merge(res.info.Prefix, p.prefix)
 	}
 	seen := make(map[*source.File]bool)
+	left := make(map[ast.Node]bool) // by the step purge
 	for i, p := range pieces {
 		if p.file != nil && !seen[p.file] {
 			seen[p.file] = true
@@ -59,15 +63,19 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 			res.info.Sources += len(p.file.Text)
 		}
 		pieces[i].nodes = relocate(p.nodes, job.address)
+		if job.purge { // a comment holds for what follows in its sheet
+			maps.Copy(left, asis.Left(pieces[i].nodes, "purge"))
+		}
 	}
 	nodes := join(pieces, job.report)
-	nodes = b.finish(job, nodes, &res)
+	nodes = b.finish(job, nodes, left, &res)
 	b.write(job, nodes, &res)
 	return res
 }
 
-// finish takes the bundle through the steps of the profile.
-func (b *builder) finish(job bundleJob, nodes []ast.Node, res *bundleResult) []ast.Node {
+// finish takes the bundle through the steps of the profile. left are the nodes that
+// purging leaves as they are.
+func (b *builder) finish(job bundleJob, nodes []ast.Node, left map[ast.Node]bool, res *bundleResult) []ast.Node {
 	info := &res.info
 	for _, name := range b.profile.Finish {
 		switch name {
@@ -75,7 +83,12 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, res *bundleResult) []a
 			if !job.purge {
 				continue
 			}
-			nodes, info.Rules = purge.Nodes(nodes, b.evidence)
+			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Left: left}
+			if b.opts.Ledger {
+				opts.Ledger = func(v purge.Verdict) { res.verdicts = append(res.verdicts, v) }
+			}
+			nodes, info.Rules = purge.Nodes(nodes, opts)
+			b.checkShare(job, info.Rules)
 			res.empty = info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes)
 			if res.empty && job.alone {
 				job.report(purgedEmpty(job.name, info.Rules.Rules, job.at))
@@ -85,6 +98,17 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, res *bundleResult) []a
 		}
 	}
 	return nodes
+}
+
+// checkShare reports a bundle of which purging removes more than the settings let it.
+func (b *builder) checkShare(job bundleJob, r purge.Result) {
+	most := b.project.Settings.Purge.Most
+	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
+		return
+	}
+	job.report(diag.Diagnostic{Code: "purged-most", Severity: diag.Error, Span: job.at,
+		Message: fmt.Sprintf("purging removes %d of the %s of %q, and the settings let it remove %d%%", r.RemovedRules, counted(r.Rules, "rule"), job.name, most),
+		Mend:    "check what [purge] evidence names, or raise most in [purge]"})
 }
 
 // purgedEmpty words that purging left nothing of what a page links.

@@ -3,18 +3,24 @@ package build
 import (
 	"context"
 	"fmt"
-	"runtime"
 	"slices"
+	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
-	"golang.org/x/sync/errgroup"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/asis"
 	"rinzel/internal/step/purge"
 )
+
+// keptEvidence is all evidence of a build, with what was found when it was read.
+type keptEvidence struct {
+	all   *purge.Evidence
+	diags []diag.Diagnostic
+}
 
 // gatherEvidence reads the names in use from the pages, from every script of
 // the source folder, and from the files that settings and options name. It
@@ -23,23 +29,31 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 	if !b.purges() {
 		return nil
 	}
-	files := make(map[source.Path]bool)
-	for _, page := range pages {
-		files[page.File.Path] = true
-	}
-	b.walk(func(p source.Path) {
-		if isScript(p.Name) {
-			files[p] = true
+	if b.memory.evidence == nil {
+		files := make(map[source.Path]bool)
+		for _, page := range pages {
+			files[page.File.Path] = true
 		}
-	})
-	b.matchEvidence(files)
-	if len(files) == 0 {
-		b.report(noEvidence())
+		b.walk(func(p source.Path) {
+			if isScript(p.Name) {
+				files[p] = true
+			}
+		})
+		kept := &keptEvidence{diags: b.matchEvidence(files)}
+		if len(files) == 0 {
+			kept.diags = append(kept.diags, noEvidence())
+		}
+		for _, page := range pages {
+			kept.diags = append(kept.diags, b.remoteScripts(page)...)
+		}
+		if err := b.readEvidence(ctx, files, kept); err != nil {
+			return err
+		}
+		b.memory.evidence = kept
 	}
-	for _, page := range pages {
-		b.remoteScripts(page)
-	}
-	return b.readEvidence(ctx, files)
+	b.evidence = b.memory.evidence.all
+	b.report(b.memory.evidence.diags...)
+	return nil
 }
 
 // noEvidence words that there is nothing to judge by what is in use.
@@ -49,8 +63,9 @@ func noEvidence() diag.Diagnostic {
 		Mend:    "name pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"}
 }
 
-// matchEvidence adds the files that the evidence globs match.
-func (b *builder) matchEvidence(files map[source.Path]bool) {
+// matchEvidence adds the files that the evidence globs match, and returns what is
+// to be said of those that match none.
+func (b *builder) matchEvidence(files map[source.Path]bool) (found []diag.Diagnostic) {
 	settings := b.project.Settings.Purge.Evidence
 	globs := slices.Concat(settings, b.opts.Evidence)
 	matched := make([]bool, len(globs))
@@ -73,68 +88,115 @@ func (b *builder) matchEvidence(files map[source.Path]bool) {
 			if i < len(settings) {
 				where = "[purge]"
 			}
-			b.report(diag.Diagnostic{Code: "no-evidence", Severity: diag.Warning,
+			found = append(found, diag.Diagnostic{Code: "no-evidence", Severity: diag.Warning,
 				Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, b.project.Settings.Source),
 				Mend:    "paths are relative to the source folder; ** stands for any folders"})
 		}
 	}
+	return found
 }
 
 // remoteScripts notes scripts that a page loads from elsewhere: what they use
 // cannot be known.
-func (b *builder) remoteScripts(page *graph.Page) {
+func (b *builder) remoteScripts(page *graph.Page) (found []diag.Diagnostic) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && b.resolve(page, s.Address).Kind == graph.External {
-			b.report(diag.Diagnostic{Code: "remote-script", Severity: diag.Note,
+			found = append(found, diag.Diagnostic{Code: "remote-script", Severity: diag.Note,
 				Span:    refSpan(page, s.Ref),
 				Message: "this script is not read for names in use, since it lies elsewhere",
 				Mend:    "list in [purge] keep the classes that only it uses"})
 		}
 	}
+	return found
 }
 
-// readEvidence reads files, each kind in its own way.
-func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool) error {
-	keep := b.project.Settings.Purge.Keep
-	b.evidence = purge.NewEvidence(keep)
-	var list []source.Path
+// readEvidence reads files, each kind in its own way. One that was read before is not
+// read again.
+func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool, kept *keptEvidence) error {
+	list := make([]source.Path, 0, len(files))
 	for p := range files {
 		list = append(list, p)
 	}
-	found := make([]*purge.Evidence, len(list))
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(runtime.GOMAXPROCS(0))
-	for i, p := range list {
-		group.Go(func() error {
-			found[i] = b.readOne(p)
-			return ctx.Err()
-		})
+	slices.SortFunc(list, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	read := make([]*source.File, 0, len(list))
+	for _, p := range list {
+		f, err := b.project.Tree.Text(p)
+		if err != nil {
+			d := b.unreadable(p, err, source.Span{})
+			d.Message += "; it is evidence of what is in use, which cannot be judged without it"
+			kept.diags = append(kept.diags, d)
+			continue
+		}
+		read = append(read, f)
 	}
-	if err := group.Wait(); err != nil {
+	found := make([]*purge.Evidence, len(read))
+	for i, f := range read {
+		found[i] = b.memory.findings[f]
+	}
+	if err := inParallel(ctx, len(read), func(i int) {
+		if found[i] == nil {
+			found[i] = evidenceOf(read[i])
+		}
+	}); err != nil {
 		return err
 	}
-	for _, e := range found {
-		b.evidence.Add(e)
+	kept.all = purge.NewEvidence(b.project.Settings.Purge.Keep)
+	clear(b.memory.findings)
+	for i, e := range found {
+		b.memory.findings[read[i]] = e
+		kept.all.Add(e)
 	}
 	return nil
 }
 
-func (b *builder) readOne(p source.Path) *purge.Evidence {
+func evidenceOf(f *source.File) *purge.Evidence {
 	e := purge.NewEvidence(nil)
-	f, err := b.project.Tree.Text(p)
-	if err != nil {
-		d := b.unreadable(p, err, source.Span{})
-		d.Message += "; it is evidence of what is in use, which cannot be judged without it"
-		b.report(d)
-		return e
-	}
 	switch {
-	case isPage(p.Name):
-		e.AddHTML(f.Text)
-	case isScript(p.Name):
-		e.AddScript(f.Text)
+	case isPage(f.Path.Name):
+		e.AddHTML(f)
+	case isScript(f.Path.Name):
+		e.AddScript(f)
 	default:
-		e.AddText(f.Text)
+		e.AddText(f)
 	}
 	return e
+}
+
+// usesOf returns the names by which what stays of bundles and of style elements uses
+// animations, fonts and the like.
+func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.Page) (*purge.Uses, error) {
+	var pieces []piece
+	seen := make(map[*traits]bool)
+	for _, s := range bundles {
+		for _, p := range s.pieces {
+			if p.external == nil && !seen[p.traits] {
+				seen[p.traits] = true
+				pieces = append(pieces, p)
+			}
+		}
+	}
+	err := inParallel(ctx, len(pieces), func(i int) {
+		p := pieces[i]
+		if p.traits.uses == nil || p.traits.evidence != b.evidence {
+			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: asis.Left(p.nodes, "purge")})
+			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	all := new(purge.Uses)
+	for _, p := range pieces {
+		all.Add(p.traits.uses)
+	}
+	for _, page := range pages {
+		for _, at := range page.Styles {
+			all.AddText(page.File.Text[at.Start:at.End])
+		}
+	}
+	if last := b.memory.uses; last != nil && last.Equal(all) {
+		return last, nil // bundles that were made with it are as they would be
+	}
+	b.memory.uses = all
+	return all, nil
 }

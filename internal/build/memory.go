@@ -38,7 +38,8 @@ type Memory struct {
 	bundles  map[string]*keptBundle // by name
 	blocks   map[blockKey]*keptBlock
 	data     map[source.Path][]byte // of assets
-	evidence *purge.Evidence        // all of it; nil if it is not known
+	evidence *keptEvidence          // all of it; nil if it is not known
+	uses     *purge.Uses            // that the bundles were made with
 	findings map[*source.File]*purge.Evidence
 	packed   map[string]packedOutput // by path
 	assets   *assetNames
@@ -83,6 +84,7 @@ type keptUnits struct {
 type keptBundle struct {
 	pieces   []pieceID
 	evidence *purge.Evidence
+	uses     *purge.Uses
 	page     *graph.Page // whose folder its addresses count from, if it is written into it
 	made     bundleResult
 	within   bool
@@ -110,6 +112,9 @@ type keptBlock struct {
 	ok       bool
 	entry    *entry // nil if it stays as it is
 	evidence *purge.Evidence
+	uses     *purge.Uses
+	rules    purge.Result
+	verdicts []purge.Verdict
 	names    namedFiles
 }
 
@@ -267,7 +272,7 @@ func (m *Memory) keepUnits(p *graph.Page, kept *keptUnits) {
 func (m *Memory) bundle(name string, like *keptBundle) *keptBundle {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if kept := m.bundles[name]; kept != nil && kept.page == like.page && kept.evidence == like.evidence && slices.Equal(kept.pieces, like.pieces) {
+	if kept := m.bundles[name]; kept != nil && kept.page == like.page && kept.evidence == like.evidence && kept.uses == like.uses && slices.Equal(kept.pieces, like.pieces) {
 		return kept
 	}
 	return nil
@@ -280,10 +285,10 @@ func (m *Memory) keepBundle(name string, kept *keptBundle) {
 }
 
 // block returns what came of a style element before.
-func (m *Memory) block(key blockKey, evidence *purge.Evidence) *keptBlock {
+func (m *Memory) block(key blockKey, evidence *purge.Evidence, uses *purge.Uses) *keptBlock {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if kept := m.blocks[key]; kept != nil && kept.evidence == evidence {
+	if kept := m.blocks[key]; kept != nil && kept.evidence == evidence && kept.uses == uses {
 		return kept
 	}
 	return nil

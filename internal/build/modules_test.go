@@ -24,7 +24,7 @@ const scriptSettings = `
 -- rinzel.toml --
 source = "site"
 [purge]
-keep = [".*"]
+keep = ["*"]
 [profile.adopting]
 script-styles = "adopt"
 [profile.small]

@@ -12,13 +12,15 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
+	"rinzel/internal/step/purge"
 )
 
 // pageResult is what came of one page.
 type pageResult struct {
-	page   *graph.Page
-	html   Output
-	assets []asset
+	page     *graph.Page
+	html     Output
+	assets   []asset
+	verdicts []purge.Verdict // about its style elements
 }
 
 // page makes the page that links the bundles of its units.

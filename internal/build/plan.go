@@ -15,6 +15,7 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/split"
 	"rinzel/internal/step/lower"
+	"rinzel/internal/step/purge"
 )
 
 // This file works out which bundles each page loads: what several pages share,
@@ -64,6 +65,9 @@ type traits struct {
 	text   [sha256.Size]byte // of what it says
 	size   int
 	claims *split.Claims
+
+	uses     *purge.Uses     // of what stays of it; nil until it is asked for
+	evidence *purge.Evidence // by which that was found
 }
 
 // of works the traits of a piece out.
@@ -354,7 +358,7 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 
 // make joins and finishes a bundle, unless it was made from the same before.
 func (b *builder) make(s *styles) {
-	like := &keptBundle{evidence: b.evidence}
+	like := &keptBundle{evidence: b.evidence, uses: b.uses}
 	for _, p := range s.pieces {
 		like.pieces = append(like.pieces, pieceID{p.traits, p.external, conditionKey(p.conds)})
 	}
@@ -374,6 +378,7 @@ func (b *builder) make(s *styles) {
 		b.report(like.diags...)
 		b.memory.keepBundle(name, like)
 	}
+	b.keptBy.Or(s.made.info.Rules.KeptBy)
 	info := &s.made.info
 	info.Late, info.Taken, info.Adopted, info.Named = s.late, s.taken, s.adopted, s.named
 	info.Pages, info.pages = nil, nil

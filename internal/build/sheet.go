@@ -83,9 +83,12 @@ func (b *builder) sheetNamed(name string) (source.Path, error) {
 // options name, and from nothing else.
 func (b *builder) sheetEvidence(ctx context.Context) error {
 	files := make(map[source.Path]bool)
-	b.matchEvidence(files)
+	kept := &keptEvidence{diags: b.matchEvidence(files)}
 	if len(files) == 0 {
-		b.report(noEvidence())
+		kept.diags = append(kept.diags, noEvidence())
 	}
-	return b.readEvidence(ctx, files)
+	err := b.readEvidence(ctx, files, kept)
+	b.evidence = kept.all
+	b.report(kept.diags...)
+	return err
 }

@@ -30,7 +30,7 @@ func (b *builder) styleElements(res *pageResult) []graph.Edit {
 func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
 	key := blockKey{p, at.Start}
-	kept := b.memory.block(key, b.evidence)
+	kept := b.memory.block(key, b.evidence, b.uses)
 	if kept == nil {
 		kept = b.styleAnew(p, at)
 		b.memory.keepBlock(key, kept)
@@ -39,13 +39,15 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 		b.tell(kept.entry)
 	}
 	b.report(kept.names.diags...)
+	b.keptBy.Or(kept.rules.KeptBy)
+	res.verdicts = append(res.verdicts, kept.verdicts...)
 	res.assets = append(res.assets, kept.names.assets...)
 	return kept.css, kept.ok
 }
 
 // styleAnew works out what comes of a style element.
 func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
-	kept := &keptBlock{evidence: b.evidence}
+	kept := &keptBlock{evidence: b.evidence, uses: b.uses}
 	from, external := b.baseOf(p)
 	if external || isTemplate(p.File.Text[at.Start:at.End]) {
 		return kept // its addresses count from elsewhere, or it is no sheet yet
@@ -67,7 +69,8 @@ func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
 		name:   p.File.Path.Name, pieces: repeated(kept.entry.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
 		address: b.moved(&kept.names, func(to string) string { return b.addressOf(p, to) }),
 	}
-	kept.css, kept.ok = b.styleText(b.bundle(job).css), true
+	made := b.bundle(job)
+	kept.css, kept.ok, kept.rules, kept.verdicts = b.styleText(made.css), true, made.info.Rules, made.verdicts
 	return kept
 }
 

@@ -82,6 +82,6 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
 	})
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newWatch(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	return cmd
 }

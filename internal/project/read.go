@@ -85,6 +85,7 @@ type filePrefix struct {
 type filePurge struct {
 	Evidence []string `toml:"evidence"`
 	Keep     []string `toml:"keep"`
+	Most     *int     `toml:"most"`
 }
 
 type fileCheck struct {
@@ -101,7 +102,7 @@ var knownKeys = map[string][]string{
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
-	"purge":          {"evidence", "keep"},
+	"purge":          {"evidence", "keep", "most"},
 	"assets":         {"inline"},
 	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
@@ -220,13 +221,19 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
-	s.Purge = Purge(raw.Purge)
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep}
+	if n := raw.Purge.Most; n != nil {
+		if s.Purge.Most = *n; *n < 1 || *n > 100 {
+			r.fail(r.places.value("purge", "most"), fmt.Sprintf("most is a percentage from 1 to 100; found %d", *n), "")
+		}
+	}
 	for i, glob := range s.Purge.Evidence {
 		if !doublestar.ValidatePattern(glob) {
 			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("the glob %q cannot be read", glob), "")
 		}
 	}
 	for i, pattern := range s.Purge.Keep {
+		s.Purge.KeepAt = append(s.Purge.KeepAt, r.places.element(i, "purge", "keep"))
 		if _, err := path.Match(pattern, ""); err != nil {
 			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
 		}

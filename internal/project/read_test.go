@@ -42,8 +42,8 @@ finish = ["minify"]
 	if len(diags) > 0 {
 		t.Fatal(diags)
 	}
-	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge, s.Profiles["production"], s.Profiles["review"])
-	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 {[**/*.php] [.is-*]} " +
+	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge.Evidence, s.Purge.Keep, s.Profiles["production"], s.Profiles["review"])
+	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 [**/*.php] [.is-*] " +
 		"{production [purge minify] none hashed false [] link} {review [minify] none plain false [] link}"
 	if strings.Join(strings.Fields(got), "") != strings.Join(strings.Fields(want), "") {
 		t.Errorf("got  %s\nwant %s", got, want)

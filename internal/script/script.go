@@ -9,14 +9,16 @@ import (
 	"unicode"
 )
 
-// Visitor is told what stands in a script. Either function may be nil.
+// Visitor is told what stands in a script. Each function may be nil.
 type Visitor struct {
 	// Literal is called for each string literal and each part of a template
 	// literal, with its text, escapes undone, and the offset behind its quote.
 	Literal func(text string, offset int)
 	// Key is called for each word with a colon behind it: the key of an
-	// object, or a label.
-	Key func(name string)
+	// object, or a label; with its offset.
+	Key func(name string, offset int)
+	// Member is called for each name behind a dot, with its offset.
+	Member func(name string, offset int)
 }
 
 // Visit reads a script from its start to its end.
@@ -41,7 +43,10 @@ func (v *visitor) token(t tok) {
 	case word:
 		rest := strings.TrimLeft(v.lex.text[t.end:min(t.end+16, len(v.lex.text))], " \t\r\n")
 		if v.Key != nil && strings.HasPrefix(rest, ":") {
-			v.Key(v.lex.text[t.start:t.end])
+			v.Key(v.lex.text[t.start:t.end], t.start)
+		}
+		if v.Member != nil && (v.lex.is(v.lex.before, ".") || v.lex.is(v.lex.before, "?.")) {
+			v.Member(v.lex.text[t.start:t.end], t.start)
 		}
 	}
 }

@@ -9,7 +9,7 @@ func found(src string) (literals, keys string) {
 	var l, k []string
 	Visit(src, Visitor{
 		Literal: func(text string, _ int) { l = append(l, text) },
-		Key:     func(name string) { k = append(k, name) },
+		Key:     func(name string, _ int) { k = append(k, name) },
 	})
 	return strings.Join(l, "|"), strings.Join(k, "|")
 }
@@ -64,7 +64,7 @@ func FuzzVisit(f *testing.F) {
 				}
 				end = max(end, offset)
 			},
-			Key: func(name string) {
+			Key: func(name string, _ int) {
 				if !strings.Contains(src, name) {
 					t.Fatalf("key %q", name)
 				}

@@ -18,7 +18,7 @@ import (
 )
 
 // Steps are the steps that a comment may name.
-var Steps = []string{"lower", "prefix", "check"}
+var Steps = []string{"lower", "prefix", "check", "purge"}
 
 // mark is what a comment says.
 type mark struct {

@@ -43,7 +43,7 @@ func TestLeft(t *testing.T) {
 
 func TestMisread(t *testing.T) {
 	for src, want := range map[string]string{
-		`a { /* rinzel as-is: minify */ }`:     `"minify" cannot be told to leave something as it is: the steps are lower, prefix, check`,
+		`a { /* rinzel as-is: minify */ }`:     `"minify" cannot be told to leave something as it is: the steps are lower, prefix, check, purge`,
 		`/* rinzel as-is until the end */`:     `expected "from here", "to here" or ':' behind "as-is", found "until the end"`,
 		`/* rinzel as-is */ a { /* other */ }`: ``,
 	} {

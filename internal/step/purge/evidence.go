@@ -4,80 +4,289 @@ import (
 	"path"
 	"strings"
 
-	"golang.org/x/net/html"
-
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
-	"rinzel/internal/script"
+	"rinzel/internal/source"
 )
 
-// Evidence is the names in use: those that occur in pages, scripts and other
-// files, whether as class, ID or element.
+// Evidence is what is in use: the elements, classes, IDs and attributes of pages, and the
+// words of scripts and other files, which may become any of them. Each is kept with the
+// first place where it stands.
 type Evidence struct {
-	names    map[string]bool
-	elements map[string]bool // lower case
-	prefixes map[string]bool // of names that scripts join
-	suffixes map[string]bool
-	keep     []string // patterns of selectors that stay
+	elements map[string]source.Pos            // of pages, in lower case
+	classes  map[string]source.Pos            // of pages
+	ids      map[string]source.Pos            // of pages
+	attrs    map[string]map[string]source.Pos // of pages, in lower case, with their values
+	words    map[string]source.Pos
+	members  map[string]source.Pos // names behind a dot in scripts
+	prefixes map[string]source.Pos // of names that scripts join
+	suffixes map[string]source.Pos
+	// folded has the classes and IDs in lower case once a page is in quirks mode, in
+	// which their case does not count (Selectors 4, sections 6.6 and 6.7).
+	folded map[string]source.Pos
+	quirks bool
+	keep   []string // patterns of selectors that stay
+
+	base int // the offset in the file of what is read
+	file source.FileID
 }
 
-// implied are the elements that a browser makes where a page leaves them out
-// (HTML, section 13.1.2.4).
-var implied = []string{"html", "head", "body", "tbody", "colgroup", "tr"}
-
-// NewEvidence returns evidence of nothing but what every page has. keep lists
-// patterns of selectors that stay whatever is found: a class, ID or element as
-// it is written in a selector, in which * stands for any characters.
+// NewEvidence returns evidence of nothing. keep lists patterns of selectors that stay
+// whatever is found: a class, ID or element as it is written in a selector, in which *
+// stands for any characters.
 func NewEvidence(keep []string) *Evidence {
-	e := &Evidence{
-		names: make(map[string]bool), elements: make(map[string]bool),
-		prefixes: make(map[string]bool), suffixes: make(map[string]bool), keep: keep,
-	}
-	for _, name := range implied {
-		e.elements[name] = true
+	e := &Evidence{attrs: make(map[string]map[string]source.Pos), keep: keep}
+	for _, m := range e.maps() {
+		*m = make(map[string]source.Pos)
 	}
 	return e
 }
 
-// Add adds all that other holds, its patterns aside.
+func (e *Evidence) maps() []*map[string]source.Pos {
+	return []*map[string]source.Pos{&e.elements, &e.classes, &e.ids, &e.words, &e.members, &e.prefixes, &e.suffixes, &e.folded}
+}
+
+// Add adds all that other holds, its patterns aside. Of two places of one name the first
+// that was added is kept.
 func (e *Evidence) Add(other *Evidence) {
-	for to, from := range map[*map[string]bool]map[string]bool{
-		&e.names: other.names, &e.elements: other.elements,
-		&e.prefixes: other.prefixes, &e.suffixes: other.suffixes,
-	} {
-		for name := range from {
-			(*to)[name] = true
+	from := other.maps()
+	for i, to := range e.maps() {
+		merge(*to, *from[i])
+	}
+	for name, values := range other.attrs {
+		if e.attrs[name] == nil {
+			e.attrs[name] = make(map[string]source.Pos, len(values))
+		}
+		merge(e.attrs[name], values)
+	}
+	e.quirks = e.quirks || other.quirks
+}
+
+func merge(to, from map[string]source.Pos) {
+	for name, at := range from {
+		if _, ok := to[name]; !ok {
+			to[name] = at
 		}
 	}
 }
 
-// Has reports whether a class or ID may occur.
-func (e *Evidence) Has(name string) bool {
-	if e.names[name] {
-		return true
+// note notes a name at an offset of what is read.
+func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
+	if _, ok := in[name]; !ok {
+		in[name] = source.Pos{File: e.file, Off: uint32(e.base + offset)}
+	}
+}
+
+// Use is why a name counts as in use.
+type Use struct {
+	How How
+	At  source.Pos // where; none for what every page has
+	// Text is the part of the name that stands there, of one that is joined.
+	Text string
+}
+
+// How tells the kinds of evidence apart.
+type How string
+
+const (
+	InPage    How = "page"    // a page has it
+	InText    How = "text"    // a script or another file has the word
+	Joined    How = "joined"  // a script joins a part with something: the evidence is partial
+	Implied   How = "implied" // every page has it, or a browser may make it so
+	ByKeep    How = "keep"    // the settings keep it
+	ByComment How = "comment" // a comment in the sheet keeps it
+)
+
+// class returns why a class or, with ids, an ID counts as in use.
+func (e *Evidence) named(name string, exact map[string]source.Pos) (Use, bool) {
+	if at, ok := exact[name]; ok {
+		return Use{How: InPage, At: at}, true
+	}
+	if e.quirks {
+		if at, ok := e.folded[strings.ToLower(name)]; ok {
+			return Use{How: InPage, At: at}, true
+		}
+	}
+	return e.word(name)
+}
+
+// word returns why a word of scripts and other files may be a name.
+func (e *Evidence) word(name string) (Use, bool) {
+	if at, ok := e.words[name]; ok {
+		return Use{How: InText, At: at}, true
 	}
 	for i := 1; i < len(name); i++ {
-		if c := name[i-1]; (c == '-' || c == '_') && e.prefixes[name[:i]] {
-			return true
+		if c := name[i-1]; c == '-' || c == '_' {
+			if at, ok := e.prefixes[name[:i]]; ok {
+				return Use{Joined, at, name[:i]}, true
+			}
 		}
-		if c := name[i]; (c == '-' || c == '_') && e.suffixes[name[i:]] {
-			return true
+		if c := name[i]; c == '-' || c == '_' {
+			if at, ok := e.suffixes[name[i:]]; ok {
+				return Use{Joined, at, name[i:]}, true
+			}
 		}
 	}
-	return false
+	return Use{}, false
 }
 
-// HasElement reports whether an element may occur. Names of HTML elements are
+// Class returns why a class counts as in use.
+func (e *Evidence) Class(name string) (Use, bool) { return e.named(name, e.classes) }
+
+// ID returns why an ID counts as in use.
+func (e *Evidence) ID(name string) (Use, bool) { return e.named(name, e.ids) }
+
+// implied are the elements that a browser makes where a page leaves them out
+// (HTML, section 13.1.2.4), and those that it makes within others.
+var implied = map[string]bool{"html": true, "head": true, "body": true, "tbody": true, "colgroup": true, "tr": true}
+
+// Element returns why an element counts as in use. Names of HTML elements are
 // compared without regard to case.
-func (e *Evidence) HasElement(name string) bool {
+func (e *Evidence) Element(name string) (Use, bool) {
 	lower := strings.ToLower(name)
-	return e.elements[lower] || e.Has(name) || lower != name && e.Has(lower)
+	if implied[lower] {
+		return Use{How: Implied}, true
+	}
+	if at, ok := e.elements[lower]; ok {
+		return Use{How: InPage, At: at}, true
+	}
+	if use, ok := e.word(name); ok {
+		return use, true
+	}
+	return e.word(lower)
 }
 
-// keeps reports whether a pattern keeps a selector: one of its parts matches.
-func (e *Evidence) keeps(s ast.Selector) bool {
-	if len(e.keep) == 0 {
+// browserSet are the attributes that a browser sets by itself or by what people do.
+var browserSet = map[string]bool{"open": true}
+
+// Attribute returns why an attribute selector may match: an element of a page has the
+// attribute with such a value, or a script may set it.
+func (e *Evidence) Attribute(s *ast.Simple) (Use, bool) {
+	name := strings.ToLower(token.Unescape(s.Name[strings.LastIndexByte(s.Name, '|')+1:]))
+	if browserSet[name] {
+		return Use{How: Implied}, true
+	}
+	if use, ok := e.setByScript(name); ok {
+		return use, true
+	}
+	values, ok := e.attrs[name]
+	if !ok {
+		return Use{}, false
+	}
+	want, readable := attributeValue(s)
+	for value, at := range values {
+		if !readable || matches(s.Args, value, want) {
+			return Use{How: InPage, At: at}, true
+		}
+	}
+	return Use{}, false
+}
+
+// setByScript returns why a script may set an attribute: it has its name as a word, or
+// as that of a member which stands for it.
+func (e *Evidence) setByScript(name string) (Use, bool) {
+	if use, ok := e.word(name); ok {
+		return use, true
+	}
+	if rest, ok := strings.CutPrefix(name, "data-"); ok {
+		if _, ok := e.members["dataset"]; ok { // dataset["berthTone"]
+			if use, ok := e.word(camelCase(rest)); ok {
+				return use, true
+			}
+		}
+	}
+	for _, member := range memberNames(name) {
+		if at, ok := e.members[member]; ok {
+			return Use{How: InText, At: at}, true
+		}
+	}
+	return Use{}, false
+}
+
+// camelCase returns the name of a data attribute as scripts write it (HTML, section
+// 3.2.6.6).
+func camelCase(name string) string {
+	parts := strings.Split(name, "-")
+	for i, part := range parts[1:] {
+		if part != "" {
+			parts[i+1] = strings.ToUpper(part[:1]) + part[1:]
+		}
+	}
+	return strings.Join(parts, "")
+}
+
+// memberNames returns the names by which scripts may set an attribute, in lower case: el.hidden,
+// el.ariaExpanded, el.dataset.tone, el.htmlFor, el.className.
+func memberNames(attr string) []string {
+	out := []string{strings.ReplaceAll(attr, "-", "")}
+	if rest, ok := strings.CutPrefix(attr, "data-"); ok {
+		out = append(out, strings.ReplaceAll(rest, "-", ""))
+	}
+	switch attr {
+	case "class":
+		out = append(out, "classname", "classlist")
+	case "for":
+		out = append(out, "htmlfor")
+	case "http-equiv":
+		out = append(out, "httpequiv")
+	case "style":
+		out = append(out, "csstext")
+	case "value", "checked", "selected":
+		out = append(out, "default"+attr)
+	}
+	return out
+}
+
+// attributeValue returns the value that an attribute selector asks for. ok is false if
+// it cannot be read.
+func attributeValue(s *ast.Simple) (value string, ok bool) {
+	if s.Args == nil || s.Args.Matcher == "" {
+		return "", true
+	}
+	switch v := s.Args.Value; v.Kind {
+	case token.String:
+		return token.StringValue(v.Text), true
+	case token.Ident:
+		return token.Unescape(v.Text), true
+	}
+	return "", false
+}
+
+// matches reports whether an attribute with a value matches (Selectors 4, section 6).
+// The values of some attributes of HTML are compared without regard to case; so are all here.
+func matches(args *ast.Args, value, want string) bool {
+	if args == nil {
+		return true
+	}
+	value, want = strings.ToLower(value), strings.ToLower(want)
+	switch args.Matcher {
+	case "":
+		return true
+	case "=":
+		return value == want
+	case "~=":
+		for _, word := range strings.Fields(value) {
+			if word == want {
+				return true
+			}
+		}
 		return false
+	case "|=":
+		return value == want || strings.HasPrefix(value, want+"-")
+	case "^=":
+		return want != "" && strings.HasPrefix(value, want)
+	case "$=":
+		return want != "" && strings.HasSuffix(value, want)
+	case "*=":
+		return want != "" && strings.Contains(value, want)
+	}
+	return true
+}
+
+// keeps returns the pattern that keeps a selector: one of its parts matches.
+func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
+	if len(e.keep) == 0 {
+		return 0, false
 	}
 	for i := range s {
 		name := token.Unescape(s[i].Name)
@@ -90,136 +299,28 @@ func (e *Evidence) keeps(s ast.Selector) bool {
 		default:
 			continue
 		}
-		for _, pattern := range e.keep {
+		for k, pattern := range e.keep {
 			if ok, _ := path.Match(pattern, name); ok {
-				return true
+				return k, true
 			}
 		}
 	}
-	return false
+	return 0, false
 }
 
-// AddHTML adds the elements, classes and IDs of a page or of a part of one,
-// and what its scripts and data attributes hold.
-func (e *Evidence) AddHTML(text string) { e.addHTML(text, true) }
+// Classes returns the classes of pages, with their first places.
+func (e *Evidence) Classes() map[string]source.Pos { return e.classes }
 
-// addHTML does the work of AddHTML. whole is false within a noscript element,
-// where the tokenizer reads no markup of its own accord.
-func (e *Evidence) addHTML(text string, whole bool) {
-	z := html.NewTokenizer(strings.NewReader(text))
-	var raw string // the open element whose text is more than text
-	for {
-		switch z.Next() {
-		case html.ErrorToken:
-			return
-		case html.TextToken:
-			switch raw {
-			case "script":
-				e.AddScript(string(z.Text()))
-			case "noscript":
-				if whole {
-					e.addHTML(string(z.Raw()), false)
-				}
-			}
-		case html.EndTagToken:
-			raw = ""
-		case html.StartTagToken, html.SelfClosingTagToken:
-			name, more := z.TagName()
-			e.elements[string(name)] = true
-			raw = ""
-			if s := string(name); s == "script" || s == "noscript" {
-				raw = s
-			}
-			for more {
-				var key, value []byte
-				key, value, more = z.TagAttr()
-				e.attribute(string(key), string(value))
+// Each calls visit with each name that may be a class, ID, element or attribute, with its
+// first place. The order is not settled.
+func (e *Evidence) Each(visit func(name string, at source.Pos)) {
+	seen := make(map[string]bool)
+	for _, m := range []map[string]source.Pos{e.classes, e.ids, e.elements, e.words} {
+		for name, at := range m {
+			if !seen[name] {
+				seen[name] = true
+				visit(name, at)
 			}
 		}
-	}
-}
-
-func (e *Evidence) attribute(key, value string) {
-	switch {
-	case key == "class":
-		for _, name := range strings.Fields(value) {
-			e.names[name] = true
-		}
-	case key == "id":
-		e.names[value] = true
-	case strings.HasPrefix(key, "on"):
-		e.AddScript(value)
-	case key == "href":
-		_, fragment, _ := strings.Cut(value, "#")
-		e.names[fragment] = true
-	case !plainAttributes[key]:
-		// Scripts read names from attributes of many kinds: data-state,
-		// aria-controls, value, and those of frameworks.
-		e.AddText(value)
-	}
-}
-
-// plainAttributes hold addresses, prose, numbers or words of HTML itself, and
-// so no names.
-var plainAttributes = func() map[string]bool {
-	set := make(map[string]bool)
-	for _, name := range strings.Fields("src srcset sizes action formaction poster cite data ping manifest alt title placeholder " +
-		"content style d points viewbox transform integrity media lang charset type rel method enctype width height " +
-		"http-equiv crossorigin loading decoding fetchpriority referrerpolicy xmlns") {
-		set[name] = true
-	}
-	return set
-}()
-
-// AddScript adds what a script may use as a name: every word in its string
-// and template literals, and the keys of its objects, which libraries turn
-// into classes. A literal that ends in a hyphen or underscore, such as
-// "notice-" + kind, stands for all names that start so, and one that begins
-// with either for all that end so.
-func (e *Evidence) AddScript(text string) {
-	script.Visit(text, script.Visitor{
-		Literal: func(text string, _ int) { e.AddText(text) },
-		Key:     func(name string) { e.names[name] = true },
-	})
-}
-
-// AddText adds every word of a text that could be a name, as of a template in
-// any language.
-func (e *Evidence) AddText(text string) {
-	for _, word := range strings.FieldsFunc(text, notInName) {
-		e.word(word)
-	}
-}
-
-// notInName reports whether r separates the words of a text. Characters that
-// class names hold only with an escape (":", "/", "[") do not, if a word holds
-// them inside.
-func notInName(r rune) bool {
-	switch {
-	case r <= ' ':
-		return true
-	case r >= 0x80, 'a' <= r|0x20 && r|0x20 <= 'z', '0' <= r && r <= '9':
-		return false
-	}
-	return strings.ContainsRune("\"'`<>=;{}(),&|$", r)
-}
-
-// word adds a word, without the punctuation around it, and the parts of it
-// that punctuation separates.
-func (e *Evidence) word(word string) {
-	e.names[word] = true
-	trimmed := strings.Trim(word, ".,:;#!?/*+@\\")
-	if trimmed == "" {
-		return
-	}
-	e.names[trimmed] = true
-	for _, part := range strings.FieldsFunc(trimmed, func(r rune) bool { return strings.ContainsRune(".#:[]/+~%!?@*\\", r) }) {
-		e.names[part] = true
-	}
-	if last := trimmed[len(trimmed)-1]; len(trimmed) > 1 && (last == '-' || last == '_') {
-		e.prefixes[trimmed] = true
-	}
-	if first := trimmed[0]; len(trimmed) > 1 && (first == '-' || first == '_') {
-		e.suffixes[trimmed] = true
 	}
 }

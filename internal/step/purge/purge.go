@@ -1,11 +1,11 @@
-// Package purge removes the style rules that no evidence uses.
+// Package purge removes what no evidence uses.
 //
-// A selector stays if every class, ID and element that it names may occur:
-// the evidence names it, or an attribute or pseudo-class leaves it open.
-// States (:hover), attributes and everything whose matching cannot be judged
-// by name count as possible. Of a list, the selectors that cannot match go;
-// a rule goes when all of its selectors do, and an at-rule that loses all of
-// its rules goes with them.
+// A selector stays if each of its parts may match something: a page has the class, ID,
+// element or attribute, or a script or another file has a word that may become it.
+// States (:hover) and what cannot be judged by name count as possible. Of a list, the
+// selectors that cannot match go; a rule goes when all of its selectors do, and an at-rule
+// that loses all of its rules goes with them. Then what only such rules used goes too:
+// @keyframes, @font-face, @counter-style, and @property of a name that nothing else has.
 package purge
 
 import (
@@ -13,34 +13,73 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
+	"rinzel/internal/source"
 )
 
 // Result counts what a purge did.
 type Result struct {
 	Rules        int // style rules that were judged
 	RemovedRules int
+	RemovedNamed int // definitions by name, such as @keyframes, that were removed
+	// KeptBy has a bit for each pattern of the settings, in order, that matched a selector;
+	// the last one stands for all from the 64th on.
+	KeptBy       uint64
 	RemovedBytes int // of the removed rules' source text, white space around declarations aside
+}
+
+// Verdict is what became of one selector, or of a definition by name.
+type Verdict struct {
+	Selector ast.Selector // nil for a definition by name
+	Name     string       // of a definition: "@keyframes drift"
+	At       source.Span
+	Kept     bool
+	// Why is, for a kept selector, the evidence for its parts, one each; for a
+	// removed one the parts that nothing uses.
+	Why []Reason
+}
+
+// Reason is about one part of a selector: a class, ID, element or attribute.
+type Reason struct {
+	Part string // as written
+	Use  Use    // the zero Use if nothing uses it
+}
+
+// Options say what is removed.
+type Options struct {
+	Evidence *Evidence
+	Uses     *Uses         // by name, of all that stays on the site; nil keeps all definitions
+	Ledger   func(Verdict) // is told of every verdict, in order; may be nil
+	// Left are the nodes that an author has this step leave as they are.
+	Left map[ast.Node]bool
 }
 
 // Nodes returns nodes without what the evidence does not use. Nodes that stay
 // whole are shared, not copied.
-func Nodes(nodes []ast.Node, e *Evidence) ([]ast.Node, Result) {
-	p := &purger{evidence: e}
+func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, Result) {
+	p := &purger{Options: opts}
 	out, _ := ast.Map(nodes, p.node)
 	return out, p.result
 }
 
 type purger struct {
-	evidence *Evidence
-	result   Result
+	Options
+	result Result
 }
 
 func (p *purger) node(n ast.Node) ast.Edit {
+	if p.Left[n] {
+		p.leave(n)
+		return ast.Keep
+	}
 	switch n := n.(type) {
 	case *ast.StyleRule:
 		return p.rule(n)
 	case *ast.AtRule:
+		if edit, ok := p.definition(n); ok {
+			return edit
+		}
 		if n.Block == nil || !holdsRules[token.Lower(n.Name)] {
 			return ast.Keep
 		}
@@ -56,32 +95,83 @@ func (p *purger) node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// holdsRules are the at-rules whose blocks hold style rules for the page. What
-// stands in any other is used by name, and left alone.
+// leave tells the ledger of the rules in a node that is left as it is.
+func (p *purger) leave(n ast.Node) {
+	ast.Walk([]ast.Node{n}, func(n ast.Node) bool {
+		if r, ok := n.(*ast.StyleRule); ok {
+			p.result.Rules++
+			for _, s := range r.Selectors {
+				p.tell(s, true, []Reason{{Part: "a comment", Use: Use{How: ByComment}}})
+			}
+		}
+		return true
+	})
+}
+
+// holdsRules are the at-rules whose blocks hold style rules for the page.
 var holdsRules = map[string]bool{
 	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true, "scope": true,
 }
 
 func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	p.result.Rules++
-	kept := r.Selectors
-	if !all(kept, p.possible) {
-		kept = slices.DeleteFunc(slices.Clone(kept), func(s ast.Selector) bool { return !p.possible(s) })
+	kept := make([]ast.Selector, 0, len(r.Selectors))
+	for _, s := range r.Selectors {
+		if p.judge(s) {
+			kept = append(kept, s)
+		}
 	}
 	if len(kept) == 0 {
 		p.result.RemovedRules++
 		p.result.RemovedBytes += length(r)
+		p.nested(r.Nodes)
 		return ast.Remove
 	}
-	if slices.ContainsFunc(r.Selectors, ast.Selector.IsBad) {
-		return ast.Keep // browsers drop the whole rule; without the other selectors some might not
+	body, changed := ast.MapBody(r, p.node) // nested rules
+	edited := r
+	if changed {
+		edited = body.(*ast.StyleRule)
 	}
-	if len(kept) == len(r.Selectors) {
+	if len(kept) < len(r.Selectors) && mayDrop(r, kept) {
+		copied := *edited
+		copied.Selectors = kept
+		edited, changed = &copied, true
+	}
+	if !changed {
 		return ast.Keep
 	}
-	copied := *r
-	copied.Selectors = kept
-	return ast.Replace(&copied)
+	return ast.Replace(edited)
+}
+
+// nested tells the ledger of the rules in one that is removed, and counts them.
+func (p *purger) nested(nodes []ast.Node) {
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if r, ok := n.(*ast.StyleRule); ok {
+			p.result.Rules++
+			p.result.RemovedRules++
+			for _, s := range r.Selectors {
+				if p.Ledger != nil {
+					p.Ledger(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Part: "the rule around it"}}})
+				}
+			}
+		}
+		return true
+	})
+}
+
+// mayDrop reports whether the list of a rule may lose the selectors that are not
+// among kept. Browsers drop a rule with a selector that they cannot read, and would
+// not without it; and the weight of nested rules is that of the heaviest selector around them.
+func mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
+	if slices.ContainsFunc(r.Selectors, ast.Selector.IsBad) {
+		return false
+	}
+	nests := slices.ContainsFunc(r.Nodes, func(n ast.Node) bool {
+		_, isDeclaration := n.(*ast.Declaration)
+		_, isComment := n.(*ast.Comment)
+		return !isDeclaration && !isComment
+	})
+	return !nests || selector.Max(kept) == selector.Max(r.Selectors)
 }
 
 // length returns how long a rule is in its source.
@@ -98,48 +188,140 @@ func length(r *ast.StyleRule) int {
 	return n
 }
 
-func all(list []ast.Selector, f func(ast.Selector) bool) bool {
-	return !slices.ContainsFunc(list, func(s ast.Selector) bool { return !f(s) })
+// judge reports whether a selector may match something, and tells the ledger.
+func (p *purger) judge(s ast.Selector) bool {
+	if pattern, ok := p.Evidence.keeps(s); ok {
+		p.result.KeptBy |= 1 << min(pattern, 63)
+		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern], Use: Use{How: ByKeep}}})
+		return true
+	}
+	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
+	kept := j.possible(s)
+	if j.explain {
+		why := j.found
+		if !kept {
+			why = j.missing
+		}
+		p.tell(s, kept, why)
+	}
+	return kept
+}
+
+func (p *purger) tell(s ast.Selector, kept bool, why []Reason) {
+	if p.Ledger != nil {
+		p.Ledger(Verdict{Selector: s, At: spanOf(s), Kept: kept, Why: why})
+	}
+}
+
+// spanOf returns where a selector stands, as far as its parts tell. Of one that a nested
+// rule became, that is where the nested rule stands.
+func spanOf(s ast.Selector) source.Span {
+	const between = 8 // bytes at the most: white space, a combinator and signs
+	first, end := len(s), uint32(0)
+	for i := len(s) - 1; i >= 0; i-- {
+		at := s[i].Pos
+		if !at.IsValid() {
+			continue
+		}
+		if first < len(s) {
+			next := s[first].Pos
+			if at.File != next.File || at.Off > next.Off || next.Off > at.Off+uint32(len(s[i].Name))+between {
+				break
+			}
+		} else if end = at.Off + uint32(len(s[i].Name)); s[i].Kind == ast.ClassSelector || s[i].Kind == ast.IDSelector || s[i].Kind == ast.PseudoClass {
+			end++
+		}
+		first = i
+	}
+	if first == len(s) {
+		return source.Span{}
+	}
+	return s[first].Pos.To(end)
+}
+
+// judgement is that of one selector. With explain, it gathers the reasons.
+type judgement struct {
+	evidence *Evidence
+	explain  bool
+	found    []Reason
+	missing  []Reason
 }
 
 // possible reports whether a selector may match something.
-func (p *purger) possible(s ast.Selector) bool {
-	if p.evidence.keeps(s) {
-		return true
-	}
+func (j *judgement) possible(s ast.Selector) bool {
+	all := true
 	for i := range s {
-		if !p.possiblePart(&s[i]) {
-			return false
+		if !j.part(&s[i]) {
+			if all = false; !j.explain {
+				return false
+			}
 		}
 	}
-	return true
+	return all
 }
 
-func (p *purger) possiblePart(s *ast.Simple) bool {
+func (j *judgement) part(s *ast.Simple) bool {
+	var use Use
+	var ok bool
+	text := s.Name
 	switch s.Kind {
-	case ast.ClassSelector, ast.IDSelector:
-		return p.evidence.Has(token.Unescape(s.Name))
+	case ast.ClassSelector:
+		text = "." + s.Name
+		use, ok = j.evidence.Class(token.Unescape(s.Name))
+	case ast.IDSelector:
+		text = "#" + s.Name
+		use, ok = j.evidence.ID(token.Unescape(s.Name))
 	case ast.TypeSelector:
 		name := s.Name[strings.LastIndexByte(s.Name, '|')+1:]
-		return p.evidence.HasElement(token.Unescape(name))
+		use, ok = j.evidence.Element(token.Unescape(name))
+	case ast.AttributeSelector:
+		text = attributeText(s)
+		use, ok = j.evidence.Attribute(s)
 	case ast.PseudoClass:
-		return p.possibleArgs(s)
-	case ast.BadSelector:
-		return true // newer browsers may read it
+		return j.args(s)
+	default: // a newer browser may read what we cannot
+		return true
 	}
-	return true
+	if j.explain {
+		if reason := (Reason{text, use}); ok {
+			j.found = append(j.found, reason)
+		} else {
+			j.missing = append(j.missing, reason)
+		}
+	}
+	return ok
 }
 
-// possibleArgs judges a pseudo-class by the selectors it takes: one of them
-// must be possible where it selects by them. :not() and unknown ones select
-// by what they do not match.
-func (p *purger) possibleArgs(s *ast.Simple) bool {
+func attributeText(s *ast.Simple) string {
+	text := "[" + s.Name
+	if s.Args != nil && s.Args.Matcher != "" {
+		text += s.Args.Matcher + s.Args.Value.Text
+	}
+	return text + "]"
+}
+
+// args judges a pseudo-class by the selectors it takes: one of them must be possible
+// where it selects by them. :not() and unknown ones select by what they do not match.
+func (j *judgement) args(s *ast.Simple) bool {
 	if s.Args == nil || len(s.Args.Selectors) == 0 {
 		return true
 	}
 	switch token.Lower(s.Name) {
 	case "is", "where", "has", "matches", "-webkit-any", "-moz-any", "nth-child", "nth-last-child":
-		return slices.ContainsFunc(s.Args.Selectors, p.possible)
+	default:
+		return true
 	}
-	return true
+	missing := len(j.missing)
+	any := false
+	for _, arg := range s.Args.Selectors {
+		if _, keep := j.evidence.keeps(arg); keep || j.possible(arg) {
+			if any = true; !j.explain {
+				return true
+			}
+		}
+	}
+	if any {
+		j.missing = j.missing[:missing]
+	}
+	return any
 }

@@ -13,8 +13,13 @@ import (
 
 func purged(src string, e *Evidence) (string, Result) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	nodes, result := Nodes(sheet.Nodes, e)
+	nodes, result := Nodes(sheet.Nodes, Options{Evidence: e})
 	return print.Sheet(nodes, print.Options{Compact: true}), result
+}
+
+// textFile makes a text a file. Pages are not in quirks mode.
+func textFile(text string) *source.File {
+	return new(source.Set).Add(source.Path{Name: "x"}, "x", text)
 }
 
 func TestPurge(t *testing.T) {
@@ -26,8 +31,12 @@ func TestPurge(t *testing.T) {
 		{"implied elements", `html,head,tbody{a:b}`, `html,head,tbody{a:b}`},
 		{"compound and complex", `p.notice{a:b}p.dead{a:b}.wide .notice{a:b}.wide>.dead{a:b}`, `p.notice{a:b}.wide .notice{a:b}`},
 		{"dead members of a list", `.dead,.notice,aside{a:b}`, `.notice{a:b}`},
-		{"states, attributes, pseudo-elements", `p:hover::before{a:b}[data-x],[hidden]{a:b}::selection{a:b}:root{a:b}*{a:b}`,
-			`p:hover::before{a:b}[data-x],[hidden]{a:b}::selection{a:b}:root{a:b}*{a:b}`},
+		{"states, pseudo-elements", `p:hover::before{a:b}::selection{a:b}:root{a:b}*{a:b}`, `p:hover::before{a:b}::selection{a:b}:root{a:b}*{a:b}`},
+		{"attributes", `[class]{a:b}[hidden]{a:b}[viewbox="0 0 1 1"]{a:b}[VIEWBOX^="0 1"]{a:b}[class~=notice]{a:b}[class~=note]{a:b}[open]{a:b}`,
+			`[class]{a:b}[viewbox="0 0 1 1"]{a:b}[class~=notice]{a:b}[open]{a:b}`},
+		{"attribute operators", `[id$=ay]{a:b}[id*=ua]{a:b}[id|=quay]{a:b}[id^=""]{a:b}[id=QUAY i]{a:b}[id="quai"]{a:b}`, `[id$=ay]{a:b}[id*=ua]{a:b}[id|=quay]{a:b}[id=QUAY i]{a:b}`},
+		{"nested rules", `.notice{a:b;& .dead{a:b}& p{a:b}}.dead{& p{a:b}}`, `.notice{a:b;& p{a:b}}`},
+		{"the weight of nested rules", `.notice,#dead{& p{a:b}}.notice,.dead{& p{a:b}}`, `.notice,#dead{& p{a:b}}.notice{& p{a:b}}`},
 		{"is and where", `:is(.dead,.notice){a:b}:where(.dead,aside){a:b}`, `:is(.dead,.notice){a:b}`},
 		{"has and not", `p:has(.dead){a:b}p:not(.dead){a:b}`, `p:not(.dead){a:b}`},
 		{"nth-child of", `:nth-child(2 of .dead){a:b}:nth-child(2 of p){a:b}`, `:nth-child(2 of p){a:b}`},
@@ -46,7 +55,7 @@ func TestPurge(t *testing.T) {
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			e := NewEvidence([]string{".is-*", "#app-*", "x-*"})
-			e.AddHTML(page)
+			e.AddHTML(textFile("<!doctype html>" + page))
 			want := test.want
 			if want != "" {
 				want += "\n"
@@ -66,22 +75,22 @@ func TestEvidence(t *testing.T) {
 		want string
 	}{
 		{"nothing", func(*Evidence) {}, ""},
-		{"classes of a page", func(e *Evidence) { e.AddHTML(`<p class="a  md:flex w-1/2">`) }, ".a .md\\:flex .w-1\\/2"},
-		{"text of a page is none", func(e *Evidence) { e.AddHTML(`<p>a b</p><!-- <p class="a"> --><style>.a{}</style>`) }, ""},
-		{"without scripts", func(e *Evidence) { e.AddHTML(`<noscript><p class=a></noscript><p class=b>`) }, ".a .b"},
-		{"addresses and prose are none", func(e *Evidence) { e.AddHTML(`<a href="a.html#b" title=a><img src=a alt="a" style="a: b">`) }, ".b"},
-		{"data attributes", func(e *Evidence) { e.AddHTML(`<p data-state="b" aria-controls=a>`) }, ".a .b"},
+		{"classes of a page", func(e *Evidence) { e.AddHTML(textFile(`<p class="a  md:flex w-1/2">`)) }, ".a .md\\:flex .w-1\\/2"},
+		{"text of a page is none", func(e *Evidence) { e.AddHTML(textFile(`<p>a b</p><!-- <p class="a"> --><style>.a{}</style>`)) }, ""},
+		{"without scripts", func(e *Evidence) { e.AddHTML(textFile(`<noscript><p class=a></noscript><p class=b>`)) }, ".a .b"},
+		{"addresses and prose are none", func(e *Evidence) { e.AddHTML(textFile(`<a href="a.html#b" title=a><img src=a alt="a" style="a: b">`)) }, ""},
+		{"data attributes", func(e *Evidence) { e.AddHTML(textFile(`<p data-state="b" aria-controls=a>`)) }, ".a .b"},
 		{"template and inline script", func(e *Evidence) {
-			e.AddHTML(`<template><p class=a></template><script>f("b")</script><i onclick="g('md:flex')">`)
+			e.AddHTML(textFile(`<template><p class=a></template><script>f("b")</script><i onclick="g('md:flex')">`))
 		}, ".a .b .md\\:flex"},
-		{"string in a script", func(e *Evidence) { e.AddScript(`el.classList.add("a"); el.className = 'x b y'`) }, ".a .b"},
-		{"words in a script are none", func(e *Evidence) { e.AddScript(`let a = b + dialog`) }, ""},
-		{"keys of an object", func(e *Evidence) { e.AddScript(`x({ a: true, "b": 1 })`) }, ".a .b"},
-		{"joined names", func(e *Evidence) { e.AddScript("'c-' + n; `${x}-wide`") }, ".c-1 .x-wide"},
-		{"selector in a script", func(e *Evidence) { e.AddScript(`document.querySelector(".a > .b")`) }, ".a .b"},
-		{"markup in a script", func(e *Evidence) { e.AddScript("x.innerHTML = `<dialog class=\"a\">`") }, ".a dialog"},
-		{"element made by a script", func(e *Evidence) { e.AddScript(`createElement("dialog")`) }, "dialog"},
-		{"any text", func(e *Evidence) { e.AddText("{{ if x }}<p class='a w-1/2'>") }, ".a .w-1\\/2"},
+		{"string in a script", func(e *Evidence) { e.AddScript(textFile(`el.classList.add("a"); el.className = 'x b y'`)) }, ".a .b"},
+		{"words in a script are none", func(e *Evidence) { e.AddScript(textFile(`let a = b + dialog`)) }, ""},
+		{"keys of an object", func(e *Evidence) { e.AddScript(textFile(`x({ a: true, "b": 1 })`)) }, ".a .b"},
+		{"joined names", func(e *Evidence) { e.AddScript(textFile("'c-' + n; `${x}-wide`")) }, ".c-1 .x-wide"},
+		{"selector in a script", func(e *Evidence) { e.AddScript(textFile(`document.querySelector(".a > .b")`)) }, ".a .b"},
+		{"markup in a script", func(e *Evidence) { e.AddScript(textFile("x.innerHTML = `<dialog class=\"a\">`")) }, ".a dialog"},
+		{"element made by a script", func(e *Evidence) { e.AddScript(textFile(`createElement("dialog")`)) }, "dialog"},
+		{"any text", func(e *Evidence) { e.AddText(textFile("{{ if x }}<p class='a w-1/2'>")) }, ".a .w-1\\/2"},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
@@ -107,7 +116,7 @@ func TestEvidence(t *testing.T) {
 
 func TestResult(t *testing.T) {
 	e := NewEvidence(nil)
-	e.AddHTML(`<p class=a>`)
+	e.AddHTML(textFile(`<p class=a>`))
 	if _, got := purged(`.a{x:y}.b{x:y}@media print{.b,.a{x:y}.c{x:y}}`, e); got != (Result{Rules: 4, RemovedRules: 2, RemovedBytes: 16}) {
 		t.Errorf("got %+v", got)
 	}
@@ -118,11 +127,104 @@ func BenchmarkPurge(b *testing.B) {
 	sheet, _ := parse.Sheet(f)
 	e := NewEvidence([]string{".is-*"})
 	for i := 0; i < 3000; i += 3 {
-		e.AddHTML(fmt.Sprintf(`<p class="berth-%d vessel__name">`, i))
+		e.AddHTML(textFile(fmt.Sprintf(`<p class="berth-%d vessel__name">`, i)))
 	}
 	b.SetBytes(int64(len(f.Text)))
 	b.ReportAllocs()
 	for b.Loop() {
-		Nodes(sheet.Nodes, e)
+		Nodes(sheet.Nodes, Options{Evidence: e})
+	}
+}
+
+// TestAttributesOfScripts keeps rules for attributes that scripts may set.
+func TestAttributesOfScripts(t *testing.T) {
+	for script, want := range map[string]string{
+		`el.setAttribute("data-tone", x)`: "[data-tone]", `el.dataset.tone = x`: "[data-tone]", `el.hidden = true`: "[hidden]", `el.ariaExpanded = "true"`: "[aria-expanded=true]",
+		`h("a", { hidden: true })`: "[hidden]", `el.toggleAttribute('hidden')`: "[hidden]", `const hidden = 1`: "", `el.dataset["tone"]`: "[data-tone]",
+	} {
+		e := NewEvidence(nil)
+		e.AddScript(textFile(script))
+		if want != "" {
+			want += "{a:b}\n"
+		}
+		if got, _ := purged("[data-tone]{a:b}[hidden]{a:b}[aria-expanded=true]{a:b}", e); got != want {
+			t.Errorf("%s: got %q, want %q", script, got, want)
+		}
+	}
+}
+
+// TestQuirks compares classes without regard to case once a page is in quirks mode.
+func TestQuirks(t *testing.T) {
+	for page, want := range map[string]string{`<p class=Note id=Quay>`: ".note{a:b}#quay{a:b}\n", `<!doctype html><p class=Note id=Quay>`: ""} {
+		e := NewEvidence(nil)
+		e.AddHTML(textFile(page))
+		if got, _ := purged(".note{a:b}#quay{a:b}", e); got != want {
+			t.Errorf("%s: got %q, want %q", page, got, want)
+		}
+	}
+}
+
+// TestLedger holds what is said of each selector, with the places of the evidence.
+func TestLedger(t *testing.T) {
+	files := new(source.Set)
+	page := files.Add(source.Path{Name: "p.html"}, "p.html", "<!doctype html>\n<p title=notice class=\"board notice\" id=quay data-kind=x>é<b onclick=\"f('late')\">")
+	script := files.Add(source.Path{Name: "s.js"}, "s.js", "let a = 'é one two-' + b;\nel.hidden = x ? 'on-time' : {gone: 1}")
+	e := NewEvidence([]string{".is-*"})
+	e.AddHTML(page)
+	e.AddScript(script)
+	sheet, _ := parse.Sheet(files.Add(source.Path{Name: "x.css"}, "x.css",
+		".board .notice#quay{a:b} p:is(.dead,.late){a:b} .one.two-x,.dead #pier{a:b} [hidden],[data-kind=x],.gone{a:b} .is-odd{a:b} .dead{& .board{a:b}}"))
+	var got []string
+	_, result := Nodes(sheet.Nodes, Options{Evidence: e, Ledger: func(v Verdict) {
+		text := fmt.Sprint(v.Kept)
+		for _, r := range v.Why {
+			text += " " + r.Part
+			if f := files.File(r.Use.At.File); f != nil {
+				text += fmt.Sprintf("=%s %.6s", r.Use.How, f.Text[r.Use.At.Off:])
+			} else if r.Use.How != "" {
+				text += "=" + string(r.Use.How)
+			}
+		}
+		got = append(got, text)
+	}})
+	want := []string{
+		"true .board=page board  .notice=page notice #quay=page quay d", "true p=page <p tit .late=text late')", "true .one=text one tw .two-x=joined two-' ", "false .dead #pier",
+		"true [hidden]=text hidden", "true [data-kind=x]=page x>é<b ", "true .gone=text gone: ", "true .is-*=keep", "false .dead", "false the rule around it",
+	}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	if result.Rules != 7 || result.RemovedRules != 2 || result.KeptBy != 1 {
+		t.Errorf("got %+v", result)
+	}
+}
+
+// TestDefinitions removes what is used by name and by nothing that stays.
+func TestDefinitions(t *testing.T) {
+	const sheet = `@keyframes drift{to{a:b}}@keyframes sink{to{a:b}}@keyframes late{to{a:b}}@font-face{font-family:"Quay Sans"}@font-face{font-family:Pier}@font-face{font-family:Mole Deep}
+		@counter-style knots{system:extends fathoms}@counter-style fathoms{a:b}@counter-style leagues{a:b}@property --gap{a:b}@property --lost{a:b}@property --name{a:b}
+		.a{animation:1s drift;font:1rem/1 Quay Sans,serif;list-style:knots;margin:var(--gap);--name:sink}.dead{animation-name:late;font-family:Pier}`
+	e := NewEvidence(nil)
+	e.AddHTML(textFile(`<!doctype html><p class=a style="font: 1rem 'Mole Deep'">`))
+	nodes, _ := parse.Sheet(textFile(sheet))
+	kept, _ := Nodes(nodes.Nodes, Options{Evidence: e})
+	uses := UsesOf(kept)
+	out, result := Nodes(nodes.Nodes, Options{Evidence: e, Uses: uses})
+	got := print.Sheet(out, print.Options{Compact: true})
+	for _, name := range []string{"drift", "sink", "Quay Sans", "Mole Deep", "knots", "fathoms", "--gap", "--name"} {
+		if !strings.Contains(got, name) {
+			t.Errorf("%s is gone: %s", name, got)
+		}
+	}
+	for _, name := range []string{"late", "Pier", "leagues", "--lost", "dead"} {
+		if strings.Contains(got, name) {
+			t.Errorf("%s stays: %s", name, got)
+		}
+	}
+	if result.RemovedNamed != 4 {
+		t.Errorf("got %+v", result)
+	}
+	if again := UsesOf(kept); !again.Equal(uses) || again.Equal(new(Uses)) {
+		t.Error("uses do not equal themselves")
 	}
 }

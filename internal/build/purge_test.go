@@ -1,0 +1,260 @@
+package build_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"rinzel/internal/browsertest"
+	"rinzel/internal/build"
+	"rinzel/internal/project"
+)
+
+// purgeSite is a generated page with a script that changes it, and a sheet of which much
+// is not in use.
+func purgeSite(seed uint64) string {
+	g := rand.New(rand.NewPCG(seed, 21))
+	pick := func(list ...string) string { return list[g.IntN(len(list))] }
+	class := func() string { return pick("berth", "boat", "Board", "note-1", "note-2", "note-3", "is-open", "late", "mole", "pier") }
+	element := func() string { return pick("p", "b", "ul", "li", "button", "a", "input", "section", "svg", "circle", "dialog") }
+	attr := func() string {
+		return pick(`data-tone="calm"`, `data-tone="alert"`, `hidden`, `lang="en"`, `lang="en-GB"`, `type="text"`, `type="radio"`, `href="#quay"`, `href="https://quay.example/"`, `aria-expanded="true"`, `title="Quay boats"`)
+	}
+	id := func() string { return pick("quay", "mole", "head-1", "head-2") }
+
+	var page strings.Builder
+	page.WriteString(pick("<!doctype html>", "<!doctype html>", "") + "<html><head><link rel=stylesheet href=main.css></head><body>\n")
+	for range 12 {
+		tag := pick("p", "b", "ul", "section", "button", "a", "input", "svg")
+		fmt.Fprintf(&page, "<%s", tag)
+		if g.IntN(2) == 0 {
+			fmt.Fprintf(&page, " class=%q", class()+" "+class())
+		}
+		if g.IntN(5) == 0 {
+			fmt.Fprintf(&page, " id=%s", id())
+		}
+		if g.IntN(3) == 0 {
+			fmt.Fprintf(&page, " %s", attr())
+		}
+		page.WriteString(">")
+		if tag == "ul" {
+			page.WriteString("<li>a<li class=" + class() + ">b")
+		}
+		if tag != "input" {
+			page.WriteString("x</" + tag + ">")
+		}
+		page.WriteString("\n")
+	}
+	page.WriteString("<script src=main.js></script></body></html>\n")
+
+	var script strings.Builder
+	script.WriteString("const some = (list) => list[1] ?? document.body;\nconst all = document.querySelectorAll('body > *');\n")
+	for range 4 {
+		switch g.IntN(7) {
+		case 0:
+			fmt.Fprintf(&script, "some(all).classList.add(%q);\n", class())
+		case 1:
+			fmt.Fprintf(&script, "all[2].className = `note-${%d} ${%q}`;\n", 1+g.IntN(3), class())
+		case 2:
+			fmt.Fprintf(&script, "all[3].setAttribute('data-tone', ['calm', 'alert'][%d]);\n", g.IntN(2))
+		case 3:
+			fmt.Fprintf(&script, "all[4].dataset.tone = 'cal' + 'm';\nall[5].hidden = %v;\n", g.IntN(2) == 0)
+		case 4:
+			fmt.Fprintf(&script, "all[6].insertAdjacentHTML('beforeend', '<%s class=\"%s\" %s>new');\n", element(), class(), attr())
+		case 5:
+			fmt.Fprintf(&script, "all[7].append(Object.assign(document.createElement(%q), { id: 'head-' + %d, ariaExpanded: 'true' }));\n", pick("dialog", "b", "li"), 1+g.IntN(2))
+		case 6:
+			fmt.Fprintf(&script, "for (const [name, on] of Object.entries({ %s: true })) all[8].classList.toggle(name, on);\n", pick("berth", "boat", "late"))
+		}
+	}
+
+	simple := func() string {
+		switch g.IntN(9) {
+		case 0, 1, 2, 3:
+			return "." + class()
+		case 4:
+			return "#" + id()
+		case 5:
+			a := attr()
+			if name, value, ok := strings.Cut(a, "="); ok && g.IntN(3) > 0 {
+				return "[" + name + pick("=", "^=", "$=", "*=", "~=", "|=") + value + pick("", " i") + "]"
+			} else if ok {
+				return "[" + name + "]"
+			}
+			return "[" + a + "]"
+		case 6:
+			return ":is(." + class() + ", " + element() + ")"
+		case 7:
+			return ":not(." + class() + ")"
+		}
+		return ":has(." + class() + ")"
+	}
+	var sheet strings.Builder
+	properties := []string{"color", "order", "margin-left", "z-index", "--tone", "outline-offset"}
+	for i := range 60 {
+		var list []string
+		for range 1 + g.IntN(2) {
+			s := pick(element(), "", "") + simple()
+			if g.IntN(3) == 0 {
+				s += pick(" ", " > ", " + ", " ~ ") + pick(element(), simple())
+			}
+			list = append(list, s+pick("", "", "", "::before", ":nth-child(2n + 1)", ":first-child"))
+		}
+		property := properties[g.IntN(len(properties))]
+		value := fmt.Sprintf("%dpx", i)
+		switch property {
+		case "color":
+			value = fmt.Sprintf("rgb(%d, 0, 0)", i)
+		case "order", "z-index":
+			value = fmt.Sprint(i)
+		}
+		fmt.Fprintf(&sheet, "%s { %s: %s; content: \"x\" }\n", strings.Join(list, ", "), property, value)
+		if i%12 == 0 {
+			fmt.Fprintf(&sheet, "@keyframes k%d { to { order: %d } }\n.%s { animation: k%d 1s paused }\n", i, i, class(), i)
+		}
+	}
+	return "-- site/index.html --\n" + page.String() + "-- site/main.js --\n" + script.String() + "-- site/main.css --\n" + sheet.String() +
+		"-- rinzel.toml --\nsource = \"site\"\n[profile.whole]\ninherits = \"production\"\nfinish = [\"minify\"]\n"
+}
+
+// usedSelectors returns the selectors of the page's sheets that match an element of it,
+// pseudo-elements aside.
+const usedSelectors = `[...document.styleSheets].flatMap((s) => [...s.cssRules]).filter((r) => r.selectorText).flatMap((r) => r.selectorText.split(/,(?![^(]*\))/))
+	.map((s) => s.trim()).filter((s) => document.querySelector(s.replace(/::?(before|after)/g, "") || "*"))`
+
+// TestPurgeInBrowser holds that pages look the same with their sheets purged, after their
+// scripts have run, and that no selector that matches something is removed.
+func TestPurgeInBrowser(t *testing.T) {
+	browser := browsertest.Start(t).Open("about:blank")
+	removed, rules := 0, 0
+	for seed := range uint64(12) {
+		archive := purgeSite(seed)
+		s := newSite(t, archive)
+		purged, found := s.build(t, project.Production)
+		if _, whole := s.build(t, "whole"); found+whole != "" && !strings.Contains(found+whole, "opposite") {
+			t.Fatalf("seed %d: %s%s\n%s", seed, found, whole, archive)
+		}
+		a, b := serve(t, s.output("whole")), serve(t, s.output(project.Production))
+		want := stylesOf(t, browser, a, "index.html")
+		var used, left []string
+		browser.Eval(usedSelectors, &used)
+		got := stylesOf(t, browser, b, "index.html")
+		browser.Eval(usedSelectors, &left)
+		for _, line := range want.Diff(got, 5) {
+			t.Errorf("seed %d: %s\n%s", seed, line, archive)
+		}
+		for _, sel := range used {
+			if !slices.Contains(left, sel) {
+				t.Errorf("seed %d: %s matches something, and is gone\n%s", seed, sel, archive)
+			}
+		}
+		for _, bundle := range purged.Bundles {
+			rules += bundle.Rules.Rules
+			removed += bundle.Rules.RemovedRules
+		}
+	}
+	if removed < rules/10 {
+		t.Errorf("only %d of %d rules were removed: the sites prove little", removed, rules)
+	}
+	t.Logf("%d of %d rules were removed", removed, rules)
+}
+
+// TestPurgeOfDefinitions removes animations and the like that no bundle of the site
+// uses, and keeps those that another bundle, a style element or a script does.
+func TestPurgeOfDefinitions(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<link rel=stylesheet href=shared.css><link rel=stylesheet href=home.css><style>.a { animation-name: inline }</style><p class=a style="animation-name: attribute"><script>a.style.animationName = "scripted"</script>
+-- site/other.html --
+<link rel=stylesheet href=shared.css><p class=a>
+-- site/shared.css --
+@keyframes home { to { top: 0 } } @keyframes dead { to { top: 0 } } @keyframes inline { to { top: 0 } } @keyframes attribute { to { top: 0 } } @keyframes scripted { to { top: 0 } }
+@keyframes from-dead { to { top: 0 } } @keyframes by-property { to { top: 0 } }
+.a { top: 0; --motion: by-property } .gone { animation: from-dead 1s }
+/* rinzel as-is: purge */
+.spared { animation: spared 1s }
+@keyframes spared { to { top: 0 } }
+-- site/home.css --
+.a { animation: home 1s }
+-- rinzel.toml --
+source = "site"
+[split]
+least = 0
+`)
+	if _, found := s.build(t, project.Production); found != "" {
+		t.Fatal(found)
+	}
+	sheets, _ := filepath.Glob(filepath.Join(s.output(project.Production), "*.css"))
+	var text string
+	for _, name := range sheets {
+		text += s.read(t, project.Production, filepath.Base(name))
+	}
+	for name, want := range map[string]bool{"home": true, "inline": true, "attribute": true, "scripted": true, "by-property": true, "spared": true, "dead": false, "from-dead": false} {
+		if got := strings.Contains(text, "@keyframes "+name+"{"); got != want {
+			t.Errorf("@keyframes %s: kept %v, want %v\n%s", name, got, want, text)
+		}
+	}
+	if !strings.Contains(text, ".spared{") {
+		t.Errorf("what a comment keeps is gone: %s", text)
+	}
+}
+
+// TestPurging asks about selectors.
+func TestPurging(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<!doctype html><link rel=stylesheet href=main.css><p class="board bord">x<script src=main.js></script>
+-- site/main.js --
+el.classList.add("note-" + kind);
+-- site/main.css --
+.board, .pier { color: red }
+.note-calm { color: blue }
+@keyframes drift { to { top: 0 } }
+@media print { .pier p { top: 0 } .board p { top: 0 } }
+-- site/page.tmpl --
+x
+-- rinzel.toml --
+source = "site"
+`)
+	p, diags, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName)})
+	if err != nil || len(diags) > 0 {
+		t.Fatal(diags, err)
+	}
+	defer p.Close()
+	purged, err := build.Purging(context.Background(), p, build.Options{Profile: project.Production})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for question, want := range map[string]string{
+		".pier": "false .pier; false .pier p", "pier": "false .pier; false .pier p", ".board": "true .board; true .board p", ".note-calm": "true .note-calm", "@keyframes drift": "false @keyframes drift",
+		"drift": "false @keyframes drift", "p.board": "true .board p", ".boord": "near .board", "p": "false .pier p; true .board p",
+	} {
+		a, ok := purged.Ask(question)
+		var got []string
+		for _, j := range a.Judged {
+			got = append(got, fmt.Sprint(j.Kept, " ", j.Text()))
+		}
+		for _, near := range a.Near {
+			got = append(got, "near "+near)
+		}
+		if text := strings.Join(got, "; "); !ok || text != want {
+			t.Errorf("%s: got %s, want %s", question, text, want)
+		}
+	}
+	if _, ok := purged.Ask(".."); ok {
+		t.Error("what is no selector has an answer")
+	}
+	if len(purged.NoRule) != 1 || purged.NoRule[0].Class != "bord" || purged.NoRule[0].Near != "board" {
+		t.Errorf("classes without a rule: %v", purged.NoRule)
+	}
+	if len(purged.Sheets) != 1 || purged.Sheets[0].Rules != 6 || purged.Sheets[0].Removed != 3 {
+		t.Errorf("sheets: %v", purged.Sheets)
+	}
+	if kinds, err := build.ProposeEvidence(context.Background(), p); err != nil || strings.Join(kinds, " ") != "**/*.tmpl" {
+		t.Errorf("proposed: %v %v", kinds, err)
+	}
+}

@@ -1,0 +1,342 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/purge"
+)
+
+func newWhy(std IO) *cobra.Command {
+	var flags inspectFlags
+	var profile string
+	var evidence []string
+	var all bool
+	cmd := &cobra.Command{
+		Use:   "why [SELECTOR]",
+		Short: "Tell why a selector is in the output, or is not, and what purging removes",
+		Long: `Why works out what purging makes of the site and writes nothing. With SELECTOR, a
+class, ID, element or any other selector, or the name of an animation, it tells
+in which bundles it is, from which lines, and what keeps it: the page, script or
+other file that has the name, with its line and column; or which part of it nothing
+uses. Where nothing has it, it names what may have been meant.
+
+Without SELECTOR it tells how much goes of each sheet, which classes of pages no
+sheet has a rule for, and which kinds of files nobody looked into. --all lists
+every selector with its verdict.`,
+		Example: `  rinzel why .notice-watch
+  rinzel why drift
+  rinzel why ".board .is-next"
+  rinzel why --all --json`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			question := strings.Join(args, "")
+			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				w := &whyAnswer{inspection: in, all: all}
+				return w.answer(cmd.Context(), question, build.Options{Profile: profile, Evidence: evidence})
+			})
+		},
+	}
+	flags.add(cmd)
+	f := cmd.Flags()
+	f.StringVarP(&profile, "profile", "p", project.Production, "profile of settings")
+	f.StringArrayVar(&evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	f.BoolVar(&all, "all", false, "list every selector with its verdict")
+	return cmd
+}
+
+// whyAnswer answers a question about what purging makes of a site.
+type whyAnswer struct {
+	*inspection
+	all    bool
+	purged *build.Purged
+}
+
+func (w *whyAnswer) answer(ctx context.Context, question string, opts build.Options) ([]diag.Diagnostic, error) {
+	var err error
+	if w.purged, err = build.Purging(ctx, w.project, opts); err != nil {
+		return nil, err
+	}
+	var found []diag.Diagnostic // others are those of a build
+	for _, d := range w.purged.Diagnostics {
+		if d.Severity == diag.Error && !slices.Contains([]string{"purged-empty", "purged-most"}, d.Code) {
+			found = append(found, d)
+		}
+	}
+	if diag.HasErrors(found) {
+		return found, nil
+	}
+	if !slices.Contains(w.purged.Profile.Finish, "purge") {
+		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name, steps(w.purged.Profile.Finish))
+	}
+	switch {
+	case w.all:
+		w.list()
+	case question == "":
+		return nil, w.overview(ctx)
+	default:
+		return nil, w.about(question)
+	}
+	return nil, nil
+}
+
+// about answers what became of a selector.
+func (w *whyAnswer) about(question string) error {
+	a, ok := w.purged.Ask(question)
+	if !ok {
+		return fmt.Errorf("%q cannot be read as a selector", question)
+	}
+	if w.flags.json {
+		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonJudged(a.Judged), "uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
+		return nil
+	}
+	out := w.std.Out
+	fmt.Fprintln(out, w.paint("1", diag.Printable(question)))
+	groups := grouped(a.Judged)
+	for _, g := range groups {
+		w.group(g)
+	}
+	if len(groups) == 0 {
+		text := "no sheet that is reached has it"
+		if len(a.Near) > 0 {
+			text += "; did you mean " + strings.Join(quotedAll(a.Near), " or ") + "?"
+		}
+		fmt.Fprintln(out, "  "+text)
+	}
+	for _, part := range a.Parts {
+		var places []string
+		for i, at := range a.Uses[part] {
+			const most = 8
+			if i == most {
+				places = append(places, fmt.Sprintf("and %s more", plural(len(a.Uses[part])-most, "file")))
+				break
+			}
+			places = append(places, w.placeOf(at))
+		}
+		if len(places) == 0 && len(groups) > 0 {
+			continue // the reasons say what there is
+		}
+		if len(places) == 0 {
+			fmt.Fprintf(out, "  %s in use nowhere by this name\n", diag.Printable(part))
+			continue
+		}
+		fmt.Fprintf(out, "  %s in use at %s\n", diag.Printable(part), strings.Join(places, ", "))
+	}
+	return nil
+}
+
+// judgedGroup is one selector in a sheet, with the bundles that it was judged in.
+type judgedGroup struct {
+	build.Judged
+	bundles []string
+}
+
+// grouped joins what bundles say of the same selector in the same place of a sheet.
+func grouped(list []build.Judged) []judgedGroup {
+	type key struct {
+		at   source.Span
+		text string
+		kept bool
+	}
+	index := make(map[key]int)
+	var out []judgedGroup
+	for _, j := range list {
+		k := key{j.At, j.Text(), j.Kept}
+		i, ok := index[k]
+		if !ok {
+			i = len(out)
+			index[k] = i
+			out = append(out, judgedGroup{Judged: j})
+		}
+		if !slices.Contains(out[i].bundles, j.Bundle) {
+			out[i].bundles = append(out[i].bundles, j.Bundle)
+		}
+	}
+	return out
+}
+
+// group tells what became of one selector.
+func (w *whyAnswer) group(g judgedGroup) {
+	verdict := w.paint("1;32", "stays") + " in "
+	if !g.Kept {
+		verdict = w.paint("1;33", "purged") + " from "
+	}
+	where := ""
+	if g.At.IsValid() {
+		where = w.placeOf(g.At.Start) + "  "
+	}
+	fmt.Fprintf(w.std.Out, "  %s%s  %s%s\n", where, diag.Printable(g.Text()), verdict, diag.Printable(strings.Join(g.bundles, ", ")))
+	for _, r := range g.Why {
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", w.reason(r)))
+	}
+	if g.Selector == nil && !g.Kept {
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", "nothing that stays uses it"))
+	}
+}
+
+// reason words one reason.
+func (w *whyAnswer) reason(r purge.Reason) string {
+	part := diag.Printable(r.Part)
+	switch r.Use.How {
+	case purge.InPage:
+		return part + " is on a page: " + w.placeOf(r.Use.At)
+	case purge.InText:
+		return part + " may be what a word stands for: " + w.placeOf(r.Use.At)
+	case purge.Joined:
+		return fmt.Sprintf("%s may come of %q, which is joined with something: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
+	case purge.Implied:
+		return part + " is on every page, or browsers set it"
+	case purge.ByKeep:
+		return fmt.Sprintf("[purge] keep has %q", part)
+	case purge.ByComment:
+		return "a comment in the sheet keeps it"
+	}
+	if r.Part == "the rule around it" {
+		return "the rule around it goes"
+	}
+	return "nothing uses " + part
+}
+
+// placeOf returns a place as file:line:column.
+func (w *whyAnswer) placeOf(at source.Pos) string {
+	f := w.project.Tree.Set.File(at.File)
+	if f == nil {
+		return "nowhere"
+	}
+	line, column := f.Place(at.Off)
+	return diag.Printable(fmt.Sprintf("%s:%d:%d", f.Name, line, column))
+}
+
+func quotedAll(names []string) []string {
+	var out []string
+	for _, n := range names {
+		out = append(out, fmt.Sprintf("%q", n))
+	}
+	return out
+}
+
+// overview tells how much goes of each sheet, and what else is worth a look.
+func (w *whyAnswer) overview(ctx context.Context) error {
+	kinds, err := build.ProposeEvidence(ctx, w.project)
+	if err != nil {
+		return err
+	}
+	if w.flags.json {
+		w.inspection.answer = map[string]any{"version": 1, "sheets": w.purged.Sheets, "classesWithoutRule": w.jsonClasses(), "notLookedInto": orEmpty(kinds)}
+		return nil
+	}
+	out := w.std.Out
+	rules, removed, named := 0, 0, 0
+	for _, b := range w.purged.Bundles {
+		rules += b.Rules.Rules
+		removed += b.Rules.RemovedRules
+		named += b.Rules.RemovedNamed
+	}
+	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, plural(rules, "rule"), plural(len(w.purged.Bundles), "bundle"))
+	if named > 0 {
+		fmt.Fprintf(out, ", and %s that only these used", plural(named, "definition"))
+	}
+	fmt.Fprintln(out)
+	t := table{{"  sheet", "selectors", "purged", "", ""}}
+	whole := 0
+	for _, s := range w.purged.Sheets {
+		if s.Removed == 0 {
+			whole++
+			continue
+		}
+		t = append(t, []string{"  " + diag.Printable(s.Sheet), fmt.Sprint(s.Rules), fmt.Sprint(s.Removed), fmt.Sprintf("%d%%", s.Removed*100/s.Rules), ""})
+	}
+	if len(t) > 1 {
+		for i, line := range t.lines() {
+			if i == 0 {
+				line = w.paint("2", line)
+			}
+			fmt.Fprintln(out, line)
+		}
+	}
+	if whole > 0 {
+		fmt.Fprintf(out, "  and %s of which all is in use\n", plural(whole, "sheet"))
+	}
+	if len(w.purged.NoRule) > 0 {
+		fmt.Fprintln(out, w.paint("1", "classes of pages that no sheet has a rule for:"))
+		for _, c := range w.purged.NoRule {
+			line := fmt.Sprintf("  .%s  %s", diag.Printable(c.Class), w.paint("2", w.placeOf(c.At)))
+			if c.Near != "" {
+				line += w.paint("2", fmt.Sprintf("; did you mean %q?", "."+c.Near))
+			}
+			fmt.Fprintln(out, line)
+		}
+	}
+	if len(kinds) > 0 {
+		fmt.Fprintf(out, "not looked into for names in use: %s; add what has classes in it to [purge] evidence\n", strings.Join(quotedAll(kinds), ", "))
+	}
+	return nil
+}
+
+// list lists every selector with its verdict.
+func (w *whyAnswer) list() {
+	if w.flags.json {
+		w.inspection.answer = map[string]any{"version": 1, "selectors": w.jsonJudged(w.purged.Judged)}
+		return
+	}
+	for _, g := range grouped(w.purged.Judged) {
+		w.group(g)
+	}
+}
+
+// The JSON form of the ledger.
+type jsonJudged struct {
+	Bundle   string       `json:"bundle"`
+	Selector string       `json:"selector"`
+	Place    *jsonPlace   `json:"place,omitempty"`
+	Kept     bool         `json:"kept"`
+	Step     string       `json:"step"`
+	Why      []jsonReason `json:"why"`
+}
+
+type jsonReason struct {
+	Part  string     `json:"part"`
+	How   purge.How  `json:"how,omitempty"` // empty if nothing uses the part
+	Place *jsonPlace `json:"place,omitempty"`
+	Text  string     `json:"text,omitempty"`
+}
+
+func (w *whyAnswer) jsonJudged(list []build.Judged) []jsonJudged {
+	files := w.project.Tree.Set
+	out := []jsonJudged{}
+	for _, j := range list {
+		one := jsonJudged{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPlaceOf(files, j.At), Kept: j.Kept, Step: "purge", Why: []jsonReason{}}
+		for _, r := range j.Why {
+			one.Why = append(one.Why, jsonReason{r.Part, r.Use.How, jsonPlaceOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
+		}
+		out = append(out, one)
+	}
+	return out
+}
+
+func (w *whyAnswer) jsonUses(uses map[string][]source.Pos) map[string][]string {
+	out := make(map[string][]string)
+	for part, places := range uses {
+		out[part] = []string{}
+		for _, at := range places {
+			out[part] = append(out[part], w.placeOf(at))
+		}
+	}
+	return out
+}
+
+func (w *whyAnswer) jsonClasses() []map[string]string {
+	out := []map[string]string{}
+	for _, c := range w.purged.NoRule {
+		out = append(out, map[string]string{"class": c.Class, "place": w.placeOf(c.At), "near": c.Near})
+	}
+	return out
+}
