@@ -50,6 +50,7 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 			return err
 		}
 		b.memory.evidence = kept
+		b.memory.judgeBy(kept.all)
 	}
 	b.evidence = b.memory.evidence.all
 	b.report(b.memory.evidence.diags...)
@@ -180,6 +181,9 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.
 		if p.traits.uses == nil || p.traits.evidence != b.evidence {
 			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: asis.Left(p.nodes, "purge")})
 			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
+			if p.traits.names == nil {
+				p.traits.names = purge.Names(p.nodes)
+			}
 		}
 	})
 	if err != nil {

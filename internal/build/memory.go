@@ -39,6 +39,7 @@ type Memory struct {
 	blocks   map[blockKey]*keptBlock
 	data     map[source.Path][]byte // of assets
 	evidence *keptEvidence          // all of it; nil if it is not known
+	before   *purge.Evidence        // by which the bundles were purged, once it is known no more
 	uses     *purge.Uses            // that the bundles were made with
 	findings map[*source.File]*purge.Evidence
 	packed   map[string]packedOutput // by path
@@ -135,8 +136,8 @@ func (m *Memory) Forget(changed []source.Path) {
 		}
 	}
 	among := func(p source.Path) bool { return is[p] }
-	if slices.ContainsFunc(changed, m.isEvidence) {
-		m.evidence = nil
+	if slices.ContainsFunc(changed, m.isEvidence) && m.evidence != nil {
+		m.before, m.evidence = m.evidence.all, nil
 	}
 	if m.walked == nil || slices.ContainsFunc(changed, mayMention) {
 		m.assets = newAssetNames()
@@ -200,6 +201,37 @@ func (m *Memory) isEvidence(p source.Path) bool {
 		ok, _ := doublestar.Match(glob, p.Name)
 		return ok && root == p.Root
 	})
+}
+
+// judgeBy has what was judged by the evidence before count as judged by other evidence,
+// where that makes no difference.
+func (m *Memory) judgeBy(now *purge.Evidence) {
+	before := m.before
+	if m.before = nil; before == nil {
+		return
+	}
+	change := now.Since(before)
+	concerned := make(map[*traits]bool)
+	concerns := func(t *traits) bool {
+		c, ok := concerned[t]
+		if !ok {
+			c = t.names == nil || change.Concerns(t.names)
+			concerned[t] = c
+			if !c && t.evidence == before {
+				t.evidence = now
+			}
+		}
+		return c
+	}
+	for _, kept := range m.bundles {
+		any := false
+		for _, p := range kept.pieces {
+			any = p.traits != nil && concerns(p.traits) || any
+		}
+		if !any && kept.evidence == before {
+			kept.evidence = now
+		}
+	}
 }
 
 // page returns a page that was read.

@@ -27,6 +27,7 @@ type changing struct {
 func newChanging() *changing {
 	c := &changing{fstest.MapFS{}, map[string][]string{
 		"index.html": {
+			`<!doctype html><link rel=stylesheet href=a.css><link rel=stylesheet href=b.css><p class="w e" data-tone=calm style="animation: drift">`,
 			`<link rel=stylesheet href=a.css><link rel=stylesheet href=b.css><style>@import "c.css"; p { b { color: red } background: url(i.svg) }</style><script type=module src=m.js></script><img src=i.svg>`,
 			`<link rel=stylesheet href=b.css><link rel=stylesheet href=a.css media=print><script type=module src=m.js></script>`,
 			`<link rel=stylesheet href=d.css><script type=importmap>{"imports": {"x": "./n.js"}}</script><script type=module>import "x"; import "./c.css";</script>`,
@@ -46,7 +47,7 @@ func newChanging() *changing {
 		"b.css":  {".y { color: red; top: 1px }", ".y { color: tan; top: 2px } .z { margin: 0 }", "@import \"e.css\";\n.y { color: red; b { left: 0 } }", ".y { color: blue"},
 		"c.css":  {".x { color: red }", "@default tone: black;\n.c { color: const(tone) }", ".c { list-style: url(i.svg); b { top: 0 } }", "@else { .c { top: 0 } }"},
 		"d.css":  {".x { margin: 0 } .d { padding: 0 }", "@tokens \"t.json\";\n.d { width: const(size, 1px) }", "@import \"c.css\";\n.d { color: red }"},
-		"e.css":  {".e { color: red }", "@const tone: purple;\n.e { top: 0 }"},
+		"e.css":  {"@import \"g.css\";\n.e { color: red }", "@const tone: purple;\n.e { top: 0 }"},
 		"f.css":  {".f { color: red; background: url(k.svg) }", ".f { color: const(tone) }"},
 		"t.json": {`{"size": {"$type": "dimension", "$value": {"value": 3, "unit": "px"}}}`, `{"size": {"$type": "dimension", "$value": {"value": 4, "unit": "px"}}}`, `{`},
 		"m.js":   {`import "./f.css"; import("./n.js"); new URL("./i.svg", import.meta.url)`, `import f from "./f.css" with { type: "css" }; document.title = "z k.svg"`, `import("./n.js")`, `import "./n.js"`},
@@ -97,7 +98,7 @@ func everything(p *project.Project, res *build.Result) string {
 // before return what builds that do not remember do.
 func TestMemory(t *testing.T) {
 	good := 0
-	for seed := range uint64(24) {
+	for seed := range uint64(40) {
 		g := rand.New(rand.NewPCG(seed, 1))
 		c := newChanging()
 		settings := project.Default()
@@ -157,6 +158,44 @@ func BenchmarkRebuild(b *testing.B) {
 	} {
 		b.Run(name, func(b *testing.B) { benchmarkRebuild(b, change) })
 	}
+}
+
+// BenchmarkRepurge changes a page by a class that a few sheets have, and builds for
+// production again, beside builds that begin anew.
+func BenchmarkRepurge(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(400))
+	site := generateSite(1, 50, 500)
+	settings := project.Default()
+	settings.Split = project.Split{Shared: 2, Least: 1000}
+	open := func() *project.Project {
+		return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: site.files})}
+	}
+	p := open()
+	memory := build.NewMemory(p)
+	run := func(p *project.Project, memory *build.Memory) time.Duration {
+		start := time.Now()
+		if res, err := build.Site(context.Background(), p, build.Options{Profile: project.Production, Memory: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
+			b.Fatal(err, res.Diagnostics)
+		}
+		return time.Since(start)
+	}
+	run(p, memory)
+	var whole, again time.Duration
+	rounds := 0
+	for b.Loop() {
+		name := fmt.Sprintf("p%02d.html", rounds*7%50)
+		was := string(site.files[name].Data)
+		for _, text := range []string{was + fmt.Sprintf("<p class=s%d>", rounds*37%500), was} {
+			site.files[name].Data = []byte(text)
+			start := time.Now()
+			memory.Forget([]source.Path{{Name: name}})
+			run(p, memory)
+			again += time.Since(start)
+			whole += run(open(), nil)
+		}
+		rounds++
+	}
+	b.ReportMetric(again.Seconds()/whole.Seconds(), "again/whole")
 }
 
 func benchmarkRebuild(b *testing.B, change func(text string, n int) string) {

@@ -68,6 +68,7 @@ type traits struct {
 
 	uses     *purge.Uses     // of what stays of it; nil until it is asked for
 	evidence *purge.Evidence // by which that was found
+	names    map[string]bool // by which its selectors are judged; nil until they are
 }
 
 // of works the traits of a piece out.

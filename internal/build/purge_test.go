@@ -19,8 +19,12 @@ import (
 func purgeSite(seed uint64) string {
 	g := rand.New(rand.NewPCG(seed, 21))
 	pick := func(list ...string) string { return list[g.IntN(len(list))] }
-	class := func() string { return pick("berth", "boat", "Board", "note-1", "note-2", "note-3", "is-open", "late", "mole", "pier") }
-	element := func() string { return pick("p", "b", "ul", "li", "button", "a", "input", "section", "svg", "circle", "dialog") }
+	class := func() string {
+		return pick("berth", "boat", "Board", "note-1", "note-2", "note-3", "is-open", "late", "mole", "pier")
+	}
+	element := func() string {
+		return pick("p", "b", "ul", "li", "button", "a", "input", "section", "svg", "circle", "dialog")
+	}
 	attr := func() string {
 		return pick(`data-tone="calm"`, `data-tone="alert"`, `hidden`, `lang="en"`, `lang="en-GB"`, `type="text"`, `type="radio"`, `href="#quay"`, `href="https://quay.example/"`, `aria-expanded="true"`, `title="Quay boats"`)
 	}

@@ -67,13 +67,19 @@ func Purging(ctx context.Context, p *project.Project, opts Options) (*Purged, er
 
 // share counts what goes of each sheet.
 func (o *Purged) share(files *source.Set) {
-	bySheet := make(map[string]*SheetShare)
-	kept := make(map[source.Span]bool)
-	for _, j := range o.Judged {
-		kept[j.At] = kept[j.At] || j.Kept
+	type written struct { // a loop writes many in one place
+		at   source.Span
+		text string
 	}
-	for at, stays := range kept {
-		f := files.File(at.Start.File)
+	bySheet := make(map[string]*SheetShare)
+	kept := make(map[written]bool)
+	for i := range o.Judged {
+		j := &o.Judged[i]
+		w := written{j.At, j.Text()}
+		kept[w] = kept[w] || j.Kept
+	}
+	for w, stays := range kept {
+		f := files.File(w.at.Start.File)
 		if f == nil {
 			continue
 		}

@@ -25,6 +25,7 @@ type buildFlags struct {
 	output   string
 	settings string
 	evidence []string
+	dry      bool // nothing is written
 	prefixes bool
 	json     bool
 }
@@ -69,6 +70,7 @@ is as it was.`,
 		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
 	})
 	f.BoolVar(&flags.prefixes, "prefixes", false, "list the prefixes that were added and dropped, with the browsers that need them")
+	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and tell what would be written")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
 }
@@ -113,6 +115,9 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if err := r.findings(res.Diagnostics); err != nil {
 		return r.failed(res)
 	}
+	if flags.dry {
+		return r.summary(res, source.Published{}, time.Since(start))
+	}
 	published, err := flags.write(p, res, std)
 	var foreign *source.ForeignError
 	if errors.As(err, &foreign) {
@@ -130,6 +135,8 @@ func (f *buildFlags) check() error {
 		return errors.New("a sheet built alone needs -o FILE, or -o - for standard output")
 	case f.sheet == "" && f.output == "-":
 		return errors.New("a site has many files: -o - goes with a SHEET")
+	case f.output == "-" && f.dry:
+		return errors.New("-o - writes to standard output, and --dry-run writes nothing: leave one of them out")
 	case f.output == "-" && f.json:
 		return errors.New("--json and -o - both want standard output: name a file with -o")
 	}

@@ -247,3 +247,55 @@ func TestManyFindings(t *testing.T) {
 	w.expect("there is no property")
 	w.expect("30 findings as before")
 }
+
+// TestDryRun tells what would be written, and writes nothing.
+func TestDryRun(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", ".a { color: red }\n.b { color: red; animation: drift 1s }\n@keyframes drift { to { top: 0 } }\n")
+	code, out, errs := runIn(t, dir, "build", "--dry-run", "-p", "production")
+	for _, want := range []string{"  would write to public", "1 of 2 rules purged, 1 definition as well", "nothing was written"} {
+		if code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%d no %q in\n%s%s", code, want, out, errs)
+		}
+	}
+	if _, err := os.Stat(filepath.Join(dir, "public")); err == nil {
+		t.Error("something was written")
+	}
+	if code, out, _ := runIn(t, dir, "build", "--dry-run", "--json"); code != 0 || !strings.Contains(out, `"written": false`) {
+		t.Errorf("%d %s", code, out)
+	}
+}
+
+// TestWhy asks the program about selectors.
+func TestWhy(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n[purge]\nkeep = [\".is-*\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=\"board bord\">x<script src=main.js></script>",
+		"site/main.js", "el.className = \"note-\" + kind;\nel.id = \"quay\";\n", "site/list.php", "<?php ?>",
+		"site/main.css", ".board,\n.pier { color: red }\n.note-calm { color: red }\n.is-open { color: red }\n/* rinzel as-is: purge */\n.mole { color: red }\n#quay { color: red }\nbody { color: red }\n@keyframes drift { to { top: 0 } }\n.board { @media print { .pier & { top: 0 } } }\n")
+	for _, test := range []struct{ question, want string }{
+		{".board", ".board\n  site/main.css:1:1  .board  stays in index.css\n    .board is on a page: site/index.html:1:61\n"},
+		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    nothing uses .pier\n"},
+		{".note-calm", "    .note-calm may come of \"note-\", which is joined with something: site/main.js:1:17 (partial evidence)\n"},
+		{"is-open", "    [purge] keep has \".is-*\"\n"},
+		{"mole", "    a comment in the sheet keeps it\n"},
+		{"#quay", "    #quay may be what a word stands for: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},
+		{"body", "    body is on every page, or browsers set it\n"},
+		{"drift", "  site/main.css:9:1  @keyframes drift  purged from index.css\n    nothing that stays uses it\n"},
+		{".bord", "  no sheet that is reached has it; did you mean \".board\"?\n  .bord in use at site/index.html:1:67\n"},
+	} {
+		code, out, errs := runIn(t, dir, "why", test.question)
+		if code != 0 || !strings.Contains(out, test.want) {
+			t.Errorf("%s: %d\n%s%s\nwant\n%s", test.question, code, out, errs, test.want)
+		}
+	}
+	code, out, _ := runIn(t, dir, "why")
+	for _, want := range []string{"profile production purges 1 of 7 rules in 1 bundle, and 1 definition that only these used\n", "  site/main.css          9       3  33%\n", "  .bord  site/index.html:1:67; did you mean \".board\"?\n", "not looked into for names in use: \"**/*.php\";"} {
+		if code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%d no %q in\n%s", code, want, out)
+		}
+	}
+	if code, out, _ := runIn(t, dir, "why", "--all", "--json"); code != 0 || !strings.Contains(out, `"how": "joined"`) || !strings.Contains(out, `"selector": "@keyframes drift"`) {
+		t.Errorf("%d %s", code, out)
+	}
+	if code, _, errs := runIn(t, dir, "why", ".board", "-p", "development"); code != 2 || !strings.Contains(errs, `the profile "development" does not purge`) {
+		t.Errorf("%d %s", code, errs)
+	}
+}

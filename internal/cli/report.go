@@ -151,6 +151,9 @@ func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
 
 // summary lists the written files and what was saved.
 func (r *report) summary(res *build.Result, p source.Published, took time.Duration) error {
+	if r.flags.json && r.flags.dry {
+		return r.json(res, nil)
+	}
 	if r.flags.json {
 		return r.json(res, &p)
 	}
@@ -159,7 +162,11 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	for _, b := range res.Bundles {
 		bundles[b.Path] = b
 	}
-	t := table{{"  wrote " + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
+	wrote := "  wrote "
+	if r.flags.dry {
+		wrote = "  would write "
+	}
+	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
 	copied, copiedSize, packedFiles := 0, 0, 0
 	for _, o := range res.Outputs {
 		switch o.Kind {
@@ -313,12 +320,13 @@ func (r *report) shown(name string) string {
 
 // total closes the report with one line.
 func (r *report) total(res *build.Result, p source.Published, took time.Duration) {
-	var from, to, pages, rules, removed, prefixed int
+	var from, to, pages, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
 		from += b.Sources
 		to += b.Size
 		rules += b.Rules.Rules
 		removed += b.Rules.RemovedRules
+		named += b.Rules.RemovedNamed
 		for _, c := range b.Prefix {
 			if !c.Dropped {
 				prefixed += c.Count
@@ -342,6 +350,9 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 	if rules > 0 {
 		parts = append(parts, fmt.Sprintf("%d of %d rules purged", removed, rules))
 	}
+	if named > 0 {
+		parts = append(parts, plural(named, "definition")+" as well")
+	}
 	if prefixed > 0 {
 		parts = append(parts, plural(prefixed, "prefix")+" added")
 	}
@@ -362,6 +373,9 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 	}
 	if res.Checks > 0 {
 		parts = append(parts, plural(res.Checks, "remark")+" of rinzel check")
+	}
+	if r.flags.dry {
+		parts = append(parts, "nothing was written")
 	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 }

@@ -21,10 +21,10 @@ type Evidence struct {
 	members  map[string]source.Pos // names behind a dot in scripts
 	prefixes map[string]source.Pos // of names that scripts join
 	suffixes map[string]source.Pos
-	// folded has the classes and IDs in lower case once a page is in quirks mode, in
-	// which their case does not count (Selectors 4, sections 6.6 and 6.7).
+	// folded has the classes and IDs of pages in quirks mode in lower case: there their
+	// case does not count (Selectors 4, sections 6.6 and 6.7).
 	folded map[string]source.Pos
-	quirks bool
+	quirks bool     // some page is
 	keep   []string // patterns of selectors that stay
 
 	base int // the offset in the file of what is read

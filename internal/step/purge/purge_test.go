@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
+
+	"golang.org/x/net/html"
 
 	"rinzel/internal/css/csstest"
 	"rinzel/internal/css/parse"
@@ -226,5 +229,96 @@ func TestDefinitions(t *testing.T) {
 	}
 	if again := UsesOf(kept); !again.Equal(uses) || again.Equal(new(Uses)) {
 		t.Error("uses do not equal themselves")
+	}
+}
+
+// BenchmarkPurgeBesideParsing reads 200 pages as evidence and purges 1 MB of rules, in the
+// time that parsing the sheet and the pages takes, in turns.
+func BenchmarkPurgeBesideParsing(b *testing.B) {
+	files := new(source.Set)
+	sheetFile := files.Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
+	var pages []*source.File
+	for i := range 200 {
+		var text strings.Builder
+		text.WriteString("<!doctype html><title>Quay</title>")
+		for k := range 120 {
+			fmt.Fprintf(&text, "<section id=s%d class=\"berth-%d vessel__name\"><p data-tone=calm>Boats leave from berth %d</p></section>\n", k, (i*7+k)%3000, k)
+		}
+		text.WriteString("<script>document.querySelector('.berth-1').classList.add('is-open', 'note-' + x)</script>")
+		pages = append(pages, files.Add(source.Path{Name: "p.html"}, "p.html", text.String()))
+	}
+	var parsing, purging time.Duration
+	for b.Loop() {
+		start := time.Now()
+		sheet, _ := parse.Sheet(sheetFile)
+		for _, p := range pages {
+			if _, err := html.Parse(strings.NewReader(p.Text)); err != nil {
+				b.Fatal(err)
+			}
+		}
+		parsing += time.Since(start)
+		start = time.Now()
+		all := NewEvidence(nil)
+		for _, p := range pages {
+			e := NewEvidence(nil)
+			e.AddHTML(p)
+			all.Add(e)
+		}
+		Nodes(sheet.Nodes, Options{Evidence: all, Uses: UsesOf(sheet.Nodes)})
+		purging += time.Since(start)
+	}
+	b.ReportMetric(purging.Seconds()/parsing.Seconds(), "purge/parse")
+}
+
+// BenchmarkManyNames purges against a million names, and against a hundred thousand: the
+// time for a name must not grow.
+func BenchmarkManyNames(b *testing.B) {
+	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
+	sheet, _ := parse.Sheet(f)
+	for _, n := range []int{100_000, 1_000_000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			var text strings.Builder
+			for i := range n {
+				fmt.Fprintf(&text, "name-%d ", i)
+			}
+			file := textFile(text.String())
+			for b.Loop() {
+				e := NewEvidence(nil)
+				e.AddText(file)
+				Nodes(sheet.Nodes, Options{Evidence: e})
+			}
+			b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/float64(n), "ns/name")
+		})
+	}
+}
+
+// TestMutations takes away and adds one name after another, and holds that just its rules
+// go and come.
+func TestMutations(t *testing.T) {
+	names := []string{"berth", "boat", "mole", "pier", "note-calm"}
+	page := func(without string) string {
+		text := "<!doctype html>"
+		for i, name := range names {
+			switch {
+			case name == without:
+			case i%2 == 0:
+				text += "<p class=" + name + ">"
+			default:
+				text += "<script>el.className = '" + name + "'</script>"
+			}
+		}
+		return text
+	}
+	var sheet string
+	for _, name := range names {
+		sheet += "." + name + "{a:b}"
+	}
+	for _, without := range append(names, "") {
+		e := NewEvidence(nil)
+		e.AddHTML(textFile(page(without)))
+		want := strings.Replace(sheet, "."+without+"{a:b}", "", 1)
+		if got, _ := purged(sheet, e); strings.TrimSpace(got) != want {
+			t.Errorf("without %q: got %s, want %s", without, got, want)
+		}
 	}
 }

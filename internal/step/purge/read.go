@@ -16,19 +16,16 @@ import (
 // one, and what its scripts may use as names.
 func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f.ID
-	r := htmlReader{e: e, text: f.Text}
+	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool)}
 	r.read(0, len(f.Text), true)
-	if !r.standard {
-		e.quirks = true
-	}
 	e.base = 0
 }
 
 type htmlReader struct {
 	e        *Evidence
 	text     string
-	standard bool // it says what it is, and so is not in quirks mode
-	foreign  int  // open elements of SVG or MathML
+	standard bool            // it says what it is, and so is not in quirks mode
+	seen     map[string]bool // start tags, as they are written
 }
 
 // read reads a part of the page. whole is false within a noscript element, where the
@@ -55,7 +52,12 @@ func (r *htmlReader) read(from, to int, whole bool) {
 		case html.EndTagToken:
 			raw = ""
 		case html.StartTagToken, html.SelfClosingTagToken:
-			raw = r.tag(z, start, at)
+			if raw = ""; !r.seen[r.text[start:at]] {
+				raw = r.tag(z, start, at)
+				if raw == "" {
+					r.seen[r.text[start:at]] = true
+				}
+			}
 		}
 	}
 }
@@ -63,6 +65,7 @@ func (r *htmlReader) read(from, to int, whole bool) {
 // tag notes a start tag, and returns its name if its text is more than text.
 func (r *htmlReader) tag(z *html.Tokenizer, start, end int) (raw string) {
 	e, text := r.e, r.text[start:end]
+	e.quirks = e.quirks || !r.standard
 	e.base = start
 	name, more := z.TagName()
 	e.note(e.elements, string(name), 0)
@@ -73,20 +76,30 @@ func (r *htmlReader) tag(z *html.Tokenizer, start, end int) (raw string) {
 	for more {
 		var key, value []byte
 		key, value, more = z.TagAttr()
-		at := cursor
-		if i := strings.Index(text[min(cursor, len(text)):], string(value)); len(value) > 0 && i >= 0 {
-			at += i
-			// The value stands behind its name.
-			if k := strings.Index(strings.ToLower(text[cursor:]), string(key)); k >= 0 {
-				if j := strings.Index(text[min(cursor+k+len(key), len(text)):], string(value)); j >= 0 {
-					at = cursor + k + len(key) + j
-				}
-			}
+		at := cursor + valueAt(text[min(cursor, len(text)):], key, value)
+		if len(value) > 0 {
 			cursor = min(at+len(value), len(text))
 		}
 		e.attribute(string(key), string(value), at)
 	}
 	return raw
+}
+
+// valueAt returns where the value of an attribute stands in what is left of its tag: behind
+// its name. It is 0 if it is written in another way than it reads.
+func valueAt(rest string, key, value []byte) int {
+	i := strings.Index(rest, string(key))
+	if i < 0 { // in capitals
+		i = strings.Index(strings.ToLower(rest), string(key))
+	}
+	if i < 0 || len(value) == 0 {
+		return 0
+	}
+	i += len(key)
+	if k := strings.Index(rest[i:], string(value)); k >= 0 {
+		return i + k
+	}
+	return 0
 }
 
 func (e *Evidence) attribute(key, value string, at int) {
@@ -99,11 +112,15 @@ func (e *Evidence) attribute(key, value string, at int) {
 	case key == "class":
 		e.fields(value, at, func(name string, at int) {
 			e.note(e.classes, name, at)
-			e.note(e.folded, strings.ToLower(name), at)
+			if e.quirks {
+				e.note(e.folded, strings.ToLower(name), at)
+			}
 		})
 	case key == "id":
 		e.note(e.ids, value, at)
-		e.note(e.folded, strings.ToLower(value), at)
+		if e.quirks {
+			e.note(e.folded, strings.ToLower(value), at)
+		}
 	case strings.HasPrefix(key, "on"):
 		e.script(value, base+at)
 	case key == "href":
