@@ -307,8 +307,8 @@ func (b *builder) idleKeeps() {
 			continue
 		}
 		b.report(diag.Diagnostic{Code: "idle-keep", Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
-			Message: fmt.Sprintf("this keeps nothing: no selector has a part that %q matches", pattern),
-			Mend:    "write a class, ID or element as selectors have it: \".is-*\", \"#app\", \"dialog\""})
+			Message: fmt.Sprintf("this keeps nothing: no selector has a part that %q matches, and no sheet is so called", pattern),
+			Mend:    "write a class, ID or element as selectors have it, or a root with the sheets to keep: \".is-*\", \"#app\", \"kit:**\""})
 	}
 }
 

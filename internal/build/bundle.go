@@ -6,6 +6,8 @@ import (
 	"path"
 	"slices"
 
+	"github.com/bmatcuk/doublestar/v4"
+
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
@@ -55,6 +57,7 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 	}
 	seen := make(map[*source.File]bool)
 	left := make(map[ast.Node]bool) // by the step purge
+	keptBy := uint64(0)             // see [purge.Result]
 	for i, p := range pieces {
 		if p.file != nil && !seen[p.file] {
 			seen[p.file] = true
@@ -63,14 +66,47 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 			res.info.Sources += len(p.file.Text)
 		}
 		pieces[i].nodes = relocate(p.nodes, job.address)
-		if job.purge { // a comment holds for what follows in its sheet
-			maps.Copy(left, asis.Left(pieces[i].nodes, "purge"))
+		if job.purge {
+			spared, by := b.leftByPurge(p.file, pieces[i].nodes)
+			maps.Copy(left, spared)
+			keptBy |= by
 		}
 	}
 	nodes := join(pieces, job.report)
 	nodes = b.finish(job, nodes, left, &res)
+	res.info.Rules.KeptBy |= keptBy
 	b.write(job, nodes, &res)
 	return res
+}
+
+// leftByPurge returns the nodes of a sheet that purging leaves as they are: by comments,
+// which hold for what follows in the sheet, or all if patterns of the settings keep it; and
+// the bits of these patterns.
+func (b *builder) leftByPurge(f *source.File, nodes []ast.Node) (left map[ast.Node]bool, keptBy uint64) {
+	if f != nil {
+		keptBy = b.keepSheet(f.Path)
+	}
+	if keptBy == 0 {
+		return asis.Left(nodes, "purge"), 0
+	}
+	left = make(map[ast.Node]bool, len(nodes))
+	for _, n := range nodes {
+		left[n] = true
+	}
+	return left, keptBy
+}
+
+// keepSheet returns a bit for each pattern of the settings that keeps all rules of a
+// sheet, as [purge.Result] has them.
+func (b *builder) keepSheet(p source.Path) (bits uint64) {
+	for i, pattern := range b.project.Settings.Purge.Keep {
+		if root, glob := project.SplitRoot(pattern); root != "" && root == p.Root {
+			if ok, _ := doublestar.Match(glob, p.Name); ok {
+				bits |= 1 << min(i, 63)
+			}
+		}
+	}
+	return bits
 }
 
 // finish takes the bundle through the steps of the profile. left are the nodes that
@@ -83,7 +119,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, left map[ast.Node]bool
 			if !job.purge {
 				continue
 			}
-			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Left: left}
+			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Properties: b.project.Settings.Purge.Properties, Left: left}
 			if b.opts.Ledger {
 				opts.Ledger = func(v purge.Verdict) { res.verdicts = append(res.verdicts, v) }
 			}

@@ -12,7 +12,6 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
-	"rinzel/internal/step/asis"
 	"rinzel/internal/step/purge"
 )
 
@@ -179,7 +178,8 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.
 	err := inParallel(ctx, len(pieces), func(i int) {
 		p := pieces[i]
 		if p.traits.uses == nil || p.traits.evidence != b.evidence {
-			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: asis.Left(p.nodes, "purge")})
+			left, _ := b.leftByPurge(p.file, p.nodes)
+			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left})
 			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
 			if p.traits.names == nil {
 				p.traits.names = purge.Names(p.nodes)
@@ -198,6 +198,7 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.
 			all.AddText(page.File.Text[at.Start:at.End])
 		}
 	}
+	all.Close()
 	if last := b.memory.uses; last != nil && last.Equal(all) {
 		return last, nil // bundles that were made with it are as they would be
 	}

@@ -262,3 +262,44 @@ source = "site"
 		t.Errorf("proposed: %v %v", kinds, err)
 	}
 }
+
+// TestKeptLibrary keeps all rules of a library, and removes custom properties that
+// nothing reads if it is told to.
+func TestKeptLibrary(t *testing.T) {
+	const archive = `
+-- site/index.html --
+<!doctype html><link rel=stylesheet href=main.css><p class=a>
+-- site/main.css --
+@import "kit:kit.css";
+@import "kit:more.css";
+.a { --read: 1px; --unread: 2px; margin: var(--read) }
+.dead { top: 0 }
+-- kit/kit.css --
+.card { animation: lift 1s } @media print { .card { top: 0 } }
+@keyframes lift { to { top: 0 } }
+-- kit/more.css --
+.more { top: 0 }
+-- rinzel.toml --
+source = "site"
+[roots]
+kit = "kit"
+[purge]
+keep = ["kit:kit.css"]
+properties = true
+`
+	s := newSite(t, archive)
+	res, found := s.build(t, project.Production)
+	if found != "" {
+		t.Fatal(found)
+	}
+	text := string(res.Outputs[0].Data)
+	for part, want := range map[string]bool{".card{": true, "@keyframes lift": true, "@media print{.card": true, "--read:": true, "--unread": false, ".dead": false, ".more": false} {
+		if strings.Contains(text, part) != want {
+			t.Errorf("%s: want %v in %s", part, want, text)
+		}
+	}
+	s = newSite(t, strings.Replace(archive, "kit:kit.css\"]", "kit:kitt.css\"]", 1))
+	if _, found := s.build(t, project.Production); !strings.Contains(found, "idle-keep") {
+		t.Errorf("got %s", found)
+	}
+}

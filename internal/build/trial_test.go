@@ -1,6 +1,7 @@
 package build_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io/fs"
@@ -13,11 +14,13 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/browsertest"
+	"rinzel/internal/build"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/csstest"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
+	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
@@ -230,4 +233,91 @@ func withoutEmpty(nodes []ast.Node) []ast.Node {
 		return ast.Replace(n)
 	})
 	return out
+}
+
+// TestTrialPurge purges each large sheet of the trial for a page that uses a part of its
+// classes, and compares how many selectors stay with how many the browser matches with
+// an element, states and pseudo-elements aside.
+func TestTrialPurge(t *testing.T) {
+	dir := os.Getenv(trialDir)
+	if dir == "" {
+		t.Skip(trialDir + " names no folder of style sheets; see scripts/trial")
+	}
+	page := browsertest.Start(t).Open("about:blank")
+	err := filepath.WalkDir(dir, func(file string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(file, ".css") || strings.HasSuffix(file, ".min.css") {
+			return err
+		}
+		text, err := os.ReadFile(file)
+		if err != nil || len(text) < 50_000 || len(text) > 2_000_000 {
+			return err
+		}
+		rel, _ := filepath.Rel(dir, file)
+		t.Run(filepath.ToSlash(rel), func(t *testing.T) { tryPurge(t, page, string(text)) })
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func tryPurge(t *testing.T, page *browsertest.Page, text string) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", text))
+	classes := make(map[string]bool)
+	ast.Walk(sheet.Nodes, func(n ast.Node) bool {
+		if r, ok := n.(*ast.StyleRule); ok {
+			for _, s := range r.Selectors {
+				for i := range s {
+					if s[i].Kind == ast.ClassSelector && !strings.Contains(s[i].Name, "\\") {
+						classes[s[i].Name] = true
+					}
+				}
+			}
+		}
+		return true
+	})
+	html := "<!doctype html><link rel=stylesheet href=main.css>\n"
+	for i, name := range slices.Sorted(maps.Keys(classes)) {
+		if i%8 == 0 { // a part of them
+			html += fmt.Sprintf("<div class=%q><a href=#x class=%q>x</a><button type=button class=%q>x</button><p class=%q><span class=%q>x</span></p></div>\n", name, name, name, name, name)
+		}
+	}
+	s := newSite(t, "-- site/index.html --\n"+html+"-- site/main.css --\n"+text+"\n-- rinzel.toml --\nsource = \"site\"\n[[chain]]\nmatch = \"**/*.css\"\nsteps = []\n[check]\nin-build = \"off\"\n")
+	p, _, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer p.Close()
+	purged, err := build.Purging(context.Background(), p, build.Options{Profile: project.Production})
+	if err != nil || len(purged.Judged) == 0 {
+		t.Skip(err, diag.HasErrors(purged.Diagnostics))
+	}
+	page.Load(serve(t, filepath.Join(s.dir, "site")) + "/index.html")
+	kept, matched, lost := 0, 0, 0
+	var texts []string
+	for i := range purged.Judged {
+		if purged.Judged[i].Selector != nil {
+			texts = append(texts, purged.Judged[i].Text())
+		}
+	}
+	list, _ := json.Marshal(texts)
+	var hits []bool
+	page.Eval(fmt.Sprintf(`%s.map((s) => { try { return !!document.querySelector(s.replace(/::?[-\w]+(?![-\w(])/g, (p) => /^:(root|first-child|last-child|only-child|empty|first-of-type|last-of-type|only-of-type|link|any-link)$/.test(p) ? p : "") .replace(/^\s*$/, "*").replace(/([>+~ ])\s*$/, "$1 *").replace(/^\s*([>+~])/, "* $1")) } catch { return false } })`, list), &hits)
+	n := 0
+	for _, j := range purged.Judged {
+		if j.Selector == nil {
+			continue
+		}
+		switch {
+		case j.Kept && hits[n]:
+			kept, matched = kept+1, matched+1
+		case j.Kept:
+			kept++
+		case hits[n]:
+			matched, lost = matched+1, lost+1
+			t.Errorf("%s matches something, and is purged", j.Text())
+		}
+		n++
+	}
+	t.Logf("of %d selectors %.1f%% match something, and %.1f%% stay", n, float64(matched)*100/float64(n), float64(kept)*100/float64(n))
 }

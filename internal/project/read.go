@@ -86,6 +86,8 @@ type filePurge struct {
 	Evidence []string `toml:"evidence"`
 	Keep     []string `toml:"keep"`
 	Most     *int     `toml:"most"`
+
+	Properties bool `toml:"properties"`
 }
 
 type fileCheck struct {
@@ -102,7 +104,7 @@ var knownKeys = map[string][]string{
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
-	"purge":          {"evidence", "keep", "most"},
+	"purge":          {"evidence", "keep", "most", "properties"},
 	"assets":         {"inline"},
 	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
@@ -221,7 +223,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
-	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep}
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties}
 	if n := raw.Purge.Most; n != nil {
 		if s.Purge.Most = *n; *n < 1 || *n > 100 {
 			r.fail(r.places.value("purge", "most"), fmt.Sprintf("most is a percentage from 1 to 100; found %d", *n), "")

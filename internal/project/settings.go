@@ -80,7 +80,9 @@ type Purge struct {
 	Evidence []string // globs over paths in the source folder, beside pages and scripts
 	Keep     []string // patterns of selectors that stay
 	KeepAt   []source.Span
-	Most     int // percentage of the rules of a bundle that may go; 0 for any
+	// Properties says that custom properties which nothing reads go as well.
+	Properties bool
+	Most       int // percentage of the rules of a bundle that may go; 0 for any
 }
 
 // Check are the settings of the checks.

@@ -74,6 +74,10 @@ func Names(nodes []ast.Node) map[string]bool {
 			for _, s := range n.Selectors {
 				namesOf(s, out)
 			}
+		case *ast.Declaration:
+			if n.IsCustom() {
+				out[token.Unescape(n.Name)], out["[style"] = true, true
+			}
 		case *ast.AtRule: // definitions are judged by their names
 			idents(n.Prelude, func(name string) { out[name] = true })
 			if token.EqualFold(n.Name, "font-face") {
@@ -113,6 +117,7 @@ func namesOf(s ast.Selector, out map[string]bool) {
 			for _, arg := range s[i].Args.Selectors {
 				namesOf(arg, out)
 			}
+			idents(s[i].Args.Values, func(name string) { out[name] = true }) // ::part()
 		}
 	}
 }

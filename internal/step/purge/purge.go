@@ -22,7 +22,7 @@ import (
 type Result struct {
 	Rules        int // style rules that were judged
 	RemovedRules int
-	RemovedNamed int // definitions by name, such as @keyframes, that were removed
+	RemovedNamed int // definitions by name, such as @keyframes, and custom properties that were removed
 	// KeptBy has a bit for each pattern of the settings, in order, that matched a selector;
 	// the last one stands for all from the 64th on.
 	KeptBy       uint64
@@ -48,9 +48,10 @@ type Reason struct {
 
 // Options say what is removed.
 type Options struct {
-	Evidence *Evidence
-	Uses     *Uses         // by name, of all that stays on the site; nil keeps all definitions
-	Ledger   func(Verdict) // is told of every verdict, in order; may be nil
+	Evidence   *Evidence
+	Uses       *Uses         // by name, of all that stays on the site; nil keeps all definitions
+	Ledger     func(Verdict) // is told of every verdict, in order; may be nil
+	Properties bool          // custom properties that nothing reads go as well; needs Uses
 	// Left are the nodes that an author has this step leave as they are.
 	Left map[ast.Node]bool
 }
@@ -76,6 +77,8 @@ func (p *purger) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.StyleRule:
 		return p.rule(n)
+	case *ast.Declaration:
+		return p.property(n)
 	case *ast.AtRule:
 		if edit, ok := p.definition(n); ok {
 			return edit
@@ -131,6 +134,9 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	edited := r
 	if changed {
 		edited = body.(*ast.StyleRule)
+		if isEmpty(edited) && !isEmpty(r) {
+			return ast.Remove // it held nothing else
+		}
 	}
 	if len(kept) < len(r.Selectors) && mayDrop(r, kept) {
 		copied := *edited
@@ -141,6 +147,31 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 		return ast.Keep
 	}
 	return ast.Replace(edited)
+}
+
+// isEmpty reports whether a rule says nothing.
+func isEmpty(r *ast.StyleRule) bool {
+	return !slices.ContainsFunc(r.Nodes, func(n ast.Node) bool { _, isComment := n.(*ast.Comment); return !isComment })
+}
+
+// property judges a declaration: one of a custom property that nothing reads may go.
+func (p *purger) property(d *ast.Declaration) ast.Edit {
+	if !p.Properties || p.Uses == nil || !d.IsCustom() {
+		return ast.Keep
+	}
+	name := token.Unescape(d.Name)
+	kept := p.Uses.reads(name) || p.Evidence.mentions(name)
+	if p.Ledger != nil {
+		p.Ledger(Verdict{Name: "property " + name, At: d.Span(), Kept: kept})
+	}
+	if kept {
+		return ast.Keep
+	}
+	p.result.RemovedNamed++
+	if at := d.Span(); at.IsValid() {
+		p.result.RemovedBytes += int(at.End - at.Start.Off)
+	}
+	return ast.Remove
 }
 
 // nested tells the ledger of the rules in one that is removed, and counts them.
@@ -279,17 +310,12 @@ func (j *judgement) part(s *ast.Simple) bool {
 		use, ok = j.evidence.Attribute(s)
 	case ast.PseudoClass:
 		return j.args(s)
+	case ast.PseudoElement:
+		return j.element(s)
 	default: // a newer browser may read what we cannot
 		return true
 	}
-	if j.explain {
-		if reason := (Reason{text, use}); ok {
-			j.found = append(j.found, reason)
-		} else {
-			j.missing = append(j.missing, reason)
-		}
-	}
-	return ok
+	return j.note(Reason{text, use}, ok)
 }
 
 func attributeText(s *ast.Simple) string {
@@ -307,10 +333,49 @@ func (j *judgement) args(s *ast.Simple) bool {
 		return true
 	}
 	switch token.Lower(s.Name) {
-	case "is", "where", "has", "matches", "-webkit-any", "-moz-any", "nth-child", "nth-last-child":
+	case "is", "where", "has", "matches", "-webkit-any", "-moz-any", "nth-child", "nth-last-child", "host", "host-context":
 	default:
 		return true
 	}
+	return j.any(s)
+}
+
+// element judges a pseudo-element: one that selects by selectors, as ::slotted() does,
+// and ::part() by its names, which are words of attributes or scripts.
+func (j *judgement) element(s *ast.Simple) bool {
+	switch name := token.Lower(s.Name); {
+	case s.Args == nil:
+		return true
+	case name == "part":
+		all := true
+		for _, v := range s.Args.Values {
+			if v.Kind != token.Ident {
+				continue
+			}
+			use, ok := j.evidence.word(token.Unescape(v.Text))
+			all = j.note(Reason{"::part(" + v.Text + ")", use}, ok) && all
+		}
+		return all
+	case len(s.Args.Selectors) > 0:
+		return j.any(s)
+	}
+	return true
+}
+
+// note notes the reason for a verdict about a part.
+func (j *judgement) note(r Reason, ok bool) bool {
+	if j.explain {
+		if ok {
+			j.found = append(j.found, r)
+		} else {
+			j.missing = append(j.missing, r)
+		}
+	}
+	return ok
+}
+
+// any reports whether one of the arguments of a pseudo may match something.
+func (j *judgement) any(s *ast.Simple) bool {
 	missing := len(j.missing)
 	any := false
 	for _, arg := range s.Args.Selectors {

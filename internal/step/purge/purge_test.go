@@ -26,7 +26,7 @@ func textFile(text string) *source.File {
 }
 
 func TestPurge(t *testing.T) {
-	const page = `<body class="wide"><main id="quay"><p class="notice">Boats</p><svg viewBox="0 0 1 1"><circle/></svg></main></body>`
+	const page = `<body class="wide"><main id="quay"><p class="notice" part="lamp">Boats</p><svg viewBox="0 0 1 1"><circle/></svg></main></body>`
 	tests := []struct{ name, src, want string }{
 		{"class", `.notice{a:b}.dead{a:b}`, `.notice{a:b}`},
 		{"id", `#quay{a:b}#pier{a:b}`, `#quay{a:b}`},
@@ -43,8 +43,9 @@ func TestPurge(t *testing.T) {
 		{"is and where", `:is(.dead,.notice){a:b}:where(.dead,aside){a:b}`, `:is(.dead,.notice){a:b}`},
 		{"has and not", `p:has(.dead){a:b}p:not(.dead){a:b}`, `p:not(.dead){a:b}`},
 		{"nth-child of", `:nth-child(2 of .dead){a:b}:nth-child(2 of p){a:b}`, `:nth-child(2 of p){a:b}`},
-		{"what is not judged", `::part(dead){a:b}:host(.dead){a:b}::slotted(.dead){a:b}:unknown(.dead){a:b}`,
-			`::part(dead){a:b}:host(.dead){a:b}::slotted(.dead){a:b}:unknown(.dead){a:b}`},
+		{"parts, hosts and slots", `::part(dead){a:b}::part(lamp){a:b}::part(lamp dead){a:b}:host(.dead){a:b}:host(.notice){a:b}:host{a:b}::slotted(.dead){a:b}::slotted(p){a:b}`,
+			`::part(lamp){a:b}:host(.notice){a:b}:host{a:b}::slotted(p){a:b}`},
+		{"what is not judged", `:unknown(.dead){a:b}::unknown{a:b}`, `:unknown(.dead){a:b}::unknown{a:b}`},
 		{"at-rules left empty", `@media print{.dead{a:b}}@supports(a:b){@media print{.dead{a:b}}}`, ``},
 		{"at-rules partly empty", `@media print{.dead{a:b}p{a:b}}`, `@media print{p{a:b}}`},
 		{"layers keep their place", `@layer x{.dead{a:b}}@layer y;`, `@layer x{}@layer y;`},
@@ -320,5 +321,20 @@ func TestMutations(t *testing.T) {
 		if got, _ := purged(sheet, e); strings.TrimSpace(got) != want {
 			t.Errorf("without %q: got %s, want %s", without, got, want)
 		}
+	}
+}
+
+// TestProperties removes custom properties that nothing reads in the end.
+func TestProperties(t *testing.T) {
+	const sheet = `.a{--read:var(--by-way);--by-way:1;--dead:var(--dead-too);--dead-too:1;--scripted:1;--attribute:1;--query:1;--self:var(--self);margin:var(--read)}.b{--dead:1}@container style(--query: 1){.a{top:0}}`
+	e := NewEvidence(nil)
+	e.AddHTML(textFile(`<!doctype html><p class="a b" style="margin: var(--attribute)"><script>getPropertyValue("--scripted")</script>`))
+	nodes, _ := parse.Sheet(textFile(sheet))
+	uses := UsesOf(nodes.Nodes)
+	uses.Close()
+	out, result := Nodes(nodes.Nodes, Options{Evidence: e, Uses: uses, Properties: true})
+	want := ".a{--read:var(--by-way);--by-way:1;--scripted:1;--attribute:1;--query:1;margin:var(--read)}@container style(--query: 1){.a{top:0}}\n"
+	if got := print.Sheet(out, print.Options{Compact: true}); got != want || result.RemovedNamed != 4 {
+		t.Errorf("got %s, want %s; %+v", got, want, result)
 	}
 }

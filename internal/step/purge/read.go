@@ -232,8 +232,10 @@ func (e *Evidence) wordAt(word string, at int) {
 	if trimmed == "" {
 		return
 	}
-	at += strings.Index(word, trimmed)
-	e.note(e.words, trimmed, at)
+	if len(trimmed) < len(word) {
+		at += strings.Index(word, trimmed)
+		e.note(e.words, trimmed, at)
+	}
 	if strings.ContainsAny(trimmed, partMarks) {
 		from := 0
 		for _, part := range strings.FieldsFunc(trimmed, func(r rune) bool { return strings.ContainsRune(partMarks, r) }) {

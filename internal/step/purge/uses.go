@@ -14,11 +14,42 @@ type Uses struct {
 	animations map[string]bool
 	fonts      map[string]bool // families, in lower case
 	counters   map[string]bool
-	customs    map[string]bool
+	customs    map[string]bool // that are named anywhere, declarations included
+	read       map[string]bool // custom properties that something other than these reads
+	// through has what custom properties read: "--a --b" if the value of --a reads --b.
+	through map[string]bool
+	closed  map[string]bool // all that are read in the end; worked out by Close
 }
 
+// Close works out which custom properties are read, by way of others perhaps. Nothing is
+// added afterwards.
+func (u *Uses) Close() {
+	u.closed = make(map[string]bool)
+	byReader := make(map[string][]string)
+	for pair := range u.through {
+		reader, read, _ := strings.Cut(pair, " ")
+		byReader[reader] = append(byReader[reader], read)
+	}
+	var follow func(name string)
+	follow = func(name string) {
+		if u.closed[name] {
+			return
+		}
+		u.closed[name] = true
+		for _, next := range byReader[name] {
+			follow(next)
+		}
+	}
+	for name := range u.read {
+		follow(name)
+	}
+}
+
+// reads reports whether a custom property is read.
+func (u *Uses) reads(name string) bool { return u.closed == nil || u.closed[name] }
+
 func (u *Uses) maps() []*map[string]bool {
-	return []*map[string]bool{&u.animations, &u.fonts, &u.counters, &u.customs}
+	return []*map[string]bool{&u.animations, &u.fonts, &u.counters, &u.customs, &u.read, &u.through}
 }
 
 // Add adds all that other has.
@@ -60,6 +91,7 @@ func (u *Uses) AddText(text string) {
 		set(&u.animations, word)
 		set(&u.counters, word)
 		set(&u.customs, word)
+		set(&u.read, word)
 		set(&u.fonts, strings.ToLower(word))
 	}
 }
@@ -83,7 +115,7 @@ func UsesOf(nodes []ast.Node) *Uses {
 }
 
 func (u *Uses) atRule(r *ast.AtRule) {
-	u.customsIn(r.Prelude) // style() of a container
+	u.customsIn(r.Prelude, "") // style() of a container
 	if !token.EqualFold(r.Name, "counter-style") {
 		return
 	}
@@ -95,7 +127,11 @@ func (u *Uses) atRule(r *ast.AtRule) {
 }
 
 func (u *Uses) declaration(d *ast.Declaration) {
-	u.customsIn(d.Value)
+	reader := ""
+	if d.IsCustom() {
+		reader = token.Unescape(d.Name)
+	}
+	u.customsIn(d.Value, reader)
 	name := token.Lower(d.Name)
 	if strings.HasPrefix(name, "-") && !d.IsCustom() {
 		if _, rest, ok := strings.Cut(name[1:], "-"); ok {
@@ -116,11 +152,18 @@ func (u *Uses) declaration(d *ast.Declaration) {
 	idents(d.Value, func(name string) { set(&u.counters, name) }) // list-style, content: counter(), and what reads a custom property
 }
 
-// customsIn notes the custom properties that values name.
-func (u *Uses) customsIn(values []ast.Value) {
+// customsIn notes the custom properties that values name. reader is the one that has
+// them as its value; empty for any other reader.
+func (u *Uses) customsIn(values []ast.Value, reader string) {
 	idents(values, func(name string) {
-		if ast.IsCustomName(name) {
-			set(&u.customs, name)
+		if !ast.IsCustomName(name) {
+			return
+		}
+		set(&u.customs, name)
+		if reader == "" {
+			set(&u.read, name)
+		} else {
+			set(&u.through, reader+" "+name)
 		}
 	})
 }
