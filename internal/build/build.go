@@ -235,6 +235,9 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 // idleChains warns of chains of the settings that no sheet goes through.
 func (b *builder) idleChains() {
 	chains := b.project.Settings.Chains
+	if len(chains) == 1 {
+		return // the default
+	}
 	used, matched := make([]bool, len(chains)), make([]bool, len(chains))
 	for p := range b.reachedSheets() {
 		last := 0
@@ -360,12 +363,15 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	here, _ := filepath.Abs(".")
 	targets := p.Settings.TargetsOf(profile)
+	if m := opts.Memory; m.checker == nil {
+		m.checker, m.fitting = check.New(targets), prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs})
+	}
 	return &builder{
 		here:    here,
 		project: p, profile: profile, opts: opts,
 		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
-		checker:  check.New(targets),
-		fitting:  prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs}),
+		checker:  opts.Memory.checker,
+		fitting:  opts.Memory.fitting,
 		memory:   opts.Memory,
 		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool),
 		modules: make(map[string]*modules), run: make(map[source.Path][]*module),

@@ -14,6 +14,7 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/split"
+	"rinzel/internal/step/check"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -28,6 +29,8 @@ type Memory struct {
 	tokens  graph.TokenFiles
 	scripts graph.Scripts
 	plan    split.Memo
+	checker *check.Checker // nil before the first build, as the next
+	fitting *prefix.Fitter
 
 	mu       sync.Mutex
 	walked   []source.Path // the files of the source folder; nil if they are not known

@@ -186,7 +186,10 @@ func (e *Evidence) script(text string, at int) {
 // AddText adds every word of a text that could be a name, as of a template in
 // any language.
 func (e *Evidence) AddText(f *source.File) {
-	e.file = f.ID
+	const large, perName = 1 << 18, 12
+	if e.file = f.ID; len(f.Text) > large && len(e.words) == 0 {
+		e.words = make(map[string]source.Pos, len(f.Text)/perName) // it need not grow by and by
+	}
 	e.text(f.Text, 0)
 	e.base = 0
 }
