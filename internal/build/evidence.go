@@ -135,7 +135,7 @@ func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool, 
 	}
 	if err := inParallel(ctx, len(read), func(i int) {
 		if found[i] == nil {
-			found[i] = evidenceOf(read[i])
+			found[i] = b.evidenceOf(read[i])
 		}
 	}); err != nil {
 		return err
@@ -149,11 +149,14 @@ func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool, 
 	return nil
 }
 
-func evidenceOf(f *source.File) *purge.Evidence {
+func (b *builder) evidenceOf(f *source.File) *purge.Evidence {
 	e := purge.NewEvidence(nil)
 	switch {
 	case isPage(f.Path.Name):
 		e.AddHTML(f)
+		if b.project.Settings.Purge.Structure {
+			e.AddStructure(f)
+		}
 	case isScript(f.Path.Name):
 		e.AddScript(f)
 	default:

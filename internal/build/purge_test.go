@@ -122,7 +122,7 @@ func purgeSite(seed uint64) string {
 		}
 	}
 	return "-- site/index.html --\n" + page.String() + "-- site/main.js --\n" + script.String() + "-- site/main.css --\n" + sheet.String() +
-		"-- rinzel.toml --\nsource = \"site\"\n[profile.whole]\ninherits = \"production\"\nfinish = [\"minify\"]\n"
+		"-- rinzel.toml --\nsource = \"site\"\n" + []string{"", "[purge]\nstructure = true\n"}[seed%2] + "[profile.whole]\ninherits = \"production\"\nfinish = [\"minify\"]\n"
 }
 
 // usedSelectors returns the selectors of the page's sheets that match an element of it,

@@ -199,8 +199,11 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.ByComment:
 		return "a comment in the sheet keeps it"
 	}
-	if r.Part == "the rule around it" {
+	switch r.Part {
+	case "the rule around it":
 		return "the rule around it goes"
+	case "its parts in this order":
+		return "all its parts are in use, and stand so on no page"
 	}
 	return "nothing uses " + part
 }

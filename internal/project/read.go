@@ -88,6 +88,7 @@ type filePurge struct {
 	Most     *int     `toml:"most"`
 
 	Properties bool `toml:"properties"`
+	Structure  bool `toml:"structure"`
 }
 
 type fileCheck struct {
@@ -104,7 +105,7 @@ var knownKeys = map[string][]string{
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
-	"purge":          {"evidence", "keep", "most", "properties"},
+	"purge":          {"evidence", "keep", "most", "properties", "structure"},
 	"assets":         {"inline"},
 	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
@@ -223,7 +224,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
-	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties}
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure}
 	if n := raw.Purge.Most; n != nil {
 		if s.Purge.Most = *n; *n < 1 || *n > 100 {
 			r.fail(r.places.value("purge", "most"), fmt.Sprintf("most is a percentage from 1 to 100; found %d", *n), "")

@@ -82,7 +82,9 @@ type Purge struct {
 	KeepAt   []source.Span
 	// Properties says that custom properties which nothing reads go as well.
 	Properties bool
-	Most       int // percentage of the rules of a bundle that may go; 0 for any
+	// Structure says that elements stand nowhere but where the pages have them.
+	Structure bool
+	Most      int // percentage of the rules of a bundle that may go; 0 for any
 }
 
 // Check are the settings of the checks.

@@ -25,7 +25,7 @@ func (e *Evidence) Since(before *Evidence) *Change {
 	differing(&e.prefixes, &before.prefixes, func(string) { c.all = true })
 	differing(&e.suffixes, &before.suffixes, func(string) { c.all = true })
 	differing(&e.members, &before.members, func(string) { c.all = true })
-	c.all = c.all || e.quirks != before.quirks || len(e.attrs) != len(before.attrs)
+	c.all = c.all || len(e.documents)+len(before.documents) > 0 || e.quirks != before.quirks || len(e.attrs) != len(before.attrs)
 	for name, values := range e.attrs {
 		old := before.attrs[name]
 		differing(&values, &old, func(string) { c.names["["+name] = true })

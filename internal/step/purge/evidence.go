@@ -27,6 +27,8 @@ type Evidence struct {
 	quirks bool     // some page is
 	keep   []string // patterns of selectors that stay
 
+	documents []*document // trees of pages; none if it does not count where elements stand
+
 	base int // the offset in the file of what is read
 	file source.FileID
 }
@@ -60,6 +62,7 @@ func (e *Evidence) Add(other *Evidence) {
 		merge(e.attrs[name], values)
 	}
 	e.quirks = e.quirks || other.quirks
+	e.documents = append(e.documents, other.documents...)
 }
 
 func merge(to, from map[string]source.Pos) {

@@ -228,6 +228,9 @@ func (p *purger) judge(s ast.Selector) bool {
 	}
 	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
 	kept := j.possible(s)
+	if kept && !p.Evidence.stands(s) {
+		kept, j.missing = false, []Reason{{Part: elsewhere}}
+	}
 	if j.explain {
 		why := j.found
 		if !kept {
@@ -237,6 +240,10 @@ func (p *purger) judge(s ast.Selector) bool {
 	}
 	return kept
 }
+
+// elsewhere stands for a part in the verdict about a selector all whose parts are in use,
+// on no page as it has them.
+const elsewhere = "its parts in this order"
 
 func (p *purger) tell(s ast.Selector, kept bool, why []Reason) {
 	if p.Ledger != nil {

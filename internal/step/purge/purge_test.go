@@ -338,3 +338,22 @@ func TestProperties(t *testing.T) {
 		t.Errorf("got %s, want %s; %+v", got, want, result)
 	}
 }
+
+// TestStructure judges by where elements stand, if nothing may put them elsewhere.
+func TestStructure(t *testing.T) {
+	const page = `<!doctype html><main class=quay><ul id=boats><li class=boat>a</li> text <li class="boat late">b</li></ul><noscript><p class=boat></p></noscript>
+		<template><b class=lamp></b></template></main><p class=pier><script>el.classList.add("moved")</script><i class=moved></i>`
+	for sel, want := range map[string]bool{
+		".quay .boat": true, ".boat .quay": false, ".quay > .boat": false, "#boats > .boat": true, "ul>li+li": true, ".late + .boat": false, ".boat ~ .late": true, ".late ~ .boat": false,
+		".quay p.boat": true, ".pier .boat": false, "body .pier": true, ".pier .moved": true, ".quay .moved": true, ".pier .lamp": true, ".boat:hover .late": false, ".quay :is(.late, .pier)": true,
+		".pier :is(.late, .boat)": false, ".quay::before": true, ".boat:not(.late) + li": true, ".quay ul.late": false, ".quay, .boat .quay": true, "html>body>main": true,
+	} {
+		e := NewEvidence(nil)
+		e.AddHTML(textFile(page))
+		e.AddStructure(textFile(page))
+		got, _ := purged(sel+"{a:b}", e)
+		if (got != "") != want {
+			t.Errorf("%s: kept %v, want %v", sel, got != "", want)
+		}
+	}
+}

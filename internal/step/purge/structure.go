@@ -1,0 +1,217 @@
+package purge
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// This file judges selectors by where elements stand in pages: for sites that say that
+// nothing puts them elsewhere.
+
+// document is the tree of a page.
+type document struct {
+	byName map[string][]*html.Node // elements by ".class", "#id" and type; all by "*"
+	quirks bool
+}
+
+// AddStructure adds the tree of a page, by which selectors are judged whose parts only
+// pages have. Pages are read as browsers read them with scripts, and without.
+func (e *Evidence) AddStructure(f *source.File) {
+	for _, scripting := range []bool{true, false} {
+		root, err := html.ParseWithOptions(strings.NewReader(f.Text), html.ParseOptionEnableScripting(scripting))
+		if err != nil { // which no text has
+			continue
+		}
+		d := &document{byName: make(map[string][]*html.Node), quirks: true}
+		for n := range root.Descendants() {
+			switch n.Type {
+			case html.DoctypeNode:
+				d.quirks = false
+			case html.ElementNode:
+				d.index(n)
+			}
+		}
+		e.documents = append(e.documents, d)
+	}
+}
+
+func (d *document) index(n *html.Node) {
+	add := func(key string) { d.byName[key] = append(d.byName[key], n) }
+	add("*")
+	add(strings.ToLower(n.Data))
+	for _, a := range n.Attr {
+		switch {
+		case a.Key == "class":
+			for _, name := range strings.Fields(a.Val) {
+				add("." + d.fold(name))
+			}
+		case a.Key == "id":
+			add("#" + d.fold(a.Val))
+		}
+	}
+}
+
+// fold returns a class or ID as it is compared.
+func (d *document) fold(name string) string {
+	if d.quirks {
+		return strings.ToLower(name)
+	}
+	return name
+}
+
+// stands reports whether, on some page, elements stand as a selector has it. It is true
+// if that is not known: no page was added, or a script or another file has the name of
+// a part, and so may put it anywhere.
+func (e *Evidence) stands(s ast.Selector) bool {
+	if len(e.documents) == 0 || !hasCombinator(s) || e.mayBeMoved(s) {
+		return true
+	}
+	return slices.ContainsFunc(e.documents, func(d *document) bool { return d.has(s) })
+}
+
+func hasCombinator(s ast.Selector) bool {
+	return slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
+}
+
+// mayBeMoved reports whether a script or another file has the name of a part of a selector.
+func (e *Evidence) mayBeMoved(s ast.Selector) bool {
+	for i := range s {
+		name := token.Unescape(s[i].Name)
+		known := false
+		switch s[i].Kind {
+		case ast.ClassSelector, ast.IDSelector:
+			_, known = e.word(name)
+		case ast.TypeSelector:
+			if _, known = e.word(name); !known {
+				_, known = e.word(strings.ToLower(name))
+			}
+		case ast.AttributeSelector:
+			_, known = e.setByScript(strings.ToLower(name))
+		}
+		if known || s[i].Args != nil && slices.ContainsFunc(s[i].Args.Selectors, e.mayBeMoved) {
+			return true
+		}
+	}
+	return false
+}
+
+// has reports whether some element may match a selector.
+func (d *document) has(s ast.Selector) bool {
+	last := s[lastCombinator(s)+1:]
+	return slices.ContainsFunc(d.candidates(last), func(n *html.Node) bool { return d.matches(n, s) })
+}
+
+// candidates returns the elements that may match a compound selector.
+func (d *document) candidates(compound ast.Selector) []*html.Node {
+	for i := range compound {
+		name := token.Unescape(compound[i].Name)
+		switch compound[i].Kind {
+		case ast.ClassSelector:
+			return d.byName["."+d.fold(name)]
+		case ast.IDSelector:
+			return d.byName["#"+d.fold(name)]
+		}
+	}
+	return d.byName["*"]
+}
+
+// lastCombinator returns the place of the last combinator of a selector, or -1.
+func lastCombinator(s ast.Selector) int {
+	for i := len(s) - 1; i >= 0; i-- {
+		if s[i].Kind == ast.Combinator {
+			return i
+		}
+	}
+	return -1
+}
+
+// matches reports whether an element may match a selector as its subject.
+func (d *document) matches(n *html.Node, s ast.Selector) bool {
+	i := lastCombinator(s)
+	for k := range s[i+1:] {
+		if !d.matchesPart(n, &s[i+1+k]) {
+			return false
+		}
+	}
+	if i < 0 {
+		return true
+	}
+	before := s[:i]
+	if len(before) == 0 {
+		return true // it is relative to something else
+	}
+	switch s[i].Name {
+	case ">":
+		parent := n.Parent
+		return outside(parent) || isElement(parent) && d.matches(parent, before)
+	case "+":
+		prev := sibling(n)
+		return prev != nil && d.matches(prev, before)
+	case "~":
+		for prev := sibling(n); prev != nil; prev = sibling(prev) {
+			if d.matches(prev, before) {
+				return true
+			}
+		}
+		return false
+	case "||":
+		return true
+	}
+	for parent := n.Parent; parent != nil; parent = parent.Parent {
+		if outside(parent) || isElement(parent) && d.matches(parent, before) {
+			return true
+		}
+	}
+	return false
+}
+
+func isElement(n *html.Node) bool { return n != nil && n.Type == html.ElementNode }
+
+// outside reports whether a node is where nobody knows what is around: a script puts the
+// content of a template anywhere.
+func outside(n *html.Node) bool { return isElement(n) && n.Data == "template" }
+
+// sibling returns the element before one.
+func sibling(n *html.Node) *html.Node {
+	for n = n.PrevSibling; n != nil && n.Type != html.ElementNode; n = n.PrevSibling {
+	}
+	return n
+}
+
+// matchesPart reports whether an element may match a simple selector. States and all that
+// counts elements are taken to match.
+func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
+	name := token.Unescape(s.Name)
+	switch s.Kind {
+	case ast.TypeSelector:
+		return strings.EqualFold(n.Data, name[strings.LastIndexByte(name, '|')+1:])
+	case ast.ClassSelector:
+		return slices.ContainsFunc(strings.Fields(attrOf(n, "class")), func(c string) bool { return d.fold(c) == d.fold(name) })
+	case ast.IDSelector:
+		return d.fold(attrOf(n, "id")) == d.fold(name)
+	case ast.PseudoClass:
+		if s.Args == nil || len(s.Args.Selectors) == 0 {
+			return true
+		}
+		switch token.Lower(s.Name) {
+		case "is", "where", "matches", "-webkit-any", "-moz-any":
+			return slices.ContainsFunc(s.Args.Selectors, func(arg ast.Selector) bool { return d.matches(n, arg) })
+		}
+	}
+	return true
+}
+
+func attrOf(n *html.Node, key string) string {
+	for _, a := range n.Attr {
+		if a.Key == key {
+			return a.Val
+		}
+	}
+	return ""
+}
