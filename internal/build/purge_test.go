@@ -130,11 +130,40 @@ func purgeSite(seed uint64) string {
 const usedSelectors = `[...document.styleSheets].flatMap((s) => [...s.cssRules]).filter((r) => r.selectorText).flatMap((r) => r.selectorText.split(/,(?![^(]*\))/))
 	.map((s) => s.trim()).filter((s) => document.querySelector(s.replace(/::?(before|after)/g, "") || "*"))`
 
+// coverage returns the rules that the browser reports as used once a page is loaded and
+// its scripts have run.
+func coverage(page *browsertest.Page, url string) []string {
+	page.Call("CSS.startRuleUsageTracking", nil, nil)
+	page.Load(url)
+	page.Eval("document.body.getBoundingClientRect().width", nil)
+	var usage struct {
+		RuleUsage []struct {
+			StyleSheetID           string
+			StartOffset, EndOffset float64
+			Used                   bool
+		}
+	}
+	texts := make(map[string]string)
+	var out []string
+	for _, h := range page.Sheets() {
+		var text struct{ Text string }
+		page.Call("CSS.getStyleSheetText", map[string]any{"styleSheetId": h.StyleSheetID}, &text)
+		texts[h.StyleSheetID] = text.Text
+	}
+	page.Call("CSS.stopRuleUsageTracking", nil, &usage)
+	for _, u := range usage.RuleUsage {
+		if text := texts[u.StyleSheetID]; u.Used && int(u.EndOffset) <= len(text) {
+			out = append(out, text[int(u.StartOffset):int(u.EndOffset)])
+		}
+	}
+	return out
+}
+
 // TestPurgeInBrowser holds that pages look the same with their sheets purged, after their
 // scripts have run, and that no selector that matches something is removed.
 func TestPurgeInBrowser(t *testing.T) {
 	browser := browsertest.Start(t).Open("about:blank")
-	removed, rules := 0, 0
+	removed, rules, coveredRules := 0, 0, 0
 	for seed := range uint64(12) {
 		archive := purgeSite(seed)
 		s := newSite(t, archive)
@@ -143,6 +172,7 @@ func TestPurgeInBrowser(t *testing.T) {
 			t.Fatalf("seed %d: %s%s\n%s", seed, found, whole, archive)
 		}
 		a, b := serve(t, s.output("whole")), serve(t, s.output(project.Production))
+		covered := coverage(browser, a+"/index.html")
 		want := stylesOf(t, browser, a, "index.html")
 		var used, left []string
 		browser.Eval(usedSelectors, &used)
@@ -151,6 +181,14 @@ func TestPurgeInBrowser(t *testing.T) {
 		for _, line := range want.Diff(got, 5) {
 			t.Errorf("seed %d: %s\n%s", seed, line, archive)
 		}
+		css := string(purged.Outputs[0].Data)
+		for _, rule := range covered {
+			selectors, _, _ := strings.Cut(rule, "{")
+			if !slices.ContainsFunc(strings.Split(selectors, ","), func(s string) bool { return strings.Contains(css, s) }) {
+				t.Errorf("seed %d: the browser used %s, and it is gone\n%s", seed, rule, archive)
+			}
+		}
+		coveredRules += len(covered)
 		for _, sel := range used {
 			if !slices.Contains(left, sel) {
 				t.Errorf("seed %d: %s matches something, and is gone\n%s", seed, sel, archive)
@@ -164,7 +202,10 @@ func TestPurgeInBrowser(t *testing.T) {
 	if removed < rules/10 {
 		t.Errorf("only %d of %d rules were removed: the sites prove little", removed, rules)
 	}
-	t.Logf("%d of %d rules were removed", removed, rules)
+	if coveredRules < 100 {
+		t.Errorf("the browser used only %d rules", coveredRules)
+	}
+	t.Logf("%d of %d rules were removed; the browser used %d", removed, rules, coveredRules)
 }
 
 // TestPurgeOfDefinitions removes animations and the like that no bundle of the site

@@ -54,7 +54,7 @@ func Purging(ctx context.Context, p *project.Project, opts Options) (*Purged, er
 		return nil, err
 	}
 	out := &Purged{Profile: res.Profile, Judged: res.Ledger, Bundles: res.Bundles, Diagnostics: res.Diagnostics, uses: make(map[string][]source.Pos)}
-	out.share(p.Tree.Set)
+	out.Sheets = Shares(p.Tree.Set, res.Ledger)
 	if kept := opts.Memory.evidence; kept != nil {
 		out.NoRule = noRule(res.Ledger, kept.all)
 	}
@@ -65,37 +65,30 @@ func Purging(ctx context.Context, p *project.Project, opts Options) (*Purged, er
 	return out, nil
 }
 
-// share counts what goes of each sheet.
-func (o *Purged) share(files *source.Set) {
+// Shares counts what goes of each sheet by a ledger, the largest part first.
+func Shares(files *source.Set, ledger []Judged) []SheetShare {
 	type written struct { // a loop writes many in one place
 		at   source.Span
 		text string
 	}
-	bySheet := make(map[string]*SheetShare)
 	kept := make(map[written]bool)
-	for i := range o.Judged {
-		j := &o.Judged[i]
+	for i := range ledger {
+		j := &ledger[i]
 		w := written{j.At, j.Text()}
 		kept[w] = kept[w] || j.Kept
 	}
+	bySheet := make(map[string]SheetShare)
 	for w, stays := range kept {
-		f := files.File(w.at.Start.File)
-		if f == nil {
-			continue
-		}
-		s := bySheet[f.Name]
-		if s == nil {
-			s = &SheetShare{Sheet: f.Name}
+		if f := files.File(w.at.Start.File); f != nil {
+			s := bySheet[f.Name]
+			s.Sheet = f.Name
+			if s.Rules++; !stays {
+				s.Removed++
+			}
 			bySheet[f.Name] = s
 		}
-		if s.Rules++; !stays {
-			s.Removed++
-		}
 	}
-	for _, s := range bySheet {
-		o.Sheets = append(o.Sheets, *s)
-	}
-	slices.SortFunc(o.Sheets, func(a, b SheetShare) int {
+	return slices.SortedFunc(maps.Values(bySheet), func(a, b SheetShare) int {
 		return cmp.Or(cmp.Compare(b.Removed*a.Rules, a.Removed*b.Rules), strings.Compare(a.Sheet, b.Sheet))
 	})
 }

@@ -26,6 +26,7 @@ type buildFlags struct {
 	settings string
 	evidence []string
 	dry      bool // nothing is written
+	purged   bool // what goes of each sheet is listed
 	prefixes bool
 	json     bool
 }
@@ -70,6 +71,7 @@ is as it was.`,
 		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
 	})
 	f.BoolVar(&flags.prefixes, "prefixes", false, "list the prefixes that were added and dropped, with the browsers that need them")
+	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes of each sheet")
 	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and tell what would be written")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
@@ -154,7 +156,7 @@ func sheetSource(sheet string) string {
 
 // run builds what the flags say. A memory, if there is one, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, memory *build.Memory) (*build.Result, error) {
-	opts := build.Options{Profile: f.profile, Evidence: f.evidence, Memory: memory}
+	opts := build.Options{Profile: f.profile, Evidence: f.evidence, Memory: memory, Ledger: f.purged}
 	if f.sheet == "" {
 		return build.Site(ctx, p, opts)
 	}

@@ -206,6 +206,9 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if r.flags.prefixes {
 		r.prefixes(res)
 	}
+	if r.flags.purged {
+		showShares(r.out, r.paint, build.Shares(r.project.Tree.Set, res.Ledger))
+	}
 	r.total(res, p, took)
 	return nil
 }

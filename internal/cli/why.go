@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -248,26 +249,7 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		fmt.Fprintf(out, ", and %s that only these used", plural(named, "definition"))
 	}
 	fmt.Fprintln(out)
-	t := table{{"  sheet", "selectors", "purged", "", ""}}
-	whole := 0
-	for _, s := range w.purged.Sheets {
-		if s.Removed == 0 {
-			whole++
-			continue
-		}
-		t = append(t, []string{"  " + diag.Printable(s.Sheet), fmt.Sprint(s.Rules), fmt.Sprint(s.Removed), fmt.Sprintf("%d%%", s.Removed*100/s.Rules), ""})
-	}
-	if len(t) > 1 {
-		for i, line := range t.lines() {
-			if i == 0 {
-				line = w.paint("2", line)
-			}
-			fmt.Fprintln(out, line)
-		}
-	}
-	if whole > 0 {
-		fmt.Fprintf(out, "  and %s of which all is in use\n", plural(whole, "sheet"))
-	}
+	showShares(out, w.paint, w.purged.Sheets)
 	if len(w.purged.NoRule) > 0 {
 		fmt.Fprintln(out, w.paint("1", "classes of pages that no sheet has a rule for:"))
 		for _, c := range w.purged.NoRule {
@@ -282,6 +264,30 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		fmt.Fprintf(out, "not looked into for names in use: %s; add what has classes in it to [purge] evidence\n", strings.Join(quotedAll(kinds), ", "))
 	}
 	return nil
+}
+
+// showShares shows how much goes of each sheet.
+func showShares(out io.Writer, paint func(sgr, s string) string, shares []build.SheetShare) {
+	t := table{{"  sheet", "selectors", "purged", "", ""}}
+	whole := 0
+	for _, s := range shares {
+		if s.Removed == 0 {
+			whole++
+			continue
+		}
+		t = append(t, []string{"  " + diag.Printable(s.Sheet), fmt.Sprint(s.Rules), fmt.Sprint(s.Removed), fmt.Sprintf("%d%%", s.Removed*100/s.Rules), ""})
+	}
+	if len(t) > 1 {
+		for i, line := range t.lines() {
+			if i == 0 {
+				line = paint("2", line)
+			}
+			fmt.Fprintln(out, line)
+		}
+	}
+	if whole > 0 {
+		fmt.Fprintf(out, "  and %s of which all is in use\n", plural(whole, "sheet"))
+	}
 }
 
 // list lists every selector with its verdict.
