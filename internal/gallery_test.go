@@ -21,6 +21,7 @@ var notInGallery = map[string]string{
 	"foreign-file":     "needs a file in the output folder",
 	"no-sheets":        "is about a folder without any sheet",
 	"not-utf-8":        "needs bytes that are no text",
+	"page-beside":      "needs a page outside of the source folder",
 	"too-deep":         "needs 256 brackets",
 	"too-many":         "needs hundreds of findings",
 	"too-many-imports": "needs a hundred sheets",

@@ -74,7 +74,7 @@ func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	return b.diags.Sorted(b.project.Tree.Set), others
 }
 
-// checks reports whether the sheets of a root are checked.
+// checksRoot reports whether the sheets of a root are checked.
 func (b *builder) checksRoot(root string) bool {
 	settings := b.project.Settings.Check
 	return (b.checkAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)

@@ -1,8 +1,11 @@
 package build
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -42,6 +45,7 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 		if len(files) == 0 {
 			kept.diags = append(kept.diags, noEvidence())
 		}
+		kept.diags = append(kept.diags, b.pagesBeside(files, pages)...)
 		for _, page := range pages {
 			kept.diags = append(kept.diags, b.remoteScripts(page)...)
 		}
@@ -90,10 +94,70 @@ func (b *builder) matchEvidence(files map[source.Path]bool) (found []diag.Diagno
 			}
 			found = append(found, diag.Diagnostic{Code: "no-evidence", Severity: diag.Warning,
 				Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, b.project.Settings.Source),
-				Mend:    "paths are relative to the source folder; ** stands for any folders"})
+				Mend:    cmp.Or(b.nearGlob(glob), "paths are relative to the source folder; ** stands for any folders")})
 		}
 	}
 	return found
+}
+
+// nearGlob proposes a glob near to one that matches nothing: in a folder that there is,
+// or for files of a kind that there are.
+func (b *builder) nearGlob(glob string) string {
+	root, pattern := project.SplitRoot(glob)
+	folders, kinds := make(map[string]bool), make(map[string]bool)
+	b.walkRoot(root, func(p source.Path) {
+		kinds[strings.ToLower(path.Ext(p.Name))] = true
+		for dir := path.Dir(p.Name); dir != "."; dir = path.Dir(dir) {
+			folders[dir] = true
+		}
+	})
+	prefix := ""
+	if root != "" {
+		prefix = root + ":"
+	}
+	base, rest := doublestar.SplitPattern(pattern)
+	if base != "." && !folders[base] {
+		if near := diag.Nearest(base, slices.Sorted(maps.Keys(folders))); near != "" {
+			return fmt.Sprintf("did you mean %q?", prefix+path.Join(near, rest))
+		}
+	}
+	if ext := path.Ext(pattern); ext != "" && !kinds[strings.ToLower(ext)] && !strings.ContainsAny(ext, "*?[{") {
+		if near := diag.Nearest(ext, slices.Sorted(maps.Keys(kinds))); near != "" {
+			return fmt.Sprintf("did you mean %q?", prefix+strings.TrimSuffix(pattern, ext)+near)
+		}
+		return fmt.Sprintf("no file of the folder ends in %q", ext)
+	}
+	return ""
+}
+
+// pagesBeside notes the pages among the evidence that are not built: what they use is
+// kept, and they load none of the bundles.
+func (b *builder) pagesBeside(files map[source.Path]bool, pages []*graph.Page) (found []diag.Diagnostic) {
+	built := make(map[source.Path]bool)
+	for _, p := range pages {
+		built[p.File.Path] = true
+	}
+	var names []string
+	for f := range files {
+		if isPage(f.Name) && !built[f] {
+			names = append(names, b.project.Tree.Show(f))
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	slices.Sort(names)
+	others := ""
+	if n := len(names) - 1; n > 0 {
+		others = " and " + counted(n, "other page")
+	}
+	are, they, lie := "is", "it", "lies"
+	if others != "" {
+		are, they, lie = "are", "they", "lie"
+	}
+	return []diag.Diagnostic{{Code: "page-beside", Severity: diag.Note,
+		Message: fmt.Sprintf("%q%s %s evidence of what is in use, and not built: %s %s outside of the source folder", names[0], others, are, they, lie),
+		Mend:    "rules that nothing else uses stay for them, and they link none of the bundles"}}
 }
 
 // remoteScripts notes scripts that a page loads from elsewhere: what they use

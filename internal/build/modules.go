@@ -357,7 +357,7 @@ func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 	}
 }
 
-// program returns what runs when what is loaded later is. It does not depend on the
+// programOf returns what runs when what is loaded later is. It does not depend on the
 // page, but for paths that may count from it.
 func (m *modules) programOf(l *later) *program {
 	l.once.Do(func() {

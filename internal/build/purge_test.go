@@ -344,3 +344,18 @@ properties = true
 		t.Errorf("got %s", found)
 	}
 }
+
+// TestEvidenceGlobs proposes globs in place of those that match nothing, and tells of
+// pages that are evidence and not built.
+func TestEvidenceGlobs(t *testing.T) {
+	for glob, want := range map[string]string{
+		"tempaltes/**/*.php": `did you mean "templates/**/*.php"?`, "templates/*.phpp": `did you mean "templates/*.php"?`, "**/*.erb": `no file of the folder ends in ".erb"`,
+		"templates/none-*.php": "paths are relative to the source folder", "kit:pgaes/*.html": `did you mean "kit:pages/*.html"?`,
+		"kit:**/*.html": `"kit/pages/old.html" is evidence of what is in use, and not built: it lies outside`, "templates/*.php": "",
+	} {
+		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n[purge]\nevidence = [\""+glob+"\"]\n-- kit/pages/old.html --\n<p>\n-- site/templates/berth.php --\n<?php ?>\n-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\np { top: 0 }\n")
+		if _, found := s.build(t, project.Production); (found == "") != (want == "") || !strings.Contains(found, want) {
+			t.Errorf("%s: got %s, want %s", glob, found, want)
+		}
+	}
+}

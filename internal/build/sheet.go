@@ -64,6 +64,9 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 		b.profile.Maps, res.Profile.Maps = project.InlineMaps, project.InlineMaps
 	}
 	res.Bundles = []Bundle{made.info}
+	for _, v := range made.verdicts {
+		res.Ledger = append(res.Ledger, Judged{made.info.Name, v})
+	}
 	res.Outputs = b.styleFiles(&made, source.Span{})
 	res.Diagnostics, res.Checks = b.findings()
 	return res, ctx.Err()

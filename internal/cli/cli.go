@@ -75,6 +75,7 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
   rinzel constants                     list constants, their places and users
   rinzel imports                       draw which sheet imports which
   rinzel targets                       list the browsers that the output works in
+  rinzel why .notice                   tell why a selector is in the output, or is not
   rinzel clean                         remove what builds wrote, and nothing else`,
 		SilenceUsage:  true,
 		SilenceErrors: true,

@@ -100,7 +100,7 @@ const (
 	ByComment How = "comment" // a comment in the sheet keeps it
 )
 
-// class returns why a class or, with ids, an ID counts as in use.
+// named returns why a name counts as in use that pages have in exact, as class or as ID.
 func (e *Evidence) named(name string, exact map[string]source.Pos) (Use, bool) {
 	if at, ok := exact[name]; ok {
 		return Use{How: InPage, At: at}, true
