@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"rinzel/internal/build"
+	"rinzel/internal/css/csstest"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -187,6 +188,52 @@ func BenchmarkRepurge(b *testing.B) {
 		was := string(site.files[name].Data)
 		for _, text := range []string{was + fmt.Sprintf("<p class=s%d>", rounds*37%500), was} {
 			site.files[name].Data = []byte(text)
+			start := time.Now()
+			memory.Forget([]source.Path{{Name: name}})
+			run(p, memory)
+			again += time.Since(start)
+			whole += run(open(), nil)
+		}
+		rounds++
+	}
+	b.ReportMetric(again.Seconds()/whole.Seconds(), "again/whole")
+}
+
+// BenchmarkRepurgeLarge does that with one sheet of 1 MB and 200 pages.
+func BenchmarkRepurgeLarge(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(400))
+	files := fstest.MapFS{"main.css": {Data: []byte(csstest.Generate(1 << 20))}}
+	for i := range 40 {
+		files[fmt.Sprintf("img/wave-%d.svg", i)] = &fstest.MapFile{}
+	}
+	for i := range 200 {
+		var text strings.Builder
+		text.WriteString("<!doctype html><link rel=stylesheet href=main.css>")
+		for k := range 60 {
+			fmt.Fprintf(&text, "<section id=s%d class=\"berth-%d vessel__name\"><p data-tone=calm>Boats leave from berth %d</p></section>\n", k, (i*7+k)%3000, k)
+		}
+		files[fmt.Sprintf("p%03d.html", i)] = &fstest.MapFile{Data: []byte(text.String())}
+	}
+	open := func() *project.Project {
+		return &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: files})}
+	}
+	p := open()
+	memory := build.NewMemory(p)
+	run := func(p *project.Project, memory *build.Memory) time.Duration {
+		start := time.Now()
+		if _, err := build.Site(context.Background(), p, build.Options{Profile: project.Production, Memory: memory}); err != nil {
+			b.Fatal(err)
+		}
+		return time.Since(start)
+	}
+	run(p, memory)
+	var whole, again time.Duration
+	rounds := 0
+	for b.Loop() {
+		name := fmt.Sprintf("p%03d.html", rounds*7%200)
+		was := string(files[name].Data)
+		for _, text := range []string{was + fmt.Sprintf("<p class=quay-%d>", rounds), was} {
+			files[name].Data = []byte(text)
 			start := time.Now()
 			memory.Forget([]source.Path{{Name: name}})
 			run(p, memory)
