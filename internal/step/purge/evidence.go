@@ -153,11 +153,23 @@ func (e *Evidence) Element(name string) (Use, bool) {
 	if at, ok := e.elements[lower]; ok {
 		return Use{How: InPage, At: at}, true
 	}
+	if member := elementMembers[lower]; member != "" {
+		if at, ok := e.members[member]; ok {
+			return Use{How: InText, At: at}, true
+		}
+	}
 	if use, ok := e.word(name); ok {
 		return use, true
 	}
 	return e.word(lower)
 }
+
+// elementMembers are the methods, in lower case, by which scripts make elements without naming
+// them (HTML, section 4.9).
+var elementMembers = map[string]string{"td": "insertcell", "thead": "createthead", "tfoot": "createtfoot", "caption": "createcaption"}
+
+// constructors make elements without naming them.
+var constructors = map[string]string{"new Image": "img", "new Audio": "audio", "new Option": "option"}
 
 // browserSet are the attributes that a browser sets by itself or by what people do.
 var browserSet = map[string]bool{"open": true}

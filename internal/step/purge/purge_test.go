@@ -357,3 +357,19 @@ func TestStructure(t *testing.T) {
 		}
 	}
 }
+
+// TestElementsOfScripts keeps rules for elements that scripts make without naming them.
+func TestElementsOfScripts(t *testing.T) {
+	for script, want := range map[string]string{
+		`row.insertCell()`: "td", `table.createTHead()`: "thead", `new Image(3, 4)`: "img", `s.add(new Option("x"))`: "option", `createElement("caption")`: "caption", `let td, Image`: "",
+	} {
+		e := NewEvidence(nil)
+		e.AddScript(textFile(script))
+		if want != "" {
+			want += "{a:b}\n"
+		}
+		if got, _ := purged("td{a:b}thead{a:b}img{a:b}option{a:b}caption{a:b}", e); got != want {
+			t.Errorf("%s: got %q, want %q", script, got, want)
+		}
+	}
+}

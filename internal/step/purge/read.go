@@ -170,6 +170,12 @@ func (e *Evidence) AddScript(f *source.File) {
 
 // script adds a script that stands at an offset of the file.
 func (e *Evidence) script(text string, at int) {
+	e.base = at
+	for made, element := range constructors {
+		if i := strings.Index(text, made); i >= 0 {
+			e.note(e.elements, element, i)
+		}
+	}
 	script.Visit(text, script.Visitor{
 		Literal: func(text string, offset int) { e.text(text, at+offset) },
 		Key: func(name string, offset int) {
