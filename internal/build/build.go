@@ -191,6 +191,7 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	}
 	plan := b.plan(slices.Concat(perPage...))
 	l := b.load(programsOf(programs, list), pages)
+	l.markLinked(perPage)
 	bundles := slices.Concat(plan.bundles, own, l.bundles, l.order)
 	if b.purges() {
 		if b.uses, err = b.usesOf(ctx, bundles, pages); err != nil {

@@ -204,6 +204,23 @@ func TestScriptOutputs(t *testing.T) {
 	}
 }
 
+// TestSoughtBundleStaysFile holds that a bundle that scripts look for is linked, and
+// another of its size written into its page.
+func TestSoughtBundleStaysFile(t *testing.T) {
+	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\nwithin-page = 5000\n[purge]", 1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
+	res, found := s.build(t, project.Development)
+	if found != "" {
+		t.Fatal(found)
+	}
+	out := outputTexts(res)
+	if !strings.Contains(out["index.html"], `<link rel="stylesheet" href="index.css">`) || !strings.Contains(out["js/map-2.css.js"], `new URL("../index.css", import.meta.url)`) {
+		t.Errorf("index: %s\n%s", out["index.html"], out["js/map-2.css.js"])
+	}
+	if !strings.Contains(out["other.html"], "<style>") {
+		t.Errorf("other: %s", out["other.html"])
+	}
+}
+
 func outputTexts(res *build.Result) map[string]string {
 	out := make(map[string]string)
 	for _, o := range res.Outputs {

@@ -55,6 +55,7 @@ type styles struct {
 	taken   bool   // a script takes it as an object, or by its address
 	plain   bool   // by its plain name
 	named   bool   // the settings name it
+	sought  bool   // scripts look whether a page links it
 	module  Output // the script that puts it into the page
 }
 
@@ -423,7 +424,7 @@ func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 
 // mayFitWithin reports whether a bundle may be written into its one page, if it is small.
 func (b *builder) mayFitWithin(s *styles) bool {
-	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late
+	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.sought
 }
 
 // fitsWithin reports whether a bundle is written into its one page.

@@ -66,6 +66,23 @@ func (l *loading) makeModules(units [][]*unit, list []*named) {
 	}
 }
 
+// markLinked has bundles stay files in which scripts look for sheets that they would
+// load otherwise. units are those of each page.
+func (l *loading) markLinked(units [][]*unit) {
+	for _, s := range l.bundles {
+		for _, i := range s.linked {
+			if i >= len(units) {
+				continue
+			}
+			for _, u := range units[i] {
+				for _, have := range u.loads {
+					have.sought = have.sought || holds(have.pieces, s.first())
+				}
+			}
+		}
+	}
+}
+
 // first returns the sheet of the first piece.
 func (s *styles) first() source.Path {
 	for _, p := range s.pieces {
