@@ -202,12 +202,13 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 		return nil, err
 	}
 	l.makeModules(perPage, list)
+	copies := b.scriptCopies(l)
 	made := make([]*pageResult, len(pages))
-	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l) }); err != nil {
+	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l, copies) }); err != nil {
 		return nil, err
 	}
 	out := newOutputs(b)
-	out.copies = b.scriptCopies(l)
+	out.copies = copies
 	for _, u := range slices.Concat(perPage...) {
 		b.checkEmpty(u)
 	}

@@ -221,6 +221,24 @@ func TestSoughtBundleStaysFile(t *testing.T) {
 	}
 }
 
+// TestScriptIntegrity gives a page the hash of a script as it is written.
+func TestScriptIntegrity(t *testing.T) {
+	s := newSite(t, "-- site/index.html --\n<script type=module src=a.js integrity='sha384-old'></script><script type=module src=b.js integrity=sha384-same></script><p class=a>\n-- site/a.js --\nimport './a.css'; window.ran = true\n-- site/b.js --\n1\n-- site/a.css --\n.a { color: red }\n")
+	res, found := s.build(t, project.Development)
+	if found != "" {
+		t.Fatal(found)
+	}
+	page := outputTexts(res)["index.html"]
+	if strings.Contains(page, "sha384-old") || !strings.Contains(page, "sha384-same") {
+		t.Error(page)
+	}
+	browser := browsertest.Start(t).Open(serve(t, s.output(project.Development)) + "/index.html")
+	ran := false
+	if browser.Eval("window.ran === true", &ran); !ran {
+		t.Errorf("the script did not run: %s", browser.Problems())
+	}
+}
+
 func outputTexts(res *build.Result) map[string]string {
 	out := make(map[string]string)
 	for _, o := range res.Outputs {

@@ -23,8 +23,9 @@ type pageResult struct {
 	verdicts []purge.Verdict // about its style elements
 }
 
-// page makes the page that links the bundles of its units.
-func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading) *pageResult {
+// page makes the page that links the bundles of its units. copies are the scripts that
+// are not copied as they are.
+func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, copies map[source.Path][]byte) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
@@ -54,6 +55,11 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading) 
 	edits = append(edits, b.styleElements(res)...)
 	for _, mod := range runs.inline {
 		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
+	}
+	for _, s := range p.Scripts {
+		if data, ok := copies[b.resolve(p, s.Address).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
+			edits = append(edits, graph.Edit{At: s.Integrity, With: integrity(data)}) // that of the script as it was would keep it from running
+		}
 	}
 	text := graph.Apply(p.File.Text, edits)
 	if p.File.BOM {

@@ -33,6 +33,8 @@ type Script struct {
 	Ref         // the address of its file; empty if it stands in the page
 	Text   Span // what stands in the page; empty if it has a file
 	Module bool
+	// Integrity is where the hash stands that its file must have; empty if none does.
+	Integrity Span
 }
 
 // Group is a run of style links that can become one: nothing else that styles
@@ -185,6 +187,9 @@ func (r *pageReader) scriptTag(attrs []attr) {
 		s := Script{Module: kind == "module"}
 		if src := find(attrs, "src"); src != nil {
 			s.Ref = ref(src)
+			if hash := find(attrs, "integrity"); hash != nil {
+				s.Integrity = hash.at
+			}
 			r.page.Scripts = append(r.page.Scripts, s)
 			return // browsers do not run what stands in it
 		}
