@@ -30,7 +30,7 @@ type Evidence struct {
 	documents []*document // trees of pages; none if it does not count where elements stand
 
 	base int // the offset in the file of what is read
-	file source.FileID
+	file *source.File
 }
 
 // NewEvidence returns evidence of nothing. keep lists patterns of selectors that stay
@@ -73,10 +73,11 @@ func merge(to, from map[string]source.Pos) {
 	}
 }
 
-// note notes a name at an offset of what is read.
+// note notes a name at an offset of what is read. What is written with escapes or
+// character references is shorter where it is read, and its places are near.
 func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 	if _, ok := in[name]; !ok {
-		in[name] = source.Pos{File: e.file, Off: uint32(e.base + offset)}
+		in[name] = e.file.Pos(min(e.base+offset, len(e.file.Text)))
 	}
 }
 

@@ -373,3 +373,30 @@ func TestElementsOfScripts(t *testing.T) {
 		}
 	}
 }
+
+// FuzzEvidence holds that evidence lies in its file, and that purging by it never removes
+// a selector for a class that a page has.
+func FuzzEvidence(f *testing.F) {
+	f.Add("<!doctype html><p class='a b' ID=c data-x=\"é\" onclick=\"f('d-' + e)\"><svg><a xlink:href=#f></svg><noscript><i class=g></noscript>")
+	f.Add("el.classList.add(`a-${b}`, 'c:d'); x = { e: 1 }.f.dataset.g")
+	f.Fuzz(func(t *testing.T, text string) {
+		file := textFile(text)
+		for _, add := range []func(*Evidence, *source.File){(*Evidence).AddHTML, (*Evidence).AddScript, (*Evidence).AddText, (*Evidence).AddStructure} {
+			e := NewEvidence(nil)
+			add(e, file)
+			e.Each(func(name string, at source.Pos) {
+				if int(at.Off) > len(file.Text) {
+					t.Fatalf("%q at %d of %d", name, at.Off, len(file.Text))
+				}
+			})
+			for name := range e.Classes() {
+				if _, ok := e.Class(name); !ok {
+					t.Fatalf("the class %q is not in use", name)
+				}
+			}
+			if c := e.Since(e); c.Concerns(map[string]bool{"a": true}) && len(e.documents) == 0 {
+				t.Fatal("evidence differs from itself")
+			}
+		}
+	})
+}

@@ -15,7 +15,7 @@ import (
 // AddHTML adds the elements, classes, IDs and attributes of a page or of a part of
 // one, and what its scripts may use as names.
 func (e *Evidence) AddHTML(f *source.File) {
-	e.file = f.ID
+	e.file = f
 	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool)}
 	r.read(0, len(f.Text), true)
 	e.base = 0
@@ -163,7 +163,7 @@ var plainAttributes = func() map[string]bool {
 // ends in a hyphen or underscore, such as "notice-" + kind, stands for all names that start
 // so, and one that begins with either for all that end so.
 func (e *Evidence) AddScript(f *source.File) {
-	e.file = f.ID
+	e.file = f
 	e.script(f.Text, 0)
 	e.base = 0
 }
@@ -193,7 +193,7 @@ func (e *Evidence) script(text string, at int) {
 // any language.
 func (e *Evidence) AddText(f *source.File) {
 	const large, perName = 1 << 18, 12
-	if e.file = f.ID; len(f.Text) > large && len(e.words) == 0 {
+	if e.file = f; len(f.Text) > large && len(e.words) == 0 {
 		e.words = make(map[string]source.Pos, len(f.Text)/perName) // it need not grow by and by
 	}
 	e.text(f.Text, 0)
