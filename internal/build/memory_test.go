@@ -152,123 +152,77 @@ func firstDifference(got, want string) string {
 // builds that begin anew. It tells how much of the time of these it takes: after a change of a
 // value, and after one by which the sheet competes with others that it did not compete with.
 func BenchmarkRebuild(b *testing.B) {
-	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as the program has it
 	for name, change := range map[string]func(text string, n int) string{
 		"value": func(text string, n int) string { return strings.Replace(text, ": ", fmt.Sprintf(": %d", n%9+1), 1) },
 		"rule":  func(text string, n int) string { return text + fmt.Sprintf("#new%d { color: red; order: %d }\n", n, n) },
 	} {
-		b.Run(name, func(b *testing.B) { benchmarkRebuild(b, change) })
+		b.Run(name, func(b *testing.B) {
+			files := generateSite(1, 50, 500).files
+			timeRebuilds(b, files, project.Development, func(n int) (string, string) {
+				name := fmt.Sprintf("css/s%03d.css", n*37%500)
+				return name, change(string(files[name].Data), n)
+			})
+		})
 	}
 }
 
 // BenchmarkRepurge changes a page by a class that a few sheets have, and builds for
-// production again, beside builds that begin anew.
+// production again, beside builds that begin anew: a site of many small sheets, and one of a
+// sheet of 1 MB and 200 pages.
 func BenchmarkRepurge(b *testing.B) {
-	defer debug.SetGCPercent(debug.SetGCPercent(400))
-	site := generateSite(1, 50, 500)
+	b.Run("small", func(b *testing.B) {
+		files := generateSite(1, 50, 500).files
+		timeRebuilds(b, files, project.Production, func(n int) (string, string) {
+			name := fmt.Sprintf("p%02d.html", n*7%50)
+			return name, string(files[name].Data) + fmt.Sprintf("<p class=s%d>", n*37%500)
+		})
+	})
+	b.Run("large", func(b *testing.B) {
+		files := fstest.MapFS{"main.css": {Data: []byte(csstest.Generate(1 << 20))}}
+		for i := range 40 {
+			files[fmt.Sprintf("img/wave-%d.svg", i)] = &fstest.MapFile{}
+		}
+		for i := range 200 {
+			var text strings.Builder
+			text.WriteString("<!doctype html><link rel=stylesheet href=main.css>")
+			for k := range 60 {
+				fmt.Fprintf(&text, "<section id=s%d class=\"berth-%d vessel__name\"><p data-tone=calm>Boats leave from berth %d</p></section>\n", k, (i*7+k)%3000, k)
+			}
+			files[fmt.Sprintf("p%03d.html", i)] = &fstest.MapFile{Data: []byte(text.String())}
+		}
+		timeRebuilds(b, files, project.Production, func(n int) (string, string) {
+			name := fmt.Sprintf("p%03d.html", n*7%200)
+			return name, string(files[name].Data) + fmt.Sprintf("<p class=quay-%d>", n)
+		})
+	})
+}
+
+// timeRebuilds gives one file after another a text that change tells, and back, and reports
+// how much of the time of builds that begin anew those take that remember.
+func timeRebuilds(b *testing.B, files fstest.MapFS, profile string, change func(n int) (name, text string)) {
+	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as the program has it
 	settings := project.Default()
 	settings.Split = project.Split{Shared: 2, Least: 1000}
 	open := func() *project.Project {
-		return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: site.files})}
+		return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: files})}
 	}
-	p := open()
-	memory := build.NewMemory(p)
 	run := func(p *project.Project, memory *build.Memory) time.Duration {
 		start := time.Now()
-		if res, err := build.Site(context.Background(), p, build.Options{Profile: project.Production, Memory: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
+		if res, err := build.Site(context.Background(), p, build.Options{Profile: profile, Memory: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
 			b.Fatal(err, res.Diagnostics)
 		}
 		return time.Since(start)
 	}
-	run(p, memory)
-	var whole, again time.Duration
-	rounds := 0
-	for b.Loop() {
-		name := fmt.Sprintf("p%02d.html", rounds*7%50)
-		was := string(site.files[name].Data)
-		for _, text := range []string{was + fmt.Sprintf("<p class=s%d>", rounds*37%500), was} {
-			site.files[name].Data = []byte(text)
-			start := time.Now()
-			memory.Forget([]source.Path{{Name: name}})
-			run(p, memory)
-			again += time.Since(start)
-			whole += run(open(), nil)
-		}
-		rounds++
-	}
-	b.ReportMetric(again.Seconds()/whole.Seconds(), "again/whole")
-}
-
-// BenchmarkRepurgeLarge does that with one sheet of 1 MB and 200 pages.
-func BenchmarkRepurgeLarge(b *testing.B) {
-	defer debug.SetGCPercent(debug.SetGCPercent(400))
-	files := fstest.MapFS{"main.css": {Data: []byte(csstest.Generate(1 << 20))}}
-	for i := range 40 {
-		files[fmt.Sprintf("img/wave-%d.svg", i)] = &fstest.MapFile{}
-	}
-	for i := range 200 {
-		var text strings.Builder
-		text.WriteString("<!doctype html><link rel=stylesheet href=main.css>")
-		for k := range 60 {
-			fmt.Fprintf(&text, "<section id=s%d class=\"berth-%d vessel__name\"><p data-tone=calm>Boats leave from berth %d</p></section>\n", k, (i*7+k)%3000, k)
-		}
-		files[fmt.Sprintf("p%03d.html", i)] = &fstest.MapFile{Data: []byte(text.String())}
-	}
-	open := func() *project.Project {
-		return &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: files})}
-	}
 	p := open()
 	memory := build.NewMemory(p)
-	run := func(p *project.Project, memory *build.Memory) time.Duration {
-		start := time.Now()
-		if _, err := build.Site(context.Background(), p, build.Options{Profile: project.Production, Memory: memory}); err != nil {
-			b.Fatal(err)
-		}
-		return time.Since(start)
-	}
 	run(p, memory)
 	var whole, again time.Duration
 	rounds := 0
 	for b.Loop() {
-		name := fmt.Sprintf("p%03d.html", rounds*7%200)
+		name, text := change(rounds)
 		was := string(files[name].Data)
-		for _, text := range []string{was + fmt.Sprintf("<p class=quay-%d>", rounds), was} {
+		for _, text := range []string{text, was} {
 			files[name].Data = []byte(text)
-			start := time.Now()
-			memory.Forget([]source.Path{{Name: name}})
-			run(p, memory)
-			again += time.Since(start)
-			whole += run(open(), nil)
-		}
-		rounds++
-	}
-	b.ReportMetric(again.Seconds()/whole.Seconds(), "again/whole")
-}
-
-func benchmarkRebuild(b *testing.B, change func(text string, n int) string) {
-	site := generateSite(1, 50, 500)
-	settings := project.Default()
-	settings.Split = project.Split{Shared: 2, Least: 1000}
-	open := func() *project.Project {
-		return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: site.files})}
-	}
-	p := open()
-	memory := build.NewMemory(p)
-	run := func(p *project.Project, memory *build.Memory) time.Duration {
-		start := time.Now()
-		if res, err := build.Site(context.Background(), p, build.Options{Memory: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
-			b.Fatal(err, res.Diagnostics)
-		}
-		return time.Since(start)
-	}
-	run(p, memory)
-	var whole, again time.Duration
-	rounds := 0
-	for b.Loop() {
-		name := fmt.Sprintf("css/s%03d.css", rounds*37%500)
-		was := string(site.files[name].Data)
-		for _, text := range []string{change(was, rounds), was} {
-			site.files[name].Data = []byte(text)
 			start := time.Now()
 			memory.Forget([]source.Path{{Name: name}})
 			run(p, memory)
