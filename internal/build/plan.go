@@ -349,7 +349,11 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 		first, second := units[t.AB], units[t.BA]
 		others := ""
 		if n := len(pages[p]) - 1; n > 0 {
-			others = ", as do " + counted(n, "other page")
+			do := "do"
+			if n == 1 {
+				do = "does"
+			}
+			others = fmt.Sprintf(", as %s %s", do, counted(n, "other page"))
 		}
 		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: second.at,
 			Message: fmt.Sprintf("this page loads %q before %q%s, and %q the other way around; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),

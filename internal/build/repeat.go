@@ -3,10 +3,8 @@ package build
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"rinzel/internal/css/ast"
-	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -29,7 +27,7 @@ func repeated(pieces []piece) []piece {
 		if p.external != nil || p.prologue || count[p.file] < 2 || layered(p) {
 			return ""
 		}
-		return fmt.Sprint(p.file.ID, conditionText(p.conds))
+		return fmt.Sprint(p.file.ID, conditionKey(p.conds))
 	}
 	for i, p := range pieces {
 		if k := key(p); k != "" {
@@ -74,12 +72,4 @@ func layered(p piece) bool {
 		return !found
 	})
 	return found
-}
-
-func conditionText(conds []*condition) string {
-	var b strings.Builder
-	for _, c := range conds {
-		fmt.Fprintf(&b, "|%s|%s", print.CompactValues(c.supports), print.CompactValues(c.media))
-	}
-	return b.String()
 }

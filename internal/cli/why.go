@@ -199,11 +199,9 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 		return fmt.Sprintf("[purge] keep has %q", part)
 	case purge.ByComment:
 		return "a comment in the sheet keeps it"
-	}
-	switch r.Part {
-	case "the rule around it":
+	case purge.Around:
 		return "the rule around it goes"
-	case "its parts in this order":
+	case purge.Elsewhere:
 		return "all its parts are in use, and stand so on no page"
 	}
 	return "nothing uses " + part
@@ -312,7 +310,7 @@ type jsonJudged struct {
 }
 
 type jsonReason struct {
-	Part  string     `json:"part"`
+	Part  string     `json:"part,omitempty"`
 	How   purge.How  `json:"how,omitempty"` // empty if nothing uses the part
 	Place *jsonPlace `json:"place,omitempty"`
 	Text  string     `json:"text,omitempty"`

@@ -99,6 +99,10 @@ const (
 	Implied   How = "implied" // every page has it, or a browser may make it so
 	ByKeep    How = "keep"    // the settings keep it
 	ByComment How = "comment" // a comment in the sheet keeps it
+
+	// Of selectors that go, though it is not that nothing uses a part:
+	Around    How = "around"    // the rule around it goes
+	Elsewhere How = "elsewhere" // all parts are in use, and stand so on no page
 )
 
 // named returns why a name counts as in use that pages have in exact, as class or as ID.

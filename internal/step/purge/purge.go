@@ -42,7 +42,7 @@ type Verdict struct {
 
 // Reason is about one part of a selector: a class, ID, element or attribute.
 type Reason struct {
-	Part string // as written
+	Part string // as written; empty of a reason that is about the whole selector
 	Use  Use    // the zero Use if nothing uses it
 }
 
@@ -104,7 +104,7 @@ func (p *purger) leave(n ast.Node) {
 		if r, ok := n.(*ast.StyleRule); ok {
 			p.result.Rules++
 			for _, s := range r.Selectors {
-				p.tell(s, true, []Reason{{Part: "a comment", Use: Use{How: ByComment}}})
+				p.tell(s, true, []Reason{{Use: Use{How: ByComment}}})
 			}
 		}
 		return true
@@ -182,7 +182,7 @@ func (p *purger) nested(nodes []ast.Node) {
 			p.result.RemovedRules++
 			for _, s := range r.Selectors {
 				if p.Ledger != nil {
-					p.Ledger(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Part: "the rule around it"}}})
+					p.Ledger(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Use: Use{How: Around}}}})
 				}
 			}
 		}
@@ -229,7 +229,7 @@ func (p *purger) judge(s ast.Selector) bool {
 	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
 	kept := j.possible(s)
 	if kept && !p.Evidence.stands(s) {
-		kept, j.missing = false, []Reason{{Part: elsewhere}}
+		kept, j.missing = false, []Reason{{Use: Use{How: Elsewhere}}}
 	}
 	if j.explain {
 		why := j.found
@@ -240,10 +240,6 @@ func (p *purger) judge(s ast.Selector) bool {
 	}
 	return kept
 }
-
-// elsewhere stands for a part in the verdict about a selector all whose parts are in use,
-// on no page as it has them.
-const elsewhere = "its parts in this order"
 
 func (p *purger) tell(s ast.Selector, kept bool, why []Reason) {
 	if p.Ledger != nil {

@@ -193,7 +193,7 @@ func TestLedger(t *testing.T) {
 	}})
 	want := []string{
 		"true .board=page board  .notice=page notice #quay=page quay d", "true p=page <p tit .late=text late')", "true .one=text one tw .two-x=joined two-' ", "false .dead #pier",
-		"true [hidden]=text hidden", "true [data-kind=x]=page x>é<b ", "true .gone=text gone: ", "true .is-*=keep", "false .dead", "false the rule around it",
+		"true [hidden]=text hidden", "true [data-kind=x]=page x>é<b ", "true .gone=text gone: ", "true .is-*=keep", "false .dead", "false =around",
 	}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
