@@ -11,8 +11,9 @@ require (
 	github.com/pelletier/go-toml/v2 v2.4.3
 	github.com/spf13/cobra v1.10.2
 	golang.org/x/net v0.62.0
-	golang.org/x/sync v0.24.0
+	golang.org/x/sync v0.25.0
 	golang.org/x/term v0.47.0
+	golang.org/x/text v0.44.0
 	golang.org/x/tools v0.52.0
 )
 

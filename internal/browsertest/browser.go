@@ -71,7 +71,7 @@ func Start(t testing.TB) *Browser {
 	cmd := exec.Command(path, "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
 		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
 		"--force-color-profile=srgb", "--remote-debugging-pipe", "--remote-debugging-port=0",
-		"--remote-allow-origins=*", "--user-data-dir="+t.TempDir(), "about:blank")
+		"--remote-allow-origins=*", "--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--disable-backgrounding-occluded-windows", "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1", "--user-data-dir="+t.TempDir(), "about:blank")
 	cmd.ExtraFiles = []*os.File{toBrowser, fromBrowser}
 	stderr, err := cmd.StderrPipe()
 	if err != nil {
@@ -211,8 +211,10 @@ func (b *Browser) call(session, method string, params any) (json.RawMessage, err
 
 // Page is a tab of the browser.
 type Page struct {
-	b       *Browser
-	session string
+	b        *Browser
+	session  string
+	prepared bool // see [Page.Look]
+	requests map[string]string
 
 	// guarded by b.mu
 	loaded   chan struct{}
@@ -223,9 +225,9 @@ type Page struct {
 // Open opens a new tab of 1280 by 800 pixels and loads an address in it.
 func (b *Browser) Open(url string) *Page {
 	b.t.Helper()
-	p := &Page{b: b}
+	p := &Page{b: b, requests: make(map[string]string)}
 	var target struct{ TargetID string }
-	p.must("Target.createTarget", map[string]any{"url": "about:blank"}, &target)
+	p.must("Target.createTarget", map[string]any{"url": "about:blank", "newWindow": true}, &target)
 	var attached struct{ SessionID string }
 	p.must("Target.attachToTarget", map[string]any{"targetId": target.TargetID, "flatten": true}, &attached)
 	p.session = attached.SessionID
@@ -246,7 +248,7 @@ func (p *Page) Load(url string) {
 	p.b.t.Helper()
 	loaded := make(chan struct{})
 	p.b.mu.Lock()
-	p.loaded, p.problems, p.sheets = loaded, nil, nil
+	p.loaded, p.problems, p.sheets, p.requests = loaded, nil, nil, make(map[string]string)
 	p.b.mu.Unlock()
 	p.must("Page.navigate", map[string]any{"url": url}, nil)
 	select {
@@ -265,12 +267,30 @@ func (p *Page) event(m message) {
 			p.loaded = nil
 		}
 	case "Runtime.exceptionThrown":
-		p.problems = append(p.problems, string(m.Params))
+		var e struct {
+			ExceptionDetails struct {
+				Text      string
+				Exception struct{ Description string }
+			}
+		}
+		_ = json.Unmarshal(m.Params, &e)
+		first, _, _ := strings.Cut(e.ExceptionDetails.Exception.Description, "\n")
+		p.problems = append(p.problems, e.ExceptionDetails.Text+" "+first)
+	case "Network.requestWillBeSent":
+		var r struct {
+			RequestID string
+			Request   struct{ URL string }
+		}
+		_ = json.Unmarshal(m.Params, &r)
+		p.requests[r.RequestID] = r.Request.URL
 	case "Network.loadingFailed":
-		var f struct{ Type string }
+		var f struct {
+			RequestID, Type, ErrorText string
+			Canceled                   bool
+		}
 		_ = json.Unmarshal(m.Params, &f)
-		if f.Type != "Other" { // as the browser's own wish for an icon
-			p.problems = append(p.problems, string(m.Params))
+		if f.Type != "Other" && !f.Canceled { // as the browser's own wish for an icon
+			p.problems = append(p.problems, f.ErrorText+" for "+p.requests[f.RequestID])
 		}
 	case "Network.responseReceived":
 		var r struct {

@@ -28,11 +28,41 @@ type asset struct {
 // assetNames are the names of assets, worked out when they are first asked for.
 type assetNames struct {
 	once      sync.Once
-	mentioned map[string]bool // names of files that text of the project mentions, in lower case
-	names     sync.Map        // source.Path to string
+	mentioned map[string]bool      // names of files that text of the project mentions, in lower case
+	folders   map[string]bool      // of which scripts name files that they work out
+	plain     map[source.Path]bool // files that are named where nothing is rewritten
+	names     sync.Map             // source.Path to string
 }
 
 func newAssetNames() *assetNames { return &assetNames{mentioned: make(map[string]bool)} }
+
+// within notes the folders of which scripts name files that they work out.
+func (a *assetNames) within(programs []*program) {
+	folders, plain := make(map[string]bool), make(map[source.Path]bool)
+	for _, p := range programs {
+		for _, f := range p.files {
+			plain[f.path] = true
+		}
+		for _, f := range p.folders {
+			folders[f.name] = true
+		}
+	}
+	a.folders, a.plain = folders, plain
+}
+
+// workedOut reports whether a file is named where nothing is rewritten, or a script may work out its
+// name as it runs.
+func (a *assetNames) workedOut(p source.Path) bool {
+	if a.plain[p] {
+		return true
+	}
+	for dir := path.Dir(p.Name); p.Root == "" && dir != "."; dir = path.Dir(dir) {
+		if a.folders[dir] {
+			return true
+		}
+	}
+	return false
+}
 
 // plainAssetName returns where an asset is copied to if its name has no hash.
 func plainAssetName(p source.Path) string {
@@ -48,7 +78,7 @@ func (b *builder) assetName(p source.Path) string {
 		return name.(string)
 	}
 	name := plainAssetName(p)
-	if b.profile.Names == project.HashedNames && !b.mentions(path.Base(p.Name)) {
+	if b.profile.Names == project.HashedNames && !b.mentions(path.Base(p.Name)) && !b.memory.assets.workedOut(p) {
 		if data, err := b.project.Tree.Bytes(p); err == nil {
 			name = hashedName(name, data)
 		}
@@ -62,7 +92,7 @@ func (b *builder) assetName(p source.Path) string {
 var mentioning = []string{".js", ".mjs", ".cjs", ".json", ".webmanifest", ".svg", ".xml", ".txt", ".md"}
 
 func mayMention(p source.Path) bool {
-	return slices.Contains(mentioning, strings.ToLower(path.Ext(p.Name)))
+	return isPage(p.Name) || slices.Contains(mentioning, strings.ToLower(path.Ext(p.Name)))
 }
 
 // mentions reports whether the text of a file of the source folder holds the
@@ -78,7 +108,11 @@ func (b *builder) mentions(name string) bool {
 			if err != nil {
 				return // it is copied as it is
 			}
-			for _, word := range strings.FieldsFunc(f.Text, endsFileName) {
+			text := f.Text
+			if isPage(p.Name) {
+				text = notRewritten(graph.ReadPage(f))
+			}
+			for _, word := range strings.FieldsFunc(text, endsFileName) {
 				if strings.Contains(word, ".") {
 					b.memory.assets.mentioned[strings.ToLower(word)] = true
 				}
@@ -86,6 +120,26 @@ func (b *builder) mentions(name string) bool {
 		})
 	})
 	return b.memory.assets.mentioned[strings.ToLower(name)]
+}
+
+// notRewritten returns the text of a page without the addresses that are rewritten.
+func notRewritten(p *graph.Page) string {
+	var edits []graph.Edit
+	cut := func(at graph.Span) { edits = append(edits, graph.Edit{At: at, With: " "}) }
+	for _, r := range p.Refs {
+		if !r.Fixed {
+			cut(r.At)
+		}
+	}
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			cut(l.Href.At)
+		}
+	}
+	for _, at := range p.Styles {
+		cut(at)
+	}
+	return graph.Apply(p.File.Text, edits)
 }
 
 // endsFileName reports whether a character ends the name of a file in an address.
@@ -168,7 +222,7 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 		return
 	}
 	b.report(diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: refSpan(p, r),
-		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path)})
+		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()})
 }
 
 // moveAssets notes the files that a page names, and returns the edits that make

@@ -40,8 +40,7 @@ type Options struct {
 	Ledger bool
 }
 
-// Result is what came of a build. If a diagnostic is an error, Outputs must
-// not be written.
+// Result is what came of a build. Outputs must not be written unless it is [Result.Writable].
 type Result struct {
 	Profile     project.Profile
 	Outputs     []Output
@@ -54,7 +53,14 @@ type Result struct {
 	Checks int
 	Ledger []Judged // what became of each selector, bundle by bundle, if it was asked for
 	Kept   []Kept   // sheets that several pages reach and each has in a bundle of its own
+	// Broken are the pages with errors of their own, where the profile is for no release and
+	// other pages have none: the outputs may be written, and these pages show what is wrong.
+	Broken []string
 }
+
+// Writable reports whether the outputs may be written: there is no error, or only pages that
+// show their own.
+func (r *Result) Writable() bool { return len(r.Broken) > 0 || !diag.HasErrors(r.Diagnostics) }
 
 // Page is a page and the bundles that it loads.
 type Page struct {
@@ -114,28 +120,34 @@ type Bundle struct {
 
 // builder is one build under way.
 type builder struct {
-	project  *project.Project
-	profile  project.Profile
-	lowering lower.Options
-	fitting  *prefix.Fitter
-	checker  *check.Checker
-	opts     Options
-	memory   *Memory
-	here     string // the working folder; empty if it is not known
-	evidence *purge.Evidence
-	uses     *purge.Uses   // nil where not all sheets of the site are known
-	keptBy   atomic.Uint64 // see [purge.Result]
-	records  bool          // notes where constants are set and read
-	checkAll bool          // checks whatever the settings say of builds
+	project   *project.Project
+	profile   project.Profile
+	lowering  lower.Options
+	fitting   *prefix.Fitter
+	checker   *check.Checker
+	opts      Options
+	memory    *Memory
+	here      string // the working folder; empty if it is not known
+	evidence  *purge.Evidence
+	uses      *purge.Uses   // nil where not all sheets of the site are known
+	keptBy    atomic.Uint64 // see [purge.Result]
+	externals atomic.Uint64 // a bit for each pattern of external that matched, the last for all from the 64th on
+	records   bool          // notes where constants are set and read
+	checkAll  bool          // checks whatever the settings say of builds
 
-	mu        sync.Mutex
-	diags     diag.List
-	checks    diag.List
-	checked   map[source.Path]bool
-	unchecked map[source.Path]bool
-	told      map[any]bool              // entries and sheets whose findings are among those of the build
-	modules   map[string]*modules       // scripts, by the import maps of the pages that run them
-	run       map[source.Path][]*module // scripts that pages run, as each of those has them
+	indexOnce sync.Once
+	files     *fileIndex
+
+	mu         sync.Mutex
+	diags      diag.List
+	checks     diag.List
+	checked    map[source.Path]bool
+	unchecked  map[source.Path]bool
+	reachedBy  map[*entry][]*graph.Page // the pages that link an entry, or run scripts that import it
+	pageErrors []pageError
+	told       map[any]bool              // entries and sheets whose findings are among those of the build
+	modules    map[string]*modules       // scripts, by the import maps of the pages that run them
+	run        map[source.Path][]*module // scripts that pages run, as each of those has them
 }
 
 // Site builds all pages of a project. The error is one of our run, a
@@ -163,6 +175,8 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	}
 	b.idleChains()
 	b.idleKeeps()
+	b.idleGlobs()
+	b.showErrors(out, res, pages)
 	res.Outputs = out.finish(res.Bundles)
 	for _, o := range b.memory.compressed(res.Outputs, b.profile.Compress) {
 		out.add(o)
@@ -189,6 +203,7 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 		b.runNamed(n)
 		own = append(own, b.stylesOf(n))
 	}
+	b.memory.assets.within(programsOf(programs, list))
 	plan := b.plan(slices.Concat(perPage...))
 	l := b.load(programsOf(programs, list), pages)
 	l.markLinked(perPage)
@@ -230,6 +245,10 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 			out.addAsset(a)
 		}
 	}
+	for _, a := range b.copies() {
+		out.addAsset(a)
+	}
+	b.unnamedIn(programsOf(programs, list), out)
 	res.Kept = plan.kept
 	return out, nil
 }
@@ -375,7 +394,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		checker:  opts.Memory.checker,
 		fitting:  opts.Memory.fitting,
 		memory:   opts.Memory,
-		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool),
+		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool), reachedBy: make(map[*entry][]*graph.Page),
 		modules: make(map[string]*modules), run: make(map[source.Path][]*module),
 	}, nil
 }
@@ -405,12 +424,22 @@ func (b *builder) walk(visit func(source.Path)) {
 func (b *builder) listFiles() (files []source.Path, whole bool) {
 	files, whole = []source.Path{}, true
 	skip := b.project.Skip()
-	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, func(p source.Path) { files = append(files, p) }, func(p source.Path, err error) {
+	visit := func(p source.Path) {
+		if !b.excluded(p) {
+			files = append(files, p)
+		}
+	}
+	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, visit, func(p source.Path, err error) {
 		whole = false
 		b.report(diag.Diagnostic{Code: "unreadable", Severity: diag.Warning,
 			Message: fmt.Sprintf("%q cannot be read and is left out: %v", b.project.Tree.Show(p), err)})
 	})
 	return files, whole
+}
+
+// excluded reports whether the settings say that a file is no part of the project.
+func (b *builder) excluded(p source.Path) bool {
+	return project.AnyMatches(b.project.Settings.Exclude, p)
 }
 
 func isPage(name string) bool {
@@ -441,9 +470,33 @@ func (b *builder) findPages() []*graph.Page {
 			b.report(b.unreadable(p, err, source.Span{}))
 			return
 		}
-		pages = append(pages, b.memory.page(f))
+		page := b.memory.page(f)
+		b.sayEncodings(page)
+		pages = append(pages, page)
 	})
 	return pages
+}
+
+// sayEncodings tells the tree in which encoding the sheets and scripts of a page are, if they
+// do not say so themselves: that of their element, or else that of the page (HTML, section
+// 4.12.1.4; CSS Syntax 3, section 3.2).
+func (b *builder) sayEncodings(p *graph.Page) {
+	say := func(r graph.Ref, label string) {
+		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {
+			return
+		}
+		if t := b.resolve(p, r.Address); t.Kind == graph.Local {
+			b.project.Tree.SetEncoding(t.Path, label)
+		}
+	}
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			say(l.Href, l.Charset())
+		}
+	}
+	for _, s := range p.Scripts {
+		say(s.Ref, s.Charset)
+	}
 }
 
 // unreadable words the error of reading a file that the source at span names.

@@ -5,8 +5,7 @@ import (
 	"maps"
 	"path"
 	"slices"
-
-	"github.com/bmatcuk/doublestar/v4"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -100,10 +99,11 @@ func (b *builder) leftByPurge(f *source.File, nodes []ast.Node) (left map[ast.No
 // sheet, as [purge.Result] has them.
 func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	for i, pattern := range b.project.Settings.Purge.Keep {
-		if root, glob := project.SplitRoot(pattern); root != "" && root == p.Root {
-			if ok, _ := doublestar.Match(glob, p.Name); ok {
-				bits |= 1 << min(i, 63)
-			}
+		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") && !strings.HasSuffix(strings.ToLower(pattern), ".css") {
+			continue // it is about selectors
+		}
+		if (project.Glob{Pattern: pattern}).Matches(p) {
+			bits |= 1 << min(i, 63)
 		}
 	}
 	return bits
@@ -119,7 +119,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, left map[ast.Node]bool
 			if !job.purge {
 				continue
 			}
-			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Properties: b.project.Settings.Purge.Properties, Left: left}
+			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Properties: b.project.Settings.Purge.Properties, Left: left, Supported: b.supported}
 			if b.opts.Ledger {
 				opts.Ledger = func(v purge.Verdict) { res.verdicts = append(res.verdicts, v) }
 			}

@@ -11,12 +11,16 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/purge"
 )
+
+// supported reports whether all targets support a selector.
+func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Lacking(s)) == 0 }
 
 // keptEvidence is all evidence of a build, with what was found when it was read.
 type keptEvidence struct {
@@ -37,7 +41,7 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 			files[page.File.Path] = true
 		}
 		b.walk(func(p source.Path) {
-			if isScript(p.Name) {
+			if isScript(p.Name) || isTemplateFile(p.Name) || isData(p.Name) && b.mentions(path.Base(p.Name)) {
 				files[p] = true
 			}
 		})
@@ -46,11 +50,15 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 			kept.diags = append(kept.diags, noEvidence())
 		}
 		kept.diags = append(kept.diags, b.pagesBeside(files, pages)...)
-		for _, page := range pages {
-			kept.diags = append(kept.diags, b.remoteScripts(page)...)
-		}
 		if err := b.readEvidence(ctx, files, kept); err != nil {
 			return err
+		}
+		for _, page := range pages {
+			scripts, found := b.unreadScripts(page)
+			kept.diags = append(kept.diags, found...)
+			for _, at := range scripts {
+				kept.unread(b, at)
+			}
 		}
 		b.memory.evidence = kept
 		b.memory.judgeBy(kept.all)
@@ -58,6 +66,28 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 	b.evidence = b.memory.evidence.all
 	b.report(b.memory.evidence.diags...)
 	return nil
+}
+
+// templateKinds are the endings of files that pages are made of elsewhere: server pages, components,
+// and text with marks that becomes markup.
+var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
+	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
+	.eex .heex .leex .vue .svelte .astro .riot .marko .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
+
+// dataKinds are the endings of files that scripts and pages take text or markup from.
+var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
+
+func isTemplateFile(name string) bool {
+	return slices.Contains(templateKinds, strings.ToLower(path.Ext(name)))
+}
+
+func isData(name string) bool { return slices.Contains(dataKinds, strings.ToLower(path.Ext(name))) }
+
+// unread notes a script that cannot be read, if the settings have purging heed it.
+func (k *keptEvidence) unread(b *builder, at source.Pos) {
+	if b.project.Settings.Purge.Unread == project.KeepRelated {
+		k.all.AddUnread(at)
+	}
 }
 
 // noEvidence words that there is nothing to judge by what is in use.
@@ -88,11 +118,14 @@ func (b *builder) matchEvidence(files map[source.Path]bool) (found []diag.Diagno
 			b.project.Tree.Walk(root, func(string) bool { return true }, seen, func(source.Path, error) {})
 		}
 		if !matched[i] {
-			where := "--evidence"
-			if i < len(settings) {
-				where = "[purge]"
+			where, at, severity := "--evidence", source.Span{}, diag.Warning
+			if b.profile.Release {
+				severity = diag.Error
 			}
-			found = append(found, diag.Diagnostic{Code: "no-evidence", Severity: diag.Warning,
+			if i < len(settings) {
+				where, at = "[purge]", b.project.Settings.Purge.EvidenceAt[i]
+			}
+			found = append(found, diag.Diagnostic{Code: "no-evidence", Severity: severity, Span: at,
 				Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, b.project.Settings.Source),
 				Mend:    cmp.Or(b.nearGlob(glob), "paths are relative to the source folder; ** stands for any folders")})
 		}
@@ -160,18 +193,28 @@ func (b *builder) pagesBeside(files map[source.Path]bool, pages []*graph.Page) (
 		Mend:    "rules that nothing else uses stay for them, and they link none of the bundles"}}
 }
 
-// remoteScripts notes scripts that a page loads from elsewhere: what they use
-// cannot be known.
-func (b *builder) remoteScripts(page *graph.Page) (found []diag.Diagnostic) {
+// unreadScripts returns the scripts that a page loads and that cannot be read, since they lie
+// elsewhere, and what is to be said of them.
+func (b *builder) unreadScripts(page *graph.Page) (scripts []source.Pos, found []diag.Diagnostic) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && b.resolve(page, s.Address).Kind == graph.External {
-			found = append(found, diag.Diagnostic{Code: "remote-script", Severity: diag.Note,
-				Span:    refSpan(page, s.Ref),
-				Message: "this script is not read for names in use, since it lies elsewhere",
-				Mend:    "list in [purge] keep the classes that only it uses"})
+			scripts = append(scripts, page.File.Pos(s.At.Start))
+			found = append(found, b.unread(refSpan(page, s.Ref), s.Address, "lies elsewhere and cannot be read for names in use"))
 		}
 	}
-	return found
+	return scripts, found
+}
+
+// unread words that a script cannot be read, and what that means.
+func (b *builder) unread(at source.Span, cause, problem string) diag.Diagnostic {
+	d := diag.Diagnostic{Code: "unread-script", Severity: diag.Note, Span: at, Cause: cause,
+		Message: "this script " + problem + "; selectors stay that are related to what the pages use",
+		Mend:    "name a copy of it in [purge] evidence and set unread = \"ignore\", or list in keep what else it uses"}
+	if b.project.Settings.Purge.Unread == project.IgnoreUnread {
+		d.Message = "this script " + problem
+		d.Mend = "name a copy of it in [purge] evidence, or list in keep what only it uses"
+	}
+	return d
 }
 
 // readEvidence reads files, each kind in its own way. One that was read before is not
@@ -209,6 +252,10 @@ func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool, 
 	for i, e := range found {
 		b.memory.findings[read[i]] = e
 		kept.all.Add(e)
+		for _, at := range e.Unread() {
+			kept.diags = append(kept.diags, b.unread(source.SpanOf(at, len("eval")), read[i].Name, "makes the code that it runs, which cannot be read for names in use"))
+			kept.unread(b, at)
+		}
 	}
 	return nil
 }
@@ -246,7 +293,7 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.
 		p := pieces[i]
 		if p.traits.uses == nil || p.traits.evidence != b.evidence {
 			left, _ := b.leftByPurge(p.file, p.nodes)
-			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left})
+			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left, Supported: b.supported})
 			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
 			if p.traits.names == nil {
 				p.traits.names = purge.Names(p.nodes)

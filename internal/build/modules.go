@@ -72,6 +72,8 @@ type program struct {
 	files  []asset    // that it is made of or names, to be copied
 	taken  []taken    // sheets as objects
 	inline []*module  // the scripts that stand in the page
+	// folders are those of which scripts name files that they work out.
+	folders []folderUse
 }
 
 // styleUse is a sheet that a module imports.
@@ -236,7 +238,7 @@ func (m *modules) there(r request, from source.Path) bool {
 	if b.project.Tree.Exists(r.path) {
 		return true
 	}
-	d := diag.Diagnostic{Code: "missing", Severity: diag.Error, Span: r.at, Mend: b.nearFile(r.path),
+	d := diag.Diagnostic{Code: "missing", Severity: diag.Error, Span: r.at, Mend: b.nearFile(r.path), Cause: r.path.String(),
 		Message: fmt.Sprintf("the script imports a sheet %q that does not exist", b.project.Tree.Show(r.path))}
 	if r.use != stylesIt && r.use != stylesLate && r.use != takesSheet {
 		d.Code, d.Severity = "missing-script", diag.Warning
@@ -254,10 +256,11 @@ type run struct {
 	seen    map[source.Path]bool
 	styled  map[source.Path]bool
 	met     map[*later]bool
+	scanned map[source.Path]bool // files that were looked through for names
 }
 
 func (m *modules) newRun(p *graph.Page) *run {
-	return &run{modules: m, program: new(program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*later]bool)}
+	return &run{modules: m, program: new(program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*later]bool), scanned: make(map[source.Path]bool)}
 }
 
 // file runs the script at a path, that the source at a span names.
@@ -276,6 +279,7 @@ func (r *run) file(p source.Path, at source.Span) {
 func (r *run) copy(p source.Path, at source.Span) {
 	if r.b.copyable(p) {
 		r.program.files = append(r.program.files, asset{p, plainAssetName(p), at})
+		r.scan(p)
 	}
 }
 
@@ -298,8 +302,13 @@ func (r *run) script(mod *module, from source.Path) {
 	if mod.file == nil {
 		return
 	}
+	bases := r.bases(from)
+	span := func(l graph.Literal) source.Span { return mod.file.File.Pos(l.At.Start).To(uint32(l.At.End)) }
 	for _, l := range mod.file.Paths {
-		r.path(l, mod.file.File, from)
+		r.mention(mention{l.Text, span(l), bases, strings.Contains(l.Text, "/")})
+	}
+	for _, l := range mod.file.Made {
+		r.made(l, span(l), bases)
 	}
 	r.sourceMap(mod.file, from)
 }
@@ -326,25 +335,6 @@ func (r *run) laterOn(p source.Path, at source.Span) {
 	}
 	r.met[l] = true
 	r.program.later = append(r.program.later, l)
-}
-
-// path notes the file that a literal names by a path: one that counts from the
-// script, or from the page that runs it.
-func (r *run) path(l graph.Literal, f *source.File, from source.Path) {
-	at := f.Pos(l.At.Start).To(uint32(l.At.End))
-	t := graph.Resolve(r.b.project.Tree, from, r.b.project.Settings.Base, l.Text)
-	if r.page != nil && (t.Kind != graph.Local || !r.b.copyable(t.Path)) {
-		t = r.b.resolve(r.page, l.Text)
-	}
-	switch {
-	case t.Kind != graph.Local || !r.b.copyable(t.Path):
-	case isScript(t.Path.Name):
-		r.laterOn(t.Path, at)
-	case strings.EqualFold(path.Ext(t.Path.Name), ".css"):
-		r.program.taken = append(r.program.taken, taken{styleUse{path: t.Path, at: at}, true})
-	default:
-		r.copy(t.Path, at)
-	}
 }
 
 // sourceMap notes the map of a script.
@@ -395,7 +385,7 @@ func (b *builder) program(p *graph.Page) *program {
 		}
 		if !b.project.Tree.Exists(t.Path) && !isTemplate(s.Address) {
 			b.report(diag.Diagnostic{Code: "missing-script", Severity: diag.Warning, Span: at,
-				Message: fmt.Sprintf("the page loads a script %q that does not exist", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path)})
+				Message: fmt.Sprintf("the page loads a script %q that does not exist", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()})
 			continue
 		}
 		r.file(t.Path, at)
@@ -403,6 +393,7 @@ func (b *builder) program(p *graph.Page) *program {
 			b.checkClassic(p, s, m.load(t.Path), at)
 		}
 	}
+	r.mentionsIn(p)
 	r.finish()
 	return r.program
 }
@@ -419,6 +410,9 @@ func (r *run) finish() {
 		}
 		r.program.files = append(r.program.files, runs.files...)
 		r.program.taken = append(r.program.taken, runs.taken...)
+		for _, f := range runs.folders {
+			r.folder(f.name, f.at)
+		}
 	}
 }
 

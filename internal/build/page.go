@@ -62,10 +62,7 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 		}
 	}
 	text := graph.Apply(p.File.Text, edits)
-	if p.File.BOM {
-		text = "\uFEFF" + text
-	}
-	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: []byte(text), owner: source.SpanOf(p.File.Pos(0), 0)}
+	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: p.File.Encoded(text), owner: source.SpanOf(p.File.Pos(0), 0)}
 	res.assets = append(res.assets, runs.files...)
 	return res
 }
@@ -141,23 +138,47 @@ func (b *builder) linkGroups(p *graph.Page) (out []entryGroup, last bool) {
 // external set if it lies elsewhere, or nil after a report.
 func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external bool) {
 	at := refSpan(p, l.Href)
+	if isTemplate(l.Href.Address) {
+		return nil, true // a program puts the address in
+	}
 	target := b.resolve(p, l.Href.Address)
-	if target.Kind == graph.External {
+	if target.Kind == graph.External || b.leftToOthers(target, l.Href.Address) {
 		return nil, true
 	}
 	if d, ok := b.badTarget(target, l.Href.Address, at); ok {
-		b.report(d)
+		b.reportOn(p, d)
 		return nil, false
 	}
 	if _, err := b.memory.sheets.Load(target.Path); err != nil {
 		d := b.unreadable(target.Path, err, at)
 		if d.Code == "missing" {
 			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", b.project.Tree.Show(target.Path))
+			d.Cause = target.Path.String()
+			if !b.profile.Release {
+				d.Severity = diag.Warning
+				d.Message += "; a release needs it, or has it in external"
+			}
 		}
-		b.report(d)
+		b.reportOn(p, d)
 		return nil, false
 	}
 	return b.entryOf(target.Path), false
+}
+
+// leftToOthers reports whether the settings say that others provide what an address leads to, so
+// that links to it stay as they are.
+func (b *builder) leftToOthers(t graph.Target, address string) bool {
+	if t.Kind == graph.Local && b.excluded(t.Path) {
+		return true
+	}
+	found := false
+	for i, g := range b.project.Settings.External {
+		if t.Kind == graph.Local && g.Matches(t.Path) || g.Pattern == address {
+			found = true
+			b.externals.Or(1 << min(i, 63))
+		}
+	}
+	return found
 }
 
 // refSpan returns where an address stands in a page.
@@ -241,7 +262,7 @@ func (b *builder) assetOf(u urlUse) (t graph.Target, missing []diag.Diagnostic, 
 	if !b.project.Tree.Exists(t.Path) {
 		missing = append(missing, diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
 			Message: fmt.Sprintf("there is no file %q; the address stays as it is", b.project.Tree.Show(t.Path)),
-			Mend:    b.nearFile(t.Path)})
+			Mend:    b.nearFile(t.Path), Cause: t.Path.String()})
 		return t, missing, false
 	}
 	return t, nil, true

@@ -97,6 +97,7 @@ func (b *builder) units(p *graph.Page, runs *program) []*unit {
 	for _, e := range kept.reached {
 		b.tell(e)
 	}
+	b.noteReached(p, kept.reached)
 	out := make([]*unit, len(kept.units))
 	for i, u := range kept.units {
 		copied := *u

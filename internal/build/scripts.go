@@ -160,10 +160,7 @@ func (b *builder) scriptCopies(l *loading) map[source.Path][]byte {
 		if moved != nil {
 			copies[at] = moved
 		}
-		if file.File.BOM {
-			text = "\uFEFF" + text
-		}
-		copies[p] = []byte(text)
+		copies[p] = file.File.Encoded(text)
 	}
 	return copies
 }

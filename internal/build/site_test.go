@@ -312,7 +312,7 @@ func TestSiteFindings(t *testing.T) {
 			"site/b.css:1:14: error [unknown-constant]"},
 		{"purged to nothing", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n.a { b: c }\n",
 			"error [purged-empty]"},
-		{"evidence that matches nothing", "-- rinzel.toml --\nsource = \"site\"\n[purge]\nevidence = [\"**/*.php\"]\n-- site/i.html --\n", "warning [no-evidence]"},
+		{"evidence that matches nothing", "-- rinzel.toml --\nsource = \"site\"\n[purge]\nevidence = [\"**/*.php\"]\n-- site/i.html --\n", "rinzel.toml:3:13: error [no-evidence]"},
 		{"roots", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"kit:al.css\";\n-- kit/all.css --\n",
 			"site/a.css:1:9: error [missing]"},
 		{"root that is not there", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kti\"\n-- site/i.html --\n", "rinzel.toml:3:7: error [bad-settings]"},
@@ -751,7 +751,7 @@ terms
 	html := hashInName.ReplaceAllString(s.read(t, project.Production, "index.html"), ".HASH.")
 	for _, want := range []string{
 		"<link rel=icon href=img/flag.HASH.svg>", "<link rel=preload as=font href=fonts/tide.HASH.woff2>", "<link rel=preload as=script href=js/a.js>", "href=app.webmanifest>",
-		`<img src="img/boat.HASH.png?v=2#top" srcset="img/boat.HASH.png 1x, img/large.HASH.png 2x">`, `<img src='img/a&amp;b.png'>`, "<a href=img/boat.png>", "<a href=papers/terms.pdf>",
+		`<img src="img/boat.png?v=2#top" srcset="img/boat.png 1x, img/large.HASH.png 2x">`, `<img src='img/a&amp;b.png'>`, "<a href=img/boat.png>", "<a href=papers/terms.pdf>",
 		"<video poster=img/still.png>", "<img src=img/counted.png>", "<script src=js/a.js>",
 	} {
 		if !strings.Contains(html, want) {
@@ -759,7 +759,7 @@ terms
 		}
 	}
 	css := hashInName.ReplaceAllString(s.read(t, project.Production, sheetOf(t, s)), ".HASH.")
-	if want := ".x{background:url(img/boat.HASH.png),url(img/none.png);src:url(fonts/tide.HASH.woff2)}"; !strings.Contains(css, want) {
+	if want := ".x{background:url(img/boat.png),url(img/none.png);src:url(fonts/tide.HASH.woff2)}"; !strings.Contains(css, want) {
 		t.Errorf("got %s, want %s", css, want)
 	}
 	for _, name := range []string{"img/boat.png", "img/counted.png", "papers/terms.pdf", "app.webmanifest", "js/a.js", "img/a&b.png", "img/still.png"} {

@@ -37,6 +37,7 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 	}
 	if kept.entry != nil {
 		b.tell(kept.entry)
+		b.noteReached(p, []*entry{kept.entry})
 	}
 	b.report(kept.names.diags...)
 	b.keptBy.Or(kept.rules.KeptBy)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -114,11 +115,12 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	res.Diagnostics = append(diags, res.Diagnostics...)
 	r.header(res)
-	if err := r.findings(res.Diagnostics); err != nil {
+	failed := r.findings(res.Diagnostics)
+	if failed != nil && !res.Writable() {
 		return r.failed(res)
 	}
 	if flags.dry {
-		return r.summary(res, source.Published{}, time.Since(start))
+		return cmp.Or(r.summary(res, source.Published{}, time.Since(start)), failed)
 	}
 	published, err := flags.write(p, res, std)
 	var foreign *source.ForeignError
@@ -128,7 +130,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if err != nil {
 		return err
 	}
-	return r.summary(res, published, time.Since(start))
+	return cmp.Or(r.summary(res, published, time.Since(start)), failed)
 }
 
 func (f *buildFlags) check() error {

@@ -146,7 +146,7 @@ func TestColor(t *testing.T) {
 	t.Chdir(dir)
 	for _, colored := range []bool{false, true} {
 		var out, errs bytes.Buffer
-		code := cli.Run(context.Background(), []string{"build"}, cli.IO{Out: &out, Err: &errs, OutColor: colored, ErrColor: colored})
+		code := cli.Run(context.Background(), []string{"build", "--profile", "production"}, cli.IO{Out: &out, Err: &errs, OutColor: colored, ErrColor: colored})
 		if code != 1 || strings.Contains(out.String()+errs.String(), "\x1b[") != colored {
 			t.Errorf("colour %v: %d %q %q", colored, code, out.String(), errs.String())
 		}
@@ -273,7 +273,7 @@ func TestWhy(t *testing.T) {
 	for _, test := range []struct{ question, want string }{
 		{".board", ".board\n  site/main.css:1:1  .board  stays in index.css\n    .board is on a page: site/index.html:1:61\n"},
 		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    nothing uses .pier\n"},
-		{".note-calm", "    .note-calm may come of \"note-\", which is joined with something: site/main.js:1:17 (partial evidence)\n"},
+		{".note-calm", "    .note-calm may come of \"note-*\", which is joined with something: site/main.js:1:17 (partial evidence)\n"},
 		{"is-open", "    [purge] keep has \".is-*\"\n"},
 		{"mole", "    a comment in the sheet keeps it\n"},
 		{"#quay", "    #quay may be what a word stands for: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},

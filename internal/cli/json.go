@@ -21,6 +21,7 @@ type jsonResult struct {
 	Written     bool             `json:"written"`
 	Outputs     []jsonOutput     `json:"outputs"`
 	Bundles     []jsonBundle     `json:"bundles"`
+	Broken      []string         `json:"broken"`  // pages that show their errors
 	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
 	Remarks     int              `json:"remarks"` // what rinzel check finds beside the diagnostics
@@ -70,6 +71,7 @@ type jsonDiagnostic struct {
 	*jsonPlace
 	Message string        `json:"message"`
 	Mend    string        `json:"mend,omitempty"`
+	More    int           `json:"more,omitempty"` // further places with the same cause
 	Related []jsonRelated `json:"related,omitempty"`
 }
 
@@ -83,7 +85,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
 		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
-		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{},
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken),
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
@@ -124,7 +126,7 @@ func writeJSON(w io.Writer, v any) error {
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend}
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend, More: d.More}
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
 		}

@@ -371,6 +371,9 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 			warnings++
 		}
 	}
+	if n := len(res.Broken); n > 0 {
+		parts = append(parts, r.paint("1;31", plural(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
+	}
 	if warnings > 0 {
 		parts = append(parts, r.paint("1;33", plural(warnings, "warning")))
 	}
@@ -381,6 +384,14 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, "nothing was written")
 	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+}
+
+// etc returns how many more there are than those that are listed.
+func etc(n int) string {
+	if n <= 0 {
+		return ""
+	}
+	return fmt.Sprintf(" and %d more", n)
 }
 
 // shared returns how many bundles several pages load.

@@ -126,7 +126,7 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 	if others > 0 {
 		fmt.Fprintf(w.std.Err, "%s as before\n", plural(others, "finding"))
 	}
-	if err != nil {
+	if err != nil && !res.Writable() {
 		if err := r.failed(res); !errors.Is(err, errSources) {
 			return err
 		}

@@ -199,6 +199,8 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 		return fmt.Sprintf("[purge] keep has %q", part)
 	case purge.ByComment:
 		return "a comment in the sheet keeps it"
+	case purge.ByUnread:
+		return fmt.Sprintf("a script that cannot be read may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
 	case purge.Around:
 		return "the rule around it goes"
 	case purge.Elsewhere:

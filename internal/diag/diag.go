@@ -36,6 +36,10 @@ type Diagnostic struct {
 	Related  []Related     // further places, such as where a block was opened
 	Imports  []source.Span // that led to the sheet, the nearest first
 	Mend     string        // what to do about it; empty if that is not known
+	// Cause names what is wrong, if several places have the same thing wrong: a file that
+	// many pages miss. Findings with one code and one cause are shown as one.
+	Cause string
+	More  int // further places that have the same cause
 }
 
 // Related is another place that belongs to a finding.
@@ -57,7 +61,8 @@ func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 // before warnings before notes, and within by the names of files, which are those
 // of a set, and by place, those without a place last; one that repeats another's code,
 // place and message is left out. In which order files were read, and findings added,
-// does not count. The set is nil if all are about one file.
+// does not count. The set is nil if all are about one file. Of findings with one cause the first
+// stays, and says how many others there are.
 func (l *List) Sorted(files *source.Set) []Diagnostic {
 	order := make([]*Diagnostic, len(l.all)) // they are large, and moved often
 	for i := range l.all {
@@ -73,9 +78,19 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 		)
 	})
 	var out []Diagnostic
+	type cause struct{ code, cause string }
+	first := make(map[cause]int)
 	for i, d := range order {
 		if i > 0 && d.Code == order[i-1].Code && d.Span == order[i-1].Span && d.Message == order[i-1].Message {
 			continue
+		}
+		if d.Cause != "" {
+			c := cause{d.Code, d.Cause}
+			if k, ok := first[c]; ok {
+				out[k].More++
+				continue
+			}
+			first[c] = len(out)
 		}
 		out = append(out, *d)
 	}

@@ -57,7 +57,7 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	if place := r.Place(d.Span); place != "" {
 		b.WriteString(r.paint(bold, place) + ": ")
 	}
-	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+d.Code+"]"))
+	fmt.Fprintf(b, "%s: %s%s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), d.elsewhere(), r.paint(dim, "["+d.Code+"]"))
 	r.frame(b, d.Span, color)
 	for _, rel := range d.Related {
 		fmt.Fprintf(b, "  %s: %s\n", r.Place(rel.Span), Printable(rel.Message))
@@ -73,6 +73,17 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	if d.Mend != "" {
 		fmt.Fprintf(b, "  %s %s\n", r.paint(cyan, "mend:"), Printable(d.Mend))
 	}
+}
+
+// elsewhere says at how many further places the same is wrong.
+func (d *Diagnostic) elsewhere() string {
+	switch d.More {
+	case 0:
+		return ""
+	case 1:
+		return " (and at 1 other place)"
+	}
+	return fmt.Sprintf(" (and at %d other places)", d.More)
 }
 
 // Place returns where a span starts, as file:line:column, or "" for none.

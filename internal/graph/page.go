@@ -21,10 +21,14 @@ type Page struct {
 	Refs     []Ref
 	Scripts  []Script // classic scripts and modules, in order
 	Maps     []Span   // the texts of its import maps
+	// Mentions are texts that may name files and are not rewritten: attributes of all kinds,
+	// styles of elements, data, and the text of templates.
+	Mentions []Mention
 	// Open tells that nothing that styles the page stands behind the last group.
 	Open bool
 
 	head   int  // where its head ends
+	body   int  // where the content of its body starts; 0 if it has no such tag
 	styles Span // the last thing that styles it
 }
 
@@ -35,6 +39,7 @@ type Script struct {
 	Module bool
 	// Integrity is where the hash stands that its file must have; empty if none does.
 	Integrity Span
+	Charset   string // the attribute that names the encoding of its file; empty if there is none
 }
 
 // Group is a run of style links that can become one: nothing else that styles
@@ -101,10 +106,17 @@ func (r *pageReader) read(part Span, whole bool) {
 				r.page.Styles = append(r.page.Styles, tag)
 			case r.script != nil:
 				r.script(tag)
+			case r.data:
+				r.mention(r.page.File.Text[tag.Start:tag.End], tag, false)
 			case r.noscript && whole:
 				r.read(tag, false)
 			}
-			r.style, r.script = false, nil
+			r.style, r.script, r.data = false, nil, false
+		case html.CommentToken:
+			// Processing instructions, and what only old browsers read.
+			if text := r.page.File.Text[tag.Start:tag.End]; strings.HasPrefix(text, "<?") || strings.HasPrefix(text, "<!--[if") {
+				r.mention(text, tag, false)
+			}
 		case html.StartTagToken, html.SelfClosingTagToken:
 			name, _ := z.TagName()
 			r.start(string(name), tag)
@@ -125,6 +137,8 @@ type pageReader struct {
 	style bool
 	// script takes the text that follows, which is that of a script or import map.
 	script func(text Span)
+	// data tells that the text that follows is data or markup that may name files.
+	data bool
 }
 
 // inHead are the elements that a head may hold, and those around it.
@@ -141,6 +155,10 @@ func (r *pageReader) start(name string, tag Span) {
 		r.inert++
 	case "noscript":
 		r.noscript = true
+	case "body":
+		if r.page.body == 0 && r.inert == 0 {
+			r.page.body = tag.End
+		}
 	case "base":
 		if href := find(attrs, "href"); href != nil && r.page.Base == "" {
 			r.page.Base = strings.TrimSpace(href.value)
@@ -149,6 +167,9 @@ func (r *pageReader) start(name string, tag Span) {
 	case "style":
 		r.page.Open = false
 		t := find(attrs, "type")
+		if r.inert > 0 {
+			r.data = true
+		}
 		r.style = r.inert == 0 && !r.noscript && (t == nil || t.value == "" || strings.EqualFold(strings.TrimSpace(t.value), "text/css"))
 	case "link":
 		r.link(tag, attrs)
@@ -156,15 +177,23 @@ func (r *pageReader) start(name string, tag Span) {
 	case "script":
 		r.scriptTag(attrs)
 	}
+	if name == "textarea" || name == "xmp" || name == "iframe" || name == "noembed" {
+		r.data = true
+	}
 	for i := range attrs {
 		a := &attrs[i]
 		switch {
 		case a.name == "srcset" || a.name == "imagesrcset":
 			r.sources(a)
+		case strings.HasPrefix(a.name, "on") || a.name == "style" || a.name == "srcdoc" || a.name == "content":
+			r.mention(a.value, a.at, a.name == "content")
+		case a.name == "class" || a.name == "id" || a.name == "alt" || a.name == "title":
 		case addressAttr(name, a.name):
 			to := r.ref(a)
-			to.Fixed = to.Fixed || slices.Contains(fixedElements, name)
+			to.Fixed = to.Fixed || slices.Contains(fixedElements, name) || r.inert > 0
 			r.page.Refs = append(r.page.Refs, to)
+		default:
+			r.mention(a.value, a.at, true)
 		}
 	}
 }
@@ -181,12 +210,16 @@ func (r *pageReader) scriptTag(attrs []attr) {
 	}
 	switch {
 	case r.inert > 0 || r.noscript:
+		r.data = true
 	case kind == "importmap":
 		r.script = func(text Span) { r.page.Maps = append(r.page.Maps, text) }
 	case kind == "module" || slices.Contains(scriptTypes, kind):
 		s := Script{Module: kind == "module"}
 		if src := find(attrs, "src"); src != nil {
 			s.Ref = ref(src)
+			if label := find(attrs, "charset"); label != nil {
+				s.Charset = label.value
+			}
 			if hash := find(attrs, "integrity"); hash != nil {
 				s.Integrity = hash.at
 			}
@@ -197,6 +230,8 @@ func (r *pageReader) scriptTag(attrs []attr) {
 			s.Text = text
 			r.page.Scripts = append(r.page.Scripts, s)
 		}
+	default:
+		r.data = true
 	}
 }
 
@@ -208,7 +243,7 @@ func (r *pageReader) styled(tag Span) {
 }
 
 func (r *pageReader) end(name string, tag Span) {
-	r.style, r.script = false, nil
+	r.style, r.script, r.data = false, nil, false
 	switch name {
 	case "head":
 		if r.page.head < 0 {
@@ -247,18 +282,20 @@ func (r *pageReader) ref(a *attr) Ref {
 	return Ref{a.value, a.at, a.value != r.page.File.Text[a.at.Start:a.at.End]}
 }
 
-// sources notes the addresses of a list of images with their sizes (HTML, section 4.8.4.2.1).
+// sources notes the addresses of a list of images with their sizes.
 func (r *pageReader) sources(a *attr) {
 	raw := r.page.File.Text[a.at.Start:a.at.End]
-	at := a.at.Start
-	for _, part := range strings.Split(raw, ",") {
-		if f := strings.Fields(part); len(f) > 0 {
-			start := at + strings.Index(part, f[0])
-			address := html.UnescapeString(f[0])
-			r.page.Refs = append(r.page.Refs, Ref{address, Span{start, start + len(f[0])}, address != f[0]})
-		}
-		at += len(part) + 1
+	if a.value != raw { // its places are not those of what it reads as
+		r.mention(a.value, a.at, false)
+		srcsetURLs(a.value, func(address string, _ int) {
+			r.page.Refs = append(r.page.Refs, Ref{address, a.at, true})
+		})
+		return
 	}
+	srcsetURLs(raw, func(address string, offset int) {
+		start := a.at.Start + offset
+		r.page.Refs = append(r.page.Refs, Ref{address, Span{start, start + len(address)}, r.inert > 0})
+	})
 }
 
 func ref(a *attr) Ref { return Ref{Address: a.value, At: a.at} }
@@ -288,10 +325,15 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 		}
 		return
 	}
-	if t := find(attrs, "type"); t != nil && t.value != "" && !strings.EqualFold(strings.TrimSpace(t.value), "text/css") {
-		return
+	if t := find(attrs, "type"); t != nil && t.value != "" {
+		kind, _, _ := strings.Cut(t.value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
+		if !strings.EqualFold(strings.TrimSpace(kind), "text/css") {
+			r.mention(href.value, href.at, true)
+			return
+		}
 	}
-	if r.inert > 0 {
+	if r.inert > 0 { // scripts, or browsers, make elements of it: with the address as it is
+		r.mention(href.value, href.at, true)
 		return
 	}
 	r.styled(tag)
@@ -313,6 +355,14 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 // IsPlain reports whether nothing but its address and media tells a link from others,
 // so that browsers heed it in any case.
 func (l Link) IsPlain() bool { return l.plain }
+
+// Charset returns the attribute that names the encoding of the sheet; empty if there is none.
+func (l Link) Charset() string {
+	if a := find(l.attrs, "charset"); a != nil {
+		return a.value
+	}
+	return ""
+}
 
 // remoteRels are the relations that lead to no file which belongs to the page.
 var remoteRels = map[string]bool{
@@ -429,6 +479,15 @@ func (p *Page) Append(targets []Pointer) []Edit {
 	}
 	indent, br := indentBefore(text, line)
 	return []Edit{{Span{line, line}, indent + strings.Join(tags, br+indent) + br}}
+}
+
+// Show returns the edit of a page that makes it show a text before all else, such as what is
+// wrong with it.
+func (p *Page) Show(text string) Edit {
+	at := max(p.body, p.head)
+	return Edit{Span{at, at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
+		`background: #fff; color: #611; border-bottom: 4px solid #b22; font: 14px/1.4 monospace; white-space: pre-wrap; text-align: left">` +
+		html.EscapeString(text) + "</pre>"}
 }
 
 // indentBefore returns the white space that starts the line before the one that

@@ -12,9 +12,11 @@ import (
 type ScriptFile struct {
 	File    *source.File
 	Imports []script.Import
-	// Paths are the literals that look like addresses of files: they start with
-	// a slash or dots. Specifiers of imports are not among them.
+	// Paths are the literals, and words in them, that may name files or folders. Specifiers of
+	// imports are not among them.
 	Paths []Literal
+	// Made are names that the script makes of several parts, with [script.Hole] for what is not known.
+	Made []Literal
 	// Map is the address of its source map, which its last comment names; empty for none.
 	Map Literal
 }
@@ -58,12 +60,18 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 		imp.At = script.Span{Start: imp.At.Start + part.Start, End: imp.At.End + part.Start}
 		imp.Whole = script.Span{Start: imp.Whole.Start + part.Start, End: imp.Whole.End + part.Start}
 	}
-	script.Visit(text, script.Visitor{Literal: func(text string, offset int) {
-		looksLikePath := strings.HasPrefix(text, "./") || strings.HasPrefix(text, "../") || strings.HasPrefix(text, "/")
-		if looksLikePath && !specifiers[offset] {
-			out.Paths = append(out.Paths, Literal{text, script.Span{Start: offset + part.Start, End: offset + part.Start + len(text)}})
-		}
-	}})
+	parts := make(map[int]bool) // literals that longer names are made of
+	script.Visit(text, script.Visitor{
+		Part: func(offset int) { parts[offset] = true },
+		Literal: func(text string, offset int) {
+			if !specifiers[offset] && !parts[offset] {
+				out.Paths = literals(text, offset+part.Start, true, out.Paths)
+			}
+		},
+		Joined: func(text string, offset int) {
+			out.Made = literals(text, offset+part.Start, true, out.Made)
+		},
+	})
 	out.Map = mapComment(text)
 	out.Map.At = script.Span{Start: out.Map.At.Start + part.Start, End: out.Map.At.End + part.Start}
 	return out

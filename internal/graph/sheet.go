@@ -97,8 +97,7 @@ func (k *kept[T]) load(p source.Path, read func() (T, error)) (T, error) {
 	return r.what, r.err
 }
 
-// checkCharset reports a sheet that says it is in another encoding than the
-// one in which it was read.
+// checkCharset warns of a sheet that says it is in another encoding, and holds UTF-8 text.
 func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 	if len(nodes) == 0 {
 		return nil
@@ -108,12 +107,12 @@ func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 		return nil
 	}
 	name := token.StringValue(r.Prelude[0].Text)
-	if token.EqualFold(name, "utf-8") || token.EqualFold(name, "us-ascii") || isASCII(f.Text) {
+	if f.Label() != "" || token.EqualFold(name, "utf-8") || token.EqualFold(name, "us-ascii") || isASCII(f.Text) {
 		return nil
 	}
 	return []diag.Diagnostic{{
-		Code: "charset", Severity: diag.Error, Span: r.Span(),
-		Message: "the sheet says that it is in the encoding " + name + ", but holds UTF-8 text",
+		Code: "charset", Severity: diag.Warning, Span: r.Span(),
+		Message: "the sheet says that it is in the encoding " + name + ", but holds UTF-8 text, as which it is read",
 		Mend:    `write @charset "utf-8"; or leave it out`,
 	}}
 }

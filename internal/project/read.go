@@ -29,6 +29,9 @@ type fileSettings struct {
 	Source   *string                `toml:"source"`
 	Output   *string                `toml:"output"`
 	Base     *string                `toml:"base"`
+	Exclude  []string               `toml:"exclude"`
+	External []string               `toml:"external"`
+	Copy     []string               `toml:"copy"`
 	Roots    map[string]string      `toml:"roots"`
 	Browsers fileBrowsers           `toml:"browsers"`
 	Chain    []fileChain            `toml:"chain"`
@@ -89,6 +92,8 @@ type filePurge struct {
 
 	Properties bool `toml:"properties"`
 	Structure  bool `toml:"structure"`
+
+	Unread *string `toml:"unread"`
 }
 
 type fileCheck struct {
@@ -100,12 +105,12 @@ type fileCheck struct {
 // knownKeys are the keys that each table may hold, by the table's name; "*"
 // stands for names that the user chooses.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
+	"":               {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
-	"purge":          {"evidence", "keep", "most", "properties", "structure"},
+	"purge":          {"evidence", "keep", "most", "properties", "structure", "unread"},
 	"assets":         {"inline"},
 	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
@@ -213,6 +218,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		s.Base = r.base(*raw.Base)
 	}
 	r.roots(s, raw.Roots)
+	s.Exclude, s.External, s.Copy = r.globs(raw.Exclude, "exclude"), r.globs(raw.External, "external"), r.globs(raw.Copy, "copy")
 	if t, ok := r.targets(raw.Browsers.fileQuery, "browsers"); ok {
 		s.Targets = t
 	}
@@ -224,13 +230,17 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
-	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure}
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, Unread: KeepRelated}
+	if raw.Purge.Unread != nil {
+		s.Purge.Unread = Unread(r.word(*raw.Purge.Unread, []string{"purge", "unread"}, string(KeepRelated), string(IgnoreUnread)))
+	}
 	if n := raw.Purge.Most; n != nil {
 		if s.Purge.Most = *n; *n < 1 || *n > 100 {
 			r.fail(r.places.value("purge", "most"), fmt.Sprintf("most is a percentage from 1 to 100; found %d", *n), "")
 		}
 	}
 	for i, glob := range s.Purge.Evidence {
+		s.Purge.EvidenceAt = append(s.Purge.EvidenceAt, r.places.element(i, "purge", "evidence"))
 		if !doublestar.ValidatePattern(glob) {
 			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("the glob %q cannot be read", glob), "")
 		}
@@ -258,6 +268,19 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
 	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
+}
+
+// globs reads a list of patterns.
+func (r *reader) globs(list []string, key string) (out []Glob) {
+	for i, pattern := range list {
+		at := r.places.element(i, key)
+		if _, rest := SplitRoot(pattern); rest == "" || !doublestar.ValidatePattern(rest) {
+			r.fail(at, fmt.Sprintf("the pattern %q in %s cannot be read", pattern, key), `expected a path or a glob such as "old/**"`)
+			continue
+		}
+		out = append(out, Glob{pattern, at})
+	}
+	return out
 }
 
 // mostInline is the size up to which a file may become part of a sheet. A larger one

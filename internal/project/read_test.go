@@ -44,7 +44,7 @@ finish = ["minify"]
 	}
 	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge.Evidence, s.Purge.Keep, s.Profiles["production"], s.Profiles["review"])
 	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 [**/*.php] [.is-*] " +
-		"{production [purge minify] none hashed false [] link} {review [minify] none plain false [] link}"
+		"{production true  [purge minify] none hashed false [] link} {review true  [minify] none plain false [] link}"
 	if strings.Join(strings.Fields(got), "") != strings.Join(strings.Fields(want), "") {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
@@ -221,7 +221,7 @@ compress = []
 	}
 	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
 	want := "{stop true map[lacking:off out-of-date:error]} {rtl map[css.selectors.nesting:true css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation:true]} " +
-		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500  } 2000 {release  [purge minify] file hashed true [brotli] link} {mirror  [purge minify] file hashed true [] link}"
+		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500  } 2000 {release true  [purge minify] file hashed true [brotli] link} {mirror true  [purge minify] file hashed true [] link}"
 	if got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}

@@ -3,6 +3,12 @@
 package project
 
 import (
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
 	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
 	"rinzel/internal/source"
@@ -14,11 +20,17 @@ const FileName = "rinzel.toml"
 
 // Settings are all settings of a project, defaults filled in.
 type Settings struct {
-	File    string // as people are shown it; empty if there is none
-	Source  string // the source folder, relative to the project
-	Output  string // the output folder, relative to the project
-	Base    string // the URL path under which the output is published; starts and ends with /
-	Roots   map[string]string
+	File   string // as people are shown it; empty if there is none
+	Source string // the source folder, relative to the project
+	Output string // the output folder, relative to the project
+	Base   string // the URL path under which the output is published; starts and ends with /
+	Roots  map[string]string
+	// Exclude are files of the source folder that are no part of the project.
+	Exclude []Glob
+	// External are the sheets that others provide: links to them stay as they are.
+	External []Glob
+	// Copy are files that are copied to the output whether anything names them or not.
+	Copy    []Glob
 	Targets browsers.Targets
 	// TargetSets are further sets of targets, by the names that profiles use.
 	TargetSets map[string]browsers.Targets
@@ -77,14 +89,55 @@ type Prefix struct {
 
 // Purge are the settings of the step purge.
 type Purge struct {
-	Evidence []string // globs over paths in the source folder, beside pages and scripts
-	Keep     []string // patterns of selectors that stay
-	KeepAt   []source.Span
+	Evidence   []string // globs over paths in the source folder, beside pages and scripts
+	EvidenceAt []source.Span
+	Keep       []string // patterns of selectors that stay
+	KeepAt     []source.Span
 	// Properties says that custom properties which nothing reads go as well.
 	Properties bool
 	// Structure says that elements stand nowhere but where the pages have them.
 	Structure bool
 	Most      int // percentage of the rules of a bundle that may go; 0 for any
+	Unread    Unread
+}
+
+// Unread says what purging does about scripts that cannot be read, such as those from another origin.
+type Unread string
+
+const (
+	// KeepRelated keeps selectors that such a script may mean: see [purge.Options].
+	KeepRelated Unread = "keep-related"
+	// IgnoreUnread judges as if such scripts used nothing.
+	IgnoreUnread Unread = "ignore"
+)
+
+// Glob is a pattern over the paths of files below the source folder.
+type Glob struct {
+	Pattern string
+	At      source.Span
+}
+
+// Matches reports whether the pattern matches a file: its path, or that of a folder that it is in.
+func (g Glob) Matches(p source.Path) bool {
+	root, pattern := SplitRoot(g.Pattern)
+	if root != p.Root {
+		return false
+	}
+	pattern = strings.TrimSuffix(strings.TrimPrefix(pattern, "./"), "/")
+	if ok, _ := doublestar.Match(pattern, p.Name); ok {
+		return true
+	}
+	for dir := path.Dir(p.Name); dir != "."; dir = path.Dir(dir) {
+		if ok, _ := doublestar.Match(pattern, dir); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// AnyMatches reports whether one of some patterns matches a file.
+func AnyMatches(globs []Glob, p source.Path) bool {
+	return slices.ContainsFunc(globs, func(g Glob) bool { return g.Matches(p) })
 }
 
 // Check are the settings of the checks.
@@ -126,7 +179,10 @@ func (l Level) Severity() diag.Severity {
 
 // Profile is a named set of settings.
 type Profile struct {
-	Name     string
+	Name string
+	// Release says that the output is for visitors: it is production, or inherits from it. What
+	// is not as it should be on a page is then an error, and a warning otherwise.
+	Release  bool
 	Browsers string // the set of targets; empty for Settings.Targets
 	Finish   []string
 	Maps     Maps
@@ -194,10 +250,11 @@ func Default() *Settings {
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
 		Chains: []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
 		Split:  Split{Shared: 2, Least: 1000},
+		Purge:  Purge{Unread: KeepRelated},
 		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
-			Production:  {Name: Production, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
+			Production:  {Name: Production, Release: true, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
 		},
 	}
 }

@@ -19,10 +19,27 @@ type Visitor struct {
 	Key func(name string, offset int)
 	// Member is called for each name behind a dot, with its offset.
 	Member func(name string, offset int)
+	// Joined is called for each string that the script makes of several parts, as far as it
+	// can be worked out, with [Hole] for what is not known; and where it starts. Names of
+	// properties that no colon follows are keys if there is a Joined: those of shorthands, methods,
+	// members that are assigned to, and patterns.
+	Joined func(text string, offset int)
+	// Part is called for each literal that is a part of such a string, before Literal is, with
+	// the offset that Literal gets.
+	Part func(offset int)
 }
 
 // Visit reads a script from its start to its end.
 func Visit(text string, v Visitor) {
+	if v.Joined != nil {
+		r := read(text, v.Key)
+		if v.Part != nil {
+			for _, e := range r.roots {
+				eachPart(e, v.Part)
+			}
+		}
+		r.joinedStrings(v.Joined)
+	}
 	visiting := visitor{v, newLexer(text)}
 	for t := visiting.lex.next(); t.kind != end; t = visiting.lex.next() {
 		visiting.token(t)

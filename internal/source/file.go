@@ -8,6 +8,8 @@ import (
 	"sync"
 	"unicode/utf16"
 	"unicode/utf8"
+
+	"golang.org/x/text/encoding"
 )
 
 // FileID names a file within one [Set]. The zero FileID names none.
@@ -74,6 +76,9 @@ type File struct {
 	Text string // the content without a byte order mark
 	BOM  bool   // a byte order mark stood before Text
 
+	encoding encoding.Encoding // that it was read in; nil for UTF-8
+	raw      []byte            // its bytes, if it has an encoding
+
 	once  sync.Once
 	lines []uint32 // offset of the first byte of each line
 	wide  []wide   // every rune outside ASCII, in order
@@ -90,9 +95,9 @@ type wide struct {
 const byteOrderMark = "\uFEFF"
 
 // newFile makes a File from its bytes.
-func newFile(id FileID, path Path, name, content string) *File {
+func newFile(path Path, name, content string) *File {
 	text, bom := strings.CutPrefix(content, byteOrderMark)
-	return &File{ID: id, Path: path, Name: name, Text: text, BOM: bom}
+	return &File{Path: path, Name: name, Text: text, BOM: bom}
 }
 
 // Pos returns the place at byte off.
@@ -220,9 +225,14 @@ type Set struct {
 // Add makes content a file of the set. path says where it lies, name how
 // people are shown it.
 func (s *Set) Add(path Path, name, content string) *File {
+	return s.add(newFile(path, name, content))
+}
+
+// add gives a file its number.
+func (s *Set) add(f *File) *File {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	f := newFile(FileID(len(s.files)+1), path, name, content)
+	f.ID = FileID(len(s.files) + 1)
 	s.files = append(s.files, f)
 	return f
 }

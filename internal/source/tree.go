@@ -13,6 +13,8 @@ import (
 	"sync"
 	"unicode/utf8"
 	"unsafe"
+
+	"golang.org/x/text/encoding/unicode"
 )
 
 // MaxFileSize is the largest file that is read, in bytes. A larger one is no
@@ -76,7 +78,9 @@ type Tree struct {
 
 	mu     sync.Mutex
 	kept   map[Path]*reading
-	linked map[Path]bool // files that were read by way of a symbolic link
+	linked map[Path]bool   // files that were read by way of a symbolic link
+	labels map[Path]string // see [Tree.SetEncoding]
+	label  string          // the first of them
 
 	there sync.Map // whether a path is a file: Path to bool
 }
@@ -122,7 +126,8 @@ func (t *Tree) Roots() []string {
 // Show returns the path as people are shown it, relative to the working folder.
 func (t *Tree) Show(p Path) string { return path.Join(t.folders[p.Root].Show, p.Name) }
 
-// Text reads a text file. The error is nil or wraps one of the package's
+// Text reads a text file, in the encoding that it names or that [Tree.SetEncoding] says if it
+// is not UTF-8. The error is nil or wraps one of the package's
 // errors or of io/fs; it does not repeat the path.
 func (t *Tree) Text(p Path) (*File, error) {
 	t.mu.Lock()
@@ -197,10 +202,18 @@ func (t *Tree) readText(p Path) (*File, error) {
 		return nil, err
 	}
 	text := unsafe.String(unsafe.SliceData(data), len(data)) // nobody else has the bytes
-	if !utf8.ValidString(text) {
+	if utf8.ValidString(text) {
+		return t.Set.Add(p, t.Show(p), text), nil
+	}
+	decoded, enc, ok := t.decode(p, data)
+	if !ok {
 		return nil, &EncodingError{t.Set.Add(p, t.Show(p), text[:validPrefix(text)])}
 	}
-	return t.Set.Add(p, t.Show(p), text), nil
+	f := newFile(p, t.Show(p), decoded)
+	if enc != unicode.UTF8 { // else some of its bytes are replaced, as browsers do
+		f.encoding, f.raw = enc, data
+	}
+	return t.Set.add(f), nil
 }
 
 // validPrefix returns how many bytes of s are UTF-8 from its start.

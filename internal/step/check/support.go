@@ -150,6 +150,40 @@ func (s *support) media(values []ast.Value) {
 	})
 }
 
+// Lacking returns the targets that do not support a selector, or one in it; nil if all do.
+func (k *Checker) Lacking(s ast.Selector) []string {
+	for i := range s {
+		p := &s[i]
+		if name := token.Lower(p.Name); p.Kind == ast.PseudoClass || p.Kind == ast.PseudoElement {
+			if strings.HasPrefix(name, "-") {
+				return []string{"all browsers but those of one engine"}
+			}
+			if missing := k.targets.Missing("css.selectors." + name); len(missing) > 0 {
+				return missing
+			}
+			if !browsers.Known("css.selectors."+name) && !legacyPseudos[name] {
+				return []string{"all"}
+			}
+			if p.Args != nil && name != "is" && name != "where" { // which pass over what they cannot read
+				for _, arg := range p.Args.Selectors {
+					if missing := k.Lacking(arg); len(missing) > 0 {
+						return missing
+					}
+				}
+			}
+		}
+		if p.Kind == ast.AttributeSelector && p.Args != nil && p.Args.Modifier != "" {
+			if missing := k.targets.Missing("css.selectors.attribute.case_insensitive_modifier"); len(missing) > 0 {
+				return missing
+			}
+		}
+	}
+	return nil
+}
+
+// legacyPseudos are selectors of CSS 2, about which there are no facts of their own.
+var legacyPseudos = map[string]bool{"first-line": true, "first-letter": true, "before": true, "after": true, "link": true, "visited": true, "hover": true, "active": true, "focus": true}
+
 func (s *support) pseudo(p *ast.Simple) {
 	name := token.Lower(p.Name)
 	colons := ":"

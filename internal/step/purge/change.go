@@ -22,10 +22,10 @@ func (e *Evidence) Since(before *Evidence) *Change {
 	for i, m := range e.maps() {
 		differing(m, from[i], func(name string) { c.names[name] = true })
 	}
-	differing(&e.prefixes, &before.prefixes, func(string) { c.all = true })
-	differing(&e.suffixes, &before.suffixes, func(string) { c.all = true })
+	differing(&e.patterns, &before.patterns, func(string) { c.all = true })
 	differing(&e.members, &before.members, func(string) { c.all = true })
-	c.all = c.all || len(e.documents)+len(before.documents) > 0 || e.quirks != before.quirks || len(e.attrs) != len(before.attrs)
+	c.all = c.all || len(e.documents)+len(before.documents) > 0 || e.quirks != before.quirks || len(e.unread)+len(before.unread) > 0 || len(e.attrs) != len(before.attrs)
+	c.all = c.all || len(c.names) > 0 && e.hasWeakPattern()
 	for name, values := range e.attrs {
 		old := before.attrs[name]
 		differing(&values, &old, func(string) { c.names["["+name] = true })

@@ -1,7 +1,6 @@
 package purge
 
 import (
-	"path"
 	"strings"
 
 	"rinzel/internal/css/ast"
@@ -19,25 +18,30 @@ type Evidence struct {
 	attrs    map[string]map[string]source.Pos // of pages, in lower case, with their values
 	words    map[string]source.Pos
 	members  map[string]source.Pos // names behind a dot in scripts
-	prefixes map[string]source.Pos // of names that scripts join
-	suffixes map[string]source.Pos
+	patterns map[string]source.Pos // of names that scripts and templates make of parts, see [script.Hole]
 	// folded has the classes and IDs of pages in quirks mode in lower case: there their
 	// case does not count (Selectors 4, sections 6.6 and 6.7).
 	folded map[string]source.Pos
-	quirks bool     // some page is
-	keep   []string // patterns of selectors that stay
+	quirks bool          // some page is
+	keep   []keepPattern // of selectors that stay
+	unread []source.Pos  // scripts that cannot be read
+
+	index     patternIndex
+	relations relations
 
 	documents []*document // trees of pages; none if it does not count where elements stand
 
-	base int // the offset in the file of what is read
-	file *source.File
+	base   int  // the offset in the file of what is read
+	braces bool // single braces are template marks
+	fixed  bool // all that is read stands at base: it is written in another way than it reads
+	file   *source.File
 }
 
 // NewEvidence returns evidence of nothing. keep lists patterns of selectors that stay
 // whatever is found: a class, ID or element as it is written in a selector, in which *
 // stands for any characters.
 func NewEvidence(keep []string) *Evidence {
-	e := &Evidence{attrs: make(map[string]map[string]source.Pos), keep: keep}
+	e := &Evidence{attrs: make(map[string]map[string]source.Pos), keep: keepPatterns(keep)}
 	for _, m := range e.maps() {
 		*m = make(map[string]source.Pos)
 	}
@@ -45,10 +49,11 @@ func NewEvidence(keep []string) *Evidence {
 }
 
 func (e *Evidence) maps() []*map[string]source.Pos {
-	return []*map[string]source.Pos{&e.elements, &e.classes, &e.ids, &e.words, &e.members, &e.prefixes, &e.suffixes, &e.folded}
+	return []*map[string]source.Pos{&e.elements, &e.classes, &e.ids, &e.words, &e.members, &e.patterns, &e.folded}
 }
 
-// Add adds all that other holds, its patterns aside. Of two places of one name the first
+// Add adds all that other holds, but its patterns of selectors that stay and its scripts that
+// cannot be read. Of two places of one name the first
 // that was added is kept.
 func (e *Evidence) Add(other *Evidence) {
 	from := other.maps()
@@ -77,6 +82,9 @@ func merge(to, from map[string]source.Pos) {
 // character references is shorter where it is read, and its places are near.
 func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 	if _, ok := in[name]; !ok {
+		if e.fixed {
+			offset = 0
+		}
 		in[name] = e.file.Pos(min(e.base+offset, len(e.file.Text)))
 	}
 }
@@ -99,6 +107,7 @@ const (
 	Implied   How = "implied" // every page has it, or a browser may make it so
 	ByKeep    How = "keep"    // the settings keep it
 	ByComment How = "comment" // a comment in the sheet keeps it
+	ByUnread  How = "unread"  // a script that cannot be read may mean it
 
 	// Of selectors that go, though it is not that nothing uses a part:
 	Around    How = "around"    // the rule around it goes
@@ -123,19 +132,7 @@ func (e *Evidence) word(name string) (Use, bool) {
 	if at, ok := e.words[name]; ok {
 		return Use{How: InText, At: at}, true
 	}
-	for i := 1; i < len(name); i++ {
-		if c := name[i-1]; c == '-' || c == '_' {
-			if at, ok := e.prefixes[name[:i]]; ok {
-				return Use{Joined, at, name[:i]}, true
-			}
-		}
-		if c := name[i]; c == '-' || c == '_' {
-			if at, ok := e.suffixes[name[i:]]; ok {
-				return Use{Joined, at, name[i:]}, true
-			}
-		}
-	}
-	return Use{}, false
+	return e.byPattern(name)
 }
 
 // Class returns why a class counts as in use.
@@ -158,9 +155,14 @@ func (e *Evidence) Element(name string) (Use, bool) {
 	if at, ok := e.elements[lower]; ok {
 		return Use{How: InPage, At: at}, true
 	}
-	if member := elementMembers[lower]; member != "" {
+	for _, member := range elementMembers[lower] {
 		if at, ok := e.members[member]; ok {
 			return Use{How: InText, At: at}, true
+		}
+	}
+	for _, attr := range elementAttrs[lower] {
+		for _, at := range e.attrs[attr] {
+			return Use{How: InPage, At: at}, true
 		}
 	}
 	if use, ok := e.word(name); ok {
@@ -169,9 +171,25 @@ func (e *Evidence) Element(name string) (Use, bool) {
 	return e.word(lower)
 }
 
-// elementMembers are the methods, in lower case, by which scripts make elements without naming
-// them (HTML, section 4.9).
-var elementMembers = map[string]string{"td": "insertcell", "thead": "createthead", "tfoot": "createtfoot", "caption": "createcaption"}
+// elementMembers are the methods and properties, in lower case, by which scripts make elements
+// without naming them (HTML, section 4.9; HTMLElement.innerText; execCommand).
+var elementMembers = func() map[string][]string {
+	out := map[string][]string{"td": {"insertcell"}, "thead": {"createthead"}, "tbody": {"createtbody"}, "tfoot": {"createtfoot"}, "caption": {"createcaption"}}
+	for _, name := range strings.Fields("b i u s strike strong em font span ol ul li div br a blockquote h1 h2 h3 h4 h5 h6 p hr sub sup img pre") {
+		out[name] = append(out[name], "execcommand", "designmode")
+	}
+	out["br"] = append(out["br"], "innertext", "outertext")
+	return out
+}()
+
+// elementAttrs are the attributes that let people make elements, as they type and format.
+var elementAttrs = func() map[string][]string {
+	out := make(map[string][]string)
+	for _, name := range strings.Fields("b i u div br span font p") {
+		out[name] = []string{"contenteditable"}
+	}
+	return out
+}()
 
 // constructors make elements without naming them.
 var constructors = map[string]string{"new Image": "img", "new Audio": "audio", "new Option": "option"}
@@ -251,8 +269,12 @@ func memberNames(attr string) []string {
 		out = append(out, "httpequiv")
 	case "style":
 		out = append(out, "csstext")
-	case "value", "checked", "selected":
+	case "value", "checked", "selected", "muted":
 		out = append(out, "default"+attr)
+	case "rel", "part":
+		out = append(out, attr+"list")
+	case "char", "charoff":
+		out = append(out, strings.Replace(attr, "char", "ch", 1))
 	}
 	return out
 }
@@ -319,8 +341,8 @@ func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 		default:
 			continue
 		}
-		for k, pattern := range e.keep {
-			if ok, _ := path.Match(pattern, name); ok {
+		for k := range e.keep {
+			if e.keep[k].matches(name) {
 				return k, true
 			}
 		}

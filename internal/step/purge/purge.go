@@ -52,6 +52,8 @@ type Options struct {
 	Uses       *Uses         // by name, of all that stays on the site; nil keeps all definitions
 	Ledger     func(Verdict) // is told of every verdict, in order; may be nil
 	Properties bool          // custom properties that nothing reads go as well; needs Uses
+	// Supported reports whether all targets support a selector; nil if all support all.
+	Supported func(ast.Selector) bool
 	// Left are the nodes that an author has this step leave as they are.
 	Left map[ast.Node]bool
 }
@@ -138,7 +140,7 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 			return ast.Remove // it held nothing else
 		}
 	}
-	if len(kept) < len(r.Selectors) && mayDrop(r, kept) {
+	if len(kept) < len(r.Selectors) && p.mayDrop(r, kept) {
 		copied := *edited
 		copied.Selectors = kept
 		edited, changed = &copied, true
@@ -191,10 +193,10 @@ func (p *purger) nested(nodes []ast.Node) {
 }
 
 // mayDrop reports whether the list of a rule may lose the selectors that are not
-// among kept. Browsers drop a rule with a selector that they cannot read, and would
+// among kept. Browsers drop a rule with a selector that they do not support, and would
 // not without it; and the weight of nested rules is that of the heaviest selector around them.
-func mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
-	if slices.ContainsFunc(r.Selectors, ast.Selector.IsBad) {
+func (p *purger) mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
+	if slices.ContainsFunc(r.Selectors, func(s ast.Selector) bool { return s.IsBad() || p.Supported != nil && !p.Supported(s) }) {
 		return false
 	}
 	nests := slices.ContainsFunc(r.Nodes, func(n ast.Node) bool {
@@ -223,13 +225,19 @@ func length(r *ast.StyleRule) int {
 func (p *purger) judge(s ast.Selector) bool {
 	if pattern, ok := p.Evidence.keeps(s); ok {
 		p.result.KeptBy |= 1 << min(pattern, 63)
-		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern], Use: Use{How: ByKeep}}})
+		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern].text, Use: Use{How: ByKeep}}})
 		return true
 	}
 	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
 	kept := j.possible(s)
 	if kept && !p.Evidence.stands(s) {
 		kept, j.missing = false, []Reason{{Use: Use{How: Elsewhere}}}
+	}
+	if !kept {
+		if use, ok := p.Evidence.keptAsRelated(s); ok {
+			kept = true
+			j.found = append(j.found, Reason{Use: use})
+		}
 	}
 	if j.explain {
 		why := j.found
@@ -359,6 +367,8 @@ func (j *judgement) element(s *ast.Simple) bool {
 			all = j.note(Reason{"::part(" + v.Text + ")", use}, ok) && all
 		}
 		return all
+	case name == "cue", name == "cue-region": // of the text of a track
+		return true
 	case len(s.Args.Selectors) > 0:
 		return j.any(s)
 	}

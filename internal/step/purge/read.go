@@ -1,7 +1,9 @@
 package purge
 
 import (
+	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/net/html"
 
@@ -16,23 +18,28 @@ import (
 // one, and what its scripts may use as names.
 func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f
-	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool)}
+	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool), quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
 	r.read(0, len(f.Text), true)
 	e.base = 0
 }
 
 type htmlReader struct {
-	e        *Evidence
-	text     string
-	standard bool            // it says what it is, and so is not in quirks mode
-	seen     map[string]bool // start tags, as they are written
+	e      *Evidence
+	text   string
+	quirks bool            // it is in quirks mode, as far as was read
+	seen   map[string]bool // start tags, as they are written
+	depth  int             // of markup in attributes and in scripts that are none
+	part   bool            // it is a part of a page
 }
+
+// maxMarkupDepth bounds how deep markup may nest in scripts and attributes.
+const maxMarkupDepth = 8
 
 // read reads a part of the page. whole is false within a noscript element, where the
 // tokenizer reads no markup of its own accord.
 func (r *htmlReader) read(from, to int, whole bool) {
 	z := html.NewTokenizer(strings.NewReader(r.text[from:to]))
-	var raw string // the open element whose text is more than text
+	var raw rawText // what the text of the open element is, if it is more than text
 	for at := from; ; {
 		kind := z.Next()
 		start := at
@@ -41,20 +48,22 @@ func (r *htmlReader) read(from, to int, whole bool) {
 		case html.ErrorToken:
 			return
 		case html.DoctypeToken:
-			r.standard = true
+			r.quirks = quirksMode(string(z.Text()))
 		case html.TextToken:
 			switch {
-			case raw == "script":
+			case raw == scriptText:
 				r.e.script(r.text[start:at], start)
-			case raw == "noscript" && whole:
-				r.read(start, at, false)
+			case raw == dataText:
+				r.e.text(r.text[start:at], start)
+			case raw == markupText || raw == noscriptText && whole:
+				r.markup(start, at, raw == markupText)
 			}
 		case html.EndTagToken:
-			raw = ""
+			raw = plainText
 		case html.StartTagToken, html.SelfClosingTagToken:
-			if raw = ""; !r.seen[r.text[start:at]] {
+			if raw = plainText; !r.seen[r.text[start:at]] {
 				raw = r.tag(z, start, at)
-				if raw == "" {
+				if raw == plainText {
 					r.seen[r.text[start:at]] = true
 				}
 			}
@@ -62,16 +71,125 @@ func (r *htmlReader) read(from, to int, whole bool) {
 	}
 }
 
-// tag notes a start tag, and returns its name if its text is more than text.
-func (r *htmlReader) tag(z *html.Tokenizer, start, end int) (raw string) {
+// markup reads the text of an element as markup. Where a program puts it in, or a browser without
+// scripts reads it, it becomes elements.
+func (r *htmlReader) markup(from, to int, whole bool) {
+	if r.depth >= maxMarkupDepth || !strings.Contains(r.text[from:to], "<") {
+		return
+	}
+	if whole {
+		r.e.text(r.text[from:to], from) // it may be made anything of
+	}
+	inner := htmlReader{e: r.e, text: r.text, quirks: r.quirks, seen: r.seen, depth: r.depth + 1, part: true}
+	inner.read(from, to, whole)
+}
+
+// rawText tells what the text of an element is.
+type rawText uint8
+
+const (
+	plainText    rawText = iota
+	scriptText           // a script
+	dataText             // data of a script, such as JSON
+	markupText           // markup that something may make elements of
+	noscriptText         // markup for browsers without scripts
+)
+
+// textOf returns what the text of an element is.
+func textOf(name string, kind string) rawText {
+	switch name {
+	case "noscript":
+		return noscriptText
+	case "textarea", "xmp", "noembed", "noframes", "iframe":
+		return markupText
+	case "script":
+		kind, _, _ = strings.Cut(strings.ToLower(strings.TrimSpace(kind)), ";")
+		switch {
+		case kind == "" || kind == "module" || strings.Contains(kind, "javascript") || strings.Contains(kind, "ecmascript") || strings.HasSuffix(kind, "jsx") || strings.HasSuffix(kind, "babel"):
+			return scriptText
+		case strings.HasSuffix(kind, "json") || kind == "importmap" || kind == "speculationrules":
+			return dataText
+		}
+		return markupText // a template of some kind
+	}
+	return plainText
+}
+
+// quirksMode reports whether a document type puts a page into quirks mode (HTML, section 13.2.6.4.1).
+func quirksMode(doctype string) bool {
+	lower := strings.ToLower(strings.Join(strings.Fields(doctype), " "))
+	name, rest, _ := strings.Cut(lower, " ")
+	if name != "html" {
+		return true
+	}
+	if rest == "" || rest == "system \"about:legacy-compat\"" || rest == "system 'about:legacy-compat'" {
+		return false
+	}
+	id, hasSystem := doctypeIDs(rest)
+	if strings.Contains(rest, "http://www.ibm.com/data/dtd/v11/ibmxhtml1-transitional.dtd") {
+		return true
+	}
+	for _, exact := range []string{"-//w3o//dtd w3 html strict 3.0//en//", "-/w3c/dtd html 4.0 transitional/en", "html"} {
+		if id == exact {
+			return true
+		}
+	}
+	for _, start := range quirksIDs {
+		if strings.HasPrefix(id, start) {
+			return true
+		}
+	}
+	return !hasSystem && (strings.HasPrefix(id, "-//w3c//dtd html 4.01 frameset//") || strings.HasPrefix(id, "-//w3c//dtd html 4.01 transitional//"))
+}
+
+// doctypeIDs returns the public identifier of a document type, and whether it has a system identifier.
+func doctypeIDs(rest string) (public string, hasSystem bool) {
+	kind, rest, _ := strings.Cut(rest, " ")
+	if kind == "system" {
+		return "", true
+	}
+	if rest == "" {
+		return "", false
+	}
+	end := strings.IndexByte(rest[1:], rest[0])
+	if end < 0 {
+		return rest[1:], false
+	}
+	return rest[1 : 1+end], strings.TrimSpace(rest[end+2:]) != ""
+}
+
+// quirksIDs are what the public identifiers start with that mean quirks mode.
+var quirksIDs = strings.Split(strings.TrimSpace(`
++//silmaril//dtd html pro v0r11 19970101//
+-//as//dtd html 3.0 aswedit + extensions//
+-//advasoft ltd//dtd html 3.0 aswedit + extensions//
+-//ietf//dtd html
+-//metrius//dtd metrius presentational//
+-//microsoft//dtd internet explorer
+-//netscape comm. corp.//dtd html//
+-//netscape comm. corp.//dtd strict html//
+-//o'reilly and associates//dtd html
+-//sq//dtd html 2.0 hotmetal + extensions//
+-//softquad software//dtd hotmetal pro
+-//softquad//dtd hotmetal pro
+-//spyglass//dtd html 2.0 extended//
+-//sun microsystems corp.//dtd hotjava
+-//w3c//dtd html 3
+-//w3c//dtd html 4.0 frameset//
+-//w3c//dtd html 4.0 transitional//
+-//w3c//dtd html experimental
+-//w3c//dtd w3 html 3.0//
+-//w3o//dtd w3 html 3.0//
+-//webtechs//dtd mozilla html`), "\n")
+
+// tag notes a start tag, and returns what the text of its element is.
+func (r *htmlReader) tag(z *html.Tokenizer, start, end int) rawText {
 	e, text := r.e, r.text[start:end]
-	e.quirks = e.quirks || !r.standard
+	e.quirks = e.quirks || r.quirks
 	e.base = start
 	name, more := z.TagName()
-	e.note(e.elements, string(name), 0)
-	if s := string(name); s == "script" || s == "noscript" {
-		raw = s
-	}
+	element, kind := string(name), ""
+	e.note(e.elements, element, 0)
 	cursor := 1 + len(name)
 	for more {
 		var key, value []byte
@@ -80,9 +198,49 @@ func (r *htmlReader) tag(z *html.Tokenizer, start, end int) (raw string) {
 		if len(value) > 0 {
 			cursor = min(at+len(value), len(text))
 		}
-		e.attribute(string(key), string(value), at)
+		name := string(key)
+		if element == "script" && name == "type" {
+			kind = string(value)
+		}
+		if strings.Contains(name, "class") && len(name) > len("class") {
+			e.text(rawName(text, name), start) // [class.is-open], class:active
+			e.base = start
+		}
+		e.attribute(name, string(value), at, r.quirks)
+		if name == "srcdoc" || r.isMarkup(name, value) {
+			r.document(string(value), start+at)
+			e.base = start
+		}
 	}
-	return raw
+	return textOf(element, kind)
+}
+
+// rawName returns the name of an attribute as a tag has it, capitals included.
+func rawName(tag, lower string) string {
+	for i := 0; i+len(lower) <= len(tag); i++ {
+		if strings.EqualFold(tag[i:i+len(lower)], lower) {
+			return tag[i : i+len(lower)]
+		}
+	}
+	return lower
+}
+
+// isMarkup reports whether the value of an attribute, such as data-content, holds elements.
+func (r *htmlReader) isMarkup(name string, value []byte) bool {
+	return r.depth < maxMarkupDepth && !strings.HasPrefix(name, "on") && strings.Contains(string(value), "</")
+}
+
+// document reads markup that stands in an attribute at an offset of the file.
+func (r *htmlReader) document(text string, at int) {
+	e := r.e
+	if r.depth >= maxMarkupDepth {
+		return
+	}
+	base, fixed := e.base, e.fixed
+	e.base, e.fixed = at, true
+	inner := htmlReader{e: e, text: text, quirks: r.quirks, seen: make(map[string]bool), depth: r.depth + 1, part: true}
+	inner.read(0, len(text), true)
+	e.base, e.fixed = base, fixed
 }
 
 // valueAt returns where the value of an attribute stands in what is left of its tag: behind
@@ -102,25 +260,23 @@ func valueAt(rest string, key, value []byte) int {
 	return 0
 }
 
-func (e *Evidence) attribute(key, value string, at int) {
+func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 	if e.attrs[key] == nil {
 		e.attrs[key] = make(map[string]source.Pos)
 	}
 	e.note(e.attrs[key], value, at)
 	base := e.base
 	switch {
-	case key == "class":
-		e.fields(value, at, func(name string, at int) {
-			e.note(e.classes, name, at)
-			if e.quirks {
-				e.note(e.folded, strings.ToLower(name), at)
-			}
-		})
-	case key == "id":
-		e.note(e.ids, value, at)
-		if e.quirks {
-			e.note(e.folded, strings.ToLower(value), at)
+	case key == "class" || key == "id":
+		if hasMarks(value) { // it is a template of a name
+			e.template(value, base+at)
+			break
 		}
+		if key == "id" {
+			e.named1(e.ids, value, at, quirks)
+			break
+		}
+		e.fields(value, at, func(name string, at int) { e.named1(e.classes, name, at, quirks) })
 	case strings.HasPrefix(key, "on"):
 		e.script(value, base+at)
 	case key == "href":
@@ -133,6 +289,27 @@ func (e *Evidence) attribute(key, value string, at int) {
 		e.text(value, base+at)
 	}
 	e.base = base
+}
+
+// named1 notes a class or ID of a page.
+func (e *Evidence) named1(in map[string]source.Pos, name string, at int, quirks bool) {
+	e.note(in, name, at)
+	if quirks {
+		e.note(e.folded, strings.ToLower(name), at)
+	}
+}
+
+// hasMarks reports whether a template language puts something into a value.
+func hasMarks(value string) bool {
+	for i := range len(value) {
+		if _, end := markAt(value[i:]); end > 0 {
+			return true
+		}
+		if _, end := braceAt(value[i:]); end > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // fields calls visit with the words of a text and their places.
@@ -159,9 +336,8 @@ var plainAttributes = func() map[string]bool {
 
 // AddScript adds what a script may use as a name: every word in its string
 // and template literals, the keys of its objects, which libraries turn
-// into classes, and the members that it names, which may be attributes. A literal that
-// ends in a hyphen or underscore, such as "notice-" + kind, stands for all names that start
-// so, and one that begins with either for all that end so.
+// into classes, the members that it names, which may be attributes, and the strings that it makes of
+// several parts, as far as they can be worked out.
 func (e *Evidence) AddScript(f *source.File) {
 	e.file = f
 	e.script(f.Text, 0)
@@ -186,7 +362,32 @@ func (e *Evidence) script(text string, at int) {
 			e.base = at
 			e.note(e.members, strings.ToLower(name), offset)
 		},
+		Joined: func(text string, offset int) { e.text(text, at+offset) },
 	})
+	if at, ok := madeCode(text); ok {
+		e.base = 0
+		e.unread = append(e.unread, e.file.Pos(min(at, len(e.file.Text))))
+	}
+}
+
+// packed is how a script starts that unpacks itself: its words are not its own.
+var packed = regexp.MustCompile(`\beval\(\s*\(?\s*function\s*\(\s*\w+\s*,\s*\w+\s*,\s*\w+\s*,\s*\w+`)
+
+// madeCode reports whether a script makes the code that it runs in a way that hides its names, and
+// where.
+func madeCode(text string) (at int, ok bool) {
+	if !strings.Contains(text, "eval(") {
+		return 0, false
+	}
+	if m := packed.FindStringIndex(text); m != nil {
+		return m[0], true
+	}
+	for _, decode := range []string{"eval(atob(", "eval(unescape(", "eval(decodeURIComponent(", "eval(String.fromCharCode("} {
+		if i := strings.Index(text, decode); i >= 0 {
+			return i, true
+		}
+	}
+	return 0, false
 }
 
 // AddText adds every word of a text that could be a name, as of a template in
@@ -196,28 +397,70 @@ func (e *Evidence) AddText(f *source.File) {
 	if e.file = f; len(f.Text) > large && len(e.words) == 0 {
 		e.words = make(map[string]source.Pos, len(f.Text)/perName) // it need not grow by and by
 	}
-	e.text(f.Text, 0)
+	e.template(f.Text, 0)
 	e.base = 0
 }
 
-// text adds the words of a text that stands at an offset of the file.
+// template adds the words of a text in which names and expressions in single braces stand for
+// something else as well.
+func (e *Evidence) template(text string, at int) {
+	e.braces = true
+	e.text(text, at)
+	e.braces = false
+}
+
+// text adds the words of a text that stands at an offset of the file. Where template marks stand
+// in a word, or next to it, it is known in part.
 func (e *Evidence) text(text string, at int) {
 	e.base = at
 	start := -1
-	for i, r := range text {
-		switch {
-		case !notInName(r):
-			if start < 0 {
-				start = i
-			}
-		case start >= 0:
-			e.wordAt(text[start:i], start)
-			start = -1
+	var made []byte // of the word: what is known of it up to copied, if marks stand in it
+	copied := 0
+	flush := func(end int) {
+		if start < 0 {
+			return
 		}
+		word := text[start:end]
+		if made != nil {
+			word = string(append(made, text[copied:end]...))
+		}
+		e.wordAt(word, start)
+		start, made = -1, nil
 	}
-	if start >= 0 {
-		e.wordAt(text[start:], start)
+	for i := 0; i < len(text); {
+		r, size := utf8.DecodeRuneInString(text[i:])
+		if inside, end := e.mark(text[i:]); end > 0 {
+			if start < 0 {
+				start, copied = i, i
+				made = make([]byte, 0, 16)
+			} else if made == nil {
+				made, copied = append(make([]byte, 0, 32), text[start:i]...), i
+			} else {
+				made = append(made, text[copied:i]...)
+			}
+			made, copied = append(made, hole...), i+end
+			base := e.base
+			e.text(inside, at+i+strings.Index(text[i:i+end], inside))
+			e.base = base
+			i += end
+			continue
+		}
+		if notInName(r) {
+			flush(i)
+		} else if start < 0 {
+			start = i
+		}
+		i += size
 	}
+	flush(len(text))
+}
+
+// mark returns the end of a template mark at the start of a text, and what stands in it.
+func (e *Evidence) mark(text string) (inside string, end int) {
+	if inside, end = markAt(text); end == 0 && e.braces {
+		return braceAt(text)
+	}
+	return inside, end
 }
 
 // notInName reports whether r separates the words of a text. Characters that
@@ -236,28 +479,43 @@ func notInName(r rune) bool {
 // wordAt adds a word, without the punctuation around it, and the parts of it
 // that punctuation separates.
 func (e *Evidence) wordAt(word string, at int) {
-	e.note(e.words, word, at)
+	e.nameAt(word, at)
 	trimmed := strings.Trim(word, ".,:;#!?/*+@\\")
 	if trimmed == "" {
 		return
 	}
 	if len(trimmed) < len(word) {
 		at += strings.Index(word, trimmed)
-		e.note(e.words, trimmed, at)
+		e.nameAt(trimmed, at)
 	}
 	if strings.ContainsAny(trimmed, partMarks) {
 		from := 0
 		for _, part := range strings.FieldsFunc(trimmed, func(r rune) bool { return strings.ContainsRune(partMarks, r) }) {
 			i := from + strings.Index(trimmed[from:], part)
-			e.note(e.words, part, at+i)
+			e.nameAt(part, at+i)
 			from = i + len(part)
 		}
 	}
-	if last := trimmed[len(trimmed)-1]; len(trimmed) > 1 && (last == '-' || last == '_') {
-		e.note(e.prefixes, trimmed, at)
+}
+
+// nameAt adds a word that may be a name, or a pattern of one. One that ends or starts with a hyphen
+// or underscore is a part of a name as well.
+func (e *Evidence) nameAt(word string, at int) {
+	if strings.Contains(word, hole) {
+		if useful(word) {
+			e.note(e.patterns, word, at)
+		}
+		return
 	}
-	if first := trimmed[0]; len(trimmed) > 1 && (first == '-' || first == '_') {
-		e.note(e.suffixes, trimmed, at)
+	e.note(e.words, word, at)
+	if len(word) < 2 || strings.Trim(word, "-_") == "" {
+		return
+	}
+	if isSeparator(word[len(word)-1]) {
+		e.note(e.patterns, word+hole, at)
+	}
+	if isSeparator(word[0]) {
+		e.note(e.patterns, hole+word, at)
 	}
 }
 

@@ -32,13 +32,28 @@ func (e *Evidence) AddStructure(f *source.File) {
 		for n := range root.Descendants() {
 			switch n.Type {
 			case html.DoctypeNode:
-				d.quirks = false
+				d.quirks = quirksMode(doctypeText(n))
 			case html.ElementNode:
 				d.index(n)
 			}
 		}
 		e.documents = append(e.documents, d)
 	}
+}
+
+// doctypeText returns a document type as it is written.
+func doctypeText(n *html.Node) string {
+	text := n.Data
+	public, system := attrOf(n, "public"), attrOf(n, "system")
+	switch {
+	case public != "" && system != "":
+		text += " public \"" + public + "\" \"" + system + "\""
+	case public != "":
+		text += " public \"" + public + "\""
+	case system != "":
+		text += " system \"" + system + "\""
+	}
+	return text
 }
 
 func (d *document) index(n *html.Node) {

@@ -1,0 +1,423 @@
+// Package sitetest compares whole sites in a browser: the pages as their authors wrote them,
+// and as both profiles build them. It holds nothing but tests.
+package sitetest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"mime"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"golang.org/x/tools/txtar"
+
+	"rinzel/internal/browsertest"
+	"rinzel/internal/build"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// profiles are those that every site is built with.
+var profiles = []string{project.Development, project.Production}
+
+// serve serves a folder as a plain web server does: it names no encoding, which is left to
+// the files.
+func serve(t *testing.T, dir string) string {
+	t.Helper()
+	files := http.FileServer(http.Dir(dir))
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		kind, _, _ := strings.Cut(mime.TypeByExtension(path.Ext(r.URL.Path)), ";")
+		switch path.Ext(r.URL.Path) {
+		case ".webmanifest":
+			kind = "application/manifest+json"
+		case ".vtt":
+			kind = "text/vtt"
+		case "", ".html", ".htm":
+			kind = "text/html"
+		case ".xhtml":
+			kind = "application/xhtml+xml"
+		}
+		if kind != "" {
+			w.Header().Set("Content-Type", kind)
+		}
+		files.ServeHTTP(w, r)
+	}))
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
+// built is what came of building a folder with one profile.
+type built struct {
+	found   string // the findings, as they are shown
+	failed  bool
+	outputs []build.Output
+	result  *build.Result
+}
+
+// buildSite builds the project in a folder into another.
+func buildSite(t *testing.T, dir, out, profile string) built {
+	t.Helper()
+	opts := project.Options{Output: out}
+	if file := filepath.Join(dir, project.FileName); source.Exists(file) {
+		opts.Settings = file
+	} else {
+		opts.Settings, opts.Source = "", dir
+	}
+	p, diags, err := project.Open(opts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer p.Close()
+	b := built{result: new(build.Result)}
+	if !diag.HasErrors(diags) {
+		if b.result, err = build.Site(context.Background(), p, build.Options{Profile: profile}); err != nil {
+			t.Fatal(err)
+		}
+		diags = append(diags, b.result.Diagnostics...)
+	}
+	var text strings.Builder
+	r := diag.Renderer{Files: p.Tree.Set}
+	_ = r.Render(&text, diags)
+	b.found, b.failed, b.outputs = strings.ReplaceAll(text.String(), dir+"/", ""), diag.HasErrors(diags), b.result.Outputs
+	if !b.failed {
+		if _, err := source.Publish(p.Output, build.Files(b.outputs)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return b
+}
+
+// comparison compares pages with what builds made of them. Each version has a tab of its own.
+type comparison struct {
+	unbuilt, again *browsertest.Page
+	built          [2]*browsertest.Page // by profile
+	wait           time.Duration        // that scripts are given
+}
+
+func newComparison(t *testing.T, wait time.Duration) *comparison {
+	b := browsertest.Start(t)
+	open := func() *browsertest.Page { return b.Open("about:blank") }
+	return &comparison{open(), open(), [2]*browsertest.Page{open(), open()}, wait}
+}
+
+// page compares one page as several servers have it with the unbuilt one, and returns what is
+// different, by profile, and how many elements were looked at. An empty address of a server
+// leaves a profile out.
+func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff [2][]string, elements int) {
+	var before, again *browsertest.Look
+	var after [2]*browsertest.Look
+	var tabs sync.WaitGroup // they wait for scripts side by side
+	tabs.Go(func() { before = c.unbuilt.Look(unbuilt+"/"+name, c.wait) })
+	for i, server := range servers {
+		if server != "" {
+			tabs.Go(func() { after[i] = c.built[i].Look(server+"/"+name, c.wait) })
+		}
+	}
+	tabs.Wait()
+	for i := range servers {
+		if before == nil || after[i] == nil {
+			continue // left out, or the test has failed
+		}
+		diff[i] = before.Diff(after[i], 8, func() *browsertest.Look {
+			if again == nil {
+				again = c.again.Look(unbuilt+"/"+name, c.wait)
+			}
+			return again
+		})
+	}
+	return diff, before.Elements()
+}
+
+// writeFiles lays out the files of a txtar archive in a folder. A file that ends in .latin1,
+// .utf16 or the like is written in that encoding, under the name without this ending.
+func writeFiles(t *testing.T, dir string, files []txtar.File) {
+	t.Helper()
+	for _, f := range files {
+		name, data := encoded(t, f)
+		file := filepath.Join(dir, filepath.FromSlash(name))
+		if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o755), os.WriteFile(file, data, 0o644)); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// pagesIn returns the pages below a folder, by their paths.
+func pagesIn(dir string) []string {
+	var out []string
+	_ = filepath.WalkDir(dir, func(name string, d os.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || strings.HasPrefix(d.Name(), ".") && name != dir) {
+			return filepath.SkipDir
+		}
+		switch strings.ToLower(filepath.Ext(name)) {
+		case ".html", ".htm", ".xhtml":
+			rel, _ := filepath.Rel(dir, name)
+			out = append(out, filepath.ToSlash(rel))
+		}
+		return nil
+	})
+	return out
+}
+
+// TestTraps builds small sites, each of which is a trap, and compares them in a browser with
+// the same sites unbuilt. The comment of an archive may say what is expected beside that:
+//
+//	pages: a.html b.html     the pages that are compared, instead of all
+//	found: CODE CODE         the findings that a production build reports, instead of none
+//	output: PATH PATH        files that must be there, in both profiles
+//	lost: TEXT               text that no sheet of the production build may hold
+//	kept: TEXT               text that the sheets of the production build hold
+//	differs                  the browser is not asked: the unbuilt site does not work by itself
+func TestTraps(t *testing.T) {
+	archives, err := filepath.Glob("testdata/*.txtar")
+	if err != nil || len(archives) == 0 {
+		t.Fatal("no traps", err)
+	}
+	var compare *comparison
+	count := 0
+	for _, archive := range archives {
+		data, err := os.ReadFile(archive)
+		if err != nil {
+			t.Fatal(err)
+		}
+		subject := strings.TrimSuffix(filepath.Base(archive), ".txtar")
+		for _, trap := range traps(string(data)) {
+			count++
+			t.Run(subject+"/"+trap.name, func(t *testing.T) {
+				if compare == nil {
+					compare = newComparison(t, 30*time.Millisecond)
+				}
+				trap.run(t, compare)
+			})
+		}
+	}
+	t.Logf("%d traps", count)
+}
+
+// trap is a small site and what is expected of it.
+type trap struct {
+	name, comment string
+	files         []txtar.File
+}
+
+// traps splits a file of traps, each of which starts with a line "=== name".
+func traps(text string) (out []trap) {
+	for _, part := range strings.Split("\n"+text, "\n=== ")[1:] {
+		name, rest, _ := strings.Cut(part, "\n")
+		a := txtar.Parse([]byte(rest))
+		out = append(out, trap{strings.TrimSpace(name), string(a.Comment), a.Files})
+	}
+	return out
+}
+
+// expected returns the words behind a key in the comment.
+func (t trap) expected(key string) (words []string, ok bool) {
+	for _, line := range strings.Split(t.comment, "\n") {
+		if rest, found := strings.CutPrefix(line, key); found {
+			words, ok = append(words, strings.Fields(rest)...), true
+		}
+	}
+	return words, ok
+}
+
+// lines returns the texts behind a key in the comment, one for each line.
+func (t trap) lines(key string) (out []string) {
+	for _, line := range strings.Split(t.comment, "\n") {
+		if rest, found := strings.CutPrefix(line, key); found {
+			out = append(out, strings.TrimSpace(rest))
+		}
+	}
+	return out
+}
+
+func (tr trap) run(t *testing.T, compare *comparison) {
+	dir := t.TempDir()
+	writeFiles(t, dir, tr.files)
+	from := dir
+	if source.IsFolder(filepath.Join(dir, "site")) {
+		from = filepath.Join(dir, "site")
+		if !source.Exists(filepath.Join(dir, project.FileName)) {
+			writeFiles(t, dir, []txtar.File{{Name: project.FileName, Data: []byte("source = \"site\"\n")}})
+		}
+	}
+	names, ok := tr.expected("pages:")
+	if !ok {
+		names = pagesIn(from)
+	}
+	unbuilt := serve(t, from)
+	var servers [2]string
+	for i, profile := range profiles {
+		out := filepath.Join(dir, "out-"+profile)
+		b := buildSite(t, dir, out, profile)
+		if profile == project.Production {
+			tr.checkFindings(t, b)
+			tr.checkText(t, b)
+		}
+		if b.failed {
+			if profile == project.Development {
+				t.Errorf("development fails:\n%s", b.found)
+			}
+			continue
+		}
+		tr.checkOutput(t, profile, out)
+		servers[i] = serve(t, out)
+	}
+	if strings.Contains("\n"+tr.comment, "\ndiffers") {
+		return
+	}
+	for _, name := range names {
+		diff, _ := compare.page(unbuilt, servers, name)
+		for i, lines := range diff {
+			for _, line := range lines {
+				t.Errorf("%s, %s: %s", profiles[i], name, line)
+			}
+		}
+	}
+}
+
+func (tr trap) checkFindings(t *testing.T, b built) {
+	want, _ := tr.expected("found:")
+	var got []string
+	for _, d := range b.result.Diagnostics {
+		if d.Severity != diag.Note && !slices.Contains(got, d.Code) {
+			got = append(got, d.Code)
+		}
+	}
+	slices.Sort(want)
+	slices.Sort(got)
+	if !slices.Equal(got, want) {
+		t.Errorf("found %v, want %v:\n%s", got, want, b.found)
+	}
+}
+
+// checkOutput holds that files are there.
+func (tr trap) checkOutput(t *testing.T, profile, out string) {
+	names, _ := tr.expected("output:")
+	for _, name := range names {
+		if !source.Exists(filepath.Join(out, filepath.FromSlash(name))) {
+			t.Errorf("%s: there is no %s in the output", profile, name)
+		}
+	}
+}
+
+// checkText holds what the sheets and pages of a build hold.
+func (tr trap) checkText(t *testing.T, b built) {
+	var all strings.Builder
+	for _, o := range b.outputs {
+		if o.Kind == build.StyleKind || o.Kind == build.PageKind {
+			all.Write(o.Data)
+		}
+	}
+	for _, text := range tr.lines("kept:") {
+		if !strings.Contains(all.String(), text) {
+			t.Errorf("the output lacks %q:\n%s", text, all.String())
+		}
+	}
+	for _, text := range tr.lines("lost:") {
+		if strings.Contains(all.String(), text) {
+			t.Errorf("the output holds %q:\n%s", text, all.String())
+		}
+	}
+}
+
+// trialDir is the environment variable that names a folder of sites for TestTrialSites. The
+// script scripts/trial-sites fills one from packages.
+const trialDir = "RINZEL_TRIAL_SITES"
+
+// TestTrialSites builds every folder of a folder as it is, and compares all its pages in a
+// browser with the unbuilt ones.
+func TestTrialSites(t *testing.T) {
+	top := os.Getenv(trialDir)
+	if top == "" {
+		t.Skip(trialDir + " names no folder of sites; see scripts/trial-sites")
+	}
+	entries, err := os.ReadDir(top)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const mostPages = 14 // of one site
+	var table strings.Builder
+	fmt.Fprintf(&table, "%-32s %6s %9s %9s %9s %s\n", "site", "pages", "elements", "dev diff", "prod diff", "errors")
+	for _, e := range entries {
+		if !e.IsDir() {
+			continue
+		}
+		t.Run(e.Name(), func(t *testing.T) {
+			compare := newComparison(t, 400*time.Millisecond)
+			dir := filepath.Join(top, e.Name())
+			names := pagesIn(dir)
+			if len(names) > mostPages {
+				step := len(names) / mostPages
+				var some []string
+				for i := 0; i < len(names) && len(some) < mostPages; i += step {
+					some = append(some, names[i])
+				}
+				names = some
+			}
+			unbuilt := serve(t, dir)
+			var differ [2]int
+			elements, errs := 0, ""
+			var servers [2]string
+			for i, profile := range profiles {
+				out := filepath.Join(t.TempDir(), profile)
+				start := time.Now()
+				b := buildSite(t, dir, out, profile)
+				if b.failed {
+					errs += " " + profile
+					t.Errorf("%s fails:\n%s", profile, firstLines(b.found, 80))
+					continue
+				}
+				t.Logf("%s: %d outputs, %d findings, %v\n%s", profile, len(b.outputs), len(b.result.Diagnostics), time.Since(start), firstLines(b.found, 80))
+				servers[i] = serve(t, out)
+			}
+			for _, name := range names {
+				start := time.Now()
+				diff, n := compare.page(unbuilt, servers, name)
+				t.Logf("%s: %d elements in %v", name, n, time.Since(start))
+				elements += n
+				for i, lines := range diff {
+					differ[i] += min(1, len(lines))
+					for _, line := range lines {
+						t.Errorf("%s, %s: %s", profiles[i], name, line)
+					}
+				}
+			}
+			fmt.Fprintf(&table, "%-32s %6d %9d %9d %9d %s\n", e.Name(), len(names), elements, differ[0], differ[1], errs)
+		})
+	}
+	t.Log("\n" + table.String())
+	if file := os.Getenv(trialDir + "_TABLE"); file != "" {
+		_ = os.WriteFile(file, []byte(table.String()), 0o644)
+	}
+}
+
+func firstLines(text string, n int) string {
+	lines := strings.SplitN(text, "\n", n+1)
+	return strings.Join(lines[:min(n, len(lines))], "\n")
+}
+
+// encoded returns a file of an archive as it is written.
+func encoded(t *testing.T, f txtar.File) (name string, data []byte) {
+	ext := path.Ext(f.Name)
+	encode, ok := encodings[ext]
+	if !ok {
+		return f.Name, f.Data
+	}
+	data, err := encode.NewEncoder().Bytes(f.Data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return strings.TrimSuffix(f.Name, ext), data
+}
