@@ -264,7 +264,8 @@ func (r *reader) postfix(stop int) *expr {
 }
 
 // stringMethods are those whose result is made of the string that they are called on.
-var stringMethods = map[string]bool{"concat": true, "toLowerCase": true, "toUpperCase": true, "trim": true, "toString": true}
+var stringMethods = map[string]bool{"concat": true, "toLowerCase": true, "toUpperCase": true, "trim": true, "toString": true,
+	"toLocaleLowerCase": true, "toLocaleUpperCase": true, "replace": true, "replaceAll": true}
 
 // eachMethods call a function with the elements of an array.
 var eachMethods = map[string]bool{"forEach": true, "map": true, "some": true, "every": true, "filter": true, "find": true, "flatMap": true, "findIndex": true}

@@ -60,7 +60,7 @@ func eachPart(e *expr, visit func(offset int)) {
 // joins reports whether a call is one of a method that makes strings of strings.
 func (ev *evaluator) joins(e *expr) bool {
 	callee := e.parts[0]
-	return callee.kind == memberExpr && (callee.text == "join" || callee.text == "concat")
+	return callee.kind == memberExpr && (callee.text == "join" || stringMethods[callee.text])
 }
 
 // eval returns what an expression may give.
@@ -342,10 +342,28 @@ func (ev *evaluator) call(e *expr) value {
 		return ev.eval(on).each(strings.ToLower)
 	case "toUpperCase", "toLocaleUpperCase":
 		return ev.eval(on).each(strings.ToUpper)
+	case "replace", "replaceAll":
+		return ev.replace(on, args, callee.text == "replaceAll")
 	case "trim", "trimStart", "trimEnd", "toString", "valueOf", "normalize":
 		return ev.eval(on)
 	}
 	return unknown
+}
+
+// replace returns what is left of strings in which a text stands in place of another.
+func (ev *evaluator) replace(on *expr, args []*expr, all bool) value {
+	if len(args) != 2 || args[0].kind != textExpr {
+		return unknown
+	}
+	n := 1
+	if all {
+		n = -1
+	}
+	var out value
+	for _, with := range ev.eval(args[1]) {
+		out = out.or(ev.eval(on).each(func(text string) string { return strings.Replace(text, args[0].text, with, n) }))
+	}
+	return out
 }
 
 // each returns the strings with a change made to each, holes aside.
