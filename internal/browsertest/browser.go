@@ -289,7 +289,7 @@ func (p *Page) event(m message) {
 			Canceled                   bool
 		}
 		_ = json.Unmarshal(m.Params, &f)
-		if f.Type != "Other" && !f.Canceled { // as the browser's own wish for an icon
+		if f.Type != "Other" && !f.Canceled && f.ErrorText != "net::ERR_NAME_NOT_RESOLVED" { // as the browser's own wish for an icon; and there is no network
 			p.problems = append(p.problems, f.ErrorText+" for "+p.requests[f.RequestID])
 		}
 	case "Network.responseReceived":

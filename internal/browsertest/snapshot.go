@@ -193,17 +193,23 @@ func (p *Page) force(on bool) {
 	}
 }
 
-// Diff returns what is different between two looks at a page, at most limit lines. again is a
-// second look at the first one: what differs there as well is left to chance and not reported.
-func (l *Look) Diff(o *Look, limit int, again func() *Look) []string {
-	var second *Look
-	chance := func(state, key string) bool {
-		if second == nil {
-			if second = l; again != nil {
-				second = again()
+// Diff returns what is different between two looks at a page, at most limit lines. again looks at
+// both a second time: what differs between two looks at one page, or only once between the two, is
+// left to chance and not reported.
+func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
+	var l2, o2 *Look
+	secondLook := func() {
+		if l2 == nil {
+			if l2, o2 = l, o; again != nil {
+				l2, o2 = again()
 			}
 		}
-		return second.hashes[state][key] != l.hashes[state][key]
+	}
+	chance := func(state, key string) bool {
+		secondLook()
+		first, second := l2.hashes[state], o2.hashes[state]
+		same := first[key] == l.hashes[state][key] && second[key] == o.hashes[state][key]
+		return !same || first[key] == second[key]
 	}
 	var out []string
 	for _, s := range States {
@@ -226,7 +232,13 @@ func (l *Look) Diff(o *Look, limit int, again func() *Look) []string {
 		}
 		out = append(out, l.differences(o, s.Name, changed)...)
 	}
-	return append(out, l.newProblems(o)...)
+	for _, p := range l.newProblems(o) {
+		secondLook()
+		if slices.Contains(l2.newProblems(o2), p) && slices.Contains(l2.newProblems(o), p) {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 // differences lists the values that differ for some elements in a state.

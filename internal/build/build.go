@@ -204,6 +204,11 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 		own = append(own, b.stylesOf(n))
 	}
 	b.memory.assets.within(programsOf(programs, list))
+	if b.purges() {
+		if err := b.measure(ctx, slices.Concat(perPage...)); err != nil {
+			return nil, err
+		}
+	}
 	plan := b.plan(slices.Concat(perPage...))
 	l := b.load(programsOf(programs, list), pages)
 	l.markLinked(perPage)

@@ -12,6 +12,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
@@ -279,27 +280,11 @@ func (b *builder) evidenceOf(f *source.File) *purge.Evidence {
 // usesOf returns the names by which what stays of bundles and of style elements uses
 // animations, fonts and the like.
 func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.Page) (*purge.Uses, error) {
-	var pieces []piece
-	seen := make(map[*traits]bool)
+	var lists [][]piece
 	for _, s := range bundles {
-		for _, p := range s.pieces {
-			if p.external == nil && !seen[p.traits] {
-				seen[p.traits] = true
-				pieces = append(pieces, p)
-			}
-		}
+		lists = append(lists, s.pieces)
 	}
-	err := inParallel(ctx, len(pieces), func(i int) {
-		p := pieces[i]
-		if p.traits.uses == nil || p.traits.evidence != b.evidence {
-			left, _ := b.leftByPurge(p.file, p.nodes)
-			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left, Supported: b.supported})
-			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
-			if p.traits.names == nil {
-				p.traits.names = purge.Names(p.nodes)
-			}
-		}
-	})
+	pieces, err := b.judge(ctx, lists)
 	if err != nil {
 		return nil, err
 	}
@@ -318,4 +303,60 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles, pages []*graph.
 	}
 	b.memory.uses = all
 	return all, nil
+}
+
+// measure has the units say how large their sheets are once they are purged, so that what little
+// stays of a large sheet is no bundle of its own.
+func (b *builder) measure(ctx context.Context, units []*unit) error {
+	var lists [][]piece
+	for _, u := range units {
+		lists = append(lists, u.pieces)
+	}
+	if _, err := b.judge(ctx, lists); err != nil {
+		return err
+	}
+	for _, u := range units {
+		size := func(i int) int {
+			if u.pieces[i].external != nil {
+				return u.items[i].Size
+			}
+			return u.pieces[i].traits.left
+		}
+		for i := range u.items {
+			if u.items[i].Size != size(i) {
+				u.items = slices.Clone(u.items) // others have this list
+				for k := range u.items {
+					u.items[k].Size = size(k)
+				}
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// judge works out what stays of pieces, each once, and returns those that are no imports.
+func (b *builder) judge(ctx context.Context, lists [][]piece) (pieces []piece, err error) {
+	seen := make(map[*traits]bool)
+	for _, list := range lists {
+		for _, p := range list {
+			if p.external == nil && !seen[p.traits] {
+				seen[p.traits] = true
+				pieces = append(pieces, p)
+			}
+		}
+	}
+	err = inParallel(ctx, len(pieces), func(i int) {
+		p := pieces[i]
+		if p.traits.uses == nil || p.traits.evidence != b.evidence {
+			left, _ := b.leftByPurge(p.file, p.nodes)
+			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left, Supported: b.supported})
+			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
+			p.traits.left = len(print.Append(nil, kept, print.Options{Compact: true}))
+			if p.traits.names == nil {
+				p.traits.names = purge.Names(p.nodes)
+			}
+		}
+	})
+	return pieces, err
 }

@@ -228,7 +228,7 @@ func (l *loading) adopted(pages []*graph.Page) {
 func (l *loading) take(t taken) *styles {
 	made := l.taken[t.path]
 	if made == nil {
-		made = &styles{at: t.at, taken: true, pieces: repeated(l.b.objectEntry(t.styleUse).pieces)}
+		made = &styles{at: t.at, taken: true, pieces: repeated(l.b.takenEntry(t).pieces)}
 		made.name = l.unused(plainAssetName(t.path))
 		l.taken[t.path] = made
 		l.order = append(l.order, made)
@@ -245,6 +245,15 @@ func (s *styles) on(pages []*graph.Page, i int) {
 	if i < len(pages) && !slices.Contains(s.pages, pages[i]) {
 		s.pages = append(s.pages, pages[i])
 	}
+}
+
+// takenEntry returns a sheet that a script takes, worked out: one that is named by its address may be
+// linked, and so import others.
+func (b *builder) takenEntry(t taken) *entry {
+	if t.named {
+		return b.styleEntry(t.styleUse)
+	}
+	return b.objectEntry(t.styleUse)
 }
 
 // objectEntry returns a sheet that a script takes as an object, worked out. Such a

@@ -68,6 +68,7 @@ type traits struct {
 	claims *split.Claims
 
 	uses     *purge.Uses     // of what stays of it; nil until it is asked for
+	left     int             // bytes of what stays of it
 	evidence *purge.Evidence // by which that was found
 	names    map[string]bool // by which its selectors are judged; nil until they are
 }
@@ -275,8 +276,8 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		}
 		out.kept = append(out.kept, kept)
 	}
+	out.nameBundles(units, settings)
 	for _, s := range out.bundles {
-		s.name = s.nameIn(out, settings)
 		for _, u := range s.units {
 			if !slices.Contains(s.pages, u.page) {
 				s.pages = append(s.pages, u.page)
@@ -437,18 +438,29 @@ func (b *builder) fitsWithin(s *styles) bool {
 	return b.mayFitWithin(s) && len(s.made.css) > 0 && len(s.made.css) <= b.project.Settings.Split.Within && !s.made.empty
 }
 
-// nameIn returns the logical name of a bundle of pages: that of its page, or that
-// of shared bundles with a number.
-func (s *styles) nameIn(plan *sitePlan, settings project.Split) string {
-	if s.shared > 0 {
-		return plan.sharedName(s.shared, settings)
+// nameBundles gives all bundles of pages their logical names: those of a page its own, numbered in
+// the order in which it loads them, and shared ones that of shared bundles with a number.
+func (p *sitePlan) nameBundles(units []*unit, settings project.Split) {
+	count := make(map[*graph.Page]int)
+	for _, u := range units {
+		for _, s := range u.loads {
+			if s.shared > 0 {
+				continue
+			}
+			s.name = settings.FileOf(u.page.File.Path.Name)
+			if count[u.page]++; count[u.page] > 1 {
+				s.name = numbered(s.name, count[u.page])
+			}
+		}
 	}
-	u := s.units[0]
-	name := settings.FileOf(u.page.File.Path.Name)
-	if u.index > 0 {
-		name = numbered(name, u.index+1)
+	stem := p.sharedStem(settings)
+	for _, s := range p.bundles {
+		if s.shared == 1 {
+			s.name = stem + ".css"
+		} else if s.shared > 1 {
+			s.name = numbered(stem+".css", s.shared)
+		}
 	}
-	return name
 }
 
 // numbered returns the name of a file with a number before its extension.
@@ -457,18 +469,15 @@ func numbered(name string, n int) string {
 	return fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), n, ext)
 }
 
-// sharedName returns the name of a shared bundle, which no page has.
-func (p *sitePlan) sharedName(number int, settings project.Split) string {
+// sharedStem returns the start of the names of shared bundles, with which that of no page starts.
+func (p *sitePlan) sharedStem(settings project.Split) string {
 	stem := strings.TrimSuffix(settings.FileOfShared(), path.Ext(settings.FileOfShared()))
 	for slices.ContainsFunc(p.bundles, func(s *styles) bool {
-		return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.nameIn(p, settings)), strings.ToLower(stem))
+		return s.shared == 0 && strings.HasPrefix(strings.ToLower(s.name), strings.ToLower(stem))
 	}) {
 		stem += "-bundle"
 	}
-	if number > 1 {
-		return numbered(stem+".css", number)
-	}
-	return stem + ".css"
+	return stem
 }
 
 // checkEmpty reports a unit all whose bundles purging left nothing of.

@@ -55,6 +55,9 @@ type Link struct {
 	Media string // as written; empty for all media
 	attrs []attr
 	plain bool // nothing but the address and the media distinguish it
+	// alone says that it stands in the body, where it is an element among others: selectors that
+	// count elements would match others without it.
+	alone bool
 }
 
 // Span is a range of bytes of a page.
@@ -344,7 +347,8 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	if m := find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.value), "all") {
 		l.Media = strings.TrimSpace(m.value)
 	}
-	if last := len(r.page.Groups) - 1; last >= 0 && r.page.Open && l.plain {
+	l.alone = r.page.head >= 0
+	if last := len(r.page.Groups) - 1; last >= 0 && r.page.Open && l.plain && !l.alone {
 		r.page.Groups[last].Links = append(r.page.Groups[last].Links, l)
 		return
 	}
@@ -381,7 +385,11 @@ func isScript(attrs []attr) bool {
 
 // Joins reports whether a link may become one with the links of a group.
 func (p *Page) Joins(l Link, g Group) bool {
-	return len(g.Links) == 0 || l.plain && g.Links[len(g.Links)-1].plain
+	if len(g.Links) == 0 {
+		return true
+	}
+	last := g.Links[len(g.Links)-1]
+	return l.plain && last.plain && !l.alone && !last.alone
 }
 
 // SharedMedia returns the media of the group's links if all have the same.

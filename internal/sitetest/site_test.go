@@ -98,9 +98,10 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 	return b
 }
 
-// comparison compares pages with what builds made of them. Each version has a tab of its own.
+// comparison compares pages with what builds made of them. Each version has a tab of its own, and
+// another for a second look.
 type comparison struct {
-	unbuilt, again *browsertest.Page
+	unbuilt, again [2]*browsertest.Page // the second for a second look
 	built          [2]*browsertest.Page // by profile
 	wait           time.Duration        // that scripts are given
 }
@@ -108,17 +109,17 @@ type comparison struct {
 func newComparison(t *testing.T, wait time.Duration) *comparison {
 	b := browsertest.Start(t)
 	open := func() *browsertest.Page { return b.Open("about:blank") }
-	return &comparison{open(), open(), [2]*browsertest.Page{open(), open()}, wait}
+	return &comparison{[2]*browsertest.Page{open(), open()}, [2]*browsertest.Page{open(), open()}, [2]*browsertest.Page{open(), open()}, wait}
 }
 
 // page compares one page as several servers have it with the unbuilt one, and returns what is
 // different, by profile, and how many elements were looked at. An empty address of a server
 // leaves a profile out.
 func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff [2][]string, elements int) {
-	var before, again *browsertest.Look
+	var before, beforeAgain *browsertest.Look
 	var after [2]*browsertest.Look
 	var tabs sync.WaitGroup // they wait for scripts side by side
-	tabs.Go(func() { before = c.unbuilt.Look(unbuilt+"/"+name, c.wait) })
+	tabs.Go(func() { before = c.unbuilt[0].Look(unbuilt+"/"+name, c.wait) })
 	for i, server := range servers {
 		if server != "" {
 			tabs.Go(func() { after[i] = c.built[i].Look(server+"/"+name, c.wait) })
@@ -129,11 +130,11 @@ func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff 
 		if before == nil || after[i] == nil {
 			continue // left out, or the test has failed
 		}
-		diff[i] = before.Diff(after[i], 8, func() *browsertest.Look {
-			if again == nil {
-				again = c.again.Look(unbuilt+"/"+name, c.wait)
+		diff[i] = before.Diff(after[i], 8, func() (*browsertest.Look, *browsertest.Look) {
+			if beforeAgain == nil {
+				beforeAgain = c.unbuilt[1].Look(unbuilt+"/"+name, c.wait)
 			}
-			return again
+			return beforeAgain, c.again[i].Look(servers[i]+"/"+name, c.wait)
 		})
 	}
 	return diff, before.Elements()

@@ -1,9 +1,10 @@
 // Package split works out which sheets several pages load from one file, such
 // that on no page the cascade changes.
 //
-// A shared bundle is linked before a page's own. So a page can load a sheet from
-// one if nothing that stays behind on it stands before the sheet and may compete with
-// it; see [Claims]. Sheets that the same pages can load so go into one bundle.
+// A page loads shared bundles and bundles of its own in an order that keeps that of all sheets which
+// may compete; see [Claims]. Sheets that the same pages load go into one bundle, as far as such
+// an order exists; where it does not, the bundle is split, or a page has a sheet of its own that
+// others share, whichever costs fewer bytes. A request counts as [Options.Least] bytes.
 package split
 
 import (
@@ -24,7 +25,7 @@ type Item struct {
 // Options say what is shared.
 type Options struct {
 	Shared int // by how many units an item is reached at the least; 0 shares nothing
-	Least  int // bytes that a shared bundle has at the least
+	Least  int // bytes that a shared bundle has at the least, and that a request costs
 }
 
 // Bundle is what is written as one file.
@@ -70,7 +71,7 @@ func Units(units [][]Item, opts Options) Plan {
 }
 
 func (p *planner) work() {
-	for p.competing() || p.turned() || p.entangled() || p.small() {
+	for p.turned() || p.entangled() || p.small() {
 	}
 }
 
@@ -82,14 +83,15 @@ type planner struct {
 	units   [][]int        // items of each unit
 	reached [][]int        // units by item
 	shared  [][]int        // units that load an item from a shared bundle, by item
-	class   []int          // of items, by number: those of one class are shared by the same units; 0 until it is asked for
+	class   []int          // of items, by number: those of one class go into one bundle; 0 until it is asked for
+	part    []int          // of items: those with another part go into another bundle than others of the same units
+	parts   int            // how often a bundle was split
 	ids     map[string]int // numbers of classes, from 1, by their units
 	kept    []*Kept        // by item
 	order   []int          // of kept
 	turns   []Turned
-	// Units that are to be looked at again, since what they share has changed: for items that
-	// compete, and for items that are entangled.
-	dirty, tangled []bool
+	// tangled are the units that are to be looked at again, since what they share has changed.
+	tangled []bool
 	// By how many bytes items may grow or shrink until a bundle counts as large enough
 	// that did not, or the other way around.
 	growth, shrinkage int
@@ -120,8 +122,8 @@ func newPlanner(units [][]Item, opts Options) *planner {
 		}
 		p.units = append(p.units, list)
 	}
-	p.dirty, p.tangled = slices.Repeat([]bool{true}, len(units)), slices.Repeat([]bool{true}, len(units))
-	p.shared, p.class, p.kept = make([][]int, len(p.items)), make([]int, len(p.items)), make([]*Kept, len(p.items))
+	p.tangled = slices.Repeat([]bool{true}, len(units))
+	p.shared, p.class, p.part, p.kept = make([][]int, len(p.items)), make([]int, len(p.items)), make([]int, len(p.items)), make([]*Kept, len(p.items))
 	p.ids = make(map[string]int)
 	for i, reached := range p.reached {
 		if opts.Shared > 0 && len(reached) >= opts.Shared && !twice[i] {
@@ -141,14 +143,8 @@ func (p *planner) shares(item, u int) bool {
 // left that share it.
 func (p *planner) keep(item int, k Kept) {
 	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
-	for _, u := range p.shared[item] {
-		p.tangled[u] = true
-	}
-	p.dirty[k.Unit] = true
+	p.disturb(p.shared[item])
 	if len(left) < p.opts.Shared {
-		for _, u := range left {
-			p.dirty[u] = true
-		}
 		left = nil
 	}
 	p.shared[item], p.class[item] = left, 0
@@ -159,45 +155,11 @@ func (p *planner) keep(item int, k Kept) {
 	}
 }
 
-// competing keeps items before which one that is not shared competes with them.
-// It reports whether there was any.
-func (p *planner) competing() bool {
-	found := false
-	for u, items := range p.units {
-		if !p.dirty[u] {
-			continue
-		}
-		p.dirty[u] = false
-		own := new(claimed)
-		for i, it := range items {
-			if p.shares(it, u) && p.claims[it].competes(own) {
-				p.keep(it, p.behind(u, items[:i], it))
-				found = true
-			}
-			if !p.shares(it, u) {
-				own.add(p.claims[it])
-			}
-		}
-	}
-	return found
-}
-
-// behind tells which of the items before one competes with it.
-func (p *planner) behind(u int, before []int, it int) Kept {
-	k := Kept{Unit: u}
-	for _, b := range before {
-		if !p.shares(b, u) && p.claims[it].competes(p.claims[b]) {
-			k.Before, k.What = p.items[b], p.items[it].Claims.With(p.items[b].Claims)
-			break
-		}
-	}
-	return k
-}
-
 // classOf returns the number of the class of an item.
 func (p *planner) classOf(item int) int {
 	if p.class[item] == 0 {
-		key := make([]byte, 0, 4*len(p.shared[item]))
+		key := make([]byte, 0, 4*len(p.shared[item])+4)
+		key = binary.AppendUvarint(key, uint64(p.part[item]))
 		for _, u := range p.shared[item] {
 			key = binary.AppendUvarint(key, uint64(u))
 		}
@@ -260,63 +222,260 @@ func (p *planner) turned() bool {
 	return false
 }
 
-// entangled keeps an item that, in some unit, must stand between two others
-// whose class is not its own. It reports whether there was one.
+// disturb has units be looked at again.
+func (p *planner) disturb(units []int) {
+	for _, u := range units {
+		p.tangled[u] = true
+	}
+}
+
+// entangled splits a class, or keeps an item, that in some unit must stand both before and behind
+// something else. It reports whether there was one.
 func (p *planner) entangled() bool {
 	for u := range p.units {
 		if !p.tangled[u] {
 			continue
 		}
-		if _, item, before, ok := p.inOrder(u); !ok {
-			p.keep(item, Kept{Unit: u, Before: p.items[before], What: p.items[item].Claims.With(p.items[before].Claims)})
+		order, stuck := p.inOrder(u)
+		if stuck != nil {
+			p.untangle(u, stuck)
 			return true
 		}
 		p.tangled[u] = false
+		if p.tooManyRuns(u, order) {
+			return true
+		}
 	}
 	return false
 }
 
-// inOrder returns the classes that a unit loads, in an order that keeps the
-// cascade. If there is none, ok is false, and item is one of those that stand in
-// the way, behind before.
-func (p *planner) inOrder(u int) (order []int, item, before int, ok bool) {
-	var items, classes, open []int
+// tooManyRuns keeps the shared items before which a unit must load some of its own, if their bytes are
+// fewer than what the requests cost that this saves. It reports whether it did.
+func (p *planner) tooManyRuns(u int, order *sequence) bool {
+	if order.runs < 2 {
+		return false
+	}
+	own := new(claimed)
+	var late []int // shared items that compete with an own one before them
+	size := 0
+	left := make(map[int]bool) // classes of which some item is not late
+	for _, it := range p.units[u] {
+		switch {
+		case !p.shares(it, u):
+			own.add(p.claims[it])
+		case p.claims[it].competes(own):
+			late = append(late, it)
+			size += p.items[it].Size
+			own.add(p.claims[it])
+		default:
+			left[p.classOf(it)] = true
+		}
+	}
+	saved := order.runs - 1
+	for _, step := range order.steps {
+		if step.own == nil && !left[step.class] {
+			saved++
+		}
+	}
+	if size >= saved*p.opts.Least {
+		p.shrinkage = min(p.shrinkage, size-saved*p.opts.Least)
+		return false
+	}
+	p.growth = min(p.growth, saved*p.opts.Least-1-size)
+	for _, it := range late {
+		p.keep(it, p.behind(u, it))
+	}
+	return len(late) > 0
+}
+
+// behind tells which of the unit's own items before one competes with it.
+func (p *planner) behind(u, it int) Kept {
+	k := Kept{Unit: u}
+	for _, b := range p.units[u] {
+		if b == it {
+			break
+		}
+		if !p.shares(b, u) && p.claims[it].competes(p.claims[b]) {
+			k.Before, k.What = p.items[b], p.items[it].Claims.With(p.items[b].Claims)
+			break
+		}
+	}
+	return k
+}
+
+// conflict is a class of which a unit must load some items before another item, and some behind it.
+type conflict struct {
+	item, before int   // of the class, and what must stand before it
+	rest         []int // the items of the class from item on, in the order of the unit
+}
+
+// untangle resolves a conflict by what costs less: another request for all units of the class, or
+// bytes that one unit has of its own.
+func (p *planner) untangle(u int, c *conflict) {
+	size := 0
+	for _, it := range c.rest {
+		size += p.items[it].Size
+	}
+	units := p.shared[c.item]
+	if cost := len(units) * p.opts.Least; size >= cost {
+		p.shrinkage = min(p.shrinkage, size-cost)
+		p.parts++
+		for _, it := range c.rest {
+			p.part[it], p.class[it] = p.parts, 0
+		}
+		p.disturb(units)
+		return
+	} else {
+		p.growth = min(p.growth, cost-1-size)
+	}
+	p.keep(c.item, Kept{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.With(p.items[c.before].Claims)})
+}
+
+// sequence is the order in which a unit loads its bundles: classes, and runs of items of its own.
+type sequence struct {
+	steps []seqStep
+	runs  int // of items of its own
+}
+
+// seqStep is a class, or a run of items of the unit's own.
+type seqStep struct {
+	class int
+	own   []int
+}
+
+// inOrder returns an order of the bundles of a unit that keeps the cascade, with as few runs of
+// its own items as may be, or else a conflict.
+func (p *planner) inOrder(u int) (*sequence, *conflict) {
+	if order := p.sharedFirst(u); order != nil {
+		return order, nil
+	}
+	first, stuck := p.sorted(u, false)
+	if stuck != nil {
+		return nil, stuck
+	}
+	if second, _ := p.sorted(u, true); second != nil && second.runs < first.runs {
+		return second, nil
+	}
+	return first, nil
+}
+
+// sharedFirst returns the order of classes and one run behind them, if each class stands together
+// as it is and competes with nothing of the unit's own before it.
+func (p *planner) sharedFirst(u int) *sequence {
+	out := new(sequence)
+	own := new(claimed)
+	var run []int
+	last := 0
+	seen := make(map[int]bool)
 	for _, it := range p.units[u] {
 		if !p.shares(it, u) {
+			own.add(p.claims[it])
+			run = append(run, it)
 			continue
 		}
-		c := p.classOf(it)
-		items, classes = append(items, it), append(classes, c)
-		if !slices.Contains(open, c) {
-			open = append(open, c)
+		if len(run) > 0 && p.claims[it].competes(own) {
+			return nil
+		}
+		if c := p.classOf(it); c != last {
+			if seen[c] {
+				return nil
+			}
+			seen[c], last = true, c
+			out.steps = append(out.steps, seqStep{class: c})
 		}
 	}
-	if runs := slices.Compact(slices.Clone(classes)); len(runs) == len(open) {
-		return open, item, before, true // each stands together as it is
+	if len(run) > 0 {
+		out.steps, out.runs = append(out.steps, seqStep{own: run}), 1
 	}
-	for len(open) > 0 {
-		at := slices.IndexFunc(open, func(c int) bool {
-			// Nothing of another class that is still open may compete before an item of this one.
-			for i := range items {
-				if classes[i] != c {
+	return out
+}
+
+// sorted sorts the classes and items of a unit by what must stand before what. As long as there are
+// some of one kind that nothing must stand before, they are taken before those of the other.
+func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
+	items := p.units[u]
+	node := make([]int, len(items)) // by place: the class, or minus one minus the place of an item of its own
+	members := make(map[int][]int)  // places by node
+	var order []int                 // nodes, by where they are first
+	for i, it := range items {
+		if node[i] = -1 - i; p.shares(it, u) {
+			node[i] = p.classOf(it)
+		}
+		if members[node[i]] == nil {
+			order = append(order, node[i])
+		}
+		members[node[i]] = append(members[node[i]], i)
+	}
+	before := make([][]int, len(items)) // places that must come before one
+	for i, it := range items {
+		for k := range i {
+			if node[k] != node[i] && p.claims[it].competes(p.claims[items[k]]) {
+				before[i] = append(before[i], k)
+			}
+		}
+	}
+	done := make(map[int]bool)
+	ready := func(n int) bool {
+		return !slices.ContainsFunc(members[n], func(i int) bool {
+			return slices.ContainsFunc(before[i], func(k int) bool { return !done[node[k]] })
+		})
+	}
+	out := new(sequence)
+	take := func(own bool) bool {
+		var run []int
+		any := false
+		for progress := true; progress; {
+			progress = false
+			for _, n := range order {
+				if done[n] || (n < 0) != own || !ready(n) {
 					continue
 				}
-				for k := range i {
-					if classes[k] != c && slices.Contains(open, classes[k]) && p.claims[items[i]].competes(p.claims[items[k]]) {
-						item, before = items[i], items[k]
-						return false
-					}
+				done[n], progress, any = true, true, true
+				if own {
+					run = append(run, -1-n)
+				} else {
+					out.steps = append(out.steps, seqStep{class: n})
 				}
 			}
-			return true
-		})
-		if at < 0 {
-			return nil, item, before, false
 		}
-		order = append(order, open[at])
-		open = slices.Delete(open, at, at+1)
+		if len(run) > 0 {
+			slices.Sort(run)
+			step := seqStep{}
+			for _, i := range run {
+				step.own = append(step.own, items[i])
+			}
+			out.steps = append(out.steps, step)
+			out.runs++
+		}
+		return any
 	}
-	return order, item, before, true
+	for own := ownFirst; len(done) < len(order); own = !own {
+		if !take(own) && !take(!own) {
+			return nil, p.conflictIn(items, node, before, done)
+		}
+	}
+	return out, nil
+}
+
+// conflictIn finds the class that stands in the way of an order: that of the first item that is left.
+// Nothing has to stand before that item, and so it is a later one of its class that must wait.
+func (p *planner) conflictIn(items, node []int, before [][]int, done map[int]bool) *conflict {
+	first := slices.IndexFunc(node, func(n int) bool { return !done[n] })
+	c := new(conflict)
+	for i := first; i < len(items); i++ {
+		if node[i] != node[first] {
+			continue
+		}
+		if c.rest == nil {
+			k := slices.IndexFunc(before[i], func(k int) bool { return !done[node[k]] })
+			if k < 0 {
+				continue
+			}
+			c.item, c.before = items[i], items[before[i][k]]
+		}
+		c.rest = append(c.rest, items[i])
+	}
+	return c
 }
 
 // small puts an end to a class that would make a bundle smaller than it may be: its
@@ -343,7 +502,7 @@ func (p *planner) small() bool {
 		units := p.shared[byClass[c][0]]
 		partner, together := 0, []int(nil)
 		for _, other := range order {
-			if other == c {
+			if other == c || p.part[byClass[other][0]] != p.part[byClass[c][0]] {
 				continue
 			}
 			theirs := p.shared[byClass[other][0]]
@@ -393,15 +552,18 @@ func (p *planner) plan() Plan {
 		index[c] = len(out.Bundles)
 		bundle(byClass[c], p.shared[byClass[c][0]])
 	}
-	for u, items := range p.units {
-		classes, _, _, _ := p.inOrder(u)
-		for _, c := range classes {
-			out.Loads[u] = append(out.Loads[u], index[c])
+	for u := range p.units {
+		sequence, stuck := p.inOrder(u)
+		if stuck != nil {
+			panic("split: a unit has no order")
 		}
-		own := slices.DeleteFunc(slices.Clone(items), func(it int) bool { return p.shares(it, u) })
-		if len(own) > 0 {
+		for _, step := range sequence.steps {
+			if step.own == nil {
+				out.Loads[u] = append(out.Loads[u], index[step.class])
+				continue
+			}
 			out.Loads[u] = append(out.Loads[u], len(out.Bundles))
-			bundle(own, []int{u})
+			bundle(step.own, []int{u})
 		}
 	}
 	for _, it := range p.order {

@@ -107,7 +107,11 @@ func TestUnits(t *testing.T) {
 		{"nothing shared", units("c1 m1", "c2"), "c1 m1; c2", ""},
 		{"shared first", units("c1 c2", "c1 c3"), "c1 | c2; c1 | c3", ""},
 		{"all shared", units("c1 c2", "c1 c2"), "c1 c2; c1 c2", ""},
-		{"competes behind", units("c2 c1", "c1 c3"), "c2 c1; c1 c3", "c1 behind c2 (color)"},
+		{"behind its own", units("c2 c1", "c1 c3"), "c2 | c1; c1 | c3", ""},
+		{"between its own", units("c2 c1 c4", "c1 c3"), "c2 | c1 | c4; c1 | c3", ""},
+		{"own items are few bundles", units("c2 c1 o4", "c1 c3"), "c2 o4 | c1; c1 | c3", ""},
+		{"own between what is shared", units("c1 c5 c2", "c1 c2"), "c1 | c5 | c2; c1 | c2", ""},
+		{"own between, of no matter", units("c1 m5 c2", "c1 c2"), "c1 c2 | m5; c1 c2", ""},
 		{"does not compete", units("m2 c1", "c1 c3"), "c1 | m2; c1 | c3", ""},
 		{"what stays behind holds others", units("c2 c1 c4", "c1 c4 c3", "c4 c3"), "c2 c1 c4; c1 c4 | c3; c4 | c3", "?"},
 		{"two classes", units("c1 c2 c3", "c1 c2 c4", "c1 c5"), "c1 | c2 | c3; c1 | c2 | c4; c1 | c5", ""},
@@ -144,6 +148,16 @@ func TestUnits(t *testing.T) {
 	}
 	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, Least: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
 		t.Errorf("with small bundles: %s", got)
+	}
+	// A bundle is split where that costs less than what a page would have twice.
+	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, Least: 4})); got != "c1 | c5 | c2; c1 | c2" {
+		t.Errorf("with cheap requests: %s", got)
+	}
+	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, Least: 8})); got != "c1 | c5 c2; c1 | c2" {
+		t.Errorf("with dear requests: %s", got)
+	}
+	if got := shown(Units(units("c2 c1 c4", "c1 c3", "c1 c6"), Options{Shared: 2, Least: 8})); got != "c2 c1 c4; c1 | c3; c1 | c6" {
+		t.Errorf("a small sheet between: %s", got)
 	}
 	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 3})); got != "c1 | c2 c3; c1 | c2 c4; c1 | c5" {
 		t.Errorf("for three units: %s", got)
