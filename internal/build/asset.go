@@ -189,6 +189,9 @@ func (b *builder) inlined(to graph.Target) (string, bool) {
 	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
 		return "", false
 	}
+	if b.forbidsData(strings.HasPrefix(kind, "font/")) {
+		return "", false
+	}
 	data, err := b.project.Tree.Bytes(to.Path)
 	if err != nil || len(data) > b.project.Settings.Inline {
 		return "", false
@@ -197,6 +200,11 @@ func (b *builder) inlined(to graph.Target) (string, bool) {
 		return "data:" + kind + "," + escapedText(string(data)), true
 	}
 	return "data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data), true
+}
+
+// forbidsData reports whether the policy of some page allows no data URLs for pictures, or fonts.
+func (b *builder) forbidsData(font bool) bool {
+	return slices.ContainsFunc(b.pages, func(p *graph.Page) bool { return !p.AllowsData(font) })
 }
 
 // escapedText returns text as it may stand in a data URL in a sheet: smaller than
@@ -225,13 +233,31 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()})
 }
 
+// published returns the address under the base of the settings of what an address from the top of the
+// source folder leads to, if there is such a file.
+func (b *builder) published(t graph.Target, address string) (to string, ok bool) {
+	base := b.project.Settings.Base
+	if base == "/" || !strings.HasPrefix(address, "/") || strings.HasPrefix(address, "//") || strings.HasPrefix(address, base) {
+		return "", false
+	}
+	index := source.Path{Root: t.Path.Root, Name: path.Join(t.Path.Name, "index.html")}
+	if !b.isThere(t.Path) && !b.isThere(index) {
+		return "", false
+	}
+	return base + address[1:], true
+}
+
 // moveAssets notes the files that a page names, and returns the edits that make
 // it name them as they are written.
 func (b *builder) moveAssets(res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	p := res.page
 	for _, r := range p.Refs {
-		t := b.resolve(p, r.Address)
+		t := b.resolveAt(p, r)
+		if to, ok := b.published(t, r.Address); ok && t.Kind == graph.Local {
+			edits = append(edits, r.Move(to))
+			r.Fixed = true
+		}
 		if t.Kind != graph.Local || !b.copyable(t.Path) {
 			b.checkRef(p, r, t)
 			continue

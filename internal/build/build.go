@@ -135,6 +135,7 @@ type builder struct {
 	records   bool          // notes where constants are set and read
 	checkAll  bool          // checks whatever the settings say of builds
 
+	pages     []*graph.Page // of the site
 	indexOnce sync.Once
 	files     *fileIndex
 
@@ -158,6 +159,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		return nil, err
 	}
 	pages := b.findPages()
+	b.pages = pages
 	res := &Result{Profile: b.profile}
 	if len(pages) == 0 && len(p.Settings.Bundles) == 0 {
 		b.report(diag.Diagnostic{Code: "no-pages", Severity: diag.Error,
@@ -490,7 +492,7 @@ func (b *builder) sayEncodings(p *graph.Page) {
 		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {
 			return
 		}
-		if t := b.resolve(p, r.Address); t.Kind == graph.Local {
+		if t := b.resolveAt(p, r); t.Kind == graph.Local {
 			b.project.Tree.SetEncoding(t.Path, label)
 		}
 	}

@@ -296,10 +296,6 @@ type namespaceJoiner struct {
 
 // take returns nodes without their @namespace rules.
 func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
-	isNamespace := func(n ast.Node) bool {
-		r, ok := n.(*ast.AtRule)
-		return ok && token.EqualFold(r.Name, "namespace")
-	}
 	if !slices.ContainsFunc(nodes, isNamespace) {
 		return nodes
 	}
@@ -427,15 +423,46 @@ func (r relocator) imageSet(v *ast.Value) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// mediaCondition reads the media attribute of a link, which stands at a place
-// in the page.
+// mediaCondition reads the media attribute of a link, which stands at a place in the page, as
+// browsers do (Media Queries 4, section 3.2): what is not closed is closed at its end, and a query
+// that cannot be read never holds.
 func mediaCondition(media string, at source.Pos) *condition {
-	scratch := new(source.Set).Add(source.Path{}, "media", media)
-	values, diags := parse.Values(scratch)
-	if diag.HasErrors(diags) || len(values) == 0 {
+	var queries []ast.Value
+	for i, query := range mediaQueries(media) {
+		if i > 0 {
+			queries = append(queries, ast.Value{Kind: token.Comma, Text: ","})
+		}
+		queries = append(queries, query...)
+	}
+	if len(queries) == 0 {
 		return nil
 	}
-	return &condition{at: at, media: unplaced(values)}
+	return &condition{at: at, media: unplaced(queries)}
+}
+
+// mediaQueries returns the queries of a media attribute, each of which may stand in a rule.
+func mediaQueries(media string) [][]ast.Value {
+	list, _ := parse.Values(new(source.Set).Add(source.Path{}, "media", media))
+	if len(list) == 0 {
+		return nil
+	}
+	never, _ := parse.Values(new(source.Set).Add(source.Path{}, "media", "not all"))
+	queries := ast.SplitAt(list, token.Comma)
+	for i, query := range queries {
+		if len(query) == 0 || slices.ContainsFunc(query, func(v ast.Value) bool { return !mayStandInMedia(v) }) {
+			queries[i] = never
+		}
+	}
+	return queries
+}
+
+// mayStandInMedia reports whether a value can be part of a media query at all.
+func mayStandInMedia(v ast.Value) bool {
+	switch v.Kind {
+	case token.Ident, token.LParen, token.Function, token.Number, token.Dimension, token.Percentage, token.Delim, token.Comment, token.Whitespace, token.Colon:
+		return true
+	}
+	return false
 }
 
 // unplaced returns values without places, since those they have are in no

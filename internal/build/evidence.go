@@ -198,7 +198,7 @@ func (b *builder) pagesBeside(files map[source.Path]bool, pages []*graph.Page) (
 // elsewhere, and what is to be said of them.
 func (b *builder) unreadScripts(page *graph.Page) (scripts []source.Pos, found []diag.Diagnostic) {
 	for _, s := range page.Scripts {
-		if s.Address != "" && b.resolve(page, s.Address).Kind == graph.External {
+		if s.Address != "" && b.resolveAt(page, s.Ref).Kind == graph.External {
 			scripts = append(scripts, page.File.Pos(s.At.Start))
 			found = append(found, b.unread(refSpan(page, s.Ref), s.Address, "lies elsewhere and cannot be read for names in use"))
 		}

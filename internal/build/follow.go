@@ -21,6 +21,12 @@ func (a *assembler) lateImport(r *ast.AtRule) {
 		Mend:    "move it to the top of the sheet, above all rules but @charset; @layer statements stand before the first import"})
 }
 
+func (a *assembler) lateNamespace(n ast.Node) {
+	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: n.Span(),
+		Message: "this namespace stands after a rule, where browsers ignore it, and is left out",
+		Mend:    "move it above all rules, after the imports"})
+}
+
 // follow appends the pieces that an import brings in.
 func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, conds []*condition, here *visit) {
 	prelude := r.Prelude

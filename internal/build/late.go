@@ -82,7 +82,7 @@ func (b *builder) plainlyLinked(p *graph.Page) []source.Path {
 	var out []source.Path
 	for _, g := range p.Groups {
 		for _, l := range g.Links {
-			if t := b.resolve(p, l.Href.Address); t.Kind == graph.Local && l.IsPlain() && l.Media == "" {
+			if t := b.resolveAt(p, l.Href); t.Kind == graph.Local && l.IsPlain() && l.Media == "" {
 				out = append(out, t.Path)
 			}
 		}

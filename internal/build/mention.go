@@ -184,7 +184,7 @@ func (r *run) mentionsIn(p *graph.Page) {
 		})
 	}
 	for _, ref := range p.Refs {
-		if t := r.b.resolve(p, ref.Address); t.Kind == graph.Local && r.b.copyable(t.Path) {
+		if t := r.b.resolveAt(p, ref); t.Kind == graph.Local && r.b.copyable(t.Path) {
 			r.scan(t.Path)
 		}
 	}

@@ -72,6 +72,7 @@ type program struct {
 	files  []asset    // that it is made of or names, to be copied
 	taken  []taken    // sheets as objects
 	inline []*module  // the scripts that stand in the page
+	found  *lookUp    // what its scripts look for among the links of the page; nil for nothing
 	// folders are those of which scripts name files that they work out.
 	folders []folderUse
 }
@@ -379,7 +380,7 @@ func (b *builder) program(p *graph.Page) *program {
 			r.script(mod, from)
 			continue
 		}
-		t := b.resolve(p, s.Address)
+		t := b.resolveAt(p, s.Ref)
 		if t.Kind != graph.Local || strings.TrimSpace(s.Address) == "" {
 			continue
 		}
@@ -394,6 +395,7 @@ func (b *builder) program(p *graph.Page) *program {
 		}
 	}
 	r.mentionsIn(p)
+	r.lookUps(p)
 	r.finish()
 	return r.program
 }

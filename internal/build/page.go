@@ -35,10 +35,10 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 				continue
 			}
 			if s.within {
-				targets = append(targets, graph.Pointer{Style: b.styleText(s.made.css)})
+				targets = append(targets, graph.Pointer{Style: b.styleText(s.made.css), Media: u.media})
 				continue
 			}
-			to := graph.Pointer{Address: b.addressOf(p, s.made.info.Path)}
+			to := graph.Pointer{Address: b.addressOf(p, s.made.info.Path), Media: u.media}
 			if b.profile.Integrity {
 				to.Integrity = s.made.info.Integrity
 			}
@@ -57,14 +57,42 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
 	}
 	for _, s := range p.Scripts {
-		if data, ok := copies[b.resolve(p, s.Address).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
+		if data, ok := copies[b.resolveAt(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
 			edits = append(edits, graph.Edit{At: s.Integrity, With: integrity(data)}) // that of the script as it was would keep it from running
 		}
 	}
+	edits = append(edits, rehashed(p, edits)...)
 	text := graph.Apply(p.File.Text, edits)
 	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: p.File.Encoded(text), owner: source.SpanOf(p.File.Pos(0), 0)}
 	res.assets = append(res.assets, runs.files...)
 	return res
+}
+
+// rehashed returns the edits that make the policies of a page name the hashes of its style elements and
+// scripts as other edits leave them.
+func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
+	if len(p.Policies) == 0 {
+		return nil
+	}
+	parts := slices.Clone(p.Styles)
+	for _, s := range p.Scripts {
+		if s.Text.End > 0 {
+			parts = append(parts, s.Text)
+		}
+	}
+	changed := make(map[string]string)
+	for _, part := range parts {
+		var inside []graph.Edit
+		for _, e := range edits {
+			if e.At.Start >= part.Start && e.At.End <= part.End {
+				inside = append(inside, e)
+			}
+		}
+		if len(inside) > 0 {
+			changed[p.File.Text[part.Start:part.End]] = graph.ApplyWithin(p.File.Text, part, inside)
+		}
+	}
+	return p.Rehash(changed)
 }
 
 // entryGroup is a group of a page's links with the sheets they lead to.
@@ -73,6 +101,7 @@ type entryGroup struct {
 	entries []*entry
 	scripts []*entry    // sheets that scripts of the page import, behind those
 	at      source.Span // what names the first of its sheets
+	apart   bool        // it is one bundle, which no other page shares
 }
 
 // groups returns the groups of a page's links to sheets of the project, such
@@ -80,7 +109,7 @@ type entryGroup struct {
 // stands on its two sides stays apart; a sheet that itself imports one from
 // elsewhere comes first in its group. The sheets that scripts import come last.
 func (b *builder) groups(p *graph.Page, runs *program) []entryGroup {
-	out, last := b.linkGroups(p)
+	out, last := b.linkGroups(p, runs)
 	if b.profile.Scripts == project.AdoptStyles || len(runs.sheets) == 0 {
 		return out
 	}
@@ -100,7 +129,7 @@ func (b *builder) groups(p *graph.Page, runs *program) []entryGroup {
 
 // linkGroups returns the groups of a page's links. last tells that nothing that
 // styles the page stands behind the last one.
-func (b *builder) linkGroups(p *graph.Page) (out []entryGroup, last bool) {
+func (b *builder) linkGroups(p *graph.Page, runs *program) (out []entryGroup, last bool) {
 	last = p.Open
 	for _, g := range p.Groups {
 		var current entryGroup
@@ -113,7 +142,7 @@ func (b *builder) linkGroups(p *graph.Page) (out []entryGroup, last bool) {
 		for _, l := range g.Links {
 			e, external := b.linkedSheet(p, l)
 			switch {
-			case external:
+			case external || runs.found.byAddress(l):
 				flush()
 				last = false
 				continue
@@ -141,7 +170,7 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 	if isTemplate(l.Href.Address) {
 		return nil, true // a program puts the address in
 	}
-	target := b.resolve(p, l.Href.Address)
+	target := b.resolveAt(p, l.Href)
 	if target.Kind == graph.External || b.leftToOthers(target, l.Href.Address) {
 		return nil, true
 	}
@@ -193,6 +222,15 @@ func (b *builder) resolve(p *graph.Page, address string) graph.Target {
 		return graph.Target{Kind: graph.External}
 	}
 	return graph.Resolve(b.project.Tree, from, b.project.Settings.Base, address)
+}
+
+// resolveAt returns what an address at a place of a page leads to. What stands before the base
+// element is loaded before browsers know of it.
+func (b *builder) resolveAt(p *graph.Page, r graph.Ref) graph.Target {
+	if p.Base != "" && r.At.Start < p.BaseAt {
+		return graph.Resolve(b.project.Tree, p.File.Path, b.project.Settings.Base, r.Address)
+	}
+	return b.resolve(p, r.Address)
 }
 
 // baseOf returns the path from which the relative addresses of a page count:

@@ -30,8 +30,10 @@ type unit struct {
 	pieces []piece
 	loads  []*styles
 	early  []early      // links that have its sheets loaded early
+	apart  bool         // it is one bundle, which no other page shares
 	late   bool         // a script decides whether and when it styles the page
 	items  []split.Item // of the pieces
+	media  string       // what the attribute of its links is to say; empty for what it says
 	at     source.Span  // what names the first of its sheets
 }
 
@@ -66,6 +68,8 @@ type traits struct {
 	text   [sha256.Size]byte // of what it says
 	size   int
 	claims *split.Claims
+	// namespaces says that it declares namespaces, which would hold for what stands beside it.
+	namespaces bool
 
 	uses     *purge.Uses     // of what stays of it; nil until it is asked for
 	left     int             // bytes of what stays of it
@@ -80,6 +84,7 @@ func (t *traits) of(p *piece) *traits {
 		t.text, t.size = sha256.Sum256(text), len(text)
 		inLayer := slices.ContainsFunc(p.conds, func(c *condition) bool { return c.hasLayer })
 		t.claims = split.Of(p.nodes, inLayer)
+		t.namespaces = slices.ContainsFunc(p.nodes, isNamespace)
 	})
 	return t
 }
@@ -136,13 +141,13 @@ func (b *builder) reached(p *graph.Page, runs *program) (out []*entry, whole boo
 // the sheets where not all have the same.
 func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 	var out []*unit
-	for i, g := range b.groups(p, runs) {
-		u := &unit{page: p, group: g.group, index: i, at: g.at}
+	for i, g := range b.keepApart(p, runs, b.groups(p, runs)) {
+		u := &unit{page: p, group: g.group, index: i, at: g.at, apart: g.apart}
 		_, same := g.group.SharedMedia()
 		for k, l := range g.group.Links {
 			var media *condition
 			if !same && l.Media != "" {
-				if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil {
+				if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil && b.lowers(g.entries[k]) {
 					media.media, _ = lower.Media(media.media, b.lowering)
 				}
 			}
@@ -157,6 +162,13 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 			u.pieces = append(u.pieces, e.pieces...)
 		}
 		u.pieces = repeated(u.pieces)
+		if media, _ := g.group.SharedMedia(); media != "" && len(g.entries) > 0 && b.lowers(g.entries[0]) {
+			if cond := mediaCondition(media, source.NoPos); cond != nil {
+				if with, changed := lower.Media(cond.media, b.lowering); changed {
+					u.media = print.CompactValues(with)
+				}
+			}
+		}
 		out = append(out, u)
 	}
 	out = append(out, b.preloaded(p, out)...)
@@ -164,10 +176,19 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 		media, _ := u.group.SharedMedia()
 		for i := range u.pieces {
 			own := fmt.Sprintf("%s#%d.%d", p.File.Path, u.index, i)
-			u.items = append(u.items, b.itemOf(&u.pieces[i], own, media))
+			item := b.itemOf(&u.pieces[i], own, media)
+			if u.apart {
+				item.Key = own
+			}
+			u.items = append(u.items, item)
 		}
 	}
 	return out
+}
+
+// lowers reports whether the chain of a linked sheet lowers it, and so what its link says of media.
+func (b *builder) lowers(e *entry) bool {
+	return slices.Contains(b.project.Settings.ChainOf(e.path), "lower")
 }
 
 // preloaded returns units for the sheets that a page has loaded early and does not
@@ -175,7 +196,7 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 func (b *builder) preloaded(p *graph.Page, linked []*unit) []*unit {
 	var out []*unit
 	for _, l := range p.Preloads {
-		target := b.resolve(p, l.Href.Address)
+		target := b.resolveAt(p, l.Href)
 		if i := slices.IndexFunc(linked, func(u *unit) bool { return holds(u.pieces, target.Path) }); i >= 0 {
 			linked[i].early = append(linked[i].early, early{l, target.Path})
 			continue
@@ -300,7 +321,7 @@ func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if !unnamed { // what is in one layer without a name stays together
 		key = fmt.Sprint(p.file.Path.Root, ":", p.file.Path.Name, p.prologue, string(t.text[:]), media, conditionKey(p.conds))
 	}
-	return split.Item{Key: key, Size: t.size, Claims: t.claims, Value: p}
+	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Value: p}
 }
 
 // pieceOf returns the piece that an item stands for.
@@ -430,7 +451,7 @@ func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 
 // mayFitWithin reports whether a bundle may be written into its one page, if it is small.
 func (b *builder) mayFitWithin(s *styles) bool {
-	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.sought
+	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.sought && s.units[0].page.AllowsInlineStyle()
 }
 
 // fitsWithin reports whether a bundle is written into its one page.

@@ -50,6 +50,12 @@ func (b *builder) styleElement(res *pageResult, at graph.Span) (css string, ok b
 func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
 	kept := &keptBlock{evidence: b.evidence, uses: b.uses}
 	from, external := b.baseOf(p)
+	if p.Base != "" && at.Start < p.BaseAt {
+		from, external = p.File.Path, false
+	}
+	if p.IsXML() && strings.ContainsAny(p.File.Text[at.Start:at.End], "&<") {
+		return kept // its text is not what it reads as
+	}
 	if external || isTemplate(p.File.Text[at.Start:at.End]) {
 		return kept // its addresses count from elsewhere, or it is no sheet yet
 	}

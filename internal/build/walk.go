@@ -80,6 +80,7 @@ type sheetWork struct {
 	composes bool
 	known    *composedSheet // nil if it is to be composed
 	imported bool           // an import was met
+	ruled    bool           // a rule was met that no namespace may follow
 	touched  bool           // it reads or sets what others see
 }
 
@@ -111,10 +112,13 @@ func (w *sheetWork) walk() []ast.Node {
 			}
 			a.follow(n.(*ast.AtRule), w.composer, w.composes, w.conds, here)
 			set = a.entry.record.Count()
+		case isNamespace(n) && w.ruled:
+			a.lateNamespace(n)
 		case mayPrecedeImport(n, w.imported) && open && !here.leftOut:
 			prologue.nodes = append(prologue.nodes, n)
 		default:
 			open = false
+			w.ruled = w.ruled || !mayPrecedeNamespace(n)
 			if !here.leftOut && w.known == nil { // if it is left out it only sets
 				own = append(own, w.compose(n)...)
 			}
@@ -169,6 +173,20 @@ func (a *assembler) steps(nodes []ast.Node, steps []string) (out []ast.Node, cha
 func isImport(n ast.Node) bool {
 	_, ok := graph.IsImport(n)
 	return ok
+}
+
+func isNamespace(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Block == nil && token.EqualFold(r.Name, "namespace")
+}
+
+// mayPrecedeNamespace reports whether namespaces may follow a node (CSS Namespaces 3, section 2).
+func mayPrecedeNamespace(n ast.Node) bool {
+	if _, ok := n.(*ast.Comment); ok || isNamespace(n) {
+		return true
+	}
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
 }
 
 func isCharset(n ast.Node) bool {

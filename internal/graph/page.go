@@ -13,7 +13,10 @@ import (
 type Page struct {
 	File   *source.File
 	Base   string // the href of its base element; empty if it has none
-	Groups []Group
+	BaseAt int    // where that element ends: what is loaded before it does not heed it
+	// Policies are the content security policies that it states, as its attributes have them.
+	Policies []Policy
+	Groups   []Group
 	// Preloads are the links that have a sheet loaded early, or by a script that makes
 	// style links of them.
 	Preloads []Link
@@ -164,9 +167,15 @@ func (r *pageReader) start(name string, tag Span) {
 		}
 	case "base":
 		if href := find(attrs, "href"); href != nil && r.page.Base == "" {
-			r.page.Base = strings.TrimSpace(href.value)
+			r.page.Base, r.page.BaseAt = strings.TrimSpace(href.value), tag.End
 		}
 		return
+	case "meta":
+		if equiv, content := find(attrs, "http-equiv"), find(attrs, "content"); r.inert == 0 && equiv != nil && content != nil &&
+			strings.EqualFold(strings.TrimSpace(equiv.value), "content-security-policy") {
+			r.page.Policies = append(r.page.Policies, Policy{content.value, content.at})
+			return
+		}
 	case "style":
 		r.page.Open = false
 		t := find(attrs, "type")
@@ -419,6 +428,7 @@ type Pointer struct {
 	// Style, if it is not empty, is the sheet itself, which stands in a style element
 	// in place of the link.
 	Style string
+	Media string // what the media attribute is to say; empty for what it says
 }
 
 // Point returns the edits of a page that make the group's links lead to
@@ -431,7 +441,7 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	var tags []string
 	for _, to := range targets {
 		if to.Style != "" {
-			tags = append(tags, g.styleElement(p, to.Style))
+			tags = append(tags, g.styleElement(p, to))
 			continue
 		}
 		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
@@ -440,11 +450,14 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 			edits = append(edits, Edit{Span{behind, behind}, ` integrity="` + to.Integrity + `"`})
 		}
 		for _, a := range first.attrs {
-			if a.name == "integrity" || a.name == "media" && !sameMedia {
+			switch {
+			case a.name == "integrity" || a.name == "media" && !sameMedia:
 				edits = append(edits, Edit{a.whole, ""})
+			case a.name == "media" && to.Media != "":
+				edits = append(edits, Edit{a.whole, `media="` + html.EscapeString(to.Media) + `"`})
 			}
 		}
-		tags = append(tags, applyWithin(p.File.Text, first.Tag, edits))
+		tags = append(tags, ApplyWithin(p.File.Text, first.Tag, edits))
 	}
 	edits := []Edit{{first.Tag, strings.Join(tags, lineBreak(p.File.Text, first.Tag.Start))}}
 	for _, l := range g.Links[1:] {
@@ -461,13 +474,13 @@ func (p *Page) Append(targets []Pointer) []Edit {
 		return nil
 	}
 	void := ">"
-	if strings.HasSuffix(strings.ToLower(p.File.Path.Name), ".xhtml") {
+	if p.IsXML() {
 		void = " />"
 	}
 	var tags []string
 	for _, to := range targets {
 		if to.Style != "" {
-			tags = append(tags, Group{}.styleElement(p, to.Style))
+			tags = append(tags, Group{}.styleElement(p, to))
 			continue
 		}
 		tag := `<link rel="stylesheet" href="` + html.EscapeString(to.Address) + `"`
@@ -516,18 +529,26 @@ func indentBefore(text string, line int) (indent, br string) {
 }
 
 // styleElement returns an element that holds a sheet in place of the group's links.
-func (g Group) styleElement(p *Page, css string) string {
-	tag := "<style"
+func (g Group) styleElement(p *Page, to Pointer) string {
+	tag, css := "<style", to.Style
+	if p.IsXML() && strings.ContainsAny(css, "<&") { // there it is no raw text
+		css = "/*<![CDATA[*/" + strings.ReplaceAll(css, "]]>", `]]\>`) + "/*]]>*/"
+	}
 	if len(g.Links) == 0 {
 		return tag + ">" + css + "</style>"
 	}
 	if _, same := g.SharedMedia(); same {
-		if media := find(g.Links[0].attrs, "media"); media != nil {
+		if media := find(g.Links[0].attrs, "media"); media != nil && to.Media != "" {
+			tag += ` media="` + html.EscapeString(to.Media) + `"`
+		} else if media != nil {
 			tag += " " + p.File.Text[media.whole.Start:media.whole.End]
 		}
 	}
 	return tag + ">" + css + "</style>"
 }
+
+// IsXML reports whether the page is read as XML.
+func (p *Page) IsXML() bool { return strings.HasSuffix(strings.ToLower(p.File.Path.Name), ".xhtml") }
 
 // lineBreak returns what stands between two lines that both start as the one
 // does on which a tag starts; nothing if something else stands before the tag.
@@ -543,8 +564,9 @@ func lineBreak(text string, at int) string {
 	return "\n" + indent
 }
 
-// applyWithin returns a part of a text with edits in it made.
-func applyWithin(text string, part Span, edits []Edit) string {
+// ApplyWithin returns a part of a text with edits in it made.
+func ApplyWithin(text string, part Span, edits []Edit) string {
+	edits = slices.Clone(edits)
 	for i := range edits {
 		edits[i].At.Start -= part.Start
 		edits[i].At.End -= part.Start

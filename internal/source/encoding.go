@@ -29,7 +29,7 @@ const fallbackLabel = "windows-1252"
 // itself: that of the page that links it, or of the charset attribute of its link. An unknown
 // label is ignored. It has no effect on a file that was read before.
 func (t *Tree) SetEncoding(p Path, label string) {
-	if e, _ := charset.Lookup(label); e == nil {
+	if _, err := htmlindex.Get(label); err != nil {
 		return
 	}
 	t.mu.Lock()
@@ -71,8 +71,8 @@ func (t *Tree) decode(p Path, data []byte) (text string, enc encoding.Encoding, 
 		if label == "" {
 			label = t.labelFor(p)
 		}
-		enc, label = charset.Lookup(label)
-		if enc == nil || strings.HasPrefix(label, "utf-16") {
+		var err error
+		if enc, err = htmlindex.Get(label); err != nil || strings.HasPrefix(strings.ToLower(label), "utf-16") {
 			enc = unicode.UTF8 // what names itself so in ASCII is not UTF-16 (HTML, section 13.2.3.2)
 		}
 	}
@@ -114,9 +114,11 @@ func declared(ext string, data []byte) string {
 		if m := xmlDeclaration.FindSubmatch(head); m != nil && ext != ".html" && ext != ".htm" {
 			return string(m[1])
 		}
-		if _, name, certain := charset.DetermineEncoding(head, ""); certain {
+		if ext == ".html" || ext == ".htm" {
+			_, name, _ := charset.DetermineEncoding(head, "") // which looks for a meta element
 			return name
 		}
+		return "utf-8" // the default of XML
 	}
 	return ""
 }

@@ -81,6 +81,9 @@ func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Sp
 	}
 	var out []selector.Specificity
 	for _, s := range list {
+		if mayBePassedOver(s) {
+			return []selector.Specificity{anyWeight}
+		}
 		if w := selector.Of(s); !slices.Contains(out, w) {
 			out = append(out, w)
 		}
@@ -96,18 +99,49 @@ func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer b
 		inLayer = true
 	case name == "scope": // nearness counts beside order
 		weights = []selector.Specificity{anyWeight}
-	case name == "import", name == "namespace", name == "charset":
+	case name == "import", name == "charset":
 		c.claim(everything, anyWeight)
+		return
+	case name == "namespace": // see [Item.Alone]
 		return
 	case slices.Contains([]string{"media", "supports", "container", "starting-style"}, name):
 	case name == "font-face", name == "page":
 		c.claim("@"+name, anyWeight)
 		return
 	default: // @keyframes, @property, @counter-style and what there is of names: the last one counts
-		c.claim("@"+name+" "+print.CompactValues(r.Prelude), anyWeight)
+		c.claim("@"+name+" "+nameIn(r.Prelude), anyWeight)
 		return
 	}
 	c.nodes(ast.Body(r), weights, inLayer)
+}
+
+// nameIn returns the name that a prelude gives, however it is written: k, "k" and \6b  are one.
+func nameIn(prelude []ast.Value) string {
+	list := ast.Significant(prelude)
+	if len(list) != 1 {
+		return print.CompactValues(prelude)
+	}
+	if list[0].Kind == token.String {
+		return token.StringValue(list[0].Text)
+	}
+	return token.Unescape(list[0].Text)
+}
+
+// mayBePassedOver reports whether a selector takes a list of others in which browsers pass over what
+// they do not know: then its weight is not known either.
+func mayBePassedOver(s ast.Selector) bool {
+	return slices.ContainsFunc(s, func(p ast.Simple) bool {
+		if p.Args == nil || len(p.Args.Selectors) < 2 {
+			return p.Args != nil && slices.ContainsFunc(p.Args.Selectors, mayBePassedOver)
+		}
+		first := selector.Of(p.Args.Selectors[0])
+		return slices.ContainsFunc(p.Args.Selectors, func(arg ast.Selector) bool {
+			doubtful := slices.ContainsFunc(arg, func(q ast.Simple) bool {
+				return q.Kind == ast.PseudoClass || q.Kind == ast.PseudoElement || q.Kind == ast.BadSelector
+			})
+			return doubtful || arg.IsBad()
+		}) && slices.ContainsFunc(p.Args.Selectors, func(arg ast.Selector) bool { return selector.Of(arg) != first || arg.IsBad() })
+	})
 }
 
 // kinds are properties that set the same as others with other first words.
@@ -121,7 +155,7 @@ var kinds = map[string]string{
 // same. It errs on the safe side.
 func kindOf(d *ast.Declaration) string {
 	if d.IsCustom() {
-		return d.Name
+		return token.Unescape(d.Name)
 	}
 	name := token.Lower(d.Name)
 	if name == "all" {

@@ -19,7 +19,10 @@ type Item struct {
 	Key    string
 	Size   int // in bytes
 	Claims *Claims
-	Value  any // by which those know it who plan; that of the first with a key counts
+	// Alone says that it must be the only item of its bundle: what it says would mean
+	// something for others.
+	Alone bool
+	Value any // by which those know it who plan; that of the first with a key counts
 }
 
 // Options say what is shared.
@@ -125,6 +128,12 @@ func newPlanner(units [][]Item, opts Options) *planner {
 	p.tangled = slices.Repeat([]bool{true}, len(units))
 	p.shared, p.class, p.part, p.kept = make([][]int, len(p.items)), make([]int, len(p.items)), make([]int, len(p.items)), make([]*Kept, len(p.items))
 	p.ids = make(map[string]int)
+	for i := range p.items {
+		if p.items[i].Alone {
+			p.parts++
+			p.part[i] = p.parts
+		}
+	}
 	for i, reached := range p.reached {
 		if opts.Shared > 0 && len(reached) >= opts.Shared && !twice[i] {
 			p.shared[i] = reached
@@ -536,6 +545,25 @@ func common(a, b []int) []int {
 	return slices.DeleteFunc(slices.Clone(a), func(u int) bool { _, found := slices.BinarySearch(b, u); return !found })
 }
 
+// apart splits items of a unit's own where one must be alone in its bundle.
+func (p *planner) apart(items []int) (runs [][]int) {
+	start := 0
+	for i, it := range items {
+		if !p.items[it].Alone {
+			continue
+		}
+		if i > start {
+			runs = append(runs, items[start:i])
+		}
+		runs = append(runs, items[i:i+1])
+		start = i + 1
+	}
+	if start < len(items) {
+		runs = append(runs, items[start:])
+	}
+	return runs
+}
+
 // plan makes bundles of what is shared, and of what each unit has of its own.
 func (p *planner) plan() Plan {
 	out := Plan{Loads: make([][]int, len(p.units)), Turned: p.turns}
@@ -562,8 +590,10 @@ func (p *planner) plan() Plan {
 				out.Loads[u] = append(out.Loads[u], index[step.class])
 				continue
 			}
-			out.Loads[u] = append(out.Loads[u], len(out.Bundles))
-			bundle(step.own, []int{u})
+			for _, run := range p.apart(step.own) {
+				out.Loads[u] = append(out.Loads[u], len(out.Bundles))
+				bundle(run, []int{u})
+			}
 		}
 	}
 	for _, it := range p.order {
