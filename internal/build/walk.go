@@ -3,6 +3,7 @@ package build
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -92,7 +93,7 @@ func (w *sheetWork) walk() []ast.Node {
 	var own []ast.Node
 	set := a.entry.record.Count()
 	open := true // imports may still follow
-	for _, n := range w.sheet.Nodes {
+	for _, n := range withoutMapComments(w.sheet) {
 		switch {
 		case isCharset(n):
 		case w.composes && compose.IsStatement(n):
@@ -187,6 +188,30 @@ func mayPrecedeNamespace(n ast.Node) bool {
 	}
 	r, ok := n.(*ast.AtRule)
 	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
+}
+
+// withoutMapComments returns the nodes of a sheet without the comments that name its own source map,
+// which is not that of the bundle.
+func withoutMapComments(s *graph.Sheet) []ast.Node {
+	if !strings.Contains(s.File.Text, "sourceMappingURL") {
+		return s.Nodes
+	}
+	var drop func(n ast.Node) ast.Edit
+	drop = func(n ast.Node) ast.Edit {
+		if c, ok := n.(*ast.Comment); ok {
+			text := strings.TrimLeft(strings.TrimPrefix(c.Text, "/*"), " \t\r\n")
+			if strings.HasPrefix(text, "# sourceMappingURL=") || strings.HasPrefix(text, "@ sourceMappingURL=") {
+				return ast.Remove
+			}
+			return ast.Keep
+		}
+		if edited, changed := ast.MapBody(n, drop); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	nodes, _ := ast.Map(s.Nodes, drop)
+	return nodes
 }
 
 func isCharset(n ast.Node) bool {

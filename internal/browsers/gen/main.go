@@ -192,12 +192,33 @@ func gatherBelow(out map[string]string, id string, raw json.RawMessage, above st
 // ::-moz-x. Others are names from before the standard's, and none to be written.
 var vendorName = regexp.MustCompile(`^:{0,2}-(webkit|moz|ms|o)-[a-z-]+$`)
 
-// oldNames are names from before the standard's that browsers which lack it need.
-var oldNames = map[string]bool{"grid-gap": true, "grid-row-gap": true, "grid-column-gap": true, "word-wrap": true}
+// oldNames are names from before the standard's that browsers which lack it need, and that take
+// the same values. Left out are keywords that mean another thing (overlay, intrinsic), and the old
+// forms of selectors that have a form of their own for browsers before all others (:before).
+var oldNames = func() map[string]bool {
+	set := make(map[string]bool)
+	for _, name := range strings.Fields("grid-gap grid-row-gap grid-column-gap word-wrap color-adjust inset-area position-try-options " +
+		"scroll-snap-margin scroll-snap-margin-top scroll-snap-margin-right scroll-snap-margin-bottom scroll-snap-margin-left " +
+		"offset-block offset-block-start offset-block-end offset-inline offset-inline-start offset-inline-end " +
+		"motion motion-path motion-distance motion-rotation offset-rotation") {
+		set[name] = true
+	}
+	return set
+}()
 
-// usefulInPart are the features whose prefixed form does what most sheets ask of it
-// where the data calls it partial: -webkit-image-set() lacks type() alone.
-var usefulInPart = map[string]bool{"css.types.image.image-set": true}
+// usefulInPart are the features whose form under another name does what most sheets ask of it
+// where the data calls it partial, by going through all that it does: -webkit-image-set() lacks type()
+// alone, -webkit-box-decoration-break works on inline elements alone, -ms-hyphens for some languages, and
+// scroll-snap-margin when a script does not scroll. Left out are forms that mean another thing: those
+// of user-modify, background-clip and fit-content.
+var usefulInPart = func() map[string]bool {
+	set := map[string]bool{"css.types.image.image-set": true, "css.types.image.element": true}
+	for _, name := range strings.Fields("box-decoration-break hyphens initial-letter text-combine-upright " +
+		"scroll-margin scroll-margin-top scroll-margin-right scroll-margin-bottom scroll-margin-left") {
+		set["css.properties."+name] = true
+	}
+	return set
+}()
 
 // facts returns what the table says of a feature.
 func facts(id string, compat json.RawMessage) string {
@@ -218,7 +239,7 @@ func facts(id string, compat json.RawMessage) string {
 		var list []string
 		for _, s := range statements(c.Support[browser.compat]) {
 			since, ok := s.Added.(string)
-			partial := s.Partial && !(s.Prefix != "" && usefulInPart[id])
+			partial := s.Partial && !(s.Prefix+s.Alternative != "" && usefulInPart[id])
 			if !ok || since == "preview" || partial && s.Prefix+s.Alternative != "" || s.Alternative != "" && !vendorName.MatchString(s.Alternative) && !oldNames[s.Alternative] || len(s.Flags) > 0 {
 				continue
 			}

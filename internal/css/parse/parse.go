@@ -496,6 +496,8 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 		return nil
 	}
 	custom := ast.IsCustomName(name)
+	// Scripts read the initial value of a property of any syntax as it is written.
+	verbatim := custom || len(name) == len("initial-value") && token.EqualFold(name, "initial-value")
 	stop := stopAt(token.Semicolon) | stopAt(token.RBrace)
 	if !custom {
 		stop |= stopAt(token.LBrace)
@@ -503,7 +505,7 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 	p.sc.UnicodeRanges = len(name) >= len("unicode-range") && token.EqualFold(name, "unicode-range")
 	p.bad = badToken{}
 	p.next()
-	p.list(stop, custom)
+	p.list(stop, verbatim)
 	p.sc.UnicodeRanges = false
 	if p.tok.Kind == token.LBrace {
 		p.rewind(m)

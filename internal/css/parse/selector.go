@@ -117,7 +117,7 @@ func (r *selectorReader) combinator() (symbol string, n int) {
 }
 
 // simple reads one simple selector. A type selector may only stand first in
-// its compound, or behind the nesting selector.
+// its compound, before the nesting selector as well: browsers drop a rule with &p.
 func (r *selectorReader) simple(first bool) bool {
 	v := r.peek(0)
 	switch v.Kind {
@@ -160,9 +160,7 @@ func (r *selectorReader) take(n int, s ast.Simple) {
 // typed reads a type or universal selector with its namespace prefix.
 func (r *selectorReader) typed(first bool) bool {
 	if !first {
-		if last := r.p.parts[len(r.p.parts)-1]; last.Kind != ast.NestingSelector {
-			return false
-		}
+		return false
 	}
 	isName := func(v *ast.Value) bool { return v.Kind == token.Ident || v.IsDelim('*') }
 	v, name, n := r.peek(0), "", 1

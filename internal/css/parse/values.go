@@ -65,6 +65,9 @@ func (p *parser) token(t token.Token, space bool) {
 // and moves behind it.
 func (p *parser) bracketed(t token.Token, space, verbatim bool) {
 	v := ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space}
+	if t.Kind == token.Function && len(v.Text) == len("style(") && token.EqualFold(v.Text, "style(") {
+		verbatim = true // the query of a container compares custom properties as they are written
+	}
 	v.Inner = p.inner(t.Kind.Closer(), verbatim)
 	p.scratch = append(p.scratch, v)
 }

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"math"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -304,7 +305,11 @@ func (w writer) token(kind token.Kind, text string, space bool) ast.Value {
 }
 
 func (w writer) number(n Number, space bool) ast.Value {
-	return w.token(n.kind(), w.digits.text(n.Value)+n.Unit, space)
+	sign := ""
+	if n.Value == 0 && math.Signbit(n.Value) {
+		sign = "-" // it decides on which side of zero what is divided by it comes out
+	}
+	return w.token(n.kind(), sign+w.digits.text(n.Value)+n.Unit, space)
 }
 
 // nested returns values in the brackets of a function or of nothing.

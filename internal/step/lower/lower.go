@@ -14,7 +14,8 @@
 //     not skip it, a guard (CSS Color 4);
 //   - media features in the range form are written with min- and max- (Media
 //     Queries 4);
-//   - nested style rules become rules of their own (CSS Nesting 1);
+//   - nested style rules become rules of their own (CSS Nesting 1), where a target reads nested
+//     rules as well if declarations stand behind them, which early readers read before them;
 //   - :is() is written out where that keeps the specificity, :any-link as
 //     [href], and :dir() is decided if the direction is known (Selectors 4).
 package lower
@@ -83,6 +84,9 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	if len(l.rewrites) > 0 {
 		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
 	}
+	if !l.lacks(browsers.Nesting) && !opts.AsIs[browsers.Nesting] && opts.Targets.Hoist() {
+		nodes = l.inOrder(nodes)
+	}
 	for _, p := range passes {
 		if slices.ContainsFunc(p.features, l.lacks) {
 			nodes = p.run(l, nodes)
@@ -122,6 +126,8 @@ type site struct {
 	before   ast.Node    // the node before it in its block
 	mayGuard bool        // a rule may stand beside it
 	tested   []ast.Value // what the @supports around it asks for, if there is one
+	// descriptors says that what is declared are descriptors of an at-rule, such as @font-face.
+	descriptors bool
 }
 
 // again reports whether the declaration before one is of the same property, and
@@ -178,8 +184,11 @@ func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
 	case *ast.StyleRule:
 		at.mayGuard = true
 	case *ast.AtRule:
-		if token.EqualFold(n.Name, "supports") {
+		switch name := token.Lower(n.Name); name {
+		case "supports":
 			at.tested = slices.Concat(at.tested, n.Prelude)
+		case "font-face", "font-palette-values", "font-feature-values", "counter-style", "property", "view-transition", "color-profile":
+			at.descriptors = true
 		}
 	}
 	edited, changed := l.declarations(body, at, from)

@@ -35,6 +35,58 @@ func (l *lowering) unnest(n ast.Node) ast.Edit {
 	return ast.Splice(out)
 }
 
+// inOrder makes rules of their own of what is nested in rules with declarations behind it: browsers that
+// read these as if they stood before would take another one for the last.
+func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
+	var visit func(n ast.Node) ast.Edit
+	visit = func(n ast.Node) ast.Edit {
+		if l.left[n] {
+			return ast.Keep
+		}
+		r, ok := n.(*ast.StyleRule)
+		if !ok {
+			if edited, changed := ast.MapBody(n, visit); changed {
+				return ast.Replace(edited)
+			}
+			return ast.Keep
+		}
+		if !l.declaresBehind(r.Nodes) {
+			return ast.Keep
+		}
+		var out []ast.Node
+		l.flatten(r, r.Selectors, &out)
+		return ast.Splice(out)
+	}
+	nodes, _ = ast.Map(nodes, visit)
+	return nodes
+}
+
+// declaresBehind reports whether a declaration stands behind a rule in a block, at any depth.
+func (l *lowering) declaresBehind(nodes []ast.Node) bool {
+	nested := false
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *ast.Declaration:
+			if nested {
+				return true
+			}
+		case *ast.StyleRule:
+			nested = true
+			if l.declaresBehind(n.Nodes) {
+				return true
+			}
+		case *ast.AtRule:
+			if groups[token.Lower(n.Name)] && n.Block != nil {
+				nested = true
+				if l.declaresBehind(n.Block.Nodes) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 // nests reports whether a node in a style rule is anything but what a style
 // rule could always hold.
 func (l *lowering) nests(n ast.Node) bool {

@@ -135,6 +135,9 @@ func partFor(i, parts int) int {
 // placed reports whether the parts of a shorthand of alignment are single
 // keywords that mean the same in both of its properties.
 func placed(parts []ast.Value) bool {
+	if len(parts) > 0 && (parts[0].IsIdent("left") || parts[0].IsIdent("right")) {
+		return false // which the first of them does not take, so that the whole is invalid
+	}
 	return !slices.ContainsFunc(parts, func(v ast.Value) bool {
 		return v.Kind != token.Ident || slices.Contains([]string{"baseline", "first", "last", "safe", "unsafe", "legacy"}, token.Lower(v.Text))
 	})

@@ -48,9 +48,10 @@ func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	r.clamp = l.lacks(clampFunction) && len(l.Targets.Lacking(maxFunction)) == 0
 	r.hex, r.hwb, r.rgb, r.hsl = l.lacks(hexWithAlpha), l.lacks(hwbFunction), l.lacks(spacedRGB), l.lacks(spacedHSL)
 	fonts := l.lacks(systemFont)
-	return func(d *ast.Declaration, _ site) []ast.Node {
+	return func(d *ast.Declaration, at site) []ast.Node {
+		r.custom = d.IsCustom()
 		values, changed := ast.MapValues(d.Value, r.rewrite)
-		if fonts && (token.EqualFold(d.Name, "font") || token.EqualFold(d.Name, "font-family")) {
+		if fonts && !at.descriptors && (token.EqualFold(d.Name, "font") || token.EqualFold(d.Name, "font-family")) {
 			if named, ok := systemFonts(values); ok {
 				values, changed = named, true
 			}
@@ -68,13 +69,14 @@ type valueRewriter struct {
 	*lowering
 	gradients                 map[string]bool // those whose stops a target reads with one place alone
 	clamp, hex, hwb, rgb, hsl bool
+	custom                    bool // the value is that of a custom property, where a hash may be anything
 }
 
 // rewrite returns what stands for a value, and for what is in it.
 func (r *valueRewriter) rewrite(v *ast.Value) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Hash:
-		if r.hex && (len(v.Text) == 5 || len(v.Text) == 9) {
+		if r.hex && !r.custom && (len(v.Text) == 5 || len(v.Text) == 9) {
 			return withoutAlphaDigits(v)
 		}
 	case token.Function:

@@ -41,6 +41,9 @@ func node(n ast.Node) ast.Edit {
 	case *ast.Comment:
 		return ast.Keep
 	}
+	if r, ok := n.(*ast.AtRule); ok && verbatim[token.Lower(r.Name)] {
+		return ast.Keep
+	}
 	edited, changed := ast.MapBody(n, node)
 	switch r := edited.(type) {
 	case *ast.StyleRule:
@@ -80,6 +83,10 @@ func node(n ast.Node) ast.Edit {
 var removable = map[string]bool{
 	"media": true, "supports": true, "container": true, "scope": true, "starting-style": true,
 }
+
+// verbatim are the at-rules whose blocks are left as they are: the names in @font-feature-values are
+// told apart by case, and scripts read the initial value of a property as it is written.
+var verbatim = words("font-feature-values property")
 
 // empty reports whether a block holds nothing that is printed compactly.
 func empty(nodes []ast.Node) bool {

@@ -4,7 +4,7 @@
 //   - so does a declaration whose value holds a keyword or a function that a
 //     target knows under a prefix: fit-content, sticky, image-set();
 //   - the names of properties in transition and will-change get prefixed ones
-//     beside them;
+//     in their place, in a rule for the browsers that lack the standard ones;
 //   - gradients get twins with the directions as prefixed ones had them;
 //   - flexible boxes get those of the draft of 2009, for browsers that have no other;
 //   - @keyframes gets a prefixed twin, with no other prefixes in it;
@@ -104,6 +104,7 @@ type needs struct {
 	pseudos    map[string][]string // without colons
 	drawn      []string            // for @keyframes
 	boxes      []string            // prefixes of the flexible boxes of 2009
+	guards     bool                // all targets read @supports
 }
 
 func needsOf(opts Options) *needs {
@@ -124,6 +125,7 @@ func needsOf(opts Options) *needs {
 			n.functions[name] = list
 		}
 	}
+	n.guards = len(opts.Targets.Lacking("css.at-rules.supports")) == 0
 	n.drawn = n.wanted(all["css.at-rules.keyframes"], "@keyframes")
 	n.boxes = n.wanted(opts.Targets.InStead(browsers.Property("box-flex"), browsers.Property("display")+".flex"), "display", "flex")
 	return n
@@ -178,11 +180,18 @@ func (p *prefixer) rule(n ast.Node) ast.Edit {
 			defer func() { p.only = "" }()
 		}
 	}
+	var guards []ast.Node
+	if r, ok := n.(*ast.StyleRule); ok && p.guards {
+		guards = p.guarded(r)
+	}
 	edited, changed := p.block(n)
 	if r, ok := edited.(*ast.StyleRule); ok {
 		if list, ok := p.selectors(r); ok {
-			return ast.Splice(list)
+			return ast.Splice(append(list, guards...))
 		}
+	}
+	if len(guards) > 0 {
+		return ast.Splice(append([]ast.Node{edited}, guards...))
 	}
 	if changed {
 		return ast.Replace(edited)
@@ -253,7 +262,10 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 		}
 		return ast.Keep
 	}
-	listed, inList := p.propertyNames(d, name)
+	listed, inList := d, false
+	if !p.listsNames(d, name) {
+		listed, inList = p.propertyNames(d, name)
+	}
 	out := p.box(d, name, block)
 	for _, prefix := range p.fitting(p.properties[name]) {
 		if find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {

@@ -146,8 +146,9 @@ func holds(block []ast.Node, name string, value []ast.Value) bool {
 }
 
 // propertyNames returns a declaration of transition or will-change with the
-// prefixed names that targets need before the names of properties in it.
-// Browsers ignore the names that they do not know.
+// prefixed names that targets need behind those in it, so that lists of other properties go with the
+// same names as before. Browsers ignore the names that they do not know. Where all targets read
+// @supports there is a better way; see [prefixer.guarded].
 func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Declaration, changed bool) {
 	if name != "will-change" && !strings.HasPrefix(name, "transition") {
 		return d, false
@@ -160,7 +161,7 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 		return d, false
 	}
 	items := ast.SplitAt(d.Value, token.Comma)
-	var out [][]ast.Value
+	var twins [][]ast.Value
 	for _, item := range items {
 		for i := range item {
 			if item[i].Kind != token.Ident {
@@ -170,16 +171,16 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 				twin := slices.Clone(item)
 				twin[i].Text = renamed(prefix, token.Lower(item[i].Text))
 				if !slices.ContainsFunc(items, func(o []ast.Value) bool { return print.CompactValues(o) == print.CompactValues(twin) }) {
-					out = append(out, twin)
+					twins = append(twins, twin)
 					p.note(Change{Property: name + ": " + twin[i].Text, Feature: featureOfName(token.Lower(item[i].Text), prefix), Prefix: prefix})
 				}
 			}
 		}
-		out = append(out, item)
 	}
-	if len(out) == len(items) {
+	if len(twins) == 0 {
 		return d, false
 	}
+	out := slices.Concat(items, twins)
 	copied := *d
 	copied.Value = nil
 	for i, item := range out {
