@@ -56,6 +56,10 @@ type Result struct {
 	// Broken are the pages with errors of their own, where the profile is for no release and
 	// other pages have none: the outputs may be written, and these pages show what is wrong.
 	Broken []string
+	// Unreached is how many files of the source folder no output is made from.
+	Unreached int
+	// Evidence is how many files of each ending were read for names in use, if the profile purges.
+	Evidence map[string]int
 }
 
 // Writable reports whether the outputs may be written: there is no error, or only pages that
@@ -184,6 +188,10 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		out.add(o)
 	}
 	res.Outputs = out.files
+	res.Unreached = len(b.memory.unreached(res.Outputs))
+	if b.memory.evidence != nil && b.purges() {
+		res.Evidence = b.memory.evidence.kinds
+	}
 	res.Diagnostics, res.Checks = b.findings()
 	return res, nil
 }

@@ -26,6 +26,7 @@ func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Lacking(
 // keptEvidence is all evidence of a build, with what was found when it was read.
 type keptEvidence struct {
 	all   *purge.Evidence
+	kinds map[string]int // how many files of each ending were read
 	diags []diag.Diagnostic
 }
 
@@ -236,6 +237,10 @@ func (b *builder) readEvidence(ctx context.Context, files map[source.Path]bool, 
 			continue
 		}
 		read = append(read, f)
+	}
+	kept.kinds = make(map[string]int)
+	for _, f := range read {
+		kept.kinds[strings.ToLower(path.Ext(f.Path.Name))]++
 	}
 	found := make([]*purge.Evidence, len(read))
 	for i, f := range read {

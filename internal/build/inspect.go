@@ -423,32 +423,41 @@ func Unreached(ctx context.Context, p *project.Project) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	reached := map[string]bool{p.Settings.File: true}
-	for _, o := range res.Outputs {
-		reached[p.Tree.Show(o.from)] = true
+	var out []string
+	for _, f := range memory.unreached(res.Outputs) {
+		out = append(out, p.Tree.Show(f))
+	}
+	return out, nil
+}
+
+// unreached returns the files of the source folder that no output of a build is made from.
+func (m *Memory) unreached(outputs []Output) (out []source.Path) {
+	tree := m.project.Tree
+	reached := make(map[source.Path]bool)
+	for _, o := range outputs {
+		reached[o.from] = true
 		if o.Kind == PageKind {
-			reached[p.Tree.Show(source.Path{Name: o.Path})] = true
+			reached[source.Path{Name: o.Path}] = true
 		}
 	}
-	for _, e := range memory.entries {
+	for _, e := range m.entries {
 		for dep := range e.deps {
-			reached[p.Tree.Show(dep)] = true
+			reached[dep] = true
 		}
 	}
-	for _, kept := range memory.blocks {
+	for _, kept := range m.blocks {
 		if kept.entry != nil {
 			for dep := range kept.entry.deps {
-				reached[p.Tree.Show(dep)] = true
+				reached[dep] = true
 			}
 		}
 	}
-	var out []string
-	for _, f := range memory.walked {
-		if name := p.Tree.Show(f); !reached[name] && !strings.HasPrefix(path.Base(f.Name), ".") {
-			out = append(out, name)
+	for _, f := range m.walked {
+		if !reached[f] && tree.Show(f) != m.project.Settings.File && !strings.HasPrefix(path.Base(f.Name), ".") {
+			out = append(out, f)
 		}
 	}
-	return out, nil
+	return out
 }
 
 // aboutImports are the codes of findings about imports. Others mean nothing in

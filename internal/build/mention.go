@@ -19,16 +19,21 @@ import (
 type fileIndex struct {
 	list    []source.Path
 	files   map[source.Path]bool
-	folders map[string]bool // below the source folder
+	folders map[string]bool          // below the source folder
+	stems   map[string][]source.Path // files that no script or sheet is, by their names without folder and ending
 }
 
 // index returns the files of the source folder.
 func (b *builder) index() *fileIndex {
 	b.indexOnce.Do(func() {
-		x := &fileIndex{files: make(map[source.Path]bool), folders: make(map[string]bool)}
+		x := &fileIndex{files: make(map[source.Path]bool), folders: make(map[string]bool), stems: make(map[string][]source.Path)}
 		b.walk(func(p source.Path) {
 			x.list = append(x.list, p)
 			x.files[p] = true
+			if !isScript(p.Name) && !isSheet(p.Name) && !isPage(p.Name) {
+				stem := strings.TrimSuffix(path.Base(p.Name), path.Ext(p.Name))
+				x.stems[stem] = append(x.stems[stem], p)
+			}
 			for dir := path.Dir(p.Name); dir != "." && !x.folders[dir]; dir = path.Dir(dir) {
 				x.folders[dir] = true
 			}
@@ -130,6 +135,20 @@ func (b *builder) folderIn(m mention) (string, bool) {
 func (r *run) folder(dir string, at source.Span) {
 	if !slices.ContainsFunc(r.program.folders, func(f folderUse) bool { return f.name == dir }) {
 		r.program.folders = append(r.program.folders, folderUse{dir, at})
+	}
+}
+
+// stem notes the files that a literal names without folder and ending, as a script does that puts one
+// picture in the place of another: src.replace("logo", "logo-dark"). A plain word names none.
+func (r *run) stem(text string, at source.Span) {
+	const short, most = 5, 8 // letters of a name; files of one name
+	if len(text) < short || !strings.ContainsAny(text, "-_0123456789") {
+		return
+	}
+	if found := r.b.index().stems[text]; len(found) <= most {
+		for _, p := range found {
+			r.uses(p, at)
+		}
 	}
 }
 

@@ -308,6 +308,9 @@ func (r *run) script(mod *module, from source.Path) {
 	for _, l := range mod.file.Paths {
 		r.mention(mention{l.Text, span(l), bases, strings.Contains(l.Text, "/")})
 	}
+	for _, l := range mod.file.Words {
+		r.stem(l.Text, span(l))
+	}
 	for _, l := range mod.file.Made {
 		r.made(l, span(l), bases)
 	}

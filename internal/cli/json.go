@@ -24,7 +24,9 @@ type jsonResult struct {
 	Broken      []string         `json:"broken"`  // pages that show their errors
 	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
-	Remarks     int              `json:"remarks"` // what rinzel check finds beside the diagnostics
+	Unreached   int              `json:"unreached"`          // files that no output is made from
+	Evidence    map[string]int   `json:"evidence,omitempty"` // files that were read for names in use, by ending
+	Remarks     int              `json:"remarks"`            // what rinzel check finds beside the diagnostics
 }
 
 type jsonOutput struct {
@@ -85,7 +87,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
 		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
-		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken),
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: res.Unreached, Evidence: res.Evidence,
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)

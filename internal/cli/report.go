@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
+	"maps"
 	"path"
 	"path/filepath"
 	"slices"
@@ -200,6 +202,12 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
 	}
+	if res.Unreached > 0 {
+		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", plural(res.Unreached, "file"))
+	}
+	if len(res.Evidence) > 0 {
+		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(res.Evidence))
+	}
 	if packedFiles > 0 {
 		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
@@ -384,6 +392,17 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, "nothing was written")
 	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+}
+
+// evidenceKinds lists the kinds of files that were read for names in use, the most first.
+func evidenceKinds(kinds map[string]int) string {
+	names := slices.SortedFunc(maps.Keys(kinds), func(a, b string) int { return cmp.Or(kinds[b]-kinds[a], strings.Compare(a, b)) })
+	const most = 8
+	var list []string
+	for _, name := range names[:min(len(names), most)] {
+		list = append(list, fmt.Sprintf("%d %s", kinds[name], cmp.Or(name, "without an ending")))
+	}
+	return diag.Printable(strings.Join(list, ", ") + etc(len(names)-most))
 }
 
 // etc returns how many more there are than those that are listed.

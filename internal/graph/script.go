@@ -15,6 +15,8 @@ type ScriptFile struct {
 	// Paths are the literals, and words in them, that may name files or folders. Specifiers of
 	// imports are not among them.
 	Paths []Literal
+	// Words are the literals that are one word with a hyphen, underscore or digit in it.
+	Words []Literal
 	// Made are names that the script makes of several parts, with [script.Hole] for what is not known.
 	Made []Literal
 	// Map is the address of its source map, which its last comment names; empty for none.
@@ -64,6 +66,10 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 	script.Visit(text, script.Visitor{
 		Part: func(offset int) { parts[offset] = true },
 		Literal: func(text string, offset int) {
+			if isWord(text) {
+				start := offset + part.Start
+				out.Words = append(out.Words, Literal{text, script.Span{Start: start, End: start + len(text)}})
+			}
 			if !specifiers[offset] && !parts[offset] {
 				out.Paths = literals(text, offset+part.Start, true, out.Paths)
 			}
@@ -75,6 +81,17 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 	out.Map = mapComment(text)
 	out.Map.At = script.Span{Start: out.Map.At.Start + part.Start, End: out.Map.At.End + part.Start}
 	return out
+}
+
+// isWord reports whether a literal is one word that may be the name of a file without its ending.
+func isWord(text string) bool {
+	const shortest, longest = 5, 80
+	if len(text) < shortest || len(text) > longest || !strings.ContainsAny(text, "-_0123456789") {
+		return false
+	}
+	return !strings.ContainsFunc(text, func(r rune) bool {
+		return r <= ' ' || r < 0x80 && endsName(byte(r)) || strings.ContainsRune("./:#?&%", r)
+	})
 }
 
 // mapComment returns the address in the last comment of a script that names its map
