@@ -311,6 +311,21 @@ func (t Targets) Needing(feature, prefix string) []string {
 	})
 }
 
+// Without reports whether some target supports a feature as it is, and not under a prefix: what has the
+// prefix alone says nothing to it.
+func (t Targets) Without(feature, prefix string) bool {
+	byBrowser := supportOf(feature)
+	for name, list := range t.chosen {
+		for _, c := range list {
+			prefixed := slices.ContainsFunc(byBrowser[name], func(s support) bool { return s.prefix == prefix && s.supports(c.version) })
+			if !prefixed && plain(byBrowser[name], c.version) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // needed returns the prefixes that the versions of one browser need. Where one
 // serves them all it is enough: Firefox, for one, came to know many of
 // WebKit's prefixes beside its own. Versions that have some form of another feature

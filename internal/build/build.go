@@ -239,12 +239,15 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	}
 	out := newOutputs(b)
 	out.copies = copies
+	empty := make(map[*unit]bool)
 	for _, u := range slices.Concat(perPage...) {
-		b.checkEmpty(u)
+		empty[u] = b.checkEmpty(u)
 	}
 	for _, s := range bundles {
 		if s.made.empty && !s.taken && !s.named {
-			b.reportEmpty(s)
+			if slices.ContainsFunc(s.units, func(u *unit) bool { return !empty[u] }) || len(s.units) == 0 {
+				b.reportEmpty(s)
+			}
 			continue
 		}
 		out.addBundle(s)

@@ -40,11 +40,12 @@ type bundleJob struct {
 // bundleResult is a bundle that was written.
 type bundleResult struct {
 	info     Bundle
-	css      []byte          // without the comment that names the map
-	mapped   []byte          // nil if the profile wants no map
-	empty    bool            // purging left nothing
-	verdicts []purge.Verdict // of purging it, if they are asked for
-	holes    []string        // the files whose addresses in it a module works out
+	css      []byte             // without the comment that names the map
+	mapped   []byte             // nil if the profile wants no map
+	builder  *sourcemap.Builder // of the map, which names the file of the bundle
+	empty    bool               // purging left nothing
+	verdicts []purge.Verdict    // of purging it, if they are asked for
+	holes    []string           // the files whose addresses in it a module works out
 }
 
 // bundle joins pieces in cascade order and finishes them as one.
@@ -125,6 +126,7 @@ func (b *builder) finish(job bundleJob, nodes []ast.Node, left map[ast.Node]bool
 			}
 			nodes, info.Rules = purge.Nodes(nodes, opts)
 			b.checkShare(job, info.Rules)
+			b.checkMostly(job, info.Rules)
 			res.empty = info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes)
 			if res.empty && job.alone {
 				job.report(purgedEmpty(job.name, info.Rules.Rules, job.at))
@@ -145,6 +147,31 @@ func (b *builder) checkShare(job bundleJob, r purge.Result) {
 	job.report(diag.Diagnostic{Code: "purged-most", Severity: diag.Error, Span: job.at,
 		Message: fmt.Sprintf("purging removes %d of the %s of %q, and the settings let it remove %d%%", r.RemovedRules, counted(r.Rules, "rule"), job.name, most),
 		Mend:    "check what [purge] evidence names, or raise most in [purge]"})
+}
+
+// checkMostly warns of a bundle of which purging removes more than nine tenths, unless the settings
+// say how much it may.
+func (b *builder) checkMostly(job bundleJob, r purge.Result) {
+	const few = 20 // rules, of which a tenth is no rule or two
+	if b.project.Settings.Purge.Most > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
+		return
+	}
+	read := "the evidence"
+	if b.memory.evidence != nil {
+		read = kindsOf(b.memory.evidence.kinds)
+	}
+	job.report(diag.Diagnostic{Code: "purged-mostly", Severity: diag.Warning, Span: job.at,
+		Message: fmt.Sprintf("purging removes %d of the %s of %q, by the names in use in %s", r.RemovedRules, counted(r.Rules, "rule"), job.name, read),
+		Mend:    "look at what stays with rinzel why; if it is right, write most = 100 in [purge]"})
+}
+
+// kindsOf lists how many files of each ending were read.
+func kindsOf(kinds map[string]int) string {
+	var list []string
+	for _, ending := range slices.Sorted(maps.Keys(kinds)) {
+		list = append(list, fmt.Sprintf("%d %s", kinds[ending], ending))
+	}
+	return strings.Join(list, ", ")
 }
 
 // purgedEmpty words that purging left nothing of what a page links.
@@ -191,7 +218,7 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 	res.css = css
 	res.info.Size = len(css)
 	if builder != nil {
-		res.mapped = builder.JSON(path.Base(job.name), job.source)
+		res.builder, res.mapped = builder, builder.JSON(path.Base(job.name), job.source)
 	}
 }
 

@@ -445,6 +445,9 @@ func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 	if b.profile.Names == project.HashedNames && !s.plain {
 		s.made.info.Path = hashedName(s.name, s.made.css)
 	}
+	if s.made.builder != nil {
+		s.made.mapped = s.made.builder.JSON(path.Base(s.made.info.Path), job.source)
+	}
 	s.files = b.styleFiles(&s.made, s.at)
 	s.made.info.Integrity = integrity(s.files[0].Data)
 }
@@ -501,18 +504,20 @@ func (p *sitePlan) sharedStem(settings project.Split) string {
 	return stem
 }
 
-// checkEmpty reports a unit all whose bundles purging left nothing of.
-func (b *builder) checkEmpty(u *unit) {
+// checkEmpty reports a unit all whose bundles purging left nothing of, and whether it is one.
+func (b *builder) checkEmpty(u *unit) bool {
 	rules := 0
 	for _, s := range u.loads {
 		if !s.made.empty {
-			return
+			return false
 		}
 		rules += s.made.info.Rules.Rules
 	}
-	if len(u.loads) > 0 {
-		b.report(purgedEmpty(u.loads[len(u.loads)-1].made.info.Name, rules, u.at))
+	if len(u.loads) == 0 {
+		return false
 	}
+	b.report(purgedEmpty(u.loads[len(u.loads)-1].made.info.Name, rules, u.at))
+	return true
 }
 
 // reportEmpty tells of a bundle that purging left nothing of, and that no page links.

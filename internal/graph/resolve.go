@@ -38,7 +38,7 @@ const (
 // Resolve returns what an address that stands in the file at from leads to.
 // base is the URL path under which the source folder is published.
 func Resolve(tree *source.Tree, from source.Path, base, address string) Target {
-	address = strings.TrimSpace(address)
+	address = asURL(address)
 	if address == "" || address[0] == '#' {
 		return Target{Kind: Within}
 	}
@@ -62,6 +62,23 @@ func Resolve(tree *source.Tree, from source.Path, base, address string) Target {
 		}
 	}
 	return local(from, address)
+}
+
+// asURL returns an address as browsers read it (URL Standard, section 4.4): without white space around
+// it and line breaks in it, and with slashes in place of backslashes.
+func asURL(address string) string {
+	address = strings.TrimSpace(address)
+	if strings.ContainsAny(address, "\t\r\n") {
+		address = strings.NewReplacer("\t", "", "\r", "", "\n", "").Replace(address)
+	}
+	end := len(address)
+	if i := strings.IndexAny(address, "?#"); i >= 0 {
+		end = i
+	}
+	if strings.IndexByte(address[:end], '\\') >= 0 {
+		address = strings.ReplaceAll(address[:end], `\`, "/") + address[end:]
+	}
+	return address
 }
 
 // local resolves an address without a scheme.

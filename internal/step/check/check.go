@@ -107,6 +107,7 @@ type place struct {
 	atRule string // whose descriptors stand here, in lower case; empty for properties
 	both   bool   // beside descriptors properties may stand here
 	free   bool   // any name may
+	vendor bool   // all that stands here is for the browsers of one engine
 }
 
 // list checks the nodes of a block, or of the top of a sheet.
@@ -129,11 +130,11 @@ func (c *checker) list(nodes []ast.Node, at place) {
 			for _, s := range n.Selectors {
 				c.selector(s)
 			}
-			c.list(n.Nodes, place{})
+			c.list(n.Nodes, place{vendor: at.vendor || !slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
 		case *ast.QualifiedRule: // a keyframe
-			c.list(n.Nodes, place{})
+			c.list(n.Nodes, place{vendor: at.vendor})
 		case *ast.AtRule:
-			c.atRule(n)
+			c.atRule(n, at)
 		}
 	}
 	c.overridden(declared)
@@ -146,10 +147,12 @@ var ownNames = []string{"annotation", "character-variant", "historical-forms", "
 // there are descriptors that belong to them: features, for one.
 var properties = []string{"media", "container", "supports", "layer", "scope", "starting-style", "keyframes", "position-try"}
 
-func (c *checker) atRule(r *ast.AtRule) {
+func (c *checker) atRule(r *ast.AtRule, around place) {
 	name := token.Lower(r.Name)
+	at := place{free: slices.Contains(ownNames, name), vendor: around.vendor}
 	if prefix, standard := split(name); prefix != "" {
-		name = standard
+		name, at.vendor = standard, true
+		at.free = at.free || !slices.Contains(properties, name) && name != "document" // as @-ms-viewport, whose descriptors were its own
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
 		c.report("unknown-at-rule", nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
 		return
@@ -157,7 +160,6 @@ func (c *checker) atRule(r *ast.AtRule) {
 	if name == "media" {
 		c.media(r.Prelude)
 	}
-	at := place{free: slices.Contains(ownNames, name)}
 	if !slices.Contains(properties, name) && grammar.Descriptors(name) != nil {
 		at.atRule, at.both = name, name == "page"
 	}
@@ -188,14 +190,21 @@ func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
 	}
 }
 
+// ofVendor reports whether only browsers of one engine read a selector.
+func ofVendor(s ast.Selector) bool {
+	found := false
+	pseudos(s, func(p *ast.Simple) {
+		prefix, _ := split(token.Lower(p.Name))
+		found = found || prefix != ""
+	})
+	return found
+}
+
 func isComparison(v *ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
 
 func isMediaFeature(name string) bool {
-	if prefix, standard := split(name); prefix != "" {
-		if prefix == "--" {
-			return true // a custom media query, defined elsewhere
-		}
-		name = standard
+	if prefix, _ := split(name); prefix != "" {
+		return true // a vendor's, or a custom media query that is defined elsewhere
 	}
 	for _, bound := range []string{"min-", "max-", "min--moz-", "max--moz-"} {
 		name = strings.TrimPrefix(name, bound)
@@ -203,7 +212,7 @@ func isMediaFeature(name string) bool {
 	if _, ok := grammar.Descriptor("media", name); ok {
 		return true
 	}
-	return name == "device-pixel-ratio" || name == "high-contrast" || name == "transform-2d" || browsers.Known("css.at-rules.media."+name)
+	return name == "device-pixel-ratio" || name == "high-contrast" || name == "transform-2d" || name == "transform-3d" || browsers.Known("css.at-rules.media."+name)
 }
 
 // selector checks the names of pseudo-classes and pseudo-elements.

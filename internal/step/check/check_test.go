@@ -73,7 +73,11 @@ func TestNodes(t *testing.T) {
 		{`a { height: 100vh; height: 100dvh; color: red; color: oklch(0.6 0.1 20); margin: 0; margin-left: 1px; margin-left: 2px !important; top: 1px; top: var(--x) }`,
 			`overridden-declaration [margin-left: 1px] "margin-left" is overridden by "margin-left" in the same rule; leave it out, or write it behind the other`},
 		{`a { text-decoration: underline; text-decoration: underline dotted }`, ``},
-		{`a { -webkit-transform: none }`, `only-prefixed [-webkit-transform] "-webkit-transform" stands here without "transform"; write "transform": the step prefix adds those with a prefix that a target needs`},
+		{`a { -webkit-text-size-adjust: none }`, `only-prefixed [-webkit-text-size-adjust] "-webkit-text-size-adjust" stands here without "text-size-adjust"; write "text-size-adjust": the step prefix adds those with a prefix that a target needs`},
+		{`a { -webkit-transform: none } a::-webkit-x { -webkit-text-size-adjust: none } @-webkit-keyframes k { to { -webkit-text-size-adjust: none } }`, ``}, // all targets read it, or only those that need it
+		{`@-ms-viewport { width: device-width } @media (transform-3d), (-webkit-transform-3d) { a { top: 0 } } @page { size: A4 }`, ``},
+		{`a { speak: none; _display: inline; behavior: url(a.htc) }`, "old-hack [speak] \"speak: none\" is read by browsers of long ago alone\nold-hack [_display] \"_display: inline\" is read by browsers of long ago alone\nold-hack [behavior] \"behavior: url(a.htc)\" is read by browsers of long ago alone"},
+		{`a { content: ""; content: 0 }`, `unknown-value [0] "0" does not fit into the value of "content"`}, // so that it overrides nothing
 		{`a { -webkit-transform: none; transform: none; -webkit-line-clamp: 2; -webkit-box-orient: vertical }`, ``},
 		{`a { word-wrap: break-word }`, `out-of-date [word-wrap] "word-wrap" is the old name of "overflow-wrap"; write "overflow-wrap"`},
 		{`a { clip: rect(0 0 0 0) }`, `out-of-date [clip] the property "clip" is out of date`},
@@ -105,7 +109,7 @@ func TestSupport(t *testing.T) {
 		{`a { text-wrap: balance; clip: rect(0 0 0 0) }`, `lacking-property [text-wrap] the property "text-wrap" is not read by chrome up to 113, safari up to 17.3`},
 		{`a { overflow: clip }`, `lacking [clip] "clip" as a value of "overflow" is not read by safari up to 15.6; ` + earlier},
 		{`a { user-select: none }`, ``}, // under a prefix it is
-		{`@media (forced-colors: active) { a { top: 0 } }`, `lacking [forced-colors] the media feature "forced-colors" is not read by safari up to 15.6`},
+		{`@media (forced-colors: active) { a { top: 0 } }`, `lacking-property [forced-colors] the media feature "forced-colors" is not read by safari up to 15.6`},
 		{`/* rinzel as-is */ a:has(b) {}`, ``},
 	}
 	for _, test := range tests {

@@ -38,7 +38,12 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	info := c.info(name)
 	switch {
 	case info.prefix != "":
-		c.prefixed(d, info.prefix, info.standard, siblings)
+		if !at.vendor {
+			c.prefixed(d, info.prefix, info.standard, siblings)
+		}
+		return
+	case isHack(d, name, values):
+		c.report("old-hack", nameSpan(d), "", "%q is read by browsers of long ago alone", d.Name+": "+print.Values(values))
 		return
 	case !info.known:
 		c.report("unknown-property", nameSpan(d), didYouMean("", name, grammar.Properties()), "there is no property %q", d.Name)
@@ -51,6 +56,22 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	if info.defined {
 		c.value(d, info.definition, values, info.feature)
 	}
+}
+
+// isHack reports whether only browsers of long ago read a declaration: by a sign before its name, or
+// since they had the property, or the value, and no other has.
+func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
+	if strings.HasPrefix(name, "_") {
+		return true
+	}
+	switch name {
+	case "behavior", "layout-grid", "scrollbar-face-color", "scrollbar-arrow-color", "scrollbar-track-color", "scrollbar-shadow-color",
+		"scrollbar-highlight-color", "scrollbar-3dlight-color", "scrollbar-darkshadow-color", "scrollbar-base-color":
+		return true
+	case "speak": // of the aural sheets of CSS 2
+		return len(values) == 1 && (values[0].IsIdent("none") || values[0].IsIdent("spell-out"))
+	}
+	return false
 }
 
 // info is what is known of the name of a property.
@@ -102,13 +123,14 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 // standard one today, that is to stand in the same block.
 func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
 	def, ok := grammar.Property(standard)
-	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) {
+	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) || !c.targets.Without(browsers.Property(standard), prefix) {
 		return
 	}
+	longhands := grammar.Longhands(standard)
 	for _, n := range siblings {
 		if o, ok := n.(*ast.Declaration); ok {
 			name := token.Lower(o.Name)
-			if name == standard || slices.Contains(grammar.Longhands(name), standard) {
+			if name == standard || slices.Contains(grammar.Longhands(name), standard) || slices.Contains(longhands, name) {
 				return
 			}
 			if other, rest := split(name); other != "" && rest == standard && o != d && o.NamePos.Off < d.NamePos.Off {

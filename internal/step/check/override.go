@@ -72,6 +72,11 @@ func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declarat
 	if ast.EqualValues(d.Value, later.Value) && same && d.Important == later.Important {
 		return d, true
 	}
+	if def, ok := grammar.Property(token.Lower(later.Name)); ok && !later.IsCustom() {
+		if _, fits := def.Match(ast.Significant(later.Value)); !fits && !grammar.Open(later.Value) {
+			return nil, false // browsers skip it
+		}
+	}
 	if !everywhere(token.Lower(later.Name), later.Value) || !everywhere(token.Lower(d.Name), d.Value) {
 		return nil, false
 	}

@@ -132,7 +132,7 @@ func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
 	at := nameOf(r.At, len(r.Name)+1, r.Span())
 	s.lacks("lacking", "css.at-rules."+name, at, fmt.Sprintf("\"@%s\"", r.Name), "")
-	if name == "supports" || name == "font-face" {
+	if name == "supports" || name == "font-face" || name == "page" {
 		return
 	}
 	if name == "media" || name == "custom-media" {
@@ -145,7 +145,7 @@ func (s *support) media(values []ast.Value) {
 	inBrackets(values, func(inner []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
-			s.lacks("lacking", "css.at-rules.media."+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+			s.lacks("lacking-property", "css.at-rules.media."+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
 		}
 	})
 }
@@ -217,11 +217,14 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	}
 	const mend = "write a value before it that all targets read"
 	for i := range d.Value {
+		if name == "font-family" || name == "font" {
+			break // a list of fonts is a fallback for itself
+		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
 			s.lacks("lacking", browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), mend)
 		}
 	}
-	if name != "clip" { // whose rect() is as old as it is
+	if name != "clip" && name != "font-family" && name != "font" { // whose rect() is as old as it is
 		s.values(d.Value, mend)
 	}
 }
