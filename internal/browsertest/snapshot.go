@@ -1,8 +1,8 @@
 package browsertest
 
 import (
-	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"maps"
 	"regexp"
 	"slices"
@@ -37,84 +37,120 @@ var States = []State{
 // Look is what a page looked like in all states.
 type Look struct {
 	page     *Page
-	hashes   map[string]map[string]uint32 // by state and element
+	states   map[string]*snapshot
 	problems []string
 }
 
 // Elements returns how many elements and pseudo-elements were looked at in the first state.
-func (l *Look) Elements() int { return len(l.hashes[States[0].Name]) }
+func (l *Look) Elements() int { return len(l.states[States[0].Name].elements) }
 
-// snapshotScript defines functions that gather the computed styles and boxes of all elements,
-// open shadow roots and pseudo-elements included. What they return is a hash for each element;
-// the values stay in the page until they are asked for.
-const snapshotScript = `(() => {
-	const snaps = {};
-	const clean = text => text.replaceAll(location.origin, "").replace(/\.[a-z2-7]{10}\.(?=[a-z0-9]+\b)/g, ".");
-	const hash = text => { let h = 2166136261; for (let i = 0; i < text.length; i++) h = Math.imul(h ^ text.charCodeAt(i), 16777619); return h >>> 0 };
-	const pseudos = ["::before", "::after", "::marker", "::placeholder", "::backdrop", "::first-letter"];
-	const settle = async wait => {
-		await document.fonts.ready;
-		await new Promise(done => setTimeout(done, wait));
-		scrollTo({ top: 0, left: 0, behavior: "instant" });
-		await Promise.race([new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))), new Promise(done => setTimeout(done, 300))]);
-		for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
-	};
-	const names = (root, out) => {
-		const collect = rules => { for (const r of rules) {
-			if (r.style) for (const name of r.style) if (name.startsWith("--")) out.add(name);
-			try { if (r.styleSheet) collect(r.styleSheet.cssRules) } catch {}
-			if (r.cssRules) collect(r.cssRules);
-		} };
-		for (const sheet of [...root.styleSheets, ...root.adoptedStyleSheets]) { try { collect(sheet.cssRules) } catch {} }
-		return out;
-	};
-	const take = (root, path, out, customs) => {
-		customs = names(root, new Set(customs));
-		let n = 0;
-		for (const e of root.querySelectorAll("*")) {
-			if (e.closest("head")) continue;
-			const key = path + n++ + " " + e.localName + (e.id ? "#" + e.id : "") + [...e.classList].map(c => "." + c).join("");
-			const read = pseudo => {
-				const style = getComputedStyle(e, pseudo);
-				if (pseudo && pseudo !== "::marker" && pseudo !== "::placeholder" && pseudo !== "::backdrop" && (style.content === "none" || style.content === "normal")) return;
-				let text = style.cssText;
-				for (const name of [...customs].sort()) { const v = style.getPropertyValue(name); if (v !== "" && !v.includes("url(")) text += " " + name + ": " + v.trim().replaceAll(";", ",") + ";" }
-				if (!pseudo) { const b = e.getBoundingClientRect(); text += " box: " + [b.x + scrollX, b.y + scrollY, b.width, b.height].map(v => Math.round(v * 4) / 4).join(" ") }
-				out[key + (pseudo || "")] = text;
-			};
-			read(null);
-			for (const p of pseudos) {
-				if (p === "::marker" && getComputedStyle(e).display !== "list-item") continue;
-				if (p === "::placeholder" && !("placeholder" in e)) continue;
-				if (p === "::backdrop" && e.localName !== "dialog") continue;
-				if (p === "::first-letter") continue;
-				read(p);
+// snapshot is the computed styles and boxes of all elements that are laid out, those in open shadow
+// roots and pseudo-elements included.
+type snapshot struct {
+	strings  []string
+	elements map[string]element // by a path that names the element
+}
+
+type element struct {
+	hash   uint64
+	styles []int // of the properties, in order: numbers of strings
+	box    string
+}
+
+// properties are the names of all properties, in the order in which snapshots have them.
+var properties []string
+
+// look takes a snapshot.
+func (p *Page) look() *snapshot {
+	p.b.t.Helper()
+	var raw struct {
+		Strings   []string
+		Documents []struct {
+			Nodes struct {
+				NodeType, NodeName []int
+				Attributes         [][]int
+				PseudoType         struct{ Index, Value []int }
 			}
-			if (e.shadowRoot) take(e.shadowRoot, path + n + "/", out, customs);
+			Layout struct {
+				NodeIndex []int
+				Styles    [][]int
+				Bounds    [][]float64
+			}
 		}
-	};
-	window.__look = {
-		async snap(label, wait) {
-			await settle(wait);
-			const out = {};
-			take(document, "", out, new Set());
-			snaps[label] = out;
-			const hashes = {};
-			for (const key in out) { if (out[key].includes("url(")) out[key] = clean(out[key]); hashes[key] = hash(out[key]) }
-			return hashes;
-		},
-		values: (label, keys) => keys.map(k => (snaps[label][k] || "").split(/; (?=[\w-]+: )/)),
-		click() {
-			addEventListener("click", e => { const a = e.composedPath().find(x => x.localName === "a" || x.localName === "area"); if (a && a.href) e.preventDefault() });
-			addEventListener("submit", e => e.preventDefault());
-			window.open = () => null;
-			for (const e of document.querySelectorAll("a, button, summary, label, input, select, option, [onclick], [tabindex], [role=button], [role=tab]")) {
-				if (!e.isConnected || e.type === "file") continue;
-				try { e.dispatchEvent(new MouseEvent("mouseover", { bubbles: true })); e.focus({ preventScroll: true }); e.click() } catch {}
+	}
+	p.b.mu.Lock()
+	names := properties
+	p.b.mu.Unlock()
+	p.must("DOMSnapshot.captureSnapshot", map[string]any{"computedStyles": names, "includeDOMRects": true}, &raw)
+	out := &snapshot{strings: raw.Strings, elements: make(map[string]element)}
+	for i, text := range out.strings {
+		if strings.Contains(text, "url(") {
+			out.strings[i] = cleaned(text)
+		}
+	}
+	doc := raw.Documents[0]
+	pseudo := make(map[int]string)
+	for i, n := range doc.Nodes.PseudoType.Index {
+		pseudo[n] = out.strings[doc.Nodes.PseudoType.Value[i]]
+	}
+	count := 0
+	for i, n := range doc.Layout.NodeIndex {
+		if doc.Nodes.NodeType[n] != 1 {
+			continue
+		}
+		key := fmt.Sprintf("%d %s", count, strings.ToLower(out.strings[doc.Nodes.NodeName[n]]))
+		count++
+		for k := 0; k+1 < len(doc.Nodes.Attributes[n]); k += 2 {
+			if name := out.strings[doc.Nodes.Attributes[n][k]]; name == "class" || name == "id" {
+				key += " " + name + "=" + strings.Join(strings.Fields(out.strings[doc.Nodes.Attributes[n][k+1]]), ".")
 			}
-			scrollTo({ top: 0, left: 0, behavior: "instant" });
-		},
-	};
+		}
+		if name, ok := pseudo[n]; ok {
+			key += "::" + name
+		}
+		e := element{styles: doc.Layout.Styles[i]}
+		for _, v := range doc.Layout.Bounds[i] {
+			e.box += fmt.Sprintf("%.1f ", v)
+		}
+		h := fnv.New64a()
+		for _, v := range e.styles {
+			if v >= 0 {
+				_, _ = h.Write([]byte(out.strings[v]))
+			}
+			_, _ = h.Write([]byte{0})
+		}
+		_, _ = h.Write([]byte(e.box))
+		e.hash = h.Sum64()
+		out.elements[key] = e
+	}
+	return out
+}
+
+// cleaned returns a value without what differs between servers and builds: the address of the server,
+// and hashes in names.
+func cleaned(text string) string {
+	return hashInText.ReplaceAllString(originInText.ReplaceAllString(text, ""), ".$1")
+}
+
+// settleScript waits for fonts and scripts, and ends animations.
+const settleScript = `(async wait => {
+	await document.fonts.ready;
+	await new Promise(done => setTimeout(done, wait));
+	scrollTo({ top: 0, left: 0, behavior: "instant" });
+	await Promise.race([new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))), new Promise(done => setTimeout(done, 300))]);
+	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
+})`
+
+// clickScript clicks every control of a page once. Links lead nowhere.
+const clickScript = `(() => {
+	addEventListener("click", e => { const a = e.composedPath().find(x => x.localName === "a" || x.localName === "area"); if (a && a.href) e.preventDefault() });
+	addEventListener("submit", e => e.preventDefault());
+	window.open = () => null;
+	for (const e of document.querySelectorAll("a, button, summary, label, input, select, option, [onclick], [tabindex], [role=button], [role=tab]")) {
+		if (!e.isConnected || e.type === "file") continue;
+		try { e.dispatchEvent(new MouseEvent("mouseover", { bubbles: true })); e.focus({ preventScroll: true }); e.click() } catch {}
+	}
+	scrollTo({ top: 0, left: 0, behavior: "instant" });
 })()`
 
 // deterministic makes what scripts see the same on every load: time of day and chance.
@@ -136,28 +172,36 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 		p.must("Page.setBypassCSP", map[string]any{"enabled": false}, nil)
 		p.prepared = true
 	}
-	l := &Look{page: p, hashes: make(map[string]map[string]uint32)}
+	l := &Look{page: p, states: make(map[string]*snapshot)}
 	p.enter(State{})
 	p.Load(url)
-	p.Eval(snapshotScript, nil)
+	p.b.mu.Lock()
+	known := properties != nil
+	p.b.mu.Unlock()
+	if !known {
+		var names []string
+		p.Eval(`[...getComputedStyle(document.documentElement)]`, &names)
+		p.b.mu.Lock()
+		properties = names
+		p.b.mu.Unlock()
+	}
 	for i, s := range States {
 		p.enter(s)
 		if s.Forced {
 			p.force(true)
 		}
 		if s.Clicked {
-			p.Eval("__look.click()", nil)
+			p.Eval(clickScript, nil)
 		}
-		var hashes map[string]uint32
 		pause := wait
 		if i > 0 && !s.Clicked {
 			pause /= 4 // only what media queries make a script do
 		}
-		p.Eval(fmt.Sprintf("__look.snap(%q, %d)", s.Name, pause.Milliseconds()), &hashes)
+		p.Eval(fmt.Sprintf("%s(%d)", settleScript, pause.Milliseconds()), nil)
+		l.states[s.Name] = p.look()
 		if s.Forced {
 			p.force(false)
 		}
-		l.hashes[s.Name] = hashes
 	}
 	l.problems = p.Problems()
 	return l
@@ -207,30 +251,29 @@ func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 	}
 	chance := func(state, key string) bool {
 		secondLook()
-		first, second := l2.hashes[state], o2.hashes[state]
-		same := first[key] == l.hashes[state][key] && second[key] == o.hashes[state][key]
-		return !same || first[key] == second[key]
+		first, second := l2.states[state].elements[key].hash, o2.states[state].elements[key].hash
+		same := first == l.states[state].elements[key].hash && second == o.states[state].elements[key].hash
+		return !same || first == second
 	}
 	var out []string
 	for _, s := range States {
-		a, b := l.hashes[s.Name], o.hashes[s.Name]
-		var changed []string
+		a, b := l.states[s.Name].elements, o.states[s.Name].elements
 		for _, key := range slices.Sorted(maps.Keys(a)) {
-			hash, ok := b[key]
-			switch {
-			case ok && hash == a[key], len(out)+len(changed) >= limit, chance(s.Name, key):
-			case !ok:
-				out = append(out, fmt.Sprintf("%s: %s is missing", s.Name, key))
-			default:
-				changed = append(changed, key)
+			other, ok := b[key]
+			if ok && other.hash == a[key].hash || len(out) >= limit || chance(s.Name, key) {
+				continue
 			}
+			if !ok {
+				out = append(out, fmt.Sprintf("%s: %s is missing", s.Name, key))
+				continue
+			}
+			out = append(out, fmt.Sprintf("%s: %s: %s", s.Name, key, l.states[s.Name].difference(o.states[s.Name], key)))
 		}
 		for _, key := range slices.Sorted(maps.Keys(b)) {
 			if _, ok := a[key]; !ok && len(out) < limit && !chance(s.Name, key) {
 				out = append(out, fmt.Sprintf("%s: %s is new", s.Name, key))
 			}
 		}
-		out = append(out, l.differences(o, s.Name, changed)...)
 	}
 	for _, p := range l.newProblems(o) {
 		secondLook()
@@ -241,45 +284,28 @@ func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 	return out
 }
 
-// differences lists the values that differ for some elements in a state.
-func (l *Look) differences(o *Look, state string, keys []string) []string {
-	if len(keys) == 0 {
-		return nil
-	}
-	list, err := json.Marshal(keys)
-	if err != nil {
-		l.page.b.t.Fatal(err)
-	}
-	read := func(p *Page) (values [][]string) {
-		p.Eval(fmt.Sprintf("__look.values(%q, %s)", state, list), &values)
-		return values
-	}
-	const most = 6 // values of one element
-	was, is := read(l.page), read(o.page)
+// difference lists the values that differ for an element.
+func (s *snapshot) difference(o *snapshot, key string) string {
+	const most = 5
+	was, is := s.elements[key], o.elements[key]
 	var out []string
-	for i, key := range keys {
-		have := make(map[string]bool)
-		for _, line := range was[i] {
-			have[line] = true
-		}
-		n := 0
-		for _, line := range is[i] {
-			if !have[line] && n < most {
-				name, _, _ := strings.Cut(line, ":")
-				before := slices.IndexFunc(was[i], func(w string) bool { return strings.HasPrefix(w, name+":") })
-				old := "not set"
-				if before >= 0 {
-					old = was[i][before]
-				}
-				out = append(out, fmt.Sprintf("%s: %s: %s, was %s", state, key, line, old))
-				n++
-			}
-		}
-		if n == 0 {
-			out = append(out, fmt.Sprintf("%s: %s: fewer values", state, key))
+	for i := range was.styles {
+		a, b := s.text(was.styles[i]), o.text(is.styles[i])
+		if a != b && len(out) < most {
+			out = append(out, fmt.Sprintf("%s is %s, was %s", properties[i], b, a))
 		}
 	}
-	return out
+	if was.box != is.box {
+		out = append(out, fmt.Sprintf("box is %s, was %s", is.box, was.box))
+	}
+	return strings.Join(out, "; ")
+}
+
+func (s *snapshot) text(i int) string {
+	if i < 0 {
+		return ""
+	}
+	return s.strings[i]
 }
 
 var (
@@ -289,16 +315,13 @@ var (
 
 // newProblems returns what failed on the second page and not on the first.
 func (l *Look) newProblems(o *Look) []string {
-	clean := func(text string) string {
-		return hashInText.ReplaceAllString(originInText.ReplaceAllString(text, ""), ".$1")
-	}
 	known := make(map[string]bool)
 	for _, p := range l.problems {
-		known[clean(p)] = true
+		known[cleaned(p)] = true
 	}
 	var out []string
 	for _, p := range o.problems {
-		if text := clean(p); !known[text] {
+		if text := cleaned(p); !known[text] {
 			known[text] = true
 			out = append(out, "new problem: "+text)
 		}

@@ -43,6 +43,9 @@ func (a *assetNames) within(programs []*program) {
 		for _, f := range p.files {
 			plain[f.path] = true
 		}
+		for _, f := range p.plain {
+			plain[f] = true
+		}
 		for _, f := range p.folders {
 			folders[f.name] = true
 		}

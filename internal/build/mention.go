@@ -139,16 +139,20 @@ func (r *run) folder(dir string, at source.Span) {
 }
 
 // stem notes the files that a literal names without folder and ending, as a script does that puts one
-// picture in the place of another: src.replace("logo", "logo-dark"). A plain word names none.
+// picture in the place of another: src.replace("logo", "logo-dark"). A plain word may mean something
+// else, so that the files are not copied for it; but those that are keep their names.
 func (r *run) stem(text string, at source.Span) {
 	const short, most = 5, 8 // letters of a name; files of one name
-	if len(text) < short || !strings.ContainsAny(text, "-_0123456789") {
+	found := r.b.index().stems[text]
+	if len(found) > most {
 		return
 	}
-	if found := r.b.index().stems[text]; len(found) <= most {
-		for _, p := range found {
-			r.uses(p, at)
+	for _, p := range found {
+		if len(text) < short || !strings.ContainsAny(text, "-_0123456789") {
+			r.program.plain = append(r.program.plain, p)
+			continue
 		}
+		r.uses(p, at)
 	}
 }
 

@@ -67,12 +67,13 @@ type later struct {
 
 // program is what runs when scripts do.
 type program struct {
-	sheets []styleUse // that its modules import, in the order in which they are evaluated
-	later  []*later   // in the order in which they are met
-	files  []asset    // that it is made of or names, to be copied
-	taken  []taken    // sheets as objects
-	inline []*module  // the scripts that stand in the page
-	found  *lookUp    // what its scripts look for among the links of the page; nil for nothing
+	sheets []styleUse    // that its modules import, in the order in which they are evaluated
+	later  []*later      // in the order in which they are met
+	files  []asset       // that it is made of or names, to be copied
+	taken  []taken       // sheets as objects
+	inline []*module     // the scripts that stand in the page
+	found  *lookUp       // what its scripts look for among the links of the page; nil for nothing
+	plain  []source.Path // files whose names scripts may work with
 	// folders are those of which scripts name files that they work out.
 	folders []folderUse
 }
@@ -418,6 +419,7 @@ func (r *run) finish() {
 		for _, f := range runs.folders {
 			r.folder(f.name, f.at)
 		}
+		r.program.plain = append(r.program.plain, runs.plain...)
 	}
 }
 

@@ -15,7 +15,7 @@ type ScriptFile struct {
 	// Paths are the literals, and words in them, that may name files or folders. Specifiers of
 	// imports are not among them.
 	Paths []Literal
-	// Words are the literals that are one word with a hyphen, underscore or digit in it.
+	// Words are the literals that are one word, as the name of a file without its ending is.
 	Words []Literal
 	// Made are names that the script makes of several parts, with [script.Hole] for what is not known.
 	Made []Literal
@@ -85,8 +85,8 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 
 // isWord reports whether a literal is one word that may be the name of a file without its ending.
 func isWord(text string) bool {
-	const shortest, longest = 5, 80
-	if len(text) < shortest || len(text) > longest || !strings.ContainsAny(text, "-_0123456789") {
+	const shortest, longest = 3, 80
+	if len(text) < shortest || len(text) > longest {
 		return false
 	}
 	return !strings.ContainsFunc(text, func(r rune) bool {
