@@ -180,7 +180,7 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 	p.b.mu.Unlock()
 	if !known {
 		var names []string
-		p.Eval(`[...getComputedStyle(document.documentElement)]`, &names)
+		p.Eval(`[...getComputedStyle(document.documentElement)].filter(n => !n.startsWith("--"))`, &names)
 		p.b.mu.Lock()
 		properties = names
 		p.b.mu.Unlock()
