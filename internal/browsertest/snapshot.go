@@ -83,6 +83,12 @@ func (p *Page) look() *snapshot {
 	p.b.mu.Unlock()
 	p.must("DOMSnapshot.captureSnapshot", map[string]any{"computedStyles": names, "includeDOMRects": true}, &raw)
 	out := &snapshot{strings: raw.Strings, elements: make(map[string]element)}
+	text := func(i int) string {
+		if i < 0 { // stands for no text
+			return ""
+		}
+		return out.strings[i]
+	}
 	for i, text := range out.strings {
 		if strings.Contains(text, "url(") {
 			out.strings[i] = cleaned(text)
@@ -91,18 +97,18 @@ func (p *Page) look() *snapshot {
 	doc := raw.Documents[0]
 	pseudo := make(map[int]string)
 	for i, n := range doc.Nodes.PseudoType.Index {
-		pseudo[n] = out.strings[doc.Nodes.PseudoType.Value[i]]
+		pseudo[n] = text(doc.Nodes.PseudoType.Value[i])
 	}
 	count := 0
 	for i, n := range doc.Layout.NodeIndex {
 		if doc.Nodes.NodeType[n] != 1 {
 			continue
 		}
-		key := fmt.Sprintf("%d %s", count, strings.ToLower(out.strings[doc.Nodes.NodeName[n]]))
+		key := fmt.Sprintf("%d %s", count, strings.ToLower(text(doc.Nodes.NodeName[n])))
 		count++
 		for k := 0; k+1 < len(doc.Nodes.Attributes[n]); k += 2 {
-			if name := out.strings[doc.Nodes.Attributes[n][k]]; name == "class" || name == "id" {
-				key += " " + name + "=" + strings.Join(strings.Fields(out.strings[doc.Nodes.Attributes[n][k+1]]), ".")
+			if name := text(doc.Nodes.Attributes[n][k]); name == "class" || name == "id" {
+				key += " " + name + "=" + strings.Join(strings.Fields(text(doc.Nodes.Attributes[n][k+1])), ".")
 			}
 		}
 		if name, ok := pseudo[n]; ok {
@@ -114,9 +120,7 @@ func (p *Page) look() *snapshot {
 		}
 		h := fnv.New64a()
 		for _, v := range e.styles {
-			if v >= 0 {
-				_, _ = h.Write([]byte(out.strings[v]))
-			}
+			_, _ = h.Write([]byte(text(v)))
 			_, _ = h.Write([]byte{0})
 		}
 		_, _ = h.Write([]byte(e.box))

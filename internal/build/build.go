@@ -139,9 +139,10 @@ type builder struct {
 	records   bool          // notes where constants are set and read
 	checkAll  bool          // checks whatever the settings say of builds
 
-	pages     []*graph.Page // of the site
-	indexOnce sync.Once
-	files     *fileIndex
+	pages       []*graph.Page            // of the site
+	customBases map[string][]source.Path // from which addresses in custom properties count, see baseOfAddress
+	indexOnce   sync.Once
+	files       *fileIndex
 
 	mu         sync.Mutex
 	diags      diag.List
@@ -223,6 +224,7 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	l := b.load(programsOf(programs, list), pages)
 	l.markLinked(perPage)
 	bundles := slices.Concat(plan.bundles, own, l.bundles, l.order)
+	b.findCustomBases(bundles, pages)
 	if b.purges() {
 		if b.uses, err = b.usesOf(ctx, bundles, pages); err != nil {
 			return nil, err

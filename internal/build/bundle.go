@@ -161,7 +161,7 @@ func (b *builder) checkMostly(job bundleJob, r purge.Result) {
 		read = kindsOf(b.memory.evidence.kinds)
 	}
 	job.report(diag.Diagnostic{Code: "purged-mostly", Severity: diag.Warning, Span: job.at,
-		Message: fmt.Sprintf("purging removes %d of the %s of %q, by the names in use in %s", r.RemovedRules, counted(r.Rules, "rule"), job.name, read),
+		Message: fmt.Sprintf("purging removes %d of the %s of %q; the names in use were read from %s", r.RemovedRules, counted(r.Rules, "rule"), job.name, read),
 		Mend:    "look at what stays with rinzel why; if it is right, write most = 100 in [purge]"})
 }
 
@@ -368,22 +368,27 @@ func (j *namespaceJoiner) add(r *ast.AtRule) {
 type urlUse struct {
 	address string
 	at      source.Span
+	custom  string // the custom property whose value it is in; empty for any other
 }
 
 // relocate returns nodes with the addresses in them changed to fit the place
 // of the bundle.
 func relocate(nodes []ast.Node, address func(urlUse) (string, bool)) []ast.Node {
-	r := relocator{address}
+	r := relocator{address: address}
 	out, _ := ast.Map(nodes, r.node)
 	return out
 }
 
 type relocator struct {
 	address func(urlUse) (string, bool)
+	custom  string // the custom property whose value is looked at
 }
 
 func (r relocator) node(n ast.Node) ast.Edit {
 	if d, ok := n.(*ast.Declaration); ok {
+		if d.IsCustom() {
+			r.custom = token.Unescape(d.Name)
+		}
 		values, changed := ast.MapValues(d.Value, r.value)
 		if !changed {
 			return ast.Keep
@@ -410,7 +415,7 @@ func (r relocator) value(v *ast.Value) (with ast.Value, changed bool) {
 	if !ok {
 		return with, false
 	}
-	to, ok := r.address(urlUse{address, v.Span()})
+	to, ok := r.address(urlUse{address, v.Span(), r.custom})
 	if !ok || to == address {
 		return with, false
 	}
@@ -438,7 +443,7 @@ func (r relocator) imageSet(v *ast.Value) (with ast.Value, changed bool) {
 			continue
 		}
 		address := token.StringValue(arg.Text)
-		if to, ok := r.address(urlUse{address, arg.Span()}); ok && to != address {
+		if to, ok := r.address(urlUse{address, arg.Span(), r.custom}); ok && to != address {
 			arg.Text, changed = token.Quote(to), true
 		}
 	}

@@ -47,6 +47,7 @@ type Memory struct {
 	findings map[*source.File]*purge.Evidence
 	packed   map[string]packedOutput // by path
 	assets   *assetNames
+	customs  string // from where addresses in custom properties count, in words
 }
 
 // NewMemory returns an empty memory for builds of a project of which nothing has
@@ -235,6 +236,15 @@ func (m *Memory) judgeBy(now *purge.Evidence) {
 			kept.evidence = now
 		}
 	}
+}
+
+// relocateBy has bundles be made anew if addresses in custom properties count from elsewhere now.
+func (m *Memory) relocateBy(key string) {
+	if m.customs != key {
+		clear(m.bundles)
+		clear(m.blocks)
+	}
+	m.customs = key
 }
 
 // page returns a page that was read.

@@ -293,9 +293,10 @@ func (b *builder) assetOf(u urlUse) (t graph.Target, missing []diag.Diagnostic, 
 	if f == nil {
 		return graph.Target{}, nil, false
 	}
-	t = graph.Resolve(b.project.Tree, f.Path, b.project.Settings.Base, u.address)
+	from, missing := b.baseOfAddress(u, f.Path)
+	t = graph.Resolve(b.project.Tree, from, b.project.Settings.Base, u.address)
 	if t.Kind != graph.Local {
-		return t, nil, false
+		return t, missing, false
 	}
 	if !b.project.Tree.Exists(t.Path) {
 		missing = append(missing, diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
@@ -303,7 +304,7 @@ func (b *builder) assetOf(u urlUse) (t graph.Target, missing []diag.Diagnostic, 
 			Mend:    b.nearFile(t.Path), Cause: t.Path.String()})
 		return t, missing, false
 	}
-	return t, nil, true
+	return t, missing, true
 }
 
 // styleFiles returns a bundle and its map as the profile wants it.

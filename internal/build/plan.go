@@ -73,6 +73,7 @@ type traits struct {
 
 	uses     *purge.Uses     // of what stays of it; nil until it is asked for
 	left     int             // bytes of what stays of it
+	vars     *varUse         // what it does with custom properties; nil until it is asked for
 	evidence *purge.Evidence // by which that was found
 	names    map[string]bool // by which its selectors are judged; nil until they are
 }

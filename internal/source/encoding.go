@@ -83,13 +83,19 @@ func (t *Tree) decode(p Path, data []byte) (text string, enc encoding.Encoding, 
 	return string(decoded), enc, true
 }
 
+// UTF-16 is written with the byte order mark that it was read by.
+var (
+	utf16be = unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
+	utf16le = unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
+)
+
 // byteOrder returns the encoding that a byte order mark names, or nil.
 func byteOrder(data []byte) encoding.Encoding {
 	switch {
 	case bytes.HasPrefix(data, []byte("\xFE\xFF")):
-		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
+		return utf16be
 	case bytes.HasPrefix(data, []byte("\xFF\xFE")):
-		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
+		return utf16le
 	case bytes.HasPrefix(data, []byte(byteOrderMark)):
 		return unicode.UTF8
 	}
@@ -151,8 +157,13 @@ func (f *File) exact() bool {
 
 // Label returns the name of the encoding that the file was read in, empty for UTF-8.
 func (f *File) Label() string {
-	if f.encoding == nil {
+	switch f.encoding {
+	case nil:
 		return ""
+	case utf16be:
+		return "utf-16be"
+	case utf16le:
+		return "utf-16le"
 	}
 	name, err := htmlindex.Name(f.encoding)
 	if err != nil {

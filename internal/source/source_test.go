@@ -87,8 +87,8 @@ func TestTreeStaysInside(t *testing.T) {
 }
 
 func TestText(t *testing.T) {
-	tree := NewTree(Folder{Show: "site", FS: fstest.MapFS{"bad.css": {Data: []byte("ab\xffc")}, "good.css": {Data: []byte("é")}}})
-	_, err := tree.Text(Path{Name: "bad.css"})
+	tree := NewTree(Folder{Show: "site", FS: fstest.MapFS{"bad.toml": {Data: []byte("ab\xffc")}, "good.css": {Data: []byte("é")}}})
+	_, err := tree.Text(Path{Name: "bad.toml"})
 	var encoding *EncodingError
 	if !errors.As(err, &encoding) || !errors.Is(err, ErrNotUTF8) || encoding.File.Text != "ab" {
 		t.Errorf("got %v", err)

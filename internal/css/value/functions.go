@@ -208,7 +208,7 @@ func round(word string, x []float64) float64 {
 	case "to-zero":
 		n = math.Trunc(n)
 	default:
-		n = math.Floor(n + 0.5)
+		n = math.Copysign(math.Floor(n+0.5), n) // what is just below zero becomes zero with a sign
 	}
 	return n * step
 }
