@@ -21,8 +21,9 @@ import (
 // failure rather than a reason to skip.
 const Required = "RINZEL_BROWSER_REQUIRED"
 
-// patience is how long a single answer of the browser may take.
-const patience = 60 * time.Second
+// patience is how long a single answer of the browser may take. On a busy machine it takes more than a
+// minute to describe a page of 20,000 elements.
+const patience = 3 * time.Minute
 
 // Browser is a running browser. It speaks the DevTools protocol over a pipe.
 type Browser struct {

@@ -404,12 +404,14 @@ func TestTrialSites(t *testing.T) {
 				}
 			}
 			fmt.Fprintf(&table, "%-32s %6d %9d %9d %9d %s\n", e.Name(), len(names), elements, differ[0], differ[1], errs)
+			if file := os.Getenv(trialDir + "_TABLE"); file != "" { // of each site, since many take long
+				if err := os.WriteFile(file, []byte(table.String()), 0o644); err != nil {
+					t.Error(err)
+				}
+			}
 		})
 	}
 	t.Log("\n" + table.String())
-	if file := os.Getenv(trialDir + "_TABLE"); file != "" {
-		_ = os.WriteFile(file, []byte(table.String()), 0o644)
-	}
 }
 
 // tolerant builds a site again that failed, with what its author left out declared as external, as

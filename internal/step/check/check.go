@@ -44,7 +44,7 @@ var Codes = []Code{
 	{"overridden-declaration", diag.Warning, "a declaration that a later one of its rule overrides"},
 	{"only-prefixed", diag.Warning, "a prefixed property without the standard one"},
 	{"lacking", diag.Warning, "a rule, selector or value that a target does not read, without anything in its stead"},
-	{"lacking-property", diag.Note, "a property that a target does not know"},
+	{"lacking-property", diag.Note, "a property or media feature that a target does not know"},
 	{"out-of-date", diag.Note, "what browsers read still and are advised to drop"},
 	{"old-hack", diag.Note, "what only browsers of long ago read"},
 }
