@@ -178,17 +178,17 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 	}
 	l := &Look{page: p, states: make(map[string]*snapshot)}
 	p.enter(State{})
-	p.Load(url)
 	p.b.mu.Lock()
 	known := properties != nil
 	p.b.mu.Unlock()
-	if !known {
+	if !known { // asked of the page before, since this one may lead to another at once
 		var names []string
 		p.Eval(`[...getComputedStyle(document.documentElement)].filter(n => !n.startsWith("--"))`, &names)
 		p.b.mu.Lock()
 		properties = names
 		p.b.mu.Unlock()
 	}
+	p.Load(url)
 	for i, s := range States {
 		p.enter(s)
 		if s.Forced {

@@ -2,6 +2,7 @@ package diag
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -113,5 +114,28 @@ func TestImportsAreShown(t *testing.T) {
 	}
 	if want := "a.css:2:1: error: m [c]\n    2 | y\n      | ^\n  imported by b.css:1:1, a.css:1:1\n  mend: n\n\n"; out.String() != want {
 		t.Errorf("got %s\nwant %s", out.String(), want)
+	}
+}
+
+// TestCause holds that one cause is one finding, at the first of its places.
+func TestCause(t *testing.T) {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: "a.html"}, "a.html", "one two three")
+	at := func(off int) source.Span { return source.SpanOf(f.Pos(off), 3) }
+	var l List
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(8), Message: "3", Cause: "x.js"})
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(0), Message: "1", Cause: "x.js"})
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(4), Message: "2", Cause: "y.js"})
+	l.Add(Diagnostic{Code: "other", Severity: Warning, Span: at(8), Message: "4", Cause: "x.js"})
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(4), Message: "5", Cause: "x.js"})
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(0), Message: "6"})
+	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(8), Message: "6"})
+	var got []string
+	for _, d := range l.Sorted(set) {
+		got = append(got, fmt.Sprintf("%s %s%s", d.Code, d.Message, d.elsewhere()))
+	}
+	want := []string{"missing 1 (and at 2 other places)", "missing 6", "missing 2", "missing 6", "other 4"}
+	if !slices.Equal(got, want) {
+		t.Errorf("got  %q\nwant %q", got, want)
 	}
 }

@@ -89,6 +89,10 @@ func TestReadFindings(t *testing.T) {
 		{"[roots]\nhttps = \"x\"", `https`, `"https" cannot name a root`, ``},
 		{"base = \"x\"", `"x"`, `base is the path of a URL`, ``},
 		{"source = \"\"", ``, `source names no folder`, ``},
+		{"exclude = [\"a[\"]", `"a["`, `the pattern "a[" in exclude cannot be read`, `expected a path or a glob such as "old/**"`},
+		{"external = [\"a[\"]", `"a["`, `the pattern "a[" in external cannot be read`, `expected a path or a glob such as "old/**"`},
+		{"copy = [\"a[\"]", `"a["`, `the pattern "a[" in copy cannot be read`, `expected a path or a glob such as "old/**"`},
+		{"[purge]\nunread = \"keep\"", `"keep"`, `unread is one of keep-related, ignore; found "keep"`, ``},
 		{"[purge]\nevidence = [\"a[\"]", `"a["`, `the glob "a[" cannot be read`, ``},
 	}
 	for _, test := range tests {
@@ -258,5 +262,44 @@ func TestReadOfStepsRefuses(t *testing.T) {
 		if got := fmt.Sprintf("%d: %s", line, diags[0].Message); got != want {
 			t.Errorf("%s: got %s, want %s", text, got, want)
 		}
+	}
+}
+
+func TestFileSettings(t *testing.T) {
+	s, diags, _ := read(`
+exclude = ["old/**", "kit:docs"]
+external = ["legacy/*.css"]
+copy = ["js/lang"]
+[purge]
+unread = "ignore"
+`)
+	if len(diags) > 0 {
+		t.Fatal(diags)
+	}
+	if s.Purge.Unread != IgnoreUnread {
+		t.Errorf("unread is %q", s.Purge.Unread)
+	}
+	for _, test := range []struct {
+		globs []Glob
+		path  source.Path
+		want  bool
+	}{
+		{s.Exclude, source.Path{Name: "old/a.html"}, true},
+		{s.Exclude, source.Path{Name: "old/deep/a.css"}, true},
+		{s.Exclude, source.Path{Name: "older/a.html"}, false},
+		{s.Exclude, source.Path{Root: "kit", Name: "docs/a.html"}, true}, // a folder is all that is in it
+		{s.Exclude, source.Path{Name: "docs/a.html"}, false},
+		{s.Exclude, source.Path{Root: "kit", Name: "old/a.html"}, false},
+		{s.External, source.Path{Name: "legacy/a.css"}, true},
+		{s.External, source.Path{Name: "legacy/deep/a.css"}, false},
+		{s.Copy, source.Path{Name: "js/lang/de.js"}, true},
+		{s.Copy, source.Path{Name: "js/language.js"}, false},
+	} {
+		if got := AnyMatches(test.globs, test.path); got != test.want {
+			t.Errorf("%v matches %v: %v", test.globs, test.path, got)
+		}
+	}
+	if s, _, _ := read(""); s.Purge.Unread != KeepRelated {
+		t.Errorf("without a setting, unread is %q", s.Purge.Unread)
 	}
 }

@@ -137,6 +137,9 @@ func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff 
 			return beforeAgain, c.again[i].Look(servers[i]+"/"+name, c.wait)
 		})
 	}
+	if before == nil {
+		return diff, 0
+	}
 	return diff, before.Elements()
 }
 

@@ -159,7 +159,18 @@ func TestAttributesOfScripts(t *testing.T) {
 
 // TestQuirks compares classes without regard to case once a page is in quirks mode.
 func TestQuirks(t *testing.T) {
-	for page, want := range map[string]string{`<p class=Note id=Quay>`: ".note{a:b}#quay{a:b}\n", `<!doctype html><p class=Note id=Quay>`: ""} {
+	const kept = ".note{a:b}#quay{a:b}\n"
+	for doctype, want := range map[string]string{
+		``:                kept,
+		`<!doctype html>`: ``,
+		`<!DOCTYPE html SYSTEM "about:legacy-compat">`: ``,
+		`<!doctype quay>`: kept,
+		`<!DOCTYPE HTML PUBLIC "-//W3C//DTD HTML 3.2 Final//EN">`:                                                      kept,
+		`<!DOCTYPE HTML PUBLIC "-//W3C//DTD HTML 4.01 Transitional//EN">`:                                              kept, // without a system identifier
+		`<!DOCTYPE HTML PUBLIC "-//W3C//DTD HTML 4.01 Transitional//EN" "http://www.w3.org/TR/html4/loose.dtd">`:       ``,   // limited quirks
+		`<!DOCTYPE html PUBLIC "-//W3C//DTD XHTML 1.0 Transitional//EN" "http://www.w3.org/TR/xhtml1/DTD/xhtml1.dtd">`: ``,
+	} {
+		page := doctype + `<p class=Note id=Quay>`
 		e := NewEvidence(nil)
 		e.AddHTML(textFile(page))
 		if got, _ := purged(".note{a:b}#quay{a:b}", e); got != want {
@@ -399,4 +410,109 @@ func FuzzEvidence(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestPatterns holds which names stay for names that are known in part.
+func TestPatterns(t *testing.T) {
+	const sheet = ".is-open{a:b}.isopen{a:b}.open{a:b}.card__title--wide{a:b}.card{a:b}.x7{a:b}.xyz{a:b}"
+	for _, test := range []struct{ script, want string }{
+		{"f('is-' + v)", ".is-open{a:b}"},
+		{"f('is' + v)", ""},                                            // two letters are too few
+		{"f('is' + v, 'open')", ".is-open{a:b}.isopen{a:b}.open{a:b}"}, // unless the rest is a word of the script
+		{"f('x' + 7)", ".x7{a:b}"},                                     // all of it is known
+		{"f('x' + v)", ".x7{a:b}"},                                     // numbers are made at any time
+		{"f(v + 'open')", ".is-open{a:b}.isopen{a:b}.open{a:b}"},       // four letters are enough
+		{"f(`${b}__${e}--${m}`)", ""},
+		{"f(`${b}__${e}--${m}`, 'card title wide')", ".card__title--wide{a:b}.card{a:b}"},
+		{"f(`${b}__x--${m}`)", ""},
+		{"const b = 'card', e = 'title'; f([b, e].join('__') + '--' + m)", ".card__title--wide{a:b}.card{a:b}"},
+		{"const p = 'ca'; g = n => f(p + n); g('rd')", ".card{a:b}"},
+		{"let p = 'ca'; p += 'rd'; f(p)", ".card{a:b}"},
+		{"f(a + b)", ""},
+	} {
+		e := NewEvidence(nil)
+		e.AddScript(textFile(test.script))
+		if got, _ := purged(sheet, e); strings.TrimSpace(got) != test.want {
+			t.Errorf("%s\ngot  %s\nwant %s", test.script, got, test.want)
+		}
+	}
+}
+
+// TestRelated holds what stays for a script that cannot be read.
+func TestRelated(t *testing.T) {
+	const page = `<!doctype html><div class="modal bs-tip" id="fleet-map" data-toggle="tooltip"><p class="tide-table">`
+	for _, test := range []struct {
+		selector string
+		kept     bool
+	}{
+		{".modal.show", true},     // a state of what is in use
+		{".open .modal", true},    // and of what it is in
+		{".modal-backdrop", true}, // starts with the word of a name in use
+		{".modal .dialog", false}, // another one inside it
+		{".show", false},          // is related to nothing
+		{".tooltip-top", true},    // a word that a data attribute has
+		{".bs-pop", false},        // a short first word is that of a whole library
+		{".bs-tip-top", true},
+		{"#fleet-list", true},
+		{".tide-table > .dead", false},
+		{".carousel.modal", true},
+	} {
+		for _, unread := range []bool{true, false} {
+			e := NewEvidence(nil)
+			f := textFile(page)
+			e.AddHTML(f)
+			if unread {
+				e.AddUnread(f.Pos(0))
+			}
+			got, _ := purged(test.selector+"{a:b}", e)
+			if want := test.kept && unread; (got != "") != want {
+				t.Errorf("%s stays: %v, with a script that cannot be read: %v", test.selector, got != "", unread)
+			}
+		}
+	}
+}
+
+func TestKeepPatterns(t *testing.T) {
+	for _, test := range []struct{ pattern, selector string }{
+		{".w-*", `.w-1\/2`},
+		{".w-*", ".w-"},
+		{"*-open", "dialog-open"},
+		{".is-*-now", ".is-open-now"},
+		{"#*", "#quay"},
+		{".md:*", `.md\:flex`},
+	} {
+		if got, _ := purged(test.selector+"{a:b}", NewEvidence([]string{test.pattern})); got == "" {
+			t.Errorf("%s does not keep %s", test.pattern, test.selector)
+		}
+	}
+	for _, test := range []struct{ pattern, selector string }{{".w-*", ".x-w-1"}, {".is-*-now", ".is-open"}, {".quay", "#quay"}, {"quay", ".quay"}} {
+		if got, _ := purged(test.selector+"{a:b}", NewEvidence([]string{test.pattern})); got != "" {
+			t.Errorf("%s keeps %s", test.pattern, test.selector)
+		}
+	}
+}
+
+// TestTemplateMarks holds what is read of names that a template completes.
+func TestTemplateMarks(t *testing.T) {
+	const sheet = ".notice-watch{a:b}.pre-7{a:b}.on{a:b}.off{a:b}.dead{a:b}"
+	for page, want := range map[string]string{
+		`<p class="notice-{{ kind }}">`:                                  ".notice-watch{a:b}",
+		`<p class="pre-<%= k %>">`:                                       ".pre-7{a:b}",
+		`<p class="<?= $k ?>-watch">`:                                    ".notice-watch{a:b}",
+		`<p class="{% if x %}on{% else %}off{% endif %}">`:               ".on{a:b}.off{a:b}",
+		`<p class="notice-{% if x %}watch{% else %}calm{% endif %}">`:    ".notice-watch{a:b}",
+		`<p class="pre-{{#if x}}7{{else}}8{{/if}} {{#if x}}on{{/if}}">`:  ".pre-7{a:b}.on{a:b}",
+		`<p class="<?php if ($x): ?>on<?php else: ?>off<?php endif ?>">`: ".on{a:b}.off{a:b}",
+		`<p class="{{ x ? 'on' : 'off' }}">`:                             ".on{a:b}.off{a:b}",
+		`<p class:on={x} [class.off]="y">`:                               ".on{a:b}.off{a:b}",
+		`<script type="text/template"><p class=on></script>`:             ".on{a:b}",
+		`<script type="text/javascript">f('on')</script>`:                ".on{a:b}",
+		`<iframe srcdoc="<p class='on off'>"></iframe>`:                  ".on{a:b}.off{a:b}",
+	} {
+		e := NewEvidence(nil)
+		e.AddHTML(textFile("<!doctype html>" + page))
+		if got, _ := purged(sheet, e); strings.TrimSpace(got) != want {
+			t.Errorf("%s\ngot  %s\nwant %s", page, got, want)
+		}
+	}
 }

@@ -273,10 +273,10 @@ func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 			break
 		}
 		if key == "id" {
-			e.named1(e.ids, value, at, quirks)
+			e.noteNamed(e.ids, value, at, quirks)
 			break
 		}
-		e.fields(value, at, func(name string, at int) { e.named1(e.classes, name, at, quirks) })
+		e.fields(value, at, func(name string, at int) { e.noteNamed(e.classes, name, at, quirks) })
 	case strings.HasPrefix(key, "on"):
 		e.script(value, base+at)
 	case key == "href":
@@ -291,8 +291,8 @@ func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 	e.base = base
 }
 
-// named1 notes a class or ID of a page.
-func (e *Evidence) named1(in map[string]source.Pos, name string, at int, quirks bool) {
+// noteNamed notes a class or ID of a page.
+func (e *Evidence) noteNamed(in map[string]source.Pos, name string, at int, quirks bool) {
 	e.note(in, name, at)
 	if quirks {
 		e.note(e.folded, strings.ToLower(name), at)
@@ -425,6 +425,9 @@ func (e *Evidence) text(text string, at int) {
 			word = string(append(made, text[copied:end]...))
 		}
 		e.wordAt(word, start)
+		if parts := strings.Split(word, hole); len(parts) > 2 {
+			e.branches(parts, start)
+		}
 		start, made = -1, nil
 	}
 	for i := 0; i < len(text); {
@@ -453,6 +456,20 @@ func (e *Evidence) text(text string, at int) {
 		i += size
 	}
 	flush(len(text))
+}
+
+// branches adds what may be of a word with several template marks, of which some may be conditions:
+// "{% if a %}on{% else %}off{% endif %}" is "on" or "off", and "is-{% if a %}on{% else %}off{% endif %}"
+// starts with "is-".
+func (e *Evidence) branches(parts []string, at int) {
+	last := len(parts) - 1
+	for _, part := range parts {
+		if part != "" {
+			e.wordAt(part, at)
+		}
+	}
+	e.nameAt(parts[0]+hole, at)
+	e.nameAt(hole+parts[last], at)
 }
 
 // mark returns the end of a template mark at the start of a text, and what stands in it.
