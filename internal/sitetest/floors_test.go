@@ -193,7 +193,8 @@ func (g sheetMaker) length() string {
 }
 
 func (g sheetMaker) color() string {
-	return g.pick("#f00c", "#12345678", "#FFFFFF", "rgb(1 2 3)", "rgb(10% 20% 30% / 40%)", "hsl(120deg 50% 50% / 0.5)", "hwb(20 20% 30%)", "oklch(0.6 0.1 200)", "color-mix(in srgb, red, blue)",
+	// Percentages of whole bytes: browsers mix colours of halves without rounding them, and write them rounded.
+	return g.pick("#f00c", "#12345678", "#FFFFFF", "rgb(1 2 3)", "rgb(20% 40% 60% / 40%)", "hsl(120deg 50% 50% / 0.5)", "hwb(20 20% 30%)", "oklch(0.6 0.1 200)", "color-mix(in srgb, red, blue)",
 		"rgb(from red g r b / 0.4)", "lab(50 20 20)", "currentcolor", "light-dark(red, blue)", "var(--c, teal)", "rebeccapurple", "transparent", "rgba(0, 0, 0, 0)")
 }
 
