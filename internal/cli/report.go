@@ -159,6 +159,21 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if r.flags.json {
 		return r.json(res, &p)
 	}
+	if len(res.Broken) == 0 { // else the list would push the errors out of sight
+		r.written(res)
+	}
+	if r.flags.prefixes {
+		r.prefixes(res)
+	}
+	if r.flags.purged {
+		showShares(r.out, r.paint, build.Shares(r.project.Tree.Set, res.Ledger))
+	}
+	r.total(res, p, took)
+	return nil
+}
+
+// written lists the files that a build writes.
+func (r *report) written(res *build.Result) {
 	minified := slices.Contains(res.Profile.Finish, "minify")
 	bundles := make(map[string]build.Bundle)
 	for _, b := range res.Bundles {
@@ -211,14 +226,6 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if packedFiles > 0 {
 		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
-	if r.flags.prefixes {
-		r.prefixes(res)
-	}
-	if r.flags.purged {
-		showShares(r.out, r.paint, build.Shares(r.project.Tree.Set, res.Ledger))
-	}
-	r.total(res, p, took)
-	return nil
 }
 
 func compressions(forms []project.Compression) string {
