@@ -142,6 +142,7 @@ type builder struct {
 	pages       []*graph.Page            // of the site
 	customBases map[string][]source.Path // from which addresses in custom properties count, see baseOfAddress
 	indexOnce   sync.Once
+	near        sync.Map // mends for missing files, by their paths
 	files       *fileIndex
 
 	mu         sync.Mutex
@@ -556,10 +557,22 @@ func (b *builder) unreadable(p source.Path, err error, at source.Span) diag.Diag
 
 // nearFile proposes a file with a name near to that of one that is missing.
 func (b *builder) nearFile(p source.Path) string {
+	if known, ok := b.near.Load(p); ok { // many pages may lack the same file
+		return known.(string)
+	}
+	near := b.findNear(p)
+	b.near.Store(p, near)
+	return near
+}
+
+func (b *builder) findNear(p source.Path) string {
 	tree := b.project.Tree
 	dir, name := path.Split(p.Name)
 	if near := diag.Nearest(name, tree.Siblings(p)); near != "" {
 		return fmt.Sprintf("did you mean %q?", tree.Show(source.Path{Root: p.Root, Name: path.Join(dir, near)}))
+	}
+	if near, ok := b.elsewhere(p); ok {
+		return fmt.Sprintf("did you mean %q?", tree.Show(near))
 	}
 	if tree.Siblings(p) != nil || dir == "" {
 		return ""
@@ -570,6 +583,47 @@ func (b *builder) nearFile(p source.Path) string {
 		return fmt.Sprintf("did you mean %q?", tree.Show(source.Path{Root: p.Root, Name: near}))
 	}
 	return fmt.Sprintf("there is no folder %q either", tree.Show(parent))
+}
+
+// elsewhere returns a file of another folder that has the name of a missing one, or else a name like
+// it: the one whose folders have most in common.
+func (b *builder) elsewhere(p source.Path) (near source.Path, ok bool) {
+	if p.Root != "" {
+		return source.Path{}, false
+	}
+	base := path.Base(p.Name)
+	var names []string
+	for _, f := range b.index().list {
+		if strings.EqualFold(path.Ext(f.Name), path.Ext(base)) {
+			names = append(names, path.Base(f.Name))
+		}
+	}
+	if !slices.Contains(names, base) {
+		base = diag.Nearest(base, names)
+	}
+	most := -1
+	for _, f := range b.index().list {
+		if path.Base(f.Name) != base {
+			continue
+		}
+		if n := foldersInCommon(f.Name, p.Name); n > most {
+			near, most = f, n
+		}
+	}
+	return near, most >= 0
+}
+
+// foldersInCommon counts the folders that lead to both of two files, from the top or from the files up.
+func foldersInCommon(a, b string) (n int) {
+	as, bs := strings.Split(path.Dir(a), "/"), strings.Split(path.Dir(b), "/")
+	for n < min(len(as), len(bs)) && as[n] == bs[n] {
+		n++
+	}
+	end := 0
+	for end < min(len(as), len(bs))-n && as[len(as)-1-end] == bs[len(bs)-1-end] {
+		end++
+	}
+	return n + end
 }
 
 // purges reports whether the finish removes unused rules.

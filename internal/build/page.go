@@ -183,6 +183,9 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 		if d.Code == "missing" {
 			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", b.project.Tree.Show(target.Path))
 			d.Cause = target.Path.String()
+			if !strings.HasPrefix(d.Mend, "did you mean") { // no file has a name like it
+				d.Mend = "if something else provides it, name it in external; if the page is no part of the site, in exclude"
+			}
 			if !b.profile.Release {
 				d.Severity = diag.Warning
 				d.Message += "; a release needs it, or has it in external"

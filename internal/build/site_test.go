@@ -863,3 +863,29 @@ func TestMissingRefs(t *testing.T) {
 		t.Errorf("got %s", found)
 	}
 }
+
+// TestNearNames proposes files for those that are missing, from all folders.
+func TestNearNames(t *testing.T) {
+	const files = `
+-- css/parts/board.css --
+-- old/parts/board.css --
+-- css/fare.css --
+-- img/ferry.svg --
+-- img/readme.md --
+`
+	for link, want := range map[string]string{
+		`<link rel=stylesheet href=css/fara.css>`:       `did you mean "css/fare.css"?`,        // of the same folder
+		`<link rel=stylesheet href=fare.css>`:           `did you mean "css/fare.css"?`,        // of another one
+		`<link rel=stylesheet href=board.css>`:          `did you mean "css/parts/board.css"?`, // the first of two
+		`<link rel=stylesheet href=old/part/board.css>`: `did you mean "old/parts/board.css"?`, // the nearer of two
+		`<link rel=stylesheet href=boart.css>`:          `did you mean "css/parts/board.css"?`, // a name like it
+		`<link rel=stylesheet href=lighthouse.css>`:     `if something else provides it, name it in external`,
+		`<link rel=stylesheet href=readme.css>`:         `if something else provides it, name it in external`, // of another kind
+		`<img src=ferry.svg>`:                           `did you mean "img/ferry.svg"?`,
+	} {
+		s := newSite(t, "-- rinzel.toml --\nsource = \".\"\n-- index.html --\n"+link+files)
+		if _, found := s.build(t, project.Development); !strings.Contains(found, "mend: "+want) {
+			t.Errorf("%s: got %s\nwant %s", link, found, want)
+		}
+	}
+}
