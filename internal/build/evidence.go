@@ -1,6 +1,7 @@
 package build
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -43,7 +44,7 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 			files[page.File.Path] = true
 		}
 		b.walk(func(p source.Path) {
-			if isScript(p.Name) || isTemplateFile(p.Name) || isData(p.Name) && b.mentions(path.Base(p.Name)) {
+			if isScript(p.Name) || b.isTemplateFile(p) || isData(p.Name) && b.mentions(path.Base(p.Name)) {
 				files[p] = true
 			}
 		})
@@ -74,13 +75,24 @@ func (b *builder) gatherEvidence(ctx context.Context, pages []*graph.Page) error
 // and text with marks that becomes markup.
 var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
 	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
-	.eex .heex .leex .vue .svelte .astro .riot .marko .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
+	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
 
 // dataKinds are the endings of files that scripts and pages take text or markup from.
 var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
 
-func isTemplateFile(name string) bool {
-	return slices.Contains(templateKinds, strings.ToLower(path.Ext(name)))
+// isTemplateFile reports whether pages are made from a file: by its ending, or, if that says nothing,
+// because it starts with markup, as components do.
+func (b *builder) isTemplateFile(p source.Path) bool {
+	ending := strings.ToLower(path.Ext(p.Name))
+	if slices.Contains(templateKinds, ending) {
+		return true
+	}
+	if mediaTypes[ending] != "" || ending == "" || isData(p.Name) || isPage(p.Name) || isSheet(p.Name) {
+		return false
+	}
+	const most = 256 // bytes in which markup must start
+	head := bytes.TrimLeft(b.project.Tree.Head(p, most), " \t\r\n\uFEFF")
+	return len(head) > 1 && head[0] == '<' && (head[1] == '!' || 'a' <= head[1]|0x20 && head[1]|0x20 <= 'z')
 }
 
 func isData(name string) bool { return slices.Contains(dataKinds, strings.ToLower(path.Ext(name))) }

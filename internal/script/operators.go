@@ -275,16 +275,7 @@ func (r *reader) call(callee *expr, stop int) *expr {
 	e := &expr{kind: callExpr, at: callee.at, parts: []*expr{callee}}
 	end := r.closing(stop)
 	r.i++
-	for r.i < end {
-		before := r.i
-		e.parts = append(e.parts, r.item(end))
-		if r.is(0, ",") {
-			r.i++
-		}
-		if r.i == before {
-			r.i++
-		}
-	}
+	e.parts = r.items(e.parts, end)
 	r.i = min(end+1, stop)
 	for _, arg := range e.parts[1:] {
 		r.root(arg)
@@ -438,21 +429,27 @@ func (r *reader) unroot(e *expr) {
 	}
 }
 
+// items reads what commas separate, up to a token, behind some parts.
+func (r *reader) items(parts []*expr, end int) []*expr {
+	for r.i < end {
+		before := r.i
+		parts = append(parts, r.item(end))
+		if r.is(0, ",") {
+			r.i++
+		}
+		if r.i == before { // what stands here cannot be read
+			r.i++
+		}
+	}
+	return parts
+}
+
 // array reads an array.
 func (r *reader) array(stop int) *expr {
 	e := &expr{kind: arrayExpr, at: r.tok(0).start}
 	end := r.closing(stop)
 	r.i++
-	for r.i < end {
-		before := r.i
-		e.parts = append(e.parts, r.item(end))
-		if r.is(0, ",") {
-			r.i++
-		}
-		if r.i == before {
-			r.i++
-		}
-	}
+	e.parts = r.items(e.parts, end)
 	r.i = min(end+1, stop)
 	return e
 }

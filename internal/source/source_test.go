@@ -235,3 +235,15 @@ func TestClean(t *testing.T) {
 		t.Errorf("outside: %v, %v", removed, err)
 	}
 }
+
+func TestHead(t *testing.T) {
+	tree := NewTree(Folder{FS: fstest.MapFS{"a": {Data: []byte("quay")}, "d/b": {}}})
+	for _, test := range []struct {
+		path Path
+		want string
+	}{{Path{Name: "a"}, "qua"}, {Path{Name: "d/b"}, ""}, {Path{Name: "d"}, ""}, {Path{Name: "none"}, ""}, {Path{Name: "../a"}, ""}, {Path{Root: "kit", Name: "a"}, ""}} {
+		if got := string(tree.Head(test.path, 3)); got != test.want {
+			t.Errorf("%v starts with %q, want %q", test.path, got, test.want)
+		}
+	}
+}

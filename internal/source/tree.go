@@ -270,6 +270,27 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
+// Head reads the first bytes of a file, at most n; none if it cannot be read, or is not a regular file.
+func (t *Tree) Head(p Path, n int64) []byte {
+	folder, ok := t.folders[p.Root]
+	if !ok || !fs.ValidPath(p.Name) {
+		return nil
+	}
+	f, err := folder.FS.Open(p.Name)
+	if err != nil {
+		return nil
+	}
+	defer f.Close()
+	if info, err := f.Stat(); err != nil || !info.Mode().IsRegular() {
+		return nil
+	}
+	data, err := io.ReadAll(io.LimitReader(f, n))
+	if err != nil {
+		return nil
+	}
+	return data
+}
+
 // Exists reports whether p is a file that can be opened. It is asked of the
 // disk once.
 func (t *Tree) Exists(p Path) bool {

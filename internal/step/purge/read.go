@@ -105,7 +105,7 @@ func textOf(name string, kind string) rawText {
 	case "script":
 		kind, _, _ = strings.Cut(strings.ToLower(strings.TrimSpace(kind)), ";")
 		switch {
-		case kind == "" || kind == "module" || strings.Contains(kind, "javascript") || strings.Contains(kind, "ecmascript") || strings.HasSuffix(kind, "jsx") || strings.HasSuffix(kind, "babel"):
+		case kind == "" || kind == "module" || strings.Contains(kind, "javascript") || strings.Contains(kind, "ecmascript") || strings.HasSuffix(kind, "jsx"):
 			return scriptText
 		case strings.HasSuffix(kind, "json") || kind == "importmap" || kind == "speculationrules":
 			return dataText
