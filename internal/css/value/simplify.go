@@ -142,6 +142,9 @@ func simplifyProduct(n *node) *node {
 		for _, term := range others[0].args {
 			scaled.args = append(scaled.args, scaledBy(term, coefficient))
 		}
+		if scaled.args = withoutZeros(scaled.args); len(scaled.args) == 1 {
+			return scaled.args[0]
+		}
 		return scaled
 	}
 	if i := slices.IndexFunc(others, func(f *node) bool { return f.op == leaf }); i >= 0 {
