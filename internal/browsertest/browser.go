@@ -219,6 +219,7 @@ type Page struct {
 
 	// guarded by b.mu
 	loaded   chan struct{}
+	spent    chan struct{} // closed when the time of [Page.spend] has passed
 	problems []string
 	sheets   []json.RawMessage
 }
@@ -247,16 +248,24 @@ func (b *Browser) Open(url string) *Page {
 // page is loaded.
 func (p *Page) Load(url string) {
 	p.b.t.Helper()
+	select {
+	case <-p.navigate(url, func() {}):
+	case <-time.After(patience):
+		p.b.t.Fatalf("%s did not load in %v", url, patience)
+	}
+}
+
+// navigate goes to an address, after a call of before, and returns a channel that is closed when all
+// that belongs to the page is loaded.
+func (p *Page) navigate(url string, before func()) <-chan struct{} {
+	p.b.t.Helper()
 	loaded := make(chan struct{})
 	p.b.mu.Lock()
 	p.loaded, p.problems, p.sheets, p.requests = loaded, nil, nil, make(map[string]string)
 	p.b.mu.Unlock()
+	before()
 	p.must("Page.navigate", map[string]any{"url": url}, nil)
-	select {
-	case <-loaded:
-	case <-time.After(patience):
-		p.b.t.Fatalf("%s did not load in %v", url, patience)
-	}
+	return loaded
 }
 
 // event notes what happens in the tab. b.mu is held.
@@ -266,6 +275,11 @@ func (p *Page) event(m message) {
 		if p.loaded != nil {
 			close(p.loaded)
 			p.loaded = nil
+		}
+	case "Emulation.virtualTimeBudgetExpired":
+		if p.spent != nil {
+			close(p.spent)
+			p.spent = nil
 		}
 	case "Runtime.exceptionThrown":
 		var e struct {

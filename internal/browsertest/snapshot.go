@@ -136,14 +136,11 @@ func cleaned(text string) string {
 	return hashInText.ReplaceAllString(originInText.ReplaceAllString(text, ""), ".$1")
 }
 
-// settleScript waits for fonts and scripts, and ends animations.
-const settleScript = `(async wait => {
-	await document.fonts.ready;
-	await new Promise(done => setTimeout(done, wait));
+// settleScript ends animations.
+const settleScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
-	await Promise.race([new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done))), new Promise(done => setTimeout(done, 300))]);
 	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
-})`
+})()`
 
 // clickScript clicks every control of a page once. Links lead nowhere.
 const clickScript = `(() => {
@@ -157,15 +154,67 @@ const clickScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
 })()`
 
-// deterministic makes what scripts see the same on every load: time of day and chance.
+// deterministic makes what scripts see the same on every load: chance, and answers to questions.
 const deterministic = `(() => {
 	let seed = 7;
 	Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647;
-	const start = performance.now(), base = Date.UTC(2024, 4, 5, 10, 0, 0), Old = Date;
-	const now = () => base + Math.floor((performance.now() - start) / 60000) * 60000;
-	window.Date = class extends Old { constructor(...a) { if (a.length) super(...a); else super(now()) } static now() { return now() } };
 	window.alert = window.print = () => {}; window.confirm = () => true; window.prompt = () => null;
 })()`
+
+// firstMoment is the time of day, in seconds since 1970, at which pages are loaded.
+const firstMoment = 1714903200
+
+// loadIn loads an address and lets a stretch of time pass, more than once if the page takes longer.
+func (p *Page) loadIn(url string, d time.Duration) {
+	p.b.t.Helper()
+	loaded := p.navigate(url, func() { p.grant(d, map[string]any{"initialVirtualTime": firstMoment}) })
+	for begin := time.Now(); ; p.grant(d, nil) {
+		p.awaitSpent()
+		select {
+		case <-loaded:
+			return
+		default:
+		}
+		if time.Since(begin) > patience {
+			p.b.t.Fatalf("%s did not load in %v", url, patience)
+		}
+	}
+}
+
+// spend lets a stretch of time pass for the page's scripts and timers, in the order in which they are
+// due and without waiting, except for what they request.
+func (p *Page) spend(d time.Duration) {
+	p.b.t.Helper()
+	p.grant(d, nil)
+	p.awaitSpent()
+}
+
+// grant starts the clock of the page's scripts and timers, which stops again after a stretch of time.
+func (p *Page) grant(d time.Duration, options map[string]any) {
+	p.b.t.Helper()
+	p.b.mu.Lock()
+	p.spent = make(chan struct{})
+	p.b.mu.Unlock()
+	params := map[string]any{"policy": "pauseIfNetworkFetchesPending", "budget": d.Milliseconds(), "maxVirtualTimeTaskStarvationCount": 10000}
+	maps.Copy(params, options)
+	p.must("Emulation.setVirtualTimePolicy", params, nil)
+}
+
+// awaitSpent waits until what was granted has passed.
+func (p *Page) awaitSpent() {
+	p.b.t.Helper()
+	p.b.mu.Lock()
+	spent := p.spent
+	p.b.mu.Unlock()
+	if spent == nil {
+		return // already
+	}
+	select {
+	case <-spent:
+	case <-time.After(patience):
+		p.b.t.Fatalf("the page's clock stood still for %v", patience)
+	}
+}
 
 // Look loads an address and looks at the page in all states. wait is how long scripts are
 // given after each change.
@@ -188,8 +237,8 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 		properties = names
 		p.b.mu.Unlock()
 	}
-	p.Load(url)
-	for i, s := range States {
+	p.loadIn(url, wait)
+	for _, s := range States {
 		p.enter(s)
 		if s.Forced {
 			p.force(true)
@@ -197,11 +246,15 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 		if s.Clicked {
 			p.Eval(clickScript, nil)
 		}
-		pause := wait
-		if i > 0 && !s.Clicked {
-			pause /= 4 // only what media queries make a script do
+		p.spend(wait)
+		for range 20 {
+			var fonts string
+			if p.Eval("document.fonts.status", &fonts); fonts != "loading" {
+				break
+			}
+			p.spend(wait / 4)
 		}
-		p.Eval(fmt.Sprintf("%s(%d)", settleScript, pause.Milliseconds()), nil)
+		p.Eval(settleScript, nil)
 		l.states[s.Name] = p.look()
 		if s.Forced {
 			p.force(false)

@@ -190,7 +190,7 @@ func TestTraps(t *testing.T) {
 	if err != nil || len(archives) == 0 {
 		t.Fatal("no traps", err)
 	}
-	compare := newComparison(t, 30*time.Millisecond)
+	compare := newComparison(t, 200*time.Millisecond)
 	count := 0
 	for _, archive := range archives {
 		data, err := os.ReadFile(archive)
@@ -364,7 +364,7 @@ func TestTrialSites(t *testing.T) {
 			continue
 		}
 		t.Run(e.Name(), func(t *testing.T) {
-			compare := newComparison(t, 400*time.Millisecond)
+			compare := newComparison(t, 1200*time.Millisecond)
 			dir := filepath.Join(top, e.Name())
 			names := pagesIn(dir)
 			if len(names) > mostPages {
