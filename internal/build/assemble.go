@@ -79,9 +79,6 @@ func (b *builder) entryOf(p source.Path) *entry {
 	e := b.memory.entry(p)
 	e.once.Do(func() {
 		if sheet, err := b.memory.sheets.Load(p); err == nil { // else the link that names it reports it
-			if b.records {
-				e.record = new(compose.Record)
-			}
 			b.assemble(e, sheet)
 		}
 	})
@@ -112,22 +109,39 @@ func (b *builder) tell(e *entry) {
 
 // assemble works out an entry: a sheet with all that it imports.
 func (b *builder) assemble(e *entry, sheet *graph.Sheet) {
-	a := assembler{b: b, entry: e, scope: compose.NewScope(), block: isPage(sheet.File.Path.Name)}
+	compose.Settle(func(scope *compose.Scope) {
+		e.reset()
+		if b.records {
+			e.record = new(compose.Record)
+		}
+		a := assembler{b: b, entry: e, scope: scope, block: isPage(sheet.File.Path.Name)}
+		a.all(sheet)
+	})
+	for i := range e.pieces {
+		if e.pieces[i].traits == nil {
+			e.pieces[i].traits = new(traits)
+		}
+	}
+}
+
+// reset forgets what was made of an entry, but not what was read for it.
+func (e *entry) reset() {
+	e.pieces, e.tree, e.diags, e.checks, e.sheets, e.external, e.record = nil, nil, nil, nil, nil, 0, nil
+}
+
+// all appends the pieces of a sheet and of all that it imports, and reports what turned out at the end.
+func (a *assembler) all(sheet *graph.Sheet) {
+	e := a.entry
 	a.presets()
-	e.tree = &ImportNode{Sheet: b.project.Tree.Show(e.path), path: e.path}
+	e.tree = &ImportNode{Sheet: a.b.project.Tree.Show(e.path), path: e.path}
 	a.sheet(sheet, nil, &visit{path: e.path, node: e.tree})
-	if b.records {
+	if a.b.records {
 		a.markRepeated()
 	}
 	for _, d := range a.scope.Unknown() {
 		a.report(d)
 	}
 	a.idleDrops()
-	for i := range e.pieces {
-		if e.pieces[i].traits == nil {
-			e.pieces[i].traits = new(traits)
-		}
-	}
 }
 
 // presets sets the constants that every sheet sees.

@@ -57,6 +57,9 @@ type Edit struct {
 	many    []Node // stand for it behind one
 }
 
+// Changed reports whether the node does not stay as it is.
+func (e Edit) Changed() bool { return e.changed }
+
 // Keep leaves a node as it is.
 var Keep Edit
 

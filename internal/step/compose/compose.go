@@ -65,6 +65,10 @@ type Composer struct {
 	depth   int    // of blocks within each other
 	tooDeep bool
 	reader  parse.SelectorReader
+	inStyle bool // within a style rule, whose declarations conditional rules may hold
+	branch  branching
+	mayFail bool   // nothing may come of what is worked out
+	failed  bool   // nothing did
 	trail   []step // the calls and loops that are open, outermost first
 	calls   int    // that are open
 }
@@ -100,26 +104,59 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	case *ast.Declaration:
 		return c.declaration(n, s)
 	case *ast.SplicedDeclaration:
-		if d, ok := c.spliceDeclaration(n, s); ok {
-			return ast.Replace(d)
+		d, ok := c.spliceDeclaration(n, s)
+		if !ok {
+			return ast.Remove // after a finding
 		}
-		return ast.Remove // after a finding
+		if edit := c.declaration(d, s); edit.Changed() {
+			return edit
+		}
+		return ast.Replace(d)
 	case *ast.AtRule:
 		if with, ok := c.own(n, prior, s); ok {
 			return ast.Splice(with)
 		}
 	}
+	if of := s.inFunction(); of != nil {
+		c.inBody(n, of, s)
+		return ast.Remove
+	}
 	return c.ruleOf(n, s)
 }
 
 func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
-	value, ok := c.values(d.Value, s, placeOf(d, s))
-	if !ok {
+	if of := s.inFunction(); of != nil {
+		of.declare(d, s)
+		return ast.Remove
+	}
+	c.branch = branching{allowed: c.inStyle}
+	value := c.worked(d, s)
+	asked := c.branch.asked
+	if len(asked) > 0 {
+		nodes := c.branches(d, s, value, asked)
+		c.branch = branching{}
+		return ast.Splice(nodes)
+	}
+	c.branch.allowed = false
+	if len(value) == len(d.Value) && (len(value) == 0 || &value[0] == &d.Value[0]) {
 		return ast.Keep
 	}
-	copied := *d
-	copied.Value = value
-	return ast.Replace(&copied)
+	return ast.Replace(withValue(d, value))
+}
+
+// worked returns the value of a declaration, worked out. One of which nothing comes is what a browser
+// makes of it (CSS Variables 1, section 3.1): unset, and initial in a custom property.
+func (c *Composer) worked(d *ast.Declaration, s *Scope) []ast.Value {
+	c.branch.asked = nil
+	value, ok := c.maybe(d.Value, s, placeOf(d))
+	if ok {
+		return value
+	}
+	word := "unset"
+	if d.IsCustom() {
+		word = "initial"
+	}
+	return []ast.Value{{Kind: token.Ident, Text: word, Pos: d.NamePos}}
 }
 
 // own returns what stands for an at-rule that speaks to the build; ok is false
@@ -132,12 +169,10 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 		c.drop(r, s)
 	case "tokens":
 		c.tokens(r, s)
-	case "mixin", "function":
-		c.define(r, s)
-	case "custom-selector":
-		c.customSelector(r, s)
-	case "custom-media":
-		c.customMedia(r, s)
+	case "mixin", "function", "custom-selector", "custom-media":
+		if s.outer == nil || !hoisted(r) {
+			c.define(r, s)
+		}
 	case "when", "else":
 		with = c.when(r, prior, s)
 	case "loop":
@@ -162,11 +197,15 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 	}
 	n, changed := c.head(n, s)
 	if len(ast.Body(n)) > 0 {
+		inStyle := c.inStyle
+		c.inStyle = holdsStyle(n, inStyle)
+		defer func() { c.inStyle = inStyle }()
 		if !c.descend(n.Span()) {
 			return ast.Remove
 		}
 		defer func() { c.depth-- }()
 		inner := s.inner()
+		c.hoist(ast.Body(n), inner)
 		if edited, ok := ast.MapBody(n, func(n ast.Node) ast.Edit { return c.node(n, inner) }); ok {
 			return ast.Replace(edited)
 		}
@@ -175,6 +214,21 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 		return ast.Replace(n)
 	}
 	return ast.Keep
+}
+
+// holdsStyle reports whether the block of a rule holds declarations that conditional rules may hold as
+// well. inStyle tells that the rule stands in such a block.
+func holdsStyle(n ast.Node, inStyle bool) bool {
+	switch n := n.(type) {
+	case *ast.StyleRule:
+		return true
+	case *ast.AtRule:
+		switch token.Lower(n.Name) {
+		case "media", "supports", "container", "layer", "scope", "starting-style":
+			return inStyle
+		}
+	}
+	return false
 }
 
 // head finishes what stands before the block of a rule.

@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"fmt"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -42,6 +43,8 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 		}
 	}
 	switch {
+	case len(left) == 0 && c.nothing():
+		return nil, true
 	case len(left) == 0:
 		c.fail("bad-condition", v.Span(), "no condition of if() is true, and it says nothing for that", "end it with else: and a value")
 		return nil, false
@@ -70,7 +73,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 // may be one of custom media.
 func asksTheBuild(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		return v.IsFunction("const") || v.Kind == token.Ident && dashed(&v) || asksTheBuild(v.Values())
+		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || asksTheBuild(v.Values())
 	})
 }
 
@@ -97,12 +100,37 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 		return out, true
 	}
 	var ok bool
-	out.when, ok = reader.read()
+	if out.when, ok = reader.read(); ok {
+		out.when = c.withoutTypes(out.when)
+	}
 	if _, _, asked := out.when.cost(); ok && (asked > maxAsked || !c.count(asked, ast.SpanOf(trim(values)))) {
 		c.fail("bad-condition", ast.SpanOf(trim(values)), "the condition asks too much of the browser at once", "")
 		return clause{}, false
 	}
 	return out, ok
+}
+
+// withoutTypes returns the condition with each media type decided, one way or the other: the media() of
+// a browser's if() takes features alone (CSS Values 5, section 7.2), so that the declaration goes into
+// rules that ask for the type.
+func (c *Composer) withoutTypes(x condition) condition {
+	switch {
+	case x.kind == asksMedia && x.leaf[0].Kind == token.Ident && !x.leaf[0].IsIdent("not"):
+		negated := x.negated
+		x.negated = false
+		rule, _ := x.wrap(nil)[0].(*ast.AtRule)
+		return known(c.decide(rule, func() {
+			c.fail("bad-condition", x.asked.Span(), fmt.Sprintf("browsers know no media type such as %q in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
+				"ask for it by @when or @media around the rule")
+		}) != negated)
+	case len(x.parts) > 0:
+		parts := make([]condition, len(x.parts))
+		for i, p := range x.parts {
+			parts[i] = c.withoutTypes(p)
+		}
+		return join(x.kind, parts)
+	}
+	return x
 }
 
 // values returns the condition as if() has it.

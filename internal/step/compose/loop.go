@@ -28,7 +28,7 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 		inner := s.inner()
 		inner.turning = &loopTurn{names, t}
 		c.trail = append(c.trail, step{at: r.Span(), names: names, turn: t})
-		made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+		made := c.block(r.Block.Nodes, inner)
 		c.trail = c.trail[:len(c.trail)-1]
 		if !c.count(weight(made), r.Span()) {
 			return nil

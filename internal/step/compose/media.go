@@ -6,7 +6,6 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
-	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -22,30 +21,52 @@ import (
 // brackets, or media types.
 type mediaQuery = condition
 
-// customMedia sets custom media.
+// customMedia defines custom media. A list without queries is true (Media Queries 4, section 2.1).
 func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 	p := ast.Significant(r.Prelude)
-	if r.Block != nil || len(p) < 2 || p[0].Kind != token.Ident || !dashed(&p[0]) {
+	if r.Block != nil || len(p) == 0 || p[0].Kind != token.Ident || !dashed(&p[0]) {
 		c.fail("bad-custom", r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return
 	}
 	values, _ := c.values(p[1:], s, place{})
-	s.touch()
-	if s.media == nil {
-		s.media = make(map[string]mediaQuery)
+	d := &definition{key: keyOf(mediaKind, token.Unescape(p[0].Text)), at: p[0].Span(), values: values}
+	s.define(d)
+	c.customQuery(d, s)
+}
+
+// customQuery returns the media query that custom media stand for. ok is false after a finding.
+func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bool) {
+	if d.state == unresolved {
+		d.state = resolving
+		d.query, ok = c.readCustomQuery(d, s)
+		if d.state == resolving {
+			d.state = resolved
+		}
+		if !ok {
+			d.state = unusable
+		}
 	}
-	name := token.Unescape(p[0].Text)
-	s.media[name] = mediaQuery{} // so that a finding here is the only one
-	query, ok := c.mediaList(values, s)
+	if d.state == resolving {
+		d.state = unusable
+		c.fail("bad-custom", d.at, fmt.Sprintf("the custom media %q are made of themselves", d.name()), "")
+	}
+	return d.query, d.state == resolved
+}
+
+func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
+	if len(d.values) == 0 {
+		return known(true), true
+	}
+	query, ok := c.mediaList(d.values, d.scopeOf(s))
 	if !ok {
-		return
+		return query, false
 	}
 	list, ok := query.writtenOut()
-	if !ok || !c.count(query.work(), r.Span()) {
-		c.fail("bad-custom", r.Span(), "the media query asks too much at once", "")
-		return
+	if !ok || !c.count(query.work(), d.at) {
+		c.fail("bad-custom", d.at, "the media query asks too much at once", "")
+		return mediaQuery{}, false
 	}
-	s.media[name] = fromQueries(list)
+	return fromQueries(list), true
 }
 
 // writtenOut returns the condition as a list of media queries. ok is false if
@@ -242,16 +263,12 @@ func (r *mediaReader) term() (mediaQuery, bool) {
 // named returns the condition of custom media.
 func (r *mediaReader) named(v *ast.Value) (mediaQuery, bool) {
 	name := token.Unescape(v.Text)
-	for s := r.s; s != nil; s = s.outer {
-		s.touch()
-		if query, ok := s.media[name]; ok {
-			return query, true
-		}
+	d := r.s.definition(keyOf(mediaKind, name))
+	if d == nil {
+		r.c.unknownName("unknown-media", mediaKind, "custom media", name, name, v.Span(), r.s)
+		return condition{}, false
 	}
-	all := namesIn(r.s, func(s *Scope) map[string]mediaQuery { return s.media })
-	mend := diag.DidYouMean(name, all, "")
-	r.c.fail("unknown-media", v.Span(), fmt.Sprintf("there is no custom media %q here", name), mend)
-	return condition{}, false
+	return r.c.customQuery(d, r.s)
 }
 
 // conjunction is a media query: a media type, if any, and features.

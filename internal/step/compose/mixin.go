@@ -7,7 +7,6 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
-	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -15,8 +14,6 @@ import (
 //
 //	@mixin --card(--pad <length>: 1px) { padding: var(--pad); @contents; }
 //	@apply --card(2px) { color: red }
-//	@function --double(--n <number>) returns <number> { result: calc(var(--n) * 2); }
-//	width: --double(4)
 
 // callWeight is how many values a call counts for, whatever it makes, so that
 // mixins which each call the next one twice come to an end.
@@ -24,12 +21,13 @@ const callWeight = 20
 
 // callable is a mixin or a function.
 type callable struct {
-	name   string
-	params []param
-	body   []ast.Node
-	scope  *Scope // where it was defined, whose constants its body sees
-	at     source.Span
-	isFunc bool
+	name    string
+	params  []param
+	body    []ast.Node
+	at      source.Span
+	isFunc  bool
+	returns syntax   // of a function
+	wrong   ast.Node // what stands in the body of a function that may not, once it was reported
 }
 
 // param is a parameter.
@@ -41,42 +39,42 @@ type param struct {
 	at        source.Span
 }
 
-// call is a call under way: what its parameters stand for, and what it was
-// given to put in place of @contents.
-type call struct {
-	of       *callable
-	args     map[string][]ast.Value
-	contents []ast.Node
-	given    bool   // the call has a block
-	caller   *Scope // whose constants the contents see
-}
-
 // kind returns what a callable is, as messages word it.
 func (m *callable) kind() string {
 	if m.isFunc {
-		return "function"
+		return functionKind
 	}
-	return "mixin"
+	return mixinKind
 }
 
-// define sets a mixin or a function.
-func (c *Composer) define(r *ast.AtRule, s *Scope) {
+// defineCallable defines a mixin or a function.
+func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 	isFunc := token.EqualFold(r.Name, "function")
 	form := "write @mixin --name(--parameter <type>: default) { … }"
 	if isFunc {
-		form = "write @function --name(--parameter <type>: default) { result: …; }"
+		form = "write @function --name(--parameter <type>: default) returns <type> { result: …; }"
 	}
 	if len(r.Prelude) == 0 || r.Block == nil || !dashed(&r.Prelude[0]) {
 		c.fail("bad-mixin", r.Span(), fmt.Sprintf("@%s defines nothing: expected a name that starts with two hyphens, and a block", r.Name), form)
 		return
 	}
 	head := &r.Prelude[0]
-	m := &callable{name: calledName(head), body: r.Block.Nodes, scope: s, at: source.SpanOf(head.Pos, len(head.Text)), isFunc: isFunc}
-	if len(r.Prelude) > 1 && !(isFunc && r.Prelude[1].IsIdent("returns")) {
-		c.fail("bad-mixin", ast.SpanOf(r.Prelude[1:]), fmt.Sprintf("expected '{' behind the %s's parameters", m.kind()), form)
-		return
+	m := &callable{name: calledName(head), body: r.Block.Nodes, at: source.SpanOf(head.Pos, len(head.Text)), isFunc: isFunc}
+	if rest := trim(r.Prelude[1:]); len(rest) > 0 {
+		ok := isFunc && rest[0].IsIdent("returns") && len(rest) > 1
+		if ok {
+			m.returns, ok = readSyntax(rest[1:])
+		}
+		if !ok {
+			c.fail("bad-mixin", ast.SpanOf(rest), fmt.Sprintf("expected '{' after the %s's parameters", m.kind()), form)
+			return
+		}
 	}
-	for _, arg := range arguments(head.Values()) {
+	args := arguments(head.Values())
+	for i, arg := range args {
+		if !isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
+			continue // which says that calls may have a block
+		}
 		p, ok := c.param(arg)
 		if !ok {
 			return
@@ -87,15 +85,8 @@ func (c *Composer) define(r *ast.AtRule, s *Scope) {
 		}
 		m.params = append(m.params, p)
 	}
-	if s.callables == nil {
-		s.callables = make(map[string]*callable)
-	}
-	s.callables[m.key()] = m
-	s.defines(m.key(), m.at)
+	s.define(&definition{key: keyOf(m.kind(), m.name), at: m.at, callable: m})
 }
-
-// key tells mixins and functions of one name apart.
-func (m *callable) key() string { return m.kind() + " " + m.name }
 
 // dashed reports whether v is a name that starts with two hyphens, with
 // parameters or without.
@@ -105,16 +96,26 @@ func dashed(v *ast.Value) bool {
 
 func calledName(v *ast.Value) string { return token.Unescape(strings.TrimSuffix(v.Text, "(")) }
 
-// arguments splits values at commas. A single empty one is none.
+// arguments splits values at commas, and takes away the braces around those that hold some. A single
+// empty one is none.
 func arguments(values []ast.Value) [][]ast.Value {
 	if values = trim(values); len(values) == 0 {
 		return nil
 	}
 	out := ast.SplitAt(values, token.Comma)
 	for i := range out {
-		out[i] = trim(out[i])
+		out[i] = unbraced(out[i])
 	}
 	return out
+}
+
+// unbraced returns values without the braces around all of them.
+func unbraced(values []ast.Value) []ast.Value {
+	values = trim(values)
+	if len(values) == 1 && values[0].Kind == token.LBrace {
+		values = trim(values[0].Values())
+	}
+	return values
 }
 
 // param reads a parameter: --name <type>: default.
@@ -130,7 +131,7 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 	kind := rest
 	if colon >= 0 {
 		kind = rest[:colon]
-		p.byDefault, p.optional = trim(rest[colon+1:]), true
+		p.byDefault, p.optional = unbraced(rest[colon+1:]), true
 	}
 	var ok bool
 	if p.syntax, ok = readSyntax(kind); !ok {
@@ -138,28 +139,6 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 		return param{}, false
 	}
 	return p, true
-}
-
-// findCallable returns the mixin or function of a name that a place sees.
-func (s *Scope) findCallable(key string) *callable {
-	for ; s != nil; s = s.outer {
-		s.touch()
-		if m := s.callables[key]; m != nil {
-			return m
-		}
-	}
-	return nil
-}
-
-// nearCallables returns the names of all callables of a kind that a place sees.
-func (s *Scope) nearCallables(kind string) []string {
-	var out []string
-	for _, key := range namesIn(s, func(s *Scope) map[string]*callable { return s.callables }) {
-		if name, ok := strings.CutPrefix(key, kind+" "); ok {
-			out = append(out, name)
-		}
-	}
-	return out
 }
 
 // apply returns what an @apply rule puts in its place.
@@ -170,31 +149,24 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 	}
 	head := &r.Prelude[0]
 	name := calledName(head)
-	m := s.findCallable("mixin " + name)
-	if m == nil {
-		c.unknownCallable("mixin", name, source.SpanOf(head.Pos, len(name)), s)
+	d := s.definition(keyOf(mixinKind, name))
+	if d == nil {
+		c.unknownName("unknown-mixin", mixinKind, "mixin", name, name, source.SpanOf(head.Pos, len(name)), s)
 		return nil
 	}
-	made, ok := c.enter(m, head, s)
+	inner, ok := c.enter(d, head, s)
 	if !ok {
 		return nil
 	}
 	defer c.leave()
 	if r.Block != nil {
-		made.contents, made.given = r.Block.Nodes, true
+		inner.call.contents, inner.call.given = r.Block.Nodes, true
 	}
-	inner := m.scope.inner()
-	inner.call = made
-	out, _ := ast.Map(m.body, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+	out := c.block(d.callable.body, inner)
 	if !c.count(weight(out), head.Span()) {
 		return nil
 	}
 	return out
-}
-
-func (c *Composer) unknownCallable(kind, name string, at source.Span, s *Scope) {
-	mend := diag.DidYouMean(name, s.nearCallables(kind), "")
-	c.wait("unknown-mixin", at, kind+" "+name, fmt.Sprintf("there is no %s %q here", kind, name), mend, s)
 }
 
 // contents returns what stands for @contents: the block of the call, or else
@@ -212,63 +184,7 @@ func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 		}
 		nodes, scope = r.Block.Nodes, s
 	}
-	inner := scope.inner()
-	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
-	return out
-}
-
-// inCall returns the call whose body a place is in, or nil.
-func (s *Scope) inCall() *call {
-	for ; s != nil; s = s.outer {
-		if s.call != nil {
-			return s.call
-		}
-	}
-	return nil
-}
-
-// enter binds the arguments of a call. ok is false after a finding. Each
-// successful enter is followed by a leave.
-func (c *Composer) enter(m *callable, head *ast.Value, s *Scope) (*call, bool) {
-	if !c.count(callWeight, head.Span()) {
-		return nil, false
-	}
-	if most := c.limits().Calls; c.calls >= most {
-		c.fail("too-many-calls", head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", most, m.name), "if it is meant to, raise calls in [limits] of the settings")
-		return nil, false
-	}
-	args := arguments(head.Values())
-	made := &call{of: m, args: make(map[string][]ast.Value), caller: s}
-	if len(args) > len(m.params) {
-		c.wrongCall(head, m, fmt.Sprintf("%q takes %s, and gets %d", m.name, counted(len(m.params)), len(args)), m.at)
-		return nil, false
-	}
-	body := m.scope.inner()
-	body.call = made
-	for i, p := range m.params {
-		switch {
-		case i < len(args) && len(args[i]) > 0:
-			value, _ := c.values(args[i], s, atBuild)
-			if !p.syntax.accepts(value) {
-				c.wrongCall(head, m, fmt.Sprintf("the parameter %q of %q is to be %s; found %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
-				return nil, false
-			}
-			made.args[p.name] = value
-		case p.optional:
-			made.args[p.name], _ = c.values(p.byDefault, body, atBuild)
-		default:
-			c.wrongCall(head, m, fmt.Sprintf("%q needs a value for its parameter %q", m.name, p.name), p.at)
-			return nil, false
-		}
-	}
-	c.calls++
-	c.trail = append(c.trail, step{at: head.Span(), of: m})
-	return made, true
-}
-
-func (c *Composer) leave() {
-	c.calls--
-	c.trail = c.trail[:len(c.trail)-1]
+	return c.block(nodes, scope.inner())
 }
 
 func counted(n int) string {
@@ -279,58 +195,4 @@ func counted(n int) string {
 		return "one parameter"
 	}
 	return fmt.Sprintf("%d parameters", n)
-}
-
-// wrongCall reports a call whose arguments do not fit.
-func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at source.Span) {
-	c.report(diag.Diagnostic{Code: "bad-call", Severity: diag.Error, Span: head.Span(), Message: message,
-		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " says so here"}}})
-}
-
-// argument returns what stands for var(--name) if that is a parameter of the
-// call whose body the place is in.
-func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
-	inCall := s.inCall()
-	if inCall == nil {
-		return nil, false
-	}
-	args := trim(v.Inner.Values)
-	if len(args) == 0 || args[0].Kind != token.Ident {
-		return nil, false
-	}
-	value, ok := inCall.args[token.Unescape(args[0].Text)]
-	if !ok {
-		return nil, false
-	}
-	return c.place(value, v, at)
-}
-
-// result returns what stands for the call of a function, or false if there is
-// none of that name: then a browser may know it.
-func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
-	m := s.findCallable("function " + calledName(v))
-	if m == nil {
-		return nil, false
-	}
-	made, ok := c.enter(m, v, s)
-	if !ok {
-		return nil, false
-	}
-	defer c.leave()
-	inner := m.scope.inner()
-	inner.call = made
-	body, _ := ast.Map(m.body, func(n ast.Node) ast.Edit { return c.node(n, inner) })
-	for _, n := range body {
-		if ast.Body(n) != nil {
-			c.wrongCall(v, m, fmt.Sprintf("the function %q leaves something to the browser, and has no result that is known now", m.name), n.Span())
-			return nil, false
-		}
-	}
-	for _, n := range slices.Backward(body) {
-		if d, ok := n.(*ast.Declaration); ok && token.EqualFold(d.Name, "result") {
-			return c.place(d.Value, v, at)
-		}
-	}
-	c.wrongCall(v, m, fmt.Sprintf("the function %q has no result", m.name), m.at)
-	return nil, false
 }

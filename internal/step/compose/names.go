@@ -7,7 +7,6 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
-	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -52,6 +51,18 @@ func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took i
 		took++
 	}
 	return name, took
+}
+
+// namesConstant reports whether the brackets of v hold the name of a constant, so that in a custom
+// property, which may hold anything, they build a name.
+func (c *Composer) namesConstant(v *ast.Value, s *Scope) bool {
+	args := trim(v.Inner.Values)
+	p, n := readPath(args)
+	if p == nil || n != len(args) {
+		return false
+	}
+	_, ok := s.Find(p)
+	return ok
 }
 
 // spliced returns the text of the constant in the brackets of v.
@@ -253,22 +264,43 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 		return
 	}
 	values, _ := c.selectorValues(p[2:], s)
-	list := c.reader.Read(values)
-	list, _ = c.selectors(list, s)
+	d := &definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)), at: source.SpanOf(p[0].Pos, len(p[1].Text)+1), values: values}
+	s.define(d)
+	c.customList(d, s)
+}
+
+// customList returns the selectors that a custom selector stands for. ok is false after a finding.
+func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
+	if d.state == unresolved {
+		d.state = resolving
+		d.list, ok = c.readCustomList(d, s)
+		if d.state == resolving {
+			d.state = resolved
+		}
+		if !ok {
+			d.state = unusable
+		}
+	}
+	if d.state == resolving {
+		d.state = unusable
+		c.fail("bad-custom", d.at, fmt.Sprintf("the custom selector %q is made of itself", ":"+d.name()), "")
+	}
+	return d.list, d.state == resolved
+}
+
+func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
+	list = c.reader.Read(d.values)
+	list, _ = c.selectors(list, d.scopeOf(s))
 	if slices.ContainsFunc(list, ast.Selector.IsBad) {
-		c.fail("bad-custom", ast.SpanOf(p[2:]), fmt.Sprintf("the selector of :%s cannot be read", p[1].Text), "")
-		return
+		c.fail("bad-custom", ast.SpanOf(d.values), fmt.Sprintf("the selector of :%s cannot be read", d.name()), "")
+		return nil, false
 	}
 	if selectorSize(list, maxSelectorSize) > maxSelectorSize {
-		c.fail("bad-custom", ast.SpanOf(p[2:]), fmt.Sprintf(":%s stands for more than %d simple selectors", p[1].Text, maxSelectorSize),
+		c.fail("bad-custom", ast.SpanOf(d.values), fmt.Sprintf(":%s stands for more than %d simple selectors", d.name(), maxSelectorSize),
 			"look for custom selectors that each use another several times")
-		return
+		return nil, false
 	}
-	s.touch()
-	if s.named == nil {
-		s.named = make(map[string][]ast.Selector)
-	}
-	s.named[token.Unescape(p[1].Text)] = list
+	return list, true
 }
 
 // maxSelectorSize is how many simple selectors a custom one may stand for.
@@ -295,23 +327,15 @@ func selectorSize(list []ast.Selector, limit int) int {
 func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	name := token.Unescape(part.Name)
 	at := source.SpanOf(part.Pos, len(part.Name)+1)
-	for place := s; place != nil; place = place.outer {
-		place.touch()
-		list := place.named[name]
-		switch {
-		case list == nil:
-		case c.count(selectorSize(list, maxSelectorSize), at):
-			return ast.Simple{Kind: ast.PseudoClass, Name: "is", Pos: part.Pos, Args: &ast.Args{Selectors: list}}
-		default:
-			return *part // after a finding
-		}
+	d := s.definition(keyOf(selectorKind, name))
+	if d == nil {
+		c.unknownName("unknown-selector", selectorKind, "custom selector", name, ":"+name, at, s)
+		return *part
 	}
-	all := namesIn(s, func(s *Scope) map[string][]ast.Selector { return s.named })
-	for i := range all {
-		all[i] = ":" + all[i]
+	if list, ok := c.customList(d, s); ok && c.count(selectorSize(list, maxSelectorSize), at) {
+		return ast.Simple{Kind: ast.PseudoClass, Name: "is", Pos: part.Pos, Args: &ast.Args{Selectors: list}}
 	}
-	c.fail("unknown-selector", at, fmt.Sprintf("there is no custom selector %q here", ":"+name), diag.DidYouMean(":"+name, all, ""))
-	return *part
+	return *part // after a finding
 }
 
 // spliceDeclaration makes a declaration of one whose name is built from values.
@@ -325,6 +349,6 @@ func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.
 	if out.IsCustom() && !d.IsCustom() {
 		value = ast.Verbatim(value)
 	}
-	out.Value, _ = c.values(value, s, placeOf(out, s))
+	out.Value = value
 	return out, true
 }

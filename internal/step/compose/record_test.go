@@ -143,9 +143,9 @@ func TestLaterDefinitions(t *testing.T) {
 		{`a { b: const(t.x) } @const t.x: 1;`, "it is defined here, which is too late", "define it before its first use"},
 		{`a { @const x: 1; } b { c: const(x) }`, "it is defined here, in a block, and ends with the block", "define it outside of all blocks"},
 		{`a { @const x: 1; } b { c: const(x) } @const x: 2;`, "it is defined here, which is too late", "define it before its first use"},
-		{`a { @apply --m } @mixin --m {}`, "it is defined here, which is too late", "define it before its first use"},
+		{`a { @mixin --m {} } b { @apply --m }`, "it is defined here, in a block, and ends with the block", "define it outside of all blocks"},
 		{`a { b: const(harbuor) } @const harbour: 1;`, "", `did you mean "harbour", which is defined later?`},
-		{`a { @apply --crad } @mixin --card {}`, "", `did you mean "--card", which is defined later?`},
+		{`a { @apply --crad } @mixin --card {}`, "", `did you mean "--card"?`},
 		{`a { b: const(x) } @mixin --x {}`, "", ""},
 	}
 	for _, test := range tests {

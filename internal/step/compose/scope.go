@@ -18,11 +18,9 @@ type Scope struct {
 	turning   *loopTurn  // of the loop whose body this is the scope of
 	outermost *outermost // what the scope outside of all blocks holds beside
 
-	callables map[string]*callable      // mixins and functions
-	named     map[string][]ast.Selector // custom selectors, by their names without the colon
-	media     map[string]mediaQuery     // custom media
-	call      *call                     // the call whose body this is the scope of
-	prior     *condition                // that no @when or @else of the chain that ends here is true
+	defs  map[string]*definition // of a block, by their keys
+	call  *call                  // the call whose body this is the scope of
+	prior *condition             // that no @when or @else of the chain that ends here is true
 }
 
 // outermost is what the scope outside of all blocks holds for all within.
@@ -31,7 +29,13 @@ type outermost struct {
 	// waiting are findings about names that were not known, and later where
 	// such a name was defined after all.
 	waiting []waiting
-	later   map[string]definition
+	later   map[string]laterDefinition
+
+	defs   map[string]*definition // that were met so far
+	last   map[string]*definition // that the pass before met, of each key the last one; nil in a first pass
+	looked map[string]bool        // keys that were looked for so far
+	stale  bool                   // one of them was defined later, or again
+
 	// touched tells that something was looked for outside of all blocks, or defined.
 	touched bool
 }
@@ -208,8 +212,8 @@ type waiting struct {
 	diag diag.Diagnostic
 }
 
-// definition is where a name was defined.
-type definition struct {
+// laterDefinition is where a name was defined.
+type laterDefinition struct {
 	at      source.Span
 	inBlock bool // and so it ends with the block
 }
@@ -231,9 +235,9 @@ func (s *Scope) defines(name string, at source.Span) {
 		return
 	}
 	if top.later == nil {
-		top.later = make(map[string]definition)
+		top.later = make(map[string]laterDefinition)
 	}
-	top.later[name] = definition{at, inBlock}
+	top.later[name] = laterDefinition{at, inBlock}
 }
 
 // Unknown returns the findings about names that nothing had defined where
@@ -257,7 +261,9 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 		if d.Mend == "" {
 			kind, name, _ := strings.Cut(w.name, " ")
 			if near := diag.Nearest(name, s.defined(kind, name)); near != "" {
-				d.Mend = fmt.Sprintf("did you mean %q, which is defined later?", near)
+				if d.Mend = fmt.Sprintf("did you mean %q?", near); kind == "constant" {
+					d.Mend = fmt.Sprintf("did you mean %q, which is defined later?", near)
+				}
 			}
 		}
 		out = append(out, d)
@@ -271,7 +277,7 @@ func (s *Scope) defined(kind, name string) []string {
 	if kind == "constant" {
 		return s.near(strings.Split(name, "."))
 	}
-	return s.nearCallables(kind)
+	return s.namesOf(kind)
 }
 
 // knows reports whether a constant or a group of a name is set.
@@ -339,17 +345,6 @@ func (s *Scope) IdleDrops() []Drop {
 		}
 	}
 	return out
-}
-
-// namesIn returns the names in a map that each scope from s outwards has, sorted.
-func namesIn[V any](s *Scope, of func(*Scope) map[string]V) []string {
-	all := make(map[string]bool)
-	for ; s != nil; s = s.outer {
-		for name := range of(s) {
-			all[name] = true
-		}
-	}
-	return slices.Sorted(maps.Keys(all))
 }
 
 // near returns the paths that one which was not found may be meant to be:

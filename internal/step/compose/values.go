@@ -26,10 +26,7 @@ type place struct {
 var atBuild = place{Place: value.Anywhere}
 
 // placeOf returns the place of the value of a declaration.
-func placeOf(d *ast.Declaration, s *Scope) place {
-	if call := s.inCall(); call != nil && call.of.isFunc {
-		return atBuild
-	}
+func placeOf(d *ast.Declaration) place {
 	return place{Place: value.PlaceIn(token.Lower(d.Name)), verbatim: d.IsCustom()}
 }
 
@@ -119,7 +116,7 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 			return with, 1
 		}
 		return nil, 0
-	case isSplice(v):
+	case isSplice(v) && (!at.verbatim || c.namesConstant(v, s)):
 		name, took := c.spliceName(values, s)
 		if took == 0 {
 			return nil, 0

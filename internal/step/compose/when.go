@@ -11,18 +11,19 @@ import (
 )
 
 // This file is about @when and @else (CSS Conditional 5, section 4). The part
-// of a condition that speaks of constants is decided now; what media() and
-// supports() ask is left to the browser, as @media and @supports.
+// of a condition that speaks of constants is decided now; what media(), supports()
+// and container() ask is left to the browser, as @media, @supports and @container.
 
 // condition is a condition with what is known decided. The zero condition is
 // never true.
 type condition struct {
 	kind  conditionKind
 	parts []condition // of allOf, anyOf
-	// leaf is the prelude of the @media or @supports rule that asks.
+	// leaf is the prelude of the @media, @supports or @container rule that asks.
 	leaf    []ast.Value
-	asked   ast.Value // the function that asks: media(…), supports(…) or style(…)
-	negated bool      // the leaf is asked to be false
+	name    []ast.Value // of the container that is asked, if one is named
+	asked   ast.Value   // the function that asks: media(…), supports(…) or style(…)
+	negated bool        // the leaf is asked to be false
 	at      source.Pos
 }
 
@@ -33,7 +34,8 @@ const (
 	always
 	asksMedia
 	asksSupports
-	asksStyle // in if() alone
+	asksStyle     // in if() alone
+	asksContainer // in @when alone
 	allOf
 	anyOf
 )
@@ -104,7 +106,7 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 	switch x.kind {
 	case never, always:
 		return 1, 1, 0
-	case asksMedia, asksSupports, asksStyle:
+	case asksMedia, asksSupports, asksStyle, asksContainer:
 		return 1, 1, 1
 	}
 	product, sum, others := 1.0, 0.0, 1.0
@@ -148,8 +150,11 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 		return out
 	}
 	name := "media"
-	if x.kind == asksSupports {
+	switch x.kind {
+	case asksSupports:
 		name = "supports"
+	case asksContainer:
+		name = "container"
 	}
 	prelude := x.leaf
 	switch {
@@ -159,6 +164,9 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 			spaced(prelude, true))
 	case x.negated:
 		prelude = negated(prelude)
+	}
+	if len(x.name) > 0 {
+		prelude = slices.Concat(x.name, spaced(prelude, true))
 	}
 	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
 }
@@ -211,7 +219,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		c.fail("bad-condition", r.Span(), "@else stands behind no @when", "write it right behind the block of an @when or @else")
 		return nil
 	case !isElse && len(r.Prelude) == 0:
-		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when const(name) { … }, media(…) or supports(…)")
+		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when and "+(&conditionReader{}).terms("or"))
 		return nil
 	case len(r.Prelude) > 0:
 		reader := conditionReader{c: c, s: s, values: ast.Significant(r.Prelude)}
@@ -241,8 +249,13 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		s.prior = &condition{}
 		return nil
 	}
-	inner := s.inner()
-	made, _ := ast.Map(r.Block.Nodes, func(n ast.Node) ast.Edit { return c.node(n, inner) })
+	if of := s.inFunction(); of != nil {
+		if c.holds(holds, of) {
+			c.block(r.Block.Nodes, s.inner())
+		}
+		return nil
+	}
+	made := c.block(r.Block.Nodes, s.inner())
 	copies, _, _ := holds.cost()
 	if copies > 1 && !c.count(int(copies)*weight(made), r.Span()) {
 		return nil
@@ -295,12 +308,17 @@ func (r *conditionReader) read() (condition, bool) {
 }
 
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
-	mend := "a condition is made of const(…), media(…) and supports(…), joined by and, or, not and brackets"
-	if r.inline {
-		mend = "a condition is made of const(…), media(…), supports(…) and style(…), joined by and, or, not and brackets"
-	}
-	r.c.fail("bad-condition", at, message, mend)
+	r.c.fail("bad-condition", at, message, "a condition is made of "+r.terms("and")+", joined by and, or, not and brackets")
 	return condition{}, false
+}
+
+// terms lists what a condition is made of.
+func (r *conditionReader) terms(word string) string {
+	last := "container(…)"
+	if r.inline {
+		last = "style(…)"
+	}
+	return "const(…), media(…), supports(…) " + word + " " + last
 }
 
 // term reads one condition, perhaps negated or in brackets.
@@ -325,8 +343,10 @@ func (r *conditionReader) term() (condition, bool) {
 		return r.asks(asksSupports, v)
 	case v.IsFunction("style") && r.inline:
 		return r.asks(asksStyle, v)
+	case v.IsFunction("container") && !r.inline:
+		return r.asks(asksContainer, v)
 	}
-	return r.fail(v.Span(), "expected const(…), media(…) or supports(…)")
+	return r.fail(v.Span(), "expected "+r.terms("or"))
 }
 
 // custom returns the condition of media() with custom media in it. The list of
@@ -362,12 +382,32 @@ func (x condition) asking(v *ast.Value) condition {
 // mediaTypes are the media types that may stand in media() without brackets.
 var mediaTypes = words("all print screen speech")
 
-// asks returns the condition of media() or supports().
+// isMediaQuery reports whether what stands in media() is more than a feature or a condition: a media
+// type, or a list.
+func isMediaQuery(values []ast.Value) bool {
+	if slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Comma }) {
+		return true
+	}
+	first := &values[0]
+	switch {
+	case first.Kind != token.Ident:
+		return false
+	case first.IsIdent("not"), first.IsIdent("only"):
+		return len(values) > 1 && values[1].Kind == token.Ident
+	}
+	return len(values) == 1 && mediaTypes[token.Lower(first.Text)] || len(values) > 1 && values[1].IsIdent("and")
+}
+
+// asks returns the condition of media(), supports(), container() or style().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
 	at := place{asWritten: kind == asksSupports, compared: kind == asksStyle}
 	values, _ := r.c.values(ast.Significant(v.Values()), r.s, at)
 	if len(values) == 0 {
 		return r.fail(v.Span(), "the brackets are empty")
+	}
+	if kind == asksMedia && isMediaQuery(values) {
+		query, ok := r.c.mediaList(values, r.s)
+		return query.asking(v), ok
 	}
 	if kind == asksMedia {
 		if query, ok := r.custom(values, v); ok {
@@ -376,14 +416,18 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	}
 	asked := *v
 	asked.Inner = &ast.Inner{Values: values, Close: v.Inner.Close}
+	x := condition{kind: kind, asked: asked, at: v.Pos}
+	if kind == asksContainer && len(values) > 1 && values[0].Kind == token.Ident && !values[0].IsIdent("not") && values[1].Inner != nil {
+		x.name, values = values[:1:1], values[1:]
+	}
 	first := &values[0]
 	switch {
-	case kind == asksMedia && len(values) == 1 && first.Kind == token.Ident && mediaTypes[token.Lower(first.Text)]:
-	case first.Kind == token.LParen, first.IsIdent("not"), kind == asksSupports && first.Kind == token.Function:
+	case first.Kind == token.LParen, first.IsIdent("not"), kind != asksMedia && kind != asksStyle && first.Kind == token.Function:
 	default:
 		values = []ast.Value{bracketed(values)}
 	}
-	return condition{kind: kind, leaf: values, asked: asked, at: v.Pos}, true
+	x.leaf = spaced(values, false)
+	return x, true
 }
 
 // constant decides a condition on a constant: const(name), const(name: value)
