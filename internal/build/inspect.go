@@ -49,6 +49,7 @@ type Setting struct {
 	Kind  compose.SetKind
 	Value string
 	At    source.Span
+	Reads int // how many rules and constants read it before the next one was set
 }
 
 // ListConstants works out the sheets that the pages link, and returns their
@@ -206,6 +207,7 @@ func constantsOf(r *compose.Record) []Constant {
 		if !set.At.IsValid() && len(e.Sets) == 0 {
 			continue // it is only read, with a fallback
 		}
+		set.Reads = 0 // nothing took its place
 		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Gives: gives[e.Path], Rules: e.Rules}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
@@ -218,7 +220,7 @@ func constantsOf(r *compose.Record) []Constant {
 	return out
 }
 
-func settingOf(s compose.Set) Setting { return Setting{s.Kind, print.Values(s.Value), s.At} }
+func settingOf(s compose.Set) Setting { return Setting{s.Kind, print.Values(s.Value), s.At, s.Reads} }
 
 // swatch returns the colour that a value is.
 func swatch(values []ast.Value) *[3]uint8 {

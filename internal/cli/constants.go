@@ -290,6 +290,8 @@ func (in *inspection) remark(c build.Constant) string {
 	for _, o := range slices.Backward(c.Others) {
 		switch {
 		case o.Kind == "drop":
+		case o.Reads > 0 && o.Kind == "default":
+			return fmt.Sprintf(", too late: %s got %s", plural(o.Reads, "reader"), diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
 		case o.Kind == "default" && c.Set.Kind != "default":
 			return ", in place of the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
 		case o.Kind != "default":
@@ -326,7 +328,11 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 		case o.Kind == "default":
 			words = "in place of the default"
 		}
-		fmt.Fprintf(out, "  %s %s at %s\n", words, diag.Printable(o.Value), in.place(o.At))
+		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.place(o.At))
+		if o.Reads > 0 {
+			fmt.Fprintf(out, ", which %s got", plural(o.Reads, "reader"))
+		}
+		fmt.Fprintln(out)
 	}
 	if len(c.From) > 0 {
 		fmt.Fprintf(out, "  worked out from %s\n", diag.Printable(strings.Join(c.From, ", ")))
@@ -383,6 +389,7 @@ type jsonConstant struct {
 type jsonSetting struct {
 	Kind  string `json:"setBy"`
 	Other string `json:"otherValue,omitempty"`
+	Reads int    `json:"readBefore,omitempty"` // rules and constants that read the other value
 	File  string `json:"file"`
 	Line  int    `json:"line"`
 }
@@ -401,7 +408,7 @@ func (in *inspection) jsonConstants(found *build.Constants) jsonConstants {
 			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set), From: c.From, Gives: c.Gives, Rules: c.Rules}
 			for _, o := range c.Others {
 				other := in.jsonSetting(o)
-				other.Other = o.Value
+				other.Other, other.Reads = o.Value, o.Reads
 				j.Others = append(j.Others, other)
 			}
 			sheet.Constants = append(sheet.Constants, j)

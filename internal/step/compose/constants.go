@@ -89,11 +89,41 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 		c.noteDefault(p, at, s, func(quiet *Composer) *Constant { return quiet.constant(values, at, s) })
 		return
 	}
+	if kind == ByConst {
+		c.checkLate(p, at, s)
+	}
 	before := c.startSetting(p, s)
 	constant := c.constant(values, at, s)
 	c.setting = before
+	if kind == ByDefault && s.outer == nil {
+		constant.offer = new(offer)
+	}
 	s.set(p, constant)
 	c.noteSet(p, constant, kind, s)
+}
+
+// checkLate warns of an override of a default, or of a key of a default group, that a sheet before has
+// read already.
+func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
+	if s.outer != nil {
+		return
+	}
+	if have, ok := s.Find(p); ok && have.offer == nil {
+		return
+	}
+	var have *Constant // the default that was read: of the key itself, or of a group that holds it
+	for n := len(p); n > 0 && have == nil; n-- {
+		if found, ok := s.Find(p[:n]); ok && found.offer != nil && found.offer.read.IsValid() && found.offer.read.Start.File != at.Start.File {
+			have = found
+		}
+	}
+	if have == nil {
+		return
+	}
+	c.report(diag.Diagnostic{Code: "late-constant", Severity: diag.Warning, Span: at,
+		Message: fmt.Sprintf("this comes too late: the default of %q was read before, and what read it stays as it is", joinPath(p)),
+		Mend:    "move it before the @import that brings the default in",
+		Related: []diag.Related{{Span: have.offer.read, Message: "it is read here"}, {Span: have.At, Message: "the default is set here"}}})
 }
 
 // mayHold reports, after a finding, whether the groups of a path can hold its
@@ -177,6 +207,7 @@ func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 	}
 	if found, ok := s.Find(p); ok {
 		if found.Group != nil {
+			found.isRead(ast.SpanOf(values))
 			c.noteUse(p, s)
 		}
 		return found.Group
@@ -191,8 +222,15 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	if !c.mayHold(p, at, s) {
 		return
 	}
+	if !isDefault {
+		c.checkLate(p, at, s)
+	}
 	group := c.group(p, r.Block.Nodes, s)
 	whole := &Constant{Group: group, At: at}
+	if isDefault && s.outer == nil {
+		group.offered()
+		whole.offer = new(offer)
+	}
 	if isDefault && s.keepsAway(p) {
 		c.noteDefault(p, at, s, func(*Composer) *Constant { return whole })
 		return
@@ -207,7 +245,7 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 		group = have.Group.merged(group)
 		at = have.At
 	}
-	made := &Constant{Group: group, At: at}
+	made := &Constant{Group: group, At: at, offer: whole.offer}
 	s.set(p, made)
 	if isDefault {
 		c.noteMerged(p, whole, made, s)
@@ -242,6 +280,17 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 	return g
 }
 
+// offered notes that all keys of a group are defaults.
+func (g *Group) offered() {
+	for _, key := range g.keys {
+		entry := g.entries[key]
+		entry.offer = new(offer)
+		if entry.Group != nil {
+			entry.Group.offered()
+		}
+	}
+}
+
 // drop takes a key out of a group, as an @drop rule says, and keeps it away
 // from defaults that come later: so a site drops a variation of a library
 // before it imports it. Only @const sets it again.
@@ -255,6 +304,7 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	default:
 		at := ast.SpanOf(r.Prelude)
 		if c.mayHold(p, at, s) {
+			c.checkLate(p, at, s)
 			s.drop(p, at)
 			c.noteDrop(p, at, s)
 		}

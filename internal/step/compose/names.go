@@ -70,6 +70,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil && len(constant.Value) == 1 {
 		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
+			constant.isRead(v.Span())
 			return text, true
 		}
 	}
@@ -87,6 +88,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 		c.unknown(p, ast.SpanOf(args), s)
 		return "", false
 	}
+	constant.isRead(v.Span())
 	c.noteUse(p, s)
 	if constant.Group == nil && len(constant.Value) == 1 {
 		if text, ok := textOf(&constant.Value[0]); ok && text != "" {

@@ -34,6 +34,7 @@ type Set struct {
 	Kind    SetKind
 	Value   []ast.Value // not of a drop
 	GaveWay bool        // a default that found the constant set or dropped
+	Reads   int         // how many rules and constants read it before the next one
 }
 
 // SetKind tells what sets a constant.
@@ -141,13 +142,24 @@ func (c *Composer) noteUse(p path, s *Scope) {
 func (e *Entry) read(c *Composer) {
 	switch {
 	case c.setting == e.Path: // it is set to something made of itself
+		return
 	case c.setting != "":
-		if setting := c.Record.entry(c.setting); !slices.Contains(setting.From, e.Path) {
-			setting.From = append(setting.From, e.Path)
+		setting := c.Record.entry(c.setting)
+		if slices.Contains(setting.From, e.Path) {
+			return
 		}
+		setting.From = append(setting.From, e.Path)
 	case c.rule == 0 || e.lastRule != c.rule:
 		e.Rules++
 		e.lastRule = c.rule
+	default:
+		return
+	}
+	for i := range slices.Backward(e.Sets) {
+		if !e.Sets[i].GaveWay {
+			e.Sets[i].Reads++
+			return
+		}
 	}
 }
 

@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -219,5 +220,71 @@ func TestValuesAreBounded(t *testing.T) {
 	_, diags := composed(b.String() + "a { b: const(c400) }")
 	if len(diags) == 0 || diags[0].Code != "too-deep" {
 		t.Errorf("got %v", diags)
+	}
+}
+
+// TestLateConstants holds which overrides come too late for what another sheet has read.
+func TestLateConstants(t *testing.T) {
+	const kit = `@default accent: navy; @default tones { calm: teal; deep { a: 1 } } @default strong: const(accent);
+		.a { color: const(accent) } @loop k, v over const(tones) { .b-(k) { c: d } } @default line: 1px; @default size: 2px;
+		.s-(size) { e: const(tones.deep.a) }`
+	tests := []struct {
+		before, after string
+		late          []string // the names that are overridden too late
+	}{
+		{"", "@const accent: red;", []string{"accent"}},
+		{"@const accent: red;", "", nil},
+		{"@const accent: red;", "@const accent: blue;", nil}, // which overrides no default
+		{"", "@const strong: red;", nil},                     // nothing read it
+		{"", "@const line: 2px;", nil},
+		{"", "@const size: 3px;", []string{"size"}},
+		{"", "@const tones.calm: red;", []string{"tones.calm"}},
+		{"", "@const tones.new: red;", []string{"tones.new"}},
+		{"", "@drop tones.calm;", []string{"tones.calm"}},
+		{"@drop tones.calm;", "", nil},
+		{"", "@const tones { calm: red }", []string{"tones"}},
+		{"", "@const tones.deep.a: 3;", []string{"tones.deep.a"}},
+		{"@const tones.calm: red;", "@const tones.calm: blue;", nil},
+		{"", "@default accent: red;", nil},
+		{"", "a { @const accent: red; b: const(accent) }", nil},
+		{"", "@const accent: color-mix(in srgb, const(accent), white);", []string{"accent"}},
+	}
+	for _, test := range tests {
+		set := new(source.Set)
+		var late []string
+		s := NewScope()
+		for _, src := range []string{test.before, kit, test.after} {
+			f := set.Add(source.Path{Name: src}, src, src)
+			sheet, _ := parse.Sheet(f)
+			c := &Composer{Report: func(d diag.Diagnostic) {
+				if d.Code != "late-constant" || d.Severity != diag.Warning || len(d.Related) != 2 || d.Related[0].Span.Start.File == f.ID {
+					t.Errorf("%s: %v", test.after, d)
+				}
+				late = append(late, src[d.Span.Start.Off:d.Span.End])
+			}}
+			c.Nodes(sheet.Nodes, s)
+		}
+		for i := range late {
+			late[i] = strings.TrimSpace(late[i])
+		}
+		if !slices.Equal(late, test.late) {
+			t.Errorf("%q, the kit, %q: late are %q, want %q", test.before, test.after, late, test.late)
+		}
+	}
+}
+
+// TestReadsBefore holds how many readers had each value that a constant had in turn.
+func TestReadsBefore(t *testing.T) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", `@default x: 1; @const y: const(x); a { b: const(x) const(x) } c { d: const(x) } @const x: 2; e { f: const(x) }`))
+	r := new(Record)
+	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }, Record: r}
+	c.Nodes(sheet.Nodes, NewScope())
+	for _, e := range r.Entries() {
+		if e.Path != "x" {
+			continue
+		}
+		if len(e.Sets) != 2 || e.Sets[0].Reads != 3 || e.Sets[1].Reads != 1 || e.Rules != 3 {
+			t.Errorf("%+v", e)
+		}
 	}
 }

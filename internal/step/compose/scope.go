@@ -73,6 +73,21 @@ type Constant struct {
 	Value []ast.Value // of what is no group
 	Group *Group      // nil for a value
 	At    source.Span // of the name where it was set
+	// offer is, of a default outside of all blocks, where it was read first. It is the one part of a
+	// Constant that changes.
+	offer *offer
+}
+
+// offer is a default that something may have read, so that setting the constant now comes too late.
+type offer struct {
+	read source.Span // the zero Span if nothing has
+}
+
+// isRead notes that a constant is read at a place.
+func (c *Constant) isRead(at source.Span) {
+	if c.offer != nil && !c.offer.read.IsValid() {
+		c.offer.read = at
+	}
 }
 
 // Group is an ordered map of constants.
@@ -148,7 +163,7 @@ func (g *Group) merged(other *Group) *Group {
 			out = out.with(key, theirs)
 		case ours.Group != nil && theirs.Group != nil:
 			if both := ours.Group.merged(theirs.Group); both != ours.Group {
-				out = out.with(key, &Constant{Group: both, At: ours.At})
+				out = out.with(key, &Constant{Group: both, At: ours.At, offer: ours.offer})
 			}
 		}
 	}

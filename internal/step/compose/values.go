@@ -186,6 +186,7 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil {
+		constant.isRead(v.Span())
 		return c.place(constant.Value, v, at)
 	}
 	args, ok := c.chosen(args, s)
@@ -199,6 +200,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	constant, ok := s.Find(p)
 	if ok {
+		constant.isRead(v.Span())
 		c.noteUse(p, s)
 	}
 	switch {

@@ -443,6 +443,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	constant, ok := r.s.Find(p)
 	if ok {
+		constant.isRead(v.Span())
 		r.c.noteUse(p, r.s)
 	}
 	rest := args[n:]
