@@ -154,12 +154,17 @@ const clickScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
 })()`
 
-// deterministic makes what scripts see the same on every load: chance, and answers to questions.
+// deterministic makes what scripts see the same on every load: chance, frames, and answers to questions.
 const deterministic = `(() => {
 	let seed = 7;
 	Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647;
+	window.requestAnimationFrame = f => setTimeout(() => f(performance.now()), 16);
+	window.cancelAnimationFrame = clearTimeout;
 	window.alert = window.print = () => {}; window.confirm = () => true; window.prompt = () => null;
 })()`
+
+// frame is about how long a browser takes to draw, which its clock for scripts does not wait for.
+const frame = 20 * time.Millisecond
 
 // firstMoment is the time of day, in seconds since 1970, at which pages are loaded.
 const firstMoment = 1714903200
@@ -246,7 +251,11 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 		if s.Clicked {
 			p.Eval(clickScript, nil)
 		}
-		p.spend(wait)
+		rounds := 1 + wait/(500*time.Millisecond)
+		for range rounds {
+			p.spend(wait / rounds)
+			time.Sleep(frame)
+		}
 		for range 20 {
 			var fonts string
 			if p.Eval("document.fonts.status", &fonts); fonts != "loading" {
