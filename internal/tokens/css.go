@@ -58,8 +58,11 @@ func (r *reader) css(v *value, kind string) (string, bool) {
 	r.depth++
 	defer func() { r.depth-- }()
 	if r.written++; r.depth > maxDepth || r.written > maxParts {
-		r.fail(v.at, "the token is made of itself, or of too many others", "")
+		r.tooMuch(v.at)
 		return "", false
+	}
+	if end.kind == invalid {
+		return "", false // after a finding
 	}
 	if write := r.writer(is); write != nil {
 		return write(end)

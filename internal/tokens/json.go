@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"rinzel/internal/diag"
@@ -20,6 +21,8 @@ type value struct {
 	truth bool    // of a boolean
 	keys  []key   // of an object
 	list  []value // of an array
+
+	index map[string]int // of the keys, once there are many and one was looked for
 }
 
 type kind uint8
@@ -31,6 +34,7 @@ const (
 	text
 	list
 	object
+	invalid // what a reference that leads nowhere stands for
 )
 
 // key is a key of an object and its value.
@@ -40,12 +44,25 @@ type key struct {
 	value value
 }
 
-var kindNames = [...]string{"null", "true or false", "a number", "a string", "a list", "an object"}
+var kindNames = [...]string{"null", "true or false", "a number", "a string", "a list", "an object", "nothing"}
 
 func (k kind) String() string { return kindNames[k] }
 
 // get returns the value of a key of an object, or nil.
 func (v *value) get(name string) *value {
+	const many = 16
+	if len(v.keys) > many {
+		if v.index == nil {
+			v.index = make(map[string]int, len(v.keys))
+			for i, k := range slices.Backward(v.keys) {
+				v.index[k.name] = i
+			}
+		}
+		if i, ok := v.index[name]; ok {
+			return &v.keys[i].value
+		}
+		return nil
+	}
 	for i := range v.keys {
 		if v.keys[i].name == name {
 			return &v.keys[i].value

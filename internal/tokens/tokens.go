@@ -35,7 +35,7 @@ func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	if errors.As(err, &bad) {
 		return nil, []diag.Diagnostic{bad.diag}
 	}
-	r := reader{root: &root, found: make(map[string]*entry)}
+	r := reader{root: &root, found: make(map[string]*entry), aliases: make(map[*value]bool)}
 	if root.kind != object {
 		r.fail(root.at, "expected an object with groups and tokens, found "+root.kind.String(), "")
 		return nil, r.diags
@@ -53,15 +53,23 @@ type entry struct {
 	at    source.Span
 	value *value // its $value
 	kind  string // its type; empty if only what it is an alias of says it
+
+	end *value // what its aliases lead to, once it is known
+	is  string // the type that was found on the way
+	bad bool   // they lead nowhere, of which a finding tells
+
+	open bool // its aliases are being followed
 }
 
 type reader struct {
 	root    *value
 	entries []*entry
 	found   map[string]*entry // by their paths
+	aliases map[*value]bool   // of objects with a reference: it leads to a token
 	out     []Token
 	depth   int      // of values within each other
 	written int      // values
+	full    bool     // there are too many
 	from    []string // the tokens that the one in hand refers to
 	diags   []diag.Diagnostic
 }
@@ -72,12 +80,17 @@ func (r *reader) fail(at source.Span, message, mend string) {
 
 // group gathers the tokens of a group.
 func (r *reader) group(v *value, path []string, kind string) {
-	if v.get("$extends") != nil {
+	if v.get("$extends") != nil || v.get("$ref") != nil {
 		v = r.extended(v, 0)
 	}
 	if t := v.get("$type"); t != nil {
 		kind = t.text
 	}
+	if r.depth++; r.depth > maxDepth || r.full {
+		r.tooMuch(v.at)
+		return
+	}
+	defer func() { r.depth-- }()
 	for i := range v.keys {
 		k := &v.keys[i]
 		switch {
@@ -88,54 +101,6 @@ func (r *reader) group(v *value, path []string, kind string) {
 			r.member(k, append(slices.Clip(path), constantName(k.name)), kind)
 		}
 	}
-}
-
-// extended returns a group with all that the group has which it extends; its
-// own tokens come in place of those, at every depth.
-func (r *reader) extended(v *value, depth int) *value {
-	from := v.get("$extends")
-	if from == nil {
-		return v
-	}
-	path, ok := aliasOf(from)
-	base := r.root
-	for _, name := range strings.Split(path, ".") {
-		if base == nil {
-			break
-		}
-		base = base.get(name)
-	}
-	if !ok || base == nil || base.kind != object || base.get("$value") != nil {
-		r.fail(from.at, fmt.Sprintf("%q is no group that this one could extend", from.text), `write "{group}"`)
-		return v
-	}
-	if depth > maxDepth {
-		r.fail(from.at, "the group extends itself", "")
-		return v
-	}
-	return merged(r.extended(base, depth+1), v)
-}
-
-// merged returns the group over with all that it lacks and base has.
-func merged(base, over *value) *value {
-	out := *over
-	out.keys = nil
-	for _, k := range base.keys {
-		own := over.get(k.name)
-		switch {
-		case own == nil && k.name != "$extends":
-			out.keys = append(out.keys, k)
-		case own != nil && own.kind == object && k.value.kind == object && own.get("$value") == nil && k.value.get("$value") == nil:
-			k.value = *merged(&k.value, own)
-			out.keys = append(out.keys, k)
-		}
-	}
-	for _, k := range over.keys {
-		if out.get(k.name) == nil && k.name != "$extends" {
-			out.keys = append(out.keys, k)
-		}
-	}
-	return &out
 }
 
 // constantName returns a token's name as the name of a constant: a name with
@@ -150,13 +115,18 @@ func (r *reader) member(k *key, path []string, kind string) {
 		r.fail(k.at, fmt.Sprintf("%q is neither a token nor a group: expected an object, found %s", name, k.value.kind), `write { "$value": … }`)
 	case k.name == "" || strings.ContainsAny(k.name, "{}."):
 		r.fail(k.at, fmt.Sprintf("%q cannot name a token or a group", k.name), "a name holds no dot and no curly bracket")
-	case k.value.get("$value") == nil:
+	case k.value.get("$value") == nil && !r.isAlias(&k.value):
 		r.group(&k.value, path, kind)
+	case len(r.entries) >= maxTokens:
+		r.tooMuch(k.at)
 	default:
 		e := &entry{path: path, at: k.at, value: k.value.get("$value"), kind: kind}
+		if e.value == nil {
+			e.value = &value{at: k.value.at, kind: object, keys: k.value.keys}
+		}
 		if own := k.value.get("$type"); own != nil {
 			e.kind = own.text
-		} else if _, isAlias := aliasOf(e.value); isAlias {
+		} else if _, isAlias := aliasOf(e.value); isAlias || refOf(e.value) != nil {
 			e.kind = "" // what it stands for says it
 		}
 		r.entries = append(r.entries, e)
@@ -164,29 +134,30 @@ func (r *reader) member(k *key, path []string, kind string) {
 	}
 }
 
-// aliasOf returns the path that a value refers to: "{group.token}", or a
-// reference by a JSON pointer.
-func aliasOf(v *value) (path string, ok bool) {
-	if v.kind == text && strings.HasPrefix(v.text, "{") && strings.HasSuffix(v.text, "}") {
-		parts := strings.Split(v.text[1:len(v.text)-1], ".")
-		for i, p := range parts {
-			if parts[i] = constantName(p); p == "$root" {
-				parts[i] = "root"
-			}
-		}
-		return strings.Join(parts, "."), true
+// isAlias reports whether an object without a value is a token that refers to another one. One that
+// leads nowhere is none of a group either.
+func (r *reader) isAlias(v *value) bool {
+	if v.get("$ref") == nil {
+		return false
 	}
-	if ref := v.get("$ref"); ref != nil && strings.HasPrefix(ref.text, "#/") {
-		parts := strings.Split(strings.TrimSuffix(ref.text[2:], "/$value"), "/")
-		for i, p := range parts {
-			p = strings.ReplaceAll(strings.ReplaceAll(p, "~1", "/"), "~0", "~")
-			if parts[i] = constantName(p); p == "$root" {
-				parts[i] = "root"
-			}
-		}
-		return strings.Join(parts, "."), true
+	is, known := r.aliases[v]
+	if !known {
+		r.aliases[v] = true // if it leads back to itself
+		is = r.leadsToToken(v.get("$ref"))
+		r.aliases[v] = is
 	}
-	return "", false
+	return is
+}
+
+func (r *reader) leadsToToken(ref *value) bool {
+	names, ok := pointer(ref)
+	to := r.root
+	for _, name := range names {
+		if to = to.get(name); to == nil || name == "$value" {
+			return true
+		}
+	}
+	return !ok || to.get("$value") != nil || r.isAlias(to)
 }
 
 // token adds what a token comes to.
@@ -196,7 +167,7 @@ func (r *reader) token(e *entry) {
 	switch {
 	case outside != "":
 		r.add(e.path, reading(outside), e)
-	case v == nil: // after a finding
+	case v == nil || v.kind == invalid: // after a finding
 	case kind == "":
 		r.fail(e.at, fmt.Sprintf("the token %q has no $type, and no group around it has one", strings.Join(e.path, ".")), `write "$type" into the token or its group`)
 	case kind == "typography":
@@ -216,34 +187,9 @@ func (r *reader) add(path []string, css string, e *entry) {
 // maxAliases is how many aliases may lead to a value, and maxParts how many
 // values composite tokens may be made of, each counted as often as it is used.
 const (
-	maxAliases = 1000
-	maxParts   = 1_000_000
+	maxParts  = 1_000_000
+	maxTokens = 200_000
 )
-
-// resolve follows aliases to a value and its type. outside is the path of one
-// that the file does not have.
-func (r *reader) resolve(v *value, kind string) (end *value, is, outside string) {
-	first := v
-	for range maxAliases {
-		path, ok := aliasOf(v)
-		if !ok {
-			return v, kind, ""
-		}
-		e := r.found[path]
-		if e == nil {
-			return nil, "", path
-		}
-		if !slices.Contains(r.from, path) {
-			r.from = append(r.from, path)
-		}
-		v = e.value
-		if kind == "" {
-			kind = e.kind
-		}
-	}
-	r.fail(first.at, "the alias leads back to itself, or through too many others", "")
-	return nil, "", ""
-}
 
 // reading returns the use of a constant of a path.
 func reading(path string) string {

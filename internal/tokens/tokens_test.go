@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"rinzel/internal/source"
 )
@@ -51,6 +52,17 @@ func TestRead(t *testing.T) {
 			"title.font-family: \"Pier\", serif\ntitle.font-size: 2rem\ntitle.font-weight: 700\ntitle.letter-spacing: 0px\ntitle.line-height: 1.2"},
 		{"extended group", `{ "a": { "$type": "number", "x": { "$value": 1 }, "g": { "y": { "$value": 2 }, "z": { "$value": 3 } } }, "b": { "$extends": "{a}", "x": { "$value": 5 }, "g": { "z": { "$value": 6 } }, "w": { "$value": 7 } } }`,
 			"a.x: 1\na.g.y: 2\na.g.z: 3\nb.g.y: 2\nb.g.z: 6\nb.x: 5\nb.w: 7"},
+		{"a token that is a reference", `{ "a": { "$type": "number", "$value": 1 }, "b": { "$ref": "#/a" }, "g": { "$type": "dimension", "c": { "$ref": "#/b" }, "d": { "$value": { "$ref": "#/a" } } }, "e": { "$ref": "#/g/c", "$description": "x" } }`,
+			"a: 1\nb: 1\ng.c: 1\ng.d: 1\ne: 1"},
+		{"a group that is a reference", `{ "a": { "$type": "number", "x": { "$value": 1 }, "y z": { "$value": 2 } }, "b": { "$ref": "#/a" }, "c": { "d": { "$ref": "#/b", "x": { "$value": 3 } } }, "e": { "$extends": { "$ref": "#/a" } } }`,
+			"a.x: 1\na.y-z: 2\nb.x: 1\nb.y-z: 2\nc.d.y-z: 2\nc.d.x: 3\ne.x: 1\ne.y-z: 2"},
+		{"references in values", `{ "n": { "$type": "number", "$value": 0.5 }, "w": { "$type": "dimension", "$value": { "value": 2, "unit": "px" } },
+			"c": { "$type": "color", "$value": { "colorSpace": "srgb", "components": [0.2, 0.4, 0.6] } },
+			"d": { "$type": "color", "$value": { "colorSpace": { "$ref": "#/c/$value/colorSpace" }, "components": [{ "$ref": "#/c/$value/components/2" }, 0, 1], "alpha": { "$ref": "#/n/$value" } } },
+			"e": { "$type": "dimension", "$value": { "value": { "$ref": "#/w/$value/value" }, "unit": "rem" } },
+			"f": { "$type": "cubicBezier", "$value": [0, { "$ref": "#/n" }, 0.2, 1] },
+			"h": { "$type": "border", "$value": { "color": { "$ref": "#/c" }, "width": { "$ref": "#/w/$value" }, "style": "solid" } } }`,
+			"n: 0.5\nw: 2px\nc: rgb(51 102 153)\nd: rgb(153 0 255 / 0.5)\ne: 2rem\nf: cubic-bezier(0, 0.5, 0.2, 1)\nh: 2px solid rgb(51 102 153)"},
 		{"names", `{ "brand blue": { "$type": "number", "50": { "$value": 1 } }, "$extensions": { "x": { "y": 1 } } }`, "brand-blue.50: 1"},
 	}
 	for _, test := range tests {
@@ -76,11 +88,18 @@ func TestReadFindings(t *testing.T) {
 		{`{ "a": { "$type": "dimension", "$value": { "value": 1, "unit": "em" } } }`, `"em": the unit of a dimension is px or rem; found "em"`},
 		{`{ "a": { "$type": "color", "$value": "red; } x { y: z" } }`, `"red; } x { y: z": "red; } x { y: z" is no colour`},
 		{`{ "a": { "$type": "color", "$value": { "colorSpace": "tide", "components": [1, 2, 3] } } }`, `"tide": there is no colour space "tide"`},
-		{`{ "a": { "$type": "number", "$value": "{a}" } }`, `"{a}": the alias leads back to itself, or through too many others`},
+		{`{ "a": { "$type": "number", "$value": "{a}" } }`, `"{a}": the alias leads back to itself`},
 		{`{ "a": { "$type": "shadow", "$value": ["{a}"] } }`, `"{a}": the token is made of itself, or of too many others`},
 		{`{ "a": { "$type": "border", "$value": { "width": "1px" } } }`, `{ "width": "1px" }: the token has no "style"`},
 		{`{ "a.b": { "$type": "number", "$value": 1 } }`, `"a.b": "a.b" cannot name a token or a group`},
 		{`{ "g": { "$extends": "{g}" } }`, `"{g}": the group extends itself`},
+		{`{ "a": { "$ref": "#/b" } }`, `"#/b": "#/b" leads nowhere: there is no "b"`},
+		{`{ "a": { "$ref": "other.json#/b" } }`, `"other.json#/b": "other.json#/b" leads into no part of this file`},
+		{`{ "a": { "$type": "number", "$ref": "#/a" } }`, `{ "$type": "number", "$ref": "#/a" }: the alias leads back to itself`},
+		{`{ "g": { "$ref": "#/h" }, "h": { "$ref": "#/g" } }`, `{ "$ref": "#/h" }: the alias leads back to itself`},
+		{`{ "a": { "$type": "number", "$value": { "$ref": "#/a/$value" } } }`, `{ "$ref": "#/a/$value" }: the alias leads back to itself`},
+		{`{ "c": { "$type": "color", "$value": { "colorSpace": "srgb", "components": [{ "$ref": "#/c/$value/components/7" }, 0, 1] } } }`, `"#/c/$value/components/7": "#/c/$value/components/7" leads nowhere: there is no "7"`},
+		{`{ "c": { "$type": "color", "$value": { "colorSpace": "srgb", "components": [{ "$ref": "#/c/$value/components/0" }, 0, 1] } } }`, `{ "$ref": "#/c/$value/components/0" }: the token is made of itself, or of too many others`},
 		{`{ "g": { "$extends": "{h}" } }`, `"{h}": "{h}" is no group that this one could extend`},
 		{strings.Repeat(`{"a":`, 150) + "1" + strings.Repeat("}", 150), "{: the tokens nest deeper than 100 levels"},
 	}
@@ -91,11 +110,44 @@ func TestReadFindings(t *testing.T) {
 	}
 }
 
+// TestGrowthIsBounded holds that files which grow when they are read end soon, with a finding.
+func TestGrowthIsBounded(t *testing.T) {
+	many := func(n int, before, format, after string) string {
+		var b strings.Builder
+		b.WriteString(before)
+		for i := range n {
+			fmt.Fprintf(&b, format, i, i+1)
+		}
+		return b.String() + after
+	}
+	const one = `{ "$type": "number", "$value": 1 }`
+	doubled := many(60, `{ "g0": { "a": `+one+`, "b": `+one+` }`, `, "g%[2]d": { "x": { "$extends": "{g%[1]d}" }, "y": { "$extends": "{g%[1]d}" } }`, "}")
+	chain := many(50_000, `{ "a0": `+one, `, "a%[2]d": { "$value": "{a%[1]d}" }`, "}")
+	backwards := many(50_000, `{ "a50000": `+one, `, "a%[1]d": { "$ref": "#/a%[2]d" }`, "}")
+	wide := many(50_000, `{ "g": {`, `"k%[1]d": `+one+", ", `"last": `+one+` }, "h": { "$extends": "{g}", "k1": `+one+` } }`)
+	for name, test := range map[string]struct {
+		src      string
+		findings bool
+	}{
+		"groups that double":       {doubled, true},
+		"a chain of aliases":       {chain, false},
+		"a chain read from behind": {backwards, false},
+		"a wide group":             {wide, false},
+	} {
+		start := time.Now()
+		_, found := read(test.src)
+		if took := time.Since(start); took > 5*time.Second || len(found) > 3 || (len(found) > 0) != test.findings {
+			t.Errorf("%s: %d findings in %v: %.300q", name, len(found), took, found)
+		}
+	}
+}
+
 // FuzzRead holds each value to being one that cannot end the declaration it
 // stands in.
 func FuzzRead(f *testing.F) {
 	f.Add(`{ "a": { "$type": "border", "$value": { "color": "{b}", "width": "1px", "style": "solid" } }, "b": { "$type": "color", "$value": "#036" } }`)
 	f.Add(`{ "s": { "$type": "shadow", "$value": ["{s}", "{s}"] } }`)
+	f.Add(`{ "a": { "$ref": "#/b" }, "b": { "$type": "color", "$value": { "colorSpace": "srgb", "components": [{ "$ref": "#/c/$value/0" }, 0, 1] } }, "c": { "$type": "cubicBezier", "$value": [1, 0, 0, 1] }, "g": { "$ref": "#/h" }, "h": { "$extends": "{g}" } }`)
 	f.Fuzz(func(t *testing.T, text string) {
 		list, _ := Read(new(source.Set).Add(source.Path{Name: "t.json"}, "t.json", text))
 		for _, token := range list {
