@@ -312,58 +312,6 @@ func supportsCondition(values []ast.Value) []ast.Value {
 	return []ast.Value{{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}}
 }
 
-// namespaceJoiner gathers the @namespace rules of pieces, which hold for the
-// whole bundle once they are joined.
-type namespaceJoiner struct {
-	report func(...diag.Diagnostic)
-	alone  bool // there is but one piece
-	rules  []ast.Node
-	byName map[string]*ast.AtRule
-}
-
-// take returns nodes without their @namespace rules.
-func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
-	if !slices.ContainsFunc(nodes, isNamespace) {
-		return nodes
-	}
-	var out []ast.Node
-	for _, n := range nodes {
-		if isNamespace(n) {
-			j.add(n.(*ast.AtRule))
-		} else {
-			out = append(out, n)
-		}
-	}
-	return out
-}
-
-func (j *namespaceJoiner) add(r *ast.AtRule) {
-	name := ""
-	if len(r.Prelude) > 1 {
-		name = r.Prelude[0].Text
-	}
-	if name == "" && !j.alone {
-		j.report(diag.Diagnostic{Code: "namespace", Severity: diag.Error, Span: r.Span(),
-			Message: "a default namespace would hold for all sheets of the bundle",
-			Mend:    "give it a prefix, and write it before the types it is for"})
-		return
-	}
-	if have := j.byName[name]; have != nil {
-		if !ast.EqualValues(have.Prelude, r.Prelude) {
-			j.report(diag.Diagnostic{Code: "namespace", Severity: diag.Error, Span: r.Span(),
-				Message: fmt.Sprintf("the prefix %q stands for another namespace in another sheet of the bundle", name),
-				Mend:    "use another prefix",
-				Related: []diag.Related{{Span: have.Span(), Message: "it is set here"}}})
-		}
-		return
-	}
-	if j.byName == nil {
-		j.byName = make(map[string]*ast.AtRule)
-	}
-	j.byName[name] = r
-	j.rules = append(j.rules, r)
-}
-
 // urlUse is an address in a sheet.
 type urlUse struct {
 	address string

@@ -18,9 +18,11 @@ import (
 
 	"rinzel/internal/browsertest"
 	"rinzel/internal/build"
+	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 )
 
 // site is a project in a temporary folder, with its pages in the folder site.
@@ -64,11 +66,26 @@ func (s site) build(t *testing.T, profile string) (*build.Result, string) {
 	r := diag.Renderer{Files: p.Tree.Set}
 	_ = r.Render(&b, diags)
 	if !diag.HasErrors(diags) {
+		checkFinished(t, res.Outputs)
 		if _, err := source.Publish(p.Output, build.Files(res.Outputs)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	return res, strings.ReplaceAll(b.String(), s.dir+"/", "")
+}
+
+// checkFinished holds that no sheet of a build has anything left that only the build reads.
+func checkFinished(t *testing.T, outputs []build.Output) {
+	t.Helper()
+	for _, o := range outputs {
+		if o.Kind != build.StyleKind {
+			continue
+		}
+		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", string(o.Data)))
+		if _, what, ok := compose.Leftover(sheet.Nodes); ok {
+			t.Errorf("%s holds %s:\n%s", o.Path, what, o.Data)
+		}
+	}
 }
 
 func (s site) output(profile string) string { return filepath.Join(s.dir, "public-"+profile) }
@@ -99,6 +116,25 @@ var pages = []struct{ name, archive string }{
 .x { color: red; top: 1px; left: 1px }
 -- site/b.css --
 .x { color: blue }
+`},
+	{"two sheets with one namespace prefix", `
+-- site/index.html --
+<!doctype html><link rel=stylesheet href=main.css><p class=x>x</p><svg width=9 height=9><a class=y xlink:href="#z"><circle r=4 /></a></svg><a class=y href="#z">y</a>
+-- site/main.css --
+@import "a.css"; @import "b.css"; @import "c.css";
+@namespace q url(http://www.w3.org/1999/xhtml);
+q|a { outline: 1px solid red }
+-- site/a.css --
+@namespace q "http://www.w3.org/1999/xhtml";
+q|a { color: green } q|p:is(q|p, q|a) { top: 1px } *|a { left: 1px } a { left: 2px }
+-- site/b.css --
+@namespace q "http://www.w3.org/2000/svg";
+@namespace l "http://www.w3.org/1999/xlink";
+q|a { color: blue } q|*:has(> q|circle) { opacity: 0.5 } [l|href] { rotate: 3deg } |a { color: red } :not(q|a).y { fill: red } @media (width > 1px) { q|svg { width: 20px; & q|circle { r: 2px } } }
+-- site/c.css --
+@namespace q "http://www.w3.org/1998/Math/MathML";
+@namespace q "http://www.w3.org/2000/svg";
+q|circle { fill: teal }
 `},
 	{"layers of imports", `
 -- site/index.html --

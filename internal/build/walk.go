@@ -144,6 +144,11 @@ func (w *sheetWork) compose(n ast.Node) []ast.Node {
 // and the steps of its chain.
 func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *composedSheet {
 	out := &composedSheet{diags: parse.BadSelectors(nodes), traits: [2]*traits{new(traits), new(traits)}}
+	if !slices.Contains(steps, "compose") {
+		if d, ok := compose.Needed(nodes); ok {
+			out.diags = append(out.diags, d)
+		}
+	}
 	nodes = give(nodes, here.given)
 	out.checks = a.check(here, nodes, a.b.checker.Nodes)
 	nodes, out.prefix = a.steps(nodes, steps)

@@ -1,0 +1,90 @@
+package compose
+
+import (
+	"fmt"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// buildRules are the at-rules that no browser reads, whether ours or of drafts that this step finishes.
+var buildRules = words("const default drop tokens loop mixin apply contents custom-selector custom-media when else")
+
+// Leftover returns the first part of nodes that this step would finish and no browser reads. ok is false
+// if there is none. Of what drafts define, @function and if() are for browsers as well.
+func Leftover(nodes []ast.Node) (at source.Span, what string, ok bool) {
+	ast.Walk(nodes, func(n ast.Node) bool {
+		if ok {
+			return false
+		}
+		switch n := n.(type) {
+		case *ast.SplicedDeclaration:
+			at, what, ok = n.Span(), "a property name with brackets", true
+		case *ast.Declaration:
+			at, what, ok = leftIn(n.Value, n.IsCustom())
+		case *ast.StyleRule:
+			at, what, ok = leftInSelectors(n.Selectors)
+		case *ast.AtRule:
+			if buildRules[token.Lower(n.Name)] {
+				at, what, ok = n.Span(), "@"+n.Name, true
+				return false
+			}
+			if at, what, ok = leftIn(n.Prelude, false); !ok && token.EqualFold(n.Name, "media") && namesMedia(n.Prelude) {
+				at, what, ok = ast.SpanOf(n.Prelude), "custom media", true
+			}
+		}
+		return !ok
+	})
+	return at, what, ok
+}
+
+// leftIn returns the first function in values that only the build knows. A custom property may hold any name
+// with brackets.
+func leftIn(values []ast.Value, custom bool) (at source.Span, what string, ok bool) {
+	for i := range values {
+		v := &values[i]
+		switch {
+		case v.IsFunction("const"), v.IsFunction("concat"):
+			return v.Span(), strings.ToLower(v.Name()) + "()", true
+		case isSplice(v) && !custom:
+			return v.Span(), "a name with brackets", true
+		case v.Inner != nil:
+			if at, what, ok = leftIn(v.Inner.Values, custom); ok {
+				return at, what, ok
+			}
+		}
+	}
+	return at, "", false
+}
+
+func leftInSelectors(list []ast.Selector) (at source.Span, what string, ok bool) {
+	for _, sel := range list {
+		for i := range sel {
+			part := &sel[i]
+			if part.Kind == ast.PseudoClass && strings.HasPrefix(part.Name, "--") {
+				return source.SpanOf(part.Pos, len(part.Name)+1), "a custom selector", true
+			}
+			if part.Args != nil {
+				if at, what, ok = leftInSelectors(part.Args.Selectors); ok {
+					return at, what, ok
+				}
+			}
+		}
+	}
+	return at, "", false
+}
+
+// Needed returns the finding about nodes that need this step, in a sheet whose chain leaves it out. ok is
+// false if they do not.
+func Needed(nodes []ast.Node) (d diag.Diagnostic, ok bool) {
+	at, what, ok := Leftover(nodes)
+	if !ok {
+		return d, false
+	}
+	return diag.Diagnostic{Code: "needs-compose", Severity: diag.Error, Span: at,
+		Message: fmt.Sprintf("%s is for the step compose, which the chain of this sheet leaves out, and browsers do not read it", what),
+		Mend:    "put \"compose\" first among the steps of its [[chain]]"}, true
+}
