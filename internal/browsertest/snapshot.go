@@ -304,22 +304,31 @@ func (p *Page) force(on bool) {
 }
 
 // Diff returns what is different between two looks at a page, at most limit lines. again looks at
-// both a second time: what differs between two looks at one page, or only once between the two, is
-// left to chance and not reported.
+// both once more, up to three times: what differs between two looks at one page, or only at times between
+// the two, is left to chance and not reported.
 func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
-	var l2, o2 *Look
-	secondLook := func() {
-		if l2 == nil {
-			if l2, o2 = l, o; again != nil {
-				l2, o2 = again()
-			}
+	const most = 3
+	var more [][2]*Look
+	further := func(n int) (*Look, *Look) {
+		if again == nil {
+			return l, o
 		}
+		for len(more) <= n {
+			a, b := again()
+			more = append(more, [2]*Look{a, b})
+		}
+		return more[n][0], more[n][1]
 	}
 	chance := func(state, key string) bool {
-		secondLook()
-		first, second := l2.states[state].elements[key].hash, o2.states[state].elements[key].hash
-		same := first == l.states[state].elements[key].hash && second == o.states[state].elements[key].hash
-		return !same || first == second
+		for n := range most {
+			l2, o2 := further(n)
+			first, second := l2.states[state].elements[key].hash, o2.states[state].elements[key].hash
+			same := first == l.states[state].elements[key].hash && second == o.states[state].elements[key].hash
+			if !same || first == second {
+				return true
+			}
+		}
+		return false
 	}
 	var out []string
 	for _, s := range States {
@@ -342,8 +351,7 @@ func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 		}
 	}
 	for _, p := range l.newProblems(o) {
-		secondLook()
-		if slices.Contains(l2.newProblems(o2), p) && slices.Contains(l2.newProblems(o), p) {
+		if l2, o2 := further(0); slices.Contains(l2.newProblems(o2), p) && slices.Contains(l2.newProblems(o), p) {
 			out = append(out, p)
 		}
 	}

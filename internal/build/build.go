@@ -62,6 +62,17 @@ type Result struct {
 	Evidence map[string]int
 }
 
+// Add adds what another build of the same project and profile made.
+func (r *Result) Add(o *Result, files *source.Set) {
+	r.Profile, r.Purging = o.Profile, o.Purging
+	r.Outputs, r.Bundles, r.Ledger = append(r.Outputs, o.Outputs...), append(r.Bundles, o.Bundles...), append(r.Ledger, o.Ledger...)
+	r.Checks += o.Checks
+	var list diag.List
+	list.Add(r.Diagnostics...)
+	list.Add(o.Diagnostics...)
+	r.Diagnostics = list.Sorted(files)
+}
+
 // Writable reports whether the outputs may be written: there is no error, or only pages that
 // show their own.
 func (r *Result) Writable() bool { return len(r.Broken) > 0 || !diag.HasErrors(r.Diagnostics) }

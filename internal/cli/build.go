@@ -21,7 +21,8 @@ import (
 
 // buildFlags are the flags of the build command as they were given.
 type buildFlags struct {
-	sheet    string // empty to build the site
+	sheets   []string // none to build the site
+	stdin    string   // the path of the sheet that standard input holds, once it is read
 	profile  string
 	output   string
 	settings string
@@ -35,8 +36,8 @@ type buildFlags struct {
 func newBuild(std IO) *cobra.Command {
 	var flags buildFlags
 	cmd := &cobra.Command{
-		Use:   "build [SHEET]",
-		Short: "Build all pages of the site, or one sheet",
+		Use:   "build [SHEET ...]",
+		Short: "Build all pages of the site, or single sheets",
 		Long: `Without an argument, build finds the HTML pages below the source folder, follows
 their style links and the imports of the sheets, and writes into the output
 folder what several pages share, for each page a style sheet of its own, and the
@@ -44,8 +45,10 @@ page with its links replaced by these. Files that the pages and sheets name are
 copied beside them.
 
 With SHEET, a path relative to this folder or root:path, it builds that sheet
-alone into the file that -o names ("-" for standard output). It is purged
-only if evidence is named.
+alone; - is a sheet on standard input. It is written into the output folder, or
+to where -o says: a file, a folder, or - for standard output. Several sheets go
+into a folder. A file that the build read is never overwritten. A sheet alone is
+purged only if evidence is named.
 
 The exit status is 0 when all is well, 1 when the sources have errors, and 2
 for wrong use or a failure of rinzel's own. After an error the previous output
@@ -54,18 +57,16 @@ is as it was.`,
   rinzel build --profile production
   rinzel build --profile production --output site-for-upload
   rinzel build styles/main.css -o main.css
+  rinzel build styles/main.css styles/print.css -o out/
   rinzel build styles/main.css -o - --profile production --evidence "pages/**/*.html"`,
-		Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) > 0 {
-				flags.sheet = args[0]
-			}
+			flags.sheets = args
 			return runBuild(cmd.Context(), flags, std)
 		},
 	}
 	f := cmd.Flags()
 	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
-	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET the output file, - for standard output")
+	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file, a folder, or - for standard output")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
 	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
 	_ = cmd.RegisterFlagCompletionFunc("profile", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
@@ -95,11 +96,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	start := time.Now()
 	opts := project.Options{Settings: flags.settings}
-	if flags.sheet == "" {
-		opts.Output = flags.output
-	} else if flags.settings == "" {
-		opts.Source = sheetSource(flags.sheet)
-	}
+	flags.place(&opts)
 	p, diags, err := project.Open(opts)
 	if err != nil {
 		return err
@@ -108,6 +105,9 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	r := newReport(std, p, flags)
 	if diag.HasErrors(diags) {
 		return r.refused(diags)
+	}
+	if err := flags.readStdin(p, std.In); err != nil {
+		return err
 	}
 	res, err := flags.run(ctx, p, nil)
 	if err != nil {
@@ -135,16 +135,24 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 
 func (f *buildFlags) check() error {
 	switch {
-	case f.sheet != "" && f.output == "":
-		return errors.New("a sheet built alone needs -o FILE, or -o - for standard output")
-	case f.sheet == "" && f.output == "-":
+	case len(f.sheets) == 0 && f.output == stream:
 		return errors.New("a site has many files: -o - goes with a SHEET")
-	case f.output == "-" && f.dry:
-		return errors.New("-o - writes to standard output, and --dry-run writes nothing: leave one of them out")
-	case f.output == "-" && f.json:
-		return errors.New("--json and -o - both want standard output: name a file with -o")
+	case f.toStream() && f.dry:
+		return errors.New("the sheet goes to standard output, and --dry-run writes nothing: leave it out, or name a file with -o")
+	case f.toStream() && f.json:
+		return errors.New("--json and the sheet both want standard output: name a file with -o")
 	}
-	return nil
+	return f.checkSheets()
+}
+
+// place sets where a project is opened: that of the site, or, for sheets without settings, that of the sheets.
+func (f *buildFlags) place(opts *project.Options) {
+	switch {
+	case len(f.sheets) == 0:
+		opts.Output = f.output
+	case f.settings == "" && f.sheets[0] != stream:
+		opts.Source = sheetSource(f.sheets[0])
+	}
 }
 
 // sheetSource returns the source folder for a sheet that is built without
@@ -159,18 +167,10 @@ func sheetSource(sheet string) string {
 // run builds what the flags say. A memory, if there is one, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, memory *build.Memory) (*build.Result, error) {
 	opts := build.Options{Profile: f.profile, Evidence: f.evidence, Memory: memory, Ledger: f.purged}
-	if f.sheet == "" {
-		return build.Site(ctx, p, opts)
+	if len(f.sheets) > 0 {
+		return f.runSheets(ctx, p, opts)
 	}
-	name, err := sourceName(p, f.sheet)
-	if err != nil {
-		return nil, err
-	}
-	output := f.output
-	if output == "-" {
-		output = ""
-	}
-	return build.Sheet(ctx, p, name, output, opts)
+	return build.Site(ctx, p, opts)
 }
 
 // sourceName returns the path of a file below the source folder. It was given
@@ -193,21 +193,10 @@ func sourceName(p *project.Project, name string) (string, error) {
 
 // write writes the outputs to where the flags say.
 func (f *buildFlags) write(p *project.Project, res *build.Result, std IO) (source.Published, error) {
-	switch {
-	case f.sheet == "":
-		return source.Publish(p.Output, build.Files(res.Outputs))
-	case f.output == "-":
-		_, err := std.Out.Write(res.Outputs[0].Data)
-		return source.Published{Written: 1}, err
+	if len(f.sheets) > 0 {
+		return f.writeSheets(p, res, std)
 	}
-	dir := filepath.Dir(f.output)
-	for i := len(res.Outputs) - 1; i >= 0; i-- { // the map first, so that the sheet never names one that is not there
-		o := res.Outputs[i]
-		if err := source.WriteFile(filepath.Join(dir, filepath.FromSlash(o.Path)), o.Data); err != nil {
-			return source.Published{}, fmt.Errorf("cannot write: %w", err)
-		}
-	}
-	return source.Published{Written: len(res.Outputs)}, nil
+	return source.Publish(p.Output, build.Files(res.Outputs))
 }
 
 // plural returns "1 page" or "2 pages".

@@ -27,7 +27,7 @@ to move before a sheet of a page that may set the same, and so change what the p
 looks like, or it would make a bundle smaller than [split] least says.`,
 		Example: `  rinzel bundles
   rinzel bundles --profile production`,
-		Args: cobra.NoArgs,
+		Args: atMost(0),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
 				return in.bundles(cmd.Context(), profile)

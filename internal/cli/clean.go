@@ -20,7 +20,7 @@ func newClean(std IO) *cobra.Command {
 they keep there, and the folders that this leaves empty. Any other file in it stays.`,
 		Example: `  rinzel clean
   rinzel clean --output site-for-upload`,
-		Args: cobra.NoArgs,
+		Args: atMost(0),
 		RunE: func(*cobra.Command, []string) error { return runClean(opts, std) },
 	}
 	f := cmd.Flags()

@@ -10,7 +10,10 @@ import (
 	"os"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
+
+	"rinzel/internal/diag"
 )
 
 // Exit statuses.
@@ -22,6 +25,7 @@ const (
 
 // IO are the streams of a run.
 type IO struct {
+	In                 io.Reader // nil for nothing
 	Out, Err           io.Writer
 	OutColor, ErrColor bool // the stream is shown in colour
 }
@@ -32,7 +36,7 @@ func Standard() IO {
 	colored := func(f *os.File) bool {
 		return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
 	}
-	return IO{os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr)}
+	return IO{os.Stdin, os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr)}
 }
 
 // errSources says that the sources have errors, which were shown.
@@ -79,10 +83,64 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
   rinzel clean                         remove what builds wrote, and nothing else`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
+		Args:          cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return cmd.Help()
+			}
+			var names []string
+			for _, c := range cmd.Commands() {
+				names = append(names, c.Name())
+			}
+			return fmt.Errorf("there is no command %q%s", args[0], didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
+		},
 	}
-	cmd.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return fmt.Errorf("%w\nrun \"%s --help\" to see what it takes", err, cmd.CommandPath())
-	})
+	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	return cmd
+}
+
+// didYouMean returns the ending of a message about a name that nothing has.
+func didYouMean(name string, names []string, otherwise string) string {
+	return "; " + diag.DidYouMean(name, names, otherwise)
+}
+
+// flagError words what is wrong with the flags of a command.
+func flagError(cmd *cobra.Command, err error) error {
+	help := fmt.Sprintf("\"%s --help\" lists its flags", cmd.CommandPath())
+	var unknown *pflag.NotExistError
+	var missing *pflag.ValueRequiredError
+	var invalid *pflag.InvalidValueError
+	switch {
+	case errors.As(err, &unknown):
+		name := unknown.GetSpecifiedName()
+		if unknown.GetSpecifiedShortnames() != "" {
+			return fmt.Errorf("there is no flag -%s; %s", name, help)
+		}
+		var names []string
+		cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+		if near := diag.Nearest(name, names); near != "" {
+			return fmt.Errorf("there is no flag --%s; did you mean --%s?", name, near)
+		}
+		return fmt.Errorf("there is no flag --%s; %s", name, help)
+	case errors.As(err, &missing):
+		return fmt.Errorf("the flag --%s needs a value; %s", missing.GetFlag().Name, help)
+	case errors.As(err, &invalid):
+		return fmt.Errorf("%q is no value for the flag --%s; %s", invalid.GetValue(), invalid.GetFlag().Name, help)
+	}
+	return fmt.Errorf("%w; %s", err, help)
+}
+
+// atMost returns a check of how many arguments a command gets.
+func atMost(n int) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) <= n {
+			return nil
+		}
+		takes := "no arguments"
+		if n > 0 {
+			takes = "at most " + plural(n, "argument")
+		}
+		return fmt.Errorf("%s takes %s, and got %q as well; \"%s --help\" shows what it takes", cmd.Name(), takes, args[n], cmd.CommandPath())
+	}
 }

@@ -103,7 +103,7 @@ worked out from it.`,
 		Example: `  rinzel constants
   rinzel constants tone
   rinzel constants "kit-*"`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			filter := ""
 			if len(args) > 0 {

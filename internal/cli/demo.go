@@ -21,7 +21,7 @@ func newDemo(std IO) *cobra.Command {
 how to open it.`,
 		Example: `  rinzel demo
   rinzel demo harbour`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			folder := ""
 			if len(args) > 0 {

@@ -27,7 +27,7 @@ relative to this folder, or root:path.`,
 		Example: `  rinzel imports
   rinzel imports site/index.html
   rinzel imports kit:all.css`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name := ""
 			if len(args) > 0 {

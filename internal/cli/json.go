@@ -161,7 +161,7 @@ func jsonPlaceOf(files *source.Set, s source.Span) *jsonPlace {
 // outputPath returns the path of an output, relative to the working folder or
 // absolute.
 func (r *report) outputPath(name string) string {
-	if r.flags.sheet != "" {
+	if len(r.flags.sheets) > 0 {
 		return r.shown(name)
 	}
 	return path.Join(filepath.ToSlash(r.project.Output), name)

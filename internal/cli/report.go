@@ -32,7 +32,7 @@ type report struct {
 
 func newReport(std IO, p *project.Project, flags buildFlags) *report {
 	r := &report{std: std, out: std.Out, color: std.OutColor, project: p, flags: flags}
-	if flags.output == "-" {
+	if flags.toStream() {
 		r.out, r.color = std.Err, std.ErrColor
 	}
 	if flags.json {
@@ -318,7 +318,7 @@ func (t table) lines() []string {
 
 // destination returns where the outputs lie, as the title of their list.
 func (r *report) destination() string {
-	if r.flags.sheet != "" {
+	if len(r.flags.sheets) > 0 {
 		return ""
 	}
 	return "to " + filepath.ToSlash(r.project.Output)
@@ -328,10 +328,8 @@ func (r *report) destination() string {
 // folder, or as the user named it.
 func (r *report) shown(name string) string {
 	switch {
-	case r.flags.output == "-":
+	case r.flags.toStream():
 		return "standard output"
-	case r.flags.sheet != "":
-		return filepath.ToSlash(filepath.Join(filepath.Dir(r.flags.output), filepath.FromSlash(name)))
 	}
 	return name
 }

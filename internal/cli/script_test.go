@@ -53,6 +53,8 @@ func run(m *testing.M) int {
 //	grep REGEXP FILE     FILE, in which * stands for any text, has this; !grep, not
 //	exists FILE          FILE is there; !exists, it is not
 //	sh COMMAND           runs a shell command
+//	stdin FILE           the next run reads it as standard input
+//	in FOLDER            the runs after it are in a folder
 func TestScripts(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.txtar")
 	if err != nil || len(files) == 0 {
@@ -87,6 +89,7 @@ func TestScripts(t *testing.T) {
 type script struct {
 	t              *testing.T
 	dir, line      string
+	stdin, folder  string
 	stdout, stderr string
 }
 
@@ -113,6 +116,10 @@ func (s *script) run(line string) {
 			s.failf("expected: status N rinzel ARG...")
 		}
 		s.exec(n, args[1:])
+	case "stdin":
+		s.stdin = s.read(rest)
+	case "in":
+		s.folder = rest
 	case "stdout":
 		s.match(rest, s.stdout, negated)
 	case "stderr":
@@ -157,7 +164,9 @@ func words(line string) []string {
 func (s *script) exec(status int, args []string) {
 	s.t.Helper()
 	cmd := exec.Command(program, args...)
-	cmd.Dir = s.dir
+	cmd.Dir = filepath.Join(s.dir, s.folder)
+	cmd.Stdin = strings.NewReader(s.stdin)
+	s.stdin = ""
 	cmd.Env = append(os.Environ(), "TMPDIR="+s.dir)
 	var stdout, stderr bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &stdout, &stderr

@@ -27,7 +27,7 @@ name in the compatibility data, such as gap, oklch or selectors.nesting.`,
 		Example: `  rinzel targets
   rinzel targets --set old
   rinzel targets --why user-select`,
-		Args: cobra.NoArgs,
+		Args: atMost(0),
 		RunE: func(*cobra.Command, []string) error {
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
 				return nil, in.targets(set, why)

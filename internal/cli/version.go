@@ -28,7 +28,7 @@ func newVersion(std IO) *cobra.Command {
 		Use:     "version",
 		Short:   "Tell the version, and what the browser facts were taken from",
 		Example: "  rinzel version\n  rinzel version --credits",
-		Args:    cobra.NoArgs,
+		Args:    atMost(0),
 		RunE: func(*cobra.Command, []string) error {
 			version := "(built from source)"
 			if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -22,21 +23,26 @@ import (
 func newWatch(std IO) *cobra.Command {
 	var flags buildFlags
 	cmd := &cobra.Command{
-		Use:   "watch",
-		Short: "Build the site, and build it again whenever something changes",
+		Use:   "watch [SHEET ...]",
+		Short: "Build the site or single sheets, and build them again whenever something changes",
 		Long: `Watch builds all pages at once, and again when anything changes that a build
 reads: sheets, pages, scripts, design tokens, assets, library files under roots, and
 the settings. It tells what changed, what was written, and how long it took.
 
+With SHEET it builds single sheets, as build does, into the output folder or to
+where -o says.
+
 A build with errors shows them and leaves the last good output as it was.
 It ends with Ctrl-C.`,
-		Example: "  rinzel watch\n  rinzel watch --profile production",
-		Args:    cobra.NoArgs,
-		RunE:    func(cmd *cobra.Command, _ []string) error { return runWatch(cmd.Context(), flags, std) },
+		Example: "  rinzel watch\n  rinzel watch --profile production\n  rinzel watch styles/main.css -o main.css",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			flags.sheets = args
+			return runWatch(cmd.Context(), flags, std)
+		},
 	}
 	f := cmd.Flags()
 	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
-	f.StringVarP(&flags.output, "output", "o", "", "output folder")
+	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file or a folder")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
 	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
 	return cmd
@@ -45,6 +51,13 @@ It ends with Ctrl-C.`,
 // runWatch is all that the watch command does once its flags are parsed. It ends
 // without an error when the context does.
 func runWatch(ctx context.Context, flags buildFlags, std IO) error {
+	switch {
+	case flags.toStream(), slices.Contains(flags.sheets, stream):
+		return errors.New("watch reads files and writes files: - goes with build")
+	}
+	if err := flags.check(); err != nil {
+		return err
+	}
 	w := &watching{flags: flags, std: std}
 	defer w.close()
 	var changed []string
@@ -52,9 +65,12 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 		if err := w.build(ctx, changed); err != nil {
 			return ended(ctx, err)
 		}
-		var err error
-		if changed, err = w.watcher.Next(ctx); err != nil {
-			return ended(ctx, err)
+		for changed = nil; len(changed) == 0; {
+			names, err := w.watcher.Next(ctx)
+			if err != nil {
+				return ended(ctx, err)
+			}
+			changed = slices.DeleteFunc(names, func(name string) bool { return w.wrote[name] })
 		}
 	}
 }
@@ -80,6 +96,7 @@ type watching struct {
 	single  map[string]source.Path // files of packages that are watched one by one
 	seen    seenFindings           // of the last build
 	told    bool                   // what is in force was told
+	wrote   map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
 	built   bool                   // some build was good, and all it wrote was listed
 }
 
@@ -132,6 +149,7 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		}
 		return w.waiting(p)
 	}
+	w.noteOwn(res)
 	published, err := w.flags.write(p, res, w.std)
 	var foreign *source.ForeignError
 	switch {
@@ -153,6 +171,19 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 	return w.waiting(p)
 }
 
+// noteOwn notes what is written of sheets built alone: it is nothing to build again for.
+func (w *watching) noteOwn(res *build.Result) {
+	if len(w.flags.sheets) == 0 {
+		return
+	}
+	w.wrote = make(map[string]bool)
+	for _, o := range res.Outputs {
+		if name, err := filepath.Abs(filepath.FromSlash(o.Path)); err == nil {
+			w.wrote[name] = true
+		}
+	}
+}
+
 // mostBuilds is how many builds are made with one memory: what was read stays in it, the
 // texts of before included.
 const mostBuilds = 1000
@@ -164,7 +195,9 @@ func (w *watching) open(changed []string) error {
 		w.memory.Forget(paths)
 		return nil
 	}
-	p, found, err := project.Open(project.Options{Settings: w.flags.settings, Output: w.flags.output})
+	opts := project.Options{Settings: w.flags.settings}
+	w.flags.place(&opts)
+	p, found, err := project.Open(opts)
 	if err != nil {
 		return err
 	}
@@ -362,10 +395,7 @@ func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
 			return nil, err
 		}
 	}
-	name := project.FileName
-	if settings != "" {
-		name = settings
-	}
+	name := cmp.Or(settings, p.Settings.File, project.FileName)
 	file, err := filepath.Abs(name)
 	if err != nil {
 		return nil, err

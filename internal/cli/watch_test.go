@@ -154,9 +154,39 @@ func TestWatch(t *testing.T) {
 	}
 }
 
+// TestWatchSheet watches a sheet that is built alone into the folder of its sources.
+func TestWatchSheet(t *testing.T) {
+	dir := lay(t, "main.css", "@import \"part.css\";\n.a { top: 1px }\n", "part.css", ".b { top: 0 }\n", "other.css", ".c { top: 0 }\n")
+	w := startWatch(t, dir, "main.css", "-o", "out.css")
+	w.expect("built 1 bundle")
+	w.expect("watching")
+	w.has("out.css", "top: 1px")
+	w.write("part.css", ".b { top: 2px }\n")
+	w.expect("part.css changed")
+	w.expect("wrote out.css, in ")
+	w.has("out.css", "top: 2px")
+	w.write("part.css", ".b { top: const(x) }\n")
+	w.expect("there is no constant \"x\" here")
+	w.expect("watching")
+	w.has("out.css", "top: 2px")
+	w.write("part.css", ".b { top: 3px }\n")
+	w.expect("wrote out.css, in ")
+	w.has("out.css", "top: 3px")
+	for _, line := range w.seen {
+		if strings.Contains(line, "out.css changed") {
+			t.Errorf("its own output has it build again: %q", line)
+		}
+	}
+}
+
 func TestWatchRefusesNonsense(t *testing.T) {
 	code, _, errs := runIn(t, t.TempDir(), "watch", "--profile", "nonsense")
 	if code != 2 || !strings.Contains(errs, `there is no profile "nonsense"`) {
 		t.Errorf("%d %s", code, errs)
+	}
+	for _, args := range [][]string{{"watch", "-"}, {"watch", "a.css", "-o", "-"}, {"watch", "a.html"}} {
+		if code, _, errs := runIn(t, t.TempDir(), args...); code != 2 || errs == "" {
+			t.Errorf("%v: %d %s", args, code, errs)
+		}
 	}
 }

@@ -37,7 +37,7 @@ every selector with its verdict.`,
   rinzel why drift
   rinzel why ".board .is-next"
   rinzel why --all --json`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			question := strings.Join(args, "")
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {

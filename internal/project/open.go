@@ -30,7 +30,7 @@ type Project struct {
 
 // Options say what is different from what the settings say.
 type Options struct {
-	Settings string // the settings file, in whose folder the project is; empty for FileName, if there is one
+	Settings string // the settings file, in whose folder the project is; empty for FileName in the working folder or the nearest above it
 	Output   string // the output folder, relative to the working folder; empty for that of the settings
 	Source   string // the source folder where there is no settings file; empty for the working folder
 }
@@ -39,6 +39,11 @@ type Options struct {
 // error the project is usable only to show them. The error is one of our run.
 // The caller closes the project.
 func Open(opts Options) (*Project, []diag.Diagnostic, error) {
+	if opts.Settings == "" {
+		if above := source.FindAbove(FileName); above != FileName { // else as without a search
+			opts.Settings = above
+		}
+	}
 	p := &Project{Settings: Default(), Dir: filepath.Dir(opts.Settings)}
 	home, closer, err := source.OpenFolder(folderRoot, p.Dir, p.Dir)
 	if err != nil {

@@ -116,7 +116,7 @@ func newComparison(t *testing.T, wait time.Duration) *comparison {
 // different, by profile, and how many elements were looked at. An empty address of a server
 // leaves a profile out.
 func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff [2][]string, elements int) {
-	var before, beforeAgain *browsertest.Look
+	var before *browsertest.Look
 	var after [2]*browsertest.Look
 	var tabs sync.WaitGroup // they wait for scripts side by side
 	tabs.Go(func() { before = c.unbuilt[0].Look(unbuilt+"/"+name, c.wait) })
@@ -131,10 +131,7 @@ func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff 
 			continue // left out, or the test has failed
 		}
 		diff[i] = before.Diff(after[i], 8, func() (*browsertest.Look, *browsertest.Look) {
-			if beforeAgain == nil {
-				beforeAgain = c.unbuilt[1].Look(unbuilt+"/"+name, c.wait)
-			}
-			return beforeAgain, c.again[i].Look(servers[i]+"/"+name, c.wait)
+			return c.unbuilt[1].Look(unbuilt+"/"+name, c.wait), c.again[i].Look(servers[i]+"/"+name, c.wait)
 		})
 	}
 	if before == nil {

@@ -51,7 +51,14 @@ const ListName = own + "/written.json"
 // is not there. Files that an earlier call wrote and this one did not are
 // removed; any other is left alone, and if one stands where a file belongs
 // nothing is written and the error is a *ForeignError.
-func Publish(dir string, files []OutFile) (Published, error) {
+func Publish(dir string, files []OutFile) (Published, error) { return publishInto(dir, files, false) }
+
+// PublishMore is [Publish] for files beside those of earlier calls, which all stay.
+func PublishMore(dir string, files []OutFile) (Published, error) {
+	return publishInto(dir, files, true)
+}
+
+func publishInto(dir string, files []OutFile, more bool) (Published, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return Published{}, err
 	}
@@ -60,7 +67,7 @@ func Publish(dir string, files []OutFile) (Published, error) {
 		return Published{}, err
 	}
 	defer root.Close()
-	return publish(root, files)
+	return publish(root, files, more)
 }
 
 // Clean removes the files that [Publish] wrote into the folder dir, and the
@@ -93,7 +100,7 @@ func Clean(dir string) ([]string, error) {
 	return removed, nil
 }
 
-func publish(root *os.Root, files []OutFile) (p Published, err error) {
+func publish(root *os.Root, files []OutFile, more bool) (p Published, err error) {
 	old, err := readList(root)
 	if err != nil {
 		return p, err
@@ -117,6 +124,9 @@ func publish(root *os.Root, files []OutFile) (p Published, err error) {
 	names := make([]string, len(files))
 	for i, f := range files {
 		names[i] = f.Path
+	}
+	if more {
+		names = append(names, old...)
 	}
 	// The list names old and new files while they change places, so that an
 	// interrupted run leaves none that nobody owns.

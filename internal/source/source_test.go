@@ -2,14 +2,17 @@ package source
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"reflect"
 	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 )
 
 func TestPlaces(t *testing.T) {
@@ -244,6 +247,59 @@ func TestHead(t *testing.T) {
 	}{{Path{Name: "a"}, "qua"}, {Path{Name: "d/b"}, ""}, {Path{Name: "d"}, ""}, {Path{Name: "none"}, ""}, {Path{Name: "../a"}, ""}, {Path{Root: "kit", Name: "a"}, ""}} {
 		if got := string(tree.Head(test.path, 3)); got != test.want {
 			t.Errorf("%v starts with %q, want %q", test.path, got, test.want)
+		}
+	}
+}
+
+// TestPipesAreNotRead holds that a pipe, which would be waited for, is refused at once.
+func TestPipesAreNotRead(t *testing.T) {
+	dir := t.TempDir()
+	if err := exec.Command("mkfifo", filepath.Join(dir, "pipe.css")).Run(); err != nil {
+		t.Skip("no pipes here:", err)
+	}
+	folder, closer, err := OpenFolder("", dir, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer closer.Close()
+	tree := NewTree(folder)
+	done := make(chan error, 1)
+	go func() {
+		_, err := tree.Text(Path{Name: "pipe.css"})
+		if head := tree.Head(Path{Name: "pipe.css"}, 10); head != nil {
+			err = fmt.Errorf("read %q", head)
+		}
+		done <- err
+	}()
+	select {
+	case err := <-done:
+		if !errors.Is(err, ErrNotRegular) {
+			t.Errorf("the error is %v", err)
+		}
+	case <-time.After(10 * time.Second):
+		t.Fatal("the pipe is waited for")
+	}
+}
+
+func TestFindAbove(t *testing.T) {
+	top := t.TempDir()
+	for name, mode := range map[string]os.FileMode{"open": 0o777, "open/deep": 0o755, "a/b/c": 0o755, "repo/.git": 0o755, "repo/sub": 0o755} {
+		dir := filepath.Join(top, filepath.FromSlash(name))
+		if err := errors.Join(os.MkdirAll(dir, 0o755), os.Chmod(dir, mode)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, name := range []string{"a/x.toml", "open/x.toml", "x.toml"} {
+		if err := os.WriteFile(filepath.Join(top, filepath.FromSlash(name)), nil, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for dir, want := range map[string]string{
+		"a": "x.toml", "a/b": "../x.toml", "a/b/c": "../../x.toml", "open": "x.toml", "open/deep": "", "repo/sub": "", "repo": "",
+	} {
+		t.Chdir(filepath.Join(top, filepath.FromSlash(dir)))
+		if got := filepath.ToSlash(FindAbove("x.toml")); got != want {
+			t.Errorf("in %s: found %q, want %q", dir, got, want)
 		}
 	}
 }

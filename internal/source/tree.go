@@ -27,6 +27,8 @@ var (
 	ErrNotUTF8 = errors.New("is not UTF-8 text")
 	// ErrDirectory means that a folder stands where a file is expected.
 	ErrDirectory = errors.New("is a folder, not a file")
+	// ErrNotRegular means that a pipe or a device stands where a file is expected.
+	ErrNotRegular = errors.New("is a pipe or a device, not a file")
 	// ErrOutside means that a path leads out of the folder it is relative to.
 	ErrOutside = errors.New("leads outside its folder")
 	// ErrTooLarge means that a file is larger than MaxFileSize.
@@ -141,6 +143,35 @@ func (t *Tree) Text(p Path) (*File, error) {
 	return r.file, r.err
 }
 
+// Put has a path hold a text that is on no disk, such as that of standard input, and that people are shown
+// under a name of its own. It must be called before the path is asked for.
+func (t *Tree) Put(p Path, show string, text []byte) {
+	r := &reading{}
+	r.once.Do(func() {
+		if utf8.Valid(text) {
+			r.file = t.Set.Add(p, show, string(text))
+		} else {
+			r.err = &EncodingError{t.Set.Add(p, show, string(text[:validPrefix(string(text))]))}
+		}
+	})
+	t.mu.Lock()
+	t.kept[p] = r
+	t.mu.Unlock()
+	t.there.Store(p, true)
+}
+
+// Read returns the text files that were asked for, as people are shown them, sorted.
+func (t *Tree) Read() []string {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	var out []string
+	for p := range t.kept {
+		out = append(out, t.Show(p))
+	}
+	sort.Strings(out)
+	return out
+}
+
 // Forget has the tree read a file again when it is asked for next, and look whether it
 // is there. It must not be called while the tree is read from.
 func (t *Tree) Forget(p Path) {
@@ -237,6 +268,10 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	if !fs.ValidPath(p.Name) {
 		return nil, ErrOutside
 	}
+	// Opening a pipe would wait for who writes into it.
+	if info, err := fs.Stat(folder.FS, p.Name); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
+		return nil, ErrNotRegular
+	}
 	f, err := folder.FS.Open(p.Name)
 	if err != nil {
 		return nil, plain(err)
@@ -249,7 +284,7 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	case info.IsDir():
 		return nil, ErrDirectory
 	case !info.Mode().IsRegular():
-		return nil, errors.New("is not a regular file")
+		return nil, ErrNotRegular
 	case info.Size() > MaxFileSize:
 		return nil, ErrTooLarge
 	}
@@ -274,6 +309,9 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 func (t *Tree) Head(p Path, n int64) []byte {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) {
+		return nil
+	}
+	if info, err := fs.Stat(folder.FS, p.Name); err != nil || !info.Mode().IsRegular() {
 		return nil
 	}
 	f, err := folder.FS.Open(p.Name)
