@@ -81,8 +81,9 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, p source.Path, cond *condition, conds []*condition, here *visit) {
 	next, own := here.next(p, imp)
 	var givens []*given
+	seen := &met{make(map[string]bool)}
 	for _, g := range imp.Given {
-		givens = append(givens, &given{Given: g, seen: make(map[string]bool)})
+		givens = append(givens, &given{Given: g, met: seen})
 	}
 	next.given = append(givens, here.given...)
 	next.node = &ImportNode{Sheet: a.b.project.Tree.Show(p), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: p}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -23,6 +24,9 @@ type parts struct {
 	root string
 	hits []bool   // of each pattern: it matched something
 	seen []string // the sheets that were judged
+
+	texts  map[string]bool  // selectors that were judged
+	starts map[string][]int // the patterns for selectors, by what they start with
 }
 
 func newParts(p graph.Parts, imported source.Path) *parts {
@@ -123,22 +127,54 @@ func (p *parts) rule(n ast.Node) ast.Edit {
 
 // matches reports whether a pattern matches a selector, or a simple selector in it.
 func (p *parts) matches(s ast.Selector) bool {
-	matched := false
-	for i, pattern := range p.Patterns {
-		if !pattern.Selector {
-			continue
-		}
-		ok, _ := path.Match(pattern.Text, print.Selector(s))
+	matched := p.matchesText(print.Selector(s))
+	if len(s) > 1 {
 		for k := range s {
-			if !ok {
-				ok, _ = path.Match(pattern.Text, print.Selector(s[k:k+1]))
-			}
-		}
-		if ok {
-			p.hits[i], matched = true, true
+			matched = p.matchesText(print.Selector(s[k:k+1])) || matched
 		}
 	}
 	return matched
+}
+
+// matchesText reports whether a pattern matches the text of a selector. Only patterns are tried that start
+// as it does.
+func (p *parts) matchesText(text string) bool {
+	if matched, known := p.texts[text]; known {
+		return matched
+	}
+	if p.texts == nil {
+		p.texts, p.starts = make(map[string]bool), make(map[string][]int)
+		for i, pattern := range p.Patterns {
+			if pattern.Selector {
+				start := startOf(literalStart(pattern.Text))
+				p.starts[start] = append(p.starts[start], i)
+			}
+		}
+	}
+	matched := false
+	for n := range len(startOf(text)) + 1 {
+		for _, i := range p.starts[text[:n]] {
+			if ok, _ := path.Match(p.Patterns[i].Text, text); ok {
+				p.hits[i], matched = true, true
+			}
+		}
+	}
+	p.texts[text] = matched
+	return matched
+}
+
+// startOf returns the first bytes of a text, by which patterns are found.
+func startOf(text string) string {
+	const most = 6
+	return text[:min(len(text), most)]
+}
+
+// literalStart returns what a pattern starts with, up to what stands for other characters.
+func literalStart(pattern string) string {
+	if i := strings.IndexAny(pattern, `*?[\`); i >= 0 {
+		return pattern[:i]
+	}
+	return pattern
 }
 
 // idle returns a warning for each pattern that matched nothing.

@@ -625,6 +625,22 @@ func attributes(page string, tag Span) []attr {
 		i++
 	}
 	var attrs []attr
+	const few = 16 // attributes that are searched one by one
+	var seen map[string]bool
+	has := func(name string) bool {
+		if len(attrs) < few {
+			return find(attrs, name) != nil
+		}
+		if seen == nil {
+			seen = make(map[string]bool)
+			for _, a := range attrs {
+				seen[a.name] = true
+			}
+		}
+		known := seen[name]
+		seen[name] = true
+		return known
+	}
 	for {
 		for i < len(text) && (tagSpace(text[i]) || text[i] == '/') {
 			i++
@@ -634,7 +650,7 @@ func attributes(page string, tag Span) []attr {
 		}
 		var a attr
 		a, i = attribute(text, i)
-		if find(attrs, a.name) == nil {
+		if !has(a.name) {
 			a.whole = Span{a.whole.Start + tag.Start, a.whole.End + tag.Start}
 			a.at = Span{a.at.Start + tag.Start, a.at.End + tag.Start}
 			attrs = append(attrs, a)

@@ -148,6 +148,9 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	}
 	value, _ := c.values(values, s, atBuild)
 	value = trim(value)
+	if c.tooMany {
+		return &Constant{At: at}
+	}
 	if deeper(value, ast.MaxDepth) {
 		c.fail("too-deep", at, fmt.Sprintf("the value nests deeper than %d levels", ast.MaxDepth), "")
 		value = nil

@@ -11,6 +11,10 @@ import (
 	"rinzel/internal/source"
 )
 
+// turnWeight is how many values a turn of a loop counts for, whatever it makes, so that loops within
+// loops come to an end.
+const turnWeight = 8
+
 // turn is one turn of a loop: the key, if the source has keys, and the item.
 type turn struct{ key, item *Constant }
 
@@ -30,7 +34,7 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 		c.trail = append(c.trail, step{at: r.Span(), names: names, turn: t})
 		made := c.block(r.Block.Nodes, inner)
 		c.trail = c.trail[:len(c.trail)-1]
-		if !c.count(weight(made), r.Span()) {
+		if !c.count(turnWeight+weight(made), r.Span()) {
 			return nil
 		}
 		out = append(out, made...)

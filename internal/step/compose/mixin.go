@@ -177,6 +177,9 @@ func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 		c.fail("bad-mixin", r.Span(), "@contents stands outside of all mixins", "")
 		return nil
 	}
+	if !c.count(callWeight, r.Span()) {
+		return nil
+	}
 	nodes, scope := inCall.contents, inCall.caller
 	if !inCall.given {
 		if r.Block == nil {

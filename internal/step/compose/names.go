@@ -47,6 +47,9 @@ func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took i
 		default:
 			return name, took
 		}
+		if !c.count(len(part)/textWeight, v.Span()) {
+			return "", 0
+		}
 		name += part
 		took++
 	}

@@ -278,7 +278,7 @@ func isComma(values []ast.Value) bool {
 // place returns values as they stand in place of use. They may be shared, and
 // the first has the white space of where it comes from.
 func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
-	if !c.count(len(values)+1, use.Span()) {
+	if !c.count(deepSize(values, c.limits().Values)+1, use.Span()) {
 		return nil, false
 	}
 	if at.verbatim {
@@ -286,6 +286,25 @@ func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Va
 	}
 	return rounded(values, at), true
 }
+
+// deepSize counts values, those in functions and brackets included; it stops counting beyond limit. A long
+// text counts as several.
+func deepSize(values []ast.Value, limit int) int {
+	n := 0
+	for i := range values {
+		v := &values[i]
+		if n += 1 + len(v.Text)/textWeight; v.Inner != nil && n <= limit {
+			n += deepSize(v.Inner.Values, limit-n)
+		}
+		if n > limit {
+			return n
+		}
+	}
+	return n
+}
+
+// textWeight is how many bytes of text count as a value.
+const textWeight = 32
 
 // rounded returns values with their numbers as a sheet has them, if they are
 // not worked with further.
@@ -327,7 +346,7 @@ func (c *Composer) joined(v *ast.Value, commas bool) (text string, ok bool) {
 			}
 		}
 		part, ok := textOf(arg)
-		if !ok {
+		if !ok || !c.count(len(part)/textWeight, v.Span()) {
 			return "", false
 		}
 		b.WriteString(part)

@@ -217,10 +217,8 @@ func (r *htmlReader) tag(z *html.Tokenizer, start, end int) rawText {
 
 // rawName returns the name of an attribute as a tag has it, capitals included.
 func rawName(tag, lower string) string {
-	for i := 0; i+len(lower) <= len(tag); i++ {
-		if strings.EqualFold(tag[i:i+len(lower)], lower) {
-			return tag[i : i+len(lower)]
-		}
+	if i := indexFold(tag, lower); i >= 0 {
+		return tag[i : i+len(lower)]
 	}
 	return lower
 }
@@ -243,12 +241,27 @@ func (r *htmlReader) document(text string, at int) {
 	e.base, e.fixed = base, fixed
 }
 
+// indexFold returns where a text starts in which ASCII letters count as the same in both cases, as they
+// do in names of HTML; -1 if it does not.
+func indexFold(text, lower string) int {
+	for i := 0; i+len(lower) <= len(text); i++ {
+		k := 0
+		for k < len(lower) && (text[i+k] == lower[k] || 'A' <= text[i+k] && text[i+k] <= 'Z' && text[i+k]|0x20 == lower[k]) {
+			k++
+		}
+		if k == len(lower) {
+			return i
+		}
+	}
+	return -1
+}
+
 // valueAt returns where the value of an attribute stands in what is left of its tag: behind
 // its name. It is 0 if it is written in another way than it reads.
 func valueAt(rest string, key, value []byte) int {
 	i := strings.Index(rest, string(key))
 	if i < 0 { // in capitals
-		i = strings.Index(strings.ToLower(rest), string(key))
+		i = indexFold(rest, string(key))
 	}
 	if i < 0 || len(value) == 0 {
 		return 0
