@@ -39,7 +39,7 @@ var allowed = map[string]string{
 	"internal/step/asis":       "internal/css/ast internal/diag",
 	"internal/step/check":      "internal/browsers internal/css/ast internal/css/grammar internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/step/asis",
 	"internal/step/compose":    "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/tokens",
-	"internal/step/lower":      "internal/browsers internal/css/ast internal/css/print internal/css/selector internal/css/token internal/css/value internal/step/asis",
+	"internal/step/lower":      "internal/browsers internal/css/ast internal/css/print internal/css/selector internal/css/token internal/css/value internal/diag internal/step/asis",
 	"internal/step/prefix":     "internal/browsers internal/css/ast internal/css/print internal/css/token internal/step/asis",
 	"internal/step/purge":      "internal/css/ast internal/css/selector internal/css/token internal/script internal/source",
 	"internal/step/minify":     "internal/css/ast internal/css/scan internal/css/token internal/css/value",

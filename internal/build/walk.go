@@ -151,7 +151,7 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 	}
 	nodes = give(nodes, here.given)
 	out.checks = a.check(here, nodes, a.b.checker.Nodes)
-	nodes, out.prefix = a.steps(nodes, steps)
+	nodes, out.prefix = a.steps(nodes, steps, func(d diag.Diagnostic) { out.diags = append(out.diags, d) })
 	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
@@ -164,11 +164,13 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 }
 
 // steps takes the nodes of a piece through the steps of its chain behind compose.
-func (a *assembler) steps(nodes []ast.Node, steps []string) (out []ast.Node, changes []prefix.Change) {
+func (a *assembler) steps(nodes []ast.Node, steps []string, report func(diag.Diagnostic)) (out []ast.Node, changes []prefix.Change) {
 	for _, name := range steps {
 		switch name {
 		case "lower":
-			nodes = lower.Nodes(nodes, a.b.lowering)
+			lowering := a.b.lowering
+			lowering.Report = report
+			nodes = lower.Nodes(nodes, lowering)
 		case "prefix":
 			nodes, changes = a.b.fitting.Nodes(nodes)
 		}

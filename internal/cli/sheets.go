@@ -86,12 +86,12 @@ func (f *buildFlags) readStdin(p *project.Project, in io.Reader) error {
 	if len(f.sheets) != 1 || f.sheets[0] != stream || f.stdin != "" {
 		return nil
 	}
-	text, err := io.ReadAll(io.LimitReader(in, source.MaxFileSize+1))
+	text, err := io.ReadAll(io.LimitReader(in, source.MaxTextSize+1))
 	switch {
 	case err != nil:
 		return fmt.Errorf("standard input: %w", err)
-	case len(text) > source.MaxFileSize:
-		return fmt.Errorf("standard input %w", source.ErrTooLarge)
+	case len(text) > source.MaxTextSize:
+		return fmt.Errorf("standard input %w", source.ErrLongText)
 	}
 	f.stdin, err = sourceName(p, stdinSheet)
 	if err != nil {

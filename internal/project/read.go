@@ -207,7 +207,7 @@ func (r *reader) unknownKey(key []string) {
 		where = "[" + strings.Join(key[:len(key)-1], ".") + "]"
 	}
 	mend := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
-	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", name, where), mend)
+	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", abridged(name), abridged(where)), mend)
 }
 
 // fill puts what the file says in place of the defaults.
@@ -593,4 +593,13 @@ func (c Chain) Matches(p source.Path) bool {
 	}
 	ok, _ := doublestar.Match(glob, p.Name)
 	return ok
+}
+
+// abridged returns the start of a name that is longer than a message can show.
+func abridged(name string) string {
+	const most = 80
+	if runes := []rune(name); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return name
 }

@@ -21,6 +21,9 @@ import (
 // style sheet or page, and would only exhaust the memory.
 const MaxFileSize = 256 << 20
 
+// MaxTextSize is the largest text file that is read, in bytes: what is made of a text takes many times its room.
+const MaxTextSize = 64 << 20
+
 // Errors that a read can end with, besides those of the io/fs package.
 var (
 	// ErrNotUTF8 means that a text file holds bytes that are not UTF-8.
@@ -33,6 +36,8 @@ var (
 	ErrOutside = errors.New("leads outside its folder")
 	// ErrTooLarge means that a file is larger than MaxFileSize.
 	ErrTooLarge = fmt.Errorf("is larger than %d MB", MaxFileSize>>20)
+	// ErrLongText means that a text file is larger than MaxTextSize.
+	ErrLongText = fmt.Errorf("is larger than %d MB", MaxTextSize>>20)
 	// ErrNoRoot means that no root has the name in a path.
 	ErrNoRoot = errors.New("names no root")
 )
@@ -229,8 +234,11 @@ func (t *Tree) noteLink(p Path) {
 func (t *Tree) readText(p Path) (*File, error) {
 	t.noteLink(p)
 	data, err := t.Bytes(p)
-	if err != nil {
+	switch {
+	case err != nil:
 		return nil, err
+	case len(data) > MaxTextSize:
+		return nil, ErrLongText
 	}
 	text := unsafe.String(unsafe.SliceData(data), len(data)) // nobody else has the bytes
 	if utf8.ValidString(text) {

@@ -83,10 +83,14 @@ func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
 	return append(c.found, asis.Misread(nodes)...)
 }
 
+// mostFindings is how many findings are listed of one sheet.
+const mostFindings = 2000
+
 // checker gathers findings.
 type checker struct {
 	targets browsers.Targets
 	found   []diag.Diagnostic
+	full    bool // there are more than are listed
 	left    map[ast.Node]bool
 	names   map[string]*info
 	fits    map[string]bool // properties with values that they take, met before
@@ -97,6 +101,13 @@ func (c *checker) report(code string, at source.Span, mend, format string, args 
 	known, ok := Find(code)
 	if !ok {
 		panic("check: no code " + code)
+	}
+	if len(c.found) == mostFindings {
+		if last := &c.found[mostFindings-1]; !c.full {
+			c.full = true
+			last.Related = append(last.Related, diag.Related{Span: at, Message: "there are more from here on, which are not listed"})
+		}
+		return new(diag.Diagnostic)
 	}
 	c.found = append(c.found, diag.Diagnostic{Code: code, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Mend: mend})
 	return &c.found[len(c.found)-1]
@@ -114,6 +125,9 @@ type place struct {
 func (c *checker) list(nodes []ast.Node, at place) {
 	var declared []*ast.Declaration
 	for _, n := range nodes {
+		if c.full {
+			return
+		}
 		if c.left[n] {
 			continue
 		}

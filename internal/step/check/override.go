@@ -27,18 +27,21 @@ func (c *checker) overridden(list []*ast.Declaration) {
 			names[i] = d.Name
 		}
 	}
-	told := make([]bool, len(list)) // of what has been found to be overridden
-	for k := 1; k < len(list); k++ {
-		longhands := grammar.Longhands(names[k])
-		for i := range k {
-			if told[i] || names[k] != names[i] && (longhands == nil || !slices.Contains(longhands, names[i])) {
-				continue
+	before := make(map[string][]int) // what has not been found to be overridden, by name
+	for k, name := range names {
+		for _, same := range append([]string{name}, grammar.Longhands(name)...) {
+			open := before[same]
+			kept := open[:0]
+			for _, i := range open {
+				if dead, ok := c.dead(list[i], list[k], names[i] == name); ok {
+					c.say(list[i], list[k], dead, names[i] == name)
+				} else {
+					kept = append(kept, i)
+				}
 			}
-			if dead, ok := c.dead(list[i], list[k], names[i] == names[k]); ok {
-				c.say(list[i], list[k], dead, names[i] == names[k])
-				told[i] = true
-			}
+			before[same] = kept
 		}
+		before[name] = append(before[name], k)
 	}
 }
 

@@ -26,6 +26,7 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 	"rinzel/internal/step/asis"
 )
 
@@ -44,7 +45,8 @@ const (
 type Options struct {
 	Targets   browsers.Targets
 	Direction Direction
-	AsIs      map[string]bool // features that are left as they are
+	AsIs      map[string]bool       // features that are left as they are
+	Report    func(diag.Diagnostic) // what cannot be written out; nil if nobody asks
 }
 
 // declared are the rewrites of declarations in the order in which they are
@@ -102,6 +104,8 @@ type lowering struct {
 	lacking  map[string]bool // whether a target lacks a feature, as far as it was asked
 	left     map[ast.Node]bool
 	rewrites []rewrite
+	written  int  // simple selectors that nested rules were written out with
+	tooMany  bool // there were too many, as was reported
 }
 
 // rewrite is a rewrite of declarations. apply returns what stands for one; nil

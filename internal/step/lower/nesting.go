@@ -1,11 +1,13 @@
 package lower
 
 import (
+	"fmt"
 	"slices"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 )
 
 // This file makes nested style rules rules of their own (CSS Nesting 1).
@@ -133,7 +135,9 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 		case *ast.StyleRule:
 			flush(i)
 			start = i + 1
-			l.flatten(n, nest(n.Selectors, parents), out)
+			if l.mayWrite(n, parents) {
+				l.flatten(n, nest(n.Selectors, parents), out)
+			}
 		case *ast.AtRule:
 			if !groups[token.Lower(n.Name)] || n.Block == nil {
 				continue // so does this
@@ -146,6 +150,63 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 		}
 	}
 	flush(len(nodes))
+}
+
+// maxSelectors is how many simple selectors the nested rules of a sheet may be written out with.
+const maxSelectors = 1_000_000
+
+// mayWrite reports whether a nested rule can be written out. Lists of selectors in lists of selectors
+// multiply, so that a short sheet may come to more than anybody can load.
+func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
+	around := sizeOf(parents, maxSelectors)
+	for _, s := range r.Selectors {
+		uses := max(1, usesOf(s))
+		if len(parents) > 0 && l.written <= maxSelectors {
+			l.written += len(s) + uses*around
+		}
+	}
+	if l.written <= maxSelectors {
+		return true
+	}
+	if !l.tooMany && l.Report != nil {
+		l.Report(diag.Diagnostic{Code: "too-many-selectors", Severity: diag.Error, Span: r.Span(),
+			Message: fmt.Sprintf("the nested rules of this sheet, written out for targets that read no nesting, hold more than %d simple selectors", maxSelectors),
+			Mend:    "shorten the lists of selectors around this rule, or target browsers that read nested rules"})
+	}
+	l.tooMany = true
+	return false
+}
+
+// sizeOf counts the simple selectors of a list, those in arguments included; it stops counting beyond limit.
+func sizeOf(list []ast.Selector, limit int) int {
+	n := 0
+	for _, s := range list {
+		for i := range s {
+			if n++; s[i].Args != nil && n <= limit {
+				n += sizeOf(s[i].Args.Selectors, limit-n)
+			}
+			if n > limit {
+				return n
+			}
+		}
+	}
+	return n
+}
+
+// usesOf counts the nesting selectors in a selector.
+func usesOf(s ast.Selector) int {
+	n := 0
+	for i := range s {
+		if s[i].Kind == ast.NestingSelector {
+			n++
+		}
+		if s[i].Args != nil {
+			for _, arg := range s[i].Args.Selectors {
+				n += usesOf(arg)
+			}
+		}
+	}
+	return n
 }
 
 // declares reports whether nodes hold anything but comments.

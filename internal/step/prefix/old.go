@@ -38,7 +38,7 @@ func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.
 				twin.Name, text = d.Name, prefix+pair[1]
 			}
 			twin.Value = []ast.Value{{Kind: kindOf(text), Text: text, Pos: d.Value[0].Pos}}
-			if pair[0] == "display" && holds(block, name, twin.Value) || pair[0] != "display" && find(block, twin.Name) != nil {
+			if pair[0] == "display" && holds(block, name, twin.Value) || pair[0] != "display" && p.find(block, twin.Name) != nil {
 				continue
 			}
 			out = append(out, &twin)

@@ -160,11 +160,15 @@ func (n *needs) wanted(list []string, names ...string) []string {
 type prefixer struct {
 	*needs
 	left     map[ast.Node]bool
-	only     string               // within a prefixed rule: the one prefix that may be added
-	siblings []ast.Node           // of the rule in hand
-	names    map[string][3]string // of properties as written: in lower case, and its parts
-	changes  []Change
-	index    map[Change]int // by change without its count
+	only     string     // within a prefixed rule: the one prefix that may be added
+	siblings []ast.Node // of the rule in hand
+
+	declared   map[string]*ast.Declaration // what a long block declares, by names in lower case
+	declaredIn *ast.Node                   // the first node of that block
+
+	names   map[string][3]string // of properties as written: in lower case, and its parts
+	changes []Change
+	index   map[Change]int // by change without its count
 }
 
 // rule returns what stands for a rule.
@@ -268,7 +272,7 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	}
 	out := p.box(d, name, block)
 	for _, prefix := range p.fitting(p.properties[name]) {
-		if find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {
+		if p.find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {
 			continue // the author wrote it, and may have meant another value
 		}
 		twin := *listed
@@ -345,8 +349,20 @@ func (p *prefixer) split(written string) (name, prefix, standard string) {
 	return parts[0], parts[1], parts[2]
 }
 
-// find returns the declaration of a property in a block.
-func find(block []ast.Node, name string) *ast.Declaration {
+// find returns the first declaration of a property in a block.
+func (p *prefixer) find(block []ast.Node, name string) *ast.Declaration {
+	const few = 32 // nodes, which are looked through one by one
+	if len(block) > few {
+		if p.declared == nil || &block[0] != p.declaredIn {
+			p.declared, p.declaredIn = make(map[string]*ast.Declaration), &block[0]
+			for _, n := range slices.Backward(block) {
+				if d, ok := n.(*ast.Declaration); ok {
+					p.declared[token.Lower(d.Name)] = d
+				}
+			}
+		}
+		return p.declared[token.Lower(name)]
+	}
 	for _, n := range block {
 		if d, ok := n.(*ast.Declaration); ok && token.EqualFold(d.Name, name) {
 			return d
