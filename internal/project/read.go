@@ -204,10 +204,10 @@ func (r *reader) unknownKey(key []string) {
 	known := knownKeys[table]
 	where := "the settings"
 	if len(key) > 1 {
-		where = "[" + strings.Join(key[:len(key)-1], ".") + "]"
+		where = "[" + abridged(strings.Join(key[:len(key)-1], ".")) + "]"
 	}
 	mend := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
-	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", abridged(name), abridged(where)), mend)
+	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", abridged(name), where), mend)
 }
 
 // fill puts what the file says in place of the defaults.
