@@ -304,7 +304,7 @@ func (c *Composer) trailed(d *diag.Diagnostic) {
 	var last source.Span
 	shown := 0
 	for _, s := range slices.Backward(c.trail) {
-		if s.at == last { // what calls itself is named once
+		if s.at == last || s.at == d.Span { // what calls itself is named once, and the finding shows its own place
 			continue
 		}
 		if shown++; shown > most {
