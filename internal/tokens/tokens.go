@@ -42,6 +42,9 @@ func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	}
 	r.group(&root, nil, "")
 	for _, e := range r.entries {
+		if r.full {
+			break
+		}
 		r.token(e)
 	}
 	return r.out, r.diags
@@ -188,7 +191,7 @@ func (r *reader) add(path []string, css string, e *entry) {
 // values composite tokens may be made of, each counted as often as it is used.
 const (
 	maxParts  = 1_000_000
-	maxTokens = 200_000
+	maxTokens = 120_000
 )
 
 // reading returns the use of a constant of a path.

@@ -134,9 +134,9 @@ func TestGrowthIsBounded(t *testing.T) {
 		"a chain read from behind": {backwards, false},
 		"a wide group":             {wide, false},
 	} {
-		start := time.Now()
+		start := time.Now() // on a busy machine; a quiet one takes a second
 		_, found := read(test.src)
-		if took := time.Since(start); took > 5*time.Second || len(found) > 3 || (len(found) > 0) != test.findings {
+		if took := time.Since(start); took > 20*time.Second || len(found) > 3 || (len(found) > 0) != test.findings {
 			t.Errorf("%s: %d findings in %v: %.300q", name, len(found), took, found)
 		}
 	}

@@ -34,7 +34,7 @@ func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
 	p := newParser(f)
 	p.list(0, false)
 	selectors := p.selectors(p.scratch, true)
-	if d, ok := badSelector(selectors); ok {
+	if d, ok := badSelector(selectors, nil); ok {
 		p.diags = append(p.diags, d)
 	}
 	return selectors, p.diags

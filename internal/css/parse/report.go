@@ -135,21 +135,29 @@ func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 // may still have to be built before. Rules within at-rules that are not known
 // to hold style rules are left out.
 func BadSelectors(nodes []ast.Node) []diag.Diagnostic {
-	var found []diag.Diagnostic
-	ast.Walk(nodes, func(n ast.Node) bool {
+	return badSelectors(nodes, nil, nil)
+}
+
+// badSelectors adds what is found in nodes that stand in a rule with the selectors parents.
+func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnostic) []diag.Diagnostic {
+	for _, n := range nodes {
 		if len(found) >= maxFindings {
-			return false
+			return found
 		}
 		switch n := n.(type) {
 		case *ast.AtRule:
-			return holdsStyleRules[token.Lower(n.Name)]
+			if holdsStyleRules[token.Lower(n.Name)] {
+				found = badSelectors(ast.Body(n), parents, found)
+			}
 		case *ast.StyleRule:
-			if d, ok := badSelector(n.Selectors); ok {
+			if d, ok := badSelector(n.Selectors, parents); ok {
 				found = append(found, d)
 			}
+			found = badSelectors(n.Nodes, n.Selectors, found)
+		default:
+			found = badSelectors(ast.Body(n), parents, found)
 		}
-		return true
-	})
+	}
 	return found
 }
 
@@ -159,8 +167,9 @@ var holdsStyleRules = map[string]bool{
 	"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true,
 }
 
-// badSelector words what is wrong with the first bad selector of a list.
-func badSelector(selectors []ast.Selector) (diag.Diagnostic, bool) {
+// badSelector words what is wrong with the first bad selector of a list, which stands in a rule with the
+// selectors parents.
+func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	i := slices.IndexFunc(selectors, ast.Selector.IsBad)
 	if i < 0 {
 		return diag.Diagnostic{}, false
@@ -180,7 +189,43 @@ func badSelector(selectors []ast.Selector) (diag.Diagnostic, bool) {
 	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
 		d.Mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
 	}
+	if name, ok := joinedName(bad); ok {
+		d.Message = fmt.Sprintf("browsers do not join names: \"&%s\" cannot be read, and they drop the whole rule", name)
+		d.Mend = "write the whole name, in a rule outside of this one"
+		if len(parents) == 1 && len(parents[0]) > 0 {
+			if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
+				d.Mend = fmt.Sprintf("write \".%s%s\", in a rule outside of this one", last.Name, name)
+			}
+		}
+	}
+	if at, ok := doubledCombinator(bad); ok {
+		d.Span = at
+		d.Mend = "leave one of the two combinators out, or write the element between them"
+	}
 	return d, true
+}
+
+// joinedName returns the name behind '&' if the author meant it to go on the name of the rule around.
+func joinedName(bad []ast.Value) (name string, ok bool) {
+	if len(bad) < 2 || !bad[0].IsDelim('&') || bad[1].Space {
+		return "", false
+	}
+	v := &bad[1]
+	if v.Kind == token.Ident && (v.Text[0] == '-' || v.Text[0] == '_') {
+		return token.Unescape(v.Text), true
+	}
+	return "", false
+}
+
+// doubledCombinator returns the place of two combinators side by side.
+func doubledCombinator(bad []ast.Value) (at source.Span, ok bool) {
+	isCombinator := func(v *ast.Value) bool { return v.IsDelim('>') || v.IsDelim('+') || v.IsDelim('~') }
+	for i := 1; i < len(bad); i++ {
+		if isCombinator(&bad[i-1]) && isCombinator(&bad[i]) {
+			return bad[i-1].Pos.To(bad[i].Span().End), true
+		}
+	}
+	return at, false
 }
 
 // findBad returns the values of the first bad selector in s.

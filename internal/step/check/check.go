@@ -39,6 +39,10 @@ var Codes = []Code{
 	{"unknown-at-rule", diag.Error, "an at-rule that no specification has"},
 	{"unknown-descriptor", diag.Error, "a descriptor that its at-rule does not take"},
 	{"unknown-media-feature", diag.Error, "a media feature that no specification has"},
+	{"bad-query", diag.Error, "a media or container query that browsers cannot read, or with a media type that none has"},
+	{"bad-layer", diag.Error, "names of layers that browsers cannot read"},
+	{"bad-keyframe", diag.Error, "the selector of a keyframe that selects none"},
+	{"bad-var", diag.Error, "var() without the name of a custom property, or env() without a name"},
 	{"unknown-pseudo", diag.Error, "a pseudo-class or pseudo-element that no specification has"},
 	{"repeated-declaration", diag.Warning, "a declaration that says what an earlier one of its rule says"},
 	{"overridden-declaration", diag.Warning, "a declaration that a later one of its rule overrides"},
@@ -145,7 +149,8 @@ func (c *checker) list(nodes []ast.Node, at place) {
 				c.selector(s)
 			}
 			c.list(n.Nodes, place{vendor: at.vendor || !slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
-		case *ast.QualifiedRule: // a keyframe
+		case *ast.QualifiedRule:
+			c.keyframe(n)
 			c.list(n.Nodes, place{vendor: at.vendor})
 		case *ast.AtRule:
 			c.atRule(n, at)
@@ -171,8 +176,14 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 		c.report("unknown-at-rule", nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
 		return
 	}
-	if name == "media" {
+	switch name {
+	case "media":
 		c.media(r.Prelude)
+		c.queries(r, name)
+	case "container":
+		c.queries(r, name)
+	case "layer":
+		c.layers(r)
 	}
 	if !slices.Contains(properties, name) && grammar.Descriptors(name) != nil {
 		at.atRule, at.both = name, name == "page"

@@ -25,6 +25,11 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	}
 	name := token.Lower(d.Name)
 	values := ast.Significant(d.Value)
+	if len(values) == 0 {
+		c.report("unknown-value", nameSpan(d), "give it a value, or leave it out", "%q has no value, and browsers skip it", d.Name)
+		return
+	}
+	c.reads(values)
 	if at.atRule != "" {
 		if def, ok := grammar.Descriptor(at.atRule, name); ok {
 			c.value(d, def, values, "css.at-rules."+at.atRule+"."+name)

@@ -1,0 +1,177 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+)
+
+// This file checks what stands between the name of an at-rule and its block. Browsers say nothing of a query
+// that they cannot read: it never holds, and a keyframe with a bad selector is skipped.
+
+// mediaTypes are the media types, those included that nothing matches any more (Media Queries 4, section 2.3).
+var mediaTypes = strings.Fields("all print screen speech aural braille embossed handheld projection tty tv")
+
+// queries checks the queries of @media, and of @container behind the name of the container.
+func (c *checker) queries(r *ast.AtRule, name string) {
+	values := ast.Significant(r.Prelude)
+	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) { // escapes are for browsers of long ago
+		return
+	}
+	for _, query := range ast.SplitAt(values, token.Comma) {
+		if name == "media" {
+			c.mediaQuery(query)
+		} else if len(query) > 0 {
+			if query[0].Kind == token.Ident && !query[0].IsIdent("not") {
+				query = query[1:] // the name of the container
+			}
+			if len(query) > 0 {
+				c.condition(query, "container query")
+			}
+		}
+	}
+}
+
+// hasFunction reports whether values hold a function, whose reading is left to the browser.
+func hasFunction(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Function || hasFunction(v.Values()) })
+}
+
+func (c *checker) mediaQuery(query []ast.Value) {
+	if len(query) == 0 {
+		return
+	}
+	v := query
+	if (v[0].IsIdent("not") || v[0].IsIdent("only")) && len(v) > 1 && v[1].Kind == token.Ident {
+		v = v[1:]
+	}
+	if v[0].Kind != token.Ident || v[0].IsIdent("not") {
+		c.condition(v, "media query")
+		return
+	}
+	if kind := token.Lower(v[0].Text); !slices.Contains(mediaTypes, kind) {
+		c.report("bad-query", v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "there is no media type %q, and the query never holds", v[0].Text)
+		return
+	}
+	if len(v) == 1 {
+		return
+	}
+	if !v[1].IsIdent("and") || len(v) == 2 {
+		c.report("bad-query", ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "the media query cannot be read, and never holds")
+		return
+	}
+	c.condition(v[2:], "media query")
+}
+
+// condition checks features in brackets joined by "and" or "or".
+func (c *checker) condition(values []ast.Value, what string) {
+	word := ""
+	for i := 0; i < len(values); i++ {
+		if values[i].IsIdent("not") && i+1 < len(values) {
+			i++
+		}
+		if v := &values[i]; v.Kind != token.LParen {
+			c.report("bad-query", v.Span(), "", "the %s cannot be read here, and never holds: expected a feature in brackets, found %q", what, print.Values(values[i:i+1]))
+			return
+		}
+		c.feature(&values[i], what)
+		if i++; i == len(values) {
+			return
+		}
+		this := token.Lower(values[i].Text)
+		switch {
+		case values[i].Kind != token.Ident || this != "and" && this != "or":
+			c.report("bad-query", values[i].Span(), "write \"and\" or \"or\" between two features", "the %s cannot be read here, and never holds", what)
+			return
+		case word != "" && word != this:
+			c.report("bad-query", values[i].Span(), "put one of them in brackets", "the %s joins by \"and\" and by \"or\", and never holds", what)
+			return
+		case i+1 == len(values):
+			c.report("bad-query", values[i].Span(), "", "the %s ends after %q, and never holds", what, this)
+			return
+		}
+		word = this
+	}
+}
+
+// feature checks what stands in brackets: a feature, alone, with a value behind a colon, or compared; or a
+// condition.
+func (c *checker) feature(v *ast.Value, what string) {
+	inner := ast.Significant(v.Values())
+	switch {
+	case len(inner) == 0:
+		c.report("bad-query", v.Span(), "", "the brackets of the %s are empty, and it never holds", what)
+	case inner[0].Kind == token.LParen || inner[0].IsIdent("not") && len(inner) > 1:
+		c.condition(inner, what)
+	case len(inner) == 1 || inner[1].Kind == token.Colon && len(inner) > 2:
+	case slices.ContainsFunc(inner, func(v ast.Value) bool { return isComparison(&v) }):
+	default:
+		mend := ""
+		if inner[0].Kind == token.Ident && inner[1].Kind != token.Colon {
+			mend = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
+		}
+		c.report("bad-query", v.Span(), mend, "the %s cannot be read here, and never holds: expected a feature, and perhaps ':' and a value", what)
+	}
+}
+
+// layers checks the names of @layer (CSS Cascade 5, section 6.4.4.2).
+func (c *checker) layers(r *ast.AtRule) {
+	for _, name := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
+		for i := 1; i < len(name); i++ {
+			if name[i].Space {
+				c.report("bad-layer", ast.SpanOf(name), "write commas between the names of layers, and dots between those of a layer in a layer",
+					"the names of layers cannot be read, and browsers skip the rule")
+				return
+			}
+		}
+	}
+}
+
+// keyframe checks the selectors of a keyframe.
+func (c *checker) keyframe(r *ast.QualifiedRule) {
+	for _, s := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
+		if len(s) == 1 && (s[0].IsIdent("from") || s[0].IsIdent("to") || s[0].Kind == token.Percentage) || hasFunction(s) {
+			continue
+		}
+		if len(s) == 2 && s[0].Kind == token.Ident && s[1].Kind == token.Percentage {
+			continue // of a named timeline range
+		}
+		mend := "a keyframe is from, to, or a percentage"
+		switch {
+		case len(s) == 1 && s[0].Kind == token.Number:
+			mend = fmt.Sprintf("write %s%%", s[0].Text)
+		case len(s) == 1 && s[0].Kind == token.Ident:
+			if near := didYouMean("", s[0].Text, []string{"from", "to"}); near != "" {
+				mend = near
+			}
+		}
+		c.report("bad-keyframe", ast.SpanOf(r.Prelude), mend, "%q selects no keyframe, and browsers skip what stands in its block", strings.TrimSpace(print.Values(s)))
+		return
+	}
+}
+
+// reads checks that var() names a custom property, and env() anything.
+func (c *checker) reads(values []ast.Value) {
+	for i := range values {
+		v := &values[i]
+		if v.Inner == nil {
+			continue
+		}
+		args := ast.Significant(v.Values())
+		switch {
+		case v.IsFunction("var") && (len(args) == 0 || args[0].Kind != token.Ident || !strings.HasPrefix(args[0].Text, "--")):
+			mend := "write var(--name) or var(--name, fallback)"
+			if len(args) > 0 && args[0].Kind == token.Ident {
+				mend = fmt.Sprintf("write var(--%s)", args[0].Text)
+			}
+			c.report("bad-var", v.Span(), mend, "var() names no custom property, and browsers skip the declaration")
+		case v.IsFunction("env") && (len(args) == 0 || args[0].Kind != token.Ident):
+			c.report("bad-var", v.Span(), "", "env() names nothing, and browsers skip the declaration")
+		}
+		c.reads(v.Values())
+	}
+}
