@@ -133,6 +133,10 @@ func (c *checker) layers(r *ast.AtRule) {
 
 // keyframe checks the selectors of a keyframe.
 func (c *checker) keyframe(r *ast.QualifiedRule) {
+	if len(ast.Significant(r.Prelude)) == 0 {
+		c.report("bad-keyframe", r.Span(), "a keyframe is from, to, or a percentage", "the keyframe has no selector, and browsers skip what stands in its block")
+		return
+	}
 	for _, s := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
 		if len(s) == 1 && (s[0].IsIdent("from") || s[0].IsIdent("to") || s[0].Kind == token.Percentage) || hasFunction(s) {
 			continue
