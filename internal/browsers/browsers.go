@@ -47,6 +47,9 @@ func ParseVersion(s string) (Version, error) {
 	return Version(major*1000 + minor), nil
 }
 
+// Major returns the first part of the version.
+func (v Version) Major() int { return int(v) / 1000 }
+
 // String returns the version as people write it: "17" or "15.4".
 func (v Version) String() string {
 	if v%1000 == 0 {

@@ -493,6 +493,10 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 			r.fail(r.places.value(key("floor", name)...), err.Error(), "")
 			continue
 		}
+		if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
+			r.fail(r.places.value(key("floor", name)...), fmt.Sprintf("there is no version %v of %s, and will not be for long: the newest that is known is %v", v, name, newest), "")
+			continue
+		}
 		q.Floor[name] = v
 	}
 	for i, text := range raw.Without {
@@ -593,6 +597,15 @@ func (c Chain) Matches(p source.Path) bool {
 	}
 	ok, _ := doublestar.Match(glob, p.Name)
 	return ok
+}
+
+// yetToCome is by how many versions a browser may be newer than what is known: some years' worth.
+const yetToCome = 60
+
+// newestOf returns the newest version of a browser that is known.
+func newestOf(name string) browsers.Version {
+	releases := browsers.Releases(name)
+	return releases[len(releases)-1].Version
 }
 
 // abridged returns the start of a name that is longer than a message can show.

@@ -80,6 +80,7 @@ func TestReadFindings(t *testing.T) {
 		{"[profile.x]\ninherits = \"y\"\n[profile.y]\ninherits = \"x\"", ``, `which leads to no other profile`, ``},
 		{"[browsers]\nfloor = { crome = \"1\" }", `crome`, `there is no key "crome" in [browsers.floor]`, `did you mean "chrome"?`},
 		{"[browsers]\nfloor = { chrome = \"new\" }", `"new"`, `expected a version such as 109 or 15.4, found "new"`, ``},
+		{"[browsers]\nfloor = { chrome = \"9999\" }", `"9999"`, `there is no version 9999 of chrome, and will not be for long`, ``},
 		{"[browsers]\nshare = 0", `0`, `share is a percentage above 0; found 0`, `0.5 selects the versions that half a percent of the world uses, or more`},
 		{"[browsers]\nrecent = 0", `0`, `recent is a whole number from 1 to 1000; found 0`, `2 selects the two newest versions of each browser`},
 		{"[browsers]\nrecent = 1\nwithout = [\"crome\"]", `"crome"`, `there is no browser "crome"`, `did you mean "chrome"?`},

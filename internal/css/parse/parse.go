@@ -347,8 +347,13 @@ func (p *parser) badPrelude(begin uint32, from int) ast.Node {
 	if bad.kind == token.EOF && !p.tooDeep {
 		return nil
 	}
+	dollar := dollarName(p.scratch[from:])
 	p.scratch = p.scratch[:from]
-	if !p.tooDeep {
+	switch {
+	case p.tooDeep:
+	case bad.kind == token.Semicolon && dollar != nil:
+		p.reportDollarName(dollar)
+	default:
 		p.reportBadPrelude(bad)
 	}
 	p.tooDeep = false

@@ -42,6 +42,8 @@ func TestFindings(t *testing.T) {
 		}`,
 		`a { background: url(a b.png); } /* WARNING "url() holds a quote, bracket or space" */`,
 		`a { color: red); } /* WARNING "')' closes nothing; browsers skip the declaration of \"color\"" */`,
+		`$accent: teal; /* WARNING "CSS has no names with '$': browsers drop" */
+		a { color: red }`,
 		`a > > b {} /* WARNING "selector cannot be read; browsers drop the whole rule" */`,
 		`.ok, a::, .fine {} /* WARNING "selector cannot be read; browsers drop the whole rule, its other selectors too" */`,
 		`a:not(> b) {} /* WARNING "selector cannot be read" */

@@ -77,6 +77,21 @@ func (p *parser) reportTooDeep() {
 	p.tooDeep = true
 }
 
+// dollarName returns the name at the start of values that are written as $name: value, or nil.
+func dollarName(values []ast.Value) *ast.Value {
+	if len(values) > 2 && values[0].IsDelim('$') && values[1].Kind == token.Ident && !values[1].Space && values[2].Kind == token.Colon {
+		return &values[1]
+	}
+	return nil
+}
+
+func (p *parser) reportDollarName(name *ast.Value) {
+	at := name.Span()
+	at.Start.Off--
+	p.warn("stray-semicolon", at, fmt.Sprintf("CSS has no names with '$': browsers drop \"$%s\" and the rule behind it", name.Text),
+		fmt.Sprintf("write @const %s: …; and read it by const(%s)", name.Text, name.Text))
+}
+
 func (p *parser) reportBadPrelude(bad badToken) {
 	switch bad.kind {
 	case token.RBrace:
