@@ -231,6 +231,7 @@ func TestComposeFindings(t *testing.T) {
 		{`@function --f() { result: 1; @media print { result: 2 } } @const x: --f();`, "--f()", `the result of "--f" depends on @media, which only a browser can decide`, ""},
 		{`@function --f() { result: 1; @media print { result: 2 } } @keyframes k { to { top: --f() } }`, "--f()", `the result of "--f" depends on @media, which only a browser can decide`, ""},
 		{`@function --f() { result: 1; .a { b: c } } a { b: --f() }`, ".a ", `the body of the function "--f" holds more than declarations and conditions`, "a function holds result, custom properties, @media, @supports, @container, and the rules of the build"},
+		{`a { b: --f() } @function --f() { result: 1; .a { b: c } }`, ".a ", `the body of the function "--f" holds more than declarations and conditions`, "a function holds result, custom properties, @media, @supports, @container, and the rules of the build"},
 		{`@function --f() { --a: var(--b); --b: var(--a); result: var(--a) } a { b: --f() }`, "--a: var(--b)", `a value in the function "--f" is made of itself`, ""},
 		{`@function --f(--a) { result: var(--a) } a { b: --f() }`, "--f()", `"--f" needs a value for its parameter "--a", which var() reads without a fallback`, ""},
 		{`@function --f(--a) returns <length> { result: var(--a) } a { b: --f(red) }`, "--f(red)", `the result of "--f" is to be <length>; found "red"`, ""},

@@ -203,6 +203,26 @@ func readsConstants(values []ast.Value) bool {
 	})
 }
 
+// resolve works a definition out by read, once, and reports one that is made of itself. It returns false if
+// the definition is of no use, after a finding.
+func (c *Composer) resolve(d *definition, circular string, read func() bool) bool {
+	switch d.state {
+	case unresolved:
+		d.state = resolving
+		ok := read()
+		switch {
+		case !ok:
+			d.state = unusable
+		case d.state == resolving: // else it met itself
+			d.state = resolved
+		}
+	case resolving:
+		d.state = unusable
+		c.fail("bad-custom", d.at, circular, "")
+	}
+	return d.state == resolved
+}
+
 // block returns what the nodes of a block make, in the scope of the block.
 func (c *Composer) block(nodes []ast.Node, s *Scope) []ast.Node {
 	c.hoist(nodes, s)

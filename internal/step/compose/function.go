@@ -33,6 +33,7 @@ type call struct {
 
 // local is a parameter, or what the body of a function declares.
 type local struct {
+	name    string
 	values  []ast.Value
 	scope   *Scope // in which the values are worked out when they are read first
 	state   resolution
@@ -112,17 +113,17 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 			c.wrongCall(head, m, fmt.Sprintf("the parameter %q of %q is to be %s; found %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
 			return nil, false
 		default:
-			return &local{values: value, state: resolved, at: p.at}, true
+			return &local{name: p.name, values: value, state: resolved, at: p.at}, true
 		}
 	}
 	switch {
 	case p.optional:
-		return &local{values: p.byDefault, scope: body, at: p.at}, true
+		return &local{name: p.name, values: p.byDefault, scope: body, at: p.at}, true
 	case !m.isFunc && len(arg) == 0:
 		c.wrongCall(head, m, fmt.Sprintf("%q needs a value for its parameter %q", m.name, p.name), p.at)
 		return nil, false
 	}
-	return &local{state: unusable, missing: p, at: p.at}, true
+	return &local{name: p.name, state: unusable, missing: p, at: p.at}, true
 }
 
 // wrongCall reports a call whose arguments do not fit.
@@ -229,19 +230,11 @@ func keyword(values []ast.Value) (string, bool) {
 // inherited returns what a local with the value "inherit" stands for: what its name stands for where
 // the function is called.
 func (c *Composer) inherited(l *local, of *call) ([]ast.Value, bool) {
-	for name, own := range of.locals {
-		if own != l {
-			continue
-		}
-		if outer, call := of.caller.lookUp(name); outer != nil {
-			return c.valueOf(outer, call)
-		}
-		var use ast.Value
-		use.Kind, use.Text, use.Pos = token.Function, "var(", l.at.Start
-		use.Inner = &ast.Inner{Values: []ast.Value{{Kind: token.Ident, Text: token.EscapeName(name), Pos: l.at.Start}}}
-		return []ast.Value{use}, true
+	if outer, call := of.caller.lookUp(l.name); outer != nil {
+		return c.valueOf(outer, call)
 	}
-	return nil, false
+	name := ast.Value{Kind: token.Ident, Text: token.EscapeName(l.name), Pos: l.at.Start}
+	return []ast.Value{{Kind: token.Function, Text: "var(", Pos: l.at.Start, Inner: &ast.Inner{Values: []ast.Value{name}}}}, true
 }
 
 // declare notes what the body of a function declares.
@@ -251,7 +244,7 @@ func (f *call) declare(d *ast.Declaration, s *Scope) {
 		name = resultName
 	}
 	if name == resultName || strings.HasPrefix(name, "--") {
-		f.locals[name] = &local{values: d.Value, scope: s.frozen(), at: d.Span()}
+		f.locals[name] = &local{name: name, values: d.Value, scope: s.frozen(), at: d.Span()}
 	}
 }
 

@@ -36,21 +36,11 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 
 // customQuery returns the media query that custom media stand for. ok is false after a finding.
 func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bool) {
-	if d.state == unresolved {
-		d.state = resolving
+	ok = c.resolve(d, fmt.Sprintf("the custom media %q are made of themselves", d.name()), func() (ok bool) {
 		d.query, ok = c.readCustomQuery(d, s)
-		if d.state == resolving {
-			d.state = resolved
-		}
-		if !ok {
-			d.state = unusable
-		}
-	}
-	if d.state == resolving {
-		d.state = unusable
-		c.fail("bad-custom", d.at, fmt.Sprintf("the custom media %q are made of themselves", d.name()), "")
-	}
-	return d.query, d.state == resolved
+		return ok
+	})
+	return d.query, ok
 }
 
 func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {

@@ -276,21 +276,11 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 
 // customList returns the selectors that a custom selector stands for. ok is false after a finding.
 func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
-	if d.state == unresolved {
-		d.state = resolving
+	ok = c.resolve(d, fmt.Sprintf("the custom selector %q is made of itself", ":"+d.name()), func() (ok bool) {
 		d.list, ok = c.readCustomList(d, s)
-		if d.state == resolving {
-			d.state = resolved
-		}
-		if !ok {
-			d.state = unusable
-		}
-	}
-	if d.state == resolving {
-		d.state = unusable
-		c.fail("bad-custom", d.at, fmt.Sprintf("the custom selector %q is made of itself", ":"+d.name()), "")
-	}
-	return d.list, d.state == resolved
+		return ok
+	})
+	return d.list, ok
 }
 
 func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
