@@ -25,6 +25,7 @@ var allowed = map[string]string{
 	"internal/css/parse":       "internal/css/ast internal/css/scan internal/css/token internal/diag internal/source",
 	"internal/css/print":       "internal/css/ast internal/css/scan internal/css/token internal/source",
 	"internal/css/selector":    "internal/css/ast internal/css/token",
+	"internal/css/replace":     "internal/css/ast internal/css/print internal/css/token internal/css/value internal/source",
 	"internal/css/value":       "internal/css/ast internal/css/print internal/css/token internal/source",
 	"internal/css/csstest":     "",
 	"internal/css/grammar":     "internal/css/ast internal/css/token internal/css/value",
@@ -47,10 +48,10 @@ var allowed = map[string]string{
 	"internal/project":         "internal/browsers internal/diag internal/source internal/step internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/script internal/source internal/tokens",
-	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/graph internal/project " +
+	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/token internal/css/value internal/diag internal/graph internal/project " +
 		"internal/script internal/source internal/sourcemap internal/split internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
 	"internal/watch": "",
-	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
+	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/css/replace internal/css/value internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
 }
 
 // onlyIn says which package alone may import something from outside.

@@ -29,6 +29,7 @@ type entry struct {
 	sheets   []*composedSheet // whose findings are its own as well
 	external int              // pieces that are imports from elsewhere
 	record   *compose.Record
+	composed [][]ast.Node         // of each piece, before the steps after compose; if records are wanted
 	deps     map[source.Path]bool // files that were read for it, or looked for
 	// Sheets that were checked, and those of libraries that were not.
 	checked, unchecked map[source.Path]bool
@@ -126,7 +127,7 @@ func (b *builder) assemble(e *entry, sheet *graph.Sheet) {
 
 // reset forgets what was made of an entry, but not what was read for it.
 func (e *entry) reset() {
-	e.pieces, e.tree, e.diags, e.checks, e.sheets, e.external, e.record = nil, nil, nil, nil, nil, 0, nil
+	e.pieces, e.tree, e.diags, e.checks, e.sheets, e.external, e.record, e.composed = nil, nil, nil, nil, nil, 0, nil, nil
 }
 
 // all appends the pieces of a sheet and of all that it imports, and reports what turned out at the end.
@@ -229,7 +230,7 @@ type visit struct {
 	// that one of them imports. leftOut tells that the sheet itself is not
 	// wanted, cut that neither is what it imports.
 	rules, sheets []*parts
-	given         []*given // what they say of custom properties, the nearest import first
+	overrides     []*override // what they put in place of values, the nearest import first
 	leftOut, cut  bool
 }
 

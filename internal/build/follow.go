@@ -37,9 +37,14 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	if !ok {
 		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
 			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
-				"without(\"sheet.css\", selector(\".class\")), only(…) or set(--name: value)"})
+				"without(\"sheet.css\", selector(\".class\")), only(…), set(--name: value) or replace(value: value)"})
 		return
 	}
+	own, ok := a.readOverride(imp)
+	if !ok {
+		return
+	}
+	imp.Media = here.overrideMedia(imp.Media)
 	if slices.Contains(a.b.project.Settings.ChainOf(here.path), "lower") {
 		imp.Media, _ = lower.Media(imp.Media, a.b.lowering)
 	}
@@ -50,9 +55,9 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	b := a.b
 	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
 	if target.Kind == graph.External {
-		if len(imp.Parts)+len(imp.Given) > 0 {
+		if len(imp.Parts) > 0 || own != nil {
 			a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: imp.At,
-				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it or set in it"})
+				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it, set in it or replaced in it"})
 			return
 		}
 		here.node.Imports = append(here.node.Imports, &ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
@@ -73,26 +78,25 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		a.unreadable(target.Path, err, imp.At, here)
 		return
 	}
-	a.imported(sheet, imp, target.Path, cond, conds, here)
+	a.imported(sheet, imp, own, target.Path, cond, conds, here)
 }
 
 // imported appends the pieces of a sheet that an import of another brings in,
-// and reports what the import says to no effect.
-func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, p source.Path, cond *condition, conds []*condition, here *visit) {
-	next, own := here.next(p, imp)
-	var givens []*given
-	seen := &met{make(map[string]bool)}
-	for _, g := range imp.Given {
-		givens = append(givens, &given{Given: g, met: seen})
+// and reports what the import says to no effect. own is what it puts in place of values, or nil.
+func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override, p source.Path, cond *condition, conds []*condition, here *visit) {
+	next, parts := here.next(p, imp)
+	next.overrides = here.overrides
+	if own != nil {
+		next.overrides = append([]*override{own}, here.overrides...)
 	}
-	next.given = append(givens, here.given...)
 	next.node = &ImportNode{Sheet: a.b.project.Tree.Show(p), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, path: p}
 	here.node.Imports = append(here.node.Imports, next.node)
 	a.sheet(sheet, conds, next)
-	for _, g := range givens {
-		a.report(g.idle()...)
+	if own != nil {
+		a.report(own.idle()...)
+		next.node.Replaced = own.replaced()
 	}
-	for _, p := range own {
+	for _, p := range parts {
 		for _, d := range p.idle() {
 			a.report(d)
 		}

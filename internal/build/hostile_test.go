@@ -30,6 +30,16 @@ const (
 	tenClasses = ".l0, .l1, .l2, .l3, .l4, .l5, .l6, .l7, .l8, .l9"
 )
 
+// chainOfImports returns sheets i0.css to iN.css that each import the next one, and the last of which holds css.
+func chainOfImports(n int, with, css string) map[string]string {
+	out := make(map[string]string)
+	for i := range n {
+		out[fmt.Sprintf("i%d.css", i)] = fmt.Sprintf("@import \"i%d.css\" %s;", i+1, with)
+	}
+	out[fmt.Sprintf("i%d.css", n)] = css
+	return out
+}
+
 // hostile are projects that are short and want to grow without bound, in time or in memory. code is the
 // finding that ends each; empty if it is to be built.
 var hostile = []struct {
@@ -50,6 +60,8 @@ var hostile = []struct {
 	{name: "if() that doubles", css: "@const x: if(media(hover): 1px; else: 2px);" + strings.Repeat("@const x: if(media(hover): const(x); else: const(x));", 40) + "a { b: const(x) }", code: "too-many-values"},
 	{name: "mixed colours that double", css: "@const c: currentcolor;" + strings.Repeat("@const c: color-mix(in srgb, const(c), const(c));", 60) + "a { color: const(c) }", code: "too-many-values"},
 	{name: "relative colours in a chain", css: "@const c: currentcolor;" + strings.Repeat("@const c: oklch(from const(c) calc(l * 0.9) c h);", 3000) + "a { color: const(c) }", code: "too-deep"},
+	{name: "replacements that double", css: "@import \"i0.css\" replace(mast: old old);", files: chainOfImports(60, "replace(mast: old old)", "a { b: mast }"), code: "too-many-values"},
+	{name: "many replacements", css: "@import \"lib.css\" replace(" + repeat(5000, "#px: #+px;") + ");", files: map[string]string{"lib.css": repeat(5000, ".a# { width: #px }")}},
 	{name: "loops with empty bodies", css: strings.Repeat("@loop i over range(1, 99999) {", 4) + strings.Repeat("}", 4), code: "too-many-values"},
 	{name: "loops around @const", css: "@loop i over range(1, 99999) { @loop j over range(1, 99999) { @const x: 1; } }", code: "too-many-values"},
 	{name: "loops around @default", css: "@loop i over range(1, 99999) { @loop j over range(1, 99999) { @default x: 1; } }", code: "too-many-values"},

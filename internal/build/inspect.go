@@ -342,6 +342,7 @@ type ImportNode struct {
 	LeftOut   bool        // by without() or only()
 	External  bool        // from elsewhere
 	Repeated  bool        // a later import of the same sheet decides alone
+	Replaced  int         // values that the import puts in place of others, in all that it brings in
 	Imports   []*ImportNode
 
 	path source.Path

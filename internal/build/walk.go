@@ -60,7 +60,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 // keeps reports whether what comes of a sheet may be kept for other places where
 // it is imported: nothing on the way to it says anything about its parts.
 func (a *assembler) keeps(s *graph.Sheet, here *visit) bool {
-	return !a.b.records && !a.b.checkAll && !here.leftOut && len(here.rules) == 0 && len(here.given) == 0 && s.File.Path == here.path && !a.block
+	return !a.b.records && !a.b.checkAll && !here.leftOut && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.block
 }
 
 // traitsIn returns the traits of a sheet outside of layers or in one.
@@ -149,7 +149,10 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 			out.diags = append(out.diags, d)
 		}
 	}
-	nodes = give(nodes, here.given)
+	nodes = here.override(nodes)
+	if a.b.records {
+		a.entry.composed = append(a.entry.composed, nodes)
+	}
 	out.checks = a.check(here, nodes, a.b.checker.Nodes)
 	nodes, out.prefix = a.steps(nodes, steps, func(d diag.Diagnostic) { out.diags = append(out.diags, d) })
 	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)

@@ -96,7 +96,7 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 		},
 	}
 	cmd.SetFlagErrorFunc(flagError)
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newRepeats(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	return cmd
 }
 
@@ -129,6 +129,16 @@ func flagError(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("%q is no value for the flag --%s; %s", invalid.GetValue(), invalid.GetFlag().Name, help)
 	}
 	return fmt.Errorf("%w; %s", err, help)
+}
+
+// atLeast requires n arguments; what says which, as in "a sheet".
+func atLeast(n int, what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) >= n {
+			return nil
+		}
+		return fmt.Errorf("%s takes %s; \"%s --help\" shows what it takes", cmd.Name(), what, cmd.CommandPath())
+	}
 }
 
 // atMost returns a check of how many arguments a command gets.

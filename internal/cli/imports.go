@@ -152,6 +152,9 @@ func (in *inspection) about(n *build.ImportNode) string {
 	default:
 		parts = append(parts, "writes nothing"+sets)
 	}
+	if n.Replaced > 0 {
+		parts = append(parts, plural(n.Replaced, "value")+" replaced")
+	}
 	if n.Condition != "" {
 		parts = append(parts, "in "+diag.Printable(n.Condition))
 	}
@@ -180,6 +183,7 @@ type jsonImport struct {
 	LeftOut   bool         `json:"leftOut,omitempty"`
 	External  bool         `json:"external,omitempty"`
 	Repeated  bool         `json:"repeated,omitempty"`
+	Replaced  int          `json:"replaced,omitempty"`
 	Imports   []jsonImport `json:"imports,omitempty"`
 }
 
@@ -199,7 +203,7 @@ func jsonTrees(list []*build.ImportNode, scripts []string) []jsonImport {
 		if i < len(scripts) {
 			script = scripts[i]
 		}
-		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, jsonTrees(n.Imports, nil)})
+		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, n.Replaced, jsonTrees(n.Imports, nil)})
 	}
 	return out
 }

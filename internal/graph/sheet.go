@@ -134,10 +134,11 @@ type Import struct {
 	HasLayer bool
 	Supports []ast.Value // the condition, without the function around it
 	Media    []ast.Value
-	// Rinzel's own: which parts of the sheet are wanted, and which values its
-	// custom properties are given.
-	Parts []Parts
-	Given []Given
+	// Rinzel's own: which parts of the sheet are wanted, which values its custom
+	// properties are given, and the functions replace(…).
+	Parts   []Parts
+	Given   []Given
+	Replace []ast.Value
 }
 
 // Given is a value for a custom property, in set() of an import.
@@ -203,7 +204,7 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	return imp, true
 }
 
-// takeOwn takes without(…), only(…) and set(…) out of the values behind the
+// takeOwn takes without(…), only(…), set(…) and replace(…) out of the values behind the
 // address of an import. ok is false if one of them is not written as it must be.
 func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 	for i := range values {
@@ -211,6 +212,8 @@ func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 		switch {
 		case v.IsFunction("set"):
 			imp.Given, ok = appendGiven(imp.Given, v.Values())
+		case v.IsFunction("replace"):
+			imp.Replace, ok = append(imp.Replace, *v), true
 		case v.IsFunction("only"), v.IsFunction("without"):
 			var p Parts
 			p, ok = readParts(v)

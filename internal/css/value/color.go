@@ -392,6 +392,9 @@ func (c Color) to(space Space) Color {
 	return out
 }
 
+// To returns the colour in another space. A channel that is missing, or that means nothing there, is 0.
+func (c Color) To(space Space) Color { return c.to(space) }
+
 // resolved returns the colour in another space, where none of its channels is
 // missing any more; in its own space it stays as it is.
 func (c Color) resolved(space Space) Color {

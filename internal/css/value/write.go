@@ -141,6 +141,27 @@ func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	return w.token(token.Number, w.digits.text(math.Round(x*decimals)/decimals), space)
 }
 
+// Hex returns an opaque colour of sRGB in hexadecimal notation. ok is false for all others.
+func (c Color) Hex() (string, bool) {
+	if !c.InGamut(SRGB) || c.Alpha != 1 {
+		return "", false
+	}
+	rgb := c.to(SRGB)
+	rgb.Legacy, rgb.Missing = true, [4]bool{}
+	return rgb.hex()
+}
+
+// Mixed returns a mix of a colour with transparent that leaves alpha, from 0 to 1, of it.
+func Mixed(v *ast.Value, alpha float64) ast.Value {
+	w := writer{at: v}
+	color := *v
+	color.Space = false
+	return w.nested(token.Function, "color-mix(", []ast.Value{
+		w.token(token.Ident, "in", false), w.token(token.Ident, "srgb", true), w.token(token.Comma, ",", false),
+		color, w.number(Number{alpha * 100, "%"}, true), w.token(token.Comma, ",", false), w.token(token.Ident, "transparent", false),
+	}, v.Space)
+}
+
 // hex returns a colour from before CSS Color 4 in hexadecimal notation. ok is
 // false if it is none, or its alpha is no whole number of 255ths.
 func (c Color) hex() (string, bool) {

@@ -35,6 +35,9 @@ func (p place) within(v *ast.Value) place {
 	if p.asWritten && v.IsFunction("set") {
 		return place{} // values for custom properties of an imported sheet
 	}
+	if v.IsFunction("replace") {
+		return p // what holds the old value is worked out when it is known
+	}
 	if v.IsFunction("style") {
 		p.asWritten, p.compared = false, true
 	}
@@ -42,6 +45,9 @@ func (p place) within(v *ast.Value) place {
 	p.Place = p.Within(v.Name())
 	return p
 }
+
+// ownImportFunctions are what an import says to the build.
+var ownImportFunctions = words("without only set replace")
 
 // ImportPrelude returns the prelude of an @import rule with all that it says
 // to the build finished.
@@ -52,7 +58,7 @@ func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
 	}
 	start := slices.IndexFunc(out, func(v ast.Value) bool { return v.Kind == token.LParen || v.Kind == token.Ident && !v.IsIdent("layer") })
 	end := start
-	for end < len(out) && !out[end].IsFunction("without") && !out[end].IsFunction("only") {
+	for end < len(out) && !ownImportFunctions[token.Lower(out[end].Name())] {
 		end++
 	}
 	media, _ := c.media(out[start:end], s)

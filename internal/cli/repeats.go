@@ -1,0 +1,240 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/mattn/go-runewidth"
+	"github.com/spf13/cobra"
+
+	"rinzel/internal/build"
+	"rinzel/internal/css/replace"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
+)
+
+func newRepeats(std IO) *cobra.Command {
+	var flags inspectFlags
+	var all bool
+	cmd := &cobra.Command{
+		Use:   "repeats SHEET [VALUE]",
+		Short: "List the colours, lengths, times and fonts that a sheet repeats, to be replaced by an import",
+		Long: `Repeats counts the values of a sheet and of all that it imports: which colours,
+lengths, times and fonts it uses, how often, in which properties and where first.
+A colour that is a shade or a translucent form of a more frequent one shows how it
+is made of that one, for replace() in the import that brings the sheet in.
+
+With VALUE it lists every use of that value. SHEET is a path relative to this
+folder, or root:path.`,
+		Example: `  rinzel repeats package:gauge/gauge.css
+  rinzel repeats vendor/gauge.css "#2b6cb0"`,
+		Args: cobra.MatchAll(atLeast(1, "a sheet"), atMost(2)),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				return in.repeats(cmd.Context(), args, all)
+			})
+		},
+	}
+	flags.add(cmd)
+	cmd.Flags().BoolVar(&all, "all", false, "list values that are used once as well")
+	return cmd
+}
+
+// repeats shows the values of a sheet, or the uses of one of them.
+func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]diag.Diagnostic, error) {
+	name, err := sourceName(in.project, args[0])
+	if err != nil {
+		return nil, err
+	}
+	found, err := build.ListRepeats(ctx, in.project, name)
+	if err != nil {
+		return nil, err
+	}
+	if len(args) > 1 {
+		list, err := build.RepeatsOf(found.Values, args[1])
+		if err != nil {
+			return nil, err
+		}
+		found.Values = list
+	} else if !all {
+		found.Values = slices.DeleteFunc(found.Values, func(r *replace.Repeat) bool { return len(r.Uses) < 2 && r.From == "" })
+	}
+	switch {
+	case in.flags.json:
+		in.answer = in.jsonRepeats(found)
+	case diag.HasErrors(found.Diagnostics):
+	case len(args) > 1:
+		in.usesOf(found.Values, args[1])
+	default:
+		in.repeatTables(found, all)
+	}
+	return found.Diagnostics, nil
+}
+
+// repeatTables shows a table for each group of values, and what replaces the most frequent colour.
+func (in *inspection) repeatTables(found *build.Repeats, all bool) {
+	out := in.std.Out
+	with := ""
+	if found.Sheets > 0 {
+		with = " with " + plural(found.Sheets, "import")
+	}
+	if len(found.Values) == 0 {
+		fmt.Fprintf(out, "%s%s repeats no colour, length, time or font\n", diag.Printable(found.Sheet), with)
+		return
+	}
+	fmt.Fprintln(out, in.paint("1", diag.Printable(found.Sheet))+with)
+	for g := range replace.Groups {
+		list := slices.DeleteFunc(slices.Clone(found.Values), func(r *replace.Repeat) bool { return r.Group != g })
+		if len(list) == 0 {
+			continue
+		}
+		fmt.Fprintln(out)
+		in.repeatTable(g, list, all)
+	}
+	if text := suggestion(found.Values); text != "" {
+		fmt.Fprintf(out, "\nto replace the first colour and what is made of it, with NEW for the new one:\n  %s\n", diag.Printable(text))
+	}
+}
+
+// mostRepeats is how many values of a group are shown unless all are asked for.
+const mostRepeats = 20
+
+func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all bool) {
+	more := 0
+	if !all && len(list) > mostRepeats {
+		list, more = list[:mostRepeats], len(list)-mostRepeats
+	}
+	rows := [][4]string{{g.String(), "uses", "in", "first use"}}
+	for _, r := range list {
+		rows = append(rows, [4]string{diag.Printable(r.Text), fmt.Sprint(len(r.Uses)), diag.Printable(someOf(r.Properties(), 2)), in.place(r.Uses[0].At)})
+	}
+	var widths [4]int
+	for _, row := range rows {
+		for i, cell := range row {
+			widths[i] = max(widths[i], runewidth.StringWidth(cell))
+		}
+	}
+	for i, row := range rows {
+		swatch, made := "", ""
+		if g == replace.Colors && in.std.OutColor {
+			swatch = "  "
+		}
+		if i > 0 {
+			r := list[i-1]
+			if r.Color != nil && in.std.OutColor {
+				swatch = in.swatch(bytesOf(r.Color))
+			}
+			if r.From != "" {
+				made = "  " + in.paint("2", diag.Printable(strings.ReplaceAll(r.Relative, "old", r.From)))
+			}
+		}
+		line := fmt.Sprintf("  %s%s  %*s  %s  %s", swatch, runewidth.FillRight(row[0], widths[0]), widths[1], row[1], runewidth.FillRight(row[2], widths[2]),
+			runewidth.FillRight(row[3], widths[3]))
+		line = strings.TrimRight(line, " ") + made
+		if i == 0 {
+			line = in.paint("2", line)
+		}
+		fmt.Fprintln(in.std.Out, line)
+	}
+	if more > 0 {
+		fmt.Fprintf(in.std.Out, "  and %d more: --all lists them\n", more)
+	}
+}
+
+// bytesOf returns the bytes of a colour as near as sRGB comes to it.
+func bytesOf(c *value.Color) *[3]uint8 {
+	rgb := c.Mapped().To(value.SRGB)
+	var out [3]uint8
+	for i, x := range rgb.Channels {
+		out[i] = uint8(max(0, min(255, x*255+0.5)))
+	}
+	return &out
+}
+
+// someOf returns the first names of a list, and how many others there are.
+func someOf(list []string, most int) string {
+	if len(list) <= most {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s +%d", strings.Join(list[:most], ", "), len(list)-most)
+}
+
+// suggestion returns the replace() for the most frequent colour that others are made of, or "".
+func suggestion(list []*replace.Repeat) string {
+	for _, base := range list {
+		if base.Color == nil || base.From != "" {
+			continue
+		}
+		text, shades := fmt.Sprintf("replace(%s: NEW", base.Text), 0
+		for _, r := range list {
+			switch {
+			case r.From != base.Text:
+			case r.IsChannels():
+				text += fmt.Sprintf("; %s: {R, G, B}", r.Text)
+				shades++
+			case r.Color.Alpha == 1: // translucent forms follow by themselves
+				text += fmt.Sprintf("; %s: %s", r.Text, strings.ReplaceAll(r.Relative, "old", "NEW"))
+				shades++
+			}
+		}
+		if shades > 0 {
+			return text + ")"
+		}
+	}
+	return ""
+}
+
+// usesOf lists all uses of values.
+func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
+	if len(list) == 0 {
+		fmt.Fprintf(in.std.Out, "nothing uses the value %s\n", diag.Printable(asked))
+		return
+	}
+	for _, r := range list {
+		fmt.Fprintf(in.std.Out, "%s: %s among the %s\n", in.paint("1", diag.Printable(r.Text)), plural(len(r.Uses), "use"), r.Group)
+		for _, u := range r.Uses {
+			fmt.Fprintf(in.std.Out, "  %s  %s\n", in.place(u.At), diag.Printable(u.Property))
+		}
+	}
+}
+
+// The JSON form of repeated values.
+type jsonRepeats struct {
+	Version     int              `json:"version"`
+	Sheet       string           `json:"sheet"`
+	Imports     int              `json:"imports"`
+	Values      []jsonRepeat     `json:"values"`
+	Diagnostics []jsonDiagnostic `json:"diagnostics"`
+}
+
+type jsonRepeat struct {
+	Group    string    `json:"group"`
+	Value    string    `json:"value"`
+	From     string    `json:"from,omitempty"`
+	Relative string    `json:"relative,omitempty"`
+	Uses     []jsonUse `json:"uses"`
+}
+
+type jsonUse struct {
+	Property string `json:"property"`
+	File     string `json:"file"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+}
+
+func (in *inspection) jsonRepeats(found *build.Repeats) jsonRepeats {
+	out := jsonRepeats{Version: 1, Sheet: found.Sheet, Imports: found.Sheets, Values: []jsonRepeat{},
+		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
+	for _, r := range found.Values {
+		v := jsonRepeat{Group: r.Group.String(), Value: r.Text, From: r.From, Relative: r.Relative}
+		for _, u := range r.Uses {
+			f := in.project.Tree.Set.File(u.At.Start.File)
+			line, column := f.Place(u.At.Start.Off)
+			v.Uses = append(v.Uses, jsonUse{u.Property, f.Name, line, column})
+		}
+		out.Values = append(out.Values, v)
+	}
+	return out
+}

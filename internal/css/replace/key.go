@@ -1,0 +1,86 @@
+package replace
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+)
+
+// Kind says what a value is, for counting and for finding near ones.
+type Kind uint8
+
+// The kinds of values. A Name is an identifier that names no colour, or a string.
+const (
+	Other Kind = iota
+	Color
+	Number
+	Name
+)
+
+// Key returns a text that two values share if they mean the same: #00f, blue and rgb(0 0 255);
+// .5rem and 0.50REM. property is where the value is, in lower case: it decides whether an
+// identifier is a colour. A value that takes part in nothing has no key.
+func Key(v *ast.Value, property string) (key string, kind Kind) {
+	switch v.Kind {
+	case token.Whitespace, token.Comment:
+		return "", Other
+	case token.Hash, token.Function:
+		if c, ok := value.ColorOf(v); ok {
+			return colorKey(c), Color
+		}
+	case token.Ident:
+		name := strings.ToLower(token.Unescape(v.Text))
+		if c, ok := value.ColorOf(v); ok && takesColors(property) {
+			return colorKey(c), Color
+		}
+		return "name " + name, Name
+	case token.String:
+		return "name " + strings.ToLower(token.StringValue(v.Text)), Name
+	case token.Number, token.Percentage, token.Dimension:
+		if n, ok := value.Read(v); ok {
+			return "number " + strconv.FormatFloat(n.Value, 'g', -1, 64) + n.Unit, Number
+		}
+	}
+	return "text " + print.CompactValues([]ast.Value{bare(v)}), Other
+}
+
+// bare returns v without the white space before it.
+func bare(v *ast.Value) ast.Value {
+	out := *v
+	out.Space = false
+	return out
+}
+
+// colorKey returns the key of a colour: its channels in sRGB to the byte, beyond 0 and 255 as well.
+func colorKey(c value.Color) string {
+	return fmt.Sprintf("color %s %d", opaqueKey(c), thousandths(c.Alpha))
+}
+
+func opaqueKey(c value.Color) string {
+	rgb := c.To(value.SRGB)
+	return fmt.Sprintf("%d %d %d", toByte(rgb.Channels[0]), toByte(rgb.Channels[1]), toByte(rgb.Channels[2]))
+}
+
+func toByte(x float64) int      { return int(math.Round(x * 255)) }
+func thousandths(x float64) int { return int(math.Round(x * 1000)) }
+
+// namingProperties are the first parts of the names of properties in which an identifier is a
+// name that an author chose, though it may look like a colour: animation: tan 1s.
+var namingProperties = []string{"animation", "font", "grid", "counter", "transition", "will-change", "container", "view-transition",
+	"list-style", "page", "anchor", "position", "quotes", "content", "timeline", "scroll-timeline", "string-set"}
+
+// takesColors reports whether an identifier in the value of a property may be a colour.
+func takesColors(property string) bool {
+	for _, p := range namingProperties {
+		if property == p || strings.HasPrefix(property, p+"-") {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,471 @@
+// Package replace puts values in place of others in sheets that know nothing of it: replace() in
+// an import.
+//
+//	#2b6cb0: teal                            every use of a colour, however it is written
+//	#2b6cb0, #245a94: oklch(from old l c 190)  old is the value that is replaced
+//	4px, 6px: calc(old * 2)
+//	property("*radius") 4px: 0               in properties whose name matches a glob
+//	feature("*width") 768px: 800px           in the conditions of @media and @container
+//	{43, 108, 176}: 0, 128, 128              a list with commas, in braces as CSS Values 5 has it
+//
+// A replacement for an opaque colour also replaces that colour with another alpha, which stays;
+// one that names the translucent colour comes first. Nothing is replaced twice by one Set.
+package replace
+
+import (
+	"errors"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+	"rinzel/internal/source"
+)
+
+// Pattern is a value, or several in a row, that a [Set] looks for.
+type Pattern struct {
+	Values []ast.Value
+	At     source.Span
+	rule   *rule
+	keys   []string
+	hits   int
+}
+
+// rule is a replacement: patterns, and what stands in their place.
+type rule struct {
+	with     []ast.Value
+	usesOld  bool
+	property string // glob; "" for all
+	feature  string // glob for media and container features; the rule is for conditions then
+}
+
+// Error is a replacement that is not written as it must be.
+type Error struct {
+	At      source.Span
+	Message string
+}
+
+func (e *Error) Error() string { return e.Message }
+
+// Set is the replacements of one import. It is not safe for concurrent use.
+type Set struct {
+	// Limit is how many values may be put into sheets; 0 for any number. See [Set.Exceeded].
+	Limit int
+
+	patterns []*Pattern
+	byKey    map[string][]*Pattern // by their first value, in the order in which they are tried
+	features bool                  // some are for conditions
+	seen     map[string]seen       // values that were met, for Near
+	replaced int
+	made     int // values that were put into sheets
+}
+
+type seen struct {
+	value ast.Value
+	kind  Kind
+}
+
+// Read reads what stands in replace(…). The error is an [*Error].
+func Read(values []ast.Value) (*Set, error) {
+	s := &Set{byKey: make(map[string][]*Pattern), seen: make(map[string]seen)}
+	for _, part := range ast.SplitAt(values, token.Semicolon) {
+		if len(part) == 0 {
+			continue
+		}
+		if err := s.read(part); err != nil {
+			return nil, err
+		}
+	}
+	if len(s.patterns) == 0 {
+		return nil, errors.New("it is empty")
+	}
+	for key, list := range s.byKey {
+		// More values say more, and so does a property; of equals the last one counts.
+		slices.Reverse(list)
+		slices.SortStableFunc(list, func(a, b *Pattern) int { return b.weight() - a.weight() })
+		s.byKey[key] = list
+	}
+	return s, nil
+}
+
+func (p *Pattern) weight() int {
+	w := 2 * len(p.keys)
+	if p.rule.property != "" {
+		w++
+	}
+	return w
+}
+
+// read reads one replacement.
+func (s *Set) read(part []ast.Value) error {
+	colon := slices.IndexFunc(part, func(v ast.Value) bool { return v.Kind == token.Colon })
+	if colon < 0 {
+		return &Error{ast.SpanOf(part), "expected ':' between the value and what replaces it"}
+	}
+	if colon == 0 || colon == len(part)-1 {
+		return &Error{ast.SpanOf(part), "expected a value on both sides of ':'"}
+	}
+	old, with := part[:colon], slices.Clone(part[colon+1:])
+	if len(with) == 1 && with[0].Kind == token.LBrace && len(with[0].Values()) > 0 {
+		with = slices.Clone(with[0].Values())
+	}
+	with[0].Space = false
+	r := &rule{with: with, usesOld: mentionsOld(with)}
+	if glob, ok := limit(&old[0], "property"); ok {
+		r.property, old = glob, old[1:]
+	} else if glob, ok := limit(&old[0], "feature"); ok {
+		r.feature, old = glob, old[1:]
+		s.features = true
+	}
+	for _, values := range ast.SplitAt(old, token.Comma) {
+		if len(values) == 1 && values[0].Kind == token.LBrace {
+			values = values[0].Values()
+		}
+		if len(values) == 0 {
+			return &Error{ast.SpanOf(part[:colon+1]), "expected a value before ':' and between commas"}
+		}
+		s.add(values, r)
+	}
+	return nil
+}
+
+// limit reads property("glob") or feature("glob").
+func limit(v *ast.Value, name string) (glob string, ok bool) {
+	args := v.Values()
+	if !v.IsFunction(name) || len(args) != 1 || args[0].Kind != token.String {
+		return "", false
+	}
+	return strings.ToLower(token.StringValue(args[0].Text)), true
+}
+
+func (s *Set) add(values []ast.Value, r *rule) {
+	p := &Pattern{Values: values, At: ast.SpanOf(values), rule: r}
+	for i := range values {
+		key, _ := Key(&values[i], "")
+		p.keys = append(p.keys, key)
+	}
+	s.patterns = append(s.patterns, p)
+	s.byKey[p.keys[0]] = append(s.byKey[p.keys[0]], p)
+	if v := &values[0]; r.property != "" { // in animation, tan is a name
+		if key, _ := Key(v, "font"); key != p.keys[0] {
+			s.byKey[key] = append(s.byKey[key], p)
+		}
+	}
+}
+
+func mentionsOld(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.IsIdent("old") || mentionsOld(v.Values()) })
+}
+
+// Replaced returns how many values were replaced so far.
+func (s *Set) Replaced() int { return s.replaced }
+
+// At returns where the first pattern is.
+func (s *Set) At() source.Span { return s.patterns[0].At }
+
+// Exceeded reports whether the limit was met. What is left then is not replaced.
+func (s *Set) Exceeded() bool { return s.Limit > 0 && s.made > s.Limit }
+
+// Idle returns the patterns that matched nothing, each with the nearest value that was met, or "".
+func (s *Set) Idle(report func(p *Pattern, near string)) {
+	for _, p := range s.patterns {
+		if p.hits == 0 {
+			report(p, s.near(p))
+		}
+	}
+}
+
+// Nodes returns nodes with values replaced. Nodes without any are shared.
+func (s *Set) Nodes(nodes []ast.Node) []ast.Node {
+	out, _ := ast.Map(nodes, s.node)
+	return out
+}
+
+func (s *Set) node(n ast.Node) ast.Edit {
+	switch n := n.(type) {
+	case *ast.Declaration:
+		property := token.Lower(n.Name)
+		if with, ok := s.values(n.Value, within{name: property, place: value.PlaceIn(property), verbatim: n.IsCustom()}); ok {
+			copied := *n
+			copied.Value = with
+			return ast.Replace(&copied)
+		}
+		return ast.Keep
+	case *ast.AtRule:
+		var head ast.Node = n
+		if with, ok := s.condition(n); ok {
+			copied := *n
+			copied.Prelude = with
+			head = &copied
+		}
+		if edited, ok := ast.MapBody(head, s.node); ok || head != ast.Node(n) {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	if edited, ok := ast.MapBody(n, s.node); ok {
+		return ast.Replace(edited)
+	}
+	return ast.Keep
+}
+
+// condition returns the condition of an at-rule with values replaced.
+func (s *Set) condition(r *ast.AtRule) ([]ast.Value, bool) {
+	switch token.Lower(r.Name) {
+	case "media", "container", "custom-media":
+		return s.media(r.Prelude)
+	}
+	return nil, false
+}
+
+// Media returns the media conditions of an import with values replaced.
+func (s *Set) Media(values []ast.Value) []ast.Value {
+	out, _ := s.media(values)
+	return out
+}
+
+func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
+	if !s.features {
+		return values, false
+	}
+	return ast.MapList(values, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
+		inner := v.Values()
+		if v.Kind != token.LParen && !v.IsFunction("media") && !v.IsFunction("not") {
+			return *v, false
+		}
+		out, changed := s.media(inner)
+		for _, name := range features(inner) {
+			if changed {
+				break
+			}
+			out, changed = s.values(inner, within{name: name, feature: true, place: value.Anywhere})
+		}
+		with = *v
+		with.Inner = &ast.Inner{Values: out, Close: v.Inner.Close}
+		return with, changed
+	})
+}
+
+// features returns the names in a feature, of which one is its own: (min-width: 3px), (3px < width).
+func features(values []ast.Value) []string {
+	var out []string
+	for i := range values {
+		if values[i].Kind == token.Ident {
+			out = append(out, token.Lower(values[i].Text))
+		}
+	}
+	return out
+}
+
+// within is where values are.
+type within struct {
+	name     string // of the property or feature, in lower case
+	feature  bool
+	verbatim bool // in a custom property
+	place    value.Place
+}
+
+func (p *Pattern) fits(at within) bool {
+	if (p.rule.feature != "") != at.feature {
+		return false
+	}
+	glob := p.rule.property
+	if at.feature {
+		glob = p.rule.feature
+	}
+	if glob == "" {
+		return true
+	}
+	ok, _ := path.Match(glob, at.name)
+	return ok
+}
+
+// values returns values with those replaced that a pattern matches, at every depth.
+func (s *Set) values(values []ast.Value, at within) (out []ast.Value, changed bool) {
+	for i := 0; i < len(values); i++ {
+		v := &values[i]
+		with, took := s.replacement(values[i:], at)
+		if took == 0 {
+			if inner, ok := s.inner(v, at); ok {
+				with, took = []ast.Value{inner}, 1
+			}
+		}
+		if took > 0 && !changed {
+			changed = true
+			out = append(make([]ast.Value, 0, len(values)+len(with)), values[:i]...)
+		}
+		switch {
+		case took > 0:
+			out = append(out, with...)
+			i += took - 1
+		case changed:
+			out = append(out, *v)
+		}
+	}
+	if !changed {
+		return values, false
+	}
+	return out, true
+}
+
+// inner replaces what a function, a block or the address of a picture holds.
+func (s *Set) inner(v *ast.Value, at within) (with ast.Value, changed bool) {
+	if with, ok := s.picture(v, at); ok {
+		return with, true
+	}
+	if v.Inner == nil {
+		return *v, false
+	}
+	at.place = at.place.Within(v.Name())
+	inner, ok := s.values(v.Inner.Values, at)
+	if !ok {
+		return *v, false
+	}
+	with = *v
+	with.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
+	return with, true
+}
+
+// replacement returns what stands for the values at the start of a list, and for how many; 0 if
+// no pattern matches.
+func (s *Set) replacement(values []ast.Value, at within) (with []ast.Value, took int) {
+	v := &values[0]
+	key, kind := Key(v, at.name)
+	if key == "" || s.Exceeded() {
+		return nil, 0
+	}
+	if kind != Other {
+		s.seen[key] = seen{bare(v), kind}
+	}
+	for _, p := range s.byKey[key] {
+		if n := p.match(values, at); n > 0 {
+			return s.put(p, values[:n], at, 1), n
+		}
+	}
+	if kind == Color {
+		return s.translucent(v, at)
+	}
+	return nil, 0
+}
+
+// match returns how many values the pattern matches at the start of a list, which starts with its
+// first key; 0 if it does not match. White space and comments between values do not count.
+func (p *Pattern) match(values []ast.Value, at within) int {
+	if !p.fits(at) {
+		return 0
+	}
+	next := 1
+	for i := 1; i < len(values) && next < len(p.keys); i++ {
+		key, _ := Key(&values[i], "")
+		if key == "" {
+			continue
+		}
+		if key != p.keys[next] {
+			return 0
+		}
+		if next++; next == len(p.keys) {
+			return i + 1
+		}
+	}
+	if next == len(p.keys) {
+		return 1
+	}
+	return 0
+}
+
+// translucent replaces a colour with an alpha of its own by a pattern for the opaque colour.
+func (s *Set) translucent(v *ast.Value, at within) (with []ast.Value, took int) {
+	c, ok := value.ColorOf(v)
+	if !ok || c.Alpha <= 0 || c.Alpha >= 1 {
+		return nil, 0
+	}
+	alpha := c.Alpha
+	c.Alpha = 1
+	for _, p := range s.byKey[colorKey(c)] {
+		if len(p.keys) == 1 && p.fits(at) {
+			return s.put(p, []ast.Value{*v}, at, alpha), 1
+		}
+	}
+	return nil, 0
+}
+
+// put returns what stands in place of old, which a pattern matches. alpha is what a new colour
+// is multiplied by.
+func (s *Set) put(p *Pattern, old []ast.Value, at within, alpha float64) []ast.Value {
+	p.hits++
+	s.replaced++
+	s.made += len(p.rule.with) * len(old)
+	with := p.rule.with
+	if p.rule.usesOld {
+		with = withOld(with, old)
+	}
+	with = finish(with, at.place)
+	if !p.rule.usesOld && alpha < 1 && len(with) == 1 {
+		with[0] = faded(&with[0], alpha)
+	}
+	if at.verbatim {
+		return ast.Verbatim(with)
+	}
+	with[0].Space = old[0].Space
+	return with
+}
+
+// withOld returns values with old in place of the word.
+func withOld(values, old []ast.Value) []ast.Value {
+	var out []ast.Value
+	for _, v := range values {
+		switch {
+		case v.IsIdent("old"):
+			put := slices.Clone(old)
+			put[0].Space = v.Space
+			out = append(out, put...)
+			continue
+		case v.Inner != nil:
+			v.Inner = &ast.Inner{Values: withOld(v.Inner.Values, old), Close: v.Inner.Close}
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// finish works out the functions of which all is known, the innermost ones first.
+func finish(values []ast.Value, at value.Place) []ast.Value {
+	out := slices.Clone(values)
+	for i := range out {
+		v := &out[i]
+		if v.Inner == nil {
+			continue
+		}
+		v.Inner = &ast.Inner{Values: finish(v.Inner.Values, at.Within(v.Name())), Close: v.Inner.Close}
+		if !value.WorksOut(v) {
+			continue
+		}
+		space := v.Space
+		if with, ok, err := value.Fold(v, at); ok && err == nil {
+			*v = with
+		} else if with, ok := value.FoldColor(v); ok {
+			*v = with
+		}
+		v.Space = space
+	}
+	return out
+}
+
+// faded returns a colour with its alpha multiplied. One that only a browser knows is mixed with
+// transparent.
+func faded(v *ast.Value, alpha float64) ast.Value {
+	if c, ok := value.ColorOf(v); ok {
+		c.Alpha *= alpha
+		return c.Value(v)
+	}
+	return value.Mixed(v, alpha)
+}
+
+// Text returns the pattern as it is written.
+func (p *Pattern) Text() string { return print.CompactValues(p.Values) }
+
+// IsLimited reports whether the pattern is for some properties or features only.
+func (p *Pattern) IsLimited() bool { return p.rule.property != "" || p.rule.feature != "" }
