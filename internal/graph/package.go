@@ -16,6 +16,7 @@ import (
 
 // manifest is what a package says of its files.
 type manifest struct {
+	Version string          `json:"version"`
 	Style   string          `json:"style"`
 	Main    string          `json:"main"`
 	Exports json.RawMessage `json:"exports"`
@@ -67,6 +68,20 @@ func splitPackage(name string) (pkg, sub string) {
 		return parts[0] + "/" + parts[1], strings.Join(parts[2:], "/")
 	}
 	return parts[0], strings.Join(parts[1:], "/")
+}
+
+// PackageOf returns the name of the package, with its scope, that a path in a folder of packages leads into.
+func PackageOf(name string) string {
+	pkg, _ := splitPackage(name)
+	return pkg
+}
+
+// PackageVersion returns the version that the package in a folder says it has, or "".
+func PackageVersion(tree *source.Tree, folder source.Path) string {
+	if !tree.Exists(source.Path{Root: folder.Root, Name: path.Join(folder.Name, "package.json")}) {
+		return ""
+	}
+	return readManifest(tree, folder.Root, folder.Name).Version
 }
 
 func readManifest(tree *source.Tree, root, pkg string) manifest {

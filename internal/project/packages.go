@@ -3,6 +3,7 @@ package project
 import (
 	"fmt"
 	"path/filepath"
+	"strings"
 
 	"rinzel/internal/source"
 )
@@ -37,6 +38,11 @@ func packageRoot(i int) string {
 		return PackageRoot
 	}
 	return fmt.Sprintf("%s.%d", PackageRoot, i)
+}
+
+// IsPackageRoot reports whether a root is a folder with packages.
+func IsPackageRoot(name string) bool {
+	return name == PackageRoot || strings.HasPrefix(name, PackageRoot+".")
 }
 
 // openPackages opens the folders with packages in the source folder and above it.

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"time"
 	"unicode/utf8"
 	"unsafe"
 
@@ -335,6 +336,19 @@ func (t *Tree) Head(p Path, n int64) []byte {
 		return nil
 	}
 	return data
+}
+
+// Modified returns when a file was last written. It is asked of the disk each time. ok is false if there is no such file.
+func (t *Tree) Modified(p Path) (at time.Time, ok bool) {
+	folder, ok := t.folders[p.Root]
+	if !ok || !fs.ValidPath(p.Name) {
+		return at, false
+	}
+	info, err := fs.Stat(folder.FS, p.Name)
+	if err != nil {
+		return at, false
+	}
+	return info.ModTime(), true
 }
 
 // Exists reports whether p is a file that can be opened. It is asked of the
