@@ -109,7 +109,7 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked,
 	}
 	shown := c.Diagnostics
 	if !flags.every {
-		shown = alike(shown)
+		shown = diag.Alike(shown)
 	}
 	renderer := diag.Renderer{Files: p.Tree.Set, Color: std.OutColor}
 	if err := renderer.Render(std.Out, shown); err != nil {
@@ -138,26 +138,4 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked,
 	}
 	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", checked+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 	return err
-}
-
-// alike returns findings with those that say the same of another place gathered
-// in the first of them.
-func alike(list []diag.Diagnostic) []diag.Diagnostic {
-	type kind struct{ code, message string }
-	var out []diag.Diagnostic
-	first := make(map[kind]int)
-	more := make(map[int]int)
-	for _, d := range list {
-		k := kind{d.Code, d.Message}
-		if i, met := first[k]; met {
-			more[i]++
-			continue
-		}
-		first[k] = len(out)
-		out = append(out, d)
-	}
-	for i, n := range more {
-		out[i].Message += fmt.Sprintf(" (and %s like it)", plural(n, "more finding"))
-	}
-	return out
 }

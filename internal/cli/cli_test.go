@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -233,17 +234,21 @@ func TestUnreached(t *testing.T) {
 
 // TestManyFindings shows some of many findings of a kind, and a watch only those that are new.
 func TestManyFindings(t *testing.T) {
-	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", strings.Repeat(".a { colr: red }\n", 30)+".a { color: red")
+	var many strings.Builder
+	for i := range 30 {
+		fmt.Fprintf(&many, ".a { colr%d: red }\n", i)
+	}
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", many.String()+".a { color: red")
 	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "there is no property") != 20 || !strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
 		t.Errorf("got %s", errs)
 	}
 	w := startWatch(t, dir)
 	w.expect("there is no property")
 	w.expect("watching")
-	w.write("main.css", "\n\n"+strings.Repeat(".a { colr: red }\n", 30)+".a { width: 1px }\n")
+	w.write("main.css", "\n\n"+many.String()+".a { width: 1px }\n")
 	w.expect("30 findings as before")
 	w.expect("built 1 page")
-	w.write("main.css", strings.Repeat(".a { colr: red }\n", 31))
+	w.write("main.css", many.String()+".a { colr30: red }\n")
 	w.expect("there is no property")
 	w.expect("30 findings as before")
 }

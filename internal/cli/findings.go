@@ -12,13 +12,13 @@ import (
 // them asks for all.
 const mostOfKind = 20
 
-// showFindings shows findings, and tells of those that it leaves out: more of a code than
+// showFindings shows findings, those that say the same of several places as one, and tells of those that it leaves out: more of a code than
 // anybody reads. all is how to be shown them.
 func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string) error {
 	count := make(map[string]int)
 	var shown []diag.Diagnostic
 	var more []string // codes of which some are left out
-	for _, d := range ds {
+	for _, d := range diag.Alike(ds) {
 		switch count[d.Code]++; {
 		case count[d.Code] <= mostOfKind:
 			shown = append(shown, d)

@@ -128,7 +128,7 @@ func writeJSON(w io.Writer, v any) error {
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend, More: d.More}
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend, More: len(d.Also)}
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
 		}

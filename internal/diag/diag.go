@@ -39,7 +39,7 @@ type Diagnostic struct {
 	// Cause names what is wrong, if several places have the same thing wrong: a file that
 	// many pages miss. Findings with one code and one cause are shown as one.
 	Cause string
-	More  int // further places that have the same cause
+	Also  []source.Span // further places that have the same cause; without a place they count as well
 }
 
 // Related is another place that belongs to a finding.
@@ -87,12 +87,30 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 		if d.Cause != "" {
 			c := cause{d.Code, d.Cause}
 			if k, ok := first[c]; ok {
-				out[k].More++
+				out[k].Also = append(out[k].Also, d.Span)
 				continue
 			}
 			first[c] = len(out)
 		}
 		out = append(out, *d)
+	}
+	return out
+}
+
+// Alike returns findings with those that say the same of another place gathered in the first of
+// them, as [List.Sorted] gathers those with one cause.
+func Alike(list []Diagnostic) []Diagnostic {
+	type kind struct{ code, message string }
+	var out []Diagnostic
+	first := make(map[kind]int)
+	for _, d := range list {
+		k := kind{d.Code, d.Message}
+		if i, met := first[k]; met {
+			out[i].Also = append(append(slices.Clip(out[i].Also), d.Span), d.Also...)
+			continue
+		}
+		first[k] = len(out)
+		out = append(out, d)
 	}
 	return out
 }

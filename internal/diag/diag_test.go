@@ -117,6 +117,26 @@ func TestImportsAreShown(t *testing.T) {
 	}
 }
 
+// TestAlike holds that findings that say the same are shown as one, with the first of its places.
+func TestAlike(t *testing.T) {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: "a.css"}, "a.css", "1\n2\n3\n4\n5\n6\n7\n8\n")
+	var list []Diagnostic
+	for line := range 8 {
+		list = append(list, Diagnostic{Code: "c", Severity: Warning, Span: source.SpanOf(f.Pos(2*line), 1), Message: "m"})
+	}
+	list = append(list, Diagnostic{Code: "c", Severity: Warning, Message: "m"}, Diagnostic{Code: "d", Severity: Warning, Message: "m"}, Diagnostic{Code: "d", Message: "m"})
+	var out strings.Builder
+	r := Renderer{Files: set}
+	if err := r.Render(&out, Alike(list)); err != nil {
+		t.Fatal(err)
+	}
+	want := "a.css:1:1: warning: m [c]\n    1 | 1\n      | ^\n  also at a.css:2:1, a.css:3:1, a.css:4:1, a.css:5:1, a.css:6:1 and 3 more\n\nwarning: m [d]\n  also at 1 other place\n\n"
+	if out.String() != want {
+		t.Errorf("got\n%s\nwant\n%s", out.String(), want)
+	}
+}
+
 // TestCause holds that one cause is one finding, at the first of its places.
 func TestCause(t *testing.T) {
 	set := new(source.Set)
@@ -132,9 +152,9 @@ func TestCause(t *testing.T) {
 	l.Add(Diagnostic{Code: "missing", Severity: Warning, Span: at(8), Message: "6"})
 	var got []string
 	for _, d := range l.Sorted(set) {
-		got = append(got, fmt.Sprintf("%s %s%s", d.Code, d.Message, d.elsewhere()))
+		got = append(got, fmt.Sprintf("%s %s %d", d.Code, d.Message, len(d.Also)))
 	}
-	want := []string{"missing 1 (and at 2 other places)", "missing 6", "missing 2", "missing 6", "other 4"}
+	want := []string{"missing 1 2", "missing 6 0", "missing 2 0", "missing 6 0", "other 4 0"}
 	if !slices.Equal(got, want) {
 		t.Errorf("got  %q\nwant %q", got, want)
 	}

@@ -57,8 +57,11 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	if place := r.Place(d.Span); place != "" {
 		b.WriteString(r.paint(bold, place) + ": ")
 	}
-	fmt.Fprintf(b, "%s: %s%s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), d.elsewhere(), r.paint(dim, "["+d.Code+"]"))
+	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+d.Code+"]"))
 	r.frame(b, d.Span, color)
+	if len(d.Also) > 0 {
+		fmt.Fprintf(b, "  also at %s\n", r.also(&d))
+	}
 	for _, rel := range d.Related {
 		fmt.Fprintf(b, "  %s: %s\n", r.Place(rel.Span), Printable(rel.Message))
 		r.frame(b, rel.Span, cyan)
@@ -75,15 +78,25 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	}
 }
 
-// elsewhere says at how many further places the same is wrong.
-func (d *Diagnostic) elsewhere() string {
-	switch d.More {
-	case 0:
-		return ""
-	case 1:
-		return " (and at 1 other place)"
+// also lists the first of the further places where the same is wrong, and how many others there are.
+func (r *Renderer) also(d *Diagnostic) string {
+	const most = 5
+	var places []string
+	for _, at := range d.Also {
+		if place := r.Place(at); place != "" && len(places) < most {
+			places = append(places, place)
+		}
 	}
-	return fmt.Sprintf(" (and at %d other places)", d.More)
+	text := strings.Join(places, ", ")
+	switch more := len(d.Also) - len(places); {
+	case len(places) == 0 && more == 1:
+		return "1 other place"
+	case len(places) == 0:
+		return fmt.Sprintf("%d other places", more)
+	case more > 0:
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text
 }
 
 // Place returns where a span starts, as file:line:column, or "" for none.
