@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/tokens"
@@ -51,6 +52,7 @@ type piece struct {
 	prologue bool        // rules that stand before the imports of the sheet
 	node     *ImportNode // of the sheet
 	prefix   []prefix.Change
+	motion   check.Motion
 	traits   *traits // nil for an import from elsewhere
 }
 

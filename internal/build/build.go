@@ -196,6 +196,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	b.idleKeeps()
 	b.idleGlobs()
 	b.changedPackages()
+	b.missingKeyframes()
 	b.showErrors(out, res, pages)
 	res.Outputs = out.finish(res.Bundles)
 	for _, o := range b.memory.compressed(res.Outputs, b.profile.Compress) {

@@ -52,8 +52,12 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 			return nil, err
 		}
 	}
+	if len(names) == 0 {
+		b.pages = b.findPages()
+		b.missingKeyframes()
+	}
 	b.report(b.checks.Sorted(b.project.Tree.Set)...)
-	return &Checked{len(b.checked), len(b.unchecked), b.diags.Sorted(b.project.Tree.Set)}, nil
+	return &Checked{len(b.checked), len(b.unchecked), b.sorted()}, nil
 }
 
 // findings returns the findings of a build. Of those of its checks it tells
@@ -71,7 +75,14 @@ func (b *builder) findings() (all []diag.Diagnostic, others int) {
 		}
 		b.report(d)
 	}
-	return b.diags.Sorted(b.project.Tree.Set), others
+	return b.sorted(), others
+}
+
+// sorted returns the findings in the order in which they are shown, with what the whole project says of them.
+func (b *builder) sorted() []diag.Diagnostic {
+	list := b.diags.Sorted(b.project.Tree.Set)
+	b.definedElsewhere(list)
+	return list
 }
 
 // checksRoot reports whether the sheets of a root are checked.

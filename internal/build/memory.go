@@ -72,6 +72,7 @@ type composedSheet struct {
 	sheet  *graph.Sheet
 	nodes  []ast.Node
 	prefix []prefix.Change
+	motion check.Motion
 	diags  []diag.Diagnostic
 	checks []diag.Diagnostic
 	kept   bool       // for other places where the sheet is imported

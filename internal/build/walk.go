@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
@@ -49,7 +50,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 		a.entry.diags = append(a.entry.diags, w.known.diags...)
 		a.entry.checks = append(a.entry.checks, w.known.checks...)
 	}
-	rest.nodes, rest.prefix = w.known.nodes, w.known.prefix
+	rest.nodes, rest.prefix, rest.motion = w.known.nodes, w.known.prefix, w.known.motion
 	if len(rest.nodes) > 0 || !w.imported {
 		inLayer := slices.ContainsFunc(conds, func(c *condition) bool { return c.hasLayer })
 		rest.traits = w.known.traitsIn(inLayer)
@@ -154,6 +155,7 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 		a.entry.composed = append(a.entry.composed, nodes)
 	}
 	out.checks = a.check(here, nodes, a.b.checker.Nodes)
+	out.motion = check.MotionOf(nodes)
 	nodes, out.prefix = a.steps(nodes, steps, func(d diag.Diagnostic) { out.diags = append(out.diags, d) })
 	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
 	for _, p := range here.rules {

@@ -100,11 +100,11 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 // Alike returns findings with those that say the same of another place gathered in the first of
 // them, as [List.Sorted] gathers those with one cause.
 func Alike(list []Diagnostic) []Diagnostic {
-	type kind struct{ code, message string }
+	type kind struct{ code, message, mend string }
 	var out []Diagnostic
 	first := make(map[kind]int)
 	for _, d := range list {
-		k := kind{d.Code, d.Message}
+		k := kind{d.Code, d.Message, d.Mend}
 		if i, met := first[k]; met {
 			out[i].Also = append(append(slices.Clip(out[i].Also), d.Span), d.Also...)
 			continue

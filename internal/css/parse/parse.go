@@ -435,6 +435,9 @@ func (p *parser) atRule(nested bool) ast.Node {
 		return rule
 	}
 	lower := token.Lower(name)
+	if statements[lower] {
+		p.reportGoesOn(rule)
+	}
 	kind := mixed
 	switch {
 	case strings.HasSuffix(lower, "keyframes"):

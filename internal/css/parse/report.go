@@ -92,6 +92,21 @@ func (p *parser) reportDollarName(name *ast.Value) {
 		fmt.Sprintf("write @const %s: …; and read it by const(%s)", name.Text, name.Text))
 }
 
+// statements are the at-rules that end with a semicolon and take no block.
+var statements = map[string]bool{"charset": true, "import": true, "namespace": true, "custom-media": true, "custom-selector": true, "tokens": true, "drop": true}
+
+// reportGoesOn reports a statement that goes on up to the block of what follows, since its semicolon is missing.
+func (p *parser) reportGoesOn(rule *ast.AtRule) {
+	text := p.src[rule.At.Off:rule.EndOff]
+	line := strings.TrimRight(text[:firstLine(text)], " \t")
+	if len(line) == len(strings.TrimRight(text, " \t\r\n\f")) {
+		p.fail("missing-semicolon", source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s takes no block, and has one", rule.Name), "end it with ';'")
+		return
+	}
+	at := source.Pos{File: rule.At.File, Off: rule.At.Off + uint32(len(line)) - 1}
+	p.fail("missing-semicolon", source.SpanOf(at, 1), fmt.Sprintf("@%s goes on up to the next block, which becomes a part of it: expected ';' here", rule.Name), "write "+shorten(line)+";")
+}
+
 func (p *parser) reportBadPrelude(bad badToken) {
 	switch bad.kind {
 	case token.RBrace:

@@ -184,6 +184,8 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 		c.queries(r, name)
 	case "layer":
 		c.layers(r)
+	case "supports":
+		c.supports(ast.Significant(r.Prelude))
 	}
 	if !slices.Contains(properties, name) && grammar.Descriptors(name) != nil {
 		at.atRule, at.both = name, name == "page"

@@ -20,11 +20,11 @@ import (
 // declaration checks the name and the value of a declaration. siblings are the
 // nodes of its block.
 func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node) {
-	if d.IsCustom() {
+	values := ast.Significant(d.Value)
+	if c.runsOn(d, values) || d.IsCustom() {
 		return
 	}
 	name := token.Lower(d.Name)
-	values := ast.Significant(d.Value)
 	if len(values) == 0 {
 		c.report("unknown-value", nameSpan(d), "give it a value, or leave it out", "%q has no value, and browsers skip it", d.Name)
 		return
@@ -256,6 +256,31 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 	default:
 		c.report("unknown-value", m.At.Span(), nearValue(m), "%q does not fit into the value of %q", text, d.Name)
 	}
+}
+
+// runsOn reports a value that goes on with the next declaration, since a semicolon is missing between the two: the name of
+// a property and a colon are in it, where no value has a colon.
+func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
+	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
+	if colon < 2 || values[colon-1].Kind != token.Ident {
+		return false
+	}
+	next := &values[colon-1]
+	if info := c.info(token.Lower(next.Text)); !info.known && info.prefix == "" && !ast.IsCustomName(next.Text) {
+		return false
+	}
+	last := values[colon-2].Span()
+	if last.Start.File != next.Pos.File || last.Start.File != d.NamePos.File {
+		return false // a constant is here
+	}
+	end := source.Span{Start: source.Pos{File: last.Start.File, Off: max(last.End, 1) - 1}, End: last.End}
+	f := c.report("unknown-value", end, fmt.Sprintf("write %s;", print.Values(values[colon-2:colon-1])),
+		"the value of %q goes on with %q, the next declaration: expected ';' here", d.Name, next.Text+":")
+	f.Related = append(f.Related, diag.Related{Span: next.Span(), Message: "this is read as a part of the value, and browsers skip both declarations"})
+	if d.IsCustom() {
+		f.Related[0].Message = "this is read as a part of the value, which is not what it looks like"
+	}
+	return true
 }
 
 // isColorFunction reports whether v is a function of a colour.

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 )
@@ -115,6 +116,39 @@ func (c *checker) feature(v *ast.Value, what string) {
 			mend = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
 		}
 		c.report("bad-query", v.Span(), mend, "the %s cannot be read here, and never holds: expected a feature, and perhaps ':' and a value", what)
+	}
+}
+
+// supports checks the declarations in the condition of @supports. One that no browser reads is often meant, as a question
+// about what may come: only what looks like a slip is reported.
+func (c *checker) supports(values []ast.Value) {
+	for i := range values {
+		inner := values[i].Values()
+		if values[i].Kind != token.LParen || len(inner) == 0 {
+			continue
+		}
+		if inner[0].Kind != token.Ident || len(inner) < 3 || inner[1].Kind != token.Colon {
+			c.supports(inner)
+			continue
+		}
+		name := token.Lower(inner[0].Text)
+		if ast.IsCustomName(name) {
+			continue
+		}
+		info := c.info(name)
+		switch mend := didYouMean("", name, grammar.Properties()); {
+		case info.prefix != "":
+		case !info.known && mend != "":
+			c.report("bad-query", inner[0].Span(), mend, "there is no property %q, and the condition never holds", inner[0].Text)
+		case info.defined && !grammar.Open(inner[2:]):
+			m, fits := info.definition.Match(inner[2:])
+			if fits || m.At == nil || vendors(inner[2:]) {
+				continue
+			}
+			if near := nearValue(m); strings.HasPrefix(near, "did you mean") {
+				c.report("bad-query", m.At.Span(), near, "%q does not fit into the value of %q, and the condition never holds", m.At.Text, inner[0].Text)
+			}
+		}
 	}
 }
 

@@ -166,9 +166,13 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 	case "const", "default":
 		c.set(r, s)
 	case "drop":
-		c.drop(r, s)
+		if r.Block == nil { // else after a finding of the parser
+			c.drop(r, s)
+		}
 	case "tokens":
-		c.tokens(r, s)
+		if r.Block == nil {
+			c.tokens(r, s)
+		}
 	case "mixin", "function", "custom-selector", "custom-media":
 		if s.outer == nil || !hoisted(r) {
 			c.define(r, s)

@@ -50,7 +50,7 @@ func TestCompose(t *testing.T) {
 		{"group", `@const tone { calm: teal; alert: red } a { b: const(tone.calm) const(tone.alert) }`, `a{b:teal red}`},
 		{"group within a group", `@const c { blue { 50: #eef; 100: #ccf } red { dark: #800 } } a { b: const(c.blue.50) const(c.red.dark) }`, `a{b:#eef #800}`},
 		{"key of a group", `@const t { a: 1 } @const t.b: 2; @const t.a: 3; @const u.v.w: 4; a { b: const(t.a) const(t.b) const(u.v.w) }`, `a{b:3 2 4}`},
-		{"group put in place", `@const t { a: 1; b: 2 } @const t { c: 3 } a { b: const(t.a, gone) const(t.c) }`, `a{b:gone 3}`},
+		{"group put in place", `@const t { a: 1; b: 2 } @drop t.a; @drop t.b; @const t { c: 3 } a { b: const(t.a, gone) const(t.c) }`, `a{b:gone 3}`},
 		{"default fills in keys", `@const t { a: 1; g { x: 1 } } @default t { a: 9; b: 2; g { x: 9; y: 2 } } a { b: const(t.a) const(t.b) const(t.g.x) const(t.g.y) }`, `a{b:1 2 1 2}`},
 		{"default of a key", `@default t.a: 1; @default t.a: 2; @default t.b: 3; a { b: const(t.a) const(t.b) }`, `a{b:1 3}`},
 		{"copy of a group", `@const t { a: 1 } @const u: const(t); @const t.a: 2; a { b: const(u.a) const(t.a) }`, `a{b:1 2}`},
@@ -195,8 +195,34 @@ func TestCompose(t *testing.T) {
 	}
 }
 
+// TestLostKeys holds that a group which is set anew with fewer keys is reported, unless the others were dropped.
+func TestLostKeys(t *testing.T) {
+	for src, want := range map[string]string{
+		`@const t { a: 1; b: 2 } @const t { b: 3 }`:                     `the group "t" is set anew without "a"; to change one key, write @const t.b: …; to remove the others, drop them first: @drop t.a;`,
+		`@const t { a { x: 1; y: 2 } } @const t { a { x: 3 } }`:         `the group "t" is set anew without "a.y"; to change one key, write @const t.a: …; to remove the others, drop them first: @drop t.a.y;`,
+		`@const t { a: 1; b: 1; c: 1; d: 1 } @const t { }`:              `the group "t" is set anew without "a", "b", "c", …; to change one key, write @const t.key: …; to remove the others, drop them first: @drop t.a;`,
+		`@const t { a: 1; b: 2 } @drop t.a; @const t { b: 3 }`:          "",
+		`@const t { a: 1 } @const t { a: 2; b: 3 }`:                     "",
+		`@const t { a: 1; b: 2 } @default t { a: 3 }`:                   "",
+		`@const t { a: 1; b: 2 } a { @const t { a: 3 } b: const(t.a) }`: "",
+	} {
+		_, diags := composed(src)
+		got := ""
+		for _, d := range diags {
+			if d.Code == "lost-key" {
+				got = d.Message + "; " + d.Mend
+			}
+		}
+		if got != want {
+			t.Errorf("%s\n got %s\nwant %s", src, got, want)
+		}
+	}
+}
+
 func TestComposeFindings(t *testing.T) {
 	tests := []struct{ src, at, message, mend string }{
+		{`@mixin --m { a { b: c } } @apply --m color: red;`, "m", `@apply goes on after "--m": expected ';' or a block here`, `write @apply --m;`},
+		{`@mixin --m { a { @contents color: red } } @apply --m;`, "color", `@contents takes no value: expected ';' before this`, `write @contents;`},
 		{`@const gap-wide: 1px; a { b: const(gap-wdie) }`, "gap-wdie", `there is no constant "gap-wdie" here`, `did you mean "gap-wide"?`},
 		{`a { b: const(x) } @const x: 1;`, "x", `there is no constant "x" here`, "define it before its first use"},
 		{`a { @const x: 1; } b { c: const(x) }`, "x", `there is no constant "x" here`, "define it outside of all blocks"},

@@ -248,6 +248,9 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 		group = have.Group.merged(group)
 		at = have.At
 	}
+	if !isDefault {
+		c.checkLost(p, group, at, s)
+	}
 	made := &Constant{Group: group, At: at, offer: whole.offer}
 	s.set(p, made)
 	if isDefault {
@@ -255,6 +258,56 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	} else {
 		c.noteSet(p, made, ByConst, s)
 	}
+}
+
+// checkLost warns of keys that a group had, and that the group which is set in its place has not.
+func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
+	have, ok := s.Find(p)
+	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() { // it is late as well, which was reported
+		return
+	}
+	lost := have.Group.missingIn(group, nil)
+	if len(lost) == 0 {
+		return
+	}
+	shown := first(lost, 3)
+	key := "key"
+	if len(group.keys) > 0 {
+		key = group.keys[0]
+	}
+	c.report(diag.Diagnostic{Code: "lost-key", Severity: diag.Warning, Span: at,
+		Message: fmt.Sprintf("the group %q is set anew without %s", joinPath(p), quoted(shown)),
+		Related: []diag.Related{{Span: have.At, Message: "it was set here"}},
+		Mend:    fmt.Sprintf("to change one key, write @const %s.%s: …; to remove the others, drop them first: @drop %s.%s;", joinPath(p), key, joinPath(p), lost[0])})
+}
+
+// quoted returns names in quotes, with commas between them.
+func quoted(names []string) string {
+	var out []string
+	for _, name := range names {
+		if name != "…" {
+			name = fmt.Sprintf("%q", name)
+		}
+		out = append(out, name)
+	}
+	return strings.Join(out, ", ")
+}
+
+// missingIn returns the paths of the keys of a group that another one does not have, at every depth.
+func (g *Group) missingIn(other *Group, p path) []string {
+	var out []string
+	for _, key := range g.keys {
+		mine := g.entries[key]
+		deeper := append(slices.Clip(p), key)
+		theirs, ok := other.entries[key]
+		switch {
+		case !ok:
+			out = append(out, joinPath(deeper))
+		case mine.Group != nil && theirs.Group != nil:
+			out = append(out, mine.Group.missingIn(theirs.Group, deeper)...)
+		}
+	}
+	return out
 }
 
 // group returns the group that the nodes of a block make, at a path.
@@ -327,7 +380,7 @@ func (c *Composer) wait(code string, at source.Span, name, message, mend string,
 	if c.silent {
 		return
 	}
-	d := diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend}
+	d := diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name}
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

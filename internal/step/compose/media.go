@@ -24,6 +24,10 @@ type mediaQuery = condition
 // customMedia defines custom media. A list without queries is true (Media Queries 4, section 2.1).
 func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 	p := ast.Significant(r.Prelude)
+	if r.Block != nil && len(p) > 0 && dashed(&p[0]) { // after a finding of the parser
+		s.define(&definition{key: keyOf(mediaKind, token.Unescape(p[0].Text)), at: p[0].Span(), state: unusable})
+		return
+	}
 	if r.Block != nil || len(p) == 0 || p[0].Kind != token.Ident || !dashed(&p[0]) {
 		c.fail("bad-custom", r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return

@@ -7,6 +7,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -141,8 +142,23 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 	return p, true
 }
 
+// goesOn reports an at-rule that takes one value and goes on behind it, mostly since a semicolon is missing.
+func (c *Composer) goesOn(r *ast.AtRule) {
+	first := &r.Prelude[0]
+	at := first.Span()
+	end := source.Span{Start: source.Pos{File: at.Start.File, Off: max(at.End, 1) - 1}, End: at.End}
+	c.report(diag.Diagnostic{Code: "bad-mixin", Severity: diag.Error, Span: end,
+		Message: fmt.Sprintf("@%s goes on after %q: expected ';' or a block here", r.Name, textOfValues(r.Prelude[:1])),
+		Related: []diag.Related{{Span: r.Prelude[1].Span(), Message: "this is read as a part of the rule"}},
+		Mend:    fmt.Sprintf("write @%s %s;", r.Name, textOfValues(r.Prelude[:1]))})
+}
+
 // apply returns what an @apply rule puts in its place.
 func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
+	if len(r.Prelude) > 1 && dashed(&r.Prelude[0]) {
+		c.goesOn(r)
+		return nil
+	}
 	if len(r.Prelude) != 1 || !dashed(&r.Prelude[0]) {
 		c.fail("bad-mixin", r.Span(), "@apply names no mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
 		return nil
@@ -175,6 +191,10 @@ func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	inCall := s.inCall()
 	if inCall == nil || inCall.of.isFunc {
 		c.fail("bad-mixin", r.Span(), "@contents stands outside of all mixins", "")
+		return nil
+	}
+	if len(r.Prelude) > 0 {
+		c.fail("bad-mixin", r.Prelude[0].Span(), "@contents takes no value: expected ';' before this", "write @contents;")
 		return nil
 	}
 	if !c.count(callWeight, r.Span()) {

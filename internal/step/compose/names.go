@@ -264,7 +264,11 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 //	@custom-selector :--title h1, .title;
 func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 	p := r.Prelude
-	if r.Block != nil || len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
+	if r.Block != nil && len(p) > 1 { // after a finding of the parser
+		s.define(&definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)), at: p[0].Span(), state: unusable})
+		return
+	}
+	if len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
 		c.fail("bad-custom", r.Span(), "@custom-selector defines nothing: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
 		return
 	}

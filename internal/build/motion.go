@@ -1,0 +1,82 @@
+package build
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/parse"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/step/check"
+)
+
+// missingKeyframes warns of animations whose keyframes no sheet of the project defines. It says nothing where a
+// sheet from elsewhere may define them.
+func (b *builder) missingKeyframes() {
+	if b.readsElsewhere() {
+		return
+	}
+	names := b.blockKeyframes()
+	var uses []check.NameUse
+	for what := range b.told {
+		e, ok := what.(*entry)
+		if !ok {
+			continue
+		}
+		for _, p := range e.pieces {
+			for _, name := range p.motion.Keyframes {
+				names[name] = true
+			}
+			if p.file != nil && b.checksRoot(p.file.Path.Root) {
+				uses = append(uses, p.motion.Uses...)
+			}
+		}
+	}
+	var near []string
+	for name := range names {
+		near = append(near, name)
+	}
+	slices.Sort(near)
+	for _, use := range uses {
+		if names[use.Name] {
+			continue
+		}
+		b.report(diag.Diagnostic{Code: "missing-keyframes", Severity: diag.Warning, Span: use.At, Cause: use.Name,
+			Message: fmt.Sprintf("no sheet defines @keyframes %s: the animation does nothing", use.Name), Mend: diag.DidYouMean(use.Name, near, "")})
+	}
+}
+
+// blockKeyframes returns the names of the keyframes that style elements of pages define.
+func (b *builder) blockKeyframes() map[string]bool {
+	names := make(map[string]bool)
+	for _, p := range b.pages {
+		for _, at := range p.Styles {
+			if text := p.File.Text[at.Start:at.End]; !strings.Contains(text, "keyframes") {
+				continue
+			}
+			sheet, _ := parse.Sheet(b.blockFile(p, p.File.Path, at))
+			for _, name := range check.MotionOf(sheet.Nodes).Keyframes {
+				names[name] = true
+			}
+		}
+	}
+	return names
+}
+
+// readsElsewhere reports whether a page loads sheets that are not part of the project.
+func (b *builder) readsElsewhere() bool {
+	for what := range b.told {
+		if e, ok := what.(*entry); ok && e.external > 0 {
+			return true
+		}
+	}
+	for _, p := range b.pages {
+		for _, g := range p.Groups {
+			if slices.ContainsFunc(g.Links, func(l graph.Link) bool { e, _ := b.linkedSheet(p, l); return e == nil }) {
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,72 @@
+package check
+
+import (
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/source"
+)
+
+// Motion is what a sheet says of animations. Whether a name has keyframes is only known when all
+// sheets of a page are.
+type Motion struct {
+	Uses      []NameUse // of keyframes, by animation and animation-name
+	Keyframes []string  // the names of those that the sheet defines
+}
+
+// NameUse is where a name is used.
+type NameUse struct {
+	Name string
+	At   source.Span
+}
+
+// MotionOf returns what nodes say of animations.
+func MotionOf(nodes []ast.Node) Motion {
+	var m Motion
+	ast.Walk(nodes, func(n ast.Node) bool {
+		switch n := n.(type) {
+		case *ast.AtRule:
+			if _, name := split(token.Lower(n.Name)); name == "keyframes" && len(n.Prelude) > 0 {
+				m.Keyframes = append(m.Keyframes, nameIn(&n.Prelude[0]))
+			}
+		case *ast.Declaration:
+			if _, name := split(token.Lower(n.Name)); name == "animation" || name == "animation-name" {
+				m.animation(n.Value)
+			}
+		}
+		return true
+	})
+	return m
+}
+
+// animation adds the names in the value of animation: of each part the first identifier that is no keyword.
+func (m *Motion) animation(values []ast.Value) {
+	for _, part := range ast.SplitAt(ast.Significant(values), token.Comma) {
+		for i := range part {
+			v := &part[i]
+			if v.Kind == token.String || v.Kind == token.Ident && !animationWords[token.Lower(v.Text)] && !slashed(v.Text) {
+				m.Uses = append(m.Uses, NameUse{nameIn(v), v.Span()})
+				break
+			}
+		}
+	}
+}
+
+// nameIn returns the name that an identifier or a string is.
+func nameIn(v *ast.Value) string {
+	if v.Kind == token.String {
+		return token.StringValue(v.Text)
+	}
+	return token.Unescape(v.Text)
+}
+
+// animationWords are the keywords in the value of animation (CSS Animations 1 and 2).
+var animationWords = func() map[string]bool {
+	set := make(map[string]bool)
+	for _, w := range strings.Fields("none infinite normal reverse alternate alternate-reverse forwards backwards both running paused linear ease " +
+		"ease-in ease-out ease-in-out step-start step-end auto replace add accumulate initial inherit unset revert revert-layer") {
+		set[w] = true
+	}
+	return set
+}()
