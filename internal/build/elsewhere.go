@@ -75,6 +75,9 @@ func (b *builder) knownSheets() []source.Path {
 		}
 	}
 	slices.SortFunc(out, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	if len(b.pages) == 0 && !b.checkAll {
+		return out // of single sheets: what else is in the folder may be an output of theirs
+	}
 	for _, p := range b.sourceSheets() {
 		if !reached[p] {
 			out = append(out, p)
@@ -161,9 +164,9 @@ func appendPaths(list []defined, name string, at source.Span, n ast.Node) []defi
 		switch inner := inner.(type) {
 		case *ast.Declaration:
 			list = append(list, defined{name + "." + token.Unescape(inner.Name), source.SpanOf(inner.NamePos, len(inner.Name))})
-		case *ast.StyleRule: // a group in a group
-			if len(inner.Selectors) == 1 && len(inner.Selectors[0]) == 1 {
-				list = appendPaths(list, name+"."+inner.Selectors[0][0].Name, inner.Span(), inner)
+		case *ast.QualifiedRule: // a group in a group
+			if len(inner.Prelude) == 1 {
+				list = appendPaths(list, name+"."+token.Unescape(inner.Prelude[0].Text), inner.Prelude[0].Span(), inner)
 			}
 		}
 	}

@@ -16,7 +16,7 @@ func TestDefinedElsewhere(t *testing.T) {
 	for _, c := range []struct{ use, want string }{
 		{"a { color: const(sea) }", "defs.css:1:8"},
 		{"a { color: const(tone.calm) }", "defs.css:1:33"},
-		{"a { order: const(tone.deep.one) }", "defs.css:1:53"},
+		{"a { order: const(tone.deep.one) }", "defs.css:1:52"},
 		{"a { color: const(tone.alert) }", "defs.css:1:70"},
 		{"a { color: const(seaa) }", `if you mean "sea": write @import "../defs.css"; at the top of the sheet`},
 		{"a { color: const(nothing-like-it) }", ""},

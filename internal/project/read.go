@@ -7,7 +7,7 @@ import (
 	"maps"
 	"math"
 	"path"
-	"regexp"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -124,17 +124,14 @@ var knownKeys = map[string][]string{
 // Read reads settings from the text of a settings file. The settings are
 // usable only if no diagnostic is an error.
 func Read(f *source.File) (*Settings, []diag.Diagnostic) {
-	r := &reader{file: f, places: placesOf(f)}
-	var raw fileSettings
-	dec := toml.NewDecoder(strings.NewReader(f.Text))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(&raw); err != nil {
-		r.refuse(err)
+	r := &reader{file: f, places: placesOf(f), unfit: make(map[string]bool)}
+	raw, ok := r.decode(f.Text)
+	if !ok {
 		return nil, r.diags
 	}
 	s := Default()
 	s.File = f.Name
-	r.fill(s, &raw)
+	r.fill(s, raw)
 	var found diag.List
 	found.Add(r.diags...)
 	return s, found.Sorted(nil)
@@ -144,6 +141,7 @@ type reader struct {
 	file   *source.File
 	places places
 	diags  []diag.Diagnostic
+	unfit  map[string]bool // paths of values that have the wrong type, which was reported
 }
 
 func (r *reader) fail(at source.Span, message, mend string) {
@@ -152,35 +150,35 @@ func (r *reader) fail(at source.Span, message, mend string) {
 	})
 }
 
-// refuse reports what the TOML reader found.
-func (r *reader) refuse(err error) {
-	var strict *toml.StrictMissingError
-	var wrong *toml.DecodeError
-	switch {
-	case errors.As(err, &strict):
-		for i := range strict.Errors {
-			r.unknownKey(strict.Errors[i].Key())
-		}
-	case errors.As(err, &wrong):
-		line, column := wrong.Position()
-		message := "the settings cannot be read: " + strings.TrimPrefix(wrong.Error(), "toml: ")
-		if m := wrongType.FindStringSubmatch(wrong.Error()); m != nil {
-			message = fmt.Sprintf("expected %s, found %s", cmp.Or(typeNames[m[2]], "a table"), m[1])
-			if key := strings.Join(wrong.Key(), "."); key != "" {
-				message = fmt.Sprintf("%s of %q", message, key)
-			}
-		}
-		r.fail(r.lineSpan(line, column), message, "")
-	default:
-		r.fail(r.file.Whole(), "the settings cannot be read: "+err.Error(), "")
+// decode reads the text of the settings. What does not fit is reported and left out; ok is false if the text is no TOML.
+func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
+	var table map[string]any
+	if err := toml.Unmarshal([]byte(text), &table); err != nil {
+		r.refuse(err)
+		return nil, false
 	}
+	raw = new(fileSettings)
+	clean, err := toml.Marshal(r.fitTable(table, reflect.TypeFor[fileSettings](), ""))
+	if err == nil {
+		err = toml.Unmarshal(clean, raw)
+	}
+	if err != nil {
+		r.refuse(err)
+		return nil, false
+	}
+	return raw, true
 }
 
-// wrongType is how the TOML reader words a value of a type that does not fit.
-var wrongType = regexp.MustCompile(`cannot (?:decode|store) (?:a )?(?:TOML )?(\w+) (?:in)?to .*?(\[?\]?[\w.]+)$`)
-
-// typeNames are the types of settings as people name them.
-var typeNames = map[string]string{"string": "a string", "[]string": "a list of strings"}
+// refuse reports what the TOML reader found.
+func (r *reader) refuse(err error) {
+	var wrong *toml.DecodeError
+	if !errors.As(err, &wrong) {
+		r.fail(r.file.Whole(), "the settings cannot be read: "+err.Error(), "")
+		return
+	}
+	line, column := wrong.Position()
+	r.syntax(line, column, strings.TrimPrefix(wrong.Error(), "toml: "))
+}
 
 // lineSpan returns the place at a line and a column, both from 1, up to the
 // end of the line.
@@ -192,7 +190,8 @@ func (r *reader) lineSpan(line, column int) source.Span {
 	return source.SpanOf(r.file.Pos(int(start)+from), len(text)-from)
 }
 
-func (r *reader) unknownKey(key []string) {
+// unknownKey reports a key, by the keys that lead to it.
+func (r *reader) unknownKey(key []string, at source.Span) {
 	table := strings.Join(key[:len(key)-1], ".")
 	if len(key) > 3 && key[0] == "browsers" && key[1] == "sets" {
 		table = strings.Join(slices.Concat(key[:1], key[3:len(key)-1]), ".")
@@ -207,7 +206,10 @@ func (r *reader) unknownKey(key []string) {
 		where = "[" + abridged(strings.Join(key[:len(key)-1], ".")) + "]"
 	}
 	mend := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
-	r.fail(r.places.key(key), fmt.Sprintf("there is no key %q in %s", abridged(name), where), mend)
+	if misplaced(strings.Join(key, ".")) {
+		mend = aboveTables
+	}
+	r.fail(at, fmt.Sprintf("there is no key %q in %s", abridged(name), where), mend)
 }
 
 // fill puts what the file says in place of the defaults.
@@ -485,7 +487,7 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 	}
 	for _, name := range slices.Sorted(maps.Keys(raw.Floor)) {
 		if !slices.Contains(browsers.Names, name) {
-			r.unknownKey(key("floor", name))
+			r.unknownKey(key("floor", name), r.places.key(key("floor", name)))
 			continue
 		}
 		v, err := browsers.ParseVersion(raw.Floor[name])
@@ -537,6 +539,9 @@ func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bo
 }
 
 func (r *reader) chain(s *Settings, i int, c fileChain) {
+	if r.unfit[fmt.Sprintf("chain#%d.match", i)] {
+		return
+	}
 	if c.Match == "" {
 		r.fail(r.places.nth(i, "chain"), "the chain has no match: expected a glob that says for which sheets it is", `match = "**/*.css"`)
 		return

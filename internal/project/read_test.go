@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -59,6 +60,21 @@ finish = ["minify"]
 	}
 }
 
+// TestAllMismatches holds that what does not fit is reported at once, and without what follows from it.
+func TestAllMismatches(t *testing.T) {
+	_, diags, _ := read("sorce = \"a\"\n[browsers]\nshare = \"1%\"\n[[chain]]\nmatch = 3\n[bundles.app]\nfrom = 1\n[purge]\nkeep = [1, 2]\nmsot = 3\n")
+	var got []string
+	for _, d := range diags {
+		got = append(got, d.Message)
+	}
+	want := []string{`there is no key "sorce" in the settings`, `"browsers.share" is a number; found the text "1%"`, `"chain.match" is text in quotes; found 3`,
+		`"bundles.app.from" is a list of texts; found 1`, `an element of "purge.keep" is text in quotes; found 1`, `an element of "purge.keep" is text in quotes; found 2`,
+		`there is no key "msot" in [purge]`}
+	if !slices.Equal(got, want) {
+		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}
+
 func TestReadFindings(t *testing.T) {
 	tests := []struct{ text, at, message, mend string }{
 		{`sorce = "x"`, `sorce`, `there is no key "sorce" in the settings`, `did you mean "source"?`},
@@ -66,11 +82,43 @@ func TestReadFindings(t *testing.T) {
 		{"[profile.production]\nmap = \"file\"", `map`, `there is no key "map" in [profile.production]`, `did you mean "maps"?`},
 		{"[[chain]]\nmatch = \"a\"\nstep = []", `step`, `there is no key "step" in [chain]`, `did you mean "steps"?`},
 		{"[extra]\nx = 1", `extra`, `there is no key "extra" in the settings`, `the settings may hold source, output`},
-		{"output = 5", ``, `expected a string, found integer`, ``},
-		{"[purge]\nkeep = 5", ``, `expected a list of strings, found integer`, ``},
-		{"[purge]\nkeep = [5]", ``, `expected a string, found integer`, ``},
-		{"purge = \"x\"", ``, `expected a table, found string`, ``},
-		{"output = \"a", ``, `the settings cannot be read`, ``},
+		{"output = 5", `5`, `"output" is text in quotes; found 5`, `write output = "5"`},
+		{"output = true", `true`, `"output" is text in quotes; found true`, ``},
+		{"output = [\"a\"]", ``, `"output" is text in quotes; found a list`, `write output = "a"`},
+		{"[purge]\nkeep = 5", `5`, `"purge.keep" is a list of texts; found 5`, ``},
+		{"[purge]\nkeep = \".a\"", `".a"`, `"purge.keep" is a list of texts; found the text ".a"`, `write keep = [".a"]`},
+		{"[purge]\nkeep = [\".a\", 5]", `5`, `an element of "purge.keep" is text in quotes; found 5`, `write "5"`},
+		{"[purge]\nproperties = \"yes\"", `"yes"`, `"purge.properties" is true or false; found the text "yes"`, `write properties = true`},
+		{"[split]\nshared = 1.5", `1.5`, `"split.shared" is a whole number; found 1.5`, `write shared = 2`},
+		{"[split]\nshared = 2026-11-27", ``, `"split.shared" is a whole number; found a date or a time`, ``},
+		{"[browsers]\nshare = \"1%\"", `"1%"`, `"browsers.share" is a number; found the text "1%"`, `write share = 1`},
+		{"[browsers]\nfloor = \"chrome 100\"", `"chrome 100"`, `"browsers.floor" is a table; found the text "chrome 100"`, `write [browsers.floor], and its keys below`},
+		{"[browsers.floor]\nchrome = 100", `100`, `"browsers.floor.chrome" is text in quotes; found 100`, `write chrome = "100"`},
+		{"[bundles.app]\nfrom = \"a.css\"", `"a.css"`, `"bundles.app.from" is a list of texts; found the text "a.css"`, `write from = ["a.css"]`},
+		{"[[chain]]\nmatch = 3", `3`, `"chain.match" is text in quotes; found 3`, `write match = "3"`},
+		{"[[chain]]\nmatch = \"a\"\nsteps = \"compose\"", `"compose"`, `"chain.steps" is a list of texts`, `write steps = ["compose"]`},
+		{"chain = [3]", `3`, `an element of "chain" is a table; found 3`, ``},
+		{"[profile]\nmaps = \"file\"", `"file"`, `"profile.maps" is a table; found the text "file"`, `name the profile: [profile.production]`},
+		{"purge = \"x\"", `"x"`, `"purge" is a table; found the text "x"`, `write [purge], and its keys below`},
+		{"[purge]\nsource = \"x\"", `source`, `there is no key "source" in [purge]`, `move it above the first table`},
+		{"[roots]\ntokens = [\"x\"]", ``, `"roots.tokens" is text in quotes; found a list`, `move it above the first table`},
+		{"output = \"a", ``, `the text is not closed: expected a quote`, `write output = "a"`},
+		{"output = 'a", ``, `the text is not closed: expected a quote`, `write output = 'a'`},
+		{"output = public", `public`, `text stands in quotes: found public`, `write output = "public"`},
+		{"base = /quay/ # x", `/quay/ # x`, `text stands in quotes: found /quay/`, `write base = "/quay/"`},
+		{"output: public", `: public`, `expected '=' between a key and its value, found ':'`, `write output = "public"`},
+		{"output: [\"a\"]", ``, `found ':'`, `write output = ["a"]`},
+		{"output = \"a\";", `;`, `expected the end of the line, found ';'`, `write output = "a"`},
+		{"output", ``, `the key "output" has no value: expected '='`, `write output = "…"`},
+		{"out put = \"a\"", ``, `a key holds no space: found "out put"`, ``},
+		{"// the settings", `// the settings`, `a comment starts with '#'`, `write # the settings`},
+		{"{ \"source\": \"site\" }", ``, `expected a key: the settings are TOML, without braces around them`, ``},
+		{"[browsers\nshare = 1", ``, `the name of the table is not closed: expected ']'`, `write [browsers]`},
+		{"copy = [\"a\" \"b\"]", ``, `expected ',' between the elements of a list`, ``},
+		{"copy = [\"a\",", ``, `the list is not closed: expected ']'`, ``},
+		{"output = \"a\"\noutput = \"b\"", ``, `the key "output" is set twice`, `leave one of the two out`},
+		{"[split]\nshared = 2\n[split]\nleast = 3", ``, `the table [split] is here twice`, `put the keys of both under one of them`},
+		{"[bundles.a]\nfrom = [\"a.css\"]\n[bundles.a]\nfrom = [\"b.css\"]", ``, `the table [bundles.a] is here twice`, `put the keys of both under one of them, or give one another name`},
 		{"[[chain]]\nmatch = \"**/*.css\"\nsteps = [\"prefix\", \"compose\"]", `"compose"`, `the step "compose" stands behind "prefix"`, `write "compose" before "prefix"`},
 		{"[[chain]]\nsteps = []", ``, `the chain has no match`, `match = "**/*.css"`},
 		{"[[chain]]\nmatch = \"kti:**\"\nsteps = []", `"kti:**"`, `there is no root "kti"`, `roots are named in [roots]`},
@@ -178,8 +226,8 @@ func TestReadConstantsFindings(t *testing.T) {
 		"[limits]\nturn = 1":                   `turn: there is no key "turn" in [limits]`,
 		"tokens = [\"kti:x.json\"]":            `"kti:x.json": there is no root "kti"`,
 		"tokens = [\"\"]":                      `"": the name of a token file is empty`,
-		"tokens = \"harbour.tokens.json\"":     `"harbour.tokens.json": expected a list of strings, found string of "tokens"`,
-		"[roots]\nkit=\"k\"\ntokens = [\"x\"]": `["x"]: expected a string, found array of "roots.tokens"`,
+		"tokens = \"harbour.tokens.json\"":     `"harbour.tokens.json": "tokens" is a list of texts; found the text "harbour.tokens.json"`,
+		"[roots]\nkit=\"k\"\ntokens = [\"x\"]": `tokens: "roots.tokens" is text in quotes; found a list`,
 	} {
 		_, diags, f := read(text)
 		got := ""

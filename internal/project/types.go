@@ -1,0 +1,301 @@
+package project
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"reflect"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/source"
+)
+
+// This file compares what a settings file holds with the form of the settings, so that all that does not fit is reported
+// at once, and in the words of the settings.
+
+// fit returns what of a value fits into a type: keys that nobody knows and values of another type are reported and left
+// out. path leads to the value, with "#" before the number of an element. ok is false if nothing fits.
+func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) {
+	switch t.Kind() {
+	case reflect.Pointer:
+		return r.fit(v, t.Elem(), path)
+	case reflect.Interface:
+		return v, true
+	case reflect.Struct, reflect.Map:
+		if table, isTable := v.(map[string]any); isTable {
+			return r.fitTable(table, t, path), true
+		}
+	case reflect.Slice:
+		if list, isList := v.([]any); isList {
+			return r.fitList(list, t, path), true
+		}
+		if table, isTable := v.(map[string]any); isTable && t.Elem().Kind() == reflect.Struct { // [chain] for [[chain]]
+			return r.fitList([]any{table}, t, path), true
+		}
+	case reflect.String:
+		_, ok = v.(string)
+	case reflect.Bool:
+		_, ok = v.(bool)
+	case reflect.Int:
+		_, ok = v.(int64)
+	case reflect.Float64:
+		_, isInt := v.(int64)
+		_, isFloat := v.(float64)
+		ok = isInt || isFloat
+	default:
+		panic("project: settings of kind " + t.Kind().String())
+	}
+	if !ok {
+		r.mismatch(v, t, path)
+	}
+	return v, ok
+}
+
+func (r *reader) fitTable(table map[string]any, t reflect.Type, path string) map[string]any {
+	out := make(map[string]any)
+	types := keysOf(t)
+	for _, key := range slices.Sorted(maps.Keys(table)) {
+		deeper := key
+		if path != "" {
+			deeper = path + "." + key
+		}
+		elem := types[key]
+		if t.Kind() == reflect.Map {
+			elem = t.Elem()
+		}
+		if elem == nil {
+			r.unknownKey(strings.Split(index.ReplaceAllString(deeper, ""), "."), find(r.places.keys, r.file, deeper))
+			continue
+		}
+		if v, ok := r.fit(table[key], elem, deeper); ok {
+			out[key] = v
+		}
+	}
+	return out
+}
+
+// index is the number of an element in a path.
+var index = regexp.MustCompile(`#\d+`)
+
+func (r *reader) fitList(list []any, t reflect.Type, path string) []any {
+	var out []any
+	for i, v := range list {
+		if fitting, ok := r.fit(v, t.Elem(), path+"#"+strconv.Itoa(i)); ok {
+			out = append(out, fitting)
+		}
+	}
+	return out
+}
+
+// keysOf returns the types of the keys of a table, those of embedded structs included; nil for a map.
+func keysOf(t reflect.Type) map[string]reflect.Type {
+	if t.Kind() != reflect.Struct {
+		return nil
+	}
+	out := make(map[string]reflect.Type)
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if f.Anonymous {
+			maps.Copy(out, keysOf(f.Type))
+			continue
+		}
+		out[f.Tag.Get("toml")] = f.Type
+	}
+	return out
+}
+
+// mismatch reports a value of another type than its key takes.
+func (r *reader) mismatch(v any, t reflect.Type, path string) {
+	at, ok := r.places.values[path]
+	if !ok {
+		at = find(r.places.keys, r.file, path)
+	}
+	name := index.ReplaceAllString(path, "")
+	what := fmt.Sprintf("%q is %s", name, typeName(t))
+	key := name[strings.LastIndexByte(name, '.')+1:]
+	mend := fitInstead(v, t, key)
+	switch {
+	case index.MatchString(path[strings.LastIndexByte(path, '.')+1:]):
+		what = fmt.Sprintf("an element of %q is %s", name, typeName(t))
+		mend = strings.Replace(mend, key+" = ", "", 1)
+	case (t.Kind() == reflect.Struct || t.Kind() == reflect.Map) && strings.HasPrefix(name, "profile.") && slices.Contains(knownKeys["profile.*"], key):
+		mend = "name the profile: [profile.production]"
+	case t.Kind() == reflect.Struct || t.Kind() == reflect.Map:
+		mend = fmt.Sprintf("write [%s], and its keys below", name)
+	case misplaced(name):
+		mend = aboveTables
+	}
+	r.unfit[path] = true
+	r.fail(at, fmt.Sprintf("%s; found %s", what, valueName(v)), mend)
+}
+
+// aboveTables is what to do about a key of the file itself that stands in a table.
+const aboveTables = "move it above the first table: after [table] every key belongs to that table"
+
+// misplaced reports whether a key in a table is one of the file itself.
+func misplaced(path string) bool {
+	i := strings.LastIndexByte(path, '.')
+	return i > 0 && slices.Contains(knownKeys[""], path[i+1:])
+}
+
+func typeName(t reflect.Type) string {
+	switch t.Kind() {
+	case reflect.String:
+		return "text in quotes"
+	case reflect.Bool:
+		return "true or false"
+	case reflect.Int:
+		return "a whole number"
+	case reflect.Float64:
+		return "a number"
+	case reflect.Slice:
+		if t.Elem().Kind() == reflect.String {
+			return "a list of texts"
+		}
+		return "a list of tables"
+	}
+	return "a table"
+}
+
+func valueName(v any) string {
+	switch v := v.(type) {
+	case string:
+		return fmt.Sprintf("the text %q", abridged(v))
+	case bool, int64, float64:
+		return fmt.Sprint(v)
+	case []any:
+		return "a list"
+	case map[string]any:
+		return "a table"
+	}
+	return "a date or a time"
+}
+
+// number is the number that a text starts with.
+var number = regexp.MustCompile(`^\s*-?\d+(\.\d+)?`)
+
+// fitInstead returns what to write in place of a value of another type, or "".
+func fitInstead(v any, t reflect.Type, key string) string {
+	text, isText := v.(string)
+	switch t.Kind() {
+	case reflect.Slice:
+		if isText && t.Elem().Kind() == reflect.String {
+			return fmt.Sprintf("write %s = [%q]", key, text)
+		}
+		if t.Elem().Kind() == reflect.Struct {
+			return fmt.Sprintf("write [[%s]], and its keys below", key)
+		}
+	case reflect.Int, reflect.Float64:
+		if n := strings.TrimSpace(number.FindString(text)); n != "" {
+			return fmt.Sprintf("write %s = %s", key, n)
+		}
+		if f, ok := v.(float64); ok {
+			return fmt.Sprintf("write %s = %.0f", key, math.Max(1, math.Round(f)))
+		}
+	case reflect.Bool:
+		switch strings.ToLower(text) {
+		case "true", "yes", "on":
+			return fmt.Sprintf("write %s = true", key)
+		case "false", "no", "off":
+			return fmt.Sprintf("write %s = false", key)
+		}
+	case reflect.String:
+		switch v.(type) {
+		case int64, float64:
+			return fmt.Sprintf("write %s = \"%v\"", key, v)
+		case []any:
+			if list := v.([]any); len(list) == 1 {
+				if text, ok := list[0].(string); ok {
+					return fmt.Sprintf("write %s = %q", key, text)
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// syntax reports text that is no TOML, with what is probably meant.
+func (r *reader) syntax(line, column int, message string) {
+	at := r.lineSpan(line, column)
+	text := strings.TrimSpace(r.file.LineText(min(max(line, 1), r.file.Lines()) - 1))
+	whole := r.lineSpan(line, 1)
+	report := func(at source.Span, message, mend string) {
+		r.diags = append(r.diags, diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	}
+	if m := twice.FindStringSubmatch(message); m != nil {
+		r.reportTwice(at, text, m[1]+m[2])
+		return
+	}
+	key, value, hasValue := strings.Cut(text, "=")
+	key, value = strings.TrimSpace(key), strings.TrimSpace(value)
+	switch bare := bareText.FindString(value); {
+	case strings.HasPrefix(text, "//") || strings.HasPrefix(text, "/*"):
+		report(whole, "a comment starts with '#'", "write # "+strings.TrimLeft(text, "/* "))
+	case strings.HasPrefix(text, "{"):
+		report(whole, "expected a key: the settings are TOML, without braces around them", `write source = "site"`)
+	case strings.HasPrefix(text, "[") && !strings.Contains(text, "]"):
+		report(at, "the name of the table is not closed: expected ']'", "write "+strings.TrimSpace(text)+"]")
+	case !hasValue && colonKey.MatchString(text):
+		m := colonKey.FindStringSubmatch(text)
+		report(at, "expected '=' between a key and its value, found ':'", fmt.Sprintf("write %s = %s", m[1], quotedText(m[2])))
+	case !hasValue && bareKey.MatchString(text):
+		report(at, fmt.Sprintf("the key %q has no value: expected '='", text), fmt.Sprintf(`write %s = "…"`, text))
+	case hasValue && strings.ContainsAny(key, " \t") && !strings.ContainsAny(key, `"'`):
+		report(whole, fmt.Sprintf("a key holds no space: found %q", key), "")
+	case bare != "" && hasValue:
+		report(at, fmt.Sprintf("text stands in quotes: found %s", bare), fmt.Sprintf("write %s = %q", key, bare))
+	case hasValue && strings.HasSuffix(value, ";"):
+		report(at, "expected the end of the line, found ';'", "write "+strings.TrimRight(text, "; "))
+	case hasValue && (strings.Count(value, `"`) == 1 || strings.HasPrefix(value, "'") && strings.Count(value, "'") == 1):
+		report(at, "the text is not closed: expected a quote", "write "+text+value[:1])
+	case strings.Contains(message, "after array value"):
+		report(at, "expected ',' between the elements of a list, or ']' after them", "")
+	case strings.Contains(message, "array is incomplete"):
+		report(at, "the list is not closed: expected ']'", "")
+	default:
+		report(at, "the settings cannot be read: "+message, "")
+	}
+}
+
+var (
+	twice    = regexp.MustCompile(`^table (\S+) already exists|^key (\S+) is already defined`)
+	bareText = regexp.MustCompile(`^[A-Za-z./~*][^"'#,\[\]{}=]*[^"'#,\[\]{}=\s]`)
+	colonKey = regexp.MustCompile(`^([\w.-]+)\s*:\s*(\S.*)$`)
+	bareKey  = regexp.MustCompile(`^[\w.-]+$`)
+)
+
+// quotedText returns a value of TOML: text that is none is put in quotes.
+func quotedText(text string) string {
+	if text[0] == '"' || text[0] == '\'' || text[0] == '[' || text[0] == '{' || text == "true" || text == "false" || number.FindString(text) == text {
+		return text
+	}
+	return strconv.Quote(text)
+}
+
+// reportTwice reports a table or a key that stands in the file twice.
+func (r *reader) reportTwice(at source.Span, text, name string) {
+	what := fmt.Sprintf("the key %q is set twice", name)
+	mend := "leave one of the two out"
+	if strings.HasPrefix(text, "[") {
+		what = fmt.Sprintf("the table %s is here twice", text)
+		mend = "put the keys of both under one of them, or give one another name"
+	}
+	d := diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Span: at, Message: what, Mend: mend}
+	for line := range r.file.Lines() {
+		start := r.file.LineStart(line)
+		if start >= at.Start.Off {
+			break
+		}
+		first := strings.TrimSpace(r.file.LineText(line))
+		before, _, _ := strings.Cut(first, "=")
+		if first == text || text[0] != '[' && strings.TrimSpace(before) == name {
+			d.Related = []diag.Related{{Span: r.lineSpan(line+1, 1), Message: "it is here already"}}
+			break
+		}
+	}
+	r.diags = append(r.diags, d)
+}
