@@ -232,8 +232,10 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	if t.Kind != graph.Local || r.Fixed || b.project.Tree.Exists(t.Path) || isTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
 		return
 	}
-	b.report(diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: refSpan(p, r),
-		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()})
+	d := diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: refSpan(p, r),
+		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()}
+	unclosed(&d, r.Address)
+	b.report(d)
 }
 
 // published returns the address under the base of the settings of what an address from the top of the

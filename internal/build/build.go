@@ -58,6 +58,8 @@ type Result struct {
 	Broken []string
 	// Unreached is how many files of the source folder no output is made from.
 	Unreached int
+	// UnreachedSheets are the sheets among them, and Unstyled the pages that load no style at all, as people are shown them.
+	UnreachedSheets, Unstyled []string
 	// Evidence is how many files of each ending were read for names in use, if the profile purges.
 	Evidence map[string]int
 }
@@ -203,7 +205,13 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		out.add(o)
 	}
 	res.Outputs = out.files
-	res.Unreached = len(b.memory.unreached(res.Outputs))
+	unreached := b.memory.unreached(res.Outputs)
+	res.Unreached = len(unreached)
+	for _, f := range unreached {
+		if isSheet(f.Name) && f.Root == "" {
+			res.UnreachedSheets = append(res.UnreachedSheets, p.Tree.Show(f))
+		}
+	}
 	if b.memory.evidence != nil && b.purges() {
 		res.Evidence = b.memory.evidence.kinds
 	}
@@ -272,7 +280,11 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 	res.Ledger = ledgerOf(bundles, made)
 	for i, m := range made {
 		out.addPage(m)
-		res.Pages = append(res.Pages, pageInfo(m.page, perPage[i], l.bundles))
+		info := pageInfo(m.page, perPage[i], l.bundles)
+		res.Pages = append(res.Pages, info)
+		if b.isUnstyled(m, info) {
+			res.Unstyled = append(res.Unstyled, info.Name)
+		}
 	}
 	for _, n := range list {
 		for _, a := range n.runs.files {

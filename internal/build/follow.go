@@ -3,6 +3,7 @@ package build
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
@@ -75,7 +76,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	a.entry.deps[target.Path] = true
 	sheet, err := b.memory.sheets.Load(target.Path)
 	if err != nil {
-		a.unreadable(target.Path, err, imp.At, here)
+		a.unreadable(target.Path, err, imp, here)
 		return
 	}
 	a.imported(sheet, imp, own, target.Path, cond, conds, here)
@@ -112,10 +113,11 @@ func counted(n int, one string) string {
 }
 
 // unreadable reports a sheet that an import names and that cannot be read.
-func (a *assembler) unreadable(p source.Path, err error, at source.Span, here *visit) {
-	d := a.b.unreadable(p, err, at)
+func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
+	d := a.b.unreadable(p, err, imp.At)
 	if d.Code == "missing" {
 		d.Message = fmt.Sprintf("there is no sheet %q", a.b.project.Tree.Show(p))
+		a.b.explainPackage(&d, p, imp.Address)
 	}
 	d.Imports = trailOf(here)
 	a.report(d)
@@ -131,12 +133,20 @@ func (b *builder) badTarget(t graph.Target, address string, at source.Span) (dia
 		d.Code = "outside"
 		d.Message = fmt.Sprintf("%q leads outside its folder", address)
 		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
+		if inPackage, ok := b.packaged(address); ok {
+			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
+		}
+		if strings.TrimSpace(address) == project.PackageRoot+":" {
+			d.Code, d.Message, d.Mend = "bad-address", "the address names no package", "write \"package:name\" or \"package:name/sheet.css\""
+		}
 	case graph.NoRoot:
 		d.Code = "unknown-root"
 		d.Message = fmt.Sprintf("there is no root %q", t.Root)
 		d.Mend = diag.DidYouMean(t.Root, b.project.Tree.Roots(), "roots are named in [roots] in rinzel.toml")
 		if t.Root == project.PackageRoot {
-			d.Mend = "no folder node_modules is in the source folder or above it: install the package first"
+			_, name, _ := strings.Cut(address, ":")
+			d.Message = fmt.Sprintf("the package %q is not installed: there is no folder node_modules in the source folder or above it", graph.PackageOf(name))
+			d.Mend = "install it first"
 		}
 	default:
 		return d, false

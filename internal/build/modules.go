@@ -245,6 +245,8 @@ func (m *modules) there(r request, from source.Path) bool {
 	if r.use != stylesIt && r.use != stylesLate && r.use != takesSheet {
 		d.Code, d.Severity = "missing-script", diag.Warning
 		d.Message = fmt.Sprintf("the script names a file %q that does not exist", b.project.Tree.Show(r.path))
+	} else {
+		b.explainPackage(&d, r.path, r.path.String())
 	}
 	b.report(d)
 	return false
@@ -389,8 +391,10 @@ func (b *builder) program(p *graph.Page) *program {
 			continue
 		}
 		if !b.project.Tree.Exists(t.Path) && !isTemplate(s.Address) {
-			b.report(diag.Diagnostic{Code: "missing-script", Severity: diag.Warning, Span: at,
-				Message: fmt.Sprintf("the page loads a script %q that does not exist", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()})
+			d := diag.Diagnostic{Code: "missing-script", Severity: diag.Warning, Span: at,
+				Message: fmt.Sprintf("the page loads a script %q that does not exist", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()}
+			unclosed(&d, s.Address)
+			b.report(d)
 			continue
 		}
 		r.file(t.Path, at)

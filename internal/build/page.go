@@ -61,11 +61,62 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 			edits = append(edits, graph.Edit{At: s.Integrity, With: integrity(data)}) // that of the script as it was would keep it from running
 		}
 	}
+	b.reportInert(p)
 	edits = append(edits, rehashed(p, edits)...)
 	text := graph.Apply(p.File.Text, edits)
 	res.html = Output{Path: p.File.Path.Name, Kind: PageKind, Data: p.File.Encoded(text), owner: source.SpanOf(p.File.Pos(0), 0)}
 	res.assets = append(res.assets, runs.files...)
 	return res
+}
+
+// reportInert warns of links that load no sheet, though they seem to be meant to.
+func (b *builder) reportInert(p *graph.Page) {
+	if at := p.Unclosed; at.End > 0 {
+		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
+		d := diag.Diagnostic{Code: "unclosed-tag", Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
+			Message: "the tag is not closed before the page ends, and browsers read nothing of what follows: expected '>'"}
+		if i := strings.Index(text, `="`); i >= 0 && strings.Count(text, `"`)%2 == 1 {
+			d.Message, d.Mend = "a quote in the tag is not closed, and browsers read nothing of what follows", "close the quote after the address"
+		}
+		b.report(d)
+	}
+	for _, l := range p.Inert {
+		d := diag.Diagnostic{Code: "bad-link", Severity: diag.Warning, Span: p.File.Pos(l.At.Start).To(uint32(l.At.End))}
+		switch {
+		case l.Src != "":
+			d.Message, d.Mend = "a link has its address in href: browsers load nothing from src", fmt.Sprintf("write href=%q", l.Src)
+		case l.Rel == "":
+			d.Message, d.Mend = "the link has no rel, and browsers do not load the sheet", `write <link rel="stylesheet" …>`
+		default:
+			d.Message, d.Mend = fmt.Sprintf("browsers know no relation %q, and do not load the sheet", l.Rel), `did you mean "stylesheet"?`
+		}
+		b.report(d)
+	}
+}
+
+// unclosed words a finding about an address that goes on into the markup, since its quote is not closed. It returns
+// false if the address does not.
+func unclosed(d *diag.Diagnostic, address string) bool {
+	end := strings.IndexAny(address, "<>\n\r")
+	if end < 1 {
+		return false
+	}
+	start := strings.TrimRight(strings.SplitN(address[:end], " ", 2)[0], "/\t ")
+	if start == "" {
+		return false
+	}
+	d.Message = fmt.Sprintf("the address that starts with %q goes on into the markup: expected a quote after it", start)
+	d.Mend = fmt.Sprintf("close the quote: \"%s\"", start)
+	d.Span.End = min(d.Span.End, d.Span.Start.Off+uint32(len(start)))
+	d.Cause = ""
+	return true
+}
+
+// isUnstyled reports whether nothing styles a page.
+func (b *builder) isUnstyled(m *pageResult, info Page) bool {
+	p := m.page
+	return len(info.Bundles)+len(info.Late)+len(p.Styles)+len(p.Preloads) == 0 &&
+		!slices.ContainsFunc(p.Groups, func(g graph.Group) bool { return len(g.Links) > 0 })
 }
 
 // rehashed returns the edits that make the policies of a page name the hashes of its style elements and
@@ -190,6 +241,7 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 				d.Severity = diag.Warning
 				d.Message += "; a release needs it, or has it in external"
 			}
+			unclosed(&d, l.Href.Address)
 		}
 		b.reportOn(p, d)
 		return nil, false

@@ -25,6 +25,8 @@ type jsonResult struct {
 	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
 	Unreached   int              `json:"unreached"`          // files that no output is made from
+	Sheets      []string         `json:"unreachedSheets"`    // those of them that are sheets
+	Unstyled    []string         `json:"unstyled"`           // pages that load no sheet
 	Evidence    map[string]int   `json:"evidence,omitempty"` // files that were read for names in use, by ending
 	Remarks     int              `json:"remarks"`            // what rinzel check finds beside the diagnostics
 }
@@ -87,7 +89,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
 		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
-		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: res.Unreached, Evidence: res.Evidence,
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: res.Unreached, Sheets: orEmpty(res.UnreachedSheets), Unstyled: orEmpty(res.Unstyled), Evidence: res.Evidence,
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)

@@ -220,12 +220,26 @@ func (r *report) written(res *build.Result) {
 	if res.Unreached > 0 {
 		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", plural(res.Unreached, "file"))
 	}
+	if n := len(res.UnreachedSheets); n > 0 {
+		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", plural(n, "sheet"), diag.Printable(someOf(res.UnreachedSheets, 3)))
+	}
+	if n := len(res.Unstyled); n > 0 {
+		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", plural(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
+	}
 	if len(res.Evidence) > 0 {
 		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(res.Evidence))
 	}
 	if packedFiles > 0 {
 		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
+}
+
+// verbFor returns the verb for one or for several.
+func verbFor(n int, one, several string) string {
+	if n == 1 {
+		return one
+	}
+	return several
 }
 
 func compressions(forms []project.Compression) string {

@@ -6,6 +6,8 @@ import (
 
 	"golang.org/x/net/html"
 
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 )
 
@@ -27,6 +29,10 @@ type Page struct {
 	// Mentions are texts that may name files and are not rewritten: attributes of all kinds,
 	// styles of elements, data, and the text of templates.
 	Mentions []Mention
+	// Inert are the links that look as if they styled the page, and that browsers take for nothing.
+	Inert []InertLink
+	// Unclosed is a tag that the file ends in, since a quote or a bracket is not closed: browsers read nothing of it.
+	Unclosed Span
 	// Open tells that nothing that styles the page stands behind the last group.
 	Open bool
 
@@ -61,6 +67,13 @@ type Link struct {
 	// alone says that it stands in the body, where it is an element among others: selectors that
 	// count elements would match others without it.
 	alone bool
+}
+
+// InertLink is a link that loads no sheet, though it seems to be meant to.
+type InertLink struct {
+	At  Span   // of the value of rel, or of the tag
+	Rel string // as written; "" if there is none
+	Src string // the address in src, where href belongs; "" if the link has href
 }
 
 // Span is a range of bytes of a page.
@@ -105,6 +118,9 @@ func (r *pageReader) read(part Span, whole bool) {
 		offset = tag.End
 		switch kind {
 		case html.ErrorToken:
+			if text := r.page.File.Text[tag.Start:part.End]; whole && len(text) > 1 && text[0] == '<' && token.IsName(text[1]) {
+				r.page.Unclosed = Span{tag.Start, part.End}
+			}
 			return
 		case html.TextToken:
 			switch {
@@ -319,6 +335,7 @@ var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integr
 // link notes a link element.
 func (r *pageReader) link(tag Span, attrs []attr) {
 	rel, href := find(attrs, "rel"), find(attrs, "href")
+	r.noteInert(tag, attrs)
 	if rel == nil || href == nil {
 		return
 	}
@@ -363,6 +380,38 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 	}
 	r.page.Groups = append(r.page.Groups, Group{Links: []Link{l}})
 	r.page.Open = l.plain
+}
+
+// noteInert notes a link that loads no sheet since its rel is misspelt or missing, or its address is in src.
+func (r *pageReader) noteInert(tag Span, attrs []attr) {
+	rel, href, src := find(attrs, "rel"), find(attrs, "href"), find(attrs, "src")
+	if r.inert > 0 {
+		return
+	}
+	if rel == nil {
+		if href != nil && isStyleAddress(href.value) {
+			r.page.Inert = append(r.page.Inert, InertLink{At: tag})
+		}
+		return
+	}
+	words := strings.Fields(strings.ToLower(rel.value))
+	switch {
+	case href == nil:
+		if slices.Contains(words, "stylesheet") && src != nil {
+			r.page.Inert = append(r.page.Inert, InertLink{At: src.whole, Rel: rel.value, Src: src.value})
+		}
+	case len(words) == 1 && words[0] != "stylesheet" && diag.Nearest(words[0], []string{"stylesheet"}) != "",
+		slices.Equal(words, []string{"style", "sheet"}):
+		r.page.Inert = append(r.page.Inert, InertLink{At: rel.at, Rel: rel.value})
+	}
+}
+
+// isStyleAddress reports whether an address ends like that of a sheet.
+func isStyleAddress(address string) bool {
+	if i := strings.IndexAny(address, "?#"); i >= 0 {
+		address = address[:i]
+	}
+	return strings.HasSuffix(strings.ToLower(address), ".css")
 }
 
 // IsPlain reports whether nothing but its address and media tells a link from others,
