@@ -210,6 +210,9 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
 	}
 	bad := findBad(selectors[i])
+	if hasSplice(bad) {
+		return diag.Diagnostic{}, false // compose said why the name could not be built
+	}
 	if len(bad) > 0 {
 		d.Span = ast.SpanOf(bad)
 	}
@@ -233,6 +236,17 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Mend = "leave one of the two combinators out, or write the element between them"
 	}
 	return d, true
+}
+
+// hasSplice reports whether values hold a name that is to be built from a constant: .a-(key), .(key).
+func hasSplice(values []ast.Value) bool {
+	for i := range values {
+		v := &values[i]
+		if v.Kind == token.Function && strings.HasSuffix(v.Text, "-(") || v.Kind == token.LParen && i > 0 && !v.Space && (values[i-1].IsDelim('.') || values[i-1].IsDelim('#')) {
+			return true
+		}
+	}
+	return false
 }
 
 // joinedName returns the name behind '&' if the author meant it to go on the name of the rule around.
