@@ -19,6 +19,7 @@ import (
 // notInGallery are the codes that need more than a few lines of source to be seen.
 var notInGallery = map[string]string{
 	"foreign-file":     "needs a file in the output folder",
+	"lost-rules":       "needs the output of a build before",
 	"no-sheets":        "is about a folder without any sheet",
 	"not-utf-8":        "needs bytes that are no text",
 	"page-beside":      "needs a page outside of the source folder",

@@ -170,7 +170,11 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project, memory *build.
 	if len(f.sheets) > 0 {
 		return f.runSheets(ctx, p, opts)
 	}
-	return build.Site(ctx, p, opts)
+	res, err := build.Site(ctx, p, opts)
+	if err == nil && !diag.HasErrors(res.Diagnostics) {
+		res.Diagnostics = append(res.Diagnostics, build.LostRules(source.Outputs(p.Output, ".css"), res)...)
+	}
+	return res, err
 }
 
 // sourceName returns the path of a file below the source folder. It was given

@@ -217,8 +217,8 @@ func (r *report) written(res *build.Result) {
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
 	}
-	if res.Unreached > 0 {
-		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", plural(res.Unreached, "file"))
+	if n := res.Unreached - len(res.UnreachedSheets); n > 0 {
+		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", plural(n, "file"))
 	}
 	if n := len(res.UnreachedSheets); n > 0 {
 		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", plural(n, "sheet"), diag.Printable(someOf(res.UnreachedSheets, 3)))

@@ -70,6 +70,30 @@ func publishInto(dir string, files []OutFile, more bool) (Published, error) {
 	return publish(root, files, more)
 }
 
+// Outputs returns those of the files that [Publish] wrote into the folder dir whose names end in ending, by name. A file
+// that is gone, or cannot be read, is left out.
+func Outputs(dir, ending string) map[string][]byte {
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return nil
+	}
+	defer root.Close()
+	names, err := readList(root)
+	if err != nil {
+		return nil
+	}
+	out := make(map[string][]byte)
+	for _, name := range names {
+		if !strings.HasSuffix(name, ending) {
+			continue
+		}
+		if data, err := root.ReadFile(name); err == nil {
+			out[name] = data
+		}
+	}
+	return out
+}
+
 // Clean removes the files that [Publish] wrote into the folder dir, and the
 // folders that this leaves empty, the folder itself among them, and returns
 // their names. Any other file stays. It is no error if there is no such folder, or
