@@ -20,6 +20,7 @@ import (
 var notInGallery = map[string]string{
 	"foreign-file":     "needs a file in the output folder",
 	"lost-rules":       "needs the output of a build before",
+	"other-case":       "needs a file system that takes upper and lower case for the same",
 	"no-sheets":        "is about a folder without any sheet",
 	"not-utf-8":        "needs bytes that are no text",
 	"page-beside":      "needs a page outside of the source folder",

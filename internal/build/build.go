@@ -205,6 +205,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 		out.add(o)
 	}
 	res.Outputs = out.files
+	b.otherCase(res.Outputs)
 	unreached := b.memory.unreached(res.Outputs)
 	res.Unreached = len(unreached)
 	for _, f := range unreached {

@@ -1,10 +1,15 @@
 package build_test
 
 import (
+	"context"
+	"io/fs"
 	"strings"
 	"testing"
+	"testing/fstest"
 
+	"rinzel/internal/build"
 	"rinzel/internal/project"
+	"rinzel/internal/source"
 )
 
 // TestPackageSlips holds what is said of addresses of packages that lead nowhere.
@@ -94,5 +99,51 @@ p
 	}
 	if got := strings.Join(res.UnreachedSheets, " "); !strings.HasSuffix(got, "old/old.css") || strings.Contains(got, " ") {
 		t.Errorf("unreached are %q", got)
+	}
+}
+
+// caseless is a file system that takes upper and lower case for the same.
+type caseless struct{ files fstest.MapFS }
+
+func (c caseless) Open(name string) (fs.File, error) {
+	for have := range c.files {
+		for part := have; part != "."; part = part[:max(strings.LastIndexByte(part, '/'), 0)] {
+			if strings.EqualFold(part, name) {
+				return c.files.Open(part)
+			}
+			if !strings.Contains(part, "/") {
+				break
+			}
+		}
+	}
+	return c.files.Open(name)
+}
+
+// TestOtherCase holds that files asked for by a name in another case are reported, where the disk finds them all the same.
+func TestOtherCase(t *testing.T) {
+	files := fstest.MapFS{
+		"index.html":    {Data: []byte(`<!doctype html><link rel=stylesheet href=Css/main.css><link rel=stylesheet href=css/good.css><p>`)},
+		"css/main.css":  {Data: []byte(`@import "Part.css"; p { background: url(../img/SEA.svg), url(../img/boat.svg) }`)},
+		"css/part.css":  {Data: []byte(`p { color: red }`)},
+		"css/good.css":  {Data: []byte(`p { width: 1px }`)},
+		"img/sea.svg":   {Data: []byte(`<svg/>`)},
+		"img/boat.svg":  {Data: []byte(`<svg/>`)},
+		"img/other.svg": {Data: []byte(`<svg/>`)},
+	}
+	p := &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: caseless{files}})}
+	res, err := build.Site(context.Background(), p, build.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, d := range res.Diagnostics {
+		if d.Code != "other-case" {
+			t.Errorf("got %s: %s", d.Code, d.Message)
+		}
+		got = append(got, d.Mend)
+	}
+	want := `write "css/part.css" where it is asked for; write "css/main.css" where it is asked for; write "img/sea.svg" where it is asked for`
+	if strings.Join(got, "; ") != want {
+		t.Errorf("got  %s\nwant %s", strings.Join(got, "; "), want)
 	}
 }

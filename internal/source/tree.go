@@ -90,7 +90,8 @@ type Tree struct {
 	labels map[Path]string // see [Tree.SetEncoding]
 	label  string          // the first of them
 
-	there sync.Map // whether a path is a file: Path to bool
+	there    sync.Map // whether a path is a file: Path to bool
+	caseless sync.Map // whether a folder takes upper and lower case for the same: its name to bool
 }
 
 // reading is a file that was read, or is being read.
