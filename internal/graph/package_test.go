@@ -1,6 +1,8 @@
 package graph
 
 import (
+	"path"
+	"strings"
 	"testing"
 	"testing/fstest"
 
@@ -56,4 +58,28 @@ func TestPackages(t *testing.T) {
 	if got := Resolve(tree, source.Path{Root: "package", Name: "styled/dist/all.css"}, "/", "../index.css"); got.Path != (source.Path{Root: "package", Name: "styled/index.css"}) {
 		t.Errorf("from within a package: %v", got)
 	}
+}
+
+// FuzzPackage holds that what a package says of its files never leads out of it, and always to a file if it has one of the
+// names that are tried.
+func FuzzPackage(f *testing.F) {
+	f.Add(`{"exports": {".": {"style": "./kit.css"}, "./parts/*": ["./x.js", "./dist/*.css"]}}`, "package:kit/parts/a")
+	f.Add(`{"style": "dist/a.css", "main": "../../x.css"}`, "package:kit")
+	f.Add(`{"exports": {"./../*": "./../*"}}`, "package:kit/../other/x.css")
+	f.Fuzz(func(t *testing.T, manifest, address string) {
+		file := func(text string) *fstest.MapFile { return &fstest.MapFile{Data: []byte(text)} }
+		packages := fstest.MapFS{"kit/package.json": file(manifest), "kit/kit.css": file(""), "kit/dist/a.css": file(""), "other/x.css": file(""), "x.css": file("")}
+		tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "package", FS: packages})
+		got := Resolve(tree, source.Path{Name: "a.css"}, "/", address)
+		if got.Kind != Local || got.Path.Root != "package" {
+			return
+		}
+		asked := strings.TrimPrefix(asURL(address), "package:")
+		if i := strings.IndexAny(asked, "?#"); i >= 0 {
+			asked = asked[:i]
+		}
+		if asked = PackageOf(path.Clean(asked)); tree.Exists(got.Path) && PackageOf(got.Path.Name) != asked {
+			t.Errorf("%s leads to %s, want a file of %s", address, got.Path, asked)
+		}
+	})
 }
