@@ -198,6 +198,8 @@ var drafts = map[string][][2]string{
 	"`@import` with `layer`, `supports()`, media": {
 		{"@import \"b.css\" layer(x) supports(top: 0) print;\n-- b.css --\nb { top: 0 }", "@media print {\n  @supports (top: 0) {\n    @layer x {"},
 		{"@import \"https://quay.example/a.css\";", "@import \"https://quay.example/a.css\""},
+		{"@import \"b.css\" layer(x) print;\n-- b.css --\n@import \"https://quay.example/a.css\" layer(y) screen and (width > 3px);", "@import \"https://quay.example/a.css\" layer(x.y) not all;"},
+		{"@import \"b.css\" layer;\n-- b.css --\n@import \"https://quay.example/a.css\";", "!external-import"},
 		{"@import \"b.css\"; @import \"https://quay.example/a.css\";\n-- b.css --\nb { top: 0 }", "!external-import"},
 	},
 	"design tokens": {

@@ -72,6 +72,7 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 			keptBy |= by
 		}
 	}
+	checkExternal(pieces, job.report)
 	nodes := join(pieces, job.report)
 	nodes = b.finish(job, nodes, left, &res)
 	res.info.Rules.KeptBy |= keptBy
@@ -242,7 +243,7 @@ func join(pieces []piece, report func(...diag.Diagnostic)) []ast.Node {
 	var plain []piece
 	for _, p := range pieces {
 		if p.external != nil {
-			// Only layer statements stand before it; see [assembler.external].
+			// Only layer statements precede it; see [checkExternal].
 			head = append(head, wrap(plain)...)
 			plain = nil
 			head = append(head, p.external)

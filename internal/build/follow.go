@@ -192,29 +192,3 @@ func trailOf(here *visit) []source.Span {
 	}
 	return out
 }
-
-// external appends an import that stays one.
-func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*condition) {
-	kept := *r
-	kept.Prelude = prelude
-	own := 0
-	if len(conds) > 0 && conds[len(conds)-1].at == r.At {
-		own = 1 // its own conditions stay with it
-	}
-	if len(conds) > own {
-		a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
-			Message: "a sheet from elsewhere is imported by one that is imported under conditions, which cannot be written as one sheet",
-			Mend:    "import it from the outer sheet, with the conditions, or link it from the page"})
-		return
-	}
-	for _, p := range a.entry.pieces {
-		if p.external == nil && !p.prologue && len(p.nodes) > 0 {
-			a.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
-				Message: fmt.Sprintf("a sheet from elsewhere is imported behind rules of %q, where one sheet cannot import it", p.file.Name),
-				Mend:    "import it before all others, or link it from the page"})
-			return
-		}
-	}
-	a.entry.external++
-	a.entry.pieces = append(a.entry.pieces, piece{external: &kept})
-}

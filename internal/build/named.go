@@ -124,17 +124,11 @@ func (b *builder) runNamed(n *named) {
 // themselves is not in it.
 func (b *builder) stylesOf(n *named) *styles {
 	n.made = &styles{name: n.file, at: n.at, named: true}
-	for i, s := range n.runs.sheets {
+	for _, s := range n.runs.sheets {
 		if !s.direct && b.profile.Scripts == project.AdoptStyles {
 			continue
 		}
 		e := b.styleEntry(s)
-		if i > 0 && e.external > 0 {
-			b.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: s.at,
-				Message: fmt.Sprintf("%q imports a sheet from elsewhere, which only the first sheet of a bundle can", b.project.Tree.Show(s.path)),
-				Mend:    "name it first, or in a bundle of its own"})
-			continue
-		}
 		n.made.pieces = append(n.made.pieces, e.pieces...)
 	}
 	n.made.pieces = repeated(n.made.pieces)

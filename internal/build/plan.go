@@ -153,7 +153,14 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 				}
 			}
 			for _, piece := range g.entries[k].pieces {
-				if media != nil {
+				switch {
+				case media != nil && piece.external != nil:
+					if with, ok := media.onImport(piece.external); ok {
+						piece.external = with
+					} else {
+						b.report(externalUnderConditions(piece.external))
+					}
+				case media != nil:
 					piece.conds = append([]*condition{media}, piece.conds...)
 				}
 				u.pieces = append(u.pieces, piece)
@@ -314,7 +321,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 // is not to be shared.
 func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if p.external != nil {
-		return split.Item{Key: own, Claims: split.Everything(), Value: p}
+		return split.Item{Key: own, Claims: split.Everything(), First: true, Value: p}
 	}
 	t := p.traits.of(p)
 	key := own
@@ -322,7 +329,7 @@ func (b *builder) itemOf(p *piece, own, media string) split.Item {
 	if !unnamed { // what is in one layer without a name stays together
 		key = fmt.Sprint(p.file.Path.Root, ":", p.file.Path.Name, p.prologue, string(t.text[:]), media, conditionKey(p.conds))
 	}
-	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Value: p}
+	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.mayPrecedeExternal(), Value: p}
 }
 
 // pieceOf returns the piece that an item stands for.

@@ -22,7 +22,9 @@ type Item struct {
 	// Alone says that it must be the only item of its bundle: what it says would mean
 	// something for others.
 	Alone bool
-	Value any // by which those know it who plan; that of the first with a key counts
+	// First says that nothing may precede it in its bundle but other items that are First, and those that are Lead.
+	First, Lead bool
+	Value       any // by which those know it who plan; that of the first with a key counts
 }
 
 // Options say what is shared.
@@ -545,13 +547,20 @@ func common(a, b []int) []int {
 	return slices.DeleteFunc(slices.Clone(a), func(u int) bool { _, found := slices.BinarySearch(b, u); return !found })
 }
 
-// apart splits items of a unit's own where one must be alone in its bundle.
+// apart splits items of a unit's own where one must be alone in its bundle, or first.
 func (p *planner) apart(items []int) (runs [][]int) {
-	start := 0
+	start, ruled := 0, false // an item of this run may not precede one that is First
 	for i, it := range items {
-		if !p.items[it].Alone {
+		item := &p.items[it]
+		if item.First && ruled {
+			runs = append(runs, items[start:i])
+			start, ruled = i, false
+		}
+		ruled = ruled || !item.First && !item.Lead
+		if !item.Alone {
 			continue
 		}
+		ruled = false
 		if i > start {
 			runs = append(runs, items[start:i])
 		}
