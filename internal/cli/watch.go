@@ -94,6 +94,7 @@ type watching struct {
 	builds  int                    // with that memory
 	paths   []string               // of the watched folders
 	single  map[string]source.Path // files of packages that are watched one by one
+	awaited map[string]bool        // what is not there, and would bring a missing package or a file of one
 	seen    seenFindings           // of the last build
 	told    bool                   // what is in force was told
 	wrote   map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
@@ -191,6 +192,11 @@ const mostBuilds = 1000
 // open makes ready for a build after changes: it has the memory forget what was
 // changed, or opens the project anew if the settings may be others now.
 func (w *watching) open(changed []string) error {
+	for _, name := range changed {
+		if !source.Exists(name) {
+			delete(w.single, name) // the system watches a folder no more that was removed
+		}
+	}
 	if paths, ok := w.known(changed); ok {
 		w.memory.Forget(paths)
 		return nil
@@ -221,7 +227,7 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 		return nil, false
 	}
 	for _, name := range changed {
-		if name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" {
+		if name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
 			return nil, false
 		}
 		if p, ok := w.single[name]; ok {
@@ -280,6 +286,53 @@ func (w *watching) followPackages() error {
 			}
 			w.single[name] = p
 		}
+	}
+	return w.awaitPackages()
+}
+
+// awaitPackages watches for what would bring files of packages that a build asked for and that are not there: the folder
+// of all packages, that of a package, or one in it, whichever is the first that is missing.
+func (w *watching) awaitPackages() error {
+	for dir := w.project.SourceDir(); ; dir = filepath.Dir(dir) {
+		if err := w.await(dir, project.PackageFolder); err != nil {
+			return err
+		}
+		if rel, err := filepath.Rel(w.project.Dir, dir); err != nil || rel == "." || !filepath.IsLocal(rel) {
+			break
+		}
+	}
+	tree := w.project.Tree
+	for _, root := range project.PackageRoots(tree) {
+		top := filepath.FromSlash(tree.Show(source.Path{Root: root, Name: "."}))
+		for _, p := range tree.Missing(root) {
+			if err := w.await(top, p.Name); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// await watches for the first part of a path below a folder that is not there.
+func (w *watching) await(dir, name string) error {
+	for _, part := range strings.Split(name, "/") {
+		next := filepath.Join(dir, part)
+		if source.IsFolder(next) {
+			dir = next
+			continue
+		}
+		abs, err := filepath.Abs(next)
+		if err != nil || w.awaited[abs] || source.Exists(next) || !source.IsFolder(dir) {
+			return nil
+		}
+		if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(abs), Only: part}); err != nil {
+			return fmt.Errorf("cannot watch: %w", err)
+		}
+		w.awaited[abs] = true
+		if source.Exists(next) || source.IsFolder(next) { // it came before it was watched
+			w.watcher.Note(abs)
+		}
+		return nil
 	}
 	return nil
 }
@@ -366,7 +419,7 @@ func (w *watching) follow(p *project.Project) error {
 	if w.watcher != nil {
 		_ = w.watcher.Close()
 	}
-	w.watcher, w.paths, w.single = watcher, paths, make(map[string]source.Path)
+	w.watcher, w.paths, w.single, w.awaited = watcher, paths, make(map[string]source.Path), make(map[string]bool)
 	return nil
 }
 

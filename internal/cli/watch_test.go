@@ -190,3 +190,35 @@ func TestWatchRefusesNonsense(t *testing.T) {
 		}
 	}
 }
+
+// TestWatchInstalls sees packages that are installed while a watch runs, file by file as installers write them, and those
+// that are installed again.
+func TestWatchInstalls(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<link rel=stylesheet href=main.css><p class=gauge>",
+		"site/main.css", "@import \"package:@quay/gauge\"; @import \"package:dial/css/dial.css\";\n")
+	w := startWatch(t, dir)
+	w.expect(`the package "@quay/gauge" is not installed`)
+	w.expect("watching")
+	w.write("node_modules/other/package.json", "{}")
+	w.expect(`the package "@quay/gauge" is not installed`)
+	w.write("node_modules/@quay/gauge/package.json", `{"style": "dist/gauge.css"}`)
+	time.Sleep(300 * time.Millisecond) // as installers do between two files
+	w.write("node_modules/@quay/gauge/dist/gauge.css", ".gauge { top: 1px }\n")
+	w.expect(`the package "dial" is not installed`)
+	w.write("node_modules/dial/css/dial.css", ".gauge { left: 1px }\n")
+	w.expect("built 1 page")
+	w.has("public/index.css", "top: 1px")
+	w.has("public/index.css", "left: 1px")
+
+	// Another version of one is put in its place.
+	if err := os.RemoveAll(filepath.Join(dir, "node_modules", "dial")); err != nil {
+		t.Fatal(err)
+	}
+	w.expect(`the package "dial" is not installed`)
+	w.write("node_modules/dial/css/dial.css", ".gauge { left: 2px }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "left: 2px")
+	w.write("node_modules/dial/css/dial.css", ".gauge { left: 3px }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "left: 3px")
+}

@@ -12,8 +12,8 @@ import (
 // the folder node_modules beside the source folder, or in the nearest one above.
 const PackageRoot = "package"
 
-// packageFolder is the folder that packages are installed into.
-const packageFolder = "node_modules"
+// PackageFolder is the name of the folder that packages are installed into.
+const PackageFolder = "node_modules"
 
 // deepest is how many folders above the source folder are looked into.
 const deepest = 32
@@ -53,7 +53,7 @@ func (p *Project) openPackages() {
 	}
 	found := 0
 	for range deepest {
-		modules := filepath.Join(dir, packageFolder)
+		modules := filepath.Join(dir, PackageFolder)
 		if source.IsFolder(modules) {
 			folder, closer, err := source.OpenFolder(packageRoot(found), modules, shown(modules))
 			if err == nil { // one that may not be read has nothing for us

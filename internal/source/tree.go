@@ -201,6 +201,19 @@ func (t *Tree) Texts(root string) []Path {
 	return out
 }
 
+// Missing returns the paths in a folder of which it was asked whether there is a file, and there was none, sorted.
+func (t *Tree) Missing(root string) []Path {
+	var out []Path
+	t.there.Range(func(key, there any) bool {
+		if p := key.(Path); p.Root == root && !there.(bool) && fs.ValidPath(p.Name) {
+			out = append(out, p)
+		}
+		return true
+	})
+	sort.Slice(out, func(i, k int) bool { return out[i].Name < out[k].Name })
+	return out
+}
+
 // Linked returns the text files that were read by way of a symbolic link, sorted: they
 // may change where nobody looks for it.
 func (t *Tree) Linked() []Path {

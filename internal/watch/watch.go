@@ -65,6 +65,9 @@ func (w *Watcher) Extend(f Folder) error {
 	return w.add(f, f.Path, false)
 }
 
+// Note counts a file or folder as changed: the next call of [Watcher.Next] returns it.
+func (w *Watcher) Note(name string) { w.changed[name] = true }
+
 // add watches a folder and all below it. With note, the files in it count as
 // changed: they came before it was watched.
 func (w *Watcher) add(f Folder, dir string, note bool) error {
@@ -103,6 +106,9 @@ func (f *Folder) skips(name string) bool {
 // that of a context that ended, or one of the system.
 func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	var over, end <-chan time.Time // none before the first change
+	if len(w.changed) > 0 {
+		over, end = time.After(quiet), time.After(most)
+	}
 	for {
 		select {
 		case <-ctx.Done():
