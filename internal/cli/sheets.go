@@ -132,7 +132,7 @@ func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts bui
 	return all, f.refuseSources(p, all)
 }
 
-// refuseSources refuses outputs that are files which the build read.
+// refuseSources refuses outputs that are files which the build read, or that are no sheets, as a picture that a sheet names.
 func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error {
 	if f.toStream() {
 		return nil
@@ -141,6 +141,9 @@ func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error 
 		there, err := os.Stat(filepath.FromSlash(o.Path))
 		if err != nil {
 			continue // it is new
+		}
+		if ext := strings.ToLower(filepath.Ext(o.Path)); ext != ".css" && ext != ".map" && there.Mode().IsRegular() {
+			return fmt.Errorf("%s is there and is no style sheet: it is not overwritten; name another output by -o", o.Path)
 		}
 		for _, read := range p.Tree.Read() {
 			if info, err := os.Stat(filepath.FromSlash(read)); err == nil && os.SameFile(there, info) {
