@@ -6,6 +6,7 @@ require (
 	github.com/andybalholm/brotli v1.2.8
 	github.com/bmatcuk/doublestar/v4 v4.10.4
 	github.com/fsnotify/fsnotify v1.10.1
+	github.com/gofrs/flock v0.13.2
 	github.com/klauspost/compress v1.20.3
 	github.com/mattn/go-runewidth v0.0.31
 	github.com/pelletier/go-toml/v2 v2.4.3

@@ -60,6 +60,7 @@ var onlyIn = map[string]string{
 	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/browsertest internal/watch",
 	"github.com/pelletier/go-toml/v2":    "internal/project",
 	"golang.org/x/term":                  "internal/cli",
+	"github.com/gofrs/flock":             "internal/source",
 	"github.com/klauspost/compress/gzip": "internal/cli internal/build",
 	"github.com/andybalholm/brotli":      "internal/build",
 }

@@ -2,6 +2,7 @@ package source
 
 import (
 	"bytes"
+	"context"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,9 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
+
+	"github.com/gofrs/flock"
 )
 
 // OutFile is a file to be written.
@@ -67,7 +71,35 @@ func publishInto(dir string, files []OutFile, more bool) (Published, error) {
 		return Published{}, err
 	}
 	defer root.Close()
+	unlock, err := lock(root, dir)
+	if err != nil {
+		return Published{}, err
+	}
+	defer unlock()
 	return publish(root, files, more)
+}
+
+// lockWait is how long a build waits for another one that writes into the same folder.
+var lockWait = 30 * time.Second
+
+// lock keeps other builds from writing into the folder dir, until the function that it returns is called. The system
+// takes the lock of a build that was killed away.
+func lock(root *os.Root, dir string) (unlock func(), err error) {
+	if err := root.MkdirAll(own, 0o755); err != nil {
+		return nil, err
+	}
+	f := flock.New(filepath.Join(dir, own, "lock"))
+	ctx, cancel := context.WithTimeout(context.Background(), lockWait)
+	defer cancel()
+	const pause = 10 * time.Millisecond
+	_, err = f.TryLockContext(ctx, pause)
+	if errors.Is(err, context.DeadlineExceeded) {
+		return nil, fmt.Errorf("another build has been writing into %q for %v", dir, lockWait)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return func() { _ = f.Close() }, nil
 }
 
 // Outputs returns those of the files that [Publish] wrote into the folder dir whose names end in ending, by name. A file
@@ -107,6 +139,14 @@ func Clean(dir string) ([]string, error) {
 		return nil, err
 	}
 	defer root.Close()
+	if _, err := root.Stat(own); errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	unlock, err := lock(root, dir)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	list, err := readList(root)
 	if err != nil {
 		return nil, err
@@ -125,6 +165,7 @@ func Clean(dir string) ([]string, error) {
 }
 
 func publish(root *os.Root, files []OutFile, more bool) (p Published, err error) {
+	removeUnfinished(root)
 	old, err := readList(root)
 	if err != nil {
 		return p, err
@@ -138,7 +179,7 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 		p.Changed = append(p.Changed, f.Path)
 	}
 
-	next := path.Join(own, "next-"+rand.Text())
+	next := path.Join(own, nextPrefix+rand.Text())
 	defer func() { err = errors.Join(err, root.RemoveAll(next)) }()
 	for _, f := range changed {
 		if err := writeNew(root, path.Join(next, f.Path), f.Data); err != nil {
@@ -162,12 +203,34 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 			return p, err
 		}
 	}
-	for _, name := range old {
-		if !slices.Contains(names, name) && removeStale(root, name) {
+	current := make(map[string]bool, len(names))
+	for _, name := range names {
+		current[name] = true
+	}
+	for _, name := range pagesFirst(old) { // so that none names a file that is gone
+		if !current[name] && removeStale(root, name) {
 			p.Removed = append(p.Removed, name)
 		}
 	}
 	return p, writeList(root, next, names)
+}
+
+// nextPrefix starts the names of the folders in which files are made ready.
+const nextPrefix = "next-"
+
+// removeUnfinished removes what builds that were killed made ready.
+func removeUnfinished(root *os.Root) {
+	dir, err := root.Open(own)
+	if err != nil {
+		return
+	}
+	entries, _ := dir.ReadDir(-1)
+	_ = dir.Close()
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), nextPrefix) {
+			_ = root.RemoveAll(path.Join(own, e.Name())) // else the next build tries again
+		}
+	}
 }
 
 // changedFiles returns those of files that do not stand in the folder as they are.
@@ -200,15 +263,23 @@ func changedFiles(root *os.Root, files []OutFile, old []string) ([]OutFile, erro
 }
 
 func pagesLast(files []OutFile) []OutFile {
-	isPage := func(f OutFile) int {
-		if strings.HasPrefix(strings.ToLower(path.Ext(f.Path)), ".htm") {
-			return 1
-		}
-		return 0
-	}
 	files = slices.Clone(files)
-	slices.SortStableFunc(files, func(a, b OutFile) int { return isPage(a) - isPage(b) })
+	slices.SortStableFunc(files, func(a, b OutFile) int { return isPage(a.Path) - isPage(b.Path) })
 	return files
+}
+
+func pagesFirst(names []string) []string {
+	names = slices.Clone(names)
+	slices.SortStableFunc(names, func(a, b string) int { return isPage(b) - isPage(a) })
+	return names
+}
+
+// isPage returns 1 for the name of a page, and 0 for any other.
+func isPage(name string) int {
+	if strings.HasPrefix(strings.ToLower(path.Ext(name)), ".htm") {
+		return 1
+	}
+	return 0
 }
 
 func writeNew(root *os.Root, name string, data []byte) error {

@@ -127,7 +127,7 @@ func treeOf(t *testing.T, dir string) string {
 		}
 		text, err := os.ReadFile(path)
 		rel, _ := filepath.Rel(dir, path)
-		if rel = filepath.ToSlash(rel); rel != ListName {
+		if rel = filepath.ToSlash(rel); !strings.HasPrefix(rel, own+"/") {
 			out = append(out, rel+"="+string(text))
 		}
 		return err
