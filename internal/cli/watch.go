@@ -233,11 +233,11 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 		if p, ok := w.single[name]; ok {
 			paths = append(paths, p)
 		}
-		if source.IsFolder(name) {
-			continue // the files in it that are new are named as well
-		}
 		gone := !source.Exists(name)
 		for root, dir := range w.folders() {
+			if name == dir {
+				return nil, false
+			}
 			rel, err := filepath.Rel(dir, name)
 			if err != nil || !filepath.IsLocal(rel) {
 				continue
@@ -246,6 +246,9 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 			file, folder := w.memory.Knows(p)
 			if gone && folder {
 				return nil, false
+			}
+			if source.IsFolder(name) {
+				continue // the files in it that are new are named as well
 			}
 			if file || !gone { // else it came and went
 				paths = append(paths, p)
@@ -396,7 +399,7 @@ func (w *watching) shown() []string {
 	for _, p := range w.paths {
 		out = append(out, relativeTo(p))
 	}
-	return out
+	return slices.Compact(out)
 }
 
 // follow watches the folders of a project, unless they are watched.
@@ -432,6 +435,10 @@ func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
 		abs, err := filepath.Abs(dir)
 		if err == nil && source.IsFolder(abs) {
 			out = append(out, watch.Folder{Path: abs, Skip: skip})
+		}
+		// The folder itself may go, and come back.
+		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
+			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
 		}
 		return err
 	}

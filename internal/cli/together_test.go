@@ -1,0 +1,152 @@
+package cli_test
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+)
+
+// TestTwoBuildsAtOnce has two projects write into one folder at the same time, again and again: what is there in the end is
+// the output of one of them.
+func TestTwoBuildsAtOnce(t *testing.T) {
+	lays := func(name string, pages int) string {
+		files := []string{"rinzel.toml", "source = \"site\"\n", "site/main.css", ".a { content: \"" + name + "\" }\n"}
+		for i := range pages {
+			files = append(files, fmt.Sprintf("site/p%d.html", i), fmt.Sprintf("<!doctype html><link rel=stylesheet href=%s%d.css><link rel=stylesheet href=main.css><p class=a>%s", name, i, name),
+				fmt.Sprintf("site/%s%d.css", name, i), fmt.Sprintf(".a { top: %dpx }\n", i))
+		}
+		return lay(t, files...)
+	}
+	one, two := lays("one", 12), lays("two", 9)
+	alone := func(dir string) map[string]string {
+		out := filepath.Join(t.TempDir(), "public")
+		if code, _, errs := runIn(t, dir, "build", "--output", out); code != 0 {
+			t.Fatal(errs)
+		}
+		return contents(t, out)
+	}
+	first, second := alone(one), alone(two)
+	public := filepath.Join(t.TempDir(), "public")
+	for range 6 {
+		var wait sync.WaitGroup
+		for _, dir := range []string{one, two, one, two} {
+			wait.Go(func() {
+				cmd := exec.Command(program, "build", "--output", public)
+				cmd.Dir = dir
+				if out, err := cmd.CombinedOutput(); err != nil {
+					t.Errorf("%v\n%s", err, out)
+				}
+			})
+		}
+		wait.Wait()
+		if got := contents(t, public); !equal(got, first) && !equal(got, second) {
+			t.Fatalf("the output is of neither: %d files", len(got))
+		}
+	}
+}
+
+// TestBuildBesideWatch has builds write into the folder of a watch, which goes on all the same.
+func TestBuildBesideWatch(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	w := startWatch(t, dir)
+	w.expect("watching")
+	for i := 1; i <= 5; i++ {
+		w.write("site/main.css", fmt.Sprintf(".a { top: %dpx }\n", i))
+		w.write(fmt.Sprintf("site/new%d.html", i), "<!doctype html><link rel=stylesheet href=main.css><p class=a>")
+		if code, _, errs := runIn(t, dir, "build", "--profile", []string{"production", "development"}[i%2]); code != 0 {
+			t.Fatal(errs)
+		}
+		w.expect("wrote")
+	}
+	if code, _, errs := runIn(t, dir, "build"); code != 0 {
+		t.Fatal(errs)
+	}
+	w.write("site/main.css", ".a { top: 99px }\n")
+	w.expect("wrote")
+	w.has("public/index.css", "99px")
+	for _, line := range w.seen {
+		if strings.Contains(line, "foreign-file") || strings.Contains(line, "rinzel:") {
+			t.Errorf("the watch says %q", line)
+		}
+	}
+}
+
+// TestDiskTrouble holds that a build which cannot write says so, ends with 2, and leaves what was there.
+func TestDiskTrouble(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	if code, _, errs := runIn(t, dir, "build"); code != 0 {
+		t.Fatal(errs)
+	}
+	before := contents(t, filepath.Join(dir, "public"))
+	large := "." + strings.Repeat("a", 4000) + " { top: 1px }\n"
+	if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), []byte(strings.Repeat(large, 10)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	limited := func(command string) (int, string) {
+		cmd := exec.Command("sh", "-c", command, "sh", program)
+		cmd.Dir = dir
+		out, err := cmd.CombinedOutput()
+		var exit *exec.ExitError
+		if err != nil && !errors.As(err, &exit) {
+			t.Fatal(err)
+		}
+		return cmd.ProcessState.ExitCode(), string(out)
+	}
+	// A file may not be larger than 8 kB here, as if the disk were full.
+	code, out := limited(`ulimit -f 16; exec "$1" build`)
+	if code != 2 || !strings.Contains(out, "rinzel: ") || !strings.Contains(out, "too large") {
+		t.Errorf("%d %s", code, out)
+	}
+	if got := contents(t, filepath.Join(dir, "public")); !equal(got, before) {
+		t.Errorf("a build that could not write left %d files, want %d", len(got), len(before))
+	}
+	if left, _ := filepath.Glob(filepath.Join(dir, "public", ".rinzel", "next-*")); len(left) > 0 {
+		t.Errorf("%q is left", left)
+	}
+	if code, _, errs := runIn(t, dir, "build"); code != 0 {
+		t.Errorf("with room again: %d %s", code, errs)
+	}
+	// /proc takes no new files, whoever asks.
+	code, _, errs := runIn(t, dir, "build", "--output", "/proc/rinzel")
+	if code != 2 || !strings.Contains(errs, "rinzel: ") {
+		t.Errorf("%d %s", code, errs)
+	}
+	code, _, errs = runIn(t, dir, "build", "site/main.css", "-o", "/proc/main.css")
+	if code != 2 || !strings.Contains(errs, "rinzel: ") {
+		t.Errorf("%d %s", code, errs)
+	}
+	// A file is where the folder should be.
+	if err := os.WriteFile(filepath.Join(dir, "taken"), nil, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	code, _, errs = runIn(t, dir, "build", "--output", "taken")
+	if code == 0 || !strings.Contains(errs, "taken") {
+		t.Errorf("%d %s", code, errs)
+	}
+}
+
+// TestWatchFolderComesBack has the source folder of a watch disappear and come back.
+func TestWatchFolderComesBack(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=css/main.css><p class=a>", "site/css/main.css", ".a { top: 0 }\n")
+	w := startWatch(t, dir)
+	w.expect("watching")
+	for i := range 2 {
+		if err := os.Rename(filepath.Join(dir, "site"), filepath.Join(dir, "away")); err != nil {
+			t.Fatal(err)
+		}
+		w.expect("cannot be opened")
+		w.has("public/index.css", "top:")
+		if err := os.Rename(filepath.Join(dir, "away"), filepath.Join(dir, "site")); err != nil {
+			t.Fatal(err)
+		}
+		w.expect("wrote")
+		w.write("site/css/main.css", fmt.Sprintf(".a { top: %dpx }\n", i+5))
+		w.expect("wrote index.css")
+		w.has("public/index.css", fmt.Sprintf("%dpx", i+5))
+	}
+}
