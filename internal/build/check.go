@@ -40,10 +40,12 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		entries = append(entries, at)
 	}
 	if len(names) == 0 {
-		if entries = b.entryPaths(); len(entries) == 0 {
-			b.report(diag.Diagnostic{Code: "no-sheets", Severity: diag.Error,
-				Message: fmt.Sprintf("there is nothing to check: no page in the source folder %q links a sheet, and it holds none", p.Settings.Source),
-				Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or name sheets: rinzel check SHEET"})
+		entries = b.entryPaths()
+		for _, page := range b.findPages() {
+			b.reportInert(page)
+		}
+		if list := b.sorted(); len(entries) == 0 && len(list) == 0 { // else it is said why nothing is linked
+			b.report(b.noSheets())
 		}
 	}
 	for _, at := range entries {
@@ -58,6 +60,18 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 	}
 	b.report(b.checks.Sorted(b.project.Tree.Set)...)
 	return &Checked{len(b.checked), len(b.unchecked), b.sorted()}, nil
+}
+
+// noSheets words that there is nothing to check.
+func (b *builder) noSheets() diag.Diagnostic {
+	d := diag.Diagnostic{Code: "no-sheets", Severity: diag.Error,
+		Message: fmt.Sprintf("there is nothing to check: no page in the source folder %q links a sheet, and it holds none", b.project.Settings.Source),
+		Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or name sheets: rinzel check SHEET"}
+	if sheets := b.sourceSheets(); len(sheets) > 0 {
+		d.Message = fmt.Sprintf("there is nothing to check: no page in the source folder %q links a sheet", b.project.Settings.Source)
+		d.Mend = "link the sheets, or name them: rinzel check " + b.project.Tree.Show(sheets[0])
+	}
+	return d
 }
 
 // findings returns the findings of a build. Of those of its checks it tells

@@ -120,7 +120,7 @@ func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 		from := raw[name]
 		b := Bundle{Name: name, From: from.From}
 		b.File = r.pattern(from.File, name+".css", true, "bundles", name, "file")
-		if len(b.From) == 0 && !r.unfit["bundles."+name+".from"] {
+		if len(b.From) == 0 && !r.unfit["bundles."+name+".from"] && !r.unfit["bundles."+name] {
 			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("the bundle %q is made from nothing", name), `from lists sheets and scripts: from = ["css/main.css"]`)
 		}
 		if !fs.ValidPath(b.File) {

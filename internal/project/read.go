@@ -141,7 +141,7 @@ type reader struct {
 	file   *source.File
 	places places
 	diags  []diag.Diagnostic
-	unfit  map[string]bool // paths of values that have the wrong type, which was reported
+	unfit  map[string]bool // paths of values that have the wrong type, and of tables with unknown keys, which was reported
 }
 
 func (r *reader) fail(at source.Span, message, mend string) {
@@ -209,6 +209,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 	if misplaced(strings.Join(key, ".")) {
 		mend = aboveTables
 	}
+	r.unfit[strings.Join(key[:len(key)-1], ".")] = true
 	r.fail(at, fmt.Sprintf("there is no key %q in %s", abridged(name), where), mend)
 }
 

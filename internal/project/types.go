@@ -263,7 +263,7 @@ func (r *reader) syntax(line, column int, message string) {
 
 var (
 	twice    = regexp.MustCompile(`^table (\S+) already exists|^key (\S+) is already defined`)
-	bareText = regexp.MustCompile(`^[A-Za-z./~*][^"'#,\[\]{}=]*[^"'#,\[\]{}=\s]`)
+	bareText = regexp.MustCompile(`^[A-Za-z./~*](?:[^"'#,\[\]{}=]*[^"'#,\[\]{}=\s])?`)
 	colonKey = regexp.MustCompile(`^([\w.-]+)\s*:\s*(\S.*)$`)
 	bareKey  = regexp.MustCompile(`^[\w.-]+$`)
 )

@@ -163,3 +163,18 @@ func Pseudos() []string {
 	slices.Sort(out)
 	return slices.Compact(out)
 }
+
+// ColorNames returns the keywords that are colours, in lower case and sorted: named colours, those of the system, and
+// currentcolor and transparent (CSS Color 4, section 6). The list must not be changed.
+func ColorNames() []string { return colorNames() }
+
+var colorNames = sync.OnceValue(func() []string {
+	out := []string{"currentcolor", "transparent"}
+	for _, t := range []string{"named-color", "system-color", "deprecated-color"} {
+		for _, name := range strings.Split(load().types[t], "|") {
+			out = append(out, strings.ToLower(strings.TrimSpace(name)))
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+})

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
@@ -201,11 +202,20 @@ func (c *checker) media(values []ast.Value) {
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
 			behind := k > 0 && isComparison(&inner[k-1])
 			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
-				c.report("unknown-media-feature", f.Span(), didYouMean("", f.Text, grammar.Descriptors("media")), "there is no media feature %q", f.Text)
+				c.report("unknown-media-feature", f.Span(), didYouMean("", f.Text, mediaFeatures()), "there is no media feature %q", f.Text)
 			}
 		}
 	})
 }
+
+// mediaFeatures returns the names of the media features, with the bounds of those that are ranges.
+var mediaFeatures = sync.OnceValue(func() []string {
+	names := grammar.Descriptors("media")
+	for _, name := range []string{"width", "height", "aspect-ratio", "color", "resolution", "device-width", "device-height"} {
+		names = append(names, "min-"+name, "max-"+name)
+	}
+	return names
+})
 
 // inBrackets calls visit with what stands in each pair of brackets, at every depth.
 func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {

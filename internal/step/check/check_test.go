@@ -58,7 +58,7 @@ func TestNodes(t *testing.T) {
 		{`@font-face { font-display: fast }`, `unknown-value [fast] "fast" does not fit into the value of "font-display"; it takes "auto", "block", "fallback", "optional" or "swap"`},
 		{`@page { size: A4 landscape; margin: 1cm; marjin: 0 }`, `unknown-property [marjin] there is no property "marjin"; did you mean "margin"?`},
 		{`@font-feature-values x { @styleset { anything: 1 } }`, ``},
-		{`@media (min-widht: 1px) {}`, `unknown-media-feature [min-widht] there is no media feature "min-widht"`},
+		{`@media (min-widht: 1px) {}`, `unknown-media-feature [min-widht] there is no media feature "min-widht"; did you mean "min-width"?`},
 		{`@media (widht > 1px) and (hover) {}`, `unknown-media-feature [widht] there is no media feature "widht"; did you mean "width"?`},
 		{`@media (1px < width <= 2px) and (prefers-color-scheme: dark), (-webkit-min-device-pixel-ratio: 2) and (min-resolution: 2dppx) {}`, ``},
 		{`@media (min-width 3px) {}`, `bad-query [(min-width 3px)] the media query cannot be read here, and never holds: expected a feature, and perhaps ':' and a value; write (min-width: 3px)`},

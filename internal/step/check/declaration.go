@@ -30,6 +30,7 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 		return
 	}
 	c.reads(values)
+	c.origins(values)
 	if at.atRule != "" {
 		if def, ok := grammar.Descriptor(at.atRule, name); ok {
 			c.value(d, def, values, "css.at-rules."+at.atRule+"."+name)
@@ -283,6 +284,19 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	return true
 }
 
+// origins checks the names of the colours that relative colours come from, which the definitions of values leave open.
+func (c *checker) origins(values []ast.Value) {
+	for i := range values {
+		args := ast.Significant(values[i].Values())
+		if isColorFunction(&values[i]) && len(args) > 1 && args[0].IsIdent("from") && args[1].Kind == token.Ident {
+			if _, known := slices.BinarySearch(grammar.ColorNames(), token.Lower(args[1].Text)); !known {
+				c.report("bad-color", args[1].Span(), didYouMean("", args[1].Text, grammar.ColorNames()), "there is no colour %q", args[1].Text)
+			}
+		}
+		c.origins(values[i].Values())
+	}
+}
+
 // isColorFunction reports whether v is a function of a colour.
 func isColorFunction(v *ast.Value) bool {
 	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
@@ -316,6 +330,9 @@ func rangeOf(m grammar.Misfit) string {
 	return low + " to " + high
 }
 
+// wideKeywords are the keywords that every property takes (CSS Cascade 5, section 7.3).
+var wideKeywords = []string{"inherit", "initial", "unset", "revert", "revert-layer"}
+
 // nearValue proposes what could stand in a value's place.
 func nearValue(m grammar.Misfit) string {
 	if m.At.Kind == token.Ident || m.At.Kind == token.Function {
@@ -323,7 +340,7 @@ func nearValue(m grammar.Misfit) string {
 		if m.At.Kind == token.Function {
 			name += ")"
 		}
-		if near := diag.Nearest(token.Lower(name), m.Keywords); near != "" {
+		if near := diag.Nearest(token.Lower(name), append(slices.Clip(m.Keywords), wideKeywords...)); near != "" {
 			return fmt.Sprintf("did you mean %q?", near)
 		}
 	}

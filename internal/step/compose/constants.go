@@ -52,14 +52,26 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 		c.setGroup(p, r, isDefault, s)
 	case r.Block != nil || len(rest) == 0 || rest[0].Kind != token.Colon:
 		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
+		c.setAnything(p, rest, ast.SpanOf(r.Prelude[:n]), s)
 	case len(rest) == 1:
 		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
+		c.setAnything(p, nil, ast.SpanOf(r.Prelude[:n]), s)
 	default:
 		kind := ByConst
 		if isDefault {
 			kind = ByDefault
 		}
 		c.setValue(p, c.upToStatement(p, rest[1:], s), ast.SpanOf(r.Prelude[:n]), kind, s)
+	}
+}
+
+// setAnything sets a constant whose rule could not be read, so that those who read it are not reported as well.
+func (c *Composer) setAnything(p path, values []ast.Value, at source.Span, s *Scope) {
+	if len(values) == 0 {
+		values = []ast.Value{{Kind: token.Ident, Text: "initial", Pos: at.Start}}
+	}
+	if c.mayHold(p, at, s) {
+		s.set(p, &Constant{Value: values, At: at})
 	}
 }
 
