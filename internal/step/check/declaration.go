@@ -181,7 +181,9 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 		return
 	}
 	count := len(c.found)
-	c.misfit(d, m, values)
+	if c.misfit(d, m, values); len(c.found) == count {
+		return // no more are listed
+	}
 	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off || f.Span.Start.Off >= own.End {
 		// A constant stood here, and what is wrong may be either.
 		f.Related = append(f.Related, diag.Related{Span: f.Span, Message: "the value comes from here"})
