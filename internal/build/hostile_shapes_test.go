@@ -81,6 +81,9 @@ var shapes = map[string]string{
 	"a chain of constants":            "@const c0: 1;" + repeat(10_000, "@const c#+: const(c#);") + ".a { order: const(c10000) }",
 	"a constant in many values":       "@const c: 1px 2px 3px;" + repeat(10_000, ".a { margin: const(c) }"),
 	"a wide group":                    "@const g { " + repeat(20_000, "k#: #;") + "} .a { order: const(g.k1) }",
+	"many keys by their paths":        repeat(10_000, "@const g.k#: #;") + ".a { order: const(g.k1) }",
+	"many keys dropped":               "@const g { " + repeat(3000, "k#: #;") + "z: 1 }" + repeat(3000, "@drop g.k#;") + ".a { order: const(g.z) }",
+	"defaults for many keys":          "@const g { " + repeat(3000, "k#: #;") + "}" + repeat(50, "@default g { "+repeat(200, "x#: 1; k#: 2;")+"}") + ".a { order: const(g.k1) }",
 	"a deep group":                    "@const g { " + strings.Repeat("a {", 200) + "b: 1" + strings.Repeat("}", 201) + ".a { order: const(g" + strings.Repeat(".a", 200) + ".b) }",
 	"unknown constants":               repeat(3000, ".a { order: const(c#) }"),
 	"many mixins":                     repeat(5000, "@mixin --m# { top: 0 } .a { @apply --m#; }"),
@@ -184,6 +187,7 @@ var shapedData = map[string]string{
 	"toml globs of stars":     "exclude = [\"" + strings.Repeat("**/", 200) + "x\"]\n",
 	"toml sets of browsers":   repeat(300, "[browsers.sets.s#]\nrecent = 2\n"),
 	"json many tokens":        `{"$type": "number"` + repeat(10_000, `, "t#": {"$value": #}`) + "}",
+	"json a wide group":       `{"g": {"$type": "number"` + repeat(10_000, `, "t#": {"$value": #}`) + "}}",
 	"json deep groups":        strings.Repeat(`{"a": `, 500) + `{"$type": "number", "$value": 1}` + strings.Repeat("}", 500),
 	"json a chain of aliases": `{"t0": {"$type": "number", "$value": 1}` + repeat(5000, `, "t#+": {"$value": "{t#}"}`) + "}",
 	"json a circle":           `{"t0": {"$value": "{t999}"}` + repeat(999, `, "t#+": {"$value": "{t#}"}`) + "}",
@@ -227,7 +231,7 @@ func hostileCases() []hostileCase {
 		if kind, _, _ := strings.Cut(name, " "); kind == "toml" {
 			add(name, project.Production, map[string]string{project.FileName: text})
 		} else {
-			add(name, project.Production, map[string]string{"main.css": "@tokens \"t.json\"; .a { top: 0 }", "t.json": text})
+			add(name, project.Production, map[string]string{"main.css": "@tokens \"t.json\"; @tokens \"t.json\" as more; .a { top: 0 }", "t.json": text})
 		}
 	}
 	return out

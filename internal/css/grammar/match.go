@@ -188,6 +188,9 @@ func (p *places) add(list ...int) {
 
 // open matches one value or more, whatever they are.
 func (m *matcher) open(at int) []int {
+	if m.work.left -= len(m.values) - at; m.work.left <= 0 {
+		return nil // a repetition of it would try each pair of places
+	}
 	var out []int
 	for end := at + 1; end <= len(m.values); end++ {
 		out = append(out, end)

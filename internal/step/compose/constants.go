@@ -309,9 +309,9 @@ func quoted(names []string) string {
 func (g *Group) missingIn(other *Group, p path) []string {
 	var out []string
 	for _, key := range g.keys {
-		mine := g.entries[key]
+		mine := g.at(key)
 		deeper := append(slices.Clip(p), key)
-		theirs, ok := other.entries[key]
+		theirs, ok := other.Find(key)
 		switch {
 		case !ok:
 			out = append(out, joinPath(deeper))
@@ -351,7 +351,7 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 // offered notes that all keys of a group are defaults.
 func (g *Group) offered() {
 	for _, key := range g.keys {
-		entry := g.entries[key]
+		entry := g.at(key)
 		entry.offer = new(offer)
 		if entry.Group != nil {
 			entry.Group.offered()

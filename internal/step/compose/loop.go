@@ -83,7 +83,7 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	if group := c.groupOf(from, s); group != nil {
 		out := make([]turn, len(group.keys))
 		for i, key := range group.keyWords() {
-			out[i] = turn{key, group.entries[group.keys[i]]}
+			out[i] = turn{key, group.at(group.keys[i])}
 		}
 		return out
 	}
@@ -199,7 +199,7 @@ func (g *Group) keyWords() []*Constant {
 	if g.words == nil {
 		g.words = make([]*Constant, len(g.keys))
 		for i, key := range g.keys {
-			g.words[i] = word(key, g.entries[key].At)
+			g.words[i] = word(key, g.at(key).At)
 		}
 	}
 	return g.words

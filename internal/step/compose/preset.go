@@ -92,7 +92,7 @@ func (c *Composer) SetTokens(list []tokens.Token, prefix []string, s *Scope) {
 		if len(prefix) > 0 {
 			seen = s.inner()
 			if group, ok := s.Find(prefix); ok && group.Group != nil {
-				seen.values = group.Group.entries
+				seen.members = group.Group
 			}
 		}
 		before := c.startSetting(p, s)

@@ -183,7 +183,7 @@ func leaves(path string, constant *Constant, visit func(string, *Constant)) {
 		return
 	}
 	for _, key := range constant.Group.keys {
-		leaves(path+"."+key, constant.Group.entries[key], visit)
+		leaves(path+"."+key, constant.Group.at(key), visit)
 	}
 }
 

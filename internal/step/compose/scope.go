@@ -15,6 +15,7 @@ import (
 type Scope struct {
 	outer     *Scope // of the block around; nil outside of all blocks
 	values    map[string]*Constant
+	members   *Group     // whose keys the scope holds as well; nil for none
 	turning   *loopTurn  // of the loop whose body this is the scope of
 	outermost *outermost // what the scope outside of all blocks holds beside
 
@@ -64,6 +65,11 @@ func (s *Scope) own(name string) (*Constant, bool) {
 	if c, ok := s.values[name]; ok {
 		return c, true
 	}
+	if s.members != nil {
+		if c, ok := s.members.Find(name); ok {
+			return c, true
+		}
+	}
 	c := s.turning.find(name)
 	return c, c != nil
 }
@@ -90,14 +96,6 @@ func (c *Constant) isRead(at source.Span) {
 	}
 }
 
-// Group is an ordered map of constants.
-type Group struct {
-	keys    []string // in the order in which they were first set
-	entries map[string]*Constant
-	words   []*Constant      // the keys as values, once a loop wanted them
-	dropped map[string]*Drop // keys that no default fills in again
-}
-
 // Drop is an @drop: it takes away a key that is there, and keeps away one that
 // a default would fill in later.
 type Drop struct {
@@ -105,69 +103,6 @@ type Drop struct {
 	At   source.Span
 	Hit  bool   // there was a key to drop
 	Near string // a key that may have been meant, of one that dropped nothing
-}
-
-// Keys returns the keys of the group, in order. It must not be changed.
-func (g *Group) Keys() []string { return g.keys }
-
-// Find returns the constant at a key.
-func (g *Group) Find(key string) (*Constant, bool) {
-	c, ok := g.entries[key]
-	return c, ok
-}
-
-// with returns the group with a key set. Setting a key again keeps its place.
-func (g *Group) with(key string, c *Constant) *Group {
-	out := &Group{keys: g.keys, entries: maps.Clone(g.entries), dropped: g.dropped}
-	if out.entries == nil {
-		out.entries = make(map[string]*Constant)
-	}
-	if out.dropped[key] != nil {
-		out.dropped = maps.Clone(out.dropped)
-		delete(out.dropped, key)
-	}
-	if _, ok := out.entries[key]; !ok {
-		out.keys = append(slices.Clip(out.keys), key)
-	}
-	out.entries[key] = c
-	return out
-}
-
-// without returns the group without a key, which d keeps away.
-func (g *Group) without(key string, d *Drop) *Group {
-	out := &Group{entries: maps.Clone(g.entries), dropped: maps.Clone(g.dropped)}
-	delete(out.entries, key)
-	if out.dropped == nil {
-		out.dropped = make(map[string]*Drop)
-	}
-	out.dropped[key] = d
-	for _, k := range g.keys {
-		if k != key {
-			out.keys = append(out.keys, k)
-		}
-	}
-	return out
-}
-
-// merged returns the group with all that other has and it lacks, at every
-// depth, but for keys that were dropped.
-func (g *Group) merged(other *Group) *Group {
-	out := g
-	for _, key := range other.keys {
-		theirs := other.entries[key]
-		ours, ok := out.entries[key]
-		switch d := g.dropped[key]; {
-		case d != nil:
-			d.Hit = true
-		case !ok:
-			out = out.with(key, theirs)
-		case ours.Group != nil && theirs.Group != nil:
-			if both := ours.Group.merged(theirs.Group); both != ours.Group {
-				out = out.with(key, &Constant{Group: both, At: ours.At, offer: ours.offer})
-			}
-		}
-	}
-	return out
 }
 
 // NewScope returns an empty scope outside of all blocks.
@@ -341,8 +276,8 @@ func (s *Scope) drop(p path, at source.Span) {
 // default wanted to fill it in.
 func (s *Scope) keepsAway(p path) bool {
 	for i := len(p) - 1; i > 0; i-- {
-		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped[p[i]] != nil {
-			c.Group.dropped[p[i]].Hit = true
+		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped.at(p[i]) != nil {
+			c.Group.dropped.at(p[i]).Hit = true
 			return true
 		}
 	}
