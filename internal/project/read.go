@@ -158,14 +158,7 @@ func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
 		return nil, false
 	}
 	raw = new(fileSettings)
-	clean, err := toml.Marshal(r.fitTable(table, reflect.TypeFor[fileSettings](), ""))
-	if err == nil {
-		err = toml.Unmarshal(clean, raw)
-	}
-	if err != nil {
-		r.refuse(err)
-		return nil, false
-	}
+	assign(reflect.ValueOf(raw).Elem(), r.fitTable(table, reflect.TypeFor[fileSettings](), ""))
 	return raw, true
 }
 

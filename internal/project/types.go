@@ -78,6 +78,48 @@ func (r *reader) fitTable(table map[string]any, t reflect.Type, path string) map
 	return out
 }
 
+// assign sets a part of the settings to a value that fits its type.
+func assign(to reflect.Value, v any) {
+	switch to.Kind() {
+	case reflect.Pointer:
+		to.Set(reflect.New(to.Type().Elem()))
+		assign(to.Elem(), v)
+	case reflect.Struct:
+		table := v.(map[string]any)
+		for i := range to.NumField() {
+			f := to.Type().Field(i)
+			if f.Anonymous {
+				assign(to.Field(i), v)
+			} else if value, ok := table[f.Tag.Get("toml")]; ok {
+				assign(to.Field(i), value)
+			}
+		}
+	case reflect.Map:
+		table := v.(map[string]any)
+		to.Set(reflect.MakeMapWithSize(to.Type(), len(table)))
+		for key, value := range table {
+			elem := reflect.New(to.Type().Elem()).Elem()
+			assign(elem, value)
+			to.SetMapIndex(reflect.ValueOf(key), elem)
+		}
+	case reflect.Slice:
+		list := v.([]any)
+		to.Set(reflect.MakeSlice(to.Type(), len(list), len(list)))
+		for i, value := range list {
+			assign(to.Index(i), value)
+		}
+	case reflect.Float64:
+		if n, ok := v.(int64); ok {
+			v = float64(n)
+		}
+		to.Set(reflect.ValueOf(v))
+	case reflect.Int:
+		to.SetInt(v.(int64))
+	default:
+		to.Set(reflect.ValueOf(v))
+	}
+}
+
 // index is the number of an element in a path.
 var index = regexp.MustCompile(`#\d+`)
 

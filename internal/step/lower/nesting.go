@@ -316,10 +316,13 @@ func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
 
 func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple {
 	var types, rest []ast.Simple
+	itself := standsItself(compound, parents)
 	for _, p := range compound {
 		switch {
+		case p.Kind == ast.NestingSelector && !itself:
+			rest = append(rest, ast.Simple{Kind: ast.PseudoClass, Name: "is", Pos: p.Pos, Args: &ast.Args{Selectors: parents}})
 		case p.Kind == ast.NestingSelector:
-			for _, q := range standIn(p, compound, parents) {
+			for _, q := range parents[0] {
 				if isType(q.Kind) {
 					types = append(types, q)
 				} else {
@@ -335,27 +338,27 @@ func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple
 	return append(types, rest...)
 }
 
-// standIn returns the simple selectors that stand for '&' in a compound.
-func standIn(nesting ast.Simple, compound []ast.Simple, parents []ast.Selector) []ast.Simple {
-	if len(parents) == 1 && !endsInElement(parents[0]) {
-		parent := parents[0]
-		single := !slices.ContainsFunc(parent, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
-		typed := slices.ContainsFunc(parent, func(p ast.Simple) bool { return isType(p.Kind) })
-		others := slices.ContainsFunc(compound, func(p ast.Simple) bool { return isType(p.Kind) }) || count(compound) > 1
-		if single && !(typed && others) {
-			return parent
-		}
+// standsItself reports whether the parent itself can stand for each '&' in a compound: it is one compound, and at most one
+// type selector comes of it.
+func standsItself(compound []ast.Simple, parents []ast.Selector) bool {
+	if len(parents) != 1 || endsInElement(parents[0]) {
+		return false
 	}
-	return []ast.Simple{{Kind: ast.PseudoClass, Name: "is", Pos: nesting.Pos, Args: &ast.Args{Selectors: parents}}}
-}
-
-func count(compound []ast.Simple) (nesting int) {
+	typed := false
+	for _, p := range parents[0] {
+		if p.Kind == ast.Combinator {
+			return false
+		}
+		typed = typed || isType(p.Kind)
+	}
+	nesting, others := 0, false
 	for _, p := range compound {
 		if p.Kind == ast.NestingSelector {
 			nesting++
 		}
+		others = others || isType(p.Kind)
 	}
-	return nesting
+	return !typed || !others && nesting < 2
 }
 
 // replaceArgs replaces nesting selectors in the arguments of a simple selector.
