@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
 
@@ -35,7 +36,11 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 			sheets = b.knownSheets()
 		}
 		kind, name, _ := strings.Cut(d.Cause, " ")
-		b.explain(d, from.Path, sheets, kind, name)
+		candidates := sheets
+		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) { // a sheet of a library cannot import one of the site
+			candidates = b.sheetsOfRoot(root)
+		}
+		b.explain(d, from.Path, candidates, kind, name)
 	}
 }
 
@@ -83,6 +88,17 @@ func (b *builder) knownSheets() []source.Path {
 			out = append(out, p)
 		}
 	}
+	return out
+}
+
+// sheetsOfRoot returns the sheets in the folder of a root, in lexical order.
+func (b *builder) sheetsOfRoot(root string) []source.Path {
+	var out []source.Path
+	b.project.Tree.Walk(root, func(dir string) bool { return path.Base(dir) != project.PackageFolder }, func(p source.Path) {
+		if isSheet(p.Name) {
+			out = append(out, p)
+		}
+	}, func(source.Path, error) {})
 	return out
 }
 

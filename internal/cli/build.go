@@ -189,10 +189,34 @@ func sourceName(p *project.Project, name string) (string, error) {
 		return "", err
 	}
 	rel, err := filepath.Rel(sourceDir, file)
-	if err != nil || !filepath.IsLocal(rel) {
-		return "", fmt.Errorf("%q lies outside the source folder %q", name, p.SourceDir())
+	if err == nil && filepath.IsLocal(rel) {
+		return filepath.ToSlash(rel), nil
 	}
-	return filepath.ToSlash(rel), nil
+	if inRoot, ok := rootName(p, file); ok {
+		return inRoot, nil
+	}
+	return "", fmt.Errorf("%q lies outside the source folder %q", name, p.SourceDir())
+}
+
+// rootName returns a file on disk as "root:path", if it lies in the folder of a root or of the installed packages.
+func rootName(p *project.Project, file string) (string, bool) {
+	folders := make(map[string]string)
+	for i, root := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
+		folders[root] = p.RootDirs()[i]
+	}
+	if root := project.PackageRoot; p.Tree.HasRoot(root) {
+		folders[root] = filepath.FromSlash(p.Tree.Show(source.Path{Root: root, Name: "."}))
+	}
+	for _, root := range slices.Sorted(maps.Keys(folders)) {
+		dir, err := filepath.Abs(folders[root])
+		if err != nil {
+			continue
+		}
+		if rel, err := filepath.Rel(dir, file); err == nil && filepath.IsLocal(rel) {
+			return root + ":" + filepath.ToSlash(rel), true
+		}
+	}
+	return "", false
 }
 
 // write writes the outputs to where the flags say.

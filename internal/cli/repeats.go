@@ -59,7 +59,13 @@ func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]d
 		}
 		found.Values = list
 	} else if !all {
-		found.Values = slices.DeleteFunc(found.Values, func(r *replace.Repeat) bool { return len(r.Uses) < 2 && r.From == "" })
+		bases := make(map[string]bool)
+		for _, r := range found.Values {
+			bases[r.From] = true
+		}
+		found.Values = slices.DeleteFunc(found.Values, func(r *replace.Repeat) bool {
+			return len(r.Uses) < 2 && r.From == "" && !(r.Color != nil && bases[r.Text])
+		})
 	}
 	switch {
 	case in.flags.json:
