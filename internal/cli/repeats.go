@@ -199,7 +199,11 @@ func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 		return
 	}
 	for _, r := range list {
-		fmt.Fprintf(in.std.Out, "%s: %s among the %s\n", in.paint("1", diag.Printable(r.Text)), plural(len(r.Uses), "use"), r.Group)
+		where := ""
+		if r.Group == replace.Queries {
+			where = " in conditions"
+		}
+		fmt.Fprintf(in.std.Out, "%s: %s%s\n", in.paint("1", diag.Printable(r.Text)), plural(len(r.Uses), "use"), where)
 		for _, u := range r.Uses {
 			fmt.Fprintf(in.std.Out, "  %s  %s\n", in.place(u.At), diag.Printable(u.Property))
 		}
