@@ -177,7 +177,7 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"tickets.html", ".gauge", "border-radius", "10px"},                                      // set on its import
 		{"tickets.html", ".gauge > span", "background-color", "rgb(20, 105, 122)"},
 		{"tickets.html", ".gauge-note", "border-left-color", "rgb(20, 105, 122)"}, // replaced on its import
-		{"tickets.html", ".order", "padding", "24px"}, // if() on a constant of the settings
+		{"tickets.html", ".order", "padding", "24px"},                             // if() on a constant of the settings
 		{"tickets.html", ".field input", "padding", "8px 12px"},
 		{"tickets.html", ".field", "row-gap", "4px"},
 		{"tickets.html", ".button[disabled]", "opacity", "0.5"},
