@@ -156,7 +156,7 @@ var drafts = map[string][][2]string{
 		{"@function --f() { result: 1px; @media print { result: 2px } } a { width: --f() }", "width: 1px;\n\n  @media print {\n    width: 2px;"},
 		{"@function --f() { result: 1px; @media print { result: 2px } } @const x: --f();", "!bad-call"},
 		{"@function --f() { result: 1px; @media print { result: 2px } } @keyframes k { to { width: --f() } }", "!bad-call"},
-		{"@function --f() { result: 1px; @media print { result: 2px } } @mixin --m(--a) { width: var(--a) } a { @apply --m(--f()) }", "!bad-call"},
+		{"@function --f() { result: 1px; @media print { result: 2px } } @mixin --m(--a) { width: var(--a) } a { @apply --m(--f()) }", "width: 1px;\n\n  @media print {\n    width: 2px;"},
 	},
 	"`@function`: order and layers": {
 		{"a { width: --f() } @function --f() { result: 1px } @function --f() { result: 2px }", "width: 2px"},

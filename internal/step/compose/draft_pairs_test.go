@@ -40,6 +40,10 @@ var draftPairs = [][2]string{
 	{`@mixin --important { width: 5px !important; } #berth { @apply --important; width: 6px; }`, `#berth { width: 5px }`},
 	{`@mixin --before { &::before { content: "x"; display: block; height: 7px; } } #berth { @apply --before; }`, `#berth::before { content: "x"; display: block; height: 7px }`},
 	{`@function --half(--n) { result: calc(var(--n) / 2) } @mixin --m(--n) { width: --half(var(--n)); } #berth { @apply --m(10px); }`, `#berth { width: 5px }`},
+	{`@function --f() { result: 1px; @media (width > 900px) { result: 9px } } @mixin --m(--n) { width: var(--n); height: 3px; } #berth { @apply --m(--f()); }`, `#berth { width: 1px; height: 3px } @media (width > 900px) { #berth { width: 9px } }`},
+	{`@function --f() { result: 1px; @media (width > 900px) { result: 9px } } @mixin --m(--n) { #berth { width: var(--n); } } @apply --m(--f());`, `#berth { width: 1px } @media (width > 900px) { #berth { width: 9px } }`},
+	{`@function --f() { result: 1px; @media (width > 900px) { result: 9px } } @function --g() { result: red; @supports (display: grid) { result: teal } } @mixin --m(--n, --c) { .card & { width: var(--n); color: var(--c); @contents; } } #berth { @apply --m(--f(), --g()) { height: 4px; } }`, `#berth { width: 1px; color: teal; height: 4px } @media (width > 900px) { #berth { width: 9px } }`},
+	{`@function --f(--n) { result: var(--n); @media (width > 900px) { result: calc(var(--n) * 2) } } @mixin --in(--n) { width: var(--n); } @mixin --m(--n) { @apply --in(--f(var(--n))); } #berth { @apply --m(--f(3px)); }`, `#berth { width: 3px } @media (width > 900px) { #berth { width: 12px } }`},
 	// custom media
 	{`@custom-media --wide (width > 900px); @media (--wide) { #berth { width: 9px } }`, `@media (width > 900px) { #berth { width: 9px } }`},
 	{`@custom-media --either print, (width > 900px); @media (--either) { #berth { width: 9px } }`, `@media print, (width > 900px) { #berth { width: 9px } }`},

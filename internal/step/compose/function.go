@@ -340,10 +340,9 @@ func (c *Composer) holds(x condition, of *call) bool {
 	return c.decide(rule, func() { c.undecidable(of, rule) }) != negated
 }
 
-// world is a set of conditions that may be true together, and the value that a declaration has then.
+// world is a set of conditions that may be true together, and what is made then, as text.
 type world struct {
 	questions []question
-	value     []ast.Value
 	text      string
 }
 
@@ -357,11 +356,15 @@ func (w *world) within(o *world) bool {
 // maxWorlds bounds how many values a declaration may have.
 const maxWorlds = 64
 
-// branches returns a declaration whose value depends on conditions of the browser: as it is where none
-// of them is true, and behind it, in conditional rules, as it is where some are.
-func (c *Composer) branches(d *ast.Declaration, s *Scope, base []ast.Value, asked []question) []ast.Node {
-	out := []ast.Node{withValue(d, base)}
-	worlds := []*world{{value: base, text: print.Values(base)}}
+// turning makes nodes under the assumption that some conditions are true, by their keys. asked are the conditions that
+// were taken to be false on the way; ok is false after a finding.
+type turning func(truth map[string]bool) (nodes []ast.Node, asked []question, ok bool)
+
+// branches returns nodes that depend on conditions of the browser: as they are where none of them is true, which base is,
+// and behind it, in conditional rules, as they are where some are.
+func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, turn turning) []ast.Node {
+	out := slices.Clip(base)
+	worlds := []*world{{text: textOfNodes(base)}}
 	emitted := worlds[:1:1]
 	known := make(map[string]bool)
 	pending := extensions(worlds[0], asked, known)
@@ -369,16 +372,19 @@ func (c *Composer) branches(d *ast.Declaration, s *Scope, base []ast.Value, aske
 		w := pending[0]
 		pending = pending[1:]
 		if len(worlds) == maxWorlds {
-			c.fail("bad-call", d.Span(), fmt.Sprintf("the value depends on more than %d combinations of conditions", maxWorlds), "")
+			c.fail("bad-call", at, fmt.Sprintf("the value depends on more than %d combinations of conditions", maxWorlds), "")
 			return nil
 		}
-		c.branch.truth = make(map[string]bool)
+		truth := make(map[string]bool)
 		for _, q := range w.questions {
-			c.branch.truth[q.key] = true
+			truth[q.key] = true
 		}
-		w.value = c.worked(d, s)
-		w.text = print.Values(w.value)
-		pending = append(pending, extensions(w, c.branch.asked, known)...)
+		nodes, asked, ok := turn(truth)
+		if !ok {
+			return nil
+		}
+		w.text = textOfNodes(nodes)
+		pending = append(pending, extensions(w, asked, known)...)
 		worlds = append(worlds, w)
 		var before *world // which decides if this one adds nothing
 		for _, e := range emitted {
@@ -390,7 +396,6 @@ func (c *Composer) branches(d *ast.Declaration, s *Scope, base []ast.Value, aske
 			continue
 		}
 		emitted = append(emitted, w)
-		nodes := []ast.Node{withValue(d, w.value)}
 		for _, q := range slices.Backward(w.questions) {
 			rule := *q.rule
 			rule.Block = &ast.Block{Nodes: nodes}
@@ -398,9 +403,10 @@ func (c *Composer) branches(d *ast.Declaration, s *Scope, base []ast.Value, aske
 		}
 		out = append(out, nodes...)
 	}
-	c.branch.truth = nil
 	return out
 }
+
+func textOfNodes(nodes []ast.Node) string { return print.Sheet(nodes, print.Options{Compact: true}) }
 
 // extensions returns the worlds in which one more condition is true, but for those that are known.
 func extensions(w *world, asked []question, known map[string]bool) []*world {

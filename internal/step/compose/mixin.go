@@ -170,19 +170,35 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 		c.unknownName("unknown-mixin", mixinKind, "mixin", name, name, source.SpanOf(head.Pos, len(name)), s)
 		return nil
 	}
+	outer := c.branch
+	defer func() { c.branch = outer }()
+	turn := func(truth map[string]bool) ([]ast.Node, []question, bool) { return c.applied(r, d, truth, s) }
+	out, asked, ok := turn(nil)
+	if !ok || len(asked) == 0 {
+		return out
+	}
+	return c.branches(head.Span(), out, asked, turn)
+}
+
+// applied returns what an @apply rule makes if the conditions in truth are true, on which its arguments may depend.
+func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, s *Scope) (out []ast.Node, asked []question, ok bool) {
+	c.branch = branching{allowed: c.inStyle || c.depth == 0, truth: truth}
+	head := &r.Prelude[0]
 	inner, ok := c.enter(d, head, s)
+	asked = c.branch.asked
+	c.branch = branching{}
 	if !ok {
-		return nil
+		return nil, nil, false
 	}
 	defer c.leave()
 	if r.Block != nil {
 		inner.call.contents, inner.call.given = r.Block.Nodes, true
 	}
-	out := c.block(d.callable.body, inner)
+	out = c.block(d.callable.body, inner)
 	if !c.count(weight(out), head.Span()) {
-		return nil
+		return nil, nil, false
 	}
-	return out
+	return out, asked, true
 }
 
 // contents returns what stands for @contents: the block of the call, or else
