@@ -848,7 +848,7 @@ b { order: 1 }
 source = "site"
 `
 	_, found := newSite(t, archive).build(t, project.Development)
-	if !strings.Contains(found, "there is no sheet") || !strings.Contains(found, "node_modules/missing/index.css") {
+	if !strings.Contains(found, `the package "missing" does not say which sheet is its main one`) || !strings.Contains(found, "its sheets are: package:missing/other.css") {
 		t.Errorf("found %s", found)
 	}
 	s := newSite(t, strings.Replace(archive, "@import \"package:missing\";\n", "", 1))
