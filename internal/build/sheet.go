@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -78,6 +79,11 @@ func (b *builder) sheetNamed(name string) (source.Path, error) {
 	root, rest := project.SplitRoot(name)
 	if !b.project.Tree.HasRoot(root) {
 		return source.Path{}, fmt.Errorf("there is no root %q", root)
+	}
+	if root == project.PackageRoot { // the name of a package stands for its main sheet
+		if t := graph.Resolve(b.project.Tree, source.Path{}, b.project.Settings.Base, name); t.Kind == graph.Local {
+			return t.Path, nil
+		}
 	}
 	return source.Path{Root: root, Name: path.Clean(rest)}, nil
 }
