@@ -14,6 +14,10 @@ import (
 	"testing"
 
 	"golang.org/x/tools/txtar"
+
+	"rinzel/internal/css/parse"
+	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 )
 
 // program is the built command, which the tests run as a user would.
@@ -178,6 +182,22 @@ func (s *script) exec(status int, args []string) {
 	}
 	if got := cmd.ProcessState.ExitCode(); got != status {
 		s.failf("exit status %d, want %d", got, status)
+	}
+	s.finished()
+}
+
+// finished holds that no sheet in the output folder has anything left that only the build reads.
+func (s *script) finished() {
+	s.t.Helper()
+	public := filepath.Join(s.dir, s.folder, "public")
+	for name, text := range contents(s.t, public) {
+		if !strings.HasSuffix(name, ".css") {
+			continue
+		}
+		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, name, text))
+		if _, what, ok := compose.Leftover(sheet.Nodes); ok {
+			s.failf("%s holds %s:\n%s", name, what, text)
+		}
 	}
 }
 

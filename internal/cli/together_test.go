@@ -150,3 +150,39 @@ func TestWatchFolderComesBack(t *testing.T) {
 		w.has("public/index.css", fmt.Sprintf("%dpx", i+5))
 	}
 }
+
+// contents returns the files of a folder, those of Rinzel aside.
+func contents(t *testing.T, dir string) map[string]string {
+	out := make(map[string]string)
+	err := filepath.WalkDir(dir, func(name string, d os.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		rel, _ := filepath.Rel(dir, name)
+		if !strings.HasPrefix(rel, ".rinzel") {
+			data, err := os.ReadFile(name)
+			if err != nil {
+				return err
+			}
+			out[filepath.ToSlash(rel)] = string(data)
+		}
+		return nil
+	})
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// equal reports whether two folders hold the same.
+func equal(a, b map[string]string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for name, text := range a {
+		if b[name] != text {
+			return false
+		}
+	}
+	return true
+}

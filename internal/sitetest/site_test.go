@@ -23,9 +23,11 @@ import (
 
 	"rinzel/internal/browsertest"
 	"rinzel/internal/build"
+	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 )
 
 // profiles are those that every site is built with.
@@ -91,11 +93,26 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 	_ = r.Render(&text, diags)
 	b.found, b.failed, b.outputs = strings.ReplaceAll(text.String(), dir+"/", ""), diag.HasErrors(diags), b.result.Outputs
 	if !b.failed {
+		finished(t, b.outputs)
 		if _, err := source.Publish(p.Output, build.Files(b.outputs)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	return b
+}
+
+// finished holds that no sheet of a build has anything left that only the build reads.
+func finished(t *testing.T, outputs []build.Output) {
+	t.Helper()
+	for _, o := range outputs {
+		if o.Kind != build.StyleKind {
+			continue
+		}
+		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", string(o.Data)))
+		if _, what, ok := compose.Leftover(sheet.Nodes); ok {
+			t.Errorf("%s holds %s:\n%s", o.Path, what, o.Data)
+		}
+	}
 }
 
 // comparison compares pages with what builds made of them. Each version has a tab of its own, and
