@@ -106,6 +106,10 @@ var draftCases = []string{
 	`#berth { width: calc(if(media(width > 1px): 2px; else: 3px) * 2) }`,
 	`@function --f(--n) { result: if(media(width > 1000px): var(--n); else: 9px) } #berth { width: --f(2px) }`,
 	`@function --f(--n) { --d: if(supports(display: grid): 2px; else: 3px); result: calc(var(--d) + var(--n)) } #berth { width: --f(2px) }`,
+	`@function --f(--n: 7px) { result: var(--n) } #berth { width: --f(if(media(width > 1000px): 2px)) }`,
+	`@function --f(--n: 7px) { result: calc(var(--n) * 2) } #berth { width: --f(if(supports(display: nothing): 2px;)) }`,
+	`@function --f(--m, --n: calc(var(--m) * 3)) { result: var(--n) } #berth { width: --f(2px, if(media(width > 1000px): 1px)) }`,
+	`@function --f(--n: 7px) { result: var(--n) } #berth { width: --f(if(media(width > 1000px): 2px; else: 3px)) }`,
 	// calculations and colours in results
 	`@function --f(--n) { result: round(up, var(--n), 5px) } #berth { width: --f(11px) }`,
 	`@function --f(--n) { result: clamp(1px, var(--n), 10px) } #berth { width: --f(11px); height: --f(0px); top: --f(5px) }`,

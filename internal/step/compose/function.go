@@ -113,6 +113,9 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 			c.wrongCall(head, m, fmt.Sprintf("the parameter %q of %q is to be %s; found %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
 			return nil, false
 		default:
+			if p.optional {
+				value = c.orDefault(value, p, body)
+			}
 			return &local{name: p.name, values: value, state: resolved, at: p.at}, true
 		}
 	}
@@ -124,6 +127,36 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 		return nil, false
 	}
 	return &local{name: p.name, state: unusable, missing: p, at: p.at}, true
+}
+
+// orDefault returns the argument of a parameter with the default as the last branch of an if() that is left to the
+// browser: where none of its conditions is true, nothing comes of the argument (CSS Functions and Mixins 1, section 5).
+func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Value {
+	if len(value) != 1 || !value[0].IsFunction("if") {
+		return value
+	}
+	inner := value[0].Values()
+	for _, branch := range ast.SplitAt(inner, token.Semicolon) {
+		if branch = trim(branch); len(branch) > 1 && branch[0].IsIdent("else") && branch[1].Kind == token.Colon {
+			return value
+		}
+	}
+	byDefault, valid := c.maybe(p.byDefault, body, atBuild)
+	if byDefault = trim(byDefault); !valid || len(byDefault) == 0 {
+		return value
+	}
+	at := value[0].Pos
+	out := slices.Clone(inner)
+	if n := len(out); n > 0 && out[n-1].Kind != token.Semicolon {
+		out = append(out, ast.Value{Kind: token.Semicolon, Text: ";", Pos: at})
+	}
+	out = append(out, ast.Value{Kind: token.Ident, Text: "else", Pos: at, Space: true}, ast.Value{Kind: token.Colon, Text: ":", Pos: at})
+	first := len(out)
+	out = append(out, byDefault...)
+	out[first].Space = true
+	with := value[0]
+	with.Inner = &ast.Inner{Values: out, Close: with.Inner.Close}
+	return []ast.Value{with}
 }
 
 // wrongCall reports a call whose arguments do not fit.
