@@ -128,6 +128,10 @@ type keptBlock struct {
 // do anew what depends on them.
 func (m *Memory) Forget(changed []source.Path) {
 	is := make(map[source.Path]bool)
+	walked := make(map[source.Path]bool, len(m.walked))
+	for _, p := range m.walked {
+		walked[p] = true
+	}
 	for _, p := range slices.Concat(changed, m.project.Tree.Linked()) {
 		is[p] = true
 		m.project.Tree.Forget(p)
@@ -136,7 +140,7 @@ func (m *Memory) Forget(changed []source.Path) {
 		m.tokens.Forget(p)
 		m.scripts.Forget(p)
 		delete(m.data, p)
-		if m.walked != nil && (!m.project.Tree.Exists(p) || !slices.Contains(m.walked, p)) {
+		if m.walked != nil && (!m.project.Tree.Exists(p) || !walked[p]) {
 			m.walked = nil
 		}
 	}
@@ -175,15 +179,36 @@ func (m *Memory) Forget(changed []source.Path) {
 	}
 }
 
+// Index is the files that builds with a memory read or looked for, and the folders that hold them.
+type Index struct{ files, folders map[source.Path]bool }
+
+// Index returns what the builds so far read or looked for. It is made anew each time, and stays as it is.
+func (m *Memory) Index() Index {
+	idx := Index{make(map[source.Path]bool), make(map[source.Path]bool)}
+	add := func(p source.Path) {
+		idx.files[p] = true
+		for dir := path.Dir(p.Name); dir != "." && dir != "/"; dir = path.Dir(dir) {
+			folder := source.Path{Root: p.Root, Name: dir}
+			if idx.folders[folder] {
+				break
+			}
+			idx.folders[folder] = true
+		}
+	}
+	for _, p := range m.walked {
+		add(p)
+	}
+	for _, root := range append(m.project.Tree.Roots(), "") {
+		for _, p := range m.project.Tree.Texts(root) {
+			add(p)
+		}
+	}
+	return idx
+}
+
 // Knows tells whether a path is that of a file that was read or looked for, and whether
 // it is that of a folder which held some.
-func (m *Memory) Knows(p source.Path) (file, folder bool) {
-	for _, q := range slices.Concat(m.walked, m.project.Tree.Texts(p.Root)) {
-		file = file || q == p
-		folder = folder || q.Root == p.Root && strings.HasPrefix(q.Name, p.Name+"/")
-	}
-	return file, folder
-}
+func (i Index) Knows(p source.Path) (file, folder bool) { return i.files[p], i.folders[p] }
 
 // dependsOn reports whether one of some files was read for an entry, or looked for.
 // What a finding proposes in place of a missing file may depend on any.

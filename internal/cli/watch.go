@@ -5,7 +5,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"maps"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -70,9 +72,25 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 			if err != nil {
 				return ended(ctx, err)
 			}
-			changed = slices.DeleteFunc(names, func(name string) bool { return w.wrote[name] })
+			changed = slices.DeleteFunc(names, func(name string) bool { return w.wrote[name] || isStream(std, name) })
 		}
 	}
+}
+
+// isStream reports whether a file is where the words of the watch go: `rinzel watch > watch.log` would not come to an end.
+func isStream(std IO, name string) bool {
+	info, err := os.Stat(name)
+	if err != nil || !info.Mode().IsRegular() {
+		return false
+	}
+	for _, w := range []io.Writer{std.Out, std.Err} {
+		if f, ok := w.(*os.File); ok {
+			if own, err := f.Stat(); err == nil && os.SameFile(own, info) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // ended returns the error that a run ends with: none if it was told to end.
@@ -226,6 +244,7 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 	if w.memory == nil || w.builds >= mostBuilds {
 		return nil, false
 	}
+	index, folders := w.memory.Index(), w.folders()
 	for _, name := range changed {
 		if name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
 			return nil, false
@@ -234,7 +253,7 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 			paths = append(paths, p)
 		}
 		gone := !source.Exists(name)
-		for root, dir := range w.folders() {
+		for root, dir := range folders {
 			if name == dir {
 				return nil, false
 			}
@@ -243,7 +262,7 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 				continue
 			}
 			p := source.Path{Root: root, Name: filepath.ToSlash(rel)}
-			file, folder := w.memory.Knows(p)
+			file, folder := index.Knows(p)
 			if gone && folder {
 				return nil, false
 			}

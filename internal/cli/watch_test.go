@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"bufio"
+	"fmt"
 	"io"
 	"os"
 	"os/exec"
@@ -202,7 +203,7 @@ func TestWatchInstalls(t *testing.T) {
 	w.write("node_modules/other/package.json", "{}")
 	w.expect(`the package "@quay/gauge" is not installed`)
 	w.write("node_modules/@quay/gauge/package.json", `{"style": "dist/gauge.css"}`)
-	time.Sleep(300 * time.Millisecond) // as installers do between two files
+	w.expect("does not say which sheet is its main one")
 	w.write("node_modules/@quay/gauge/dist/gauge.css", ".gauge { top: 1px }\n")
 	w.expect(`the package "dial" is not installed`)
 	w.write("node_modules/dial/css/dial.css", ".gauge { left: 1px }\n")
@@ -221,4 +222,60 @@ func TestWatchInstalls(t *testing.T) {
 	w.write("node_modules/dial/css/dial.css", ".gauge { left: 3px }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "left: 3px")
+}
+
+// TestWatchIntoFile has a watch write its words into a file among its sources, and changes thousands of files at once.
+func TestWatchIntoFile(t *testing.T) {
+	files := []string{"rinzel.toml", "source = \"site\"\n", "site/index.html", "<link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n"}
+	dir := lay(t, files...)
+	log := filepath.Join(dir, "site", "watch.txt")
+	cmd := exec.Command("sh", "-c", `exec "$1" watch > site/watch.txt 2>&1`, "sh", program)
+	cmd.Dir = dir
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	says := func(text string) string {
+		t.Helper()
+		for range 400 {
+			if data, err := os.ReadFile(log); err == nil && strings.Contains(string(data), text) {
+				return string(data)
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		data, _ := os.ReadFile(log)
+		t.Fatalf("no %q in\n%s", text, data)
+		return ""
+	}
+	says("watching")
+	for i := 1; i <= 3; i++ {
+		if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), fmt.Appendf(nil, ".a { top: %dpx }\n", i), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		for strings.Count(says("wrote index.css"), "wrote index.css") < i {
+			time.Sleep(20 * time.Millisecond)
+		}
+	}
+	if said := says("wrote index.css"); strings.Count(said, "changed") != 3 {
+		t.Errorf("the watch went on by itself:\n%s", said)
+	}
+	many := filepath.Join(dir, "site", "many")
+	if err := os.Mkdir(many, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for i := range 5000 {
+		if err := os.WriteFile(filepath.Join(many, fmt.Sprintf("f%d.txt", i)), []byte("x"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), []byte(".a { top: 77px }\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for range 200 {
+		if data, _ := os.ReadFile(filepath.Join(dir, "public", "index.css")); strings.Contains(string(data), "77px") {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Errorf("the last change was not built:\n%s", says("watching"))
 }
