@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/step/check"
@@ -55,7 +54,7 @@ func (b *builder) blockKeyframes() map[string]bool {
 			if text := p.File.Text[at.Start:at.End]; !strings.Contains(text, "keyframes") {
 				continue
 			}
-			sheet, _ := parse.Sheet(b.blockFile(p, p.File.Path, at))
+			_, sheet, _ := b.parseBlock(p, p.File.Path, at)
 			for _, name := range check.MotionOf(sheet.Nodes).Keyframes {
 				names[name] = true
 			}

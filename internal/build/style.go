@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
@@ -59,8 +60,7 @@ func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
 	if external || isTemplate(p.File.Text[at.Start:at.End]) {
 		return kept // its addresses count from elsewhere, or it is no sheet yet
 	}
-	f := b.blockFile(p, from, at)
-	sheet, diags := parse.Sheet(f)
+	f, sheet, diags := b.parseBlock(p, from, at)
 	if len(diags) > 0 {
 		for i := range diags {
 			diags[i].Severity = min(diags[i].Severity, diag.Warning)
@@ -98,16 +98,12 @@ func isTemplate(text string) bool {
 	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
 }
 
-// blockFile returns a part of a page as a file in which all else is white space, so
-// that places in it are those of the page. Addresses in it count from a path.
-func (b *builder) blockFile(p *graph.Page, from source.Path, part graph.Span) *source.File {
-	text := []byte(p.File.Text)
-	for i, c := range text {
-		if (i < part.Start || i >= part.End) && c != '\n' && c != '\r' {
-			text[i] = ' '
-		}
-	}
-	return b.project.Tree.Set.Add(from, p.File.Name, string(text))
+// parseBlock parses a style element of a page. Places in it are those of the page, whose text the file shares; addresses
+// in it count from a path.
+func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet, []diag.Diagnostic) {
+	f := b.project.Tree.Set.Add(from, p.File.Name, p.File.Text)
+	sheet, diags := parse.Part(f, part.Start, part.End)
+	return f, sheet, diags
 }
 
 // withinStyle returns a sheet as it may stand in a style element, which the

@@ -22,6 +22,15 @@ func Sheet(f *source.File) (*ast.Stylesheet, []diag.Diagnostic) {
 	return &ast.Stylesheet{Nodes: nodes}, p.diags
 }
 
+// Part parses the style sheet that is a part of a file, as a style element of a page. Places are those of the file.
+func Part(f *source.File, start, end int) (*ast.Stylesheet, []diag.Diagnostic) {
+	p := &parser{file: f, src: f.Text[:end], sc: scan.New(f.Text[:end])}
+	p.sc.Reset(start)
+	p.next()
+	nodes := p.sheet()
+	return &ast.Stylesheet{Nodes: nodes}, p.diags
+}
+
 // Values parses a list of component values, such as those of a declaration.
 func Values(f *source.File) ([]ast.Value, []diag.Diagnostic) {
 	p := newParser(f)
