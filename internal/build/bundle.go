@@ -204,6 +204,9 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 		opts.Maps = builder
 	}
 	size := res.info.Sources
+	if job.within { // its file is the page, which is longer
+		size = int(job.at.End - job.at.Start.Off)
+	}
 	if opts.Compact {
 		size -= size / 8
 	}
