@@ -93,10 +93,11 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
-		for _, o := range res.Outputs {
+		var pack packer
+	for _, o := range res.Outputs {
 			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
 			if o.Kind != build.MapKind && o.Kind != build.PackedKind {
-				jo.Gzip = packed(o.Data)
+				jo.Gzip = pack.size(o.Data)
 			}
 			out.Outputs = append(out.Outputs, jo)
 		}

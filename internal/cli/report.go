@@ -185,6 +185,7 @@ func (r *report) written(res *build.Result) {
 	}
 	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
 	copied, copiedSize, packedFiles := 0, 0, 0
+	var pack packer
 	for _, o := range res.Outputs {
 		switch o.Kind {
 		case build.AssetKind:
@@ -198,7 +199,7 @@ func (r *report) written(res *build.Result) {
 		row := make([]string, len(t[0]))
 		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(len(o.Data))
 		if o.Kind != build.MapKind { // no visitor loads a map
-			row[2] = size(packed(o.Data))
+			row[2] = size(pack.size(o.Data))
 		}
 		if b, ok := bundles[o.Path]; ok {
 			if shared(res.Bundles) > 0 {
@@ -443,12 +444,19 @@ func shared(bundles []build.Bundle) int {
 	return n
 }
 
-// packed returns the size of data under gzip.
-func packed(data []byte) int {
+// packer measures sizes under gzip. Its writer, which takes hundreds of kilobytes, is used for all.
+type packer struct{ w *gzip.Writer }
+
+// size returns the size of data under gzip.
+func (p *packer) size(data []byte) int {
 	var n counter
-	w := gzip.NewWriter(&n)
-	_, _ = w.Write(data)
-	_ = w.Close()
+	if p.w == nil {
+		p.w = gzip.NewWriter(&n)
+	} else {
+		p.w.Reset(&n)
+	}
+	_, _ = p.w.Write(data)
+	_ = p.w.Close()
 	return int(n)
 }
 
