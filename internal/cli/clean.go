@@ -42,12 +42,15 @@ func runClean(opts project.Options, std IO) error {
 		}
 		return errSources
 	}
-	removed, err := source.Clean(p.Output)
+	removed, left, err := source.Clean(p.Output)
 	if err != nil {
 		return err
 	}
 	dir := filepath.ToSlash(p.Output)
-	if len(removed) == 0 {
+	if len(left) > 0 {
+		fmt.Fprintf(std.Out, "left %s that were changed since rinzel wrote them, or cannot be removed: %s\n", plural(len(left), "file"), diag.Printable(someOf(left, 3)))
+	}
+	if len(removed)+len(left) == 0 {
 		_, err = fmt.Fprintf(std.Out, "no build wrote anything into %s\n", diag.Printable(dir))
 		return err
 	}

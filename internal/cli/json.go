@@ -94,7 +94,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
 		var pack packer
-	for _, o := range res.Outputs {
+		for _, o := range res.Outputs {
 			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
 			if o.Kind != build.MapKind && o.Kind != build.PackedKind {
 				jo.Gzip = pack.size(o.Data)

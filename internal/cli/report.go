@@ -168,6 +168,7 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 	if r.flags.purged {
 		showShares(r.out, r.paint, build.Shares(r.project.Tree.Set, res.Ledger))
 	}
+	r.leftFiles(p)
 	r.total(res, p, took)
 	return nil
 }
@@ -232,6 +233,13 @@ func (r *report) written(res *build.Result) {
 	}
 	if packedFiles > 0 {
 		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
+	}
+}
+
+// leftFiles tells of files of earlier builds that stay.
+func (r *report) leftFiles(p source.Published) {
+	if n := len(p.Left); n > 0 {
+		fmt.Fprintf(r.out, "  left: %s of an earlier build that %s changed since, or cannot be removed: %s\n", plural(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
 	}
 }
 

@@ -4,10 +4,13 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -30,6 +33,7 @@ type Published struct {
 	Unchanged int
 	Changed   []string // the names of those written
 	Removed   []string // files of an earlier build that this one no longer makes
+	Left      []string // those of them that stay, since somebody changed them or they could not be removed
 }
 
 // ForeignError means that files stand in the way which Rinzel did not write.
@@ -53,7 +57,7 @@ const ListName = own + "/written.json"
 // first written beside the old ones and then moved into place, pages last, so
 // each file is old or new and never half, and a page never names a file that
 // is not there. Files that an earlier call wrote and this one did not are
-// removed; any other is left alone, and if one stands where a file belongs
+// removed if they are as they were written; any other is left alone, and if one stands where a file belongs
 // nothing is written and the error is a *ForeignError.
 func Publish(dir string, files []OutFile) (Published, error) { return publishInto(dir, files, false) }
 
@@ -110,12 +114,12 @@ func Outputs(dir, ending string) map[string][]byte {
 		return nil
 	}
 	defer root.Close()
-	names, err := readList(root)
+	list, err := readList(root)
 	if err != nil {
 		return nil
 	}
 	out := make(map[string][]byte)
-	for _, name := range names {
+	for name := range list {
 		if !strings.HasSuffix(name, ending) {
 			continue
 		}
@@ -128,40 +132,43 @@ func Outputs(dir, ending string) map[string][]byte {
 
 // Clean removes the files that [Publish] wrote into the folder dir, and the
 // folders that this leaves empty, the folder itself among them, and returns
-// their names. Any other file stays. It is no error if there is no such folder, or
+// their names. Any other file stays, and so do those that somebody changed, or that could
+// not be removed: left are their names. It is no error if there is no such folder, or
 // nothing was written into it.
-func Clean(dir string) ([]string, error) {
+func Clean(dir string) (removed, left []string, err error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+		return nil, nil, nil
 	}
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	defer root.Close()
 	if _, err := root.Stat(own); errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+		return nil, nil, nil
 	}
 	unlock, err := lock(root, dir)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	defer unlock()
 	list, err := readList(root)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var removed []string
-	for _, name := range list {
-		if removeStale(root, name) {
+	for _, name := range pagesFirst(list.names()) {
+		switch list.remove(root, name) {
+		case removedIt:
 			removed = append(removed, name)
+		case leftIt, failedIt:
+			left = append(left, name)
 		}
 	}
 	if err := root.RemoveAll(own); err != nil {
-		return removed, err
+		return removed, left, err
 	}
 	_ = os.Remove(dir) // it stays if it holds anything else
-	return removed, nil
+	return removed, left, nil
 }
 
 func publish(root *os.Root, files []OutFile, more bool) (p Published, err error) {
@@ -186,16 +193,31 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 			return p, err
 		}
 	}
-	names := make([]string, len(files))
-	for i, f := range files {
-		names[i] = f.Path
+	current := make(written, len(files))
+	for _, f := range files {
+		if current[f.Path] = old[f.Path]; current[f.Path] == "" {
+			current[f.Path] = contentHash(f.Data)
+		}
+	}
+	for _, f := range changed {
+		current[f.Path] = contentHash(f.Data)
 	}
 	if more {
-		names = append(names, old...)
+		for name, hash := range old {
+			if current[name] == "" {
+				current[name] = hash
+			}
+		}
 	}
-	// The list names old and new files while they change places, so that an
-	// interrupted run leaves none that nobody owns.
-	if err := writeList(root, next, slices.Concat(old, names)); err != nil {
+	// The list names old and new files while they change places, so that an interrupted run leaves none that nobody
+	// owns: those that change without a hash, since they may be either.
+	both := make(written, len(old)+len(current))
+	maps.Copy(both, old)
+	maps.Copy(both, current)
+	for _, f := range changed {
+		both[f.Path] = ""
+	}
+	if err := writeList(root, next, both); err != nil {
 		return p, err
 	}
 	for _, f := range pagesLast(changed) {
@@ -203,16 +225,21 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 			return p, err
 		}
 	}
-	current := make(map[string]bool, len(names))
-	for _, name := range names {
-		current[name] = true
-	}
-	for _, name := range pagesFirst(old) { // so that none names a file that is gone
-		if !current[name] && removeStale(root, name) {
+	for _, name := range pagesFirst(old.names()) { // so that none names a file that is gone
+		if _, made := current[name]; made {
+			continue
+		}
+		switch old.remove(root, name) {
+		case removedIt:
 			p.Removed = append(p.Removed, name)
+		case leftIt: // it is somebody else's now
+			p.Left = append(p.Left, name)
+		case failedIt:
+			p.Left = append(p.Left, name)
+			current[name] = old[name]
 		}
 	}
-	return p, writeList(root, next, names)
+	return p, writeList(root, next, current)
 }
 
 // nextPrefix starts the names of the folders in which files are made ready.
@@ -234,11 +261,7 @@ func removeUnfinished(root *os.Root) {
 }
 
 // changedFiles returns those of files that do not stand in the folder as they are.
-func changedFiles(root *os.Root, files []OutFile, old []string) ([]OutFile, error) {
-	owned := make(map[string]bool, len(old))
-	for _, name := range old {
-		owned[name] = true
-	}
+func changedFiles(root *os.Root, files []OutFile, old written) ([]OutFile, error) {
 	var changed []OutFile
 	foreign := &ForeignError{}
 	for _, f := range files {
@@ -250,10 +273,12 @@ func changedFiles(root *os.Root, files []OutFile, old []string) ([]OutFile, erro
 		case errors.Is(err, fs.ErrNotExist):
 			changed = append(changed, f)
 		case err == nil && bytes.Equal(have, f.Data):
-		case !owned[f.Path]:
-			foreign.Paths = append(foreign.Paths, f.Path)
 		default:
-			changed = append(changed, f)
+			if _, owned := old[f.Path]; owned {
+				changed = append(changed, f)
+			} else {
+				foreign.Paths = append(foreign.Paths, f.Path)
+			}
 		}
 	}
 	if len(foreign.Paths) > 0 {
@@ -298,21 +323,61 @@ func moveIn(root *os.Root, from, to string) error {
 	return root.Rename(from, to)
 }
 
-// removeStale removes a file and the folders that it leaves empty.
-func removeStale(root *os.Root, name string) bool {
-	if !fs.ValidPath(name) || root.Remove(name) != nil {
-		return false
+// written is the files that were written into a folder, each with the hash of what was written, which is empty if that
+// is not known.
+type written map[string]string
+
+func (w written) names() []string { return slices.Sorted(maps.Keys(w)) }
+
+// contentHash returns the hash by which a file is known to be as it was written.
+func contentHash(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:16])
+}
+
+// removal is what came of removing a file.
+type removal int
+
+const (
+	removedIt removal = iota
+	goneIt            // it was not there
+	leftIt            // it is not what was written
+	failedIt
+)
+
+// remove removes a file that was written, and the folders that it leaves empty. A file that somebody changed, or put in
+// its place, stays.
+func (w written) remove(root *os.Root, name string) removal {
+	if !fs.ValidPath(name) {
+		return goneIt
+	}
+	info, err := root.Lstat(name)
+	if err != nil {
+		return goneIt
+	}
+	if !info.Mode().IsRegular() {
+		return leftIt
+	}
+	if hash := w[name]; hash != "" {
+		if data, err := root.ReadFile(name); err != nil || contentHash(data) != hash {
+			return leftIt
+		}
+	}
+	if root.Remove(name) != nil {
+		return failedIt
 	}
 	for dir := path.Dir(name); dir != "." && root.Remove(dir) == nil; dir = path.Dir(dir) {
 	}
-	return true
+	return removedIt
 }
 
+// writtenList is the form of the list on disk. Lists of before had names alone.
 type writtenList struct {
-	Files []string `json:"files"`
+	Files  []string          `json:"files"`
+	Hashes map[string]string `json:"hashes,omitempty"`
 }
 
-func readList(root *os.Root) ([]string, error) {
+func readList(root *os.Root) (written, error) {
 	data, err := root.ReadFile(ListName)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -324,13 +389,21 @@ func readList(root *os.Root) ([]string, error) {
 	if err := json.Unmarshal(data, &list); err != nil {
 		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", ListName, err)
 	}
-	return list.Files, nil
+	out := make(written, len(list.Files))
+	for _, name := range list.Files {
+		out[name] = list.Hashes[name]
+	}
+	return out, nil
 }
 
-func writeList(root *os.Root, next string, names []string) error {
-	names = slices.Clone(names)
-	slices.Sort(names)
-	data, err := json.MarshalIndent(writtenList{slices.Compact(names)}, "", " ")
+func writeList(root *os.Root, next string, w written) error {
+	list := writtenList{Files: w.names(), Hashes: make(map[string]string, len(w))}
+	for name, hash := range w {
+		if hash != "" {
+			list.Hashes[name] = hash
+		}
+	}
+	data, err := json.MarshalIndent(list, "", " ")
 	if err != nil {
 		return err
 	}

@@ -209,7 +209,7 @@ func TestWriteFile(t *testing.T) {
 
 func TestClean(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "public")
-	if removed, err := Clean(dir); err != nil || removed != nil {
+	if removed, _, err := Clean(dir); err != nil || removed != nil {
 		t.Errorf("a folder that is not there: %v, %v", removed, err)
 	}
 	if _, err := Publish(dir, []OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")}, {Path: "gone.css", Data: []byte("c")}}); err != nil {
@@ -218,14 +218,14 @@ func TestClean(t *testing.T) {
 	if err := errors.Join(os.WriteFile(filepath.Join(dir, "deep", "own.txt"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "gone.css"))); err != nil {
 		t.Fatal(err)
 	}
-	removed, err := Clean(dir)
+	removed, _, err := Clean(dir)
 	if err != nil || !slices.Equal(removed, []string{"a.css", "deep/er/b.css"}) {
 		t.Errorf("removed %v, %v", removed, err)
 	}
 	if !Exists(filepath.Join(dir, "deep", "own.txt")) || Exists(filepath.Join(dir, "a.css")) || Exists(filepath.Join(dir, "deep", "er")) || Exists(filepath.Join(dir, ".rinzel")) {
 		t.Error("more or less is left than what nobody built")
 	}
-	if removed, err := Clean(dir); err != nil || removed != nil || !IsFolder(dir) {
+	if removed, _, err := Clean(dir); err != nil || removed != nil || !IsFolder(dir) {
 		t.Errorf("a second time: %v, %v", removed, err)
 	}
 	// A list that names what lies outside removes nothing there.
@@ -234,8 +234,57 @@ func TestClean(t *testing.T) {
 		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": ["../outside.txt", "/etc/none"]}`), 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	if removed, err := Clean(dir); err != nil || len(removed) > 0 || !Exists(outside) {
+	if removed, _, err := Clean(dir); err != nil || len(removed) > 0 || !Exists(outside) {
 		t.Errorf("outside: %v, %v", removed, err)
+	}
+}
+
+// TestChangedOutputs holds that files which somebody changed, or put in the place of what was written, are never removed.
+func TestChangedOutputs(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "public")
+	out := func(names ...string) []OutFile {
+		var files []OutFile
+		for _, name := range names {
+			files = append(files, OutFile{Path: name, Data: []byte(name)})
+		}
+		return files
+	}
+	if _, err := Publish(dir, out("a.css", "b.css", "c.css", "d.css", "e.css", "x/f.css")); err != nil {
+		t.Fatal(err)
+	}
+	elsewhere := filepath.Join(t.TempDir(), "mine.css")
+	err := errors.Join(os.WriteFile(filepath.Join(dir, "b.css"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "c.css")),
+		os.WriteFile(elsewhere, []byte("d.css"), 0o644), os.Remove(filepath.Join(dir, "d.css")), os.Symlink(elsewhere, filepath.Join(dir, "d.css")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := Publish(dir, out("e.css"))
+	if err != nil || !slices.Equal(got.Removed, []string{"a.css", "x/f.css"}) || !slices.Equal(got.Left, []string{"b.css", "d.css"}) {
+		t.Fatalf("removed %q, left %q, %v", got.Removed, got.Left, err)
+	}
+	if !Exists(filepath.Join(dir, "b.css")) || !Exists(filepath.Join(dir, "d.css")) || !Exists(elsewhere) || Exists(filepath.Join(dir, "x")) {
+		t.Error("more or less is left than what was changed")
+	}
+	if got, err := Publish(dir, out("e.css")); err != nil || len(got.Removed)+len(got.Left) > 0 {
+		t.Errorf("the next time: %+v, %v", got, err)
+	}
+	// What is somebody else's now stands in the way, as any file does.
+	var foreign *ForeignError
+	if _, err := Publish(dir, out("b.css", "e.css")); !errors.As(err, &foreign) {
+		t.Errorf("got %v, want that b.css is not ours", err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "e.css"), []byte("mine"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if removed, left, err := Clean(dir); err != nil || len(removed) > 0 || !slices.Equal(left, []string{"e.css"}) || !Exists(filepath.Join(dir, "e.css")) {
+		t.Errorf("removed %q, left %q, %v", removed, left, err)
+	}
+	// Lists of before had no hashes: what they name is removed as it is.
+	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755), os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": ["e.css"]}`), 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	if removed, _, err := Clean(dir); err != nil || !slices.Equal(removed, []string{"e.css"}) {
+		t.Errorf("removed %q, %v", removed, err)
 	}
 }
 
