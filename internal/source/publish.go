@@ -221,6 +221,7 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 		return p, err
 	}
 	for _, f := range pagesLast(changed) {
+		old.giveWay(root, f.Path)
 		if err := moveIn(root, path.Join(next, f.Path), f.Path); err != nil {
 			return p, err
 		}
@@ -268,23 +269,82 @@ func changedFiles(root *os.Root, files []OutFile, old written) ([]OutFile, error
 		if !fs.ValidPath(f.Path) || f.Path == "." {
 			return nil, fmt.Errorf("output path %q leads outside the output folder", f.Path)
 		}
-		have, err := root.ReadFile(f.Path)
+		same, mine, err := compare(root, f, old)
 		switch {
-		case errors.Is(err, fs.ErrNotExist):
+		case err != nil:
+			return nil, err
+		case same:
+		case mine:
 			changed = append(changed, f)
-		case err == nil && bytes.Equal(have, f.Data):
 		default:
-			if _, owned := old[f.Path]; owned {
-				changed = append(changed, f)
-			} else {
-				foreign.Paths = append(foreign.Paths, f.Path)
-			}
+			foreign.Paths = append(foreign.Paths, f.Path)
 		}
 	}
 	if len(foreign.Paths) > 0 {
 		return nil, foreign
 	}
 	return changed, nil
+}
+
+// compare tells whether a file is there as it is to be, and if not, whether what is there may give way to it: nothing, or
+// what an earlier build wrote. The error is that what is there cannot be read.
+func compare(root *os.Root, f OutFile, old written) (same, mine bool, err error) {
+	info, err := root.Lstat(f.Path)
+	switch {
+	case err != nil: // it is missing, or a file is where a folder of its path is to be
+		return false, blockedBy(root, f.Path) == "" || old.has(blockedBy(root, f.Path)), nil
+	case info.IsDir():
+		return false, old.holdsAll(root, f.Path), nil
+	}
+	if !old.has(f.Path) && !info.Mode().IsRegular() {
+		return false, false, nil
+	}
+	have, err := root.ReadFile(f.Path)
+	if err != nil && info.Mode().IsRegular() {
+		return false, false, err
+	}
+	same = err == nil && info.Mode().IsRegular() && bytes.Equal(have, f.Data)
+	return same, old.has(f.Path), nil
+}
+
+// blockedBy returns the file that is where a folder of a path is to be, or "".
+func blockedBy(root *os.Root, name string) string {
+	for dir := path.Dir(name); dir != "."; dir = path.Dir(dir) {
+		if info, err := root.Lstat(dir); err == nil && !info.IsDir() {
+			return dir
+		}
+	}
+	return ""
+}
+
+func (w written) has(name string) bool {
+	_, ok := w[name]
+	return ok
+}
+
+// holdsAll reports whether all files in a folder were written into it.
+func (w written) holdsAll(root *os.Root, dir string) bool {
+	all := true
+	_ = fs.WalkDir(root.FS(), dir, func(name string, d fs.DirEntry, err error) error {
+		all = all && err == nil && (d.IsDir() || w.has(name))
+		return nil
+	})
+	return all
+}
+
+// giveWay removes files of an earlier build that are where a folder is to be, and those in a folder that is to be a file.
+func (w written) giveWay(root *os.Root, to string) {
+	if name := blockedBy(root, to); name != "" && w.has(name) {
+		w.remove(root, name)
+	}
+	if info, err := root.Lstat(to); err != nil || !info.IsDir() {
+		return
+	}
+	for _, name := range w.names() {
+		if strings.HasPrefix(name, to+"/") {
+			w.remove(root, name)
+		}
+	}
 }
 
 func pagesLast(files []OutFile) []OutFile {

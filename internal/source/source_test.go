@@ -239,6 +239,37 @@ func TestClean(t *testing.T) {
 	}
 }
 
+// TestFilesAndFolders holds that a file may become a folder from one build to the next, and a folder a file.
+func TestFilesAndFolders(t *testing.T) {
+	dir := t.TempDir()
+	for i, names := range [][]string{{"a", "b/c.css", "b/d/e.css"}, {"a/x.css", "b"}, {"a/x.css/y", "b/c/d/e"}, {"a", "b/c.css", "b/d/e.css"}} {
+		var want []string
+		for _, name := range names {
+			want = append(want, fmt.Sprintf("%s=%d", name, i))
+		}
+		publishAll(t, dir, want...)
+		if got := treeOf(t, dir); got != strings.Join(want, " ") {
+			t.Errorf("build %d: got %s, want %s", i, got, strings.Join(want, " "))
+		}
+	}
+	// A folder with files of somebody else does not give way, nor does a file.
+	if err := errors.Join(os.WriteFile(filepath.Join(dir, "b", "mine.txt"), nil, 0o644), os.WriteFile(filepath.Join(dir, "own"), nil, 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Publish(dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "b", Data: []byte("x")}}); err == nil {
+		t.Error("a folder with a file of somebody else became a file")
+	} else if got := treeOf(t, dir); !strings.Contains(got, "b/c.css=3") {
+		t.Errorf("something was written before the refusal: %s", got)
+	}
+	var foreign *ForeignError
+	if _, err := Publish(dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "own/x", Data: []byte("x")}}); !errors.As(err, &foreign) {
+		t.Errorf("a file of somebody else gave way to a folder: %v", err)
+	}
+	if !Exists(filepath.Join(dir, "b", "mine.txt")) || !Exists(filepath.Join(dir, "own")) {
+		t.Error("files of somebody else are gone")
+	}
+}
+
 // TestChangedOutputs holds that files which somebody changed, or put in the place of what was written, are never removed.
 func TestChangedOutputs(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "public")
