@@ -63,7 +63,7 @@ func inspect(flags inspectFlags, std IO, ask func(*inspection) ([]diag.Diagnosti
 		}
 	default:
 		renderer := diag.Renderer{Files: p.Tree.Set, Color: std.ErrColor}
-		if err := renderer.Render(std.Err, diags); err != nil {
+		if err := showFindings(std.Err, renderer, diags, "--json lists all"); err != nil {
 			return err
 		}
 	}

@@ -69,6 +69,10 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 		}
 		for changed = nil; len(changed) == 0; {
 			names, err := w.watcher.Next(ctx)
+			if errors.Is(err, watch.ErrOverflow) {
+				changed, w.lost = []string{w.paths[len(w.paths)-1]}, true
+				break
+			}
 			if err != nil {
 				return ended(ctx, err)
 			}
@@ -115,6 +119,7 @@ type watching struct {
 	awaited map[string]bool        // what is not there, and would bring a missing package or a file of one
 	seen    seenFindings           // of the last build
 	told    bool                   // what is in force was told
+	lost    bool                   // changes were lost, so that everything is looked at again
 	wrote   map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
 	built   bool                   // some build was good, and all it wrote was listed
 }
@@ -154,7 +159,11 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		w.told = true
 	}
 	if changed != nil {
-		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(w.changes(changed)))
+		what := w.changes(changed)
+		if w.lost {
+			what, w.lost = "more changed at once than the system tells of: everything is looked at again", false
+		}
+		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(what))
 	}
 	fresh, others := w.seen.fresh(p.Tree.Set, res.Diagnostics)
 	w.seen = seen(p.Tree.Set, res.Diagnostics)
@@ -431,7 +440,7 @@ func (w *watching) follow(p *project.Project) error {
 	for _, f := range folders {
 		paths = append(paths, filepath.Join(f.Path, f.Only))
 	}
-	if w.watcher != nil && slices.Equal(paths, w.paths) {
+	if w.watcher != nil && slices.Equal(paths, w.paths) && !w.lost {
 		return nil
 	}
 	watcher, err := watch.Start(folders)

@@ -106,7 +106,7 @@ func (r *Renderer) Place(s source.Span) string {
 		return ""
 	}
 	line, column := f.Place(s.Start.Off)
-	return fmt.Sprintf("%s:%d:%d", f.Name, line, column)
+	return fmt.Sprintf("%s:%d:%d", Printable(f.Name), line, column)
 }
 
 // frame writes the source line of a span with the span underlined.

@@ -40,6 +40,10 @@ const (
 	most  = time.Second
 )
 
+// ErrOverflow means that more changed at once than the system tells of: anything may be other than it was, and folders
+// may not be watched that were made. A new watcher is to be started, and everything looked at again.
+var ErrOverflow = errors.New("watch: more changes than the system tells of")
+
 // Start watches folders. The caller closes the watcher. The error is that a folder
 // cannot be watched, or that the system watches no more of them.
 func Start(folders []Folder) (*Watcher, error) {
@@ -103,7 +107,7 @@ func (f *Folder) skips(name string) bool {
 
 // Next waits for changes and returns the names of the files and folders that
 // were changed, made, moved or removed, sorted, once no more follow. The error is
-// that of a context that ended, or one of the system.
+// that of a context that ended, [ErrOverflow], or one of the system.
 func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	var over, end <-chan time.Time // none before the first change
 	if len(w.changed) > 0 {
@@ -114,6 +118,9 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 		case <-ctx.Done():
 			return nil, ctx.Err()
 		case err := <-w.notify.Errors:
+			if errors.Is(err, fsnotify.ErrEventOverflow) {
+				return nil, ErrOverflow
+			}
 			return nil, err
 		case event, ok := <-w.notify.Events:
 			if !ok {

@@ -2,12 +2,15 @@ package watch
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/fsnotify/fsnotify"
 )
 
 // next returns what changed below a folder, with slashes.
@@ -104,5 +107,18 @@ func TestNextEnds(t *testing.T) {
 	}
 	if _, err := Start([]Folder{{Path: filepath.Join(t.TempDir(), "none")}}); err == nil {
 		t.Error("a folder that is not there is watched")
+	}
+}
+
+// TestOverflow holds that lost changes are told of.
+func TestOverflow(t *testing.T) {
+	w, err := Start([]Folder{{Path: t.TempDir()}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer w.Close()
+	go func() { w.notify.Errors <- fsnotify.ErrEventOverflow }()
+	if _, err := w.Next(context.Background()); !errors.Is(err, ErrOverflow) {
+		t.Errorf("got %v", err)
 	}
 }
