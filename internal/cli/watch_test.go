@@ -279,3 +279,25 @@ func TestWatchIntoFile(t *testing.T) {
 	}
 	t.Errorf("the last change was not built:\n%s", says("watching"))
 }
+
+// TestWatchMovedFolder moves a folder while a watch runs, and edits what is in it then.
+func TestWatchMovedFolder(t *testing.T) {
+	const page = "<!doctype html><link rel=stylesheet href=%s/main.css><p class=a>"
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", fmt.Sprintf(page, "css"), "site/css/main.css", "@import \"parts/a.css\";\n", "site/css/parts/a.css", ".a { top: 1px }\n")
+	w := startWatch(t, dir)
+	w.expect("watching")
+	if err := os.Rename(filepath.Join(dir, "site", "css"), filepath.Join(dir, "site", "styles")); err != nil {
+		t.Fatal(err)
+	}
+	w.write("site/index.html", fmt.Sprintf(page, "styles"))
+	for i := 2; i < 5; i++ {
+		w.write("site/styles/parts/a.css", fmt.Sprintf(".a { top: %dpx }\n", i))
+		for range 400 {
+			if data, _ := os.ReadFile(filepath.Join(dir, "public", "index.css")); strings.Contains(string(data), fmt.Sprintf("top: %dpx", i)) {
+				break
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+		w.has("public/index.css", fmt.Sprintf("top: %dpx", i))
+	}
+}

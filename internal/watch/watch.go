@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/fsnotify/fsnotify"
@@ -154,6 +155,9 @@ func (w *Watcher) take(event fsnotify.Event) error {
 	if event.Op == fsnotify.Chmod {
 		return nil
 	}
+	if event.Has(fsnotify.Rename) {
+		w.leave(event.Name)
+	}
 	for _, f := range w.folders {
 		if f.Only != "" {
 			if filepath.Dir(event.Name) == f.Path && filepath.Base(event.Name) == f.Only {
@@ -173,6 +177,16 @@ func (w *Watcher) take(event fsnotify.Event) error {
 		}
 	}
 	return nil
+}
+
+// leave ends the watches of a folder that was moved away and of all below it: the system goes on to tell of them by their
+// old names. Where they were moved to they are watched anew.
+func (w *Watcher) leave(dir string) {
+	for _, name := range w.notify.WatchList() {
+		if name == dir || strings.HasPrefix(name, dir+string(filepath.Separator)) {
+			_ = w.notify.Remove(name) // it may be gone already
+		}
+	}
 }
 
 // leftOut reports whether a path lies in a folder that is left out, or is one.

@@ -122,3 +122,47 @@ func TestOverflow(t *testing.T) {
 		t.Errorf("got %v", err)
 	}
 }
+
+// TestMovedFolders sees changes in folders that were moved, by their new names, and in what takes their old ones.
+func TestMovedFolders(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "css/deep/er/a.css", "two/b.css")
+	w, err := Start([]Folder{{Path: dir}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer w.Close()
+	move := func(from, to string) {
+		t.Helper()
+		if err := os.Rename(filepath.Join(dir, from), filepath.Join(dir, to)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	sees := func(name string) {
+		t.Helper()
+		write(t, dir, name)
+		if got := next(t, w, dir); !slices.Contains(got, name) {
+			t.Errorf("got %q, want %s", got, name)
+		}
+	}
+	move("css", "styles")
+	if got := next(t, w, dir); !slices.Contains(got, "styles/deep/er/a.css") {
+		t.Errorf("after the move: %q", got)
+	}
+	sees("styles/deep/er/a.css")
+	sees("styles/deep/new.css")
+	write(t, dir, "css/deep/er/c.css")
+	next(t, w, dir)
+	sees("css/deep/er/c.css")
+	sees("styles/deep/er/a.css")
+	// Two folders are swapped.
+	move("two", "three")
+	move("styles", "two")
+	move("three", "styles")
+	next(t, w, dir)
+	sees("two/deep/er/a.css")
+	sees("styles/b.css")
+	move("two/deep/er", "styles/er")
+	next(t, w, dir)
+	sees("styles/er/a.css")
+}
