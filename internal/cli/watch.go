@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -79,6 +80,14 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 			changed = slices.DeleteFunc(names, func(name string) bool { return w.wrote[name] || isStream(std, name) })
 		}
 	}
+}
+
+// cannotWatch words that folders cannot be watched.
+func cannotWatch(err error) error {
+	if errors.Is(err, syscall.ENOSPC) {
+		return fmt.Errorf("cannot watch: the system watches no more folders (%w); leave folders out by exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
+	}
+	return fmt.Errorf("cannot watch: %w", err)
 }
 
 // isStream reports whether a file is where the words of the watch go: `rinzel watch > watch.log` would not come to an end.
@@ -313,7 +322,7 @@ func (w *watching) followPackages() error {
 				continue
 			}
 			if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(name), Only: filepath.Base(name)}); err != nil {
-				return fmt.Errorf("cannot watch: %w", err)
+				return cannotWatch(err)
 			}
 			w.single[name] = p
 		}
@@ -357,7 +366,7 @@ func (w *watching) await(dir, name string) error {
 			return nil
 		}
 		if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(abs), Only: part}); err != nil {
-			return fmt.Errorf("cannot watch: %w", err)
+			return cannotWatch(err)
 		}
 		w.awaited[abs] = true
 		if source.Exists(next) || source.IsFolder(next) { // it came before it was watched
@@ -445,7 +454,7 @@ func (w *watching) follow(p *project.Project) error {
 	}
 	watcher, err := watch.Start(folders)
 	if err != nil {
-		return fmt.Errorf("cannot watch: %w", err)
+		return cannotWatch(err)
 	}
 	if w.watcher != nil {
 		_ = w.watcher.Close()
