@@ -169,7 +169,7 @@ func (s *Set) At() source.Span { return s.patterns[0].At }
 // Exceeded reports whether the limit was met. What is left then is not replaced.
 func (s *Set) Exceeded() bool { return s.Limit > 0 && s.made > s.Limit }
 
-// Idle returns the patterns that matched nothing, each with the nearest value that was met, or "".
+// Idle calls report for each pattern that matched nothing, with the nearest value that was met, or "".
 func (s *Set) Idle(report func(p *Pattern, near string)) {
 	for _, p := range s.patterns {
 		if p.hits == 0 {
