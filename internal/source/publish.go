@@ -196,11 +196,11 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 	current := make(written, len(files))
 	for _, f := range files {
 		if current[f.Path] = old[f.Path]; current[f.Path] == "" {
-			current[f.Path] = contentHash(f.Data)
+			current[f.Path] = fingerprint(f.Data)
 		}
 	}
 	for _, f := range changed {
-		current[f.Path] = contentHash(f.Data)
+		current[f.Path] = fingerprint(f.Data)
 	}
 	if more {
 		for name, hash := range old {
@@ -389,8 +389,8 @@ type written map[string]string
 
 func (w written) names() []string { return slices.Sorted(maps.Keys(w)) }
 
-// contentHash returns the hash by which a file is known to be as it was written.
-func contentHash(data []byte) string {
+// fingerprint returns the hash by which a file is known to be as it was written.
+func fingerprint(data []byte) string {
 	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:16])
 }
@@ -419,7 +419,7 @@ func (w written) remove(root *os.Root, name string) removal {
 		return leftIt
 	}
 	if hash := w[name]; hash != "" {
-		if data, err := root.ReadFile(name); err != nil || contentHash(data) != hash {
+		if data, err := root.ReadFile(name); err != nil || fingerprint(data) != hash {
 			return leftIt
 		}
 	}

@@ -1,8 +1,6 @@
 package compose
 
 import (
-	"encoding/json"
-	"fmt"
 	"strings"
 	"testing"
 
@@ -94,15 +92,7 @@ func TestDraftPairsInBrowser(t *testing.T) {
 		}
 		return out;
 	})(%s)`
-	ask := func(sheet string) map[string]string {
-		text, err := json.Marshal(sheet)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var out map[string]string
-		page.Eval(fmt.Sprintf(look, text), &out)
-		return out
-	}
+	ask := asking(t, page, look)
 	changes := make(map[string]bool) // by what is right: it changes something at some width
 	for _, width := range []int{1280, 600} {
 		page.Call("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)

@@ -147,6 +147,19 @@ func nearly(a, b string) bool {
 	return true
 }
 
+// asking returns what asks the browser for what a sheet makes: look is a script with the sheet, as a string, for %s.
+func asking(t *testing.T, page *browsertest.Page, look string) func(sheet string) map[string]string {
+	return func(sheet string) map[string]string {
+		text, err := json.Marshal(sheet)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out map[string]string
+		page.Eval(fmt.Sprintf(look, text), &out)
+		return out
+	}
+}
+
 // TestDraftsInBrowser holds that what is made of functions and conditions is what a browser makes of
 // them, in a wide window and in a narrow one.
 func TestDraftsInBrowser(t *testing.T) {
@@ -162,15 +175,7 @@ func TestDraftsInBrowser(t *testing.T) {
 		for (const name of ["--x", "--y", "--inner"]) out[name] = computed.getPropertyValue(name).trim();
 		return out;
 	})(%s)`
-	ask := func(sheet string) map[string]string {
-		text, err := json.Marshal(sheet)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var out map[string]string
-		page.Eval(fmt.Sprintf(look, text), &out)
-		return out
-	}
+	ask := asking(t, page, look)
 	for _, width := range []int{1280, 600} {
 		page.Call("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
 		for _, src := range draftCases {

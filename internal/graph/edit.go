@@ -1,0 +1,198 @@
+package graph
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+)
+
+// This file makes the edits that put bundles in place of the links of a page, and applies them.
+
+// Edit is a replacement of bytes of a page.
+type Edit struct {
+	At   Span
+	With string
+}
+
+// Pointer is what a link leads to.
+type Pointer struct {
+	Address   string
+	Integrity string // a hash that the browser is to check; empty for none
+	// Style, if it is not empty, is the sheet itself, which stands in a style element
+	// in place of the link.
+	Style string
+	Media string // what the media attribute is to say; empty for what it says
+}
+
+// Point returns the edits of a page that make the group's links lead to
+// addresses: the first link's tag stands for each, with that address, and
+// without a media attribute that the sheets now say for themselves and an integrity
+// hash. A tag for each further address stands on a line of its own where the first does.
+func (g Group) Point(p *Page, targets []Pointer) []Edit {
+	first := g.Links[0]
+	_, sameMedia := g.SharedMedia()
+	var tags []string
+	for _, to := range targets {
+		if to.Style != "" {
+			tags = append(tags, g.styleElement(p, to))
+			continue
+		}
+		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
+		if to.Integrity != "" {
+			behind := find(first.attrs, "href").whole.End
+			edits = append(edits, Edit{Span{behind, behind}, ` integrity="` + to.Integrity + `"`})
+		}
+		for _, a := range first.attrs {
+			switch {
+			case a.name == "integrity" || a.name == "media" && !sameMedia:
+				edits = append(edits, Edit{a.whole, ""})
+			case a.name == "media" && to.Media != "":
+				edits = append(edits, Edit{a.whole, `media="` + html.EscapeString(to.Media) + `"`})
+			}
+		}
+		tags = append(tags, ApplyWithin(p.File.Text, first.Tag, edits))
+	}
+	edits := []Edit{{first.Tag, strings.Join(tags, lineBreak(p.File.Text, first.Tag.Start))}}
+	for _, l := range g.Links[1:] {
+		edits = append(edits, Edit{l.Tag, ""})
+	}
+	return edits
+}
+
+// Append returns the edits of a page that make it load sheets behind all else that
+// styles it: at the end of its head, or behind the last thing that styles it if that stands
+// further down.
+func (p *Page) Append(targets []Pointer) []Edit {
+	if len(targets) == 0 {
+		return nil
+	}
+	void := ">"
+	if p.IsXML() {
+		void = " />"
+	}
+	var tags []string
+	for _, to := range targets {
+		if to.Style != "" {
+			tags = append(tags, Group{}.styleElement(p, to))
+			continue
+		}
+		tag := `<link rel="stylesheet" href="` + html.EscapeString(to.Address) + `"`
+		if to.Integrity != "" {
+			tag += ` integrity="` + to.Integrity + `"`
+		}
+		tags = append(tags, tag+void)
+	}
+	text := p.File.Text
+	if p.styles.End > p.head {
+		br := lineBreak(text, p.styles.Start)
+		return []Edit{{Span{p.styles.End, p.styles.End}, br + strings.Join(tags, br)}}
+	}
+	line := strings.LastIndexByte(text[:p.head], '\n') + 1
+	if line == 0 || strings.Trim(text[line:p.head], " \t") != "" {
+		return []Edit{{Span{p.head, p.head}, strings.Join(tags, "")}}
+	}
+	indent, br := indentBefore(text, line)
+	return []Edit{{Span{line, line}, indent + strings.Join(tags, br+indent) + br}}
+}
+
+// Show returns the edit of a page that makes it show a text before all else, such as what is
+// wrong with it.
+func (p *Page) Show(text string) Edit {
+	at := max(p.body, p.head)
+	return Edit{Span{at, at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
+		`background: #fff; color: #611; border-bottom: 4px solid #b22; font: 14px/1.4 monospace; white-space: pre-wrap; text-align: left">` +
+		html.EscapeString(text) + "</pre>"}
+}
+
+// indentBefore returns the white space that starts the line before the one that
+// starts at line, and what ends it.
+func indentBefore(text string, line int) (indent, br string) {
+	br = "\n"
+	if strings.HasSuffix(text[:line], "\r\n") {
+		br = "\r\n"
+	}
+	before := strings.TrimSuffix(text[:line], br)
+	before = before[strings.LastIndexByte(before, '\n')+1:]
+	rest := strings.TrimLeft(before, " \t")
+	indent = before[:len(before)-len(rest)]
+	if strings.HasPrefix(rest, "<head") {
+		indent += "  "
+	}
+	return indent, br
+}
+
+// styleElement returns an element that holds a sheet in place of the group's links.
+func (g Group) styleElement(p *Page, to Pointer) string {
+	tag, css := "<style", to.Style
+	if p.IsXML() && strings.ContainsAny(css, "<&") { // there it is no raw text
+		css = "/*<![CDATA[*/" + strings.ReplaceAll(css, "]]>", `]]\>`) + "/*]]>*/"
+	}
+	if len(g.Links) == 0 {
+		return tag + ">" + css + "</style>"
+	}
+	if _, same := g.SharedMedia(); same {
+		if media := find(g.Links[0].attrs, "media"); media != nil && to.Media != "" {
+			tag += ` media="` + html.EscapeString(to.Media) + `"`
+		} else if media != nil {
+			tag += " " + p.File.Text[media.whole.Start:media.whole.End]
+		}
+	}
+	return tag + ">" + css + "</style>"
+}
+
+// lineBreak returns what stands between two lines that both start as the one
+// does on which a tag starts; nothing if something else stands before the tag.
+func lineBreak(text string, at int) string {
+	line := strings.LastIndexByte(text[:at], '\n') + 1
+	indent := text[line:at]
+	if line == 0 && at > 0 || strings.Trim(indent, " \t") != "" {
+		return ""
+	}
+	if line > 1 && text[line-2] == '\r' {
+		return "\r\n" + indent
+	}
+	return "\n" + indent
+}
+
+// ApplyWithin returns a part of a text with edits in it made.
+func ApplyWithin(text string, part Span, edits []Edit) string {
+	edits = slices.Clone(edits)
+	for i := range edits {
+		edits[i].At.Start -= part.Start
+		edits[i].At.End -= part.Start
+	}
+	return Apply(text[part.Start:part.End], edits)
+}
+
+// Move returns the edit of a page that makes a reference lead to another address.
+func (r Ref) Move(address string) Edit {
+	return Edit{r.At, html.EscapeString(address)}
+}
+
+// quoteFor returns address as the text of the link's href, which may stand
+// without quotes.
+func quoteFor(l Link, address string) string {
+	text := html.EscapeString(address)
+	for _, a := range l.attrs {
+		if a.name == "href" && a.whole.End == a.at.End && strings.ContainsAny(text, " \t\n=`") {
+			return `"` + text + `"`
+		}
+	}
+	return text
+}
+
+// Apply returns text with the edits made, which must not overlap.
+func Apply(text string, edits []Edit) string {
+	edits = slices.Clone(edits)
+	slices.SortFunc(edits, func(a, b Edit) int { return a.At.Start - b.At.Start })
+	var b strings.Builder
+	end := 0
+	for _, e := range edits {
+		b.WriteString(text[end:e.At.Start])
+		b.WriteString(e.With)
+		end = e.At.End
+	}
+	b.WriteString(text[end:])
+	return b.String()
+}
