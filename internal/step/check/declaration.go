@@ -273,8 +273,12 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 		return false
 	}
 	last := values[colon-2].Span()
-	if last.Start.File != next.Pos.File || last.Start.File != d.NamePos.File {
-		return false // a constant is here
+	if next.Pos.File != d.NamePos.File {
+		return false
+	}
+	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off { // a constant is before it
+		c.report("unknown-value", next.Span(), "write \";\" before it", "the value of %q goes on with %q, the next declaration: expected ';' before this", d.Name, next.Text+":")
+		return true
 	}
 	end := source.Span{Start: source.Pos{File: last.Start.File, Off: max(last.End, 1) - 1}, End: last.End}
 	f := c.report("unknown-value", end, fmt.Sprintf("write %s;", print.Values(values[colon-2:colon-1])),
