@@ -33,9 +33,14 @@ func (b *builder) changedPackages() {
 	}
 	slices.SortFunc(sheets, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
 	seen := make(map[source.Path]bool) // the folders of packages
+	locks := make(map[string]map[string]installed)
 	for _, p := range sheets {
 		at := source.Path{Root: p.Root, Name: lockName}
-		lock := readLock(tree, at)
+		lock, read := locks[p.Root]
+		if !read {
+			lock = readLock(tree, at)
+			locks[p.Root] = lock
+		}
 		written, ok := tree.Modified(at)
 		if lock == nil || !ok {
 			continue

@@ -18,7 +18,7 @@ import (
 
 // LostRules returns a warning about classes of pages that rules of the last build named, and none of this one does: a part
 // of a library that is left out, or a rule that was deleted, is often still in use. before holds the sheets of the last
-// build by name. Sheets that are in both builds are not read.
+// build by name. Sheets that are in both builds are read only where others do not explain it.
 func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	now := make(map[string]bool)
 	for _, o := range res.Outputs {
@@ -35,13 +35,22 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	if len(lost) == 0 {
 		return nil
 	}
-	have := make(map[string]bool)
-	for text := range now {
-		addClasses(have, text)
+	// What was lost in one sheet is mostly in what came in its place; only else the others are read.
+	old := make(map[string]bool, len(before))
+	for _, text := range before {
+		old[string(text)] = true
 	}
-	maps.DeleteFunc(lost, func(name string, _ bool) bool { return have[name] })
-	if len(lost) == 0 {
-		return nil
+	for _, isOld := range []bool{false, true} {
+		have := make(map[string]bool)
+		for text := range now {
+			if old[text] == isOld {
+				addClasses(have, text)
+			}
+		}
+		maps.DeleteFunc(lost, func(name string, _ bool) bool { return have[name] })
+		if len(lost) == 0 {
+			return nil
+		}
 	}
 	users := make(map[string]string) // the first page that has a class
 	for _, o := range res.Outputs {
