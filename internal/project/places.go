@@ -15,17 +15,21 @@ type places struct {
 	file   *source.File
 	keys   map[string]source.Span
 	values map[string]source.Span
+	deep   source.Span // a key of more than maxKeyParts parts, with which the reading ended
 }
+
+// maxKeyParts is how many parts a key may have. The time and memory that TOML takes grow with their square.
+const maxKeyParts = 64
 
 // placesOf reads the places in a settings file. Of a file that is no TOML it
 // knows those before the first error.
 func placesOf(f *source.File) places {
-	p := places{f, make(map[string]source.Span), make(map[string]source.Span)}
+	p := places{file: f, keys: make(map[string]source.Span), values: make(map[string]source.Span)}
 	var parser unstable.Parser
 	parser.Reset([]byte(f.Text))
 	table := ""
 	count := make(map[string]int)
-	for parser.NextExpression() {
+	for parser.NextExpression() && !p.deep.IsValid() {
 		switch e := parser.Expression(); e.Kind {
 		case unstable.Table:
 			path, span := p.path("", e.Key())
@@ -78,7 +82,7 @@ func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
 func (p *places) path(table string, key unstable.Iterator) (string, source.Span) {
 	path := table
 	var span source.Span
-	for key.Next() {
+	for n := 0; key.Next(); n++ {
 		part := key.Node()
 		if path != "" {
 			path += "."
@@ -89,6 +93,10 @@ func (p *places) path(table string, key unstable.Iterator) (string, source.Span)
 			span = at
 		}
 		span.End = at.End
+		if n == maxKeyParts {
+			p.deep = span
+			break
+		}
 	}
 	return path, span
 }

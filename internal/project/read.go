@@ -121,10 +121,22 @@ var knownKeys = map[string][]string{
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
 
+// maxSettings is the longest text of settings, in bytes.
+const maxSettings = 1 << 20
+
 // Read reads settings from the text of a settings file. The settings are
 // usable only if no diagnostic is an error.
 func Read(f *source.File) (*Settings, []diag.Diagnostic) {
-	r := &reader{file: f, places: placesOf(f), unfit: make(map[string]bool)}
+	r := &reader{file: f, unfit: make(map[string]bool)}
+	if len(f.Text) > maxSettings {
+		r.fail(source.SpanOf(f.Pos(0), 1), fmt.Sprintf("the settings are longer than %d kB", maxSettings>>10), "")
+		return nil, r.diags
+	}
+	r.places = placesOf(f)
+	if r.places.deep.IsValid() {
+		r.fail(r.places.deep, fmt.Sprintf("the key has more than %d parts", maxKeyParts), "")
+		return nil, r.diags
+	}
 	raw, ok := r.decode(f.Text)
 	if !ok {
 		return nil, r.diags

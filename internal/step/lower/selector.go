@@ -71,7 +71,7 @@ func (r *selectorRewriter) list(list []ast.Selector) (out []ast.Selector, ok boo
 			s = linked(s)
 		}
 		written := []ast.Selector{s}
-		if r.is {
+		if r.is && alternatives(s) <= maxProduct {
 			written = expanded(s)
 		}
 		ok = ok || len(written) != 1 || !ast.EqualSelectors(written, []ast.Selector{s}) || !slices.ContainsFunc(list, func(o ast.Selector) bool { return &o[0] == &s[0] })
@@ -86,6 +86,26 @@ func (r *selectorRewriter) concerns(p ast.Simple) bool {
 		return false
 	}
 	return r.is && token.EqualFold(p.Name, "is") || r.anyLink && token.EqualFold(p.Name, "any-link") || r.dir && token.EqualFold(p.Name, "dir")
+}
+
+// alternatives returns how many selectors s is without :is(), or a number above maxProduct.
+func alternatives(s ast.Selector) int {
+	product := 1
+	for i := range s {
+		if s[i].Kind != ast.PseudoClass || s[i].Args == nil || !token.EqualFold(s[i].Name, "is") {
+			continue
+		}
+		sum := 0
+		for _, arg := range s[i].Args.Selectors {
+			if sum += alternatives(arg); sum > maxProduct {
+				return sum
+			}
+		}
+		if product *= max(1, sum); product > maxProduct {
+			return product
+		}
+	}
+	return product
 }
 
 // expanded returns selectors without the first :is() at the top of s, and so on
