@@ -82,8 +82,8 @@ func (b *builder) assetName(p source.Path) string {
 	}
 	name := plainAssetName(p)
 	if b.profile.Names == project.HashedNames && !b.mentions(path.Base(p.Name)) && !b.memory.assets.workedOut(p) {
-		if data, err := b.project.Tree.Bytes(p); err == nil {
-			name = hashedName(name, data)
+		if file, err := b.project.Tree.Copy(p); err == nil {
+			name = hashedName(name, file.Sum)
 		}
 	}
 	b.memory.assets.names.Store(p, name)
@@ -195,8 +195,12 @@ func (b *builder) inlined(to graph.Target) (string, bool) {
 	if b.forbidsData(strings.HasPrefix(kind, "font/")) {
 		return "", false
 	}
-	data, err := b.project.Tree.Bytes(to.Path)
-	if err != nil || len(data) > b.project.Settings.Inline {
+	file, err := b.project.Tree.Copy(to.Path)
+	if err != nil || file.Size > int64(b.project.Settings.Inline) {
+		return "", false
+	}
+	data, err := file.Read()
+	if err != nil {
 		return "", false
 	}
 	if kind == mediaTypes[".svg"] && utf8.Valid(data) {

@@ -107,9 +107,26 @@ type Output struct {
 	Path string // relative to the output folder
 	Kind Kind
 	Data []byte
+	Copy *source.Copy // the file that it is a copy of; nil if Data is its content
 
 	owner source.Span // what asked for it, for when two do
 	from  source.Path // the file it is a copy of, of an asset
+}
+
+// Size returns how many bytes the file has.
+func (o *Output) Size() int64 {
+	if o.Copy != nil {
+		return o.Copy.Size
+	}
+	return int64(len(o.Data))
+}
+
+// Content returns the bytes of the file. The error is that a file which is copied cannot be read, or changed since it was hashed.
+func (o *Output) Content() ([]byte, error) {
+	if o.Copy != nil {
+		return o.Copy.Read()
+	}
+	return o.Data, nil
 }
 
 // Bundle tells what became of the sheets of one entry.

@@ -44,7 +44,7 @@ func buildDemo(t *testing.T, profile string) string {
 		_ = r.Render(&b, res.Diagnostics)
 		t.Fatalf("the sample site has findings:\n%s", b.String())
 	}
-	if _, err := source.Publish(p.Output, build.Files(res.Outputs)); err != nil {
+	if _, err := source.Publish(t.Context(), p.Output, build.Files(res.Outputs), source.PublishOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	return dir

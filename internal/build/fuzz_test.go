@@ -101,8 +101,8 @@ func sameOutputs(t *testing.T, what string, a, b *build.Result) {
 		t.Fatalf("%s: %d outputs and %d findings, want %d and %d", what, len(b.Outputs), len(b.Diagnostics), len(a.Outputs), len(a.Diagnostics))
 	}
 	for i := range a.Outputs {
-		if a.Outputs[i].Path != b.Outputs[i].Path || string(a.Outputs[i].Data) != string(b.Outputs[i].Data) {
-			t.Fatalf("%s: %s is\n%s\nwant %s\n%s", what, b.Outputs[i].Path, b.Outputs[i].Data, a.Outputs[i].Path, a.Outputs[i].Data)
+		if a.Outputs[i].Path != b.Outputs[i].Path || contentOf(a.Outputs[i]) != contentOf(b.Outputs[i]) {
+			t.Fatalf("%s: %s is\n%s\nwant %s\n%s", what, b.Outputs[i].Path, contentOf(b.Outputs[i]), a.Outputs[i].Path, contentOf(a.Outputs[i]))
 		}
 	}
 	for i := range a.Diagnostics {

@@ -138,7 +138,7 @@ func TestGeneratedSite(t *testing.T) {
 		}
 		outputs := make(map[string]string)
 		for _, o := range res.Outputs {
-			outputs[o.Path] = string(o.Data)
+			outputs[o.Path] = contentOf(o)
 		}
 		shared := 0
 		for _, b := range res.Bundles {

@@ -1,6 +1,7 @@
 package build
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -38,7 +39,7 @@ func (b *builder) moduleOf(s *styles, links []string) Output {
 		text = b.adoptingModule(s, name)
 	}
 	if b.profile.Names == project.HashedNames {
-		name = hashedName(name, []byte(text))
+		name = hashedName(name, sha256.Sum256([]byte(text)))
 	}
 	return Output{Path: name, Kind: ScriptKind, Data: []byte(text), owner: s.at}
 }

@@ -40,10 +40,9 @@ type Memory struct {
 	composed map[source.Path]*composedSheet
 	bundles  map[string]*keptBundle // by name
 	blocks   map[blockKey]*keptBlock
-	data     map[source.Path][]byte // of assets
-	evidence *keptEvidence          // all of it; nil if it is not known
-	before   *purge.Evidence        // by which the bundles were purged, once it is known no more
-	uses     *purge.Uses            // that the bundles were made with
+	evidence *keptEvidence   // all of it; nil if it is not known
+	before   *purge.Evidence // by which the bundles were purged, once it is known no more
+	uses     *purge.Uses     // that the bundles were made with
 	findings map[*source.File]*purge.Evidence
 	packed   map[string]packedOutput // by path
 	assets   *assetNames
@@ -61,7 +60,7 @@ func newMemory(p *project.Project) *Memory {
 	return &Memory{
 		project: p, sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
 		pages: make(map[*source.File]*graph.Page), units: make(map[*graph.Page]*keptUnits), entries: make(map[source.Path]*entry), composed: make(map[source.Path]*composedSheet),
-		bundles: make(map[string]*keptBundle), blocks: make(map[blockKey]*keptBlock), data: make(map[source.Path][]byte),
+		bundles: make(map[string]*keptBundle), blocks: make(map[blockKey]*keptBlock),
 		findings: make(map[*source.File]*purge.Evidence), packed: make(map[string]packedOutput), assets: newAssetNames(),
 	}
 }
@@ -139,7 +138,6 @@ func (m *Memory) Forget(changed []source.Path) {
 		m.sheets.Forget(p)
 		m.tokens.Forget(p)
 		m.scripts.Forget(p)
-		delete(m.data, p)
 		if m.walked != nil && (!m.project.Tree.Exists(p) || !walked[p]) {
 			m.walked = nil
 		}
@@ -369,16 +367,4 @@ func (m *Memory) keepBlock(key blockKey, kept *keptBlock) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.blocks[key] = kept
-}
-
-// asset returns the bytes of a file that is copied.
-func (m *Memory) asset(p source.Path) ([]byte, error) {
-	if data, ok := m.data[p]; ok {
-		return data, nil
-	}
-	data, err := m.project.Tree.Bytes(p)
-	if err == nil {
-		m.data[p] = data
-	}
-	return data, err
 }

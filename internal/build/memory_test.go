@@ -90,7 +90,7 @@ func everything(p *project.Project, res *build.Result) string {
 			bundle.Sheets, bundle.Sources, bundle.Size, bundle.Rules, bundle.Prefix)
 	}
 	for _, o := range res.Outputs {
-		fmt.Fprintf(&b, "-- %s %s\n%s\n", o.Path, o.Kind, o.Data)
+		fmt.Fprintf(&b, "-- %s %s\n%s\n", o.Path, o.Kind, contentOf(o))
 	}
 	return b.String()
 }

@@ -242,7 +242,7 @@ func TestScriptIntegrity(t *testing.T) {
 func outputTexts(res *build.Result) map[string]string {
 	out := make(map[string]string)
 	for _, o := range res.Outputs {
-		out[o.Path] = string(o.Data)
+		out[o.Path] = contentOf(o)
 	}
 	return out
 }

@@ -1,7 +1,6 @@
 package build
 
 import (
-	"crypto/sha256"
 	"encoding/base32"
 	"encoding/json"
 	"fmt"
@@ -18,12 +17,20 @@ import (
 // not manifest.json, which is what web applications call theirs.
 const manifestName = "bundles.json"
 
-// hashedName returns name with a hash of the content before its extension.
-func hashedName(name string, content []byte) string {
-	sum := sha256.Sum256(content)
-	hash := strings.ToLower(base32.StdEncoding.EncodeToString(sum[:]))[:10]
-	ext := path.Ext(name)
-	return strings.TrimSuffix(name, ext) + "." + hash + ext
+// maxName is how many bytes the name of a file may have, without its folder. File systems take 255, and names of maps and of
+// compressed forms are made by adding to it.
+const maxName = 255 - len(".map.br")
+
+// hashedName returns name with a hash of the content before its extension. A name that would be too long for a file is cut.
+func hashedName(name string, sum source.Sum) string {
+	hash := "." + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:]))[:10]
+	dir, base := path.Split(name)
+	ext := path.Ext(base)
+	stem := strings.TrimSuffix(base, ext)
+	if room := max(1, maxName-len(hash)-len(ext)); len(stem) > room {
+		stem = strings.ToValidUTF8(stem[:room], "")
+	}
+	return dir + stem + hash + ext
 }
 
 // outputs gathers the files of a build and sees that each has one owner.
@@ -70,12 +77,12 @@ func (o *outputs) addAsset(a asset) {
 		o.add(Output{Path: name, Kind: ScriptKind, Data: data, owner: a.at, from: a.path})
 		return
 	}
-	data, err := o.b.memory.asset(a.path)
+	file, err := o.b.project.Tree.Copy(a.path)
 	if err != nil {
 		o.b.report(o.b.unreadable(a.path, err, a.at))
 		return
 	}
-	o.add(Output{Path: name, Kind: AssetKind, Data: data, owner: a.at, from: a.path})
+	o.add(Output{Path: name, Kind: AssetKind, Copy: file, owner: a.at, from: a.path})
 }
 
 // add adds a file. Names that differ only in case are one file on many
@@ -143,7 +150,7 @@ func manifest(bundles []Bundle) []byte {
 func Files(outputs []Output) []source.OutFile {
 	files := make([]source.OutFile, len(outputs))
 	for i, o := range outputs {
-		files[i] = source.OutFile{Path: o.Path, Data: o.Data}
+		files[i] = source.OutFile{Path: o.Path, Data: o.Data, Copy: o.Copy}
 	}
 	return files
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/klauspost/compress/gzip"
 
 	"rinzel/internal/project"
+	"rinzel/internal/source"
 )
 
 // This file makes what is written beside the outputs for servers: their
@@ -27,7 +28,8 @@ const least = 1024
 
 // packedOutput is an output with its compressed forms.
 type packedOutput struct {
-	data  []byte
+	data  []byte       // of the output, or
+	copy  *source.Copy // the file that it is a copy of
 	forms []Output
 }
 
@@ -41,23 +43,27 @@ func (m *Memory) compressed(outputs []Output, forms []project.Compression) []Out
 	// The error is that of a context, and there is none.
 	_ = inParallel(context.Background(), len(outputs), func(i int) {
 		o := outputs[i]
-		if len(o.Data) < least || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
+		if o.Size() < least || o.Size() > source.MaxTextSize || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
 			return
 		}
-		if kept, ok := m.packed[o.Path]; ok && bytes.Equal(kept.data, o.Data) {
+		if kept, ok := m.packed[o.Path]; ok && bytes.Equal(kept.data, o.Data) && kept.copy == o.Copy {
 			packed[i] = kept.forms
 			return
 		}
+		content, err := o.Content()
+		if err != nil {
+			return // the output cannot be written, which is reported then
+		}
 		for _, form := range forms {
-			data, ext := pack(o.Data, form)
-			if len(data) < len(o.Data) {
+			data, ext := pack(content, form)
+			if len(data) < len(content) {
 				packed[i] = append(packed[i], Output{Path: o.Path + ext, Kind: PackedKind, Data: data, owner: o.owner})
 			}
 		}
 	})
 	for i, o := range outputs {
 		if packed[i] != nil {
-			m.packed[o.Path] = packedOutput{o.Data, packed[i]}
+			m.packed[o.Path] = packedOutput{o.Data, o.Copy, packed[i]}
 		}
 	}
 	return slices.Concat(packed...)

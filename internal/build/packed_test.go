@@ -6,9 +6,11 @@ import (
 	"encoding/base64"
 	"fmt"
 	"io"
+	"path"
 	"regexp"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/andybalholm/brotli"
 	"github.com/klauspost/compress/gzip"
@@ -45,7 +47,7 @@ func TestCompressedForms(t *testing.T) {
 	}
 	files := make(map[string][]byte)
 	for _, o := range res.Outputs {
-		files[o.Path] = o.Data
+		files[o.Path] = []byte(contentOf(o))
 	}
 	packed := 0
 	for _, o := range res.Outputs {
@@ -92,5 +94,72 @@ func TestBrowserChecksIntegrity(t *testing.T) {
 	page.Eval(`getComputedStyle(document.querySelector("p")).marginTop`, &margin)
 	if problems := page.Problems(); len(problems) > 0 || margin != "59px" {
 		t.Errorf("a margin of %s, %s", margin, problems)
+	}
+}
+
+// TestLongNames holds that a name with its hash still fits into a folder.
+func TestLongNames(t *testing.T) {
+	picture, sheet := strings.Repeat("ä", 124)+".svg", strings.Repeat("q", 250)
+	s := newSite(t, `
+-- rinzel.toml --
+source = "site"
+[purge]
+keep = [".a"]
+evidence = ["*.txt"]
+[bundles."`+sheet+`"]
+from = ["a.css"]
+-- site/a.txt --
+a
+-- site/a.css --
+.a { background: url("`+picture+`") }
+-- site/`+picture+` --
+<svg xmlns="http://www.w3.org/2000/svg"/>
+`)
+	res, found := s.build(t, "production")
+	if !res.Writable() {
+		t.Fatal(found)
+	}
+	long := 0
+	for _, o := range res.Outputs {
+		base := path.Base(o.Path)
+		if len(base) > 255 || !utf8.ValidString(base) {
+			t.Errorf("the name %q has %d bytes", base, len(base))
+		}
+		if len(base) > 240 {
+			long++
+		}
+	}
+	if long < 2 {
+		t.Errorf("only %d long names", long)
+	}
+}
+
+// TestHashedNameWithInlineMap holds that a hashed name has one content: where the map is part of the sheet, it is part of what
+// the hash covers.
+func TestHashedNameWithInlineMap(t *testing.T) {
+	names := make(map[string]string)
+	for _, comment := range []string{"north", "south"} {
+		s := newSite(t, `
+-- rinzel.toml --
+source = "site"
+[profile.release]
+inherits = "production"
+maps = "inline"
+-- site/index.html --
+<link rel=stylesheet href=a.css><p class=a>
+-- site/a.css --
+/* `+comment+` */
+.a { color: teal }
+`)
+		res, found := s.build(t, "release")
+		if len(res.Outputs) == 0 {
+			t.Fatal(found)
+		}
+		for _, o := range res.Outputs {
+			if other, ok := names[o.Path]; ok && o.Kind == build.StyleKind && other != contentOf(o) {
+				t.Errorf("%s has two contents", o.Path)
+			}
+			names[o.Path] = contentOf(o)
+		}
 	}
 }

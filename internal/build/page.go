@@ -369,7 +369,7 @@ func (b *builder) styleFiles(r *bundleResult, owner source.Span) []Output {
 	case r.mapped == nil:
 		return []Output{css}
 	case b.profile.Maps == project.InlineMaps:
-		css.Data = append(css.Data, sourcemap.Comment(sourcemap.DataURL(r.mapped))...)
+		css.Data = slices.Concat(css.Data, []byte(sourcemap.Comment(sourcemap.DataURL(r.mapped))))
 		return []Output{css}
 	}
 	name := path.Base(r.info.Path) + ".map"

@@ -451,9 +451,13 @@ func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 	*found = append(*found, s.names.diags...)
 	s.made.info.Within = s.within
 	if b.profile.Names == project.HashedNames && !s.plain {
-		s.made.info.Path = hashedName(s.name, s.made.css)
+		written := s.made.css
+		if b.profile.Maps == project.InlineMaps {
+			written = b.styleFiles(&s.made, s.at)[0].Data // with the map, which has the name without the hash
+		}
+		s.made.info.Path = hashedName(s.name, sha256.Sum256(written))
 	}
-	if s.made.builder != nil {
+	if s.made.builder != nil && b.profile.Maps != project.InlineMaps {
 		s.made.mapped = s.made.builder.JSON(path.Base(s.made.info.Path), job.source)
 	}
 	s.files = b.styleFiles(&s.made, s.at)

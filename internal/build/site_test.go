@@ -54,7 +54,7 @@ func (s site) build(t *testing.T, profile string) (*build.Result, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer p.Close()
+	t.Cleanup(func() { _ = p.Close() })
 	res := &build.Result{}
 	if !diag.HasErrors(diags) {
 		if res, err = build.Site(context.Background(), p, build.Options{Profile: profile}); err != nil {
@@ -67,7 +67,7 @@ func (s site) build(t *testing.T, profile string) (*build.Result, string) {
 	_ = r.Render(&b, diags)
 	if !diag.HasErrors(diags) {
 		checkFinished(t, res.Outputs)
-		if _, err := source.Publish(p.Output, build.Files(res.Outputs)); err != nil {
+		if _, err := source.Publish(t.Context(), p.Output, build.Files(res.Outputs), source.PublishOptions{}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -393,6 +393,15 @@ func TestUnreadableSheet(t *testing.T) {
 	}
 }
 
+// contentOf returns the content of an output, or what went wrong with it.
+func contentOf(o build.Output) string {
+	data, err := o.Content()
+	if err != nil {
+		return err.Error()
+	}
+	return string(data)
+}
+
 func TestCancelled(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -541,7 +550,7 @@ func TestSameBytes(t *testing.T) {
 		}
 		files := map[string]string{"findings": found} // of sheets in opposite order
 		for _, o := range res.Outputs {
-			files[o.Path] = string(o.Data)
+			files[o.Path] = contentOf(o)
 		}
 		return files
 	}

@@ -122,7 +122,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if flags.dry {
 		return cmp.Or(r.summary(res, source.Published{}, time.Since(start)), failed)
 	}
-	published, err := flags.write(p, res, std)
+	published, err := flags.write(ctx, p, res, std, source.PublishOptions{Sync: true})
 	var foreign *source.ForeignError
 	if errors.As(err, &foreign) {
 		return r.foreign(res, foreign)
@@ -220,11 +220,11 @@ func rootName(p *project.Project, file string) (string, bool) {
 }
 
 // write writes the outputs to where the flags say.
-func (f *buildFlags) write(p *project.Project, res *build.Result, std IO) (source.Published, error) {
+func (f *buildFlags) write(ctx context.Context, p *project.Project, res *build.Result, std IO, opts source.PublishOptions) (source.Published, error) {
 	if len(f.sheets) > 0 {
-		return f.writeSheets(p, res, std)
+		return f.writeSheets(ctx, p, res, std, opts)
 	}
-	return source.Publish(p.Output, build.Files(res.Outputs))
+	return source.Publish(ctx, p.Output, build.Files(res.Outputs), opts)
 }
 
 // plural returns "1 page" or "2 pages".

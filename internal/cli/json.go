@@ -34,8 +34,8 @@ type jsonResult struct {
 type jsonOutput struct {
 	Path  string     `json:"path"`
 	Kind  build.Kind `json:"kind"`
-	Bytes int        `json:"bytes"`
-	Gzip  int        `json:"gzip,omitempty"` // bytes when compressed; not of maps
+	Bytes int64      `json:"bytes"`
+	Gzip  int        `json:"gzip,omitempty"` // bytes when compressed; not of maps and copies
 }
 
 type jsonBundle struct {
@@ -95,8 +95,8 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 		out.Removed = orEmpty(published.Removed)
 		var pack packer
 		for _, o := range res.Outputs {
-			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: len(o.Data)}
-			if o.Kind != build.MapKind && o.Kind != build.PackedKind {
+			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: o.Size()}
+			if o.Kind != build.MapKind && o.Kind != build.PackedKind && o.Copy == nil {
 				jo.Gzip = pack.size(o.Data)
 			}
 			out.Outputs = append(out.Outputs, jo)

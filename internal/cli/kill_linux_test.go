@@ -5,6 +5,8 @@ package cli_test
 import (
 	"errors"
 	"fmt"
+	"maps"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,49 +17,62 @@ import (
 	"testing"
 )
 
-// writingCalls are the system calls that change files.
-var writingCalls = map[uint64]bool{
-	syscall.SYS_WRITE: true, syscall.SYS_PWRITE64: true, syscall.SYS_OPENAT: true, syscall.SYS_RENAMEAT: true, 316: true, // renameat2
-	syscall.SYS_UNLINKAT: true, syscall.SYS_MKDIRAT: true, syscall.SYS_FTRUNCATE: true, syscall.SYS_FSYNC: true, syscall.SYS_FLOCK: true,
-	syscall.SYS_CLOSE: true,
+const (
+	sysRenameat2     = 316
+	sysCopyFileRange = 326
+	sysSyncfs        = 306
+)
+
+// failingCalls are the system calls that change folders or open files, and that may fail at any time.
+var failingCalls = map[uint64]bool{
+	syscall.SYS_OPENAT: true, syscall.SYS_RENAMEAT: true, sysRenameat2: true, syscall.SYS_LINKAT: true, syscall.SYS_UNLINKAT: true, syscall.SYS_MKDIRAT: true,
+	sysSyncfs: true,
 }
 
-// killedAt runs the program and kills it as it enters the n-th of its system calls that change files. It returns false
-// if the program ended before that. Only calls after the output folder was first opened for writing count: those that
+// writingCalls are the system calls that change files.
+var writingCalls = map[uint64]bool{
+	syscall.SYS_WRITE: true, syscall.SYS_PWRITE64: true, syscall.SYS_FTRUNCATE: true, syscall.SYS_FLOCK: true, syscall.SYS_CLOSE: true,
+	sysCopyFileRange: true,
+}
+
+func init() { maps.Copy(writingCalls, failingCalls) }
+
+// interfere runs the program and kills it as it enters the n-th of some system calls, or has that call fail if failure is not
+// zero. It returns false if the program ended before that. Only calls after the output folder was locked count: those that
 // read the project are left out.
-func killedAt(dir string, n int, args ...string) (killed bool, err error) {
+func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, args ...string) (done bool, code int, err error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	cmd := exec.Command(program, args...)
 	cmd.Dir, cmd.SysProcAttr = dir, &syscall.SysProcAttr{Ptrace: true}
 	if err := cmd.Start(); err != nil {
-		return false, err
+		return false, 0, err
 	}
 	pid := cmd.Process.Pid
 	var status syscall.WaitStatus
 	if _, err := syscall.Wait4(pid, &status, syscall.WALL, nil); err != nil {
-		return false, err
+		return false, 0, err
 	}
 	const exitKill, sysGood = 0x100000, 0x1
 	if err := syscall.PtraceSetOptions(pid, exitKill|sysGood|syscall.PTRACE_O_TRACECLONE); err != nil {
-		return false, err
+		return false, 0, err
 	}
 	inside := make(map[int]bool) // threads that are in a system call
-	count, writes := 0, false
+	count, writes, failing := 0, false, 0
 	if err := syscall.PtraceSyscall(pid, 0); err != nil {
-		return false, err
+		return false, 0, err
 	}
 	for {
 		thread, err := syscall.Wait4(-1, &status, syscall.WALL, nil)
 		if errors.Is(err, syscall.ECHILD) {
-			return killed, nil
+			return done, code, nil
 		}
 		if err != nil {
-			return false, err
+			return false, 0, err
 		}
 		if !status.Stopped() {
 			if thread == pid {
-				return killed, nil
+				return done, status.ExitStatus(), nil
 			}
 			continue
 		}
@@ -66,16 +81,32 @@ func killedAt(dir string, n int, args ...string) (killed bool, err error) {
 		case sig == syscall.SIGTRAP|0x80:
 			inside[thread] = !inside[thread]
 			var regs syscall.PtraceRegs
-			if inside[thread] && syscall.PtraceGetRegs(thread, &regs) == nil {
-				writes = writes || regs.Orig_rax == syscall.SYS_FLOCK // the first thing that writing does
-				if writes && writingCalls[regs.Orig_rax] {
-					if count++; count == n {
-						killed = true
-						_ = syscall.Kill(pid, syscall.SIGKILL)
-						continue
-					}
-				}
+			if syscall.PtraceGetRegs(thread, &regs) != nil {
+				break
 			}
+			if thread == failing {
+				failing = 0
+				regs.Rax = uint64(-int64(failure))
+				_ = syscall.PtraceSetRegs(thread, &regs)
+			}
+			if !inside[thread] {
+				break
+			}
+			writes = writes || regs.Orig_rax == syscall.SYS_FLOCK // the first thing that writing does
+			if !writes || !calls[regs.Orig_rax] {
+				break
+			}
+			if count++; count != n {
+				break
+			}
+			done = true
+			if failure == 0 {
+				_ = syscall.Kill(pid, syscall.SIGKILL)
+				continue
+			}
+			failing = thread
+			regs.Orig_rax = math.MaxUint64 // no call has this number
+			_ = syscall.PtraceSetRegs(thread, &regs)
 		case sig == syscall.SIGTRAP, sig == syscall.SIGSTOP: // a thread was made
 		default:
 			signal = int(sig)
@@ -87,9 +118,18 @@ func killedAt(dir string, n int, args ...string) (killed bool, err error) {
 // linkedSheets finds the sheets that a page links.
 var linkedSheets = regexp.MustCompile(`rel=stylesheet href=([^ >]+)`)
 
-// TestKilled kills a build at every system call of writing its output: each file is old or new then, no page names a file
-// that is missing, and the next build ends as if nothing had been.
-func TestKilled(t *testing.T) {
+// change is a project with an output folder of an older version.
+type change struct {
+	dir           string            // of the project
+	public        string            // its output folder
+	before, after map[string]string // what is in it, and what is to be
+
+	saved string
+}
+
+// newChange lays a project that changes a page and two sheets, adds a page and takes one away.
+func newChange(t *testing.T) *change {
+	t.Helper()
 	const page = "<!doctype html><link rel=stylesheet href=%s><link rel=stylesheet href=kit.css><p class=\"a b\">"
 	files := func(version int) []string {
 		return []string{"rinzel.toml", "source = \"site\"\n[profile.production]\nmaps = \"none\"\nnames = \"plain\"\n[split]\nleast = 0\n", "site/kit.css", ".b { color: teal }\n",
@@ -103,15 +143,14 @@ func TestKilled(t *testing.T) {
 			t.Fatalf("%d %s %s", code, out, errs)
 		}
 	}
-	build := []string{"build", "--profile", "production"}
-	run(build...)
+	run("build", "--profile", "production")
 	public := filepath.Join(dir, "public")
 	before := contents(t, public)
 	next := lay(t, append(files(2), "site/new.html", fmt.Sprintf(page, "a.css"))...)
 	if err := os.Remove(filepath.Join(next, "site/other/two.html")); err != nil {
 		t.Fatal(err)
 	}
-	if code, _, errs := runIn(t, next, build...); code != 0 {
+	if code, _, errs := runIn(t, next, "build", "--profile", "production"); code != 0 {
 		t.Fatal(errs)
 	}
 	after := contents(t, filepath.Join(next, "public"))
@@ -122,29 +161,54 @@ func TestKilled(t *testing.T) {
 	if err := os.CopyFS(saved, os.DirFS(public)); err != nil {
 		t.Fatal(err)
 	}
+	return &change{next, filepath.Join(next, "public"), before, after, saved}
+}
+
+// restore has the output folder be as it was.
+func (c *change) restore(t *testing.T) {
+	t.Helper()
+	if err := errors.Join(os.RemoveAll(c.public), os.CopyFS(c.public, os.DirFS(c.saved))); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// interfere interferes with a build, and reports whether it did.
+func (c *change) interfere(t *testing.T, calls map[uint64]bool, n int, failure syscall.Errno) (done bool, code int) {
+	t.Helper()
+	done, code, err := interfere(c.dir, calls, n, failure, "build", "--profile", "production")
+	if errors.Is(err, syscall.EPERM) {
+		t.Skip("the system does not let processes be traced")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return done, code
+}
+
+// repaired holds that the next build ends as if nothing had been.
+func (c *change) repaired(t *testing.T, what string) {
+	t.Helper()
+	if code, _, errs := runIn(t, c.dir, "build", "--profile", "production"); code != 0 {
+		t.Fatalf("%s: the next build ends with %d: %s", what, code, errs)
+	}
+	if got := contents(t, c.public); !equal(got, c.after) {
+		t.Errorf("%s: the next build writes %d files, want %d", what, len(got), len(c.after))
+	}
+	if left, _ := filepath.Glob(filepath.Join(c.public, ".rinzel", "*")); len(left) != 1 {
+		t.Errorf("%s: %q is left, want the list alone", what, left)
+	}
+}
+
+// TestKilled kills a build at every system call of writing its output: each file is old or new then, no page names a file
+// that is missing, and the next build ends as if nothing had been.
+func TestKilled(t *testing.T) {
+	c := newChange(t)
 	kills := 0
 	for n := 1; ; n++ {
-		fresh := filepath.Join(next, "public")
-		if err := errors.Join(os.RemoveAll(fresh), os.CopyFS(fresh, os.DirFS(saved))); err != nil {
-			t.Fatal(err)
-		}
-		killed, err := killedAt(next, n, build...)
-		if errors.Is(err, syscall.EPERM) {
-			t.Skip("the system does not let processes be traced")
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-		holds(t, n, contents(t, fresh), before, after)
-		if code, _, errs := runIn(t, next, build...); code != 0 {
-			t.Fatalf("kill %d: the next build ends with %d: %s", n, code, errs)
-		}
-		if got := contents(t, fresh); !equal(got, after) {
-			t.Errorf("kill %d: the next build writes %d files, want %d", n, len(got), len(after))
-		}
-		if left, _ := filepath.Glob(filepath.Join(fresh, ".rinzel", "next-*")); len(left) > 0 {
-			t.Errorf("kill %d: %q is left", n, left)
-		}
+		c.restore(t)
+		killed, _ := c.interfere(t, writingCalls, n, 0)
+		holds(t, n, contents(t, c.public), c.before, c.after)
+		c.repaired(t, fmt.Sprintf("kill %d", n))
 		if !killed {
 			break
 		}
@@ -154,6 +218,40 @@ func TestKilled(t *testing.T) {
 		t.Errorf("the build was killed only %d times", kills)
 	}
 	t.Logf("killed at %d system calls", kills)
+}
+
+// TestFailures has every system call fail with which a build opens files or changes folders: the output is as it was then,
+// or new as a whole, and the next build ends as if nothing had been.
+func TestFailures(t *testing.T) {
+	c := newChange(t)
+	failures, undone := 0, 0
+	for n := 1; ; n++ {
+		c.restore(t)
+		failed, code := c.interfere(t, failingCalls, n, syscall.EACCES)
+		now := contents(t, c.public)
+		holds(t, n, now, c.before, c.after)
+		if isOld := equal(now, c.before); isOld {
+			undone++
+			if code == 0 {
+				t.Errorf("failure %d: nothing was written, and the build ends well", n)
+			}
+		} else {
+			for name, text := range c.after {
+				if now[name] != text {
+					t.Errorf("failure %d: the output is neither old nor new: %s is %q (the build ends with %d)", n, name, now[name], code)
+				}
+			}
+		}
+		c.repaired(t, fmt.Sprintf("failure %d", n))
+		if !failed {
+			break
+		}
+		failures++
+	}
+	if failures < 20 || undone < 10 {
+		t.Errorf("only %d calls failed, and %d builds were undone", failures, undone)
+	}
+	t.Logf("%d system calls failed, %d builds were undone", failures, undone)
 }
 
 // holds checks what is there after a kill.

@@ -185,20 +185,20 @@ func (r *report) written(res *build.Result) {
 		wrote = "  would write "
 	}
 	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
-	copied, copiedSize, packedFiles := 0, 0, 0
+	copied, copiedSize, packedFiles := 0, int64(0), 0
 	var pack packer
 	for _, o := range res.Outputs {
 		switch o.Kind {
 		case build.AssetKind:
 			copied++
-			copiedSize += len(o.Data)
+			copiedSize += o.Size()
 			continue
 		case build.PackedKind:
 			packedFiles++
 			continue
 		}
 		row := make([]string, len(t[0]))
-		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(len(o.Data))
+		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(o.Size())
 		if o.Kind != build.MapKind { // no visitor loads a map
 			row[2] = size(pack.size(o.Data))
 		}
@@ -477,7 +477,7 @@ func (c *counter) Write(p []byte) (int, error) {
 }
 
 // size returns a number of bytes as people read it.
-func size(n int) string {
+func size[N int | int64](n N) string {
 	switch {
 	case n < 1000:
 		return fmt.Sprintf("%d B", n)

@@ -155,7 +155,7 @@ func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error 
 }
 
 // writeSheets writes the outputs of sheets.
-func (f *buildFlags) writeSheets(p *project.Project, res *build.Result, std IO) (source.Published, error) {
+func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *build.Result, std IO, opts source.PublishOptions) (source.Published, error) {
 	if f.toStream() {
 		_, err := std.Out.Write(res.Outputs[0].Data)
 		return source.Published{Written: 1}, err
@@ -169,7 +169,8 @@ func (f *buildFlags) writeSheets(p *project.Project, res *build.Result, std IO) 
 			}
 			files = append(files, source.OutFile{Path: filepath.ToSlash(rel), Data: o.Data})
 		}
-		return source.PublishMore(p.Output, files)
+		opts.More = true
+		return source.Publish(ctx, p.Output, files, opts)
 	}
 	var out source.Published
 	for _, o := range slices.Backward(res.Outputs) { // a map before its sheet, which never names one that is not there

@@ -187,7 +187,7 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		return w.waiting(p)
 	}
 	w.noteOwn(res)
-	published, err := w.flags.write(p, res, w.std)
+	published, err := w.flags.write(ctx, p, res, w.std, source.PublishOptions{})
 	var foreign *source.ForeignError
 	switch {
 	case errors.As(err, &foreign):

@@ -94,7 +94,7 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 	b.found, b.failed, b.outputs = strings.ReplaceAll(text.String(), dir+"/", ""), diag.HasErrors(diags), b.result.Outputs
 	if !b.failed {
 		finished(t, b.outputs)
-		if _, err := source.Publish(p.Output, build.Files(b.outputs)); err != nil {
+		if _, err := source.Publish(t.Context(), p.Output, build.Files(b.outputs), source.PublishOptions{}); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -1,14 +1,12 @@
 package source
 
 import (
-	"bytes"
+	"cmp"
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"maps"
 	"os"
@@ -16,15 +14,13 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
-
-	"github.com/gofrs/flock"
 )
 
-// OutFile is a file to be written.
+// OutFile is a file to be written: Data, or a copy of a file.
 type OutFile struct {
 	Path string // slash-separated, relative to the output folder
 	Data []byte
+	Copy *Copy // nil if Data is its content
 }
 
 // Published tells what [Publish] did.
@@ -49,24 +45,19 @@ func (e *ForeignError) Error() string {
 // the files it wrote, and makes new ones ready.
 const own = ".rinzel"
 
-// ListName is the list of the files that were written into an output folder,
-// and so what tells one from other folders.
-const ListName = own + "/written.json"
-
-// Publish writes files into the folder dir, which it makes if need be. All are
-// first written beside the old ones and then moved into place, pages last, so
-// each file is old or new and never half, and a page never names a file that
-// is not there. Files that an earlier call wrote and this one did not are
-// removed if they are as they were written; any other is left alone, and if one stands where a file belongs
-// nothing is written and the error is a *ForeignError.
-func Publish(dir string, files []OutFile) (Published, error) { return publishInto(dir, files, false) }
-
-// PublishMore is [Publish] for files beside those of earlier calls, which all stay.
-func PublishMore(dir string, files []OutFile) (Published, error) {
-	return publishInto(dir, files, true)
+// PublishOptions say how [Publish] writes.
+type PublishOptions struct {
+	More bool // the files of earlier calls stay
+	Sync bool // the new files are on the disk, as far as the system can tell, before any takes the place of an old one
 }
 
-func publishInto(dir string, files []OutFile, more bool) (Published, error) {
+// Publish writes files into the folder dir, which it makes if need be. All are first written beside the old ones and then
+// moved into place: what others name before what names it, and pages last, so that each file is old or new and never half,
+// and a page never names a file that is not there. If one cannot be moved, those that were are moved back. Files that an
+// earlier call wrote and this one did not are removed if they are as they were written; any other is left alone, and if one
+// stands where a file belongs nothing is written and the error is a *ForeignError. A context that ends before the first
+// file is moved ends the call.
+func Publish(ctx context.Context, dir string, files []OutFile, opts PublishOptions) (Published, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return Published{}, err
 	}
@@ -75,35 +66,12 @@ func publishInto(dir string, files []OutFile, more bool) (Published, error) {
 		return Published{}, err
 	}
 	defer root.Close()
-	unlock, err := lock(root, dir)
+	unlock, err := lock(ctx, root, dir)
 	if err != nil {
 		return Published{}, err
 	}
 	defer unlock()
-	return publish(root, files, more)
-}
-
-// lockWait is how long a build waits for another one that writes into the same folder.
-var lockWait = 30 * time.Second
-
-// lock keeps other builds from writing into the folder dir, until the function that it returns is called. The system
-// takes the lock of a build that was killed away.
-func lock(root *os.Root, dir string) (unlock func(), err error) {
-	if err := root.MkdirAll(own, 0o755); err != nil {
-		return nil, err
-	}
-	f := flock.New(filepath.Join(dir, own, "lock"))
-	ctx, cancel := context.WithTimeout(context.Background(), lockWait)
-	defer cancel()
-	const pause = 10 * time.Millisecond
-	_, err = f.TryLockContext(ctx, pause)
-	if errors.Is(err, context.DeadlineExceeded) {
-		return nil, fmt.Errorf("another build has been writing into %q for %v", dir, lockWait)
-	}
-	if err != nil {
-		return nil, err
-	}
-	return func() { _ = f.Close() }, nil
+	return publish(ctx, root, files, opts)
 }
 
 // Outputs returns those of the files that [Publish] wrote into the folder dir whose names end in ending, by name. A file
@@ -147,7 +115,7 @@ func Clean(dir string) (removed, left []string, err error) {
 	if _, err := root.Stat(own); errors.Is(err, fs.ErrNotExist) {
 		return nil, nil, nil
 	}
-	unlock, err := lock(root, dir)
+	unlock, err := lock(context.Background(), root, dir)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -156,7 +124,7 @@ func Clean(dir string) (removed, left []string, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, name := range pagesFirst(list.names()) {
+	for _, name := range namingFirst(list.names()) {
 		switch list.remove(root, name) {
 		case removedIt:
 			removed = append(removed, name)
@@ -171,13 +139,28 @@ func Clean(dir string) (removed, left []string, err error) {
 	return removed, left, nil
 }
 
-func publish(root *os.Root, files []OutFile, more bool) (p Published, err error) {
+// publication is one call of [Publish].
+type publication struct {
+	root  *os.Root
+	next  string  // the folder in which new files are made ready
+	old   written // what earlier calls wrote
+	files []pending
+}
+
+// pending is a file that may have to be written.
+type pending struct {
+	OutFile
+	hash string
+}
+
+func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOptions) (p Published, err error) {
 	removeUnfinished(root)
 	old, err := readList(root)
 	if err != nil {
 		return p, err
 	}
-	changed, err := changedFiles(root, files, old)
+	pub := &publication{root: root, next: path.Join(own, nextPrefix+rand.Text()), old: old}
+	changed, current, err := pub.compareAll(ctx, files)
 	if err != nil {
 		return p, err
 	}
@@ -185,62 +168,212 @@ func publish(root *os.Root, files []OutFile, more bool) (p Published, err error)
 	for _, f := range changed {
 		p.Changed = append(p.Changed, f.Path)
 	}
-
-	next := path.Join(own, nextPrefix+rand.Text())
-	defer func() { err = errors.Join(err, root.RemoveAll(next)) }()
-	for _, f := range changed {
-		if err := writeNew(root, path.Join(next, f.Path), f.Data); err != nil {
-			return p, err
-		}
-	}
-	current := make(written, len(files))
-	for _, f := range files {
-		if current[f.Path] = old[f.Path]; current[f.Path] == "" {
-			current[f.Path] = fingerprint(f.Data)
-		}
-	}
-	for _, f := range changed {
-		current[f.Path] = fingerprint(f.Data)
-	}
-	if more {
-		for name, hash := range old {
-			if current[name] == "" {
-				current[name] = hash
+	if opts.More {
+		for name, record := range old {
+			if !current.has(name) {
+				current[name] = record
 			}
 		}
 	}
-	// The list names old and new files while they change places, so that an interrupted run leaves none that nobody
-	// owns: those that change without a hash, since they may be either.
-	both := make(written, len(old)+len(current))
-	maps.Copy(both, old)
-	maps.Copy(both, current)
-	for _, f := range changed {
-		both[f.Path] = ""
+	if len(changed) == 0 && maps.Equal(old, current) {
+		return p, nil
 	}
-	if err := writeList(root, next, both); err != nil {
+	defer func() { err = errors.Join(err, root.RemoveAll(pub.next)) }()
+	if err := pub.prepare(ctx, changed, current, opts.Sync); err != nil {
 		return p, err
 	}
-	for _, f := range pagesLast(changed) {
-		old.giveWay(root, f.Path)
-		if err := moveIn(root, path.Join(next, f.Path), f.Path); err != nil {
-			return p, err
+	if err := pub.switchOver(changed, current); err != nil {
+		return p, err
+	}
+	pub.removeStale(current, &p)
+	return p, writeList(root, pub.next, current)
+}
+
+// compareAll returns the files that are not in the folder as they are to be, and the records of the others.
+func (p *publication) compareAll(ctx context.Context, files []OutFile) (changed []pending, current written, err error) {
+	current = make(written, len(files))
+	foreign := &ForeignError{}
+	for _, f := range files {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
+		if !fs.ValidPath(f.Path) || f.Path == "." {
+			return nil, nil, fmt.Errorf("output path %q leads outside the output folder", f.Path)
+		}
+		next := pending{f, f.hash()}
+		record, mine, err := p.compare(next)
+		switch {
+		case err != nil:
+			return nil, nil, err
+		case record != nil:
+			current[f.Path] = *record
+		case mine:
+			changed = append(changed, next)
+		default:
+			foreign.Paths = append(foreign.Paths, f.Path)
 		}
 	}
-	for _, name := range pagesFirst(old.names()) { // so that none names a file that is gone
-		if _, made := current[name]; made {
+	if len(foreign.Paths) > 0 {
+		return nil, nil, foreign
+	}
+	return changed, current, nil
+}
+
+// compare returns the record of a file that is there as it is to be. For any other, mine tells whether what is there may give
+// way to it: nothing, or what an earlier build wrote. The error is that what is there cannot be read.
+func (p *publication) compare(f pending) (same *record, mine bool, err error) {
+	info, there, err := isThere(p.root, f.Path)
+	switch {
+	case err != nil:
+		return nil, false, err
+	case !there: // it is missing, or a file is where a folder of its path is to be
+		blocker := blockedBy(p.root, f.Path)
+		if blocker == "" {
+			return nil, true, nil
+		}
+		mine, err = p.old.unchanged(p.root, blocker)
+		return nil, mine, err
+	case info.IsDir():
+		return nil, p.old.holdsAll(p.root, f.Path), nil
+	case !info.Mode().IsRegular():
+		return nil, p.old.has(f.Path), nil
+	}
+	was, known := p.old[f.Path]
+	if known && was.Hash != "" && was.describes(info) {
+		if was.Hash == f.hash {
+			return &was, true, nil
+		}
+		return nil, true, nil
+	}
+	if info.Size() != f.size() {
+		return nil, known, nil
+	}
+	hash, err := hashOf(p.root, f.Path)
+	if err != nil {
+		return nil, false, err
+	}
+	if hash == f.hash {
+		now := recordOf(hash, info)
+		return &now, true, nil
+	}
+	return nil, known, nil
+}
+
+// prepare writes the changed files beside the old ones, and a list that names old and new files while they change places, so
+// that an interrupted run leaves none that nobody owns: those that change are in it without a hash, since they may be either.
+// It adds the changed files to current.
+func (p *publication) prepare(ctx context.Context, changed []pending, current written, sync bool) error {
+	for _, f := range changed {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		info, err := p.writeNew(f)
+		if err != nil {
+			return err
+		}
+		current[f.Path] = recordOf(f.hash, info)
+	}
+	both := make(written, len(p.old)+len(current))
+	maps.Copy(both, p.old)
+	maps.Copy(both, current)
+	for _, f := range changed {
+		both[f.Path] = record{}
+	}
+	if err := writeList(p.root, p.next, both); err != nil {
+		return err
+	}
+	if sync {
+		if err := syncFolder(p.root, p.next); err != nil {
+			return err
+		}
+	}
+	return ctx.Err()
+}
+
+// writeNew writes a file into the folder for new ones.
+func (p *publication) writeNew(f pending) (fs.FileInfo, error) {
+	name := path.Join(p.next, f.Path)
+	if err := p.root.MkdirAll(path.Dir(name), 0o755); err != nil {
+		return nil, err
+	}
+	out, err := p.root.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if err != nil {
+		return nil, err
+	}
+	err = f.writeTo(out)
+	info, statErr := out.Stat()
+	return info, errors.Join(err, statErr, out.Close())
+}
+
+// writeTo writes the content of a file.
+func (f pending) writeTo(out *os.File) error {
+	if f.Copy == nil {
+		_, err := out.Write(f.Data)
+		return err
+	}
+	in, err := f.Copy.Open()
+	if err != nil {
+		return &fs.PathError{Op: "copy", Path: f.Path, Err: err}
+	}
+	defer in.Close()
+	n, err := io.Copy(out, in)
+	if err == nil && n != f.Copy.Size {
+		err = &fs.PathError{Op: "copy", Path: f.Path, Err: ErrChanged}
+	}
+	return err
+}
+
+func (f OutFile) size() int64 {
+	if f.Copy != nil {
+		return f.Copy.Size
+	}
+	return int64(len(f.Data))
+}
+
+func (f OutFile) hash() string {
+	if f.Copy != nil {
+		return fingerprint(f.Copy.Sum)
+	}
+	return fingerprint(sumOfBytes(f.Data))
+}
+
+// switchOver moves the changed files into place. If one cannot be moved, all are as before.
+func (p *publication) switchOver(changed []pending, current written) error {
+	m := &mover{root: p.root, aside: path.Join(p.next, "aside")}
+	for _, f := range namedFirst(changed) {
+		if err := m.move(path.Join(p.next, f.Path), f.Path); err != nil {
+			return errors.Join(err, m.undo(), writeList(p.root, p.next, p.old))
+		}
+	}
+	for _, name := range m.gone {
+		delete(p.old, name)
+	}
+	return nil
+}
+
+// removeStale removes what earlier calls wrote and this one did not. What cannot be removed stays in the list, and so does
+// what it may name.
+func (p *publication) removeStale(current written, out *Published) {
+	failed := 0 // the highest rank of a file that could not be removed
+	for _, name := range namingFirst(p.old.names()) {
+		if current.has(name) {
 			continue
 		}
-		switch old.remove(root, name) {
+		if rank(name) < failed {
+			current[name] = p.old[name]
+			continue
+		}
+		switch p.old.remove(p.root, name) {
 		case removedIt:
-			p.Removed = append(p.Removed, name)
+			out.Removed = append(out.Removed, name)
 		case leftIt: // it is somebody else's now
-			p.Left = append(p.Left, name)
+			out.Left = append(out.Left, name)
 		case failedIt:
-			p.Left = append(p.Left, name)
-			current[name] = old[name]
+			out.Left = append(out.Left, name)
+			current[name] = p.old[name]
+			failed = max(failed, rank(name))
 		}
 	}
-	return p, writeList(root, next, current)
 }
 
 // nextPrefix starts the names of the folders in which files are made ready.
@@ -261,217 +394,32 @@ func removeUnfinished(root *os.Root) {
 	}
 }
 
-// changedFiles returns those of files that do not stand in the folder as they are.
-func changedFiles(root *os.Root, files []OutFile, old written) ([]OutFile, error) {
-	var changed []OutFile
-	foreign := &ForeignError{}
-	for _, f := range files {
-		if !fs.ValidPath(f.Path) || f.Path == "." {
-			return nil, fmt.Errorf("output path %q leads outside the output folder", f.Path)
-		}
-		same, mine, err := compare(root, f, old)
-		switch {
-		case err != nil:
-			return nil, err
-		case same:
-		case mine:
-			changed = append(changed, f)
-		default:
-			foreign.Paths = append(foreign.Paths, f.Path)
-		}
-	}
-	if len(foreign.Paths) > 0 {
-		return nil, foreign
-	}
-	return changed, nil
-}
-
-// compare tells whether a file is there as it is to be, and if not, whether what is there may give way to it: nothing, or
-// what an earlier build wrote. The error is that what is there cannot be read.
-func compare(root *os.Root, f OutFile, old written) (same, mine bool, err error) {
-	info, err := root.Lstat(f.Path)
-	switch {
-	case err != nil: // it is missing, or a file is where a folder of its path is to be
-		return false, blockedBy(root, f.Path) == "" || old.has(blockedBy(root, f.Path)), nil
-	case info.IsDir():
-		return false, old.holdsAll(root, f.Path), nil
-	}
-	if !old.has(f.Path) && !info.Mode().IsRegular() {
-		return false, false, nil
-	}
-	have, err := root.ReadFile(f.Path)
-	if err != nil && info.Mode().IsRegular() {
-		return false, false, err
-	}
-	same = err == nil && info.Mode().IsRegular() && bytes.Equal(have, f.Data)
-	return same, old.has(f.Path), nil
-}
-
-// blockedBy returns the file that is where a folder of a path is to be, or "".
-func blockedBy(root *os.Root, name string) string {
-	for dir := path.Dir(name); dir != "."; dir = path.Dir(dir) {
-		if info, err := root.Lstat(dir); err == nil && !info.IsDir() {
-			return dir
-		}
-	}
-	return ""
-}
-
-func (w written) has(name string) bool {
-	_, ok := w[name]
-	return ok
-}
-
-// holdsAll reports whether all files in a folder were written into it.
-func (w written) holdsAll(root *os.Root, dir string) bool {
-	all := true
-	_ = fs.WalkDir(root.FS(), dir, func(name string, d fs.DirEntry, err error) error {
-		all = all && err == nil && (d.IsDir() || w.has(name))
-		return nil
-	})
-	return all
-}
-
-// giveWay removes files of an earlier build that are where a folder is to be, and those in a folder that is to be a file.
-func (w written) giveWay(root *os.Root, to string) {
-	if name := blockedBy(root, to); name != "" && w.has(name) {
-		w.remove(root, name)
-	}
-	if info, err := root.Lstat(to); err != nil || !info.IsDir() {
-		return
-	}
-	for _, name := range w.names() {
-		if strings.HasPrefix(name, to+"/") {
-			w.remove(root, name)
-		}
-	}
-}
-
-func pagesLast(files []OutFile) []OutFile {
+// namedFirst sorts files so that those that others name come before these.
+func namedFirst(files []pending) []pending {
 	files = slices.Clone(files)
-	slices.SortStableFunc(files, func(a, b OutFile) int { return isPage(a.Path) - isPage(b.Path) })
+	slices.SortStableFunc(files, func(a, b pending) int { return cmp.Compare(rank(a.Path), rank(b.Path)) })
 	return files
 }
 
-func pagesFirst(names []string) []string {
+// namingFirst sorts names so that files that name others come before these.
+func namingFirst(names []string) []string {
 	names = slices.Clone(names)
-	slices.SortStableFunc(names, func(a, b string) int { return isPage(b) - isPage(a) })
+	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(rank(b), rank(a)) })
 	return names
 }
 
-// isPage returns 1 for the name of a page, and 0 for any other.
-func isPage(name string) int {
-	if strings.HasPrefix(strings.ToLower(path.Ext(name)), ".htm") {
+// rank tells kinds of files apart by what names what: pages name scripts and sheets, scripts load sheets, and sheets name
+// pictures and fonts.
+func rank(name string) int {
+	switch ext := strings.ToLower(path.Ext(name)); {
+	case strings.HasPrefix(ext, ".htm"), ext == ".xhtml", ext == ".xht":
+		return 3
+	case ext == ".js", ext == ".mjs", ext == ".json", ext == ".webmanifest":
+		return 2
+	case ext == ".css":
 		return 1
 	}
 	return 0
-}
-
-func writeNew(root *os.Root, name string, data []byte) error {
-	if err := root.MkdirAll(path.Dir(name), 0o755); err != nil {
-		return err
-	}
-	return root.WriteFile(name, data, 0o644)
-}
-
-func moveIn(root *os.Root, from, to string) error {
-	if dir := path.Dir(to); dir != "." {
-		if err := root.MkdirAll(dir, 0o755); err != nil {
-			return err
-		}
-	}
-	return root.Rename(from, to)
-}
-
-// written is the files that were written into a folder, each with the hash of what was written, which is empty if that
-// is not known.
-type written map[string]string
-
-func (w written) names() []string { return slices.Sorted(maps.Keys(w)) }
-
-// fingerprint returns the hash by which a file is known to be as it was written.
-func fingerprint(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:16])
-}
-
-// removal is what came of removing a file.
-type removal int
-
-const (
-	removedIt removal = iota
-	goneIt            // it was not there
-	leftIt            // it is not what was written
-	failedIt
-)
-
-// remove removes a file that was written, and the folders that it leaves empty. A file that somebody changed, or put in
-// its place, stays.
-func (w written) remove(root *os.Root, name string) removal {
-	if !fs.ValidPath(name) {
-		return goneIt
-	}
-	info, err := root.Lstat(name)
-	if err != nil {
-		return goneIt
-	}
-	if !info.Mode().IsRegular() {
-		return leftIt
-	}
-	if hash := w[name]; hash != "" {
-		if data, err := root.ReadFile(name); err != nil || fingerprint(data) != hash {
-			return leftIt
-		}
-	}
-	if root.Remove(name) != nil {
-		return failedIt
-	}
-	for dir := path.Dir(name); dir != "." && root.Remove(dir) == nil; dir = path.Dir(dir) {
-	}
-	return removedIt
-}
-
-// writtenList is the form of the list on disk. Lists of before had names alone.
-type writtenList struct {
-	Files  []string          `json:"files"`
-	Hashes map[string]string `json:"hashes,omitempty"`
-}
-
-func readList(root *os.Root) (written, error) {
-	data, err := root.ReadFile(ListName)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	var list writtenList
-	if err := json.Unmarshal(data, &list); err != nil {
-		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", ListName, err)
-	}
-	out := make(written, len(list.Files))
-	for _, name := range list.Files {
-		out[name] = list.Hashes[name]
-	}
-	return out, nil
-}
-
-func writeList(root *os.Root, next string, w written) error {
-	list := writtenList{Files: w.names(), Hashes: make(map[string]string, len(w))}
-	for name, hash := range w {
-		if hash != "" {
-			list.Hashes[name] = hash
-		}
-	}
-	data, err := json.MarshalIndent(list, "", " ")
-	if err != nil {
-		return err
-	}
-	fresh := path.Join(next, "written.json.new")
-	if err := writeNew(root, fresh, append(data, '\n')); err != nil {
-		return err
-	}
-	return root.Rename(fresh, ListName)
 }
 
 // WriteFile writes a single file anywhere, by way of another beside it, so

@@ -108,9 +108,9 @@ func publishAll(t *testing.T, dir string, files ...string) Published {
 	var out []OutFile
 	for _, f := range files {
 		name, text, _ := strings.Cut(f, "=")
-		out = append(out, OutFile{name, []byte(text)})
+		out = append(out, OutFile{Path: name, Data: []byte(text)})
 	}
-	p, err := Publish(dir, out)
+	p, err := Publish(t.Context(), dir, out, PublishOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,7 +156,7 @@ func TestPublish(t *testing.T) {
 	if _, err := os.Stat(filepath.Join(dir, "x")); !errors.Is(err, fs.ErrNotExist) {
 		t.Errorf("the folder that was left empty is there: %v", err)
 	}
-	_, err := Publish(dir, []OutFile{{"new.css", []byte("1")}, {"mine.txt", []byte("2")}})
+	_, err := Publish(t.Context(), dir, []OutFile{{Path: "new.css", Data: []byte("1")}, {Path: "mine.txt", Data: []byte("2")}}, PublishOptions{})
 	var foreign *ForeignError
 	if !errors.As(err, &foreign) || !reflect.DeepEqual(foreign.Paths, []string{"mine.txt"}) {
 		t.Errorf("a file of the user's: %v", err)
@@ -165,7 +165,7 @@ func TestPublish(t *testing.T) {
 		t.Errorf("after a refusal: got %s, want %s", got, want)
 	}
 	for _, bad := range []string{"../x", "/x", ".", "a/../../x", ""} {
-		if _, err := Publish(dir, []OutFile{{bad, nil}}); err == nil {
+		if _, err := Publish(t.Context(), dir, []OutFile{{Path: bad, Data: nil}}, PublishOptions{}); err == nil {
 			t.Errorf("wrote to %q", bad)
 		}
 	}
@@ -180,7 +180,7 @@ func TestPublishFollowsNoLinkOut(t *testing.T) {
 	if err := os.Symlink("../elsewhere", filepath.Join(dir, "css")); err != nil {
 		t.Skip(err)
 	}
-	if _, err := Publish(dir, []OutFile{{"css/a.css", []byte("1")}}); err == nil {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "css/a.css", Data: []byte("1")}}, PublishOptions{}); err == nil {
 		t.Error("wrote through a link that leads out")
 	}
 	if got := treeOf(t, filepath.Join(top, "elsewhere")); got != "" {
@@ -212,7 +212,7 @@ func TestClean(t *testing.T) {
 	if removed, _, err := Clean(dir); err != nil || removed != nil {
 		t.Errorf("a folder that is not there: %v, %v", removed, err)
 	}
-	if _, err := Publish(dir, []OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")}, {Path: "gone.css", Data: []byte("c")}}); err != nil {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")}, {Path: "gone.css", Data: []byte("c")}}, PublishOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	if err := errors.Join(os.WriteFile(filepath.Join(dir, "deep", "own.txt"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "gone.css"))); err != nil {
@@ -231,7 +231,7 @@ func TestClean(t *testing.T) {
 	// A list that names what lies outside removes nothing there.
 	outside := filepath.Join(filepath.Dir(dir), "outside.txt")
 	if err := errors.Join(os.WriteFile(outside, nil, 0o644), os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
-		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": ["../outside.txt", "/etc/none"]}`), 0o644)); err != nil {
+		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"../outside.txt": {}, "/etc/none": {}}}`), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	if removed, _, err := Clean(dir); err != nil || len(removed) > 0 || !Exists(outside) {
@@ -256,13 +256,13 @@ func TestFilesAndFolders(t *testing.T) {
 	if err := errors.Join(os.WriteFile(filepath.Join(dir, "b", "mine.txt"), nil, 0o644), os.WriteFile(filepath.Join(dir, "own"), nil, 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Publish(dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "b", Data: []byte("x")}}); err == nil {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "b", Data: []byte("x")}}, PublishOptions{}); err == nil {
 		t.Error("a folder with a file of somebody else became a file")
 	} else if got := treeOf(t, dir); !strings.Contains(got, "b/c.css=3") {
 		t.Errorf("something was written before the refusal: %s", got)
 	}
 	var foreign *ForeignError
-	if _, err := Publish(dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "own/x", Data: []byte("x")}}); !errors.As(err, &foreign) {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "own/x", Data: []byte("x")}}, PublishOptions{}); !errors.As(err, &foreign) {
 		t.Errorf("a file of somebody else gave way to a folder: %v", err)
 	}
 	if !Exists(filepath.Join(dir, "b", "mine.txt")) || !Exists(filepath.Join(dir, "own")) {
@@ -280,7 +280,7 @@ func TestChangedOutputs(t *testing.T) {
 		}
 		return files
 	}
-	if _, err := Publish(dir, out("a.css", "b.css", "c.css", "d.css", "e.css", "x/f.css")); err != nil {
+	if _, err := Publish(t.Context(), dir, out("a.css", "b.css", "c.css", "d.css", "e.css", "x/f.css"), PublishOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	elsewhere := filepath.Join(t.TempDir(), "mine.css")
@@ -289,19 +289,19 @@ func TestChangedOutputs(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := Publish(dir, out("e.css"))
+	got, err := Publish(t.Context(), dir, out("e.css"), PublishOptions{})
 	if err != nil || !slices.Equal(got.Removed, []string{"a.css", "x/f.css"}) || !slices.Equal(got.Left, []string{"b.css", "d.css"}) {
 		t.Fatalf("removed %q, left %q, %v", got.Removed, got.Left, err)
 	}
 	if !Exists(filepath.Join(dir, "b.css")) || !Exists(filepath.Join(dir, "d.css")) || !Exists(elsewhere) || Exists(filepath.Join(dir, "x")) {
 		t.Error("more or less is left than what was changed")
 	}
-	if got, err := Publish(dir, out("e.css")); err != nil || len(got.Removed)+len(got.Left) > 0 {
+	if got, err := Publish(t.Context(), dir, out("e.css"), PublishOptions{}); err != nil || len(got.Removed)+len(got.Left) > 0 {
 		t.Errorf("the next time: %+v, %v", got, err)
 	}
 	// What is somebody else's now stands in the way, as any file does.
 	var foreign *ForeignError
-	if _, err := Publish(dir, out("b.css", "e.css")); !errors.As(err, &foreign) {
+	if _, err := Publish(t.Context(), dir, out("b.css", "e.css"), PublishOptions{}); !errors.As(err, &foreign) {
 		t.Errorf("got %v, want that b.css is not ours", err)
 	}
 	if err := os.WriteFile(filepath.Join(dir, "e.css"), []byte("mine"), 0o644); err != nil {
@@ -310,8 +310,8 @@ func TestChangedOutputs(t *testing.T) {
 	if removed, left, err := Clean(dir); err != nil || len(removed) > 0 || !slices.Equal(left, []string{"e.css"}) || !Exists(filepath.Join(dir, "e.css")) {
 		t.Errorf("removed %q, left %q, %v", removed, left, err)
 	}
-	// Lists of before had no hashes: what they name is removed as it is.
-	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755), os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": ["e.css"]}`), 0o644)); err != nil {
+	// Of an interrupted build no hash is known: what its list names is removed as it is.
+	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755), os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"e.css": {}}}`), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	if removed, _, err := Clean(dir); err != nil || !slices.Equal(removed, []string{"e.css"}) {

@@ -18,8 +18,8 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// MaxFileSize is the largest file that is read, in bytes. A larger one is no
-// style sheet or page, and would only exhaust the memory.
+// MaxFileSize is the largest file that is read as a whole, in bytes. A larger one is no style sheet or page, and would only
+// exhaust the memory. What is only copied ([Tree.Copy]) may have any size.
 const MaxFileSize = 256 << 20
 
 // MaxTextSize is the largest text file that is read, in bytes: what is made of a text takes many times its room.
@@ -86,6 +86,7 @@ type Tree struct {
 
 	mu     sync.Mutex
 	kept   map[Path]*reading
+	copies map[Path]*hashed
 	linked map[Path]bool   // files that were read by way of a symbolic link
 	labels map[Path]string // see [Tree.SetEncoding]
 	label  string          // the first of them
@@ -103,7 +104,7 @@ type reading struct {
 
 // NewTree returns a tree over folders, whose names must differ.
 func NewTree(folders ...Folder) *Tree {
-	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading)}
+	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading), copies: make(map[Path]*hashed)}
 	for _, f := range folders {
 		t.folders[f.Name] = f
 	}
@@ -183,6 +184,7 @@ func (t *Tree) Read() []string {
 // is there. It must not be called while the tree is read from.
 func (t *Tree) Forget(p Path) {
 	delete(t.kept, p)
+	delete(t.copies, p)
 	t.there.Delete(p)
 }
 
@@ -284,31 +286,12 @@ func validPrefix(s string) int {
 
 // Bytes reads any file whole. The error is as [Tree.Text] returns it.
 func (t *Tree) Bytes(p Path) ([]byte, error) {
-	folder, ok := t.folders[p.Root]
-	if !ok {
-		return nil, ErrNoRoot
-	}
-	if !fs.ValidPath(p.Name) {
-		return nil, ErrOutside
-	}
-	// Opening a pipe would wait for who writes into it.
-	if info, err := fs.Stat(folder.FS, p.Name); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
-		return nil, ErrNotRegular
-	}
-	f, err := folder.FS.Open(p.Name)
+	f, info, err := t.open(p)
 	if err != nil {
-		return nil, plain(err)
+		return nil, err
 	}
 	defer f.Close()
-	info, err := f.Stat()
-	switch {
-	case err != nil:
-		return nil, plain(err)
-	case info.IsDir():
-		return nil, ErrDirectory
-	case !info.Mode().IsRegular():
-		return nil, ErrNotRegular
-	case info.Size() > MaxFileSize:
+	if info.Size() > MaxFileSize {
 		return nil, ErrTooLarge
 	}
 	data := make([]byte, 0, info.Size()+1)
@@ -328,23 +311,45 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
-// Head reads the first bytes of a file, at most n; none if it cannot be read, or is not a regular file.
-func (t *Tree) Head(p Path, n int64) []byte {
+// open opens a regular file. The error is as [Tree.Text] returns it.
+func (t *Tree) open(p Path) (fs.File, fs.FileInfo, error) {
 	folder, ok := t.folders[p.Root]
-	if !ok || !fs.ValidPath(p.Name) {
-		return nil
+	if !ok {
+		return nil, nil, ErrNoRoot
 	}
-	if info, err := fs.Stat(folder.FS, p.Name); err != nil || !info.Mode().IsRegular() {
-		return nil
+	if !fs.ValidPath(p.Name) {
+		return nil, nil, ErrOutside
+	}
+	// Opening a pipe would wait for who writes into it.
+	if info, err := fs.Stat(folder.FS, p.Name); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
+		return nil, nil, ErrNotRegular
 	}
 	f, err := folder.FS.Open(p.Name)
+	if err != nil {
+		return nil, nil, plain(err)
+	}
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		err = plain(err)
+	case info.IsDir():
+		err = ErrDirectory
+	case !info.Mode().IsRegular():
+		err = ErrNotRegular
+	default:
+		return f, info, nil
+	}
+	_ = f.Close()
+	return nil, nil, err
+}
+
+// Head reads the first bytes of a file, at most n; none if it cannot be read, or is not a regular file.
+func (t *Tree) Head(p Path, n int64) []byte {
+	f, _, err := t.open(p)
 	if err != nil {
 		return nil
 	}
 	defer f.Close()
-	if info, err := f.Stat(); err != nil || !info.Mode().IsRegular() {
-		return nil
-	}
 	data, err := io.ReadAll(io.LimitReader(f, n))
 	if err != nil {
 		return nil

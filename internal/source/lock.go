@@ -1,0 +1,56 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/gofrs/flock"
+)
+
+// lockWait is how long a build waits for another one that writes into the same folder.
+var lockWait = 30 * time.Second
+
+// lock keeps other builds from writing into the folder dir, until the function that it returns is called. The system
+// takes the lock of a build that was killed away. Its file is there only as long as the lock is.
+func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err error) {
+	if err := root.MkdirAll(own, 0o755); err != nil {
+		return nil, err
+	}
+	name := filepath.Join(dir, own, "lock")
+	limited, cancel := context.WithTimeout(ctx, lockWait)
+	defer cancel()
+	for {
+		f := flock.New(name)
+		const pause = 10 * time.Millisecond
+		_, err = f.TryLockContext(limited, pause)
+		switch {
+		case errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil:
+			return nil, fmt.Errorf("another build has been writing into %q for %v", dir, lockWait)
+		case errors.Is(err, os.ErrNotExist): // a clean removed the folder
+			if err := root.MkdirAll(own, 0o755); err != nil {
+				return nil, err
+			}
+			continue
+		case err != nil:
+			return nil, err
+		}
+		if isStill(f, name) {
+			return func() { _, _ = os.Remove(name), f.Close() }, nil
+		}
+		_ = f.Close() // the lock of who had it before is gone, and so is its file
+	}
+}
+
+// isStill reports whether the file that was locked is the one of that name: it may have been removed since it was opened.
+func isStill(f *flock.Flock, name string) bool {
+	locked, err := f.Stat()
+	if err != nil {
+		return false
+	}
+	now, err := os.Lstat(name)
+	return err == nil && os.SameFile(locked, now)
+}

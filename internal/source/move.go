@@ -1,0 +1,112 @@
+package source
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"slices"
+	"strconv"
+)
+
+// mover moves files into place, and back if need be.
+type mover struct {
+	root  *os.Root
+	aside string // the folder for what was in their places
+	gone  []string
+	done  []moved
+}
+
+// moved is a step that can be undone.
+type moved struct {
+	place string // where a file was moved to
+	aside string // where that is now which was there before; empty for nothing
+}
+
+// move moves a file to its place. A file of an earlier build that is there stays there until the new one takes its place; a
+// folder that is there, or a file that is in the place of a folder of the path, makes way.
+func (m *mover) move(from, to string) error {
+	if name := blockedBy(m.root, to); name != "" {
+		if err := m.makeWay(name); err != nil {
+			return err
+		}
+	}
+	if dir := path.Dir(to); dir != "." {
+		if err := m.root.MkdirAll(dir, 0o755); err != nil {
+			return err
+		}
+	}
+	info, there, err := isThere(m.root, to)
+	switch {
+	case err != nil:
+		return err
+	case !there:
+		m.done = append(m.done, moved{place: to})
+	case info.IsDir():
+		if err := m.makeWay(to); err != nil {
+			return err
+		}
+		m.done = append(m.done, moved{place: to})
+	default:
+		m.keep(to)
+	}
+	if err := m.root.Rename(from, to); err != nil {
+		m.done = m.done[:len(m.done)-1]
+		removeEmpty(m.root, path.Dir(to))
+		return err
+	}
+	return nil
+}
+
+// keep gives a file that is about to be replaced a second name, so that the replacement can be undone. Where a file system
+// has no second names, it cannot be.
+func (m *mover) keep(name string) {
+	aside, err := m.newAside()
+	if err == nil {
+		err = m.root.Link(name, aside)
+	}
+	if err != nil {
+		aside = name // there is nothing to move back
+	}
+	m.done = append(m.done, moved{name, aside})
+}
+
+// makeWay moves a file or a folder aside.
+func (m *mover) makeWay(name string) error {
+	aside, err := m.newAside()
+	if err != nil {
+		return err
+	}
+	_ = fs.WalkDir(m.root.FS(), name, func(inner string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			m.gone = append(m.gone, inner)
+		}
+		return nil
+	})
+	if err := m.root.Rename(name, aside); err != nil {
+		return err
+	}
+	m.done = append(m.done, moved{name, aside})
+	return nil
+}
+
+// newAside returns a name that is free.
+func (m *mover) newAside() (string, error) {
+	return path.Join(m.aside, strconv.Itoa(len(m.done))), m.root.MkdirAll(m.aside, 0o755)
+}
+
+// undo moves all back, the last first.
+func (m *mover) undo() error {
+	var all error
+	for _, d := range slices.Backward(m.done) {
+		switch d.aside {
+		case "":
+			all = errors.Join(all, m.root.Remove(d.place))
+			removeEmpty(m.root, path.Dir(d.place))
+		case d.place:
+		default:
+			all = errors.Join(all, m.root.MkdirAll(path.Dir(d.place), 0o755), m.root.Rename(d.aside, d.place))
+		}
+	}
+	return all
+}
