@@ -494,9 +494,16 @@ func (b *builder) listFiles() (files []source.Path, whole bool) {
 		}
 	}
 	b.project.Tree.Walk("", func(dir string) bool { return !skip(dir) }, visit, func(p source.Path, err error) {
+		if b.excluded(p) {
+			return
+		}
 		whole = false
-		b.report(diag.Diagnostic{Code: "unreadable", Severity: diag.Warning,
-			Message: fmt.Sprintf("%q cannot be read and is left out: %v", b.project.Tree.Show(p), err)})
+		if errors.Is(err, fs.ErrNotExist) && p.Name != "." {
+			return // it went while the folder around it was read
+		}
+		d := b.unreadable(p, err, source.Span{})
+		d.Message = "the folder " + d.Message
+		b.report(d)
 	})
 	return files, whole
 }

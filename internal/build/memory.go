@@ -178,11 +178,15 @@ func (m *Memory) Forget(changed []source.Path) {
 }
 
 // Index is the files that builds with a memory read or looked for, and the folders that hold them.
-type Index struct{ files, folders map[source.Path]bool }
+type Index struct {
+	files, folders, opened map[source.Path]bool
+	walked                 map[source.Path]bool // files of the source folder that belong to the project
+	exclude                []project.Glob
+}
 
 // Index returns what the builds so far read or looked for. It is made anew each time, and stays as it is.
 func (m *Memory) Index() Index {
-	idx := Index{make(map[source.Path]bool), make(map[source.Path]bool)}
+	idx := Index{files: make(map[source.Path]bool), folders: make(map[source.Path]bool), opened: make(map[source.Path]bool), walked: make(map[source.Path]bool), exclude: m.project.Settings.Exclude}
 	add := func(p source.Path) {
 		idx.files[p] = true
 		for dir := path.Dir(p.Name); dir != "." && dir != "/"; dir = path.Dir(dir) {
@@ -195,18 +199,24 @@ func (m *Memory) Index() Index {
 	}
 	for _, p := range m.walked {
 		add(p)
+		idx.walked[p] = true
 	}
-	for _, root := range append(m.project.Tree.Roots(), "") {
-		for _, p := range m.project.Tree.Texts(root) {
-			add(p)
-		}
-	}
+	m.project.Tree.Opened(func(p source.Path, _ error) {
+		add(p)
+		idx.opened[p] = true
+	})
 	return idx
 }
 
 // Knows tells whether a path is that of a file that was read or looked for, and whether
 // it is that of a folder which held some.
 func (i Index) Knows(p source.Path) (file, folder bool) { return i.files[p], i.folders[p] }
+
+// Unread reports whether a path is that of a file of which nothing was read, and which was there before or is no part of the
+// project: whatever it holds, a build makes the same.
+func (i Index) Unread(p source.Path) bool {
+	return !i.opened[p] && (i.walked[p] || project.AnyMatches(i.exclude, p))
+}
 
 // dependsOn reports whether one of some files was read for an entry, or looked for.
 // What a finding proposes in place of a missing file may depend on any.

@@ -1,17 +1,14 @@
 package cli
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -77,17 +74,9 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 			if err != nil {
 				return ended(ctx, err)
 			}
-			changed = slices.DeleteFunc(names, func(name string) bool { return w.wrote[name] || isStream(std, name) })
+			changed = slices.DeleteFunc(names, w.isNothing())
 		}
 	}
-}
-
-// cannotWatch words that folders cannot be watched.
-func cannotWatch(err error) error {
-	if errors.Is(err, syscall.ENOSPC) {
-		return fmt.Errorf("cannot watch: the system watches no more folders (%w); leave folders out by exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
-	}
-	return fmt.Errorf("cannot watch: %w", err)
 }
 
 // isStream reports whether a file is where the words of the watch go: `rinzel watch > watch.log` would not come to an end.
@@ -124,7 +113,8 @@ type watching struct {
 	memory  *build.Memory          // of its builds; nil if the settings are wrong
 	builds  int                    // with that memory
 	paths   []string               // of the watched folders
-	single  map[string]source.Path // files of packages that are watched one by one
+	single  map[string]source.Path // files that are watched one by one, by absolute names, and what they were read as
+	locked  map[string]bool        // what the last build had no right to read
 	awaited map[string]bool        // what is not there, and would bring a missing package or a file of one
 	seen    seenFindings           // of the last build
 	told    bool                   // what is in force was told
@@ -158,7 +148,7 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 			return err
 		}
 		w.builds++
-		if err := w.followPackages(); err != nil {
+		if err := w.followRead(); err != nil {
 			return err
 		}
 	}
@@ -206,6 +196,35 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		return nil
 	}
 	return w.waiting(p)
+}
+
+// isNothing returns what tells changes apart that no build is needed for: of what is written by this run, and of files of which
+// nothing was read.
+func (w *watching) isNothing() func(name string) bool {
+	var index build.Index
+	if w.memory != nil {
+		index = w.memory.Index()
+	}
+	return func(name string) bool {
+		if w.wrote[name] || isStream(w.std, name) {
+			return true
+		}
+		if w.memory == nil || w.single[name] != (source.Path{}) || w.awaited[name] || !source.IsRegular(name) {
+			return false
+		}
+		paths := w.pathsOf(name)
+		return len(paths) > 0 && !slices.ContainsFunc(paths, func(p source.Path) bool { return !index.Unread(p) })
+	}
+}
+
+// pathsOf returns the paths that the source folder and the roots give a file.
+func (w *watching) pathsOf(name string) (paths []source.Path) {
+	for root, dir := range w.folders() {
+		if rel, err := filepath.Rel(dir, name); err == nil && filepath.IsLocal(rel) {
+			paths = append(paths, source.Path{Root: root, Name: filepath.ToSlash(rel)})
+		}
+	}
+	return paths
 }
 
 // noteOwn notes what is written of sheets built alone: it is nothing to build again for.
@@ -285,6 +304,9 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 				return nil, false
 			}
 			if source.IsFolder(name) {
+				if folder && (w.locked[name] || !source.MayRead(name)) {
+					return nil, false
+				}
 				continue // the files in it that are new are named as well
 			}
 			if file || !gone { // else it came and went
@@ -293,88 +315,6 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 		}
 	}
 	return paths, true
-}
-
-// folders returns the source folder and the roots, by the names of these, with their
-// absolute paths.
-func (w *watching) folders() map[string]string {
-	out := make(map[string]string)
-	add := func(root, dir string) {
-		if abs, err := filepath.Abs(dir); err == nil {
-			out[root] = abs
-		}
-	}
-	add("", w.project.SourceDir())
-	dirs := w.project.RootDirs()
-	for i, root := range slices.Sorted(maps.Keys(w.project.Settings.Roots)) {
-		add(root, dirs[i])
-	}
-	return out
-}
-
-// followPackages watches the files of installed packages that were read. Their folders
-// are large, and not watched as a whole.
-func (w *watching) followPackages() error {
-	for _, root := range project.PackageRoots(w.project.Tree) {
-		for _, p := range w.project.Tree.Texts(root) {
-			name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p)))
-			if err != nil || w.single[name] == p || !source.IsFolder(filepath.Dir(name)) {
-				continue
-			}
-			if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(name), Only: filepath.Base(name)}); err != nil {
-				return cannotWatch(err)
-			}
-			w.single[name] = p
-		}
-	}
-	return w.awaitPackages()
-}
-
-// awaitPackages watches for what would bring files of packages that a build asked for and that are not there: the folder
-// of all packages, that of a package, or one in it, whichever is the first that is missing.
-func (w *watching) awaitPackages() error {
-	for dir := w.project.SourceDir(); ; dir = filepath.Dir(dir) {
-		if err := w.await(dir, project.PackageFolder); err != nil {
-			return err
-		}
-		if rel, err := filepath.Rel(w.project.Dir, dir); err != nil || rel == "." || !filepath.IsLocal(rel) {
-			break
-		}
-	}
-	tree := w.project.Tree
-	for _, root := range project.PackageRoots(tree) {
-		top := filepath.FromSlash(tree.Show(source.Path{Root: root, Name: "."}))
-		for _, p := range tree.Missing(root) {
-			if err := w.await(top, p.Name); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// await watches for the first part of a path below a folder that is not there.
-func (w *watching) await(dir, name string) error {
-	for _, part := range strings.Split(name, "/") {
-		next := filepath.Join(dir, part)
-		if source.IsFolder(next) {
-			dir = next
-			continue
-		}
-		abs, err := filepath.Abs(next)
-		if err != nil || w.awaited[abs] || source.Exists(next) || !source.IsFolder(dir) {
-			return nil
-		}
-		if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(abs), Only: part}); err != nil {
-			return cannotWatch(err)
-		}
-		w.awaited[abs] = true
-		if source.Exists(next) || source.IsFolder(next) { // it came before it was watched
-			w.watcher.Note(abs)
-		}
-		return nil
-	}
-	return nil
 }
 
 // waiting tells that changes are waited for.
@@ -437,65 +377,4 @@ func (w *watching) shown() []string {
 		out = append(out, relativeTo(p))
 	}
 	return slices.Compact(out)
-}
-
-// follow watches the folders of a project, unless they are watched.
-func (w *watching) follow(p *project.Project) error {
-	folders, err := foldersOf(p, w.flags.settings)
-	if err != nil {
-		return err
-	}
-	var paths []string
-	for _, f := range folders {
-		paths = append(paths, filepath.Join(f.Path, f.Only))
-	}
-	if w.watcher != nil && slices.Equal(paths, w.paths) && !w.lost {
-		return nil
-	}
-	watcher, err := watch.Start(folders)
-	if err != nil {
-		return cannotWatch(err)
-	}
-	if w.watcher != nil {
-		_ = w.watcher.Close()
-	}
-	w.watcher, w.paths, w.single, w.awaited = watcher, paths, make(map[string]source.Path), make(map[string]bool)
-	return nil
-}
-
-// foldersOf returns what a build of a project reads: the source folder, the
-// roots, and the settings file, by absolute paths. Those that are not there are
-// left out; the settings may come to name others.
-func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
-	var out []watch.Folder
-	add := func(dir string, skip func(string) bool) error {
-		abs, err := filepath.Abs(dir)
-		if err == nil && source.IsFolder(abs) {
-			out = append(out, watch.Folder{Path: abs, Skip: skip})
-		}
-		// The folder itself may go, and come back.
-		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
-			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
-		}
-		return err
-	}
-	skip := p.Skip()
-	if err := add(p.SourceDir(), skip); err != nil {
-		return nil, err
-	}
-	for _, dir := range p.RootDirs() {
-		err := add(dir, func(d string) bool {
-			base := d[strings.LastIndexByte(d, '/')+1:]
-			return strings.HasPrefix(base, ".") && base != "." || base == "node_modules"
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	name := cmp.Or(settings, p.Settings.File, project.FileName)
-	file, err := filepath.Abs(name)
-	if err != nil {
-		return nil, err
-	}
-	return append(out, watch.Folder{Path: filepath.Dir(file), Only: filepath.Base(file)}), nil
 }

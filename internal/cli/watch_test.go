@@ -2,12 +2,14 @@ package cli_test
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 )
@@ -22,8 +24,13 @@ type watched struct {
 }
 
 func startWatch(t *testing.T, dir string, args ...string) *watched {
+	return startWatchAs(t, dir, nil, args...)
+}
+
+// startWatchAs starts a watch with other attributes of its process.
+func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
 	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...), lines: make(chan string, 1000)}
-	w.cmd.Dir = dir
+	w.cmd.Dir, w.cmd.SysProcAttr = dir, as
 	r, pipe := io.Pipe()
 	w.cmd.Stdout, w.cmd.Stderr = pipe, pipe
 	if err := w.cmd.Start(); err != nil {
@@ -299,5 +306,85 @@ func TestWatchMovedFolder(t *testing.T) {
 			time.Sleep(20 * time.Millisecond)
 		}
 		w.has("public/index.css", fmt.Sprintf("top: %dpx", i))
+	}
+}
+
+// TestWatchAllThatIsRead changes files that no watched folder holds: in hidden folders, in folders of packages by a relative
+// address, and at the end of links that lead to other folders, by way of other links.
+func TestWatchAllThatIsRead(t *testing.T) {
+	const page = "<!doctype html><link rel=stylesheet href=main.css><p class=\"a b c d e\"><img src=pier.svg>"
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", page,
+		"site/main.css", "@import \".hidden/a.css\";\n@import \"node_modules/kit/b.css\";\n@import \"theme/c.css\";\n@import \"d.css\";\n",
+		"site/.hidden/a.css", ".a { top: 1px }\n", "site/node_modules/kit/b.css", ".b { top: 1px }\n",
+		"site/.themes/north/c.css", ".c { top: 1px }\n", "site/.themes/south/c.css", ".c { left: 1px }\n",
+		"site/.store/d.css", ".d { top: 1px }\n", "site/.store/pier.svg", "<svg/>")
+	site := filepath.Join(dir, "site")
+	for link, to := range map[string]string{"theme": ".themes/now", ".themes/now": "north", "d.css": ".store/link.css", ".store/link.css": "d.css", "pier.svg": ".store/pier.svg"} {
+		if err := os.Symlink(to, filepath.Join(site, link)); err != nil {
+			t.Skip(err)
+		}
+	}
+	w := startWatch(t, dir)
+	w.expect("built 1 page")
+	w.expect("watching")
+	for i, change := range []struct{ name, text string }{
+		{".hidden/a.css", ".a { top: 2px }"}, {"node_modules/kit/b.css", ".b { top: 3px }"}, {".themes/north/c.css", ".c { top: 4px }"}, {".store/d.css", ".d { top: 5px }"},
+		{".hidden/a.css", ".a { top: 6px }"},
+	} {
+		w.write("site/"+change.name, change.text)
+		w.expect("wrote index.css")
+		w.has("public/index.css", strings.Trim(change.text[strings.Index(change.text, "top"):], " }"))
+		if t.Failed() {
+			t.Fatalf("change %d", i)
+		}
+	}
+	w.write("site/.store/pier.svg", "<svg></svg>")
+	w.expect("wrote pier.svg")
+	w.has("public/pier.svg", "<svg></svg>")
+
+	// A link in the middle leads elsewhere now.
+	next := filepath.Join(site, ".themes", "next")
+	if err := errors.Join(os.Symlink("south", next), os.Rename(next, filepath.Join(site, ".themes", "now"))); err != nil {
+		t.Fatal(err)
+	}
+	w.expect("wrote index.css")
+	w.has("public/index.css", "left: 1px")
+	w.write("site/.themes/south/c.css", ".c { left: 2px }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "left: 2px")
+	// A file that was missing in a hidden folder.
+	w.write("site/main.css", "@import \".late/x.css\";\n")
+	w.expect(`there is no sheet "site/.late/x.css"`)
+	w.write("site/.late/x.css", ".a { right: 0 }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "right: 0")
+	// A link that leads nowhere, until it does.
+	if err := os.Symlink("../.store/y.css", filepath.Join(site, ".late", "y.css")); err != nil {
+		t.Fatal(err)
+	}
+	w.write("site/main.css", "@import \".late/y.css\";\n")
+	w.expect(`there is no sheet "site/.late/y.css"`)
+	w.write("site/.store/y.css", ".a { bottom: 0 }\n")
+	w.expect("wrote index.css")
+	w.has("public/index.css", "bottom: 0")
+}
+
+// TestWatchRests holds that changes of files which nothing reads cause no build.
+func TestWatchRests(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"old/**\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>",
+		"site/main.css", ".a { top: 0 }\n", "site/notes/log.bin", "0", "site/unused.css", ".b { top: 0 }\n", "site/old/a.html", "")
+	w := startWatch(t, dir)
+	w.expect("built 1 page")
+	w.expect("watching")
+	for i := range 5 {
+		w.write("site/notes/log.bin", strings.Repeat("1", i))
+		w.write("site/unused.css", fmt.Sprintf(".b { top: %dpx }\n", i))
+		w.write("site/old/a.html", strings.Repeat("1", i))
+		time.Sleep(60 * time.Millisecond)
+	}
+	w.write("site/main.css", ".a { top: 1px }\n")
+	w.expect("wrote index.css")
+	if got := strings.Join(w.seen, "\n"); strings.Contains(got, "log.bin") || strings.Contains(got, "unused.css changed") || strings.Contains(got, "old/a.html") {
+		t.Errorf("it was built for what nothing reads:\n%s", got)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -87,7 +88,8 @@ type Tree struct {
 	mu     sync.Mutex
 	kept   map[Path]*reading
 	copies map[Path]*hashed
-	linked map[Path]bool   // files that were read by way of a symbolic link
+	opened map[Path]error  // files that were to be read, and what came of it
+	linked map[Path]bool   // those to which a symbolic link leads
 	labels map[Path]string // see [Tree.SetEncoding]
 	label  string          // the first of them
 
@@ -104,7 +106,7 @@ type reading struct {
 
 // NewTree returns a tree over folders, whose names must differ.
 func NewTree(folders ...Folder) *Tree {
-	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading), copies: make(map[Path]*hashed)}
+	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading), copies: make(map[Path]*hashed), opened: make(map[Path]error)}
 	for _, f := range folders {
 		t.folders[f.Name] = f
 	}
@@ -185,6 +187,7 @@ func (t *Tree) Read() []string {
 func (t *Tree) Forget(p Path) {
 	delete(t.kept, p)
 	delete(t.copies, p)
+	delete(t.opened, p)
 	t.there.Delete(p)
 }
 
@@ -216,7 +219,18 @@ func (t *Tree) Missing(root string) []Path {
 	return out
 }
 
-// Linked returns the text files that were read by way of a symbolic link, sorted: they
+// Opened calls visit with each file of which something was to be read, whether it is there or not, and with the error, in no
+// order.
+func (t *Tree) Opened(visit func(Path, error)) {
+	t.mu.Lock()
+	opened := maps.Clone(t.opened)
+	t.mu.Unlock()
+	for p, err := range opened {
+		visit(p, err)
+	}
+}
+
+// Linked returns the files that were read by way of a symbolic link, sorted: they
 // may change where nobody looks for it.
 func (t *Tree) Linked() []Path {
 	t.mu.Lock()
@@ -249,7 +263,6 @@ func (t *Tree) noteLink(p Path) {
 }
 
 func (t *Tree) readText(p Path) (*File, error) {
-	t.noteLink(p)
 	data, err := t.Bytes(p)
 	switch {
 	case err != nil:
@@ -311,8 +324,17 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
-// open opens a regular file. The error is as [Tree.Text] returns it.
+// open opens a regular file, and notes it. The error is as [Tree.Text] returns it.
 func (t *Tree) open(p Path) (fs.File, fs.FileInfo, error) {
+	t.noteLink(p)
+	f, info, err := t.openRegular(p)
+	t.mu.Lock()
+	t.opened[p] = err
+	t.mu.Unlock()
+	return f, info, err
+}
+
+func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 	folder, ok := t.folders[p.Root]
 	if !ok {
 		return nil, nil, ErrNoRoot
@@ -420,6 +442,9 @@ func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), 
 	_ = fs.WalkDir(folder.FS, ".", func(name string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil:
+			t.mu.Lock()
+			t.opened[Path{root, name}] = plain(err)
+			t.mu.Unlock()
 			failed(Path{root, name}, plain(err))
 			if d != nil && d.IsDir() {
 				return fs.SkipDir

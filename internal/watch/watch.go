@@ -29,6 +29,10 @@ type Folder struct {
 
 // Watcher watches folders. It is not safe for concurrent use.
 type Watcher struct {
+	// Attributes reports whether a file or folder of which only permissions, owner or times changed counts as changed. Nil
+	// counts none.
+	Attributes func(name string) bool
+
 	notify  *fsnotify.Watcher
 	folders []Folder
 	changed map[string]bool // since the last burst
@@ -70,6 +74,16 @@ func (w *Watcher) Extend(f Folder) error {
 	return w.add(f, f.Path, false)
 }
 
+// Covers reports whether a folder that is watched with all below it holds a file.
+func (w *Watcher) Covers(name string) bool {
+	for _, f := range w.folders {
+		if rel, err := filepath.Rel(f.Path, name); f.Only == "" && err == nil && filepath.IsLocal(rel) && !w.leftOut(&f, filepath.ToSlash(filepath.Dir(rel))) {
+			return true
+		}
+	}
+	return false
+}
+
 // Note counts a file or folder as changed: the next call of [Watcher.Next] returns it.
 func (w *Watcher) Note(name string) { w.changed[name] = true }
 
@@ -93,7 +107,8 @@ func (w *Watcher) add(f Folder, dir string, note bool) error {
 		case name != f.Path && f.skips(name):
 			return filepath.SkipDir
 		}
-		if err := w.notify.Add(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		// What cannot be read may be later: the folder around it tells.
+		if err := w.notify.Add(name); err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, fs.ErrPermission) {
 			return err
 		}
 		return nil
@@ -152,7 +167,7 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 
 // take notes what an event is about, and watches a folder that was made.
 func (w *Watcher) take(event fsnotify.Event) error {
-	if event.Op == fsnotify.Chmod {
+	if event.Op == fsnotify.Chmod && (w.Attributes == nil || !w.Attributes(event.Name)) {
 		return nil
 	}
 	if event.Has(fsnotify.Rename) {
@@ -170,7 +185,7 @@ func (w *Watcher) take(event fsnotify.Event) error {
 			continue
 		}
 		w.changed[event.Name] = true
-		if info, err := os.Stat(event.Name); err == nil && info.IsDir() && event.Has(fsnotify.Create) {
+		if info, err := os.Stat(event.Name); err == nil && info.IsDir() && (event.Has(fsnotify.Create) || event.Has(fsnotify.Chmod)) {
 			if err := w.add(f, event.Name, true); err != nil {
 				return err
 			}
