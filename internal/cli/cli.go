@@ -8,12 +8,14 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/source"
 )
 
 // Exit statuses.
@@ -42,8 +44,38 @@ func Standard() IO {
 // errSources says that the sources have errors, which were shown.
 var errSources = errors.New("the sources have errors")
 
-// Run runs the command line and returns the exit status.
+// patience is how long a command that is told to stop may take to end by itself.
+const patience = 100 * time.Millisecond
+
+// Run runs the command line and returns the exit status. Once the context ends, it returns soon, whatever the command is at:
+// outputs that are being moved into place are moved to the end, and anything else is left where it is.
 func Run(ctx context.Context, args []string, std IO) int {
+	done := make(chan int, 1)
+	go func() { done <- execute(ctx, args, std) }()
+	select {
+	case code := <-done:
+		return code
+	case <-ctx.Done():
+	}
+	select {
+	case code := <-done:
+		return code
+	case <-time.After(patience):
+	}
+	if source.HoldPublishing() {
+		fmt.Fprintln(std.Err, "rinzel: stopped")
+		return exitFailure
+	}
+	return stopped(std)
+}
+
+// stopped tells that a command was stopped before it wrote anything.
+func stopped(std IO) int {
+	fmt.Fprintln(std.Err, "rinzel: stopped; the previous output is as it was")
+	return exitFailure
+}
+
+func execute(ctx context.Context, args []string, std IO) int {
 	cmd := newRoot(std)
 	cmd.SetArgs(args)
 	cmd.SetOut(std.Out)
@@ -55,8 +87,7 @@ func Run(ctx context.Context, args []string, std IO) int {
 	case errors.Is(err, errSources):
 		return exitSources
 	case errors.Is(err, context.Canceled):
-		fmt.Fprintln(std.Err, "rinzel: stopped; the previous output is as it was")
-		return exitFailure
+		return stopped(std)
 	}
 	fmt.Fprintf(std.Err, "rinzel: %v\n", err)
 	return exitFailure

@@ -14,6 +14,8 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 )
 
 // OutFile is a file to be written: Data, or a copy of a file.
@@ -44,6 +46,18 @@ func (e *ForeignError) Error() string {
 // own is the folder within the output folder where Rinzel keeps its list of
 // the files it wrote, and makes new ones ready.
 const own = ".rinzel"
+
+var (
+	publishing sync.RWMutex // held for reading while files are moved into place
+	published  atomic.Bool
+)
+
+// HoldPublishing waits until no call of [Publish] is moving files, and has all that follow fail: the process can end then
+// without leaving a mix of old and new files. It reports whether any call has moved files.
+func HoldPublishing() bool {
+	publishing.Lock()
+	return published.Load()
+}
 
 // PublishOptions say how [Publish] writes.
 type PublishOptions struct {
@@ -182,6 +196,11 @@ func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOp
 	if err := pub.prepare(ctx, changed, current, opts.Sync); err != nil {
 		return p, err
 	}
+	if !publishing.TryRLock() {
+		return p, context.Canceled
+	}
+	defer publishing.RUnlock()
+	published.Store(true)
 	if err := pub.switchOver(changed, current); err != nil {
 		return p, err
 	}
