@@ -124,8 +124,10 @@ type keptBlock struct {
 }
 
 // Forget has the next build read files again, which were changed, made or removed, and
-// do anew what depends on them.
+// do anew what depends on them. What builds before the last one returned tells of no places any more in files that have changed
+// since.
 func (m *Memory) Forget(changed []source.Path) {
+	m.project.Tree.DropOld()
 	is := make(map[source.Path]bool)
 	walked := make(map[source.Path]bool, len(m.walked))
 	for _, p := range m.walked {
@@ -155,6 +157,11 @@ func (m *Memory) Forget(changed []source.Path) {
 		if is[f.Path] { // another one stands there now
 			delete(m.pages, f)
 			delete(m.units, p)
+		}
+	}
+	for f := range m.findings {
+		if is[f.Path] {
+			delete(m.findings, f)
 		}
 	}
 	for p, e := range m.entries {

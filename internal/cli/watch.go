@@ -111,7 +111,6 @@ type watching struct {
 	project *project.Project       // whose folders are watched
 	found   []diag.Diagnostic      // about its settings
 	memory  *build.Memory          // of its builds; nil if the settings are wrong
-	builds  int                    // with that memory
 	paths   []string               // of the watched folders
 	single  map[string]source.Path // files that are watched one by one, by absolute names, and what they were read as
 	locked  map[string]bool        // what the last build had no right to read
@@ -147,7 +146,6 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		if res, err = w.flags.run(ctx, p, w.memory); err != nil {
 			return err
 		}
-		w.builds++
 		if err := w.followRead(); err != nil {
 			return err
 		}
@@ -240,10 +238,6 @@ func (w *watching) noteOwn(res *build.Result) {
 	}
 }
 
-// mostBuilds is how many builds are made with one memory: what was read stays in it, the
-// texts of before included.
-const mostBuilds = 1000
-
 // open makes ready for a build after changes: it has the memory forget what was
 // changed, or opens the project anew if the settings may be others now.
 func (w *watching) open(changed []string) error {
@@ -268,7 +262,7 @@ func (w *watching) open(changed []string) error {
 	if w.project != nil {
 		_ = w.project.Close()
 	}
-	w.project, w.found, w.memory, w.builds = p, found, nil, 0
+	w.project, w.found, w.memory = p, found, nil
 	if !diag.HasErrors(found) {
 		w.memory = build.NewMemory(p)
 	}
@@ -278,7 +272,7 @@ func (w *watching) open(changed []string) error {
 // known returns the paths of files that were changed. ok is false if more than the
 // files of the project may be others now: the settings, or folders that went.
 func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
-	if w.memory == nil || w.builds >= mostBuilds {
+	if w.memory == nil {
 		return nil, false
 	}
 	index, folders := w.memory.Index(), w.folders()

@@ -237,6 +237,16 @@ func (s *Set) add(f *File) *File {
 	return f
 }
 
+// Drop has the set give up the text of a file: [Set.File] returns one with the same path and name and without text for its
+// number then. The file itself stays as it is for who holds it.
+func (s *Set) Drop(f *File) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if i := int(f.ID) - 1; 0 <= i && i < len(s.files) && s.files[i] == f {
+		s.files[i] = &File{ID: f.ID, Path: f.Path, Name: f.Name}
+	}
+}
+
 // File returns the file that id names, or nil for the zero FileID.
 func (s *Set) File(id FileID) *File {
 	if id == 0 {

@@ -88,6 +88,7 @@ type Tree struct {
 	mu     sync.Mutex
 	kept   map[Path]*reading
 	copies map[Path]*hashed
+	old    []*File         // that were forgotten, and of which findings of the last build may tell
 	opened map[Path]error  // files that were to be read, and what came of it
 	linked map[Path]bool   // those to which a symbolic link leads
 	labels map[Path]string // see [Tree.SetEncoding]
@@ -185,6 +186,9 @@ func (t *Tree) Read() []string {
 // Forget has the tree read a file again when it is asked for next, and look whether it
 // is there. It must not be called while the tree is read from.
 func (t *Tree) Forget(p Path) {
+	if r := t.kept[p]; r != nil && r.file != nil {
+		t.old = append(t.old, r.file)
+	}
 	delete(t.kept, p)
 	delete(t.copies, p)
 	delete(t.opened, p)
@@ -217,6 +221,15 @@ func (t *Tree) Missing(root string) []Path {
 	})
 	sort.Slice(out, func(i, k int) bool { return out[i].Name < out[k].Name })
 	return out
+}
+
+// DropOld gives up the texts of files that were forgotten: nothing may refer to places in them any more. It must not be called
+// while the tree is read from.
+func (t *Tree) DropOld() {
+	for _, f := range t.old {
+		t.Set.Drop(f)
+	}
+	t.old = nil
 }
 
 // Opened calls visit with each file of which something was to be read, whether it is there or not, and with the error, in no

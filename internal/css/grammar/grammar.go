@@ -31,6 +31,8 @@ type table struct {
 
 	mu       sync.Mutex
 	compiled map[string]*expr // by reference, see [table.reference]
+
+	verdicts verdicts
 }
 
 var load = sync.OnceValue(func() *table { return readTable(definitions) })

@@ -252,7 +252,12 @@ func isWide(list []ast.Value) bool {
 	return len(list) == 1 && slices.Contains(wide, strings.ToLower(list[0].Text))
 }
 
-func BenchmarkMatch(b *testing.B) {
+func BenchmarkMatch(b *testing.B) { benchmarkMatch(b, false) }
+
+// BenchmarkMatchAnew matches values of shapes that were not met before.
+func BenchmarkMatchAnew(b *testing.B) { benchmarkMatch(b, true) }
+
+func benchmarkMatch(b *testing.B, forget bool) {
 	var lists [][]ast.Value
 	var defs []Definition
 	for _, src := range fit {
@@ -263,6 +268,9 @@ func BenchmarkMatch(b *testing.B) {
 	}
 	b.ReportAllocs()
 	for b.Loop() {
+		if forget {
+			load().verdicts.fit = nil
+		}
 		for i, d := range defs {
 			d.Match(lists[i])
 		}

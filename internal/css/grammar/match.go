@@ -51,9 +51,15 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' && slices.Contains(wide, token.Lower(values[0].Text)) {
 		return m, true
 	}
+	var room [128]byte
+	shape := appendShape(append(room[:0], d.name...), values)
+	if d.table.verdicts.fits(shape) {
+		return m, true
+	}
 	e := d.table.expr(d.name, everything[0], everything[1])
 	work := &work{left: maxWork}
 	if e == nil || fits(d.table, e, values, nil, work) {
+		d.table.verdicts.add(shape)
 		return m, true
 	}
 	work.tracer = new(tracer)

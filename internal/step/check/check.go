@@ -83,7 +83,7 @@ func New(targets browsers.Targets) *Checker {
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
-	c := &checker{targets: k.targets, left: asis.Left(nodes, "check"), fits: make(map[string]bool), names: make(map[string]*info)}
+	c := &checker{targets: k.targets, left: asis.Left(nodes, "check"), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return append(c.found, asis.Misread(nodes)...)
 }
@@ -98,8 +98,6 @@ type checker struct {
 	full    bool // there are more than are listed
 	left    map[ast.Node]bool
 	names   map[string]*info
-	fits    map[string]bool // properties with values that they take, met before
-	key     []byte          // scratch
 }
 
 func (c *checker) report(code string, at source.Span, mend, format string, args ...any) *diag.Diagnostic {

@@ -156,12 +156,7 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 // value checks the value of a declaration. feature is what the property or
 // descriptor is called in the data about browsers.
 func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
-	c.key = appendKey(append(c.key[:0], feature...), values)
-	if c.fits[string(c.key)] {
-		return
-	}
 	if grammar.Open(values) || len(values) == 0 {
-		c.fits[string(c.key)] = true
 		return
 	}
 	if hack := oldHack(values); hack != nil {
@@ -172,9 +167,11 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 		c.report("out-of-date", values[0].Span(), "", "the value %q of %q is out of date", values[0].Text, d.Name)
 		return
 	}
+	if vendors(values) {
+		return
+	}
 	m, fits := def.Match(values)
-	if fits || vendors(values) {
-		c.fits[string(c.key)] = true
+	if fits {
 		return
 	}
 	if m.At != nil && m.At.Kind == token.Ident && browsers.Known(feature+"."+token.Lower(m.At.Text)) {
@@ -189,18 +186,6 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 		f.Related = append(f.Related, diag.Related{Span: f.Span, Message: "the value comes from here"})
 		f.Span = own
 	}
-}
-
-// appendKey appends a text that values which fit differently do not share.
-func appendKey(key []byte, values []ast.Value) []byte {
-	for i := range values {
-		v := &values[i]
-		key = append(append(key, ' '), v.Text...)
-		if v.Inner != nil {
-			key = append(appendKey(key, v.Inner.Values), ')')
-		}
-	}
-	return key
 }
 
 // oldHack returns a value that only browsers of long ago read, if there is one.
