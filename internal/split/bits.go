@@ -76,7 +76,7 @@ func (n *numbering) claimed(c *Claims) *claimed {
 	out := &claimed{everything: c.weights[everything] != nil}
 	for kind, weights := range c.weights {
 		out.kinds = out.kinds.with(n.of(kind))
-		for w := range weights {
+		for _, w := range weights {
 			if w == anyWeight {
 				out.any = out.any.with(n.of(kind))
 			} else {

@@ -1,6 +1,7 @@
 package split
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -18,7 +19,23 @@ import (
 type Claims struct {
 	// weights are those with which a kind of property is set; anyWeight among them
 	// competes with all others.
-	weights map[string]map[selector.Specificity]bool
+	weights map[string]weightSet
+}
+
+// weightSet holds different weights, in increasing order.
+type weightSet []selector.Specificity
+
+func (w weightSet) find(one selector.Specificity) (int, bool) {
+	return slices.BinarySearchFunc(w, one, compareWeights)
+}
+
+func (w weightSet) has(one selector.Specificity) bool {
+	_, found := w.find(one)
+	return found
+}
+
+func compareWeights(a, b selector.Specificity) int {
+	return cmp.Or(cmp.Compare(a.IDs, b.IDs), cmp.Compare(a.Classes, b.Classes), cmp.Compare(a.Types, b.Types))
 }
 
 var anyWeight = selector.Specificity{IDs: -1}
@@ -38,19 +55,19 @@ func Everything() *Claims {
 // those outside win, or if they are important lose (CSS Cascade 5, section
 // 6.1). Among each other it is the order of the layers that counts.
 func Of(nodes []ast.Node, inLayer bool) *Claims {
-	c := &Claims{make(map[string]map[selector.Specificity]bool)}
+	c := &Claims{make(map[string]weightSet)}
 	c.nodes(nodes, nil, inLayer)
 	return c
 }
 
 func (c *Claims) claim(kind string, weight selector.Specificity) {
 	if c.weights == nil {
-		c.weights = make(map[string]map[selector.Specificity]bool)
+		c.weights = make(map[string]weightSet)
 	}
-	if c.weights[kind] == nil {
-		c.weights[kind] = make(map[selector.Specificity]bool)
+	have := c.weights[kind]
+	if i, found := have.find(weight); !found {
+		c.weights[kind] = slices.Insert(have, i, weight)
 	}
-	c.weights[kind][weight] = true
 }
 
 // nodes claims what nodes say. weights are those of the rule around them; nil
@@ -196,27 +213,20 @@ func (c *Claims) With(o *Claims) string {
 		if other == nil || found != "" && kind > found {
 			continue
 		}
-		if weights[anyWeight] || other[anyWeight] || overlap(weights, other) {
+		if weights.has(anyWeight) || other.has(anyWeight) || overlap(weights, other) {
 			found = kind
 		}
 	}
 	return found
 }
 
-func overlap(a, b map[selector.Specificity]bool) bool {
-	for w := range a {
-		if b[w] {
-			return true
-		}
-	}
-	return false
-}
+func overlap(a, b weightSet) bool { return slices.ContainsFunc(a, b.has) }
 
 // String lists the claims, for tests and for people who look for a mistake.
 func (c *Claims) String() string {
 	var out []string
 	for kind, weights := range c.weights {
-		for w := range weights {
+		for _, w := range weights {
 			text := fmt.Sprintf("%d,%d,%d", w.IDs, w.Classes, w.Types)
 			if w == anyWeight {
 				text = "any"

@@ -3,8 +3,6 @@ package split
 import (
 	"maps"
 	"slices"
-
-	"rinzel/internal/css/selector"
 )
 
 // Memo keeps a plan for the next, which often differs in what few items say, and not in
@@ -112,7 +110,7 @@ func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 }
 
 func (c *Claims) equal(o *Claims) bool {
-	return maps.EqualFunc(c.weights, o.weights, func(a, b map[selector.Specificity]bool) bool { return maps.Equal(a, b) })
+	return maps.EqualFunc(c.weights, o.weights, func(a, b weightSet) bool { return slices.Equal(a, b) })
 }
 
 // put puts items in the place of others in the plan.

@@ -110,14 +110,18 @@ const (
 	lastSlab  = 1 << 20
 )
 
+// extra is how many elements more than are expected an array has, less at the end of a short source: sites have thousands of
+// sheets with few rules.
+func extra(left int) int { return min(firstSlab, left/32+1) }
+
 // take returns n zero elements whose capacity is n. p tells how far the
 // source is read.
 func (s *slab[T]) take(p *parser, n int) []T {
 	if len(s.free) < n {
-		size := firstSlab
+		size := extra(len(p.src))
 		if read := p.sc.Offset(); s.used > 0 && read > 0 {
 			left := len(p.src) - read
-			size = int(float64(s.used)/float64(read)*float64(left)*1.03) + firstSlab
+			size = int(float64(s.used)/float64(read)*float64(left)*1.03) + extra(left)
 			size = min(size, s.used*8, lastSlab) // what is behind may be unlike what is to come
 		}
 		s.free = make([]T, max(size, n))
