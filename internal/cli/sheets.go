@@ -142,6 +142,9 @@ func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error 
 		if err != nil {
 			continue // it is new
 		}
+		if !there.IsDir() && !there.Mode().IsRegular() {
+			return fmt.Errorf("%s %w: -o - writes to standard output", o.Path, source.ErrNotRegular)
+		}
 		if ext := strings.ToLower(filepath.Ext(o.Path)); ext != ".css" && ext != ".map" && there.Mode().IsRegular() {
 			return fmt.Errorf("%s is there and is no style sheet: it is not overwritten; name another output by -o", o.Path)
 		}

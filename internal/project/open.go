@@ -109,6 +109,8 @@ func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 	case errors.As(err, &encoding):
 		return []diag.Diagnostic{{Code: "bad-settings", Severity: diag.Error, Span: encoding.File.Whole(),
 			Message: "the settings file " + source.ErrNotUTF8.Error()}}, nil
+	case errors.Is(err, source.ErrOutside):
+		return nil, fmt.Errorf("the settings file %s is a link that leads out of its folder: put a copy of the file here, or name the file itself with --settings", filepath.Join(p.Dir, name))
 	case err != nil:
 		return nil, fmt.Errorf("settings file %s: %w", filepath.Join(p.Dir, name), err)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"time"
@@ -24,6 +25,9 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 	limited, cancel := context.WithTimeout(ctx, lockWait)
 	defer cancel()
 	for {
+		if info, err := os.Lstat(name); err == nil && !info.Mode().IsRegular() {
+			return nil, &fs.PathError{Op: "lock", Path: name, Err: ErrNotRegular}
+		}
 		f := flock.New(name)
 		const pause = 10 * time.Millisecond
 		_, err = f.TryLockContext(limited, pause)

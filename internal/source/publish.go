@@ -105,7 +105,7 @@ func Outputs(dir, ending string) map[string][]byte {
 		if !strings.HasSuffix(name, ending) {
 			continue
 		}
-		if data, err := root.ReadFile(name); err == nil {
+		if data, err := readRegular(root, name); err == nil {
 			out[name] = data
 		}
 	}
@@ -446,6 +446,9 @@ func rank(name string) int {
 func WriteFile(name string, data []byte) error {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
 		return &fs.PathError{Op: "write", Path: name, Err: ErrDirectory}
+	}
+	if info, err := os.Lstat(name); err == nil && !info.Mode().IsRegular() && info.Mode()&fs.ModeSymlink == 0 {
+		return &fs.PathError{Op: "write", Path: name, Err: ErrNotRegular}
 	}
 	dir := filepath.Dir(name)
 	if err := os.MkdirAll(dir, 0o755); err != nil {

@@ -164,8 +164,16 @@ type writtenList struct {
 	Files written `json:"files"`
 }
 
+// readRegular reads a file in the output folder. Opening a pipe would wait for who writes into it.
+func readRegular(root *os.Root, name string) ([]byte, error) {
+	if info, err := root.Stat(name); err == nil && !info.Mode().IsRegular() {
+		return nil, &fs.PathError{Op: "read", Path: name, Err: ErrNotRegular}
+	}
+	return root.ReadFile(name)
+}
+
 func readList(root *os.Root) (written, error) {
-	data, err := root.ReadFile(ListName)
+	data, err := readRegular(root, ListName)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}

@@ -253,7 +253,7 @@ func TestComposeFindings(t *testing.T) {
 		{`@mixin --m(--x <lenght>) {}`, "<lenght>", "expected a type such as <length>", "write --name, --name <type> or --name <type>: default"},
 		{`@mixin --m(--x, --x) {}`, "--x", `the parameter "--x" stands here a second time`, ""},
 		{`a { @contents; }`, "@contents;", "@contents stands outside of all mixins", ""},
-		{`@function --f() { x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
+		{`@function --f() { --x: y } a { b: --f() }`, "--f()", `the function "--f" has no result`, ""},
 		{`@function --f() { result: 1; @media print { result: 2 } } @const x: --f();`, "--f()", `the result of "--f" depends on @media, which only a browser can decide`, ""},
 		{`@function --f() { result: 1; @media print { result: 2 } } @keyframes k { to { top: --f() } }`, "--f()", `the result of "--f" depends on @media, which only a browser can decide`, ""},
 		{`@function --f() { result: 1; .a { b: c } } a { b: --f() }`, ".a ", `the body of the function "--f" holds more than declarations and conditions`, "a function holds result, custom properties, @media, @supports, @container, and the rules of the build"},

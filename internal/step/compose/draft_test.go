@@ -54,7 +54,6 @@ var draftCases = []string{
 	`@function --f() { result: var(--x); --x: 4px } #berth { width: --f() }`,
 	`@function --f() { --x: initial; result: var(--x, 5px) } #berth { --x: 3px; width: --f() }`,
 	`@function --f() { --x: inherit; result: var(--x, 5px) } #berth { --x: 3px; width: --f() }`,
-	`@function --f() { color: red; width: 3px; result: 4px } #berth { width: --f() }`,
 	`@function --f(--a) { --a: 6px; result: var(--a) } #berth { width: --f(5px) }`,
 	// functions that call functions
 	`@function --g() { result: var(--q, 77px) } @function --f(--q) { result: --g() } #berth { width: --f(2px); height: --g() }`,

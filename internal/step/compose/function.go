@@ -318,6 +318,24 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 }
 
+// checkBody reports declarations in the body of a function that say nothing there: it has no element whose properties they could
+// set (CSS Functions and Mixins 1, section 2.3).
+func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *ast.Declaration:
+			if n.IsCustom() || token.EqualFold(n.Name, resultName) {
+				continue
+			}
+			m.wrong = n
+			c.fail("bad-mixin", source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("%q is a property, and has no effect in the body of the function %q", n.Name, m.name),
+				"write result for what the function returns, or a name that starts with two hyphens for a value that its other declarations use")
+		case *ast.AtRule:
+			c.checkBody(m, ast.Body(n))
+		}
+	}
+}
+
 // question is a condition that only a browser can decide, on which the value of a declaration depends.
 type question struct {
 	key  string

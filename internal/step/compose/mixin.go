@@ -86,6 +86,9 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 		}
 		m.params = append(m.params, p)
 	}
+	if isFunc {
+		c.checkBody(m, m.body)
+	}
 	s.define(&definition{key: keyOf(m.kind(), m.name), at: m.at, callable: m})
 }
 
