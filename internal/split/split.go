@@ -575,7 +575,7 @@ func (p *planner) apart(items []int) (runs [][]int) {
 
 // plan makes bundles of what is shared, and of what each unit has of its own.
 func (p *planner) plan() Plan {
-	out := Plan{Loads: make([][]int, len(p.units)), Turned: p.turns}
+	out := Plan{Loads: make([][]int, len(p.units)), Turned: append(slices.Clip(p.turns), p.opposites()...)}
 	bundle := func(items, units []int) {
 		b := Bundle{Units: units}
 		for _, it := range items {

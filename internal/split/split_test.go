@@ -203,6 +203,34 @@ func keeps(t *testing.T, name string, units [][]Item, plan Plan) {
 	}
 }
 
+// tellsTurned holds that a plan tells of just those items that compete and that two units reach in opposite order.
+func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
+	t.Helper()
+	before := func(u int, a, b Item) bool {
+		i := slices.IndexFunc(units[u], func(it Item) bool { return it.Key == a.Key })
+		k := slices.IndexFunc(units[u], func(it Item) bool { return it.Key == b.Key })
+		return i >= 0 && k > i
+	}
+	told := make(map[[2]string]bool)
+	for _, turned := range plan.Turned {
+		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" || turned.What != turned.A.Claims.With(turned.B.Claims) {
+			t.Fatalf("%s: %s and %s are not turned in %d and %d", name, turned.A.Key, turned.B.Key, turned.AB, turned.BA)
+		}
+		told[[2]string{turned.A.Key, turned.B.Key}], told[[2]string{turned.B.Key, turned.A.Key}] = true, true
+	}
+	for u := range units {
+		for v := range units {
+			for _, a := range units[u] {
+				for _, b := range units[u] {
+					if before(u, a, b) && before(v, b, a) && a.Claims.With(b.Claims) != "" && !told[[2]string{a.Key, b.Key}] {
+						t.Fatalf("%s: %s and %s are turned in %d and %d, of which the plan does not tell", name, a.Key, b.Key, u, v)
+					}
+				}
+			}
+		}
+	}
+}
+
 // TestRandomUnits holds plans of random units to what they promise, and to being
 // the same for the same units.
 func TestRandomUnits(t *testing.T) {
@@ -228,6 +256,7 @@ func TestRandomUnits(t *testing.T) {
 		opts := Options{Shared: 2 + g.IntN(2), Least: g.IntN(2) * 80}
 		plan := Units(list, opts)
 		keeps(t, fmt.Sprintf("round %d", round), list, plan)
+		tellsTurned(t, fmt.Sprintf("round %d", round), list, plan)
 		for _, b := range plan.Bundles {
 			if len(b.Units) > 1 {
 				shared++

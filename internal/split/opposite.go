@@ -1,0 +1,59 @@
+package split
+
+import "slices"
+
+// maxPairs is how many pairs of items are looked at for opposite orders.
+const maxPairs = 4_000_000
+
+// pair is two items, the one that was met first before the other.
+type pair struct{ a, b int }
+
+// opposites returns the items that compete, and that two units reach in opposite order, but for those that were met as the plan
+// was made.
+func (p *planner) opposites() []Turned {
+	known := make(map[[2]string]bool)
+	for _, t := range p.turns {
+		known[[2]string{t.A.Key, t.B.Key}], known[[2]string{t.B.Key, t.A.Key}] = true, true
+	}
+	var out []Turned
+	straight := make(map[pair]int) // units that reach a pair in the order in which it was met; -1 for none
+	left := maxPairs
+	for u, items := range p.units {
+		common := slices.DeleteFunc(slices.Clone(items), func(it int) bool { return len(p.reached[it]) < 2 })
+		if slices.IsSorted(common) {
+			continue
+		}
+		if left -= len(common) * len(common); left < 0 {
+			break
+		}
+		for i, b := range common {
+			for _, a := range common[i+1:] {
+				if a >= b || !p.claims[a].competes(p.claims[b]) || known[[2]string{p.items[a].Key, p.items[b].Key}] {
+					continue
+				}
+				v, found := straight[pair{a, b}]
+				if !found {
+					v = p.reaching(a, b, u)
+					straight[pair{a, b}] = v
+				}
+				if v >= 0 {
+					out = append(out, Turned{p.items[a], p.items[b], v, u, p.items[a].Claims.With(p.items[b].Claims)})
+				}
+			}
+		}
+	}
+	return out
+}
+
+// reaching returns the first unit that reaches a before b, or -1. It does not look at the unit but.
+func (p *planner) reaching(a, b, but int) int {
+	for _, u := range p.reached[a] {
+		if u == but {
+			continue
+		}
+		if i, k := slices.Index(p.units[u], a), slices.Index(p.units[u], b); k > i {
+			return u
+		}
+	}
+	return -1
+}
