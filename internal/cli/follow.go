@@ -45,27 +45,37 @@ func (w *watching) folders() map[string]string {
 
 // follow watches the folders of a project, unless they are watched.
 func (w *watching) follow(p *project.Project) error {
-	folders, err := foldersOf(p, w.flags.settings)
-	if err != nil {
-		return err
+	const most = 10 // folders that come and go for ever are none to wait for
+	for i := 0; ; i++ {
+		folders, err := foldersOf(p, w.flags.settings)
+		if err != nil {
+			return err
+		}
+		var paths []string
+		for _, f := range folders {
+			paths = append(paths, filepath.Join(f.Path, f.Only))
+		}
+		if w.watcher != nil && slices.Equal(paths, w.paths) && !w.lost {
+			return nil
+		}
+		watcher, err := watch.Start(folders)
+		if errors.Is(err, fs.ErrNotExist) && i < most {
+			continue // one went meanwhile
+		}
+		if err != nil {
+			return cannotWatch(err)
+		}
+		if w.watcher != nil {
+			_ = w.watcher.Close()
+		}
+		watcher.Attributes = w.rightsChanged
+		w.watcher, w.paths, w.lost = watcher, paths, false
+		w.single, w.above, w.awaited = make(map[string]source.Path), make(map[string]bool), make(map[string]bool)
+		if i == most {
+			return nil
+		}
+		// A folder that came before the watch began is none of them: look again.
 	}
-	var paths []string
-	for _, f := range folders {
-		paths = append(paths, filepath.Join(f.Path, f.Only))
-	}
-	if w.watcher != nil && slices.Equal(paths, w.paths) && !w.lost {
-		return nil
-	}
-	watcher, err := watch.Start(folders)
-	if err != nil {
-		return cannotWatch(err)
-	}
-	if w.watcher != nil {
-		_ = w.watcher.Close()
-	}
-	watcher.Attributes = w.rightsChanged
-	w.watcher, w.paths, w.single, w.awaited = watcher, paths, make(map[string]source.Path), make(map[string]bool)
-	return nil
 }
 
 // foldersOf returns what a build of a project reads: the source folder, the
@@ -75,12 +85,12 @@ func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
 	var out []watch.Folder
 	add := func(dir string, skip func(string) bool) error {
 		abs, err := filepath.Abs(dir)
-		if err == nil && source.IsFolder(abs) {
-			out = append(out, watch.Folder{Path: abs, Skip: skip})
-		}
-		// The folder itself may go, and come back.
+		// The folder itself may go, and come back: what is around it is watched first, so that nothing is missed.
 		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
 			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
+		}
+		if err == nil && source.IsFolder(abs) {
+			out = append(out, watch.Folder{Path: abs, Skip: skip})
 		}
 		return err
 	}
@@ -108,7 +118,7 @@ func foldersOf(p *project.Project, settings string) ([]watch.Folder, error) {
 // followRead watches what the last build read and no watched folder holds: files of installed packages, whose folders are large
 // and not watched as a whole, files in hidden folders, and files that links lead to. It notes what may not be read.
 func (w *watching) followRead() error {
-	w.locked = make(map[string]bool)
+	w.locked, w.ends = make(map[string]bool), make(map[string]bool)
 	var failed error
 	w.project.Tree.Opened(func(p source.Path, err error) {
 		name, absErr := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p)))
@@ -118,7 +128,7 @@ func (w *watching) followRead() error {
 		if errors.Is(err, fs.ErrPermission) {
 			w.locked[name] = true
 		}
-		if w.single[name] != p && !w.watcher.Covers(name) {
+		if !w.watcher.Covers(name) && !(w.single[name] == p && w.watcher.Watches(name)) {
 			failed = w.followFile(name, p)
 		}
 	})
@@ -138,17 +148,41 @@ func (w *watching) followFile(name string, p source.Path) error {
 		}
 		return w.await(string(filepath.Separator), strings.TrimPrefix(filepath.ToSlash(name), "/"))
 	}
+	// The folders around it may be moved, up to the one that its root is in. They are watched first.
+	top, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(source.Path{Root: p.Root, Name: "."})))
+	if err != nil {
+		return err
+	}
+	var around []string
+	for dir := filepath.Dir(name); dir != filepath.Dir(top) && dir != filepath.Dir(dir) && !(w.above[dir] && w.watcher.Watches(dir)); dir = filepath.Dir(dir) {
+		if w.watcher.Covers(dir) {
+			break
+		}
+		around = append(around, dir)
+	}
+	for _, dir := range slices.Backward(around) {
+		if err := w.watchOnly(dir); err != nil {
+			return err
+		}
+		w.above[dir] = true
+	}
+	w.single[name] = p
+	return w.watchOnly(name)
+}
+
+// watchOnly watches a single file or folder.
+func (w *watching) watchOnly(name string) error {
 	if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(name), Only: filepath.Base(name)}); err != nil {
 		return cannotWatch(err)
 	}
-	w.single[name] = p
 	return nil
 }
 
 // followLinks watches all links on the way to a file, and the file at their end.
 func (w *watching) followLinks(name string, p source.Path) error {
 	for _, place := range source.LinkPlaces(name) {
-		if w.single[place] == p || w.watcher.Covers(place) {
+		w.ends[place] = true
+		if w.single[place] == p && w.watcher.Watches(place) || w.watcher.Covers(place) {
 			continue
 		}
 		if err := w.followFile(place, p); err != nil {
@@ -196,7 +230,7 @@ func (w *watching) await(dir, name string) error {
 			continue
 		}
 		abs, err := filepath.Abs(next)
-		if err != nil || w.awaited[abs] || source.Exists(next) || !source.IsFolder(dir) {
+		if err != nil || w.awaited[abs] && w.watcher.Watches(abs) || source.Exists(next) || !source.IsFolder(dir) {
 			return nil
 		}
 		if err := w.watcher.Extend(watch.Folder{Path: filepath.Dir(abs), Only: part}); err != nil {

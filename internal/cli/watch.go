@@ -68,7 +68,7 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 		for changed = nil; len(changed) == 0; {
 			names, err := w.watcher.Next(ctx)
 			if errors.Is(err, watch.ErrOverflow) {
-				changed, w.lost = []string{w.paths[len(w.paths)-1]}, true
+				changed, w.lost, w.overflowed = []string{w.paths[len(w.paths)-1]}, true, true
 				break
 			}
 			if err != nil {
@@ -105,21 +105,24 @@ func ended(ctx context.Context, err error) error {
 
 // watching is a run of the watch command.
 type watching struct {
-	flags   buildFlags
-	std     IO
-	watcher *watch.Watcher
-	project *project.Project       // whose folders are watched
-	found   []diag.Diagnostic      // about its settings
-	memory  *build.Memory          // of its builds; nil if the settings are wrong
-	paths   []string               // of the watched folders
-	single  map[string]source.Path // files that are watched one by one, by absolute names, and what they were read as
-	locked  map[string]bool        // what the last build had no right to read
-	awaited map[string]bool        // what is not there, and would bring a missing package or a file of one
-	seen    seenFindings           // of the last build
-	told    bool                   // what is in force was told
-	lost    bool                   // changes were lost, so that everything is looked at again
-	wrote   map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
-	built   bool                   // some build was good, and all it wrote was listed
+	flags      buildFlags
+	std        IO
+	watcher    *watch.Watcher
+	project    *project.Project       // whose folders are watched
+	found      []diag.Diagnostic      // about its settings
+	memory     *build.Memory          // of its builds; nil if the settings are wrong
+	paths      []string               // of the watched folders
+	single     map[string]source.Path // files that are watched one by one, by absolute names, and what they were read as
+	ends       map[string]bool        // links that the last build went by, and the files at their ends
+	above      map[string]bool        // folders around these, which may be moved
+	locked     map[string]bool        // what the last build had no right to read
+	awaited    map[string]bool        // what is not there, and would bring a missing package or a file of one
+	seen       seenFindings           // of the last build
+	told       bool                   // what is in force was told
+	lost       bool                   // the watcher does not tell of all any more, so that another one is to be started
+	overflowed bool                   // changes were lost, so that everything is looked at again
+	wrote      map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
+	built      bool                   // some build was good, and all it wrote was listed
 }
 
 func (w *watching) close() {
@@ -157,8 +160,8 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 	}
 	if changed != nil {
 		what := w.changes(changed)
-		if w.lost {
-			what, w.lost = "more changed at once than the system tells of: everything is looked at again", false
+		if w.overflowed {
+			what, w.overflowed = "more changed at once than the system tells of: everything is looked at again", false
 		}
 		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(what))
 	}
@@ -207,7 +210,7 @@ func (w *watching) isNothing() func(name string) bool {
 		if w.wrote[name] || isStream(w.std, name) {
 			return true
 		}
-		if w.memory == nil || w.single[name] != (source.Path{}) || w.awaited[name] || !source.IsRegular(name) {
+		if w.memory == nil || w.ends[name] || w.single[name] != (source.Path{}) || w.awaited[name] || !source.IsRegular(name) {
 			return false
 		}
 		paths := w.pathsOf(name)
@@ -277,7 +280,10 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 	}
 	index, folders := w.memory.Index(), w.folders()
 	for _, name := range changed {
-		if name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
+		if w.above[name] {
+			w.lost = true // what is in it is watched under names of before
+		}
+		if w.lost || name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
 			return nil, false
 		}
 		if p, ok := w.single[name]; ok {
@@ -294,13 +300,11 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 			}
 			p := source.Path{Root: root, Name: filepath.ToSlash(rel)}
 			file, folder := index.Knows(p)
-			if gone && folder {
+			isFolder := source.IsFolder(name)
+			if folder && (gone || isFolder) { // it went, or came, or another one stands there now
 				return nil, false
 			}
-			if source.IsFolder(name) {
-				if folder && (w.locked[name] || !source.MayRead(name)) {
-					return nil, false
-				}
+			if isFolder {
 				continue // the files in it that are new are named as well
 			}
 			if file || !gone { // else it came and went

@@ -34,7 +34,8 @@ type Watcher struct {
 	Attributes func(name string) bool
 
 	notify  *fsnotify.Watcher
-	folders []Folder
+	folders []Folder        // that are watched with all below
+	single  map[string]bool // files and folders that are watched alone
 	changed map[string]bool // since the last burst
 }
 
@@ -56,9 +57,9 @@ func Start(folders []Folder) (*Watcher, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Watcher{notify: notify, folders: folders, changed: make(map[string]bool)}
+	w := &Watcher{notify: notify, single: make(map[string]bool), changed: make(map[string]bool)}
 	for _, f := range folders {
-		if err := w.add(f, f.Path, false); err != nil {
+		if err := w.Extend(f); err != nil {
 			return nil, errors.Join(err, notify.Close())
 		}
 	}
@@ -70,14 +71,21 @@ func (w *Watcher) Close() error { return w.notify.Close() }
 
 // Extend watches another folder as well. The error is as that of [Start].
 func (w *Watcher) Extend(f Folder) error {
+	if f.Only != "" {
+		w.single[filepath.Join(f.Path, f.Only)] = true
+		return w.notify.Add(f.Path)
+	}
 	w.folders = append(w.folders, f)
 	return w.add(f, f.Path, false)
 }
 
-// Covers reports whether a folder that is watched with all below it holds a file.
+// Watches reports whether a file or folder is watched alone. It is not any more once its folder is gone, or has another name.
+func (w *Watcher) Watches(name string) bool { return w.single[name] }
+
+// Covers reports whether changes of a file or folder are told of since a folder around it is watched with all below it.
 func (w *Watcher) Covers(name string) bool {
 	for _, f := range w.folders {
-		if rel, err := filepath.Rel(f.Path, name); f.Only == "" && err == nil && filepath.IsLocal(rel) && !w.leftOut(&f, filepath.ToSlash(filepath.Dir(rel))) {
+		if rel, err := filepath.Rel(f.Path, name); err == nil && filepath.IsLocal(rel) && !w.leftOut(&f, rel) {
 			return true
 		}
 	}
@@ -90,9 +98,6 @@ func (w *Watcher) Note(name string) { w.changed[name] = true }
 // add watches a folder and all below it. With note, the files in it count as
 // changed: they came before it was watched.
 func (w *Watcher) add(f Folder, dir string, note bool) error {
-	if f.Only != "" {
-		return w.notify.Add(f.Path)
-	}
 	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil && name == f.Path:
@@ -173,13 +178,13 @@ func (w *Watcher) take(event fsnotify.Event) error {
 	if event.Has(fsnotify.Rename) {
 		w.leave(event.Name)
 	}
+	if event.Has(fsnotify.Remove | fsnotify.Rename) {
+		w.forget(event.Name)
+	}
+	if w.single[event.Name] {
+		w.changed[event.Name] = true
+	}
 	for _, f := range w.folders {
-		if f.Only != "" {
-			if filepath.Dir(event.Name) == f.Path && filepath.Base(event.Name) == f.Only {
-				w.changed[event.Name] = true
-			}
-			continue
-		}
 		rel, err := filepath.Rel(f.Path, event.Name)
 		if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
 			continue
@@ -194,6 +199,16 @@ func (w *Watcher) take(event fsnotify.Event) error {
 	return nil
 }
 
+// forget has what is watched alone in a folder that is gone, and in those below it, count as changed, and as watched no more.
+func (w *Watcher) forget(dir string) {
+	for name := range w.single {
+		if strings.HasPrefix(name, dir+string(filepath.Separator)) {
+			w.changed[name] = true
+			delete(w.single, name)
+		}
+	}
+}
+
 // leave ends the watches of a folder that was moved away and of all below it: the system goes on to tell of them by their
 // old names. Where they were moved to they are watched anew.
 func (w *Watcher) leave(dir string) {
@@ -206,8 +221,8 @@ func (w *Watcher) leave(dir string) {
 
 // leftOut reports whether a path lies in a folder that is left out, or is one.
 func (w *Watcher) leftOut(f *Folder, rel string) bool {
-	if f.Skip == nil {
-		return false
+	if f.Skip == nil || rel == "." {
+		return false // the folder itself is what is watched
 	}
 	rel = filepath.ToSlash(rel)
 	for i := 0; i <= len(rel); i++ {
