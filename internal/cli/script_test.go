@@ -38,7 +38,11 @@ func run(m *testing.M) int {
 	if runtime.GOOS == "windows" {
 		program += ".exe"
 	}
-	build := exec.Command("go", "build", "-o", program, "rinzel/cmd/rinzel")
+	args := []string{"build", "-o", program}
+	if os.Getenv("RINZEL_RACE") != "" {
+		args = append(args, "-race")
+	}
+	build := exec.Command("go", append(args, "rinzel/cmd/rinzel")...)
 	if out, err := build.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
 		return 1
