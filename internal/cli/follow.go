@@ -70,7 +70,7 @@ func (w *watching) follow(p *project.Project) error {
 		}
 		watcher.Attributes = w.rightsChanged
 		w.watcher, w.paths, w.lost = watcher, paths, false
-		w.single, w.above, w.awaited = make(map[string]source.Path), make(map[string]bool), make(map[string]bool)
+		w.single, w.above, w.awaited = make(map[string][]source.Path), make(map[string]bool), make(map[string]bool)
 		if i == most {
 			return nil
 		}
@@ -128,7 +128,7 @@ func (w *watching) followRead() error {
 		if errors.Is(err, fs.ErrPermission) {
 			w.locked[name] = true
 		}
-		if !w.watcher.Covers(name) && !(w.single[name] == p && w.watcher.Watches(name)) {
+		if !w.watcher.Covers(name) {
 			failed = w.followFile(name, p)
 		}
 	})
@@ -140,8 +140,14 @@ func (w *watching) followRead() error {
 	return cmp.Or(failed, w.awaitPackages())
 }
 
-// followFile watches a single file. Of one in a folder that is not there, it waits for the folder.
+// followFile watches a single file that was read as p, unless it does. Of one in a folder that is not there, it waits for the folder.
 func (w *watching) followFile(name string, p source.Path) error {
+	if !slices.Contains(w.single[name], p) {
+		w.single[name] = append(w.single[name], p)
+	}
+	if w.watcher.Watches(name) {
+		return nil
+	}
 	if !source.IsFolder(filepath.Dir(name)) {
 		if filepath.VolumeName(name) != "" {
 			return nil
@@ -166,7 +172,6 @@ func (w *watching) followFile(name string, p source.Path) error {
 		}
 		w.above[dir] = true
 	}
-	w.single[name] = p
 	return w.watchOnly(name)
 }
 
@@ -182,7 +187,7 @@ func (w *watching) watchOnly(name string) error {
 func (w *watching) followLinks(name string, p source.Path) error {
 	for _, place := range source.LinkPlaces(name) {
 		w.ends[place] = true
-		if w.single[place] == p && w.watcher.Watches(place) || w.watcher.Covers(place) {
+		if w.watcher.Covers(place) {
 			continue
 		}
 		if err := w.followFile(place, p); err != nil {

@@ -108,21 +108,21 @@ type watching struct {
 	flags      buildFlags
 	std        IO
 	watcher    *watch.Watcher
-	project    *project.Project       // whose folders are watched
-	found      []diag.Diagnostic      // about its settings
-	memory     *build.Memory          // of its builds; nil if the settings are wrong
-	paths      []string               // of the watched folders
-	single     map[string]source.Path // files that are watched one by one, by absolute names, and what they were read as
-	ends       map[string]bool        // links that the last build went by, and the files at their ends
-	above      map[string]bool        // folders around these, which may be moved
-	locked     map[string]bool        // what the last build had no right to read
-	awaited    map[string]bool        // what is not there, and would bring a missing package or a file of one
-	seen       seenFindings           // of the last build
-	told       bool                   // what is in force was told
-	lost       bool                   // the watcher does not tell of all any more, so that another one is to be started
-	overflowed bool                   // changes were lost, so that everything is looked at again
-	wrote      map[string]bool        // the absolute paths of sheets built alone, which may lie among the sources
-	built      bool                   // some build was good, and all it wrote was listed
+	project    *project.Project         // whose folders are watched
+	found      []diag.Diagnostic        // about its settings
+	memory     *build.Memory            // of its builds; nil if the settings are wrong
+	paths      []string                 // of the watched folders
+	single     map[string][]source.Path // files that are watched one by one, by absolute names, and all that they were read as
+	ends       map[string]bool          // links that the last build went by, and the files at their ends
+	above      map[string]bool          // folders around these, which may be moved
+	locked     map[string]bool          // what the last build had no right to read
+	awaited    map[string]bool          // what is not there, and would bring a missing package or a file of one
+	seen       seenFindings             // of the last build
+	told       bool                     // what is in force was told
+	lost       bool                     // the watcher does not tell of all any more, so that another one is to be started
+	overflowed bool                     // changes were lost, so that everything is looked at again
+	wrote      map[string]bool          // the absolute paths of sheets built alone, which may lie among the sources
+	built      bool                     // some build was good, and all it wrote was listed
 }
 
 func (w *watching) close() {
@@ -210,7 +210,7 @@ func (w *watching) isNothing() func(name string) bool {
 		if w.wrote[name] || isStream(w.std, name) {
 			return true
 		}
-		if w.memory == nil || w.ends[name] || w.single[name] != (source.Path{}) || w.awaited[name] || !source.IsRegular(name) {
+		if w.memory == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {
 			return false
 		}
 		paths := w.pathsOf(name)
@@ -286,9 +286,7 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 		if w.lost || name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
 			return nil, false
 		}
-		if p, ok := w.single[name]; ok {
-			paths = append(paths, p)
-		}
+		paths = append(paths, w.single[name]...)
 		gone := !source.Exists(name)
 		for root, dir := range folders {
 			if name == dir {
