@@ -132,6 +132,11 @@ func (w *watching) followRead() error {
 			failed = w.followFile(name, p)
 		}
 	})
+	w.project.Tree.Found(func(p source.Path) {
+		if name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p))); err == nil && failed == nil && !w.watcher.Covers(name) {
+			failed = w.followFile(name, p)
+		}
+	})
 	for _, p := range w.project.Tree.Linked() {
 		if name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p))); err == nil && failed == nil {
 			failed = w.followLinks(name, p)

@@ -244,11 +244,6 @@ func (w *watching) noteOwn(res *build.Result) {
 // open makes ready for a build after changes: it has the memory forget what was
 // changed, or opens the project anew if the settings may be others now.
 func (w *watching) open(changed []string) error {
-	for _, name := range changed {
-		if !source.Exists(name) {
-			delete(w.single, name) // the system watches a folder no more that was removed
-		}
-	}
 	if paths, ok := w.known(changed); ok {
 		w.memory.Forget(paths)
 		return nil

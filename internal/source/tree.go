@@ -223,6 +223,16 @@ func (t *Tree) Missing(root string) []Path {
 	return out
 }
 
+// Found calls visit with each file of which it was asked whether it is there, and that is, in no order.
+func (t *Tree) Found(visit func(Path)) {
+	t.there.Range(func(key, there any) bool {
+		if there.(bool) {
+			visit(key.(Path))
+		}
+		return true
+	})
+}
+
 // DropOld gives up the texts of files that were forgotten: nothing may refer to places in them any more. It must not be called
 // while the tree is read from.
 func (t *Tree) DropOld() {
