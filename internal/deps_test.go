@@ -2,14 +2,18 @@
 package internal_test
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
 	"path"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
+
+	"rinzel/internal/pipeline"
 )
 
 // allowed says which of the project's packages each package may import. The
@@ -36,22 +40,23 @@ var allowed = map[string]string{
 	"internal/browsers":        "",
 	"internal/browsers/gen":    "",
 	"internal/browsertest":     "",
-	"internal/step":            "internal/diag",
+	"internal/step":            "internal/css/ast internal/diag internal/source",
+	"internal/pipeline":        "internal/diag internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/step/asis":       "internal/css/ast internal/diag",
 	"internal/step/check":      "internal/browsers internal/css/ast internal/css/grammar internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/step/asis",
-	"internal/step/compose":    "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/tokens",
-	"internal/step/lower":      "internal/browsers internal/css/ast internal/css/print internal/css/selector internal/css/token internal/css/value internal/diag internal/step/asis",
-	"internal/step/prefix":     "internal/browsers internal/css/ast internal/css/print internal/css/token internal/step/asis",
-	"internal/step/purge":      "internal/css/ast internal/css/selector internal/css/token internal/script internal/source",
-	"internal/step/minify":     "internal/css/ast internal/css/scan internal/css/token internal/css/value",
+	"internal/step/compose":    "internal/css/ast internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/source internal/tokens internal/step",
+	"internal/step/lower":      "internal/browsers internal/css/ast internal/css/print internal/css/selector internal/css/token internal/css/value internal/diag internal/step/asis internal/step",
+	"internal/step/prefix":     "internal/browsers internal/css/ast internal/css/print internal/css/token internal/step/asis internal/step",
+	"internal/step/purge":      "internal/css/ast internal/css/selector internal/css/token internal/script internal/source internal/step internal/step/asis",
+	"internal/step/minify":     "internal/css/ast internal/css/scan internal/css/token internal/css/value internal/step",
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/source",
-	"internal/project":         "internal/browsers internal/diag internal/source internal/step internal/step/check internal/step/lower",
+	"internal/project":         "internal/browsers internal/diag internal/pipeline internal/source internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/project internal/script internal/source internal/tokens",
 	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/token internal/css/value internal/diag internal/graph internal/project " +
-		"internal/script internal/source internal/sourcemap internal/split internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/step/minify internal/tokens",
+		"internal/script internal/source internal/sourcemap internal/split internal/pipeline internal/step internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/tokens",
 	"internal/watch": "",
-	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/css/replace internal/css/value internal/diag internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
+	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/css/replace internal/css/value internal/diag internal/pipeline internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
 }
 
 // onlyIn says which package alone may import something from outside.
@@ -118,4 +123,37 @@ func contains(list, word string) bool {
 		}
 	}
 	return false
+}
+
+// TestStepNames holds that no package but that of a step and the table of steps knows the name of a step. The settings have tables
+// of the same names.
+func TestStepNames(t *testing.T) {
+	names := append(pipeline.Names(pipeline.OnSheet), pipeline.Names(pipeline.OnBundle)...)
+	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
+			return err
+		}
+		if name == "project/read.go" || strings.HasPrefix(name, "pipeline/") || strings.HasPrefix(name, "browsers/gen/") {
+			return nil
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), name, nil, 0)
+		if err != nil {
+			return err
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			lit, ok := n.(*ast.BasicLit)
+			if !ok || lit.Kind != token.STRING {
+				return true
+			}
+			text, err := strconv.Unquote(lit.Value)
+			if err == nil && slices.Contains(names, text) && !strings.HasPrefix(name, "step/"+text+"/") {
+				t.Errorf("%s has the name of the step %q", name, text)
+			}
+			return true
+		})
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
 }

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"rinzel/internal/step"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/step/check"
 )
 
@@ -72,7 +72,7 @@ func TestStepsAreDocumented(t *testing.T) {
 	for _, m := range regexp.MustCompile("(?m)^\\| `([a-z]+)` \\| (sheet|bundle) \\|").FindAllStringSubmatch(string(doc), -1) {
 		listed = append(listed, m[1]+" "+m[2])
 	}
-	for _, s := range step.Steps {
+	for _, s := range pipeline.Steps {
 		want = append(want, s.Name+" "+string(s.On))
 	}
 	if !slices.Equal(listed, want) {

@@ -1,7 +1,6 @@
 package build
 
 import (
-	"cmp"
 	"fmt"
 	"maps"
 	"path"
@@ -164,12 +163,8 @@ func (a *assembler) presets() {
 
 // composer returns what composes a sheet.
 func (a *assembler) composer(here *visit) *compose.Composer {
-	limits, own := compose.DefaultLimits, a.b.project.Settings.Limits
-	limits.Values = cmp.Or(own.Values, limits.Values)
-	limits.Turns = cmp.Or(own.Turns, limits.Turns)
-	limits.Calls = cmp.Or(own.Calls, limits.Calls)
 	return &compose.Composer{
-		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: limits, Record: a.entry.record, Imports: trailOf(here),
+		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: a.b.limits(), Record: a.entry.record, Imports: trailOf(here),
 		Tokens: func(address string, at source.Span) ([]tokens.Token, bool) {
 			t := graph.Resolve(a.b.project.Tree, here.path, a.b.project.Settings.Base, address)
 			if d, ok := a.b.badTarget(t, address, at); ok {

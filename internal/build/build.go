@@ -21,10 +21,10 @@ import (
 
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
-	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -154,20 +154,21 @@ type Bundle struct {
 
 // builder is one build under way.
 type builder struct {
-	project   *project.Project
-	profile   project.Profile
-	lowering  lower.Options
-	fitting   *prefix.Fitter
-	checker   *check.Checker
-	opts      Options
-	memory    *Memory
-	here      string // the working folder; empty if it is not known
-	evidence  *purge.Evidence
-	uses      *purge.Uses   // nil where not all sheets of the site are known
-	keptBy    atomic.Uint64 // see [purge.Result]
-	externals atomic.Uint64 // a bit for each pattern of external that matched, the last for all from the 64th on
-	records   bool          // notes where constants are set and read
-	checkAll  bool          // checks whatever the settings say of builds
+	project    *project.Project
+	profile    project.Profile
+	ctx        context.Context // of this one build
+	finishOnce sync.Once
+	finishing  *pipeline.Chain // see [builder.finish]
+	checker    *check.Checker
+	opts       Options
+	memory     *Memory
+	here       string // the working folder; empty if it is not known
+	evidence   *purge.Evidence
+	uses       *purge.Uses   // nil where not all sheets of the site are known
+	keptBy     atomic.Uint64 // see [purge.Result]
+	externals  atomic.Uint64 // a bit for each pattern of external that matched, the last for all from the 64th on
+	records    bool          // notes where constants are set and read
+	checkAll   bool          // checks whatever the settings say of builds
 
 	pages       []*graph.Page            // of the site
 	customBases map[string][]source.Path // from which addresses in custom properties count, see baseOfAddress
@@ -176,6 +177,7 @@ type builder struct {
 	files       *fileIndex
 
 	mu         sync.Mutex
+	failed     error // of a step
 	diags      diag.List
 	checks     diag.List
 	checked    map[source.Path]bool
@@ -190,7 +192,7 @@ type builder struct {
 // Site builds all pages of a project. The error is one of our run, a
 // cancelled context among them; what is wrong with the sources is in the result.
 func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
@@ -241,7 +243,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 // shared, then all bundles, and then the pages that link them.
 func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*outputs, error) {
 	perPage, programs := make([][]*unit, len(pages)), make([]*program, len(pages))
-	err := inParallel(ctx, len(pages), func(i int) {
+	err := b.inParallel(len(pages), func(i int) {
 		programs[i] = b.program(pages[i])
 		perPage[i] = b.units(pages[i], programs[i])
 	})
@@ -270,13 +272,13 @@ func (b *builder) site(ctx context.Context, pages []*graph.Page, res *Result) (*
 			return nil, err
 		}
 	}
-	if err := inParallel(ctx, len(bundles), func(i int) { b.make(bundles[i]) }); err != nil {
+	if err := b.inParallel(len(bundles), func(i int) { b.make(bundles[i]) }); err != nil {
 		return nil, err
 	}
 	l.makeModules(perPage, list)
 	copies := b.scriptCopies(l)
 	made := make([]*pageResult, len(pages))
-	if err := inParallel(ctx, len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l, copies) }); err != nil {
+	if err := b.inParallel(len(pages), func(i int) { made[i] = b.page(pages[i], perPage[i], programs[i], l, copies) }); err != nil {
 		return nil, err
 	}
 	out := newOutputs(b)
@@ -432,7 +434,15 @@ func inParallel(ctx context.Context, n int, do func(i int)) error {
 	return group.Wait()
 }
 
-func newBuilder(p *project.Project, opts Options) (*builder, error) {
+// inParallel calls do with each number below n, some at a time. The error is that the build has failed, or was cancelled.
+func (b *builder) inParallel(n int, do func(i int)) error {
+	if err := inParallel(b.ctx, n, do); err != nil {
+		return err
+	}
+	return b.failure()
+}
+
+func newBuilder(ctx context.Context, p *project.Project, opts Options) (*builder, error) {
 	name := cmp.Or(opts.Profile, project.Development)
 	profile, ok := p.Settings.Profiles[name]
 	if !ok {
@@ -449,16 +459,15 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	here, _ := filepath.Abs(".")
 	targets := p.Settings.TargetsOf(profile)
 	if m := opts.Memory; m.checker == nil {
-		m.checker, m.fitting = check.New(targets), prefix.New(prefix.Options{Targets: targets, AsIs: p.Settings.Prefix.AsIs})
+		m.checker = check.New(targets)
 	}
 	return &builder{
+		ctx:     ctx,
 		here:    here,
 		project: p, profile: profile, opts: opts,
-		lowering: lower.Options{Targets: targets, Direction: p.Settings.Lower.Direction, AsIs: p.Settings.Lower.AsIs},
-		checker:  opts.Memory.checker,
-		fitting:  opts.Memory.fitting,
-		memory:   opts.Memory,
-		checked:  make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool), reachedBy: make(map[*entry][]*graph.Page),
+		checker: opts.Memory.checker,
+		memory:  opts.Memory,
+		checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool), told: make(map[any]bool), reachedBy: make(map[*entry][]*graph.Page),
 		modules: make(map[string]*modules), run: make(map[source.Path][]*module),
 	}, nil
 }
@@ -677,4 +686,4 @@ func foldersInCommon(a, b string) (n int) {
 }
 
 // purges reports whether the finish removes unused rules.
-func (b *builder) purges() bool { return slices.Contains(b.profile.Finish, "purge") }
+func (b *builder) purges() bool { return pipeline.NeedSite(b.profile.Finish) }

@@ -16,8 +16,7 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
-	"rinzel/internal/step/asis"
-	"rinzel/internal/step/minify"
+	"rinzel/internal/step"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -29,7 +28,7 @@ type bundleJob struct {
 	pieces  []piece
 	name    string                        // logical path in the output folder
 	address func(v urlUse) (string, bool) // new address of an asset; false to leave it
-	purge   bool
+	kind    step.Kind
 	within  bool // it is written into a page: without a map, and without saying its encoding
 	adopted bool // it is written into a script: without saying its encoding
 	alone   bool // no page loads it beside others: if purging leaves nothing, that is an error
@@ -41,6 +40,7 @@ type bundleJob struct {
 type bundleResult struct {
 	info     Bundle
 	css      []byte             // without the comment that names the map
+	compact  bool               // it is written without spaces that mean nothing
 	mapped   []byte             // nil if the profile wants no map
 	builder  *sourcemap.Builder // of the map, which names the file of the bundle
 	empty    bool               // purging left nothing
@@ -56,8 +56,7 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 		res.info.Prefix = prefix.Merge(res.info.Prefix, p.prefix)
 	}
 	seen := make(map[*source.File]bool)
-	left := make(map[ast.Node]bool) // by the step purge
-	keptBy := uint64(0)             // see [purge.Result]
+	var parts []step.Part
 	for i, p := range pieces {
 		if p.file != nil && !seen[p.file] {
 			seen[p.file] = true
@@ -66,35 +65,14 @@ func (b *builder) bundle(job bundleJob) bundleResult {
 			res.info.Sources += len(p.file.Text)
 		}
 		pieces[i].nodes = relocate(p.nodes, job.address)
-		if job.purge {
-			spared, by := b.leftByPurge(p.file, pieces[i].nodes)
-			maps.Copy(left, spared)
-			keptBy |= by
-		}
+		parts = append(parts, step.Part{File: p.file, Nodes: pieces[i].nodes})
 	}
 	checkExternal(pieces, job.report)
-	nodes := join(pieces, job.report)
-	nodes = b.finish(job, nodes, left, &res)
-	res.info.Rules.KeptBy |= keptBy
-	b.write(job, nodes, &res)
+	u := &step.Unit{Kind: job.kind, Nodes: join(pieces, job.report), Parts: parts, Composed: true, Report: func(d diag.Diagnostic) { job.report(d) }}
+	b.through(b.finish(), u)
+	b.purged(job, u, &res)
+	b.write(job, u, &res)
 	return res
-}
-
-// leftByPurge returns the nodes of a sheet that purging leaves as they are: by comments,
-// which hold for what follows in the sheet, or all if patterns of the settings keep it; and
-// the bits of these patterns.
-func (b *builder) leftByPurge(f *source.File, nodes []ast.Node) (left map[ast.Node]bool, keptBy uint64) {
-	if f != nil {
-		keptBy = b.keepSheet(f.Path)
-	}
-	if keptBy == 0 {
-		return asis.Left(nodes, "purge"), 0
-	}
-	left = make(map[ast.Node]bool, len(nodes))
-	for _, n := range nodes {
-		left[n] = true
-	}
-	return left, keptBy
 }
 
 // keepSheet returns a bit for each pattern of the settings that keeps all rules of a
@@ -111,32 +89,20 @@ func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	return bits
 }
 
-// finish takes the bundle through the steps of the profile. left are the nodes that
-// purging leaves as they are.
-func (b *builder) finish(job bundleJob, nodes []ast.Node, left map[ast.Node]bool, res *bundleResult) []ast.Node {
-	info := &res.info
-	for _, name := range b.profile.Finish {
-		switch name {
-		case "purge":
-			if !job.purge {
-				continue
-			}
-			opts := purge.Options{Evidence: b.evidence, Uses: b.uses, Properties: b.project.Settings.Purge.Properties, Left: left, Supported: b.supported}
-			if b.opts.Ledger {
-				opts.Ledger = func(v purge.Verdict) { res.verdicts = append(res.verdicts, v) }
-			}
-			nodes, info.Rules = purge.Nodes(nodes, opts)
-			b.checkShare(job, info.Rules)
-			b.checkMostly(job, info.Rules)
-			res.empty = info.Rules.Rules > 0 && info.Rules.RemovedRules == info.Rules.Rules && !declaresMore(nodes)
-			if res.empty && job.alone {
-				job.report(purgedEmpty(job.name, info.Rules.Rules, job.at))
-			}
-		case "minify":
-			nodes = minify.Nodes(nodes)
+// purged notes and checks what purging left of a unit.
+func (b *builder) purged(job bundleJob, u *step.Unit, res *bundleResult) {
+	for _, verdicts := range step.Notes[[]purge.Verdict](u) {
+		res.verdicts = append(res.verdicts, verdicts...)
+	}
+	for _, rules := range step.Notes[purge.Result](u) {
+		res.info.Rules = rules
+		b.checkShare(job, rules)
+		b.checkMostly(job, rules)
+		res.empty = rules.Rules > 0 && rules.RemovedRules == rules.Rules && !declaresMore(u.Nodes)
+		if res.empty && job.alone {
+			job.report(purgedEmpty(job.name, rules.Rules, job.at))
 		}
 	}
-	return nodes
 }
 
 // checkShare reports a bundle of which purging removes more than the settings let it.
@@ -196,8 +162,8 @@ func declaresMore(nodes []ast.Node) bool {
 }
 
 // write prints the bundle and its map.
-func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
-	opts := print.Options{Compact: slices.Contains(b.profile.Finish, "minify")}
+func (b *builder) write(job bundleJob, u *step.Unit, res *bundleResult) {
+	opts := print.Options{Compact: u.Compact}
 	var builder *sourcemap.Builder
 	if b.profile.Maps != project.NoMaps && !job.within {
 		builder = sourcemap.NewBuilder(b.project.Tree.Set)
@@ -210,16 +176,16 @@ func (b *builder) write(job bundleJob, nodes []ast.Node, res *bundleResult) {
 	if opts.Compact {
 		size -= size / 8
 	}
-	css := print.Append(make([]byte, 0, size+size/16+256), nodes, opts)
+	css := print.Append(make([]byte, 0, size+size/16+256), u.Nodes, opts)
 	if !isASCII(css) && !job.within && !job.adopted {
 		// A page or server may say another encoding, so the sheet says its own.
 		if builder != nil {
 			builder = sourcemap.NewBuilder(b.project.Tree.Set)
 			opts.Maps = builder
 		}
-		css = print.Append([]byte(charsetRule), nodes, opts)
+		css = print.Append([]byte(charsetRule), u.Nodes, opts)
 	}
-	res.css = css
+	res.css, res.compact = css, u.Compact
 	res.info.Size = len(css)
 	if builder != nil {
 		res.builder, res.mapped = builder, builder.JSON(path.Base(job.name), job.source)

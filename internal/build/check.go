@@ -22,7 +22,7 @@ type Checked struct {
 // path in the source folder or "root:path"; if none is, at those that the
 // pages reach. The findings are those of a build as well. The error is one of our run.
 func Check(ctx context.Context, p *project.Project, names []string, opts Options) (*Checked, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}

@@ -16,8 +16,10 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step"
 	"rinzel/internal/step/purge"
 )
 
@@ -363,11 +365,13 @@ func (b *builder) judge(ctx context.Context, lists [][]piece) (pieces []piece, e
 			}
 		}
 	}
-	err = inParallel(ctx, len(pieces), func(i int) {
+	chain := b.newChain(pipeline.OnlySite(b.profile.Finish))
+	err = b.inParallel(len(pieces), func(i int) {
 		p := pieces[i]
 		if p.traits.uses == nil || p.traits.evidence != b.evidence {
-			left, _ := b.leftByPurge(p.file, p.nodes)
-			kept, _ := purge.Nodes(p.nodes, purge.Options{Evidence: b.evidence, Left: left, Supported: b.supported})
+			u := &step.Unit{Kind: step.Bundle, Nodes: p.nodes, Parts: []step.Part{{File: p.file, Nodes: p.nodes}}, Composed: true}
+			b.through(chain, u)
+			kept := u.Nodes
 			p.traits.uses, p.traits.evidence = purge.UsesOf(kept), b.evidence
 			p.traits.left = len(print.Append(nil, kept, print.Options{Compact: true}))
 			if p.traits.names == nil {

@@ -11,7 +11,6 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/compose"
-	"rinzel/internal/step/lower"
 )
 
 // This file follows imports.
@@ -26,6 +25,17 @@ func (a *assembler) lateNamespace(n ast.Node) {
 	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: n.Span(),
 		Message: "this namespace stands after a rule, where browsers ignore it, and is left out",
 		Mend:    "move it above all rules, after the imports"})
+}
+
+// withMedia returns the prelude of an import with other media queries, which stand at its end.
+func withMedia(prelude, media, with []ast.Value) []ast.Value {
+	at := slices.IndexFunc(prelude, func(v ast.Value) bool { return v.Pos == media[0].Pos && v.Text == media[0].Text })
+	if at < 0 || ast.EqualValues(media, with) {
+		return prelude
+	}
+	with = slices.Clone(with)
+	with[0].Space = prelude[at].Space
+	return append(slices.Clip(prelude[:at]), with...)
 }
 
 // follow appends the pieces that an import brings in.
@@ -46,8 +56,9 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 		return
 	}
 	imp.Media = here.overrideMedia(imp.Media)
-	if slices.Contains(a.b.project.Settings.ChainOf(here.path), "lower") {
-		imp.Media, _ = lower.Media(imp.Media, a.b.lowering)
+	if media := a.b.media(a.b.chainOf(here.path), imp.Media); len(media) > 0 {
+		prelude = withMedia(prelude, imp.Media, media)
+		imp.Media = media
 	}
 	cond := &condition{at: r.At, hasLayer: imp.HasLayer, layer: imp.Layer, supports: imp.Supports, media: imp.Media}
 	if !cond.empty() {

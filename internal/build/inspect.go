@@ -57,7 +57,7 @@ type Setting struct {
 // that repeat a default, drops that something puts back, and constants that
 // nothing reads. The error is one of our run.
 func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
-	b, err := newBuilder(p, Options{})
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}
@@ -352,7 +352,7 @@ type ImportNode struct {
 // source folder or "root:path"; if name is empty, of all pages. The error is
 // one of our run.
 func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
-	b, err := newBuilder(p, Options{})
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/split"
@@ -29,8 +30,8 @@ type Memory struct {
 	tokens  graph.TokenFiles
 	scripts graph.Scripts
 	plan    split.Memo
-	checker *check.Checker // nil before the first build, as the next
-	fitting *prefix.Fitter
+	checker *check.Checker             // nil before the first build, as the next
+	chains  map[string]*pipeline.Chain // on sheets, by the names of their steps
 
 	mu       sync.Mutex
 	walked   []source.Path // the files of the source folder; nil if they are not known
@@ -60,7 +61,7 @@ func newMemory(p *project.Project) *Memory {
 	return &Memory{
 		project: p, sheets: graph.Sheets{Tree: p.Tree}, tokens: graph.TokenFiles{Tree: p.Tree}, scripts: graph.Scripts{Tree: p.Tree},
 		pages: make(map[*source.File]*graph.Page), units: make(map[*graph.Page]*keptUnits), entries: make(map[source.Path]*entry), composed: make(map[source.Path]*composedSheet),
-		bundles: make(map[string]*keptBundle), blocks: make(map[blockKey]*keptBlock),
+		bundles: make(map[string]*keptBundle), chains: make(map[string]*pipeline.Chain), blocks: make(map[blockKey]*keptBlock),
 		findings: make(map[*source.File]*purge.Evidence), packed: make(map[string]packedOutput), assets: newAssetNames(),
 	}
 }

@@ -35,7 +35,7 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 				continue
 			}
 			if s.within {
-				targets = append(targets, graph.Pointer{Style: b.styleText(s.made.css), Media: u.media})
+				targets = append(targets, graph.Pointer{Style: styleText(s.made), Media: u.media})
 				continue
 			}
 			to := graph.Pointer{Address: b.addressOf(p, s.made.info.Path), Media: u.media}

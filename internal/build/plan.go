@@ -8,13 +8,14 @@ import (
 	"strings"
 	"sync"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/split"
-	"rinzel/internal/step/lower"
+	"rinzel/internal/step"
 	"rinzel/internal/step/purge"
 )
 
@@ -148,8 +149,8 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 		for k, l := range g.group.Links {
 			var media *condition
 			if !same && l.Media != "" {
-				if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil && b.lowers(g.entries[k]) {
-					media.media, _ = lower.Media(media.media, b.lowering)
+				if media = mediaCondition(l.Media, p.File.Pos(l.Tag.Start)); media != nil {
+					media.media = b.media(b.chainOf(g.entries[k].path), media.media)
 				}
 			}
 			for _, piece := range g.entries[k].pieces {
@@ -170,9 +171,9 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 			u.pieces = append(u.pieces, e.pieces...)
 		}
 		u.pieces = repeated(u.pieces)
-		if media, _ := g.group.SharedMedia(); media != "" && len(g.entries) > 0 && b.lowers(g.entries[0]) {
+		if media, _ := g.group.SharedMedia(); media != "" && len(g.entries) > 0 {
 			if cond := mediaCondition(media, source.NoPos); cond != nil {
-				if with, changed := lower.Media(cond.media, b.lowering); changed {
+				if with := b.media(b.chainOf(g.entries[0].path), cond.media); !ast.EqualValues(with, cond.media) {
 					u.media = print.CompactValues(with)
 				}
 			}
@@ -192,11 +193,6 @@ func (b *builder) unitsAnew(p *graph.Page, runs *program) []*unit {
 		}
 	}
 	return out
-}
-
-// lowers reports whether the chain of a linked sheet lowers it, and so what its link says of media.
-func (b *builder) lowers(e *entry) bool {
-	return slices.Contains(b.project.Settings.ChainOf(e.path), "lower")
 }
 
 // preloaded returns units for the sheets that a page has loaded early and does not
@@ -429,7 +425,7 @@ func (b *builder) make(s *styles) {
 func (b *builder) makeAnew(s *styles, found *[]diag.Diagnostic) {
 	job := bundleJob{
 		report: func(ds ...diag.Diagnostic) { *found = append(*found, ds...) },
-		name:   s.name, pieces: s.pieces, purge: b.purges(), at: s.at, adopted: s.adopted, alone: s.named,
+		name:   s.name, pieces: s.pieces, kind: step.Bundle, at: s.at, adopted: s.adopted, alone: s.named,
 		source:  func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) },
 		address: b.moved(&s.names, func(to string) string { return graph.Relative(s.name, to) }),
 	}

@@ -24,7 +24,7 @@ type Repeats struct {
 // and before prefixes and fallbacks. The sheet is named by its path in the source folder, or as
 // "root:path". The error is one of our run.
 func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats, error) {
-	b, err := newBuilder(p, Options{})
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}

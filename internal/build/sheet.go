@@ -5,11 +5,12 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
-	"slices"
 
 	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step"
 )
 
 // Sheet builds one sheet without a page. name is its path in the source
@@ -17,7 +18,7 @@ import (
 // or "" for standard output; addresses in the sheet are made relative to it.
 // The sheet is purged only if evidence is named. The first output is the sheet.
 func Sheet(ctx context.Context, p *project.Project, name, output string, opts Options) (*Result, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
@@ -25,7 +26,8 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	purges := b.purges() && len(p.Settings.Purge.Evidence)+len(opts.Evidence) > 0
 	if b.purges() && !purges {
 		res.Purging = "a sheet without a page is purged only if evidence is named"
-		res.Profile.Finish = slices.DeleteFunc(slices.Clone(b.profile.Finish), func(s string) bool { return s == "purge" })
+		b.profile.Finish = pipeline.WithoutSite(b.profile.Finish)
+		res.Profile.Finish = b.profile.Finish
 	}
 	if purges {
 		if err := b.sheetEvidence(ctx); err != nil {
@@ -47,7 +49,7 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	}
 	addresses := make(map[source.Path]string)
 	made := b.bundle(bundleJob{
-		report: b.report, pieces: repeated(b.entryOf(entryPath).pieces), name: base, purge: purges, alone: true,
+		report: b.report, pieces: repeated(b.entryOf(entryPath).pieces), name: base, kind: step.Bundle, alone: true,
 		source: func(f *source.File) string { return b.relativeOnDisk(dir, f.Name) },
 		address: func(u urlUse) (string, bool) {
 			t, missing, ok := b.assetOf(u)
@@ -70,6 +72,9 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	}
 	res.Outputs = b.styleFiles(&made, source.Span{})
 	res.Diagnostics, res.Checks = b.findings()
+	if err := b.failure(); err != nil {
+		return nil, err
+	}
 	return res, ctx.Err()
 }
 

@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
+	"rinzel/internal/step"
 )
 
 // This file takes the style elements of pages through the chain and the finish,
@@ -73,18 +74,18 @@ func (b *builder) styleAnew(p *graph.Page, at graph.Span) *keptBlock {
 	b.assemble(kept.entry, &graph.Sheet{File: f, Nodes: sheet.Nodes, Diagnostics: diags})
 	job := bundleJob{
 		report: func(ds ...diag.Diagnostic) { kept.names.diags = append(kept.names.diags, ds...) },
-		name:   p.File.Path.Name, pieces: repeated(kept.entry.pieces), purge: b.purges(), within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
+		name:   p.File.Path.Name, pieces: repeated(kept.entry.pieces), kind: step.Element, within: true, at: p.File.Pos(at.Start).To(uint32(at.End)),
 		address: b.moved(&kept.names, func(to string) string { return b.addressOf(p, to) }),
 	}
 	made := b.bundle(job)
-	kept.css, kept.ok, kept.rules, kept.verdicts = b.styleText(made.css), true, made.info.Rules, made.verdicts
+	kept.css, kept.ok, kept.rules, kept.verdicts = styleText(made), true, made.info.Rules, made.verdicts
 	return kept
 }
 
 // styleText returns a sheet as it stands in a style element.
-func (b *builder) styleText(css []byte) string {
-	text := strings.TrimPrefix(string(css), charsetRule)
-	if slices.Contains(b.profile.Finish, "minify") {
+func styleText(made bundleResult) string {
+	text := strings.TrimPrefix(string(made.css), charsetRule)
+	if made.compact {
 		return withinStyle(strings.TrimSuffix(text, "\n"))
 	}
 	return withinStyle("\n" + text)

@@ -10,9 +10,11 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/step"
+	"rinzel/internal/step/asis"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
-	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 )
 
@@ -29,15 +31,15 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 		return
 	}
 	a.entry.diags = append(a.entry.diags, s.Diagnostics...)
-	steps := a.b.project.Settings.ChainOf(s.File.Path)
-	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: slices.Contains(steps, "compose")}
+	chain := a.b.chainOf(s.File.Path)
+	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: chain.Composes()}
 	if a.keeps(s, here) {
 		w.known = a.b.memory.composedSheet(s)
 	}
 	rest := piece{file: s.File, conds: conds, node: here.node}
 	rest.nodes = w.walk()
 	if w.known == nil {
-		w.known = a.composed(rest.nodes, steps, here)
+		w.known = a.composed(rest.nodes, chain, here)
 		if w.known.sheet = s; !w.touched && a.keeps(s, here) {
 			w.known = a.b.memory.keepComposed(w.known)
 		}
@@ -143,9 +145,9 @@ func (w *sheetWork) compose(n ast.Node) []ast.Node {
 
 // composed takes the nodes of a sheet, composed, through what its imports say
 // and the steps of its chain.
-func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *composedSheet {
+func (a *assembler) composed(nodes []ast.Node, chain *pipeline.Chain, here *visit) *composedSheet {
 	out := &composedSheet{diags: parse.BadSelectors(nodes), traits: [2]*traits{new(traits), new(traits)}}
-	if !slices.Contains(steps, "compose") {
+	if !chain.Composes() {
 		if d, ok := compose.Needed(nodes); ok {
 			out.diags = append(out.diags, d)
 		}
@@ -154,9 +156,16 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 	if a.b.records {
 		a.entry.composed = append(a.entry.composed, nodes)
 	}
-	out.checks = a.check(here, nodes, a.b.checker.Nodes)
+	out.checks = a.check(here, nodes, func(nodes []ast.Node) []diag.Diagnostic {
+		return append(a.b.checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
+	})
 	out.motion = check.MotionOf(nodes)
-	nodes, out.prefix = a.steps(nodes, steps, func(d diag.Diagnostic) { out.diags = append(out.diags, d) })
+	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Report: func(d diag.Diagnostic) { out.diags = append(out.diags, d) }}
+	a.b.through(chain, u)
+	nodes = u.Nodes
+	for _, changes := range step.Notes[[]prefix.Change](u) {
+		out.prefix = prefix.Merge(out.prefix, changes)
+	}
 	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
@@ -166,21 +175,6 @@ func (a *assembler) composed(nodes []ast.Node, steps []string, here *visit) *com
 	}
 	out.nodes = nodes
 	return out
-}
-
-// steps takes the nodes of a piece through the steps of its chain behind compose.
-func (a *assembler) steps(nodes []ast.Node, steps []string, report func(diag.Diagnostic)) (out []ast.Node, changes []prefix.Change) {
-	for _, name := range steps {
-		switch name {
-		case "lower":
-			lowering := a.b.lowering
-			lowering.Report = report
-			nodes = lower.Nodes(nodes, lowering)
-		case "prefix":
-			nodes, changes = a.b.fitting.Nodes(nodes)
-		}
-	}
-	return nodes, changes
 }
 
 func isImport(n ast.Node) bool {

@@ -274,7 +274,7 @@ var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtm
 // ProposeEvidence returns globs for the kinds of files in the source folder that may have
 // names in use and that no evidence covers.
 func ProposeEvidence(ctx context.Context, p *project.Project) ([]string, error) {
-	b, err := newBuilder(p, Options{})
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}

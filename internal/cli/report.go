@@ -16,6 +16,7 @@ import (
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/prefix"
@@ -175,7 +176,7 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 
 // written lists the files that a build writes.
 func (r *report) written(res *build.Result) {
-	minified := slices.Contains(res.Profile.Finish, "minify")
+	minified := pipeline.Compact(res.Profile.Finish)
 	bundles := make(map[string]build.Bundle)
 	for _, b := range res.Bundles {
 		bundles[b.Path] = b
@@ -393,7 +394,7 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, plural(named, "definition")+" as well")
 	}
 	if prefixed > 0 {
-		parts = append(parts, plural(prefixed, "prefix")+" added")
+		parts = append(parts, plural(prefixed, "vendor prefix")+" added")
 	}
 	if p.Unchanged > 0 {
 		parts = append(parts, plural(p.Unchanged, "file")+" as before")

@@ -11,6 +11,7 @@ import (
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 	"rinzel/internal/step/purge"
@@ -75,7 +76,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts build.Opti
 	if diag.HasErrors(found) {
 		return found, nil
 	}
-	if !slices.Contains(w.purged.Profile.Finish, "purge") {
+	if !pipeline.NeedSite(w.purged.Profile.Finish) {
 		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name, steps(w.purged.Profile.Finish))
 	}
 	switch {
@@ -322,7 +323,7 @@ func (w *whyAnswer) jsonJudged(list []build.Judged) []jsonJudged {
 	files := w.project.Tree.Set
 	out := []jsonJudged{}
 	for _, j := range list {
-		one := jsonJudged{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPlaceOf(files, j.At), Kept: j.Kept, Step: "purge", Why: []jsonReason{}}
+		one := jsonJudged{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPlaceOf(files, j.At), Kept: j.Kept, Step: purge.Name, Why: []jsonReason{}}
 		for _, r := range j.Why {
 			one.Why = append(one.Why, jsonReason{r.Part, r.Use.How, jsonPlaceOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
 		}

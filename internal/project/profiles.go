@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"rinzel/internal/diag"
-	"rinzel/internal/step"
+	"rinzel/internal/pipeline"
 )
 
 // This file reads the profiles, which inherit from each other.
@@ -62,7 +62,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Finish != nil {
 		p.Finish = *from.Finish
-		for _, problem := range step.Check(p.Finish, step.OnBundle) {
+		for _, problem := range pipeline.Check(p.Finish, pipeline.OnBundle) {
 			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Mend)
 		}
 	}

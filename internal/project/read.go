@@ -17,8 +17,8 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
-	"rinzel/internal/step"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/lower"
 )
@@ -559,7 +559,7 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 	if _, ok := s.Roots[root]; !ok && root != "" {
 		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("there is no root %q", root), nearRoot(root, s.Roots))
 	}
-	for _, p := range step.Check(c.Steps, step.OnSheet) {
+	for _, p := range pipeline.Check(c.Steps, pipeline.OnSheet) {
 		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Mend)
 	}
 	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.places.nth(i, "chain", "match")})

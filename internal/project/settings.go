@@ -11,6 +11,7 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
 	"rinzel/internal/step/lower"
 )
@@ -248,13 +249,13 @@ func Default() *Settings {
 		Source: ".", Output: "public", Base: "/",
 		Roots:   map[string]string{},
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
-		Chains: []Chain{{Match: "**/*", Steps: []string{"compose", "lower", "prefix"}}},
+		Chains: []Chain{{Match: "**/*", Steps: pipeline.Defaults(pipeline.OnSheet)}},
 		Split:  Split{Shared: 2, Least: 1000},
 		Purge:  Purge{Unread: KeepRelated},
 		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
-			Production:  {Name: Production, Release: true, Finish: []string{"purge", "minify"}, Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
+			Production:  {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
 		},
 	}
 }

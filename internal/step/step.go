@@ -1,118 +1,81 @@
-// Package step lists the steps that sheets and bundles go through, what each
-// takes and gives, and which must stand before which. The steps themselves
-// are the packages below it; none knows of another.
+// Package step is what the steps have in common: the units that they work on, and the form in which each runs. The steps
+// themselves are the packages below it; none knows of another. What steps there are is a table in the package pipeline.
 package step
 
 import (
-	"fmt"
-	"strings"
+	"context"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/source"
 )
 
-// Stage says what a step works on.
-type Stage string
+// Kind says what a unit is.
+type Kind uint8
 
 const (
-	OnSheet  Stage = "sheet"  // each sheet alone, in its chain
-	OnBundle Stage = "bundle" // a bundle as a whole, in the finish
+	Sheet   Kind = iota // the rules of one sheet, without what it imports
+	Media               // a list of media queries: of an import, or of a link
+	Element             // a style element, with what it imports
+	Bundle              // the sheets of a page, or several pages, in cascade order
 )
 
-// Language is what a step takes or gives.
-type Language string
+var kindNames = [...]string{"sheet", "media list", "style element", "bundle"}
 
-const (
-	SheetLanguage Language = "sheet" // CSS with what is finished at build time
-	CSS           Language = "CSS"
-)
+func (k Kind) String() string { return kindNames[k] }
 
-// Step describes one step.
-type Step struct {
-	Name         string
-	On           Stage
-	Takes, Gives Language
-	Does         string // one line, for help texts
+// Unit is what a list of steps works on. A step reads and changes it, and reports, through the unit alone.
+type Unit struct {
+	Kind    Kind
+	Nodes   []ast.Node  // its rules; nil for a media list
+	Queries []ast.Value // of a media list, else nil
+	Parts   []Part      // the sheets that a bundle or a style element is made of, in order, before they were joined
+	// Composed tells that what is finished when the site is built is finished: the sheet holds CSS.
+	Composed bool
+	// Compact tells that the unit is to be written without spaces that mean nothing.
+	Compact bool
+	// Report takes what steps find; nil if nobody asks.
+	Report func(diag.Diagnostic)
+
+	notes []any
 }
 
-// Steps are all steps, in the order in which they may stand in a chain and a finish.
-var Steps = []Step{
-	{"compose", OnSheet, SheetLanguage, CSS, "finishes what is known at build time: constants, loops, mixins, calculations, colours"},
-	{"lower", OnSheet, CSS, CSS, "rewrites syntax that a target lacks: nested rules, media ranges, colours, selectors, properties and values that came later"},
-	{"prefix", OnSheet, CSS, CSS, "adds the vendor prefixes that a target needs to properties, values, rules and selectors, drops those that none needs"},
-	{"purge", OnBundle, CSS, CSS, "removes the rules that no page or script uses"},
-	{"minify", OnBundle, CSS, CSS, "writes the smallest text with the same meaning"},
+// Part is a sheet in a bundle.
+type Part struct {
+	File  *source.File // nil if it is not known
+	Nodes []ast.Node
 }
 
-// mustPrecede says why the order is what it is. It checks a user's steps and
-// words the error.
-var mustPrecede = []struct{ first, then, why string }{
-	{"compose", "lower", "a constant may stand in a nested rule"},
-	{"compose", "prefix", "a constant may decide which value a property has"},
-	{"lower", "prefix", "a nested rule may hold what needs a prefix"},
-	{"purge", "minify", "what is removed need not be made small"},
+// Note keeps what a step tells of its work, for whoever asks by [Notes].
+func (u *Unit) Note(note any) { u.notes = append(u.notes, note) }
+
+// Find reports a finding.
+func (u *Unit) Find(d diag.Diagnostic) {
+	if u.Report != nil {
+		u.Report(d)
+	}
 }
 
-// Find returns the step of a name.
-func Find(name string) (Step, bool) {
-	for _, s := range Steps {
-		if s.Name == name {
-			return s, true
+// Notes returns the notes of one type that steps have left in a unit, in order.
+func Notes[T any](u *Unit) []T {
+	var out []T
+	for _, n := range u.notes {
+		if note, ok := n.(T); ok {
+			out = append(out, note)
 		}
 	}
-	return Step{}, false
+	return out
 }
 
-// Names returns the names of the steps of a stage, in order.
-func Names(on Stage) []string {
-	var names []string
-	for _, s := range Steps {
-		if s.On == on {
-			names = append(names, s.Name)
-		}
-	}
-	return names
+// Runner is a step that is ready to run, on any number of units at once.
+type Runner interface {
+	// Run works on a unit. The error is one of our run, such as that of a context which ended; what is wrong with the sources
+	// is reported to the unit. After an error the unit is not to be used.
+	Run(ctx context.Context, u *Unit) error
 }
 
-// Problem is what is wrong with a list of steps.
-type Problem struct {
-	Index   int // of the step in the list
-	Message string
-	Mend    string
-}
+// RunnerFunc is a function that is a [Runner].
+type RunnerFunc func(ctx context.Context, u *Unit) error
 
-// Check checks the steps of a chain or a finish: each is known, works on what
-// the stage works on, stands there once and in its right place.
-func Check(names []string, on Stage) []Problem {
-	var problems []Problem
-	seen := make(map[string]bool)
-	for i, name := range names {
-		s, ok := Find(name)
-		switch {
-		case !ok:
-			mend := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
-			problems = append(problems, Problem{i, fmt.Sprintf("there is no step %q", name), mend})
-		case s.On != on:
-			place := map[Stage]string{OnSheet: "a chain", OnBundle: "finish"}[s.On]
-			problems = append(problems, Problem{i,
-				fmt.Sprintf("the step %q works on a %s, not on a %s", name, s.On, on), "put it into " + place})
-		case seen[name]:
-			problems = append(problems, Problem{i, fmt.Sprintf("the step %q stands here a second time", name), "remove it"})
-		default:
-			problems = append(problems, misplaced(i, name, seen)...)
-		}
-		seen[name] = true
-	}
-	return problems
-}
-
-// misplaced returns the problem of a step that stands behind one it must precede.
-func misplaced(i int, name string, seen map[string]bool) []Problem {
-	for _, rule := range mustPrecede {
-		if rule.first == name && seen[rule.then] {
-			return []Problem{{i,
-				fmt.Sprintf("the step %q stands behind %q: %s", name, rule.then, rule.why),
-				fmt.Sprintf("write %q before %q", name, rule.then)}}
-		}
-	}
-	return nil
-}
+// Run calls the function.
+func (f RunnerFunc) Run(ctx context.Context, u *Unit) error { return f(ctx, u) }

@@ -8,6 +8,7 @@
 package asis
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -16,9 +17,6 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
 )
-
-// Steps are the steps that a comment may name.
-var Steps = []string{"lower", "prefix", "check", "purge"}
 
 // mark is what a comment says.
 type mark struct {
@@ -62,10 +60,7 @@ func read(comment string) (m mark, ok bool, err error) {
 		return m, true, nil
 	}
 	for _, name := range strings.Split(list, ",") {
-		if name = strings.TrimSpace(name); !slices.Contains(Steps, name) {
-			return m, true, fmt.Errorf("%q cannot be told to leave something as it is: the steps are %s", name, strings.Join(Steps, ", "))
-		}
-		m.steps = append(m.steps, name)
+		m.steps = append(m.steps, strings.TrimSpace(name))
 	}
 	return m, true, nil
 }
@@ -110,13 +105,24 @@ func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 	return left
 }
 
+// unknown returns an error if a comment names a step that is not among those that heed comments.
+func (m mark) unknown(steps []string) error {
+	for _, name := range m.steps {
+		if !slices.Contains(steps, name) {
+			return fmt.Errorf("%q cannot be told to leave something as it is: the steps are %s", name, strings.Join(steps, ", "))
+		}
+	}
+	return nil
+}
+
 // Misread returns a warning for each comment in nodes, at any depth, that cannot
-// be read as one for a step.
-func Misread(nodes []ast.Node) []diag.Diagnostic {
+// be read as one for one of the steps that heed comments.
+func Misread(nodes []ast.Node, steps []string) []diag.Diagnostic {
 	var out []diag.Diagnostic
 	ast.Walk(nodes, func(n ast.Node) bool {
 		if c, ok := n.(*ast.Comment); ok {
-			if _, _, err := read(c.Text); err != nil {
+			m, _, err := read(c.Text)
+			if err = cmp.Or(err, m.unknown(steps)); err != nil {
 				out = append(out, diag.Diagnostic{Code: "bad-as-is", Severity: diag.Warning, Span: c.Span(), Message: err.Error()})
 			}
 		}

@@ -48,7 +48,7 @@ func TestMisread(t *testing.T) {
 		`/* rinzel as-is */ a { /* other */ }`: ``,
 	} {
 		got := ""
-		for _, d := range Misread(nodes(src)) {
+		for _, d := range Misread(nodes(src), []string{"lower", "prefix", "check", "purge"}) {
 			got += d.Message
 		}
 		if got != want {

@@ -23,6 +23,9 @@ import (
 	"rinzel/internal/step/asis"
 )
 
+// Name is what comments call the checks.
+const Name = "check"
+
 // Code is a kind of finding.
 type Code struct {
 	Name  string
@@ -83,9 +86,9 @@ func New(targets browsers.Targets) *Checker {
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
-	c := &checker{targets: k.targets, left: asis.Left(nodes, "check"), names: make(map[string]*info)}
+	c := &checker{targets: k.targets, left: asis.Left(nodes, Name), names: make(map[string]*info)}
 	c.list(nodes, place{})
-	return append(c.found, asis.Misread(nodes)...)
+	return c.found
 }
 
 // mostFindings is how many findings are listed of one sheet.

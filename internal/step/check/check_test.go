@@ -101,7 +101,6 @@ func TestNodes(t *testing.T) {
 		{`a { clip: rect(0 0 0 0) }`, `out-of-date [clip] the property "clip" is out of date`},
 		{`a { filter: alpha(opacity=50); width: 10px\9 }`, `old-hack [alpha(opacity=50)] "alpha(" is read by browsers of long ago alone` + "\n" + `old-hack [10px\9 ] "10px\\9 " is read by browsers of long ago alone`},
 		{`/* rinzel as-is: check */ a { colr: red } b { /* rinzel as-is */ colr: red; widht: 0 }`, `unknown-property [widht] there is no property "widht"; did you mean "width"?`},
-		{`/* rinzel as-is: nothing */`, `bad-as-is [/* rinzel as-is: nothing */] "nothing" cannot be told to leave something as it is: the steps are lower, prefix, check, purge`},
 		{`a { b { colr: red } @media print { d { widht: 0 } } }`, `unknown-property [colr] there is no property "colr"; did you mean "color"?` + "\n" + `unknown-property [widht] there is no property "widht"; did you mean "width"?`},
 	}
 	for _, test := range tests {

@@ -21,7 +21,7 @@ import (
 // the same property precedes, and all in @supports, is for browsers that read it.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
-		checker: checker{targets: k.targets, left: asis.Left(nodes, "check")}, uses: make(map[string]int), first: make(map[string]int),
+		checker: checker{targets: k.targets, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
 		properties: make(map[string]*property), units: make(map[string]bool), functions: k.functions,
 	}
 	s.list(nodes, false)

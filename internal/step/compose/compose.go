@@ -67,10 +67,10 @@ type Composer struct {
 	reader  parse.SelectorReader
 	inStyle bool // within a style rule, whose declarations conditional rules may hold
 	branch  branching
-	mayFail bool   // nothing may come of what is worked out
-	failed  bool   // nothing did
-	trail   []step // the calls and loops that are open, outermost first
-	calls   int    // that are open
+	mayFail bool    // nothing may come of what is worked out
+	failed  bool    // nothing did
+	trail   []frame // the calls and loops that are open, outermost first
+	calls   int     // that are open
 }
 
 // statements are the at-rules that speak to the build alone.
@@ -278,8 +278,8 @@ func (c *Composer) descend(at source.Span) bool {
 	return false
 }
 
-// step is a call or the turn of a loop that is open.
-type step struct {
+// frame is a call or the turn of a loop that is open.
+type frame struct {
 	at    source.Span
 	of    *callable // nil for a loop
 	names []string  // of a loop
@@ -287,7 +287,7 @@ type step struct {
 }
 
 // words tells what led to what stands in the body.
-func (s *step) words() string {
+func (s *frame) words() string {
 	switch {
 	case s.of != nil:
 		return fmt.Sprintf("in the %s %q, called here", s.of.kind(), s.of.name)

@@ -93,7 +93,7 @@ func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope,
 		body.call.locals[p.name] = l
 	}
 	c.calls++
-	c.trail = append(c.trail, step{at: head.Span(), of: m})
+	c.trail = append(c.trail, frame{at: head.Span(), of: m})
 	return body, true
 }
 

@@ -31,7 +31,7 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 	for _, t := range c.turns(from, len(names) == 2, s) {
 		inner := s.inner()
 		inner.turning = &loopTurn{names, t}
-		c.trail = append(c.trail, step{at: r.Span(), names: names, turn: t})
+		c.trail = append(c.trail, frame{at: r.Span(), names: names, turn: t})
 		made := c.block(r.Block.Nodes, inner)
 		c.trail = c.trail[:len(c.trail)-1]
 		if !c.count(turnWeight+weight(made), r.Span()) {

@@ -77,7 +77,7 @@ var passes = []struct {
 // be without changing what a page looks like; the rest is left as it is. Nodes
 // that need nothing are shared, not copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
-	l := &lowering{Options: opts, sheet: nodes, lacking: make(map[string]bool), left: asis.Left(nodes, "lower")}
+	l := &lowering{Options: opts, sheet: nodes, lacking: make(map[string]bool), left: asis.Left(nodes, Name)}
 	for _, d := range declared {
 		if slices.ContainsFunc(d.features, l.lacks) {
 			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})

@@ -56,7 +56,7 @@ func node(n ast.Node) ast.Edit {
 			return ast.Replace(&copied)
 		}
 	case *ast.QualifiedRule:
-		if list, ok := values(r.Prelude, context{}); ok {
+		if list, ok := values(r.Prelude, place{}); ok {
 			copied := *r
 			copied.Prelude = list
 			return ast.Replace(&copied)
@@ -96,8 +96,8 @@ func empty(nodes []ast.Node) bool {
 	})
 }
 
-// context says what a value may be taken for.
-type context struct {
+// place says what a value may be taken for.
+type place struct {
 	color  bool // a colour may stand here
 	number bool // a number may be written as a whole one
 	math   bool // within calc() or the like: white space may matter
@@ -109,7 +109,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 		return ast.Keep
 	}
 	name := token.Lower(d.Name)
-	in := contextOf(name)
+	in := placeOf(name)
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
 		return ast.Keep // an old form with a grammar of its own
 	}
@@ -126,7 +126,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 }
 
 // values shortens a list of values.
-func values(list []ast.Value, in context) ([]ast.Value, bool) {
+func values(list []ast.Value, in place) ([]ast.Value, bool) {
 	return ast.MapList(list, func(i int, v *ast.Value) (with ast.Value, changed bool) {
 		with, changed = single(v, in)
 		if v.Space && !in.math && tightens(list, i) {
@@ -158,7 +158,7 @@ func tightens(list []ast.Value, i int) bool {
 
 // single returns what is shorter than a value and means the same, if there is
 // such a thing.
-func single(v *ast.Value, in context) (with ast.Value, changed bool) {
+func single(v *ast.Value, in place) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number, token.Percentage, token.Dimension:
 		if isShort(v.Text) {
@@ -272,7 +272,7 @@ func words(s string) map[string]bool {
 	return set
 }
 
-func function(v *ast.Value, in context) (with ast.Value, changed bool) {
+func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 	name := token.Lower(v.Name())
 	if name == "url" {
 		return unquote(v)
@@ -280,14 +280,14 @@ func function(v *ast.Value, in context) (with ast.Value, changed bool) {
 	if in.color {
 		if short, ok := value.Shortest(v, in.mixed); ok {
 			if short.Inner != nil {
-				if inner, ok := within(&short, context{number: true}); ok {
+				if inner, ok := within(&short, place{number: true}); ok {
 					short = inner
 				}
 			}
 			return short, true
 		}
 	}
-	inner := context{
+	inner := place{
 		color:  in.color && colorFunctions[name] || name == "drop-shadow",
 		number: value.Place{}.Within(name).Number,
 		mixed:  in.mixed || name == "color-mix",
@@ -297,11 +297,11 @@ func function(v *ast.Value, in context) (with ast.Value, changed bool) {
 }
 
 // brackets shortens what stands in parentheses that belong to no function.
-func brackets(v *ast.Value, in context) (with ast.Value, changed bool) {
-	return within(v, context{math: in.math})
+func brackets(v *ast.Value, in place) (with ast.Value, changed bool) {
+	return within(v, place{math: in.math})
 }
 
-func within(v *ast.Value, in context) (with ast.Value, changed bool) {
+func within(v *ast.Value, in place) (with ast.Value, changed bool) {
 	list, changed := values(v.Inner.Values, in)
 	if !changed {
 		return with, false

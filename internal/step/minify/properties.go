@@ -15,9 +15,9 @@ var colorProperties = words("color background background-color background-image 
 	"text-decoration-color text-emphasis-color column-rule column-rule-color caret-color accent-color fill stroke " +
 	"stop-color flood-color lighting-color scrollbar-color")
 
-// contextOf says how the values of a property, in lower case, are read.
-func contextOf(property string) context {
-	return context{color: colorProperties[property], number: value.PlaceIn(property).Number}
+// placeOf says how the values of a property, in lower case, are read.
+func placeOf(property string) place {
+	return place{color: colorProperties[property], number: value.PlaceIn(property).Number}
 }
 
 func kindOf(color string) token.Kind {

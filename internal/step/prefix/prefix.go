@@ -87,7 +87,7 @@ func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) { return New(o
 // order in which it was first done. Nodes that need nothing are shared, not
 // copied. Running it twice changes nothing the second time.
 func (f *Fitter) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
-	p := &prefixer{needs: f.needs, left: asis.Left(nodes, "prefix"), index: make(map[Change]int)}
+	p := &prefixer{needs: f.needs, left: asis.Left(nodes, Name), index: make(map[Change]int)}
 	p.siblings = nodes
 	out, _ := ast.Map(nodes, p.rule)
 	return out, p.changes

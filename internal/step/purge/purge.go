@@ -56,6 +56,12 @@ type Options struct {
 	Supported func(ast.Selector) bool
 	// Left are the nodes that an author has this step leave as they are.
 	Left map[ast.Node]bool
+
+	// What the step asks, and [Nodes] does not:
+
+	Verdicts bool // it notes all verdicts
+	// KeepSheet returns a bit for each pattern of the settings that keeps all rules of a sheet, see [Result]; nil for none.
+	KeepSheet func(source.Path) uint64
 }
 
 // Nodes returns nodes without what the evidence does not use. Nodes that stay

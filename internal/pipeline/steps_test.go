@@ -1,4 +1,4 @@
-package step
+package pipeline
 
 import (
 	"fmt"
@@ -12,11 +12,11 @@ func TestStepOrder(t *testing.T) {
 			t.Errorf("%s: %v", stage, p)
 		}
 	}
-	for _, rule := range mustPrecede {
-		first, ok1 := Find(rule.first)
-		then, ok2 := Find(rule.then)
-		if !ok1 || !ok2 || first.On != then.On || rule.why == "" {
-			t.Errorf("the rule %v is about no two steps of one stage", rule)
+	for _, s := range Steps {
+		for _, o := range s.Before {
+			if then, ok := Find(o.Then); !ok || then.On != s.On || o.Why == "" {
+				t.Errorf("the order %v of %s is about no two steps of one stage", o, s.Name)
+			}
 		}
 	}
 	language := SheetLanguage

@@ -1,0 +1,66 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+
+	"rinzel/internal/step"
+)
+
+// Chain is a list of steps that is ready to run. It is safe for concurrent use.
+type Chain struct {
+	steps   []Step
+	runners []step.Runner
+}
+
+// New makes a list of steps ready, which [Check] has found nothing wrong with. The error is that one cannot be made.
+func New(list []string, s *Settings) (*Chain, error) {
+	c := &Chain{}
+	for _, name := range list {
+		row, ok := Find(name)
+		if !ok {
+			return nil, fmt.Errorf("there is no step %q", name)
+		}
+		runner, err := row.New(s)
+		if err != nil {
+			return nil, fmt.Errorf("the step %q: %w", name, err)
+		}
+		c.steps, c.runners = append(c.steps, row), append(c.runners, runner)
+	}
+	return c, nil
+}
+
+// Run takes a unit through the steps that concern it. The error is that of a step, or that the context has ended.
+func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
+	for i, s := range c.steps {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if !s.concerns(u) {
+			continue
+		}
+		if err := c.runners[i].Run(ctx, u); err != nil {
+			return fmt.Errorf("the step %q: %w", s.Name, err)
+		}
+		u.Composed = u.Composed || s.Gives == CSS
+	}
+	return ctx.Err()
+}
+
+// concerns reports whether a step is to run over a unit.
+func (s *Step) concerns(u *step.Unit) bool {
+	if u.Kind == step.Media {
+		return s.Changes&Queries != 0
+	}
+	return !(s.Takes == SheetLanguage && u.Composed)
+}
+
+// Composes reports whether sheets in this chain may hold what is finished when the site is built.
+func (c *Chain) Composes() bool {
+	for _, s := range c.steps {
+		if s.Takes == SheetLanguage {
+			return true
+		}
+	}
+	return false
+}

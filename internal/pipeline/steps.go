@@ -1,0 +1,220 @@
+// Package pipeline has the table of all steps, and runs lists of them over units: the rules of sheets, media lists, style
+// elements and bundles. Nothing else runs a step.
+package pipeline
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/step"
+	"rinzel/internal/step/check"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
+	"rinzel/internal/step/minify"
+	"rinzel/internal/step/prefix"
+	"rinzel/internal/step/purge"
+)
+
+// Stage says where steps stand.
+type Stage string
+
+// The stages.
+const (
+	OnSheet  Stage = "sheet"  // in a chain, through which each sheet goes alone
+	OnBundle Stage = "bundle" // in the finish, through which a bundle goes as a whole
+)
+
+// Language is what a step takes or gives.
+type Language string
+
+// The languages.
+const (
+	SheetLanguage Language = "sheet" // CSS with what is finished when the site is built
+	CSS           Language = "CSS"
+)
+
+// Changes are bits for what a step can change.
+type Changes uint8
+
+// What steps can change.
+const (
+	Declarations Changes = 1 << iota
+	Selectors
+	Rules   // at-rules, and which rules there are
+	Queries // media queries: such a step works on media lists as well
+	Layout  // how the text is laid out
+)
+
+// Order says that a step stands before another one.
+type Order struct {
+	Then string // the name of the other
+	Why  string
+}
+
+// Step is a row of the table: all that is known of a step.
+type Step struct {
+	Name         string
+	On           Stage
+	Takes, Gives Language
+	Does         string // one line, for help texts
+	Changes      Changes
+	Before       []Order
+	ByDefault    bool // it is part of the chain, or of the finish for a release, where the settings say nothing
+	Heeds        bool // comments may have it leave a part of a sheet as it is, see the package asis
+	NeedsSite    bool // it needs to know what all pages use, and so does not run over a sheet that is built alone
+	// New returns the step as the settings have it.
+	New func(*Settings) (step.Runner, error)
+}
+
+// Settings are what the steps are made with.
+type Settings struct {
+	Compose compose.Limits
+	Lower   lower.Options
+	Prefix  prefix.Options
+	Purge   purge.Options
+}
+
+// Steps are all steps, in the order in which they may stand in a chain and a finish.
+var Steps = []Step{
+	{
+		Name: compose.Name, On: OnSheet, Takes: SheetLanguage, Gives: CSS, ByDefault: true,
+		Does:    "finishes what is known at build time: constants, loops, mixins, calculations, colours",
+		Changes: Declarations | Selectors | Rules,
+		Before:  []Order{{lower.Name, "a constant may stand in a nested rule"}, {prefix.Name, "a constant may decide which value a property has"}},
+		New:     func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
+	},
+	{
+		Name: lower.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
+		Does:    "rewrites syntax that a target lacks: nested rules, media ranges, colours, selectors, properties and values that came later",
+		Changes: Declarations | Selectors | Rules | Queries,
+		Before:  []Order{{prefix.Name, "a nested rule may hold what needs a prefix"}},
+		New:     func(s *Settings) (step.Runner, error) { return lower.NewStep(s.Lower), nil },
+	},
+	{
+		Name: prefix.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
+		Does:    "adds the vendor prefixes that a target needs to properties, values, rules and selectors, drops those that none needs",
+		Changes: Declarations | Selectors | Rules,
+		New:     func(s *Settings) (step.Runner, error) { return prefix.New(s.Prefix), nil },
+	},
+	{
+		Name: purge.Name, Heeds: true, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true, NeedsSite: true,
+		Does:    "removes the rules that no page or script uses",
+		Changes: Declarations | Selectors | Rules,
+		Before:  []Order{{minify.Name, "what is removed need not be made small"}},
+		New:     func(s *Settings) (step.Runner, error) { return purge.NewStep(s.Purge), nil },
+	},
+	{
+		Name: minify.Name, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true,
+		Does:    "writes the smallest text with the same meaning",
+		Changes: Declarations | Selectors | Rules | Layout,
+		New:     func(*Settings) (step.Runner, error) { return minify.Step{}, nil },
+	},
+}
+
+// Find returns the step of a name.
+func Find(name string) (Step, bool) {
+	i := slices.IndexFunc(Steps, func(s Step) bool { return s.Name == name })
+	if i < 0 {
+		return Step{}, false
+	}
+	return Steps[i], true
+}
+
+// names returns the names of the steps that a test picks, in order.
+func names(is func(Step) bool) []string {
+	var out []string
+	for _, s := range Steps {
+		if is(s) {
+			out = append(out, s.Name)
+		}
+	}
+	return out
+}
+
+// Names returns the names of the steps of a stage, in order.
+func Names(on Stage) []string { return names(func(s Step) bool { return s.On == on }) }
+
+// Defaults returns the names of the steps of a stage that run where the settings say nothing, in order.
+func Defaults(on Stage) []string {
+	return names(func(s Step) bool { return s.On == on && s.ByDefault })
+}
+
+// HeedComments returns the names of the steps, and of the checks, that comments may have leave a part of a sheet as it is.
+func HeedComments() []string {
+	return append(names(func(s Step) bool { return s.Heeds }), check.Name)
+}
+
+// has reports whether one of some steps has a property.
+func has(list []string, property func(Step) bool) bool {
+	return slices.ContainsFunc(list, func(name string) bool {
+		s, ok := Find(name)
+		return ok && property(s)
+	})
+}
+
+// NeedSite reports whether one of the steps has to know what all pages use.
+func NeedSite(list []string) bool { return has(list, func(s Step) bool { return s.NeedsSite }) }
+
+// Compact reports whether one of the steps has what it works on be written without spaces.
+func Compact(list []string) bool {
+	return has(list, func(s Step) bool { return s.Changes&Layout != 0 })
+}
+
+// Composes reports whether one of the steps takes what is more than CSS.
+func Composes(list []string) bool { return has(list, func(s Step) bool { return s.Takes != CSS }) }
+
+// WithoutSite returns the steps that need not know what all pages use.
+func WithoutSite(list []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(name string) bool { return NeedSite([]string{name}) })
+}
+
+// OnlySite returns the steps that have to know what all pages use.
+func OnlySite(list []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(name string) bool { return !NeedSite([]string{name}) })
+}
+
+// Problem is what is wrong with a list of steps.
+type Problem struct {
+	Index   int // of the step in the list
+	Message string
+	Mend    string
+}
+
+// Check checks the steps of a chain or a finish: each is known, works on what
+// the stage works on, stands there once and in its right place.
+func Check(list []string, on Stage) []Problem {
+	var problems []Problem
+	seen := make(map[string]bool)
+	for i, name := range list {
+		s, ok := Find(name)
+		switch {
+		case !ok:
+			mend := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
+			problems = append(problems, Problem{i, fmt.Sprintf("there is no step %q", name), mend})
+		case s.On != on:
+			place := map[Stage]string{OnSheet: "a chain", OnBundle: "finish"}[s.On]
+			problems = append(problems, Problem{i,
+				fmt.Sprintf("the step %q works on a %s, not on a %s", name, s.On, on), "put it into " + place})
+		case seen[name]:
+			problems = append(problems, Problem{i, fmt.Sprintf("the step %q stands here a second time", name), "remove it"})
+		default:
+			problems = append(problems, misplaced(i, s, seen)...)
+		}
+		seen[name] = true
+	}
+	return problems
+}
+
+// misplaced returns the problem of a step that stands behind one it must precede.
+func misplaced(i int, s Step, seen map[string]bool) []Problem {
+	for _, o := range s.Before {
+		if seen[o.Then] {
+			return []Problem{{i,
+				fmt.Sprintf("the step %q stands behind %q: %s", s.Name, o.Then, o.Why),
+				fmt.Sprintf("write %q before %q", s.Name, o.Then)}}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,27 @@
+package compose
+
+import (
+	"context"
+
+	"rinzel/internal/step"
+)
+
+// Name is the name of the step.
+const Name = "compose"
+
+// Step composes units by themselves. A sheet shares constants with those that it imports and that import it: who follows the
+// imports composes it with a [Composer] of its own, and marks the unit as composed.
+type Step struct{ limits Limits }
+
+// NewStep returns the step with limits.
+func NewStep(limits Limits) Step { return Step{limits} }
+
+// Run composes a unit that is not composed yet.
+func (s Step) Run(ctx context.Context, u *step.Unit) error {
+	nodes := u.Nodes
+	Settle(func(scope *Scope) {
+		c := &Composer{Report: u.Find, Limits: s.limits}
+		u.Nodes = c.Nodes(nodes, scope)
+	})
+	return ctx.Err()
+}

@@ -1,0 +1,50 @@
+package purge
+
+import (
+	"context"
+	"maps"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/step"
+	"rinzel/internal/step/asis"
+)
+
+// Name is the name of the step.
+const Name = "purge"
+
+// Step purges units.
+type Step struct{ opts Options }
+
+// NewStep returns the step with options, of which Left and Ledger are those of a unit.
+func NewStep(opts Options) Step { return Step{opts} }
+
+// Run purges a bundle or a style element, and notes the [Result], and the [Verdict]s if they are asked for. Sheets in it that the
+// settings keep, and what comments in them say is to stay, stay as they are.
+func (s Step) Run(ctx context.Context, u *step.Unit) error {
+	opts := s.opts
+	opts.Left = make(map[ast.Node]bool)
+	keptBy := uint64(0)
+	for _, part := range u.Parts {
+		bits := uint64(0)
+		if part.File != nil && opts.KeepSheet != nil {
+			bits = opts.KeepSheet(part.File.Path)
+		}
+		if keptBy |= bits; bits == 0 {
+			maps.Copy(opts.Left, asis.Left(part.Nodes, Name))
+			continue
+		}
+		for _, n := range part.Nodes {
+			opts.Left[n] = true
+		}
+	}
+	if s.opts.Verdicts {
+		var verdicts []Verdict
+		opts.Ledger = func(v Verdict) { verdicts = append(verdicts, v) }
+		defer func() { u.Note(verdicts) }()
+	}
+	nodes, result := Nodes(u.Nodes, opts)
+	result.KeptBy |= keptBy
+	u.Nodes = nodes
+	u.Note(result)
+	return ctx.Err()
+}
