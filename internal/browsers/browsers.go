@@ -10,6 +10,7 @@ import (
 )
 
 //go:generate sh -c "go run ./gen -compat \"$COMPAT_DATA\" -usage \"$USAGE_DATA\" > facts.txt"
+//go:generate sh -c "go run ./gen -table facts.txt > facts.go"
 
 // Names are the browsers that can be targets, in the order in which they are listed.
 var Names = []string{"chrome", "chrome-android", "edge", "firefox", "firefox-android", "opera", "safari", "safari-ios", "samsung"}
@@ -25,7 +26,7 @@ func Property(name string) string { return "css.properties." + name }
 
 // Version is a browser version that compares as the browser counts: its major
 // number times 1000 plus its minor one.
-type Version int
+type Version int32
 
 const (
 	never  Version = 1 << 30 // later than every version

@@ -1,6 +1,7 @@
 package browsers
 
 import (
+	"bytes"
 	"cmp"
 	"crypto/sha256"
 	"fmt"
@@ -61,9 +62,14 @@ func TestLacking(t *testing.T) {
 // TestFactsAreAsGenerated checks that nobody changed the table by hand, and,
 // where the data it is made from is at hand, that it is what gen makes of it.
 func TestFactsAreAsGenerated(t *testing.T) {
+	facts := factsText(t)
 	body, sum, _ := strings.Cut(facts, "\nsum ")
 	if want := fmt.Sprintf("%x\n", sha256.Sum256([]byte(body+"\n"))); sum != want {
 		t.Errorf("facts.txt was changed by hand: its sum is %q, want %q", sum, want)
+	}
+	code, err := exec.Command("go", "run", "./gen", "-table", "facts.txt").Output()
+	if have, readErr := os.ReadFile("facts.go"); err != nil || readErr != nil || !bytes.Equal(code, have) {
+		t.Errorf("facts.go is not what gen makes of facts.txt: %v, %v", err, readErr)
 	}
 	compat, usage := os.Getenv("COMPAT_DATA"), os.Getenv("USAGE_DATA")
 	if compat == "" || usage == "" {
@@ -76,9 +82,9 @@ func TestFactsAreAsGenerated(t *testing.T) {
 }
 
 func TestFactsAreComplete(t *testing.T) {
-	byBrowser := supportOf(Nesting)
-	for _, name := range Names {
-		if len(byBrowser[name]) == 0 {
+	spans, _ := supportOf(Nesting)
+	for i, name := range Names {
+		if !slices.ContainsFunc(spans, func(s span) bool { return int(s.browser) == i }) {
 			t.Errorf("no fact about nesting in %s", name)
 		}
 		releases := Releases(name)
@@ -196,11 +202,27 @@ func TestAllPrefixes(t *testing.T) {
 	}
 }
 
-// BenchmarkLoad measures what the first question costs.
-func BenchmarkLoad(b *testing.B) {
+// BenchmarkTargets measures what targets cost that were not asked anything yet.
+func BenchmarkTargets(b *testing.B) {
 	for b.Loop() {
-		readTable(facts)
+		Default().AllPrefixes()
 	}
+}
+
+// BenchmarkQuestion measures a question that was not asked before, and one that was.
+func BenchmarkQuestion(b *testing.B) {
+	t := Default()
+	b.Run("first", func(b *testing.B) {
+		for b.Loop() {
+			t.lacking.Delete(Nesting)
+			t.Lacking(Nesting)
+		}
+	})
+	b.Run("again", func(b *testing.B) {
+		for b.Loop() {
+			t.Lacking(Nesting)
+		}
+	})
 }
 
 func parseTargets(t *testing.T, s string) Targets {

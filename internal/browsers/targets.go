@@ -13,9 +13,42 @@ import (
 type Targets struct {
 	chosen   map[string][]choice // by browser, oldest first
 	asked    string              // what was asked for, in words
+	facts    *chosenSet
 	prefixes func() map[string][]string
 	lacking  *sync.Map // of the features that were asked for: [Targets.Lacking]
 	missing  *sync.Map // [Targets.Missing]
+}
+
+// chosenSet is the targets as bits.
+type chosenSet struct {
+	all   set
+	words [maxVersions]string // of the targets, as people are shown them, by bit
+}
+
+// newChosenSet returns targets as bits.
+func newChosenSet(chosen map[string][]choice) *chosenSet {
+	out, p := &chosenSet{}, layout()
+	for i, name := range Names {
+		for _, c := range chosen[name] {
+			bit := p.bit(i, c.version)
+			out.all.add(bit)
+			if out.words[bit] = name; c.version != coming {
+				out.words[bit] = name + " " + c.version.String()
+			}
+		}
+	}
+	return out
+}
+
+// newest returns the newest of each browser in a set of targets, as "safari 15.4", in the order of [Names].
+func (c *chosenSet) newest(s set) (out []string) {
+	p := layout()
+	for i := range Names {
+		if bit := s.highest(p.first[i], p.coming[i]+1); bit >= 0 {
+			out = append(out, c.words[bit])
+		}
+	}
+	return out
 }
 
 // choice is a version that is a target.
@@ -85,11 +118,13 @@ func (q Query) Targets() Targets {
 			}
 		}
 	}
+	t.facts = newChosenSet(t.chosen)
 	t.prefixes = sync.OnceValue(func() map[string][]string {
 		all := make(map[string][]string)
-		for _, line := range load().features {
-			if id, facts, _ := strings.Cut(line, " "); strings.Contains(facts, ":") {
-				if list := t.Prefixes(id); len(list) > 0 {
+		for n, id := range tableFeatures {
+			spans := spansOf(n)
+			if slices.ContainsFunc(spans, func(s span) bool { return s.prefix != 0 }) {
+				if list := t.prefixesFor(spans, nil); len(list) > 0 {
 					all[id] = list
 				}
 			}
@@ -205,11 +240,12 @@ func (t Targets) Lacking(feature string) []string {
 	if known, ok := t.lacking.Load(feature); ok {
 		return known.([]string)
 	}
-	byBrowser := supportOf(feature)
-	if byBrowser == nil {
+	spans, ok := supportOf(feature)
+	if !ok {
 		return nil
 	}
-	list := t.without(byBrowser, plain)
+	plain := versionsOf(spans, (*span).plain)
+	list := t.facts.newest(t.facts.all.minus(&plain))
 	t.lacking.Store(feature, list)
 	return list
 }
@@ -225,13 +261,13 @@ func (t Targets) Missing(feature string) []string {
 	if known, ok := t.missing.Load(feature); ok {
 		return known.([]string)
 	}
-	byBrowser := supportOf(feature)
-	if byBrowser == nil {
+	spans, ok := supportOf(feature)
+	if !ok {
 		return nil
 	}
-	list := t.without(byBrowser, inAnyForm)
-	list = slices.DeleteFunc(list, func(s string) bool {
-		return slices.Contains(Names, s) && slices.ContainsFunc(kin(s), func(other string) bool { return byBrowser[other] != nil && inAnyForm(byBrowser[other], coming) })
+	any := versionsOf(spans, (*span).isAny)
+	list := slices.DeleteFunc(t.facts.newest(t.facts.all.minus(&any)), func(s string) bool {
+		return slices.Contains(Names, s) && slices.ContainsFunc(kin(s), func(other string) bool { return any.has(layout().coming[slices.Index(Names, other)]) })
 	})
 	t.missing.Store(feature, list)
 	return list
@@ -250,111 +286,130 @@ func kin(browser string) []string {
 // Newest reports whether the newest target of some browser supports a feature,
 // whole and without a prefix.
 func (t Targets) Newest(feature string) bool {
-	for name, list := range supportOf(feature) {
-		if chosen := t.chosen[name]; len(chosen) > 0 && plain(list, chosen[len(chosen)-1].version) {
+	spans, ok := supportOf(feature)
+	if !ok || t.facts == nil {
+		return false
+	}
+	plain, p := versionsOf(spans, (*span).plain), layout()
+	for i := range Names {
+		if bit := t.facts.all.highest(p.first[i], p.coming[i]+1); bit >= 0 && plain.has(bit) {
 			return true
 		}
 	}
 	return false
 }
 
-// without returns the newest target of each browser that does not support a
-// feature, as supports tells.
-func (t Targets) without(byBrowser map[string][]support, supports func([]support, Version) bool) []string {
-	var out []string
-	for _, name := range Names {
-		for _, c := range slices.Backward(t.chosen[name]) {
-			if supports(byBrowser[name], c.version) {
-				continue
-			}
-			if c.version == coming {
-				out = append(out, name)
-			} else {
-				out = append(out, name+" "+c.version.String())
-			}
-			break
-		}
-	}
-	return out
-}
-
 // Prefixes returns the prefixes that some target needs for a feature, sorted:
 // those under which a version supports it that does not without. One that
 // starts with '=' is another name for the whole feature.
 func (t Targets) Prefixes(feature string) []string {
-	return t.prefixesFor(supportOf(feature), nil)
+	spans, _ := supportOf(feature)
+	return t.prefixesFor(spans, nil)
 }
 
 // InStead returns the prefixes under which a feature stands in for another: as
 // [Targets.Prefixes] does, for the targets that support the other one in no form.
 func (t Targets) InStead(feature, other string) []string {
-	return t.prefixesFor(supportOf(feature), supportOf(other))
+	spans, _ := supportOf(feature)
+	others, _ := supportOf(other)
+	return t.prefixesFor(spans, others)
 }
 
-// prefixesFor returns the prefixes that are needed for a feature, by the targets
-// that have no form of another one if that is given.
-func (t Targets) prefixesFor(byBrowser, other map[string][]support) []string {
-	need := make(map[string]bool)
-	for name, list := range byBrowser {
-		for _, prefix := range t.needed(list, other[name], name) {
-			need[prefix] = true
-		}
+// prefixesFor returns the prefixes that are needed for a feature, sorted, by the targets
+// that have no form of another one if that is given. Where one prefix serves all versions of a browser it is enough: Firefox,
+// for one, came to know many of WebKit's prefixes beside its own.
+func (t Targets) prefixesFor(spans, other []span) []string {
+	if t.facts == nil {
+		return nil
 	}
-	return slices.Sorted(maps.Keys(need))
+	var out []string
+	for len(spans) > 0 {
+		browser := spans[0].browser
+		end := slices.IndexFunc(spans, func(s span) bool { return s.browser != browser })
+		if end < 0 {
+			end = len(spans)
+		}
+		for _, prefix := range t.needed(spans[:end], other, int(browser)) {
+			if !slices.Contains(out, tablePrefixes[prefix]) {
+				out = append(out, tablePrefixes[prefix])
+			}
+		}
+		spans = spans[end:]
+	}
+	slices.Sort(out)
+	return out
 }
 
 // Needing returns the targets that support a feature under a prefix alone, the
 // newest of each browser, as [Targets.Lacking] does.
 func (t Targets) Needing(feature, prefix string) []string {
-	return t.without(supportOf(feature), func(list []support, v Version) bool {
-		return plain(list, v) || !slices.ContainsFunc(list, func(s support) bool { return s.prefix == prefix && s.supports(v) })
-	})
+	spans, ok := supportOf(feature)
+	if !ok || t.facts == nil {
+		return nil
+	}
+	plain, under := versionsOf(spans, (*span).plain), underPrefix(spans, prefix)
+	need := t.facts.all.and(&under)
+	return t.facts.newest(need.minus(&plain))
+}
+
+// underPrefix returns the versions that support a feature under a prefix.
+func underPrefix(spans []span, prefix string) set {
+	n := slices.Index(tablePrefixes[:], prefix)
+	return versionsOf(spans, func(s *span) bool { return int(s.prefix) == n })
 }
 
 // Without reports whether some target supports a feature as it is, and not under a prefix: what has the
 // prefix alone says nothing to it.
 func (t Targets) Without(feature, prefix string) bool {
-	byBrowser := supportOf(feature)
-	for name, list := range t.chosen {
-		for _, c := range list {
-			prefixed := slices.ContainsFunc(byBrowser[name], func(s support) bool { return s.prefix == prefix && s.supports(c.version) })
-			if !prefixed && plain(byBrowser[name], c.version) {
-				return true
-			}
-		}
+	spans, ok := supportOf(feature)
+	if !ok || t.facts == nil {
+		return false
 	}
-	return false
+	plain, under := versionsOf(spans, (*span).plain), underPrefix(spans, prefix)
+	there := t.facts.all.and(&plain)
+	there = there.minus(&under)
+	return !there.empty()
 }
 
-// needed returns the prefixes that the versions of one browser need. Where one
-// serves them all it is enough: Firefox, for one, came to know many of
-// WebKit's prefixes beside its own. Versions that have some form of another feature
-// need none.
-func (t Targets) needed(list, other []support, browser string) []string {
-	serves := make(map[string]int)
-	var order []string
-	versions := 0
-	for _, c := range t.chosen[browser] {
-		if plain(list, c.version) || inAnyForm(other, c.version) {
+// needed returns the numbers of the prefixes that the versions of one browser need. Versions that have some form of another
+// feature need none.
+func (t Targets) needed(spans, other []span, browser int) []uint8 {
+	if !slices.ContainsFunc(spans, func(s span) bool { return s.prefix != 0 }) {
+		return nil
+	}
+	plain, any := versionsOf(spans, (*span).plain), versionsOf(other, (*span).isAny)
+	open := t.facts.all.ofBrowser(browser)
+	open = open.minus(&plain)
+	open = open.minus(&any)
+	type serving struct {
+		prefix uint8
+		first  int // the oldest version that it serves, as a bit
+		serves set
+	}
+	var list []serving
+	var served set
+	for i := range spans {
+		prefix := spans[i].prefix
+		if prefix == 0 || slices.ContainsFunc(list, func(s serving) bool { return s.prefix == prefix }) {
 			continue
 		}
-		met := make(map[string]bool)
-		for _, s := range list {
-			if s.prefix != "" && !s.partial && s.supports(c.version) && !met[s.prefix] {
-				met[s.prefix] = true
-				if serves[s.prefix]++; serves[s.prefix] == 1 {
-					order = append(order, s.prefix)
-				}
-			}
+		serves := versionsOf(spans, func(s *span) bool { return s.prefix == prefix && !s.partial })
+		serves = serves.and(&open)
+		if serves.empty() {
+			continue
 		}
-		if len(met) > 0 {
-			versions++
+		for w := range served {
+			served[w] |= serves[w]
 		}
+		list = append(list, serving{prefix, serves.lowest(0, maxVersions), serves})
 	}
-	for _, prefix := range order {
-		if serves[prefix] == versions {
-			return []string{prefix}
+	slices.SortStableFunc(list, func(a, b serving) int { return a.first - b.first })
+	var out []uint8
+	for _, s := range list {
+		if s.serves == served {
+			return []uint8{s.prefix}
 		}
+		out = append(out, s.prefix)
 	}
-	return order
+	return out
 }

@@ -1,8 +1,11 @@
-// Gen makes the table of browser facts that the package browsers embeds, from
+// Gen makes the table of browser facts of the package browsers, and Go code of it, from
 // the open compatibility data of browser features (npm: @mdn/browser-compat-data,
 // CC0) and a table of how much each browser version is used (npm: caniuse-db, CC BY 4.0).
 //
-// Usage: go run ./internal/browsers/gen -compat DIR -usage DIR > internal/browsers/facts.txt
+// Usage:
+//
+//	go run ./internal/browsers/gen -compat DIR -usage DIR > internal/browsers/facts.txt
+//	go run ./internal/browsers/gen -table internal/browsers/facts.txt > internal/browsers/facts.go
 //
 // Each folder is an unpacked package. The table is text:
 //
@@ -72,7 +75,15 @@ type statement struct {
 func main() {
 	compat := flag.String("compat", "", "the folder of the compatibility data")
 	usage := flag.String("usage", "", "the folder of the table of use")
+	table := flag.String("table", "", "a table of facts, to be written as Go code")
 	flag.Parse()
+	if *table != "" {
+		if err := compileTable(*table, os.Stdout); err != nil {
+			fmt.Fprintln(os.Stderr, "gen:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	if err := run(*compat, *usage, os.Stdout); err != nil {
 		fmt.Fprintln(os.Stderr, "gen:", err)
 		os.Exit(1)

@@ -1,0 +1,154 @@
+package browsers
+
+import (
+	"math/bits"
+	"slices"
+	"sync"
+)
+
+// set is a set of versions of all browsers: a bit for each release, and for each browser one for what is older than all of them
+// and one for what is to come. A version that is no release counts as the release before it, since nothing changes but by one.
+type set [maxVersions / 64]uint64
+
+const maxVersions = 1280
+
+// places says which bits are whose.
+type places struct {
+	first, coming [9]int // the bits for what is older, and for what is to come, by browser
+	versions      [9][]Version
+}
+
+var layout = sync.OnceValue(func() *places {
+	p := &places{}
+	next := 0
+	for i, list := range releases() {
+		p.first[i] = next
+		for _, r := range list {
+			p.versions[i] = append(p.versions[i], r.Version)
+		}
+		next += len(list) + 2
+		p.coming[i] = next - 1
+	}
+	if next > maxVersions {
+		panic("browsers: there are more releases than bits")
+	}
+	return p
+})
+
+// bit returns the bit of a version.
+func (p *places) bit(browser int, v Version) int {
+	if v >= coming {
+		return p.coming[browser]
+	}
+	i, found := slices.BinarySearch(p.versions[browser], v)
+	if found {
+		i++
+	}
+	return p.first[browser] + i
+}
+
+// from returns the first bit of versions from v on.
+func (p *places) from(browser int, v Version) int {
+	if v >= never {
+		return p.coming[browser] + 1
+	}
+	i, _ := slices.BinarySearch(p.versions[browser], v)
+	return p.first[browser] + 1 + i
+}
+
+func (s *set) add(bit int)      { s[bit/64] |= 1 << (bit % 64) }
+func (s *set) has(bit int) bool { return s[bit/64]&(1<<(bit%64)) != 0 }
+
+// addRange adds the bits from one up to but not including another.
+func (s *set) addRange(from, to int) {
+	for w := from / 64; w*64 < to; w++ {
+		mask := ^uint64(0)
+		if w == from/64 {
+			mask <<= from % 64
+		}
+		if to < (w+1)*64 {
+			mask &= 1<<(to%64) - 1
+		}
+		s[w] |= mask
+	}
+}
+
+// minus returns the versions that are not in another set.
+func (s *set) minus(o *set) (out set) {
+	for i := range s {
+		out[i] = s[i] &^ o[i]
+	}
+	return out
+}
+
+// and returns the versions that are in both sets.
+func (s *set) and(o *set) (out set) {
+	for i := range s {
+		out[i] = s[i] & o[i]
+	}
+	return out
+}
+
+func (s *set) empty() bool { return *s == set{} }
+
+// highest returns the highest bit from one up to but not including another, or -1.
+func (s *set) highest(from, to int) int {
+	for w := (to - 1) / 64; w >= from/64; w-- {
+		word := s[w]
+		if to < (w+1)*64 {
+			word &= 1<<(to%64) - 1
+		}
+		if w == from/64 {
+			word &= ^uint64(0) << (from % 64)
+		}
+		if word != 0 {
+			return w*64 + 63 - bits.LeadingZeros64(word)
+		}
+	}
+	return -1
+}
+
+// lowest returns the lowest bit from one up to but not including another, or -1.
+func (s *set) lowest(from, to int) int {
+	for w := from / 64; w*64 < to; w++ {
+		word := s[w]
+		if to < (w+1)*64 {
+			word &= 1<<(to%64) - 1
+		}
+		if w == from/64 {
+			word &= ^uint64(0) << (from % 64)
+		}
+		if word != 0 {
+			return w*64 + bits.TrailingZeros64(word)
+		}
+	}
+	return -1
+}
+
+// count returns how many versions there are.
+func (s *set) count() int {
+	n := 0
+	for _, word := range s {
+		n += bits.OnesCount64(word)
+	}
+	return n
+}
+
+// versionsOf returns the versions in those of spans that pass a test.
+func versionsOf(spans []span, is func(*span) bool) (out set) {
+	p := layout()
+	for i := range spans {
+		if s := &spans[i]; is(s) {
+			b := int(s.browser)
+			out.addRange(p.from(b, s.since), p.from(b, s.until))
+		}
+	}
+	return out
+}
+
+// ofBrowser returns the versions of one browser.
+func (s *set) ofBrowser(browser int) (out set) {
+	p := layout()
+	out.addRange(p.first[browser], p.coming[browser]+1)
+	return s.and(&out)
+}
