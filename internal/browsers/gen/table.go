@@ -37,7 +37,7 @@ func compileTable(name string, w io.Writer) error {
 		case "source":
 			fmt.Fprintf(&t.sources, "%q,", strings.Join(word[1:], " "))
 		case "release":
-			fmt.Fprintf(&t.releases, "{%d, Release{%d, %q, %s}},\n", t.browsers[word[1]], version(word[2]), word[3], word[4])
+			add(&t.releases, "{%d, Release{%d, %q, %s}},", t.browsers[word[1]], version(word[2]), word[3], word[4])
 		default:
 			t.feature(word)
 		}
@@ -53,14 +53,15 @@ var tableReleases = [...]struct {
 	browser int8
 	release Release
 }{
-%s}
+%s
+}
 
 var tablePrefixes = [...]string{`, t.sources.String(), t.releases.String())
 	for _, p := range t.prefixes {
 		fmt.Fprintf(&out, "%q,", p)
 	}
-	fmt.Fprintf(&out, "}\n\nvar tableFeatures = [...]string{\n%s}\n\n// tableDeprecated are numbers of features.\nvar tableDeprecated = [...]uint16{%s}\n\n", t.names.String(), t.deprecated.String())
-	fmt.Fprintf(&out, "// tableStarts are where the spans of a feature start, and those of the next.\nvar tableStarts = [...]uint32{%s%d}\n\nvar tableSpans = [...]span{\n%s}\n", t.starts.String(), t.count, t.spans.String())
+	fmt.Fprintf(&out, "}\n\nvar tableFeatures = [...]string{\n%s\n}\n\n// tableDeprecated are numbers of features.\nvar tableDeprecated = [...]uint16{\n%s\n}\n\n", t.names.String(), t.deprecated.String())
+	fmt.Fprintf(&out, "// tableStarts are where the spans of a feature start, and those of the next.\nvar tableStarts = [...]uint32{\n%s%d,\n}\n\nvar tableSpans = [...]span{\n%s\n}\n", t.starts.String(), t.count, t.spans.String())
 	code, err := format.Source(out.Bytes())
 	if err != nil {
 		return err
@@ -69,15 +70,26 @@ var tablePrefixes = [...]string{`, t.sources.String(), t.releases.String())
 	return err
 }
 
+// width is how long the lines of the code get.
+const width = 1000
+
+// add adds an element to a list.
+func add(list *strings.Builder, format string, args ...any) {
+	fmt.Fprintf(list, format, args...)
+	if list.Len()-strings.LastIndexByte(list.String(), '\n') > width {
+		list.WriteByte('\n')
+	}
+}
+
 // feature adds the facts of a feature.
 func (t *tables) feature(word []string) {
-	fmt.Fprintf(&t.names, "%q,\n", word[0])
-	fmt.Fprintf(&t.starts, "%d,", t.count)
+	add(&t.names, "%q,", word[0])
+	add(&t.starts, "%d,", t.count)
 	for _, part := range word[1:] {
 		browser, list, ok := strings.Cut(part, "=")
 		if !ok {
 			if part == "!deprecated" {
-				fmt.Fprintf(&t.deprecated, "%d,", t.features)
+				add(&t.deprecated, "%d,", t.features)
 			}
 			continue
 		}
@@ -89,7 +101,7 @@ func (t *tables) feature(word []string) {
 			if ends {
 				to = strconv.Itoa(version(until))
 			}
-			fmt.Fprintf(&t.spans, "{%d, %s, %d, %d, %v},\n", version(since), to, t.browsers[browser], t.prefix(prefix), partial)
+			add(&t.spans, "{%d, %s, %d, %d, %v},", version(since), to, t.browsers[browser], t.prefix(prefix), partial)
 			t.count++
 		}
 	}
