@@ -27,6 +27,9 @@ func (c *checker) overridden(list []*ast.Declaration) {
 			names[i] = d.Name
 		}
 	}
+	if allApart(names) {
+		return
+	}
 	before := make(map[string][]int) // what has not been found to be overridden, by name
 	for k, name := range names {
 		for _, same := range append([]string{name}, grammar.Longhands(name)...) {
@@ -43,6 +46,21 @@ func (c *checker) overridden(list []*ast.Declaration) {
 		}
 		before[name] = append(before[name], k)
 	}
+}
+
+// allApart reports whether none of a few names sets what an earlier one sets. It says no of many.
+func allApart(names []string) bool {
+	const few = 24
+	if len(names) > few {
+		return false
+	}
+	for k, name := range names[1:] {
+		earlier := names[:k+1]
+		if slices.Contains(earlier, name) || slices.ContainsFunc(grammar.Longhands(name), func(long string) bool { return slices.Contains(earlier, long) }) {
+			return false
+		}
+	}
+	return true
 }
 
 // say reports a declaration that has no effect beside the other.

@@ -22,7 +22,7 @@ import (
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
 		checker: checker{targets: k.targets, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
-		properties: make(map[string]*property), units: make(map[string]bool), functions: k.functions,
+		properties: make(map[string]*property), units: make(map[string]bool), others: make(map[lookup]bool), functions: k.functions,
 	}
 	s.list(nodes, false)
 	for feature, i := range s.first {
@@ -40,7 +40,28 @@ type support struct {
 
 	properties map[string]*property
 	units      map[string]bool   // whether a target lacks them
+	others     map[lookup]bool   // whether a target lacks what is no property, no unit and no function
 	functions  map[string]string // features of those that a target lacks
+}
+
+// lookup names a feature by what it starts with and by its own name.
+type lookup struct{ group, name string }
+
+// The groups of features that are neither properties nor values.
+const (
+	atRules   = "css.at-rules."
+	media     = "css.at-rules.media."
+	selectors = "css.selectors."
+)
+
+// lacksOne reports whether a target lacks a feature of a group.
+func (s *support) lacksOne(group, name string) bool {
+	lacking, known := s.others[lookup{group, name}]
+	if !known {
+		lacking = len(s.targets.Missing(group+name)) > 0
+		s.others[lookup{group, name}] = lacking
+	}
+	return lacking
 }
 
 // property is what targets lack of a property.
@@ -95,8 +116,36 @@ func versions(missing []string) string {
 	return strings.Join(out, ", ")
 }
 
+// nameSet is a set of names, most of which have few.
+type nameSet struct {
+	few  []string
+	many map[string]bool // once there are more
+}
+
+func (s *nameSet) has(name string) bool {
+	if s.many != nil {
+		return s.many[name]
+	}
+	return slices.Contains(s.few, name)
+}
+
+func (s *nameSet) add(name string) {
+	const few = 32
+	switch {
+	case s.many != nil:
+		s.many[name] = true
+	case len(s.few) < few:
+		s.few = append(s.few, name)
+	default:
+		s.many = make(map[string]bool)
+		for _, n := range append(s.few, name) {
+			s.many[n] = true
+		}
+	}
+}
+
 func (s *support) list(nodes []ast.Node, nested bool) {
-	var declared map[string]bool
+	var declared nameSet
 	for _, n := range nodes {
 		if s.left[n] {
 			continue
@@ -104,13 +153,10 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 		switch n := n.(type) {
 		case *ast.Declaration:
 			name := token.Lower(n.Name)
-			s.declaration(n, name, declared[name])
-			if declared == nil {
-				declared = make(map[string]bool)
-			}
-			declared[name] = true
+			s.declaration(n, name, declared.has(name))
+			declared.add(name)
 			if prefix, standard := split(name); prefix != "" {
-				declared[standard] = true
+				declared.add(standard)
 			}
 		case *ast.StyleRule:
 			if nested {
@@ -130,8 +176,9 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 
 func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
-	at := nameOf(r.At, len(r.Name)+1, r.Span())
-	s.lacks("lacking", "css.at-rules."+name, at, fmt.Sprintf("\"@%s\"", r.Name), "")
+	if s.lacksOne(atRules, name) {
+		s.lacks("lacking", atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
+	}
 	if name == "supports" || name == "font-face" || name == "page" {
 		return
 	}
@@ -145,7 +192,9 @@ func (s *support) media(values []ast.Value) {
 	inBrackets(values, func(inner []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
-			s.lacks("lacking-property", "css.at-rules.media."+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+			if s.lacksOne(media, name) {
+				s.lacks("lacking-property", media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+			}
 		}
 	})
 }
@@ -193,11 +242,14 @@ func (s *support) pseudo(p *ast.Simple) {
 	if p.Kind == ast.PseudoElement && !grammar.IsPseudo("::"+name) || strings.HasPrefix(name, "-") {
 		return
 	}
-	feature := "css.selectors." + name
+	feature := name
 	if name == "not" && p.Args != nil && (len(p.Args.Selectors) > 1 || len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) > 1) {
-		feature += ".selector_list"
+		feature = "not.selector_list"
 	}
-	s.lacks("lacking", feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+	if !s.lacksOne(selectors, feature) {
+		return
+	}
+	s.lacks("lacking", selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
 		"browsers that lack it drop the rule: give what may apply without it a rule of its own")
 }
 
