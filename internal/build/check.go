@@ -105,23 +105,27 @@ func (b *builder) checksRoot(root string) bool {
 	return (b.checkAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
-// check returns what look finds in the nodes of a sheet, at the levels that the
-// settings give.
-func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) []diag.Diagnostic {
+// check has look at the nodes of a sheet, beside what else is done, and returns what waits for what it finds, at the levels that
+// the settings give.
+func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
 	b := a.b
 	if !b.checksRoot(here.path.Root) || here.leftOut {
 		if b.checkAll && !here.leftOut {
 			a.entry.unchecked[here.path] = true
 		}
-		return nil
-	}
-	levels := b.project.Settings.Check.Levels
-	found := slices.DeleteFunc(look(nodes), func(d diag.Diagnostic) bool { return levels[d.Code] == project.LevelOff })
-	for i := range found {
-		if level, ok := levels[found[i].Code]; ok {
-			found[i].Severity = level.Severity()
-		}
+		return func() []diag.Diagnostic { return nil }
 	}
 	a.entry.checked[here.path] = true
-	return found
+	levels := b.project.Settings.Check.Levels
+	done := make(chan []diag.Diagnostic, 1)
+	go func() {
+		found := slices.DeleteFunc(look(nodes), func(d diag.Diagnostic) bool { return levels[d.Code] == project.LevelOff })
+		for i := range found {
+			if level, ok := levels[found[i].Code]; ok {
+				found[i].Severity = level.Severity()
+			}
+		}
+		done <- found
+	}()
+	return func() []diag.Diagnostic { return <-done }
 }

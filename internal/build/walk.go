@@ -156,7 +156,7 @@ func (a *assembler) composed(nodes []ast.Node, chain *pipeline.Chain, here *visi
 	if a.b.records {
 		a.entry.composed = append(a.entry.composed, nodes)
 	}
-	out.checks = a.check(here, nodes, func(nodes []ast.Node) []diag.Diagnostic {
+	checks := a.check(here, nodes, func(nodes []ast.Node) []diag.Diagnostic {
 		return append(a.b.checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
 	})
 	out.motion = check.MotionOf(nodes)
@@ -166,7 +166,7 @@ func (a *assembler) composed(nodes []ast.Node, chain *pipeline.Chain, here *visi
 	for _, changes := range step.Notes[[]prefix.Change](u) {
 		out.prefix = prefix.Merge(out.prefix, changes)
 	}
-	out.checks = append(out.checks, a.check(here, nodes, a.b.checker.Support)...)
+	support := a.check(here, nodes, a.b.checker.Support)
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
 	}
@@ -174,6 +174,7 @@ func (a *assembler) composed(nodes []ast.Node, chain *pipeline.Chain, here *visi
 		here.node.Rules = countRules(nodes)
 	}
 	out.nodes = nodes
+	out.checks = append(checks(), support()...)
 	return out
 }
 
