@@ -179,11 +179,10 @@ func (b *builder) write(job bundleJob, u *step.Unit, res *bundleResult) {
 	css := print.Append(make([]byte, 0, size+size/16+256), u.Nodes, opts)
 	if !isASCII(css) && !job.within && !job.adopted {
 		// A page or server may say another encoding, so the sheet says its own.
+		css = slices.Insert(css, 0, []byte(charsetRule)...)
 		if builder != nil {
-			builder = sourcemap.NewBuilder(b.project.Tree.Set)
-			opts.Maps = builder
+			builder.SkipLine()
 		}
-		css = print.Append([]byte(charsetRule), u.Nodes, opts)
 	}
 	res.css, res.compact = css, u.Compact
 	res.info.Size = len(css)

@@ -3,6 +3,7 @@ package sourcemap
 
 import (
 	"encoding/base64"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -142,6 +143,9 @@ func (c *cursor) seek(off uint32) {
 
 // Mappings returns how many mappings were added.
 func (b *Builder) Mappings() int { return b.mapped }
+
+// SkipLine moves all mappings down by a line, which is put before the output. No mapping can be added any more.
+func (b *Builder) SkipLine() { b.buf = slices.Insert(b.buf, 0, ';') }
 
 // JSON returns the map, with the text of all sources in it. file is the name
 // of the output relative to the map; name gives the address of a source
