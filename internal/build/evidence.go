@@ -198,7 +198,7 @@ func (b *builder) pagesBeside(files map[source.Path]bool, pages []*graph.Page) (
 	slices.Sort(names)
 	others := ""
 	if n := len(names) - 1; n > 0 {
-		others = " and " + counted(n, "other page")
+		others = " and " + diag.Count(n, "other page")
 	}
 	are, they, lie := "is", "it", "lies"
 	if others != "" {

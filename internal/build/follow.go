@@ -115,14 +115,6 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 	}
 }
 
-// counted returns "1 rule" or "2 rules".
-func counted(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
 // unreadable reports a sheet that an import names and that cannot be read.
 func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
 	d := a.b.unreadable(p, err, imp.At)
@@ -174,7 +166,7 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 			continue
 		}
 		d := diag.Diagnostic{Code: "import-cycle", Severity: diag.Error, Span: at,
-			Message: fmt.Sprintf("%q imports itself, by way of %s", a.b.project.Tree.Show(p), counted(depth-1, "other sheet")),
+			Message: fmt.Sprintf("%q imports itself, by way of %s", a.b.project.Tree.Show(p), diag.Count(depth-1, "other sheet")),
 			Mend:    "remove one of the imports, or move what both need into a sheet of its own"}
 		if depth == 1 {
 			d.Message = fmt.Sprintf("%q imports itself", a.b.project.Tree.Show(p))

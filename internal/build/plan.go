@@ -380,7 +380,7 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 			if n == 1 {
 				do = "does"
 			}
-			others = fmt.Sprintf(", as %s %s", do, counted(n, "other page"))
+			others = fmt.Sprintf(", as %s %s", do, diag.Count(n, "other page"))
 		}
 		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: second.at,
 			Message: fmt.Sprintf("this page loads %q before %q%s, and %q the other way around; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),

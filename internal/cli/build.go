@@ -8,7 +8,6 @@ import (
 	"maps"
 	"path/filepath"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -225,15 +224,4 @@ func (f *buildFlags) write(ctx context.Context, p *project.Project, res *build.R
 		return f.writeSheets(ctx, p, res, std, opts)
 	}
 	return source.Publish(ctx, p.Output, build.Files(res.Outputs), opts)
-}
-
-// plural returns "1 page" or "2 pages".
-func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	if strings.HasSuffix(one, "x") {
-		one += "e"
-	}
-	return fmt.Sprintf("%d %ss", n, one)
 }

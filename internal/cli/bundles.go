@@ -92,7 +92,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 
 // aboutBundle tells the size of a bundle, and how it comes to pages.
 func aboutBundle(b build.Bundle) string {
-	about := fmt.Sprintf("%s of %s", size(b.Size), plural(b.Sheets, "sheet"))
+	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(b.Sheets, "sheet"))
 	if b.Within {
 		about += ", written into the page"
 	}
@@ -130,9 +130,9 @@ func wrapped(names []string, width int) []string {
 // keptReason words why a sheet is not shared.
 func keptReason(k build.Kept) string {
 	if k.What == "" {
-		return fmt.Sprintf("on %s; too little to be a bundle, or in another order", plural(len(k.Pages), "page"))
+		return fmt.Sprintf("on %s; too little to be a bundle, or in another order", diag.Count(len(k.Pages), "page"))
 	}
-	return fmt.Sprintf("on %s; on %s it stands behind %s, and both set %q", plural(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
+	return fmt.Sprintf("on %s; on %s it stands behind %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
 }
 
 // jsonBundles is the answer in its JSON form.

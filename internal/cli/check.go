@@ -122,7 +122,7 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked,
 	var parts []string
 	for level := diag.Error; ; level-- {
 		if counts[level] > 0 {
-			parts = append(parts, plural(counts[level], level.String()))
+			parts = append(parts, diag.Count(counts[level], level.String()))
 		}
 		if level == diag.Note {
 			break
@@ -132,7 +132,7 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked,
 		parts = []string{"nothing found"}
 	}
 	in := inspection{std: std}
-	checked := "checked " + plural(c.Sheets, "sheet")
+	checked := "checked " + diag.Count(c.Sheets, "sheet")
 	if c.LeftOut > 0 {
 		checked += fmt.Sprintf(", %d of libraries left out", c.LeftOut)
 	}

@@ -48,12 +48,12 @@ func runClean(opts project.Options, std IO) error {
 	}
 	dir := filepath.ToSlash(p.Output)
 	if len(left) > 0 {
-		fmt.Fprintf(std.Out, "left %s that were changed since rinzel wrote them, or cannot be removed: %s\n", plural(len(left), "file"), diag.Printable(someOf(left, 3)))
+		fmt.Fprintf(std.Out, "left %s that were changed since rinzel wrote them, or cannot be removed: %s\n", diag.Count(len(left), "file"), diag.Printable(someOf(left, 3)))
 	}
 	if len(removed)+len(left) == 0 {
 		_, err = fmt.Fprintf(std.Out, "no build wrote anything into %s\n", diag.Printable(dir))
 		return err
 	}
-	_, err = fmt.Fprintf(std.Out, "removed %s from %s\n", plural(len(removed), "file"), diag.Printable(dir))
+	_, err = fmt.Fprintf(std.Out, "removed %s from %s\n", diag.Count(len(removed), "file"), diag.Printable(dir))
 	return err
 }

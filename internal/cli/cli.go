@@ -180,7 +180,7 @@ func atMost(n int) cobra.PositionalArgs {
 		}
 		takes := "no arguments"
 		if n > 0 {
-			takes = "at most " + plural(n, "argument")
+			takes = "at most " + diag.Count(n, "argument")
 		}
 		return fmt.Errorf("%s takes %s, and got %q as well; \"%s --help\" shows what it takes", cmd.Name(), takes, args[n], cmd.CommandPath())
 	}

@@ -221,7 +221,7 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 		of[key] = append(of[key], c)
 	}
 	for _, key := range order {
-		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", plural(len(of[key]), "constant")), sheetNames(of[key][0].sheets, linked))
+		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", diag.Count(len(of[key]), "constant")), sheetNames(of[key][0].sheets, linked))
 		in.constantTable(of[key])
 	}
 }
@@ -274,10 +274,10 @@ func (in *inspection) swatch(c *[3]uint8) string {
 func readBy(c build.Constant) string {
 	var parts []string
 	if c.Rules > 0 {
-		parts = append(parts, plural(c.Rules, "rule"))
+		parts = append(parts, diag.Count(c.Rules, "rule"))
 	}
 	if len(c.Gives) > 0 {
-		parts = append(parts, plural(len(c.Gives), "constant"))
+		parts = append(parts, diag.Count(len(c.Gives), "constant"))
 	}
 	if len(parts) == 0 {
 		return "nothing"
@@ -291,7 +291,7 @@ func (in *inspection) remark(c build.Constant) string {
 		switch {
 		case o.Kind == "drop":
 		case o.Reads > 0 && o.Kind == "default":
-			return fmt.Sprintf(", too late: %s got %s", plural(o.Reads, "reader"), diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
+			return fmt.Sprintf(", too late: %s got %s", diag.Count(o.Reads, "reader"), diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
 		case o.Kind == "default" && c.Set.Kind != "default":
 			return ", in place of the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
 		case o.Kind != "default":
@@ -330,7 +330,7 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 		}
 		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.place(o.At))
 		if o.Reads > 0 {
-			fmt.Fprintf(out, ", which %s got", plural(o.Reads, "reader"))
+			fmt.Fprintf(out, ", which %s got", diag.Count(o.Reads, "reader"))
 		}
 		fmt.Fprintln(out)
 	}
@@ -342,7 +342,7 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 	}
 	switch {
 	case c.Rules > 0:
-		fmt.Fprintf(out, "  read by %s\n", plural(c.Rules, "rule"))
+		fmt.Fprintf(out, "  read by %s\n", diag.Count(c.Rules, "rule"))
 	case len(c.Gives) == 0:
 		fmt.Fprintln(out, "  nothing reads it")
 	}

@@ -80,7 +80,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 		}
 	}
 	if len(found.Unreached) > 0 {
-		fmt.Fprintf(out, "no page reaches %s of the source folder:\n", plural(len(found.Unreached), "sheet"))
+		fmt.Fprintf(out, "no page reaches %s of the source folder:\n", diag.Count(len(found.Unreached), "sheet"))
 		for _, s := range found.Unreached {
 			fmt.Fprintln(out, "  "+diag.Printable(s))
 		}
@@ -102,7 +102,7 @@ func (in *inspection) unreached(ctx context.Context) error {
 		fmt.Fprintln(in.std.Out, "all files of the source folder are reached")
 		return nil
 	}
-	fmt.Fprintf(in.std.Out, "no page and no bundle of the settings reaches %s of the source folder:\n", plural(len(files), "file"))
+	fmt.Fprintf(in.std.Out, "no page and no bundle of the settings reaches %s of the source folder:\n", diag.Count(len(files), "file"))
 	for _, name := range files {
 		fmt.Fprintln(in.std.Out, "  "+diag.Printable(name))
 	}
@@ -136,7 +136,7 @@ func (in *inspection) about(n *build.ImportNode) string {
 	var parts []string
 	sets := ""
 	if n.Constants > 0 {
-		sets = "; sets " + plural(n.Constants, "constant")
+		sets = "; sets " + diag.Count(n.Constants, "constant")
 	}
 	switch {
 	case n.External:
@@ -144,16 +144,16 @@ func (in *inspection) about(n *build.ImportNode) string {
 	case n.LeftOut:
 		parts = append(parts, "left out"+sets)
 	case n.Repeated:
-		parts = append(parts, plural(n.Rules, "rule")+", which a later import of the same sheet repeats")
+		parts = append(parts, diag.Count(n.Rules, "rule")+", which a later import of the same sheet repeats")
 	case n.Rules > 0:
-		parts = append(parts, plural(n.Rules, "rule")+sets)
+		parts = append(parts, diag.Count(n.Rules, "rule")+sets)
 	case len(n.Imports) > 0:
 		parts = append(parts, "only imports"+sets)
 	default:
 		parts = append(parts, "writes nothing"+sets)
 	}
 	if n.Replaced > 0 {
-		parts = append(parts, plural(n.Replaced, "value")+" replaced")
+		parts = append(parts, diag.Count(n.Replaced, "value")+" replaced")
 	}
 	if n.Condition != "" {
 		parts = append(parts, "in "+diag.Printable(n.Condition))

@@ -84,7 +84,7 @@ func (in *inspection) repeatTables(found *build.Repeats, all bool) {
 	out := in.std.Out
 	with := ""
 	if found.Sheets > 0 {
-		with = " with " + plural(found.Sheets, "import")
+		with = " with " + diag.Count(found.Sheets, "import")
 	}
 	if len(found.Values) == 0 {
 		fmt.Fprintf(out, "%s%s repeats no colour, length, time or font\n", diag.Printable(found.Sheet), with)
@@ -203,7 +203,7 @@ func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 		if r.Group == replace.Queries {
 			where = " in conditions"
 		}
-		fmt.Fprintf(in.std.Out, "%s: %s%s\n", in.paint("1", diag.Printable(r.Text)), plural(len(r.Uses), "use"), where)
+		fmt.Fprintf(in.std.Out, "%s: %s%s\n", in.paint("1", diag.Printable(r.Text)), diag.Count(len(r.Uses), "use"), where)
 		for _, u := range r.Uses {
 			fmt.Fprintf(in.std.Out, "  %s  %s\n", in.place(u.At), diag.Printable(u.Property))
 		}

@@ -130,7 +130,7 @@ func (r *report) failed(res *build.Result) error {
 			count++
 		}
 	}
-	fmt.Fprintf(r.std.Err, "%s; nothing was written, the previous output is as it was\n", plural(count, "error"))
+	fmt.Fprintf(r.std.Err, "%s; nothing was written, the previous output is as it was\n", diag.Count(count, "error"))
 	return errSources
 }
 
@@ -218,29 +218,29 @@ func (r *report) written(res *build.Result) {
 		fmt.Fprintln(r.out, line)
 	}
 	if copied > 0 {
-		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", plural(copied, "file"), size(copiedSize))
+		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", diag.Count(copied, "file"), size(copiedSize))
 	}
 	if n := res.Unreached - len(res.UnreachedSheets); n > 0 {
-		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", plural(n, "file"))
+		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", diag.Count(n, "file"))
 	}
 	if n := len(res.UnreachedSheets); n > 0 {
-		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", plural(n, "sheet"), diag.Printable(someOf(res.UnreachedSheets, 3)))
+		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(res.UnreachedSheets, 3)))
 	}
 	if n := len(res.Unstyled); n > 0 {
-		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", plural(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
+		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", diag.Count(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
 	}
 	if len(res.Evidence) > 0 {
 		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(res.Evidence))
 	}
 	if packedFiles > 0 {
-		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", plural(packedFiles, "file"), compressions(res.Profile.Compress))
+		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
 }
 
 // leftFiles tells of files of earlier builds that stay.
 func (r *report) leftFiles(p source.Published) {
 	if n := len(p.Left); n > 0 {
-		fmt.Fprintf(r.out, "  left: %s of an earlier build that %s changed since, or cannot be removed: %s\n", plural(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
+		fmt.Fprintf(r.out, "  left: %s of an earlier build that %s changed since, or cannot be removed: %s\n", diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
 	}
 }
 
@@ -380,9 +380,9 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 	}
 	var parts []string
 	if pages > 0 {
-		parts = append(parts, plural(pages, "page"))
+		parts = append(parts, diag.Count(pages, "page"))
 	}
-	parts = append(parts, plural(len(res.Bundles), "bundle"))
+	parts = append(parts, diag.Count(len(res.Bundles), "bundle"))
 	if shared := shared(res.Bundles); shared > 0 {
 		parts = append(parts, fmt.Sprintf("%d of them shared", shared))
 	}
@@ -391,16 +391,16 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		parts = append(parts, fmt.Sprintf("%d of %d rules purged", removed, rules))
 	}
 	if named > 0 {
-		parts = append(parts, plural(named, "definition")+" as well")
+		parts = append(parts, diag.Count(named, "definition")+" as well")
 	}
 	if prefixed > 0 {
-		parts = append(parts, plural(prefixed, "vendor prefix")+" added")
+		parts = append(parts, diag.Count(prefixed, "vendor prefix")+" added")
 	}
 	if p.Unchanged > 0 {
-		parts = append(parts, plural(p.Unchanged, "file")+" as before")
+		parts = append(parts, diag.Count(p.Unchanged, "file")+" as before")
 	}
 	if len(p.Removed) > 0 {
-		parts = append(parts, plural(len(p.Removed), "file")+" no longer made, removed")
+		parts = append(parts, diag.Count(len(p.Removed), "file")+" no longer made, removed")
 	}
 	warnings := 0
 	for _, d := range res.Diagnostics {
@@ -409,13 +409,13 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		}
 	}
 	if n := len(res.Broken); n > 0 {
-		parts = append(parts, r.paint("1;31", plural(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
+		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
 	}
 	if warnings > 0 {
-		parts = append(parts, r.paint("1;33", plural(warnings, "warning")))
+		parts = append(parts, r.paint("1;33", diag.Count(warnings, "warning")))
 	}
 	if res.Checks > 0 {
-		parts = append(parts, plural(res.Checks, "remark")+" of rinzel check")
+		parts = append(parts, diag.Count(res.Checks, "remark")+" of rinzel check")
 	}
 	if r.flags.dry {
 		parts = append(parts, "nothing was written")

@@ -147,7 +147,7 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 		fmt.Fprintf(in.std.Out, "%s: %s\n", in.paint("1", f), text)
 	}
 	if more := len(features) - len(shown); more > 0 {
-		fmt.Fprintf(in.std.Out, "and %s with that name; name more of it to see them\n", plural(more, "other feature"))
+		fmt.Fprintf(in.std.Out, "and %s with that name; name more of it to see them\n", diag.Count(more, "other feature"))
 	}
 	return nil
 }

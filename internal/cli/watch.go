@@ -169,7 +169,7 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 	w.seen = seen(p.Tree.Set, res.Diagnostics)
 	err := r.findings(fresh)
 	if others > 0 {
-		fmt.Fprintf(w.std.Err, "%s as before\n", plural(others, "finding"))
+		fmt.Fprintf(w.std.Err, "%s as before\n", diag.Count(others, "finding"))
 	}
 	if err != nil && !res.Writable() {
 		if err := r.failed(res); !errors.Is(err, errSources) {
@@ -326,7 +326,7 @@ func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 		text = "nothing, as all is as before"
 	}
 	if len(p.Removed) > 0 {
-		text += ", removed " + plural(len(p.Removed), "file")
+		text += ", removed " + diag.Count(len(p.Removed), "file")
 	}
 	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", "wrote"), diag.Printable(text), took.Round(time.Millisecond))
 }

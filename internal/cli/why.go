@@ -118,7 +118,7 @@ func (w *whyAnswer) about(question string) error {
 		for i, at := range a.Uses[part] {
 			const most = 8
 			if i == most {
-				places = append(places, fmt.Sprintf("and %s more", plural(len(a.Uses[part])-most, "file")))
+				places = append(places, fmt.Sprintf("and %s more", diag.Count(len(a.Uses[part])-most, "file")))
 				break
 			}
 			places = append(places, w.placeOf(at))
@@ -245,9 +245,9 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		removed += b.Rules.RemovedRules
 		named += b.Rules.RemovedNamed
 	}
-	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, plural(rules, "rule"), plural(len(w.purged.Bundles), "bundle"))
+	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, diag.Count(rules, "rule"), diag.Count(len(w.purged.Bundles), "bundle"))
 	if named > 0 {
-		fmt.Fprintf(out, ", and %s that only these used", plural(named, "definition"))
+		fmt.Fprintf(out, ", and %s that only these used", diag.Count(named, "definition"))
 	}
 	fmt.Fprintln(out)
 	showShares(out, w.paint, w.purged.Sheets)
@@ -287,7 +287,7 @@ func showShares(out io.Writer, paint func(sgr, s string) string, shares []build.
 		}
 	}
 	if whole > 0 {
-		fmt.Fprintf(out, "  and %s of which all is in use\n", plural(whole, "sheet"))
+		fmt.Fprintf(out, "  and %s of which all is in use\n", diag.Count(whole, "sheet"))
 	}
 }
 
