@@ -17,7 +17,7 @@ func TestInterrupt(t *testing.T) {
 		t.Skip("a process cannot be interrupted by another one")
 	}
 	var css strings.Builder
-	for i := range 12_000 {
+	for i := range 25_000 {
 		fmt.Fprintf(&css, ".pier-%d:is(.a, .b) > .berth { margin: calc(%dpx * 2) 0; color: color-mix(in srgb, #%06x, white 20%%); & i { transition: transform %dms } }\n", i, i, i*37, i)
 	}
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
@@ -30,7 +30,7 @@ func TestInterrupt(t *testing.T) {
 	}
 	const late = time.Second // it is a tenth of this on a machine that does nothing else
 	stopped := 0
-	for wait := 100 * time.Millisecond; ; wait += 200 * time.Millisecond {
+	for wait := 100 * time.Millisecond; ; wait += 120 * time.Millisecond {
 		cmd := exec.Command(program, "build", "--profile", "production")
 		var out strings.Builder
 		cmd.Dir, cmd.Stdout, cmd.Stderr = dir, &out, &out
