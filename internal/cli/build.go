@@ -121,7 +121,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if flags.dry {
 		return cmp.Or(r.summary(res, source.Published{}, time.Since(start)), failed)
 	}
-	published, err := flags.write(ctx, p, res, std, source.PublishOptions{Sync: true})
+	published, err := flags.write(ctx, p, res, std, source.PublishOptions{Sync: res.Profile.Release})
 	var foreign *source.ForeignError
 	if errors.As(err, &foreign) {
 		return r.foreign(res, foreign)

@@ -302,7 +302,7 @@ func (p *publication) prepare(ctx context.Context, changed []pending, current wr
 		return err
 	}
 	if sync {
-		if err := syncFolder(p.root, p.next); err != nil {
+		if err := syncFolder(p.root, p.next, len(changed)); err != nil {
 			return err
 		}
 	}

@@ -70,11 +70,14 @@ func Find(name string) (Code, bool) {
 type Checker struct {
 	targets   browsers.Targets
 	functions map[string]string // features of the functions that a target lacks, by name
+
+	properties sync.Map // what targets lack of properties, by name: [property]
+	infos      sync.Map // what is known of properties, by name: [info]
 }
 
 // New returns what checks sheets for targets.
 func New(targets browsers.Targets) *Checker {
-	c := &Checker{targets, make(map[string]string)}
+	c := &Checker{targets: targets, functions: make(map[string]string)}
 	for name, feature := range functionFeatures() {
 		if len(targets.Missing(feature)) > 0 {
 			c.functions[name] = feature
@@ -86,7 +89,7 @@ func New(targets browsers.Targets) *Checker {
 // Nodes returns what is found in a sheet, in the order of its text. It is to be
 // composed, but neither lowered nor prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
-	c := &checker{targets: k.targets, left: asis.Left(nodes, Name), names: make(map[string]*info)}
+	c := &checker{Checker: k, left: asis.Left(nodes, Name), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return c.found
 }
@@ -96,11 +99,11 @@ const mostFindings = 2000
 
 // checker gathers findings.
 type checker struct {
-	targets browsers.Targets
-	found   []diag.Diagnostic
-	full    bool // there are more than are listed
-	left    map[ast.Node]bool
-	names   map[string]*info
+	*Checker
+	found []diag.Diagnostic
+	full  bool // there are more than are listed
+	left  map[ast.Node]bool
+	names map[string]*info
 }
 
 func (c *checker) report(code string, at source.Span, mend, format string, args ...any) *diag.Diagnostic {

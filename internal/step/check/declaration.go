@@ -97,12 +97,20 @@ func (c *checker) info(name string) *info {
 	if i, ok := c.names[name]; ok {
 		return i
 	}
+	if shared, ok := c.infos.Load(name); ok {
+		i := shared.(*info)
+		c.names[name] = i
+		return i
+	}
 	i := &info{feature: browsers.Property(name)}
 	if i.prefix, i.standard = split(name); i.prefix == "" {
 		i.definition, i.defined = grammar.Property(name)
 		i.known = i.defined || browsers.Known(i.feature)
 		i.standard, i.isOld = grammar.Standard(name)
 		i.deprecated = !i.isOld && browsers.Deprecated(i.feature)
+	}
+	if i.known { // else there is no end of names
+		c.infos.Store(name, i)
 	}
 	c.names[name] = i
 	return i

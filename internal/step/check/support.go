@@ -21,8 +21,8 @@ import (
 // the same property precedes, and all in @supports, is for browsers that read it.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
-		checker: checker{targets: k.targets, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
-		properties: make(map[string]*property), units: make(map[string]bool), others: make(map[lookup]bool), functions: k.functions,
+		checker: checker{Checker: k, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
+		known: make(map[string]*property), units: make(map[string]bool), others: make(map[lookup]bool),
 	}
 	s.list(nodes, false)
 	for feature, i := range s.first {
@@ -38,10 +38,9 @@ type support struct {
 	uses  map[string]int // of each feature that is lacking
 	first map[string]int // its finding
 
-	properties map[string]*property
-	units      map[string]bool   // whether a target lacks them
-	others     map[lookup]bool   // whether a target lacks what is no property, no unit and no function
-	functions  map[string]string // features of those that a target lacks
+	known  map[string]*property // those that were asked for before
+	units  map[string]bool      // whether a target lacks them
+	others map[lookup]bool      // whether a target lacks what is no property, no unit and no function
 }
 
 // lookup names a feature by what it starts with and by its own name.
@@ -72,8 +71,13 @@ type property struct {
 
 // property returns what targets lack of a property, by its name in lower case.
 func (s *support) property(name string) *property {
-	p := s.properties[name]
-	if p == nil {
+	p := s.known[name]
+	if p != nil {
+		return p
+	}
+	if shared, ok := s.properties.Load(name); ok {
+		p = shared.(*property)
+	} else {
 		feature := browsers.Property(name)
 		p = &property{lacking: len(s.targets.Missing(feature)) > 0, keywords: make(map[string]bool)}
 		for _, part := range browsers.Parts(feature) {
@@ -81,8 +85,11 @@ func (s *support) property(name string) *property {
 				p.keywords[part] = true
 			}
 		}
-		s.properties[name] = p
+		if browsers.Known(feature) { // else there is no end of names
+			s.properties.Store(name, p)
+		}
 	}
+	s.known[name] = p
 	return p
 }
 
