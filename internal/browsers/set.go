@@ -125,15 +125,6 @@ func (s *set) lowest(from, to int) int {
 	return -1
 }
 
-// count returns how many versions there are.
-func (s *set) count() int {
-	n := 0
-	for _, word := range s {
-		n += bits.OnesCount64(word)
-	}
-	return n
-}
-
 // versionsOf returns the versions in those of spans that pass a test.
 func versionsOf(spans []span, is func(*span) bool) (out set) {
 	p := layout()

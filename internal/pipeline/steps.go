@@ -162,9 +162,6 @@ func Compact(list []string) bool {
 	return has(list, func(s Step) bool { return s.Changes&Layout != 0 })
 }
 
-// Composes reports whether one of the steps takes what is more than CSS.
-func Composes(list []string) bool { return has(list, func(s Step) bool { return s.Takes != CSS }) }
-
 // WithoutSite returns the steps that need not know what all pages use.
 func WithoutSite(list []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(name string) bool { return NeedSite([]string{name}) })

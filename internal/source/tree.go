@@ -195,21 +195,6 @@ func (t *Tree) Forget(p Path) {
 	t.there.Delete(p)
 }
 
-// Texts returns the paths of the text files of a folder that were asked for, there or
-// not, sorted.
-func (t *Tree) Texts(root string) []Path {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	var out []Path
-	for p := range t.kept {
-		if p.Root == root {
-			out = append(out, p)
-		}
-	}
-	sort.Slice(out, func(i, k int) bool { return out[i].Name < out[k].Name })
-	return out
-}
-
 // Missing returns the paths in a folder of which it was asked whether there is a file, and there was none, sorted.
 func (t *Tree) Missing(root string) []Path {
 	var out []Path
