@@ -96,7 +96,7 @@ func All() []string { return append(append([]string(nil), Valid...), Broken...) 
 
 // Generate returns a style sheet of at least size bytes, shaped like the
 // sheets of a large site: many short rules, some media queries, functions,
-// custom properties, nested rules and comments. It has no errors, and the same
+// custom properties, nested rules, comments, many properties and characters outside ASCII. It has no errors, and the same
 // size gives the same text.
 func Generate(size int) string {
 	var b strings.Builder
@@ -116,7 +116,21 @@ func Generate(size int) string {
 			fmt.Fprintf(&b, ".notice-%d {\n  --tone: oklch(0.7 0.1 %d);\n  font: 600 1rem/1.5 \"Anchor Sans\", sans-serif;\n\n  &:focus-visible {\n    outline: 2px solid var(--tone);\n  }\n\n  .icon & {\n    inset: 0;\n  }\n}\n\n", i, n%360)
 		case 2:
 			fmt.Fprintf(&b, "#pier-%d a[href^=\"/tickets/\"]:not(.is-sold-out)::after {\n  content: \"\\2192\";\n  transform: translateX(%d.5px) rotate(-%ddeg);\n  box-shadow: 0 1px 2px #00000033, 0 4px 8px -2px rgb(0 0 0 / 20%%);\n}\n\n", i, n%20, n%90)
+		case 3:
+			fmt.Fprintf(&b, "/* № %d: Fähre „Möwe“, 12 → 34 */\n.fähre-%d {\n", i, i)
+			for k := range 4 {
+				fmt.Fprintf(&b, "  "+various[(n*5+k*7)%len(various)]+";\n", 1+n%89)
+			}
+			b.WriteString("}\n\n")
 		}
 	}
 	return b.String()
+}
+
+// various are declarations of many properties, each with a place for a number.
+var various = []string{
+	"width: %dpx", "max-height: %dvh", "opacity: 0.%d", "z-index: %d", "font-size: %d%%", "line-height: 1.%d", "letter-spacing: 0.0%dem", "flex: 1 1 %dpx", "order: %d",
+	"transform: rotate(%ddeg)", "filter: blur(%dpx)", "border-radius: %dpx 0", "transition: left %dms ease", "animation: ebb %ds infinite alternate", "gap: %dpx",
+	"grid-template-columns: repeat(3, minmax(0, %dfr))", "background: linear-gradient(%ddeg, #123, transparent)", "text-indent: %dch", "columns: %dem", "top: calc(50%% - %dpx)",
+	"clip-path: inset(%dpx)", "outline: %dpx dotted currentColor", "content: \"Quai %d → Île\"", "cursor: url(\"img/wave-1.svg\") %d 0, pointer",
 }
