@@ -178,11 +178,7 @@ func kindOf(d *ast.Declaration) string {
 	if name == "all" {
 		return everything
 	}
-	if name[0] == '-' {
-		if _, rest, ok := strings.Cut(name[1:], "-"); ok {
-			name = rest
-		}
-	}
+	_, name = token.SplitVendor(name)
 	first, _, _ := strings.Cut(name, "-")
 	kind := first
 	if k, ok := kinds[first]; ok {

@@ -214,6 +214,18 @@ func Lower(raw string) string {
 	return name
 }
 
+// SplitVendor returns the vendor prefix of a name, with its hyphens, if it has one, and the rest. A name that starts with two
+// hyphens has none.
+func SplitVendor(name string) (prefix, rest string) {
+	if len(name) < 2 || name[0] != '-' || name[1] == '-' {
+		return "", name
+	}
+	if i := strings.IndexByte(name[1:], '-'); i > 0 {
+		return name[:i+2], name[i+2:]
+	}
+	return "", name
+}
+
 // NumberLen returns the length of the number that text starts with, as CSS
 // Syntax Level 3, section 4.3.12 reads it; 0 if it starts with none.
 func NumberLen(text string) int {

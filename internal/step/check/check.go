@@ -325,13 +325,10 @@ func didYouMean(before, name string, names []string) string {
 	return ""
 }
 
-// split returns the vendor prefix of a name in lower case, if it has one, and the rest.
+// split returns the vendor prefix of a name in lower case, if it has one, and the rest. That of a custom name is "--".
 func split(name string) (prefix, standard string) {
-	if len(name) < 2 || name[0] != '-' {
-		return "", name
+	if rest, ok := strings.CutPrefix(name, "--"); ok {
+		return "--", rest
 	}
-	if i := strings.IndexByte(name[1:], '-'); i >= 0 {
-		return name[:i+2], name[i+2:]
-	}
-	return "", name
+	return token.SplitVendor(name)
 }

@@ -179,7 +179,7 @@ func (p *prefixer) rule(n ast.Node) ast.Edit {
 	if r, ok := n.(*ast.AtRule); ok && token.EqualFold(r.Name, "keyframes") {
 		return p.keyframes(r)
 	} else if ok {
-		if prefix, name := split(token.Lower(r.Name)); prefix != "" && name == "keyframes" {
+		if prefix, name := token.SplitVendor(token.Lower(r.Name)); prefix != "" && name == "keyframes" {
 			p.only = prefix
 			defer func() { p.only = "" }()
 		}
@@ -340,7 +340,7 @@ func (p *prefixer) split(written string) (name, prefix, standard string) {
 	parts, ok := p.names[written]
 	if !ok {
 		parts[0] = token.Lower(written)
-		parts[1], parts[2] = split(parts[0])
+		parts[1], parts[2] = token.SplitVendor(parts[0])
 		if p.names == nil {
 			p.names = make(map[string][3]string)
 		}
@@ -369,17 +369,6 @@ func (p *prefixer) find(block []ast.Node, name string) *ast.Declaration {
 		}
 	}
 	return nil
-}
-
-// split returns the vendor prefix of a property, if it has one, and the rest.
-func split(name string) (prefix, standard string) {
-	if len(name) < 2 || name[0] != '-' {
-		return "", name
-	}
-	if i := strings.IndexByte(name[1:], '-'); i > 0 {
-		return name[:i+2], name[i+2:]
-	}
-	return "", name
 }
 
 func (p *prefixer) note(c Change) {

@@ -132,12 +132,7 @@ func (u *Uses) declaration(d *ast.Declaration) {
 		reader = token.Unescape(d.Name)
 	}
 	u.customsIn(d.Value, reader)
-	name := token.Lower(d.Name)
-	if strings.HasPrefix(name, "-") && !d.IsCustom() {
-		if _, rest, ok := strings.Cut(name[1:], "-"); ok {
-			name = rest
-		}
-	}
+	_, name := token.SplitVendor(token.Lower(d.Name))
 	if d.IsCustom() { // any property may read it
 		set(&u.customs, token.Unescape(d.Name))
 	}
