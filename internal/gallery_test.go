@@ -115,7 +115,7 @@ func findingsOf(t *testing.T, code string, files []txtar.File) string {
 			}
 		}
 	}
-	diags = slices.DeleteFunc(diags, func(d diag.Diagnostic) bool { return d.Code != code })
+	diags = slices.DeleteFunc(diags, func(d diag.Diagnostic) bool { return string(d.Code) != code })
 	if len(diags) == 0 {
 		t.Errorf("%s: no such finding", code)
 	}

@@ -168,7 +168,7 @@ func TestMistakes(t *testing.T) {
 		t.Run(fmt.Sprintf("line %d, %s", m.line, m.code), func(t *testing.T) {
 			t.Parallel()
 			found, offset, shown := findingsWith(t, m, m.text)
-			i := slices.IndexFunc(found, func(d diag.Diagnostic) bool { return d.Code == m.code })
+			i := slices.IndexFunc(found, func(d diag.Diagnostic) bool { return string(d.Code) == m.code })
 			if i < 0 {
 				t.Fatalf("%s\nfound\n%swant %s", m.text, shown, m.code)
 			}
@@ -183,12 +183,12 @@ func TestMistakes(t *testing.T) {
 				}
 			}
 			for _, other := range found {
-				if other.Severity == diag.Error && other.Code != m.code {
+				if other.Severity == diag.Error && string(other.Code) != m.code {
 					t.Errorf("%s\na follow-on error:\n%s", m.text, shown)
 				}
 			}
 			after, _, shown := findingsWith(t, m, m.fixed)
-			if slices.ContainsFunc(after, func(o diag.Diagnostic) bool { return o.Code == m.code }) || diag.HasErrors(after) {
+			if slices.ContainsFunc(after, func(o diag.Diagnostic) bool { return string(o.Code) == m.code }) || diag.HasErrors(after) {
 				t.Errorf("after the fix\n%s\nfound\n%s", m.fixed, shown)
 			}
 		})

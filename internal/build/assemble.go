@@ -8,6 +8,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -173,7 +174,7 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 				return nil, false
 			}
 			if t.Kind == graph.External {
-				a.report(diag.Diagnostic{Code: "bad-tokens", Severity: diag.Error, Span: at, Message: "tokens are read from files of the project, not from elsewhere"})
+				a.report(diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: "tokens are read from files of the project, not from elsewhere"})
 				return nil, false
 			}
 			return a.tokens(t.Path, at, here)
@@ -202,7 +203,7 @@ func (a *assembler) idleDrops() {
 		if d.Near != "" {
 			mend = fmt.Sprintf("did you mean %q?", d.Near)
 		}
-		a.report(diag.Diagnostic{Code: "idle-drop", Severity: diag.Warning, Span: d.At,
+		a.report(diag.Diagnostic{Code: code.IdleDrop, Severity: diag.Warning, Span: d.At,
 			Message: fmt.Sprintf("this drops nothing: no %q was set, nor was there a default for it", d.Path), Mend: mend})
 	}
 }

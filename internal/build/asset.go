@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -236,7 +237,7 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	if t.Kind != graph.Local || r.Fixed || b.project.Tree.Exists(t.Path) || isTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
 		return
 	}
-	d := diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: refSpan(p, r),
+	d := diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: refSpan(p, r),
 		Message: fmt.Sprintf("there is no file %q", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()}
 	unclosed(&d, r.Address)
 	b.report(d)

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -41,8 +42,9 @@ func (b *builder) reportOn(p *graph.Page, d diag.Diagnostic) {
 
 // errorKey tells errors apart.
 type errorKey struct {
-	code, message string
-	at            source.Span
+	code    code.Code
+	message string
+	at      source.Span
 }
 
 func errorKeyOf(d diag.Diagnostic) errorKey { return errorKey{d.Code, d.Message, d.Span} }
@@ -127,13 +129,13 @@ func (b *builder) idleGlobs() {
 	s := b.project.Settings
 	for i, g := range s.External {
 		if i < most && b.externals.Load()&(1<<i) == 0 {
-			b.report(diag.Diagnostic{Code: "idle-pattern", Severity: diag.Warning, Span: g.At,
+			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
 				Message: fmt.Sprintf("%q in external matches no sheet that a page links", g.Pattern), Mend: "write the path of the sheet below the source folder, or the address as the page has it"})
 		}
 	}
 	for _, g := range s.Copy {
 		if len(b.matching(g)) == 0 {
-			b.report(diag.Diagnostic{Code: "idle-pattern", Severity: diag.Warning, Span: g.At,
+			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
 				Message: fmt.Sprintf("%q in copy matches no file", g.Pattern), Mend: cmp.Or(b.nearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
@@ -141,7 +143,7 @@ func (b *builder) idleGlobs() {
 		found := false
 		b.project.Tree.Walk("", func(string) bool { return !found }, func(p source.Path) { found = found || g.Matches(p) }, func(source.Path, error) {})
 		if !found {
-			b.report(diag.Diagnostic{Code: "idle-pattern", Severity: diag.Warning, Span: g.At,
+			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
 				Message: fmt.Sprintf("%q in exclude matches no file", g.Pattern), Mend: cmp.Or(b.nearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}

@@ -112,7 +112,7 @@ func TestIdlePatterns(t *testing.T) {
 		var codes []string
 		for _, d := range res.Diagnostics {
 			if d.Code != "unnamed-files" {
-				codes = append(codes, d.Code)
+				codes = append(codes, string(d.Code))
 			}
 		}
 		if !slices.Equal(codes, test.codes) {
@@ -158,7 +158,7 @@ func TestPurgedMostly(t *testing.T) {
 		res, found := newSite(t, archive).build(t, project.Production)
 		var code string
 		for _, d := range res.Diagnostics {
-			code += d.Code
+			code += string(d.Code)
 		}
 		if code != test.want {
 			t.Errorf("%d used and %d unused rules, settings %q: found %q, want %q\n%s", test.used, test.unused, test.settings, code, test.want, found)

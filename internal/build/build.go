@@ -20,6 +20,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
@@ -200,7 +201,7 @@ func Site(ctx context.Context, p *project.Project, opts Options) (*Result, error
 	b.pages = pages
 	res := &Result{Profile: b.profile}
 	if len(pages) == 0 && len(p.Settings.Bundles) == 0 {
-		b.report(diag.Diagnostic{Code: "no-pages", Severity: diag.Error,
+		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
 			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
 			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, name bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
 		res.Diagnostics = b.diags.Sorted(b.project.Tree.Set)
@@ -339,7 +340,7 @@ func (b *builder) idleChains() {
 		if used[i] || !c.At.IsValid() {
 			continue
 		}
-		d := diag.Diagnostic{Code: "idle-chain", Severity: diag.Warning, Span: c.At,
+		d := diag.Diagnostic{Code: code.IdleChain, Severity: diag.Warning, Span: c.At,
 			Message: fmt.Sprintf("no sheet goes through this chain: none that is reached matches %q", c.Match), Mend: "paths are relative to the source folder, or to a root as in \"root:**/*.css\""}
 		if matched[i] {
 			d.Message, d.Mend = "no sheet goes through this chain: a later one matches all that it matches", "the last chain that matches a sheet counts: write the chain for all sheets first"
@@ -396,7 +397,7 @@ func (b *builder) idleKeeps() {
 		if i >= most || hits&(1<<i) != 0 || i >= len(b.project.Settings.Purge.KeepAt) {
 			continue
 		}
-		b.report(diag.Diagnostic{Code: "idle-keep", Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
+		b.report(diag.Diagnostic{Code: code.IdleKeep, Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
 			Message: fmt.Sprintf("this keeps nothing: no selector has a part that %q matches, and no sheet is so called", pattern),
 			Mend:    "write a class, ID or element as selectors have it, or a root with the sheets to keep: \".is-*\", \"#app\", \"kit:**\""})
 	}
@@ -583,12 +584,12 @@ func (b *builder) sayEncodings(p *graph.Page) {
 func (b *builder) unreadable(p source.Path, err error, at source.Span) diag.Diagnostic {
 	tree := b.project.Tree
 	show := tree.Show(p)
-	d := diag.Diagnostic{Code: "unreadable", Severity: diag.Error, Span: at}
+	d := diag.Diagnostic{Code: code.Unreadable, Severity: diag.Error, Span: at}
 	var encoding *source.EncodingError
 	switch {
 	case errors.As(err, &encoding):
 		f := encoding.File
-		d.Code = "not-utf-8"
+		d.Code = code.NotUTF8
 		d.Message = fmt.Sprintf("%q %v", show, source.ErrNotUTF8)
 		d.Mend = "save it in the encoding UTF-8"
 		end := source.SpanOf(f.Pos(len(f.Text)), 0)
@@ -598,14 +599,14 @@ func (b *builder) unreadable(p source.Path, err error, at source.Span) diag.Diag
 			d.Span = end
 		}
 	case errors.Is(err, fs.ErrNotExist):
-		d.Code = "missing"
+		d.Code = code.Missing
 		d.Message = fmt.Sprintf("there is no file %q", show)
 		d.Mend = b.nearFile(p)
 	case errors.Is(err, fs.ErrPermission):
 		d.Message = fmt.Sprintf("%q may not be read", show)
 		d.Mend = "give yourself the right to read it"
 	case errors.Is(err, source.ErrOutside):
-		d.Code = "outside"
+		d.Code = code.Outside
 		d.Message = fmt.Sprintf("%q %v", show, source.ErrOutside)
 		d.Mend = "name the folder it lies in as a root in rinzel.toml"
 	default:

@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -111,7 +112,7 @@ func (b *builder) checkShare(job bundleJob, r purge.Result) {
 	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
 		return
 	}
-	job.report(diag.Diagnostic{Code: "purged-most", Severity: diag.Error, Span: job.at,
+	job.report(diag.Diagnostic{Code: code.PurgedMost, Severity: diag.Error, Span: job.at,
 		Message: fmt.Sprintf("purging removes %d of the %s of %q, and the settings let it remove %d%%", r.RemovedRules, diag.Count(r.Rules, "rule"), job.name, most),
 		Mend:    "check what [purge] evidence names, or raise most in [purge]"})
 }
@@ -127,7 +128,7 @@ func (b *builder) checkMostly(job bundleJob, r purge.Result) {
 	if b.memory.evidence != nil {
 		read = kindsOf(b.memory.evidence.kinds)
 	}
-	job.report(diag.Diagnostic{Code: "purged-mostly", Severity: diag.Warning, Span: job.at,
+	job.report(diag.Diagnostic{Code: code.PurgedMostly, Severity: diag.Warning, Span: job.at,
 		Message: fmt.Sprintf("purging removes %d of the %s of %q; the names in use were read from %s", r.RemovedRules, diag.Count(r.Rules, "rule"), job.name, read),
 		Mend:    "look at what stays with rinzel why; if it is right, write most = 100 in [purge]"})
 }
@@ -143,7 +144,7 @@ func kindsOf(kinds map[string]int) string {
 
 // purgedEmpty words that purging left nothing of what a page links.
 func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
-	return diag.Diagnostic{Code: "purged-empty", Severity: diag.Error, Span: at,
+	return diag.Diagnostic{Code: code.PurgedEmpty, Severity: diag.Error, Span: at,
 		Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", name, diag.Count(rules, "rule")),
 		Mend:    "check what [purge] evidence names, or list in keep what must stay"}
 }

@@ -7,6 +7,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -64,7 +65,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 
 // noSheets words that there is nothing to check.
 func (b *builder) noSheets() diag.Diagnostic {
-	d := diag.Diagnostic{Code: "no-sheets", Severity: diag.Error,
+	d := diag.Diagnostic{Code: code.NoSheets, Severity: diag.Error,
 		Message: fmt.Sprintf("there is nothing to check: no page in the source folder %q links a sheet, and it holds none", b.project.Settings.Source),
 		Mend:    "run it where the pages are, name their folder as source in rinzel.toml, or name sheets: rinzel check SHEET"}
 	if sheets := b.sourceSheets(); len(sheets) > 0 {

@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
 )
@@ -165,7 +166,7 @@ func (b *builder) baseOfAddress(u urlUse, own source.Path) (from source.Path, fo
 	for _, other := range bases {
 		t, o := graph.Resolve(b.project.Tree, from, b.project.Settings.Base, u.address), graph.Resolve(b.project.Tree, other, b.project.Settings.Base, u.address)
 		if t.Kind == graph.Local && t.Path != o.Path {
-			return from, []diag.Diagnostic{{Code: "custom-url", Severity: diag.Warning, Span: u.at, Cause: u.custom,
+			return from, []diag.Diagnostic{{Code: code.CustomURL, Severity: diag.Warning, Span: u.at, Cause: u.custom,
 				Message: fmt.Sprintf("browsers resolve this address in each sheet with var(%s): to %q in some, and to %q in others", u.custom, b.project.Tree.Show(t.Path), b.project.Tree.Show(o.Path)),
 				Mend:    "write an address that starts with a slash, or declare and use the property in sheets of one folder"}}
 		}

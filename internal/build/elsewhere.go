@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -18,7 +19,7 @@ import (
 // nothing imports. Sheets see what their own imports define, and nothing else.
 
 // unknownCodes are the findings about names that nothing defines. Their cause is the kind of the name and the name.
-var unknownCodes = map[string]bool{"unknown-constant": true, "unknown-mixin": true, "unknown-function": true, "unknown-media": true, "unknown-selector": true}
+var unknownCodes = map[code.Code]bool{code.UnknownConstant: true, code.UnknownMixin: true, code.UnknownFunction: true, code.UnknownMedia: true, code.UnknownSelector: true}
 
 // definedElsewhere adds to findings about unknown names which other sheet defines them.
 func (b *builder) definedElsewhere(list []diag.Diagnostic) {

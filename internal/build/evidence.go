@@ -15,6 +15,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
@@ -108,7 +109,7 @@ func (k *keptEvidence) unread(b *builder, at source.Pos) {
 
 // noEvidence words that there is nothing to judge by what is in use.
 func noEvidence() diag.Diagnostic {
-	return diag.Diagnostic{Code: "no-evidence", Severity: diag.Error,
+	return diag.Diagnostic{Code: code.NoEvidence, Severity: diag.Error,
 		Message: "no file that could be evidence was found, so purging would remove everything",
 		Mend:    "name pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"}
 }
@@ -141,7 +142,7 @@ func (b *builder) matchEvidence(files map[source.Path]bool) (found []diag.Diagno
 			if i < len(settings) {
 				where, at = "[purge]", b.project.Settings.Purge.EvidenceAt[i]
 			}
-			found = append(found, diag.Diagnostic{Code: "no-evidence", Severity: severity, Span: at,
+			found = append(found, diag.Diagnostic{Code: code.NoEvidence, Severity: severity, Span: at,
 				Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, b.project.Settings.Source),
 				Mend:    cmp.Or(b.nearGlob(glob), "paths are relative to the source folder; ** stands for any folders")})
 		}
@@ -204,7 +205,7 @@ func (b *builder) pagesBeside(files map[source.Path]bool, pages []*graph.Page) (
 	if others != "" {
 		are, they, lie = "are", "they", "lie"
 	}
-	return []diag.Diagnostic{{Code: "page-beside", Severity: diag.Note,
+	return []diag.Diagnostic{{Code: code.PageBeside, Severity: diag.Note,
 		Message: fmt.Sprintf("%q%s %s evidence of what is in use, and not built: %s %s outside of the source folder", names[0], others, are, they, lie),
 		Mend:    "rules that nothing else uses stay for them, and they link none of the bundles"}}
 }
@@ -223,7 +224,7 @@ func (b *builder) unreadScripts(page *graph.Page) (scripts []source.Pos, found [
 
 // unread words that a script cannot be read, and what that means.
 func (b *builder) unread(at source.Span, cause, problem string) diag.Diagnostic {
-	d := diag.Diagnostic{Code: "unread-script", Severity: diag.Note, Span: at, Cause: cause,
+	d := diag.Diagnostic{Code: code.UnreadScript, Severity: diag.Note, Span: at, Cause: cause,
 		Message: "this script " + problem + "; selectors stay that are related to what the pages use",
 		Mend:    "name a copy of it in [purge] evidence and set unread = \"ignore\", or list in keep what else it uses"}
 	if b.project.Settings.Purge.Unread == project.IgnoreUnread {

@@ -7,6 +7,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
 )
@@ -37,7 +38,7 @@ func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*condit
 
 // externalUnderConditions words that the conditions of several imports cannot be said by one.
 func externalUnderConditions(r *ast.AtRule) diag.Diagnostic {
-	return diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: r.Span(),
+	return diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: r.Span(),
 		Message: "a sheet from elsewhere is imported under conditions of several imports, which one import cannot say together",
 		Mend:    "name the layers, or import it from the outer sheet, with the conditions"}
 }
@@ -53,7 +54,7 @@ func checkExternal(pieces []piece, report func(...diag.Diagnostic)) {
 	for i := range pieces {
 		p := &pieces[i]
 		if p.external != nil && before != nil {
-			report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: p.external.Span(),
+			report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: p.external.Span(),
 				Message: fmt.Sprintf("a sheet from elsewhere is imported after rules of %q, which a single sheet cannot say", before.Name),
 				Mend:    "import it before all others, or link it from the page"})
 			return

@@ -7,6 +7,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -16,13 +17,13 @@ import (
 // This file follows imports.
 
 func (a *assembler) lateImport(r *ast.AtRule) {
-	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: r.Span(),
+	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: r.Span(),
 		Message: "this import stands behind a rule, where browsers ignore it",
 		Mend:    "move it to the top of the sheet, above all rules but @charset; @layer statements stand before the first import"})
 }
 
 func (a *assembler) lateNamespace(n ast.Node) {
-	a.report(diag.Diagnostic{Code: "late-import", Severity: diag.Warning, Span: n.Span(),
+	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: n.Span(),
 		Message: "this namespace stands after a rule, where browsers ignore it, and is left out",
 		Mend:    "move it above all rules, after the imports"})
 }
@@ -46,7 +47,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	}
 	imp, ok := graph.ReadImport(prelude)
 	if !ok {
-		a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: r.Span(),
+		a.report(diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: r.Span(),
 			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
 				"without(\"sheet.css\", selector(\".class\")), only(…), set(--name: value) or replace(value: value)"})
 		return
@@ -68,7 +69,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	target := graph.Resolve(b.project.Tree, here.path, b.project.Settings.Base, imp.Address)
 	if target.Kind == graph.External {
 		if len(imp.Parts) > 0 || own != nil {
-			a.report(diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: imp.At,
+			a.report(diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: imp.At,
 				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it, set in it or replaced in it"})
 			return
 		}
@@ -118,7 +119,7 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 // unreadable reports a sheet that an import names and that cannot be read.
 func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
 	d := a.b.unreadable(p, err, imp.At)
-	if d.Code == "missing" {
+	if d.Code == code.Missing {
 		d.Message = fmt.Sprintf("there is no sheet %q", a.b.project.Tree.Show(p))
 		a.b.explainPackage(&d, p, imp.Address)
 	}
@@ -131,19 +132,19 @@ func (b *builder) badTarget(t graph.Target, address string, at source.Span) (dia
 	d := diag.Diagnostic{Severity: diag.Error, Span: at}
 	switch t.Kind {
 	case graph.Within:
-		d.Code, d.Message = "bad-address", "the address is empty"
+		d.Code, d.Message = code.BadAddress, "the address is empty"
 	case graph.Outside:
-		d.Code = "outside"
+		d.Code = code.Outside
 		d.Message = fmt.Sprintf("%q leads outside its folder", address)
 		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
 		if inPackage, ok := b.packaged(address); ok {
 			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
 		}
 		if strings.TrimSpace(address) == project.PackageRoot+":" {
-			d.Code, d.Message, d.Mend = "bad-address", "the address names no package", "write \"package:name\" or \"package:name/sheet.css\""
+			d.Code, d.Message, d.Mend = code.BadAddress, "the address names no package", "write \"package:name\" or \"package:name/sheet.css\""
 		}
 	case graph.NoRoot:
-		d.Code = "unknown-root"
+		d.Code = code.UnknownRoot
 		d.Message = fmt.Sprintf("there is no root %q", t.Root)
 		d.Mend = diag.DidYouMean(t.Root, b.project.Tree.Roots(), "roots are named in [roots] in rinzel.toml")
 		if t.Root == project.PackageRoot {
@@ -165,7 +166,7 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 		if depth++; v.path != p {
 			continue
 		}
-		d := diag.Diagnostic{Code: "import-cycle", Severity: diag.Error, Span: at,
+		d := diag.Diagnostic{Code: code.ImportCycle, Severity: diag.Error, Span: at,
 			Message: fmt.Sprintf("%q imports itself, by way of %s", a.b.project.Tree.Show(p), diag.Count(depth-1, "other sheet")),
 			Mend:    "remove one of the imports, or move what both need into a sheet of its own"}
 		if depth == 1 {
@@ -179,7 +180,7 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 		return true
 	}
 	if depth >= maxImports {
-		a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: at,
+		a.report(diag.Diagnostic{Code: code.TooManyImports, Severity: diag.Error, Span: at,
 			Message: fmt.Sprintf("imports lead more than %d sheets deep", maxImports)})
 		return true
 	}

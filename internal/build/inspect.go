@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/value"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -279,7 +280,7 @@ func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
 	}
 	for _, o := range e.Overridden() {
 		if o.Kind == compose.ByDefault && ast.EqualValues(o.Value, set.Value) {
-			c.found = append(c.found, diag.Diagnostic{Code: "same-default", Severity: diag.Warning, Span: set.At,
+			c.found = append(c.found, diag.Diagnostic{Code: code.SameDefault, Severity: diag.Warning, Span: set.At,
 				Message: fmt.Sprintf("this sets %q to %q, which is its default", e.Path, print.Values(set.Value)),
 				Related: []diag.Related{{Span: o.At, Message: "the default is set here"}}, Mend: "leave it out, or set another value"})
 			return
@@ -296,7 +297,7 @@ func (c *constantChecks) drops(e *compose.Entry) {
 		case s.Kind == compose.ByDrop:
 			dropped = s
 		case dropped != nil && !s.GaveWay:
-			c.found = append(c.found, diag.Diagnostic{Code: "put-back", Severity: diag.Warning, Span: dropped.At,
+			c.found = append(c.found, diag.Diagnostic{Code: code.PutBack, Severity: diag.Warning, Span: dropped.At,
 				Message: fmt.Sprintf("%q is dropped here, and something sets it again", e.Path),
 				Related: []diag.Related{{Span: s.At, Message: "it is put back here"}}, Mend: "drop it behind that, or leave one of the two out"})
 			dropped = nil
@@ -310,7 +311,7 @@ func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic 
 	out := c.found
 	for _, s := range c.order {
 		if !c.read[s.At] && s.Kind != compose.ByTokens && own(s.At) {
-			out = append(out, diag.Diagnostic{Code: "unread", Severity: diag.Warning, Span: s.At,
+			out = append(out, diag.Diagnostic{Code: code.Unread, Severity: diag.Warning, Span: s.At,
 				Message: fmt.Sprintf("nothing reads the constant %q", c.names[s.At])})
 		}
 	}
@@ -465,9 +466,9 @@ func (m *Memory) unreached(outputs []Output) (out []source.Path) {
 
 // aboutImports are the codes of findings about imports. Others mean nothing in
 // an answer about them: a part of a library alone lacks the constants of the rest.
-var aboutImports = []string{
-	"bad-address", "bad-import", "external-import", "idle-part", "import-cycle", "late-import", "missing", "missing-script", "no-entry", "not-utf-8", "outside",
-	"too-many-imports", "unknown-root", "unreadable",
+var aboutImports = []code.Code{
+	code.BadAddress, code.BadImport, code.ExternalImport, code.IdlePart, code.ImportCycle, code.LateImport, code.Missing, code.MissingScript, code.NoEntry, code.NotUTF8, code.Outside,
+	code.TooManyImports, code.UnknownRoot, code.Unreadable,
 }
 
 func markReached(n *ImportNode, reached map[source.Path]bool) {

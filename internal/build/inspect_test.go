@@ -28,7 +28,7 @@ func codes(p *project.Project, diags []diag.Diagnostic) string {
 	var out []string
 	for _, d := range diags {
 		f := p.Tree.Set.File(d.Span.Start.File)
-		out = append(out, d.Code+" "+f.Text[d.Span.Start.Off:d.Span.End])
+		out = append(out, string(d.Code)+" "+f.Text[d.Span.Start.Off:d.Span.End])
 	}
 	return strings.Join(out, ", ")
 }

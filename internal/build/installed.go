@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -50,14 +51,14 @@ func (b *builder) changedPackages() {
 		if folder := (source.Path{Root: p.Root, Name: name}); !seen[folder] {
 			seen[folder] = true
 			if have := graph.PackageVersion(tree, folder); have != "" && of.Version != "" && have != of.Version {
-				b.report(diag.Diagnostic{Code: "package-changed", Severity: diag.Warning,
+				b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
 					Message: fmt.Sprintf("the package %q in node_modules is version %s, but version %s was installed", name, have, of.Version),
 					Mend:    "install the packages again"})
 				continue
 			}
 		}
 		if changed, ok := tree.Modified(p); ok && !of.Link && of.Version != "" && changed.After(written.Add(lockSlack)) {
-			b.report(diag.Diagnostic{Code: "package-changed", Severity: diag.Warning,
+			b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
 				Message: fmt.Sprintf("%q was changed after the package %q was installed: other installations do not have the change", tree.Show(p), name),
 				Mend:    "put the change into a sheet of your own, or use set(), replace() or without() in the import, and install the package again"})
 		}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -261,7 +262,7 @@ func (b *builder) takenEntry(t taken) *entry {
 func (b *builder) objectEntry(s styleUse) *entry {
 	e := b.styleEntry(s)
 	if e.external > 0 {
-		b.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: s.at,
+		b.report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: s.at,
 			Message: fmt.Sprintf("%q imports a sheet from elsewhere, which browsers ignore in a sheet that a script takes or puts into the page", b.project.Tree.Show(s.path)),
 			Mend:    "link the one from elsewhere from the page"})
 	}

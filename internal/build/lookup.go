@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
 )
@@ -78,7 +79,7 @@ func (b *builder) keepApart(p *graph.Page, runs *program, groups []entryGroup) [
 	if runs.found == nil || links == 0 {
 		return groups
 	}
-	b.report(diag.Diagnostic{Code: "links-apart", Severity: diag.Note, Span: runs.found.at, Cause: p.File.Path.String(),
+	b.report(diag.Diagnostic{Code: code.LinksApart, Severity: diag.Note, Span: runs.found.at, Cause: p.File.Path.String(),
 		Message: "this script looks for style links of its page, so each of them stays one of its own"})
 	var out []entryGroup
 	for _, g := range groups {

@@ -13,6 +13,7 @@ import (
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -79,7 +80,7 @@ func lostFinding(users map[string]string) []diag.Diagnostic {
 	if len(users) == 1 {
 		what = "a class of a page had rules in the last build and has none now"
 	}
-	return []diag.Diagnostic{{Code: "lost-rules", Severity: diag.Warning, Message: what + ": " + strings.Join(list, ", "),
+	return []diag.Diagnostic{{Code: code.LostRules, Severity: diag.Warning, Message: what + ": " + strings.Join(list, ", "),
 		Mend: "if the rules were left out by mistake, bring them back; if not, take the classes out of the pages"}}
 }
 

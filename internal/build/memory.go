@@ -10,6 +10,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
@@ -234,7 +235,7 @@ func (e *entry) dependsOn(among func(source.Path) bool) bool {
 			return true
 		}
 	}
-	return slices.ContainsFunc(e.diags, func(d diag.Diagnostic) bool { return d.Code == "missing" || d.Code == "unreadable" })
+	return slices.ContainsFunc(e.diags, func(d diag.Diagnostic) bool { return d.Code == code.Missing || d.Code == code.Unreadable })
 }
 
 // isEvidence reports whether names in use may be looked for in a file.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
@@ -336,7 +337,7 @@ func (b *builder) unnamedIn(programs []*program, out *outputs) {
 			if len(left) == 0 {
 				continue
 			}
-			b.report(diag.Diagnostic{Code: "unnamed-files", Severity: diag.Note, Span: f.at, Cause: f.name,
+			b.report(diag.Diagnostic{Code: code.UnnamedFiles, Severity: diag.Note, Span: f.at, Cause: f.name,
 				Message: fmt.Sprintf("this script works out names of files in %q, where %s named by nothing, such as %q", f.name, areNot(len(left)), path.Base(left[0])),
 				Mend:    fmt.Sprintf("if it asks for them: copy = [\"%s/**\"]", f.name)})
 		}

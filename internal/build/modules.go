@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
@@ -121,7 +122,7 @@ func (b *builder) modulesWith(key string, p *graph.Page, from source.Path) *modu
 	}
 	for _, at := range p.Maps {
 		if err := m.resolver.AddMap(p.File.Text[at.Start:at.End], from); err != nil {
-			b.diags.Add(diag.Diagnostic{Code: "bad-import-map", Severity: diag.Warning, Span: p.File.Pos(at.Start).To(uint32(at.End)), Message: "this " + err.Error()})
+			b.diags.Add(diag.Diagnostic{Code: code.BadImportMap, Severity: diag.Warning, Span: p.File.Pos(at.Start).To(uint32(at.End)), Message: "this " + err.Error()})
 		}
 	}
 	return m
@@ -171,7 +172,7 @@ func (m *modules) request(imp script.Import, from source.Path, at source.Span) (
 		b.report(m.bareImport(imp, at))
 		return r, false
 	case t.Kind == graph.External && unreadable:
-		b.report(diag.Diagnostic{Code: "external-import", Severity: diag.Error, Span: at,
+		b.report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: at,
 			Message: "a sheet from elsewhere cannot be imported by a script", Mend: "link it from the page"})
 		return r, false
 	case t.Kind == graph.External:
@@ -186,7 +187,7 @@ func (m *modules) request(imp script.Import, from source.Path, at source.Span) (
 	}
 	r = request{Import: imp, at: at, path: t.Path, use: useOf(imp, styles, t.Path)}
 	if unreadable && imp.Binds {
-		b.report(diag.Diagnostic{Code: "named-style-import", Severity: diag.Error, Span: at,
+		b.report(diag.Diagnostic{Code: code.NamedStyleImport, Severity: diag.Error, Span: at,
 			Message: "this import gives a name to a sheet without saying that it is one",
 			Mend:    `write with { type: "css" } behind it to get the sheet as an object, or import it without a name to have it style the page`})
 		return r, false
@@ -223,7 +224,7 @@ func (m *modules) resolve(imp script.Import, from source.Path) (t graph.Target, 
 
 // bareImport words an import of a name that means nothing to a browser.
 func (m *modules) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
-	d := diag.Diagnostic{Code: "bare-import", Severity: diag.Warning, Span: at,
+	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("browsers do not know where %q is: no import map of the page gives it an address", imp.Specifier),
 		Mend:    `write "./" before a path that counts from this script, or name it in an import map`}
 	if graph.IsStyle(imp) {
@@ -240,10 +241,10 @@ func (m *modules) there(r request, from source.Path) bool {
 	if b.project.Tree.Exists(r.path) {
 		return true
 	}
-	d := diag.Diagnostic{Code: "missing", Severity: diag.Error, Span: r.at, Mend: b.nearFile(r.path), Cause: r.path.String(),
+	d := diag.Diagnostic{Code: code.Missing, Severity: diag.Error, Span: r.at, Mend: b.nearFile(r.path), Cause: r.path.String(),
 		Message: fmt.Sprintf("the script imports a sheet %q that does not exist", b.project.Tree.Show(r.path))}
 	if r.use != stylesIt && r.use != stylesLate && r.use != takesSheet {
-		d.Code, d.Severity = "missing-script", diag.Warning
+		d.Code, d.Severity = code.MissingScript, diag.Warning
 		d.Message = fmt.Sprintf("the script names a file %q that does not exist", b.project.Tree.Show(r.path))
 	} else {
 		b.explainPackage(&d, r.path, r.path.String())
@@ -391,7 +392,7 @@ func (b *builder) program(p *graph.Page) *program {
 			continue
 		}
 		if !b.project.Tree.Exists(t.Path) && !isTemplate(s.Address) {
-			d := diag.Diagnostic{Code: "missing-script", Severity: diag.Warning, Span: at,
+			d := diag.Diagnostic{Code: code.MissingScript, Severity: diag.Warning, Span: at,
 				Message: fmt.Sprintf("the page loads a script %q that does not exist", b.project.Tree.Show(t.Path)), Mend: b.nearFile(t.Path), Cause: t.Path.String()}
 			unclosed(&d, s.Address)
 			b.report(d)
@@ -437,7 +438,7 @@ func (b *builder) checkClassic(p *graph.Page, s graph.Script, mod *module, at so
 		return
 	}
 	imp := mod.file.Imports[i]
-	b.report(diag.Diagnostic{Code: "classic-import", Severity: diag.Warning, Span: at,
+	b.report(diag.Diagnostic{Code: code.ClassicImport, Severity: diag.Warning, Span: at,
 		Message: "browsers do not run this script: it imports others, and is not loaded as a module",
 		Mend:    `write type="module" in its script element`,
 		Related: []diag.Related{{Span: mod.file.File.Pos(imp.At.Start).To(uint32(imp.At.End)), Message: "imported here"}}})

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/step/check"
 )
@@ -41,7 +42,7 @@ func (b *builder) missingKeyframes() {
 		if names[use.Name] {
 			continue
 		}
-		b.report(diag.Diagnostic{Code: "missing-keyframes", Severity: diag.Warning, Span: use.At, Cause: use.Name,
+		b.report(diag.Diagnostic{Code: code.MissingKeyframes, Severity: diag.Warning, Span: use.At, Cause: use.Name,
 			Message: fmt.Sprintf("no sheet defines @keyframes %s: the animation does nothing", use.Name), Mend: diag.DidYouMean(use.Name, near, "")})
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -61,7 +62,7 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []e
 	root, pattern := project.SplitRoot(glob)
 	var out []entryPoint
 	fail := func(message, mend string) {
-		b.report(diag.Diagnostic{Code: "no-entry", Severity: diag.Error, Span: at, Message: message, Mend: mend})
+		b.report(diag.Diagnostic{Code: code.NoEntry, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 	}
 	switch {
 	case !tree.HasRoot(root):

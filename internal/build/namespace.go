@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 )
 
 // namespaceJoiner gathers the @namespace rules of pieces, which hold for the
@@ -74,7 +75,7 @@ func (j *namespaceJoiner) add(r *ast.AtRule, renamed prefixes) {
 	}
 	name := prefixOf(r)
 	if name == "" && !j.alone {
-		j.report(diag.Diagnostic{Code: "namespace", Severity: diag.Error, Span: r.Span(),
+		j.report(diag.Diagnostic{Code: code.Namespace, Severity: diag.Error, Span: r.Span(),
 			Message: "a default namespace would hold for all sheets of the bundle",
 			Mend:    "give it a prefix, and write it before the types it is for"})
 		return

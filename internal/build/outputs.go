@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -94,7 +95,7 @@ func (o *outputs) add(f Output) {
 			return // an echo of what was said of its sheet
 		}
 		first := o.files[i]
-		o.b.report(diag.Diagnostic{Code: "two-owners", Severity: diag.Error, Span: f.owner,
+		o.b.report(diag.Diagnostic{Code: code.TwoOwners, Severity: diag.Error, Span: f.owner,
 			Message: fmt.Sprintf("two files would be written to %q in the output folder", f.Path),
 			Related: []diag.Related{{Span: first.owner, Message: "the other one comes from here"}},
 			Mend:    "rename one of the two pages or files"})

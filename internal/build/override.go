@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/css/replace"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
 )
@@ -60,7 +61,7 @@ func badReplace(err error, at source.Span) diag.Diagnostic {
 	if errors.As(err, &problem) {
 		at = problem.At
 	}
-	return diag.Diagnostic{Code: "bad-import", Severity: diag.Error, Span: at, Message: "replace() cannot be read: " + err.Error(),
+	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "replace() cannot be read: " + err.Error(),
 		Mend: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
 }
 
@@ -128,19 +129,19 @@ func (o *override) idle() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, g := range o.order {
 		if !g.hit {
-			out = append(out, diag.Diagnostic{Code: "idle-part", Severity: diag.Warning, Span: g.At,
+			out = append(out, diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: g.At,
 				Message: fmt.Sprintf("no sheet that is imported here declares the custom property %q", g.Name),
 				Mend:    diag.DidYouMean(g.Name, slices.Sorted(maps.Keys(o.met)), "")})
 		}
 	}
 	for _, r := range o.values {
 		if r.Exceeded() {
-			out = append(out, diag.Diagnostic{Code: "too-many-values", Severity: diag.Error, Span: r.At(),
+			out = append(out, diag.Diagnostic{Code: code.TooManyValues, Severity: diag.Error, Span: r.At(),
 				Message: fmt.Sprintf("replace() puts more than %d values into the sheets that are imported here", r.Limit)})
 			continue
 		}
 		r.Idle(func(p *replace.Pattern, near string) {
-			d := diag.Diagnostic{Code: "idle-part", Severity: diag.Warning, Span: p.At,
+			d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: p.At,
 				Message: fmt.Sprintf("no sheet that is imported here has the value %q", p.Text())}
 			if p.IsLimited() {
 				d.Message += " there"

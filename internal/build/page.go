@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -73,7 +74,7 @@ func (b *builder) page(p *graph.Page, units []*unit, runs *program, l *loading, 
 func (b *builder) reportInert(p *graph.Page) {
 	if at := p.Unclosed; at.End > 0 {
 		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
-		d := diag.Diagnostic{Code: "unclosed-tag", Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
+		d := diag.Diagnostic{Code: code.UnclosedTag, Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
 			Message: "the tag is not closed before the page ends, and browsers read nothing of what follows: expected '>'"}
 		if i := strings.Index(text, `="`); i >= 0 && strings.Count(text, `"`)%2 == 1 {
 			d.Message, d.Mend = "a quote in the tag is not closed, and browsers read nothing of what follows", "close the quote after the address"
@@ -81,7 +82,7 @@ func (b *builder) reportInert(p *graph.Page) {
 		b.report(d)
 	}
 	for _, l := range p.Inert {
-		d := diag.Diagnostic{Code: "bad-link", Severity: diag.Warning, Span: p.File.Pos(l.At.Start).To(uint32(l.At.End))}
+		d := diag.Diagnostic{Code: code.BadLink, Severity: diag.Warning, Span: p.File.Pos(l.At.Start).To(uint32(l.At.End))}
 		switch {
 		case l.Src != "":
 			d.Message, d.Mend = "a link has its address in href: browsers load nothing from src", fmt.Sprintf("write href=%q", l.Src)
@@ -231,7 +232,7 @@ func (b *builder) linkedSheet(p *graph.Page, l graph.Link) (e *entry, external b
 	}
 	if _, err := b.memory.sheets.Load(target.Path); err != nil {
 		d := b.unreadable(target.Path, err, at)
-		if d.Code == "missing" {
+		if d.Code == code.Missing {
 			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", b.project.Tree.Show(target.Path))
 			d.Cause = target.Path.String()
 			if !strings.HasPrefix(d.Mend, "did you mean") { // no file has a name like it
@@ -354,7 +355,7 @@ func (b *builder) assetOf(u urlUse) (t graph.Target, missing []diag.Diagnostic, 
 		return t, missing, false
 	}
 	if !b.project.Tree.Exists(t.Path) {
-		missing = append(missing, diag.Diagnostic{Code: "missing-asset", Severity: diag.Warning, Span: u.at,
+		missing = append(missing, diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: u.at,
 			Message: fmt.Sprintf("there is no file %q; the address stays as it is", b.project.Tree.Show(t.Path)),
 			Mend:    b.nearFile(t.Path), Cause: t.Path.String()})
 		return t, missing, false

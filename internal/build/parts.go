@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/source"
 )
@@ -184,7 +185,7 @@ func (p *parts) idle() []diag.Diagnostic {
 		if p.hits[i] {
 			continue
 		}
-		d := diag.Diagnostic{Code: "idle-part", Severity: diag.Warning, Span: pattern.At,
+		d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: pattern.At,
 			Message: fmt.Sprintf("no sheet that is imported here matches %q", pattern.Text)}
 		if pattern.Selector {
 			d.Message = fmt.Sprintf("no selector that is imported here matches %q", pattern.Text)

@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -382,7 +383,7 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 			}
 			others = fmt.Sprintf(", as %s %s", do, diag.Count(n, "other page"))
 		}
-		b.report(diag.Diagnostic{Code: "opposite-order", Severity: diag.Warning, Span: second.at,
+		b.report(diag.Diagnostic{Code: code.OppositeOrder, Severity: diag.Warning, Span: second.at,
 			Message: fmt.Sprintf("this page loads %q before %q%s, and %q the other way around; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
 			Related: []diag.Related{{Span: first.at, Message: "the other page"}},
 			Mend:    "link or import them in one order everywhere, so that all pages look alike and can share them"})
@@ -536,7 +537,7 @@ func (b *builder) reportEmpty(s *styles) {
 			sheets = append(sheets, p.file.Name)
 		}
 	}
-	b.report(diag.Diagnostic{Code: "empty-bundle", Severity: diag.Warning, Span: s.at,
+	b.report(diag.Diagnostic{Code: code.EmptyBundle, Severity: diag.Warning, Span: s.at,
 		Message: fmt.Sprintf("purging leaves nothing of %q, so it is not written: no name in the rules of %s was found in use", s.made.info.Name, strings.Join(sheets, ", ")),
 		Mend:    "unlink the sheets, or check what [purge] evidence names"})
 }

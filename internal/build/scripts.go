@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
@@ -29,7 +30,7 @@ func (b *builder) merged(mods []*module) *module {
 			case i < 0:
 				all.requests = append(slices.Clip(all.requests), r)
 			case all.requests[i].path != r.path && (r.use == stylesIt || r.use == stylesLate || r.use == takesSheet):
-				b.report(diag.Diagnostic{Code: "two-meanings", Severity: diag.Error, Span: r.at,
+				b.report(diag.Diagnostic{Code: code.TwoMeanings, Severity: diag.Error, Span: r.at,
 					Message: fmt.Sprintf("%q is %q by the import map of one page and %q by that of another", r.Specifier, b.project.Tree.Show(all.requests[i].path), b.project.Tree.Show(r.path)),
 					Mend:    "have both import maps name the same sheet"})
 			}
@@ -154,7 +155,7 @@ func (b *builder) scriptCopies(l *loading) map[source.Path][]byte {
 		file := mod.file
 		text, at, moved, err := b.movedMap(file, p, edits)
 		if err != nil {
-			b.report(diag.Diagnostic{Code: "map-kept", Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+			b.report(diag.Diagnostic{Code: code.MapKept, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
 				Message: fmt.Sprintf("the source map of this script is copied as it is, although places in the script have moved: %v", err)})
 		}
 		if moved != nil {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -29,7 +30,7 @@ func (b *builder) otherCase(outputs []Output) {
 	tree := b.project.Tree
 	for _, p := range list {
 		if spelled, differs := tree.Spelling(p); differs {
-			b.report(diag.Diagnostic{Code: "other-case", Severity: diag.Warning,
+			b.report(diag.Diagnostic{Code: code.OtherCase, Severity: diag.Warning,
 				Message: fmt.Sprintf("%q is asked for, and the file is %q: systems that tell upper from lower case do not find it", tree.Show(p), tree.Show(spelled)),
 				Mend:    fmt.Sprintf("write %q where it is asked for", spelled.Name)})
 		}

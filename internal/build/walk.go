@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/step"
@@ -25,7 +26,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*condition, here *visit) {
 	if len(a.entry.pieces) >= maxPieces {
 		if !a.full {
 			a.full = true
-			a.report(diag.Diagnostic{Code: "too-many-imports", Severity: diag.Error, Span: here.at,
+			a.report(diag.Diagnostic{Code: code.TooManyImports, Severity: diag.Error, Span: here.at,
 				Message: fmt.Sprintf("the imports reach more than %d sheets, each counted as often as it is imported", maxPieces)})
 		}
 		return

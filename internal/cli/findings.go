@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -15,9 +16,9 @@ const mostOfKind = 20
 // showFindings shows findings, those that say the same of several places as one, and tells of those that it leaves out: more of a code than
 // anybody reads. all is how to be shown them.
 func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string) error {
-	count := make(map[string]int)
+	count := make(map[code.Code]int)
 	var shown []diag.Diagnostic
-	var more []string // codes of which some are left out
+	var more []code.Code // those of which some are left out
 	for _, d := range diag.Alike(ds) {
 		switch count[d.Code]++; {
 		case count[d.Code] <= mostOfKind:
@@ -29,8 +30,8 @@ func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string
 	if err := r.Render(w, shown); err != nil {
 		return err
 	}
-	for _, code := range more {
-		if _, err := fmt.Fprintf(w, "and %d more [%s]; %s\n", count[code]-mostOfKind, code, all); err != nil {
+	for _, of := range more {
+		if _, err := fmt.Fprintf(w, "and %d more [%s]; %s\n", count[of]-mostOfKind, of, all); err != nil {
 			return err
 		}
 	}
@@ -43,7 +44,10 @@ type seenFindings map[findingKey]int
 
 // findingKey tells findings apart. The place within the file is none of it, since it
 // moves with all that stands before it.
-type findingKey struct{ code, file, message string }
+type findingKey struct {
+	code          code.Code
+	file, message string
+}
 
 func keyOf(files *source.Set, d diag.Diagnostic) findingKey {
 	key := findingKey{code: d.Code, message: d.Message}

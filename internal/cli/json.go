@@ -8,6 +8,7 @@ import (
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -70,7 +71,7 @@ type jsonPlace struct {
 }
 
 type jsonDiagnostic struct {
-	Code     string        `json:"code"`
+	Code     code.Code     `json:"code"`
 	Severity diag.Severity `json:"severity"`
 	*jsonPlace
 	Message string        `json:"message"`

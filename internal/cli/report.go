@@ -16,6 +16,7 @@ import (
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -144,7 +145,7 @@ func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
 	if len(names) > most {
 		names = append(names[:most], fmt.Sprintf("and %d more", len(names)-most))
 	}
-	d := diag.Diagnostic{Code: "foreign-file", Severity: diag.Error,
+	d := diag.Diagnostic{Code: code.ForeignFile, Severity: diag.Error,
 		Message: "the output folder holds files that rinzel did not write and would have to replace: " + strings.Join(names, ", "),
 		Mend:    "move them away, or name another output folder with --output or in rinzel.toml"}
 	_ = r.findings([]diag.Diagnostic{d})

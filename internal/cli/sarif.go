@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
 )
@@ -38,7 +39,7 @@ type sarifDriver struct {
 }
 
 type sarifRule struct {
-	ID               string             `json:"id"`
+	ID               code.Code          `json:"id"`
 	ShortDescription *sarifText         `json:"shortDescription,omitempty"`
 	Default          sarifConfiguration `json:"defaultConfiguration"`
 }
@@ -52,7 +53,7 @@ type sarifText struct {
 }
 
 type sarifResult struct {
-	RuleID    string          `json:"ruleId"`
+	RuleID    code.Code       `json:"ruleId"`
 	RuleIndex int             `json:"ruleIndex"`
 	Level     string          `json:"level"` // section 3.27.10: the words are those of our severities
 	Message   sarifText       `json:"message"`

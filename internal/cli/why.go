@@ -11,6 +11,7 @@ import (
 
 	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -69,7 +70,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts build.Opti
 	}
 	var found []diag.Diagnostic // others are those of a build
 	for _, d := range w.purged.Diagnostics {
-		if d.Severity == diag.Error && !slices.Contains([]string{"purged-empty", "purged-most"}, d.Code) {
+		if d.Severity == diag.Error && !slices.Contains([]code.Code{code.PurgedEmpty, code.PurgedMost}, d.Code) {
 			found = append(found, d)
 		}
 	}

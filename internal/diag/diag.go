@@ -4,6 +4,7 @@ package diag
 
 import (
 	"cmp"
+	"rinzel/internal/diag/code"
 	"slices"
 
 	"rinzel/internal/source"
@@ -29,7 +30,7 @@ func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil
 
 // Diagnostic is one finding about the user's source.
 type Diagnostic struct {
-	Code     string // stable and documented: "unclosed-block"
+	Code     code.Code // stable and documented: "unclosed-block"
 	Severity Severity
 	Span     source.Span   // the zero Span if the finding has no place
 	Message  string        // one sentence, lower case, without a full stop
@@ -78,7 +79,10 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 		)
 	})
 	var out []Diagnostic
-	type cause struct{ code, cause string }
+	type cause struct {
+		code  code.Code
+		cause string
+	}
 	first := make(map[cause]int)
 	for i, d := range order {
 		if i > 0 && d.Code == order[i-1].Code && d.Span == order[i-1].Span && d.Message == order[i-1].Message {
@@ -100,7 +104,10 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 // Alike returns findings with those that say the same of another place gathered in the first of
 // them, as [List.Sorted] gathers those with one cause.
 func Alike(list []Diagnostic) []Diagnostic {
-	type kind struct{ code, message, mend string }
+	type kind struct {
+		code          code.Code
+		message, mend string
+	}
 	var out []Diagnostic
 	first := make(map[kind]int)
 	for _, d := range list {

@@ -2,6 +2,7 @@ package diag
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 	"testing"
@@ -64,8 +65,8 @@ func TestSorted(t *testing.T) {
 	set := new(source.Set)
 	a, b := set.Add(source.Path{}, "a", "xxx"), set.Add(source.Path{}, "b", "xxx")
 	var l List
-	add := func(code string, s Severity, f *source.File, off int) {
-		l.Add(Diagnostic{Code: code, Severity: s, Span: source.SpanOf(f.Pos(off), 1)})
+	add := func(c code.Code, s Severity, f *source.File, off int) {
+		l.Add(Diagnostic{Code: c, Severity: s, Span: source.SpanOf(f.Pos(off), 1)})
 	}
 	add("w", Warning, a, 0)
 	add("e", Error, b, 1)

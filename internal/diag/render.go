@@ -57,7 +57,7 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	if place := r.Place(d.Span); place != "" {
 		b.WriteString(r.paint(bold, place) + ": ")
 	}
-	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+d.Code+"]"))
+	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+string(d.Code)+"]"))
 	r.frame(b, d.Span, color)
 	if len(d.Also) > 0 {
 		fmt.Fprintf(b, "  also at %s\n", r.also(&d))

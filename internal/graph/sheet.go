@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 	"rinzel/internal/tokens"
 )
@@ -111,7 +112,7 @@ func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 		return nil
 	}
 	return []diag.Diagnostic{{
-		Code: "charset", Severity: diag.Warning, Span: r.Span(),
+		Code: code.Charset, Severity: diag.Warning, Span: r.Span(),
 		Message: "the sheet says that it is in the encoding " + name + ", but holds UTF-8 text, as which it is read",
 		Mend:    `write @charset "utf-8"; or leave it out`,
 	}}

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -107,7 +108,7 @@ func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 	case errors.Is(err, fs.ErrNotExist) && opts.Settings == "":
 		return nil, nil
 	case errors.As(err, &encoding):
-		return []diag.Diagnostic{{Code: "bad-settings", Severity: diag.Error, Span: encoding.File.Whole(),
+		return []diag.Diagnostic{{Code: code.BadSettings, Severity: diag.Error, Span: encoding.File.Whole(),
 			Message: "the settings file " + source.ErrNotUTF8.Error()}}, nil
 	case errors.Is(err, source.ErrOutside):
 		return nil, fmt.Errorf("the settings file %s is a link that leads out of its folder: put a copy of the file here, or name the file itself with --settings", filepath.Join(p.Dir, name))
@@ -155,7 +156,7 @@ func reason(err error) string {
 
 // about returns an error about a key of the settings.
 func (p *Project) about(key, message, mend string) diag.Diagnostic {
-	d := diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Message: message, Mend: mend}
+	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Message: message, Mend: mend}
 	if p.Settings.File != "" {
 		if f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: path.Base(p.Settings.File)}); err == nil {
 			places := placesOf(f)

@@ -17,6 +17,7 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
@@ -158,7 +159,7 @@ type reader struct {
 
 func (r *reader) fail(at source.Span, message, mend string) {
 	r.diags = append(r.diags, diag.Diagnostic{
-		Code: "bad-settings", Severity: diag.Error, Span: at, Message: message, Mend: mend,
+		Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Mend: mend,
 	})
 }
 
@@ -303,15 +304,15 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 	s.Check.Libraries = raw.Libraries
 	var codes []string
 	for _, c := range check.Codes {
-		codes = append(codes, c.Name)
+		codes = append(codes, string(c.Name))
 	}
-	for _, code := range slices.Sorted(maps.Keys(raw.Levels)) {
-		key := []string{"check", "levels", code}
-		if !slices.Contains(codes, code) {
-			r.fail(r.places.key(key), fmt.Sprintf("no check is called %q", code), diag.DidYouMean(code, codes, "the checks are "+strings.Join(codes, ", ")))
+	for _, name := range slices.Sorted(maps.Keys(raw.Levels)) {
+		key := []string{"check", "levels", name}
+		if !slices.Contains(codes, name) {
+			r.fail(r.places.key(key), fmt.Sprintf("no check is called %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
 			continue
 		}
-		s.Check.Levels[code] = Level(r.word(raw.Levels[code], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
+		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
 	}
 }
 

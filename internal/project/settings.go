@@ -4,6 +4,7 @@ package project
 
 import (
 	"path"
+	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 
@@ -144,8 +145,8 @@ func AnyMatches(globs []Glob, p source.Path) bool {
 // Check are the settings of the checks.
 type Check struct {
 	InBuild   InBuild
-	Libraries bool             // sheets under roots are checked as well
-	Levels    map[string]Level // by code; others have the level of their own
+	Libraries bool                // sheets under roots are checked as well
+	Levels    map[code.Code]Level // by code; others have the level of their own
 }
 
 // InBuild says what a build makes of what its checks find.
@@ -252,7 +253,7 @@ func Default() *Settings {
 		Chains: []Chain{{Match: "**/*", Steps: pipeline.Defaults(pipeline.OnSheet)}},
 		Split:  Split{Shared: 2, Least: 1000},
 		Purge:  Purge{Unread: KeepRelated},
-		Check:  Check{InBuild: CheckTells, Levels: map[string]Level{}},
+		Check:  Check{InBuild: CheckTells, Levels: map[code.Code]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
 			Production:  {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},

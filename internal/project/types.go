@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -266,7 +267,7 @@ func (r *reader) syntax(line, column int, message string) {
 	text := strings.TrimSpace(r.file.LineText(min(max(line, 1), r.file.Lines()) - 1))
 	whole := r.lineSpan(line, 1)
 	report := func(at source.Span, message, mend string) {
-		r.diags = append(r.diags, diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Span: at, Message: message, Mend: mend})
+		r.diags = append(r.diags, diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 	}
 	if m := twice.FindStringSubmatch(message); m != nil {
 		r.reportTwice(at, text, m[1]+m[2])
@@ -326,7 +327,7 @@ func (r *reader) reportTwice(at source.Span, text, name string) {
 		what = fmt.Sprintf("the table %s is here twice", text)
 		mend = "put the keys of both under one of them, or give one another name"
 	}
-	d := diag.Diagnostic{Code: "bad-settings", Severity: diag.Error, Span: at, Message: what, Mend: mend}
+	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: what, Mend: mend}
 	for line := range r.file.Lines() {
 		start := r.file.LineStart(line)
 		if start >= at.Start.Off {

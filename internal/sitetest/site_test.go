@@ -305,8 +305,8 @@ func (tr trap) checkFindings(t *testing.T, b built) {
 	want, _ := tr.expected("found:")
 	var got []string
 	for _, d := range b.result.Diagnostics {
-		if d.Severity != diag.Note && !slices.Contains(got, d.Code) {
-			got = append(got, d.Code)
+		if d.Severity != diag.Note && !slices.Contains(got, string(d.Code)) {
+			got = append(got, string(d.Code))
 		}
 	}
 	slices.Sort(want)

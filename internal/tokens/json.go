@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -103,7 +104,7 @@ func readJSON(f *source.File) (value, error) {
 func (r *jsonReader) fail(off int, message, mend string) error {
 	off = max(0, min(off, len(r.file.Text)))
 	off += len(r.file.Text[off:]) - len(strings.TrimLeft(r.file.Text[off:], " \t\r\n"))
-	return errJSON{diag.Diagnostic{Code: "bad-tokens", Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Mend: mend}}
+	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Mend: mend}}
 }
 
 // next returns the next token and its place.

@@ -15,6 +15,7 @@ import (
 
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -78,7 +79,7 @@ type reader struct {
 }
 
 func (r *reader) fail(at source.Span, message, mend string) {
-	r.diags = append(r.diags, diag.Diagnostic{Code: "bad-tokens", Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	r.diags = append(r.diags, diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 }
 
 // group gathers the tokens of a group.

@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/css/scan"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -303,7 +304,7 @@ func (p *parser) rule(nested bool) ast.Node {
 	}
 	if !nested && looksCustom(p.scratch[from:]) {
 		p.scratch = p.scratch[:from]
-		p.warn("bad-declaration", p.pos(begin).To(p.tok.Start), "custom property stands outside of a rule; browsers skip it",
+		p.warn(code.BadDeclaration, p.pos(begin).To(p.tok.Start), "custom property stands outside of a rule; browsers skip it",
 			"put it into a rule, such as :root { … }")
 		p.skipBlock()
 		return p.badRule(begin)
@@ -314,7 +315,7 @@ func (p *parser) rule(nested bool) ast.Node {
 	prelude := p.scratch[from:]
 	if len(withoutComments(prelude)) == 0 {
 		p.scratch = p.scratch[:from]
-		p.warn("bad-selector", p.span(p.tok), "rule has no selector: expected one before '{'", "")
+		p.warn(code.BadSelector, p.span(p.tok), "rule has no selector: expected one before '{'", "")
 		p.skipBlock()
 		return p.badRule(begin)
 	}
@@ -406,7 +407,7 @@ func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	p.tooDeep = false
 	if !nested {
 		length := min(firstLine(text), int(p.tok.Start-begin))
-		p.warn("no-block", source.SpanOf(at, length), "rule has no block: expected '{', found end of file", "")
+		p.warn(code.NoBlock, source.SpanOf(at, length), "rule has no block: expected '{', found end of file", "")
 		return &ast.BadRule{At: at, Text: text}
 	}
 	p.reportBadDeclaration(at, text[:min(len(text), int(p.tok.Start-begin))])

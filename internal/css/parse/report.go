@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -18,14 +19,14 @@ import (
 // file with more is no style sheet, and more would only fill the screen.
 const maxFindings = 100
 
-func (p *parser) warn(code string, at source.Span, message, mend string) {
+func (p *parser) warn(c code.Code, at source.Span, message, mend string) {
 	if !p.ended { // what is wrong behind an unclosed construct is its echo
-		p.add(diag.Diagnostic{Code: code, Severity: diag.Warning, Span: at, Message: message, Mend: mend})
+		p.add(diag.Diagnostic{Code: c, Severity: diag.Warning, Span: at, Message: message, Mend: mend})
 	}
 }
 
-func (p *parser) fail(code string, at source.Span, message, mend string) {
-	p.add(diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+func (p *parser) fail(c code.Code, at source.Span, message, mend string) {
+	p.add(diag.Diagnostic{Code: c, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 }
 
 func (p *parser) add(d diag.Diagnostic) {
@@ -35,7 +36,7 @@ func (p *parser) add(d diag.Diagnostic) {
 	}
 	switch *n++; {
 	case *n == maxFindings:
-		d.Code, d.Mend = "too-many", ""
+		d.Code, d.Mend = code.TooMany, ""
 		d.Message = fmt.Sprintf("this is %s %d in this file; further ones are left out", d.Severity, maxFindings)
 		fallthrough
 	case *n < maxFindings:
@@ -49,7 +50,7 @@ func (p *parser) reportUnclosed(open token.Token, construct, want string) {
 		return
 	}
 	p.ended = true
-	p.fail("unclosed-"+construct, p.span(open),
+	p.fail(code.Code("unclosed-"+construct), p.span(open),
 		fmt.Sprintf("%s is not closed: expected %s, found end of file", construct, want),
 		fmt.Sprintf("add %s where the %s should end", want, construct))
 }
@@ -69,7 +70,7 @@ func (p *parser) reportUnclosedToken(t token.Token) {
 
 func (p *parser) reportTooDeep() {
 	if !p.deep { // one is enough, and it hides what is unclosed
-		p.fail("too-deep", p.span(p.tok),
+		p.fail(code.TooDeep, p.span(p.tok),
 			fmt.Sprintf("blocks and brackets nest deeper than %d levels", ast.MaxDepth),
 			"look for a bracket that was not closed further up")
 		p.deep = true
@@ -88,7 +89,7 @@ func dollarName(values []ast.Value) *ast.Value {
 func (p *parser) reportDollarName(name *ast.Value) {
 	at := name.Span()
 	at.Start.Off--
-	p.warn("stray-semicolon", at, fmt.Sprintf("CSS has no names with '$': browsers drop \"$%s\" and the rule behind it", name.Text),
+	p.warn(code.StraySemicolon, at, fmt.Sprintf("CSS has no names with '$': browsers drop \"$%s\" and the rule behind it", name.Text),
 		fmt.Sprintf("write @const %s: …; and read it by const(%s)", name.Text, name.Text))
 }
 
@@ -100,27 +101,27 @@ func (p *parser) reportGoesOn(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
 	if len(line) == len(strings.TrimRight(text, " \t\r\n\f")) {
-		p.fail("missing-semicolon", source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s takes no block, and has one", rule.Name), "end it with ';'")
+		p.fail(code.MissingSemicolon, source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s takes no block, and has one", rule.Name), "end it with ';'")
 		return
 	}
 	at := source.Pos{File: rule.At.File, Off: rule.At.Off + uint32(len(line)) - 1}
-	p.fail("missing-semicolon", source.SpanOf(at, 1), fmt.Sprintf("@%s goes on up to the next block, which becomes a part of it: expected ';' here", rule.Name), "write "+shorten(line)+";")
+	p.fail(code.MissingSemicolon, source.SpanOf(at, 1), fmt.Sprintf("@%s goes on up to the next block, which becomes a part of it: expected ';' here", rule.Name), "write "+shorten(line)+";")
 }
 
 func (p *parser) reportBadPrelude(bad badToken) {
 	switch bad.kind {
 	case token.RBrace:
-		p.fail("stray-bracket", bad.at, "'}' closes nothing, and makes browsers drop the rule behind it",
+		p.fail(code.StrayBracket, bad.at, "'}' closes nothing, and makes browsers drop the rule behind it",
 			"remove it, or look for a '}' too many further up")
 	case token.Semicolon:
-		p.warn("stray-semicolon", bad.at, "';' between rules makes browsers drop the rule behind it", "remove it")
+		p.warn(code.StraySemicolon, bad.at, "';' between rules makes browsers drop the rule behind it", "remove it")
 	case token.RParen, token.RBracket:
-		p.warn("stray-bracket", bad.at, bad.kind.String()+" closes nothing; browsers drop the whole rule", "remove it")
+		p.warn(code.StrayBracket, bad.at, bad.kind.String()+" closes nothing; browsers drop the whole rule", "remove it")
 	case token.BadString:
-		p.warn("bad-string", firstLineOf(p, bad.at), "string is cut short by the end of the line; browsers drop the whole rule",
+		p.warn(code.BadString, firstLineOf(p, bad.at), "string is cut short by the end of the line; browsers drop the whole rule",
 			"close the quote on its line")
 	default:
-		p.warn("bad-url", firstLineOf(p, bad.at), "url() holds a quote, bracket or space; browsers drop the whole rule",
+		p.warn(code.BadURL, firstLineOf(p, bad.at), "url() holds a quote, bracket or space; browsers drop the whole rule",
 			"put the address in quotes")
 	}
 }
@@ -130,14 +131,14 @@ func (p *parser) reportBadValue(text string) {
 	at := firstLineOf(p, p.bad.at)
 	switch p.bad.kind {
 	case token.BadString:
-		p.warn("bad-string", at, "string is cut short by the end of the line; browsers skip the declaration",
+		p.warn(code.BadString, at, "string is cut short by the end of the line; browsers skip the declaration",
 			"close the quote on its line")
 	case token.BadURL:
-		p.warn("bad-url", at, "url() holds a quote, bracket or space; browsers skip the declaration",
+		p.warn(code.BadURL, at, "url() holds a quote, bracket or space; browsers skip the declaration",
 			"put the address in quotes")
 	default:
 		name, _, _ := strings.Cut(text, ":")
-		p.warn("stray-bracket", at, fmt.Sprintf("%s closes nothing; browsers skip the declaration of %q",
+		p.warn(code.StrayBracket, at, fmt.Sprintf("%s closes nothing; browsers skip the declaration of %q",
 			p.bad.kind, strings.TrimSpace(name)), "remove it, or open it before")
 	}
 }
@@ -146,17 +147,17 @@ func (p *parser) reportBadValue(text string) {
 func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 	span := source.SpanOf(at, firstLine(text))
 	if strings.HasPrefix(text, "//") {
-		p.warn("line-comment", span, "CSS has no comments of one line: browsers skip all up to the next ';' or '}'",
+		p.warn(code.LineComment, span, "CSS has no comments of one line: browsers skip all up to the next ';' or '}'",
 			"write /* … */")
 		return
 	}
 	name, value, ok := strings.Cut(text, ":")
 	if ok && len(name) > 1 && !token.IsName(name[0]) {
-		p.warn("bad-declaration", span, fmt.Sprintf("expected the name of a property, found %q; browsers skip the declaration",
+		p.warn(code.BadDeclaration, span, fmt.Sprintf("expected the name of a property, found %q; browsers skip the declaration",
 			name+":"+firstWord(value)), "")
 		return
 	}
-	p.warn("bad-declaration", span, fmt.Sprintf("expected a declaration or a rule, found %q; browsers skip it",
+	p.warn(code.BadDeclaration, span, fmt.Sprintf("expected a declaration or a rule, found %q; browsers skip it",
 		shorten(text)), "a declaration is written name: value;")
 }
 
@@ -204,7 +205,7 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	if i < 0 {
 		return diag.Diagnostic{}, false
 	}
-	d := diag.Diagnostic{Code: "bad-selector", Severity: diag.Warning, Span: source.SpanOf(selectors[i].Pos(), 1),
+	d := diag.Diagnostic{Code: code.BadSelector, Severity: diag.Warning, Span: source.SpanOf(selectors[i].Pos(), 1),
 		Message: "selector cannot be read; browsers drop the whole rule"}
 	if len(selectors) > 1 {
 		d.Message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
@@ -217,7 +218,7 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Span = ast.SpanOf(bad)
 	}
 	if len(bad) > 1 && bad[0].IsDelim('/') && bad[1].IsDelim('/') {
-		d.Code, d.Message, d.Mend = "line-comment", "CSS has no comments of one line: browsers drop the rule behind it", "write /* … */"
+		d.Code, d.Message, d.Mend = code.LineComment, "CSS has no comments of one line: browsers drop the rule behind it", "write /* … */"
 	}
 	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
 		d.Mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")

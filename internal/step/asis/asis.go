@@ -16,6 +16,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 )
 
 // mark is what a comment says.
@@ -123,7 +124,7 @@ func Misread(nodes []ast.Node, steps []string) []diag.Diagnostic {
 		if c, ok := n.(*ast.Comment); ok {
 			m, _, err := read(c.Text)
 			if err = cmp.Or(err, m.unknown(steps)); err != nil {
-				out = append(out, diag.Diagnostic{Code: "bad-as-is", Severity: diag.Warning, Span: c.Span(), Message: err.Error()})
+				out = append(out, diag.Diagnostic{Code: code.BadAsIs, Severity: diag.Warning, Span: c.Span(), Message: err.Error()})
 			}
 		}
 		return true

@@ -19,6 +19,7 @@ import (
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 	"rinzel/internal/step/asis"
 )
@@ -28,37 +29,37 @@ const Name = "check"
 
 // Code is a kind of finding.
 type Code struct {
-	Name  string
+	Name  code.Code
 	Level diag.Severity // unless the settings say otherwise
 	About string
 }
 
 // Codes are the kinds of findings, in the order in which they are documented.
 var Codes = []Code{
-	{"unknown-property", diag.Error, "a property that no specification has"},
-	{"unknown-value", diag.Error, "a value that its property does not take"},
-	{"missing-unit", diag.Error, "a number where one with a unit is due"},
-	{"out-of-range", diag.Error, "a number that is smaller or larger than its property takes"},
-	{"bad-color", diag.Error, "what stands for a colour and is none"},
-	{"unknown-at-rule", diag.Error, "an at-rule that no specification has"},
-	{"unknown-descriptor", diag.Error, "a descriptor that its at-rule does not take"},
-	{"unknown-media-feature", diag.Error, "a media feature that no specification has"},
-	{"bad-query", diag.Error, "a media or container query that browsers cannot read, or with a media type that none has"},
-	{"bad-layer", diag.Error, "names of layers that browsers cannot read"},
-	{"bad-keyframe", diag.Error, "the selector of a keyframe that selects none"},
-	{"bad-var", diag.Error, "var() without the name of a custom property, or env() without a name"},
-	{"unknown-pseudo", diag.Error, "a pseudo-class or pseudo-element that no specification has"},
-	{"repeated-declaration", diag.Warning, "a declaration that says what an earlier one of its rule says"},
-	{"overridden-declaration", diag.Warning, "a declaration that a later one of its rule overrides"},
-	{"only-prefixed", diag.Warning, "a prefixed property without the standard one"},
-	{"lacking", diag.Warning, "a rule, selector or value that a target does not read, without anything in its stead"},
-	{"lacking-property", diag.Note, "a property or media feature that a target does not know"},
-	{"out-of-date", diag.Note, "what browsers read still and are advised to drop"},
-	{"old-hack", diag.Note, "what only browsers of long ago read"},
+	{code.UnknownProperty, diag.Error, "a property that no specification has"},
+	{code.UnknownValue, diag.Error, "a value that its property does not take"},
+	{code.MissingUnit, diag.Error, "a number where one with a unit is due"},
+	{code.OutOfRange, diag.Error, "a number that is smaller or larger than its property takes"},
+	{code.BadColor, diag.Error, "what stands for a colour and is none"},
+	{code.UnknownAtRule, diag.Error, "an at-rule that no specification has"},
+	{code.UnknownDescriptor, diag.Error, "a descriptor that its at-rule does not take"},
+	{code.UnknownMediaFeature, diag.Error, "a media feature that no specification has"},
+	{code.BadQuery, diag.Error, "a media or container query that browsers cannot read, or with a media type that none has"},
+	{code.BadLayer, diag.Error, "names of layers that browsers cannot read"},
+	{code.BadKeyframe, diag.Error, "the selector of a keyframe that selects none"},
+	{code.BadVar, diag.Error, "var() without the name of a custom property, or env() without a name"},
+	{code.UnknownPseudo, diag.Error, "a pseudo-class or pseudo-element that no specification has"},
+	{code.RepeatedDeclaration, diag.Warning, "a declaration that says what an earlier one of its rule says"},
+	{code.OverriddenDeclaration, diag.Warning, "a declaration that a later one of its rule overrides"},
+	{code.OnlyPrefixed, diag.Warning, "a prefixed property without the standard one"},
+	{code.Lacking, diag.Warning, "a rule, selector or value that a target does not read, without anything in its stead"},
+	{code.LackingProperty, diag.Note, "a property or media feature that a target does not know"},
+	{code.OutOfDate, diag.Note, "what browsers read still and are advised to drop"},
+	{code.OldHack, diag.Note, "what only browsers of long ago read"},
 }
 
 // Find returns the kind of finding of a name.
-func Find(name string) (Code, bool) {
+func Find(name code.Code) (Code, bool) {
 	i := slices.IndexFunc(Codes, func(c Code) bool { return c.Name == name })
 	if i < 0 {
 		return Code{}, false
@@ -106,10 +107,10 @@ type checker struct {
 	names map[string]*info
 }
 
-func (c *checker) report(code string, at source.Span, mend, format string, args ...any) *diag.Diagnostic {
-	known, ok := Find(code)
+func (c *checker) report(finding code.Code, at source.Span, mend, format string, args ...any) *diag.Diagnostic {
+	known, ok := Find(finding)
 	if !ok {
-		panic("check: no code " + code)
+		panic("check: no code " + string(finding))
 	}
 	if len(c.found) == mostFindings {
 		if last := &c.found[mostFindings-1]; !c.full {
@@ -118,7 +119,7 @@ func (c *checker) report(code string, at source.Span, mend, format string, args 
 		}
 		return new(diag.Diagnostic)
 	}
-	c.found = append(c.found, diag.Diagnostic{Code: code, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Mend: mend})
+	c.found = append(c.found, diag.Diagnostic{Code: finding, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Mend: mend})
 	return &c.found[len(c.found)-1]
 }
 
@@ -178,7 +179,7 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 		name, at.vendor = standard, true
 		at.free = at.free || !slices.Contains(properties, name) && name != "document" // as @-ms-viewport, whose descriptors were its own
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
-		c.report("unknown-at-rule", nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
+		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
 		return
 	}
 	switch name {
@@ -206,7 +207,7 @@ func (c *checker) media(values []ast.Value) {
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
 			behind := k > 0 && isComparison(&inner[k-1])
 			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
-				c.report("unknown-media-feature", f.Span(), didYouMean("", f.Text, mediaFeatures()), "there is no media feature %q", f.Text)
+				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()), "there is no media feature %q", f.Text)
 			}
 		}
 	})
@@ -273,7 +274,7 @@ func (c *checker) selector(s ast.Selector) {
 		} else if p.Kind == ast.PseudoElement && isPseudo(name, ast.PseudoClass) {
 			mend = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
 		}
-		c.report("unknown-pseudo", source.SpanOf(p.Pos, len(colons)+len(p.Name)), mend, "there is no \"%s%s\", and browsers drop a rule with it", colons, p.Name)
+		c.report(code.UnknownPseudo, source.SpanOf(p.Pos, len(colons)+len(p.Name)), mend, "there is no \"%s%s\", and browsers drop a rule with it", colons, p.Name)
 	})
 }
 

@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 )
 
 // This file finds declarations of a rule that say nothing, since another of the
@@ -68,7 +69,7 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	other, where := later, "it is declared again here"
 	switch {
 	case same && d.Important == later.Important && ast.EqualValues(d.Value, later.Value):
-		diagnosed := c.report("repeated-declaration", dead.Span(), "leave one of the two out", "%q is declared twice, with the same value", d.Name)
+		diagnosed := c.report(code.RepeatedDeclaration, dead.Span(), "leave one of the two out", "%q is declared twice, with the same value", d.Name)
 		diagnosed.Related = []diag.Related{{Span: later.Span(), Message: where}}
 		return
 	case dead == later:
@@ -80,7 +81,7 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	if dead == later {
 		winner = d
 	}
-	diagnosed := c.report("overridden-declaration", dead.Span(), "leave it out, or write it behind the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
+	diagnosed := c.report(code.OverriddenDeclaration, dead.Span(), "leave it out, or write it behind the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
 	if dead == later {
 		diagnosed.Mend = "leave it out"
 	}

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 
@@ -55,14 +56,14 @@ func (c *checker) mediaQuery(query []ast.Value) {
 		return
 	}
 	if kind := token.Lower(v[0].Text); !slices.Contains(mediaTypes, kind) {
-		c.report("bad-query", v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "there is no media type %q, and the query never holds", v[0].Text)
+		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "there is no media type %q, and the query never holds", v[0].Text)
 		return
 	}
 	if len(v) == 1 {
 		return
 	}
 	if !v[1].IsIdent("and") || len(v) == 2 {
-		c.report("bad-query", ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "the media query cannot be read, and never holds")
+		c.report(code.BadQuery, ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "the media query cannot be read, and never holds")
 		return
 	}
 	c.condition(v[2:], "media query")
@@ -76,7 +77,7 @@ func (c *checker) condition(values []ast.Value, what string) {
 			i++
 		}
 		if v := &values[i]; v.Kind != token.LParen {
-			c.report("bad-query", v.Span(), "", "the %s cannot be read here, and never holds: expected a feature in brackets, found %q", what, print.Values(values[i:i+1]))
+			c.report(code.BadQuery, v.Span(), "", "the %s cannot be read here, and never holds: expected a feature in brackets, found %q", what, print.Values(values[i:i+1]))
 			return
 		}
 		c.feature(&values[i], what)
@@ -86,13 +87,13 @@ func (c *checker) condition(values []ast.Value, what string) {
 		this := token.Lower(values[i].Text)
 		switch {
 		case values[i].Kind != token.Ident || this != "and" && this != "or":
-			c.report("bad-query", values[i].Span(), "write \"and\" or \"or\" between two features", "the %s cannot be read here, and never holds", what)
+			c.report(code.BadQuery, values[i].Span(), "write \"and\" or \"or\" between two features", "the %s cannot be read here, and never holds", what)
 			return
 		case word != "" && word != this:
-			c.report("bad-query", values[i].Span(), "put one of them in brackets", "the %s joins by \"and\" and by \"or\", and never holds", what)
+			c.report(code.BadQuery, values[i].Span(), "put one of them in brackets", "the %s joins by \"and\" and by \"or\", and never holds", what)
 			return
 		case i+1 == len(values):
-			c.report("bad-query", values[i].Span(), "", "the %s ends after %q, and never holds", what, this)
+			c.report(code.BadQuery, values[i].Span(), "", "the %s ends after %q, and never holds", what, this)
 			return
 		}
 		word = this
@@ -105,7 +106,7 @@ func (c *checker) feature(v *ast.Value, what string) {
 	inner := ast.Significant(v.Values())
 	switch {
 	case len(inner) == 0:
-		c.report("bad-query", v.Span(), "", "the brackets of the %s are empty, and it never holds", what)
+		c.report(code.BadQuery, v.Span(), "", "the brackets of the %s are empty, and it never holds", what)
 	case inner[0].Kind == token.LParen || inner[0].IsIdent("not") && len(inner) > 1:
 		c.condition(inner, what)
 	case len(inner) == 1 || inner[1].Kind == token.Colon && len(inner) > 2:
@@ -115,7 +116,7 @@ func (c *checker) feature(v *ast.Value, what string) {
 		if inner[0].Kind == token.Ident && inner[1].Kind != token.Colon {
 			mend = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
 		}
-		c.report("bad-query", v.Span(), mend, "the %s cannot be read here, and never holds: expected a feature, and perhaps ':' and a value", what)
+		c.report(code.BadQuery, v.Span(), mend, "the %s cannot be read here, and never holds: expected a feature, and perhaps ':' and a value", what)
 	}
 }
 
@@ -139,14 +140,14 @@ func (c *checker) supports(values []ast.Value) {
 		switch mend := didYouMean("", name, grammar.Properties()); {
 		case info.prefix != "":
 		case !info.known && mend != "":
-			c.report("bad-query", inner[0].Span(), mend, "there is no property %q, and the condition never holds", inner[0].Text)
+			c.report(code.BadQuery, inner[0].Span(), mend, "there is no property %q, and the condition never holds", inner[0].Text)
 		case info.defined && !grammar.Open(inner[2:]):
 			m, fits := info.definition.Match(inner[2:])
 			if fits || m.At == nil || vendors(inner[2:]) {
 				continue
 			}
 			if near := nearValue(m); strings.HasPrefix(near, "did you mean") {
-				c.report("bad-query", m.At.Span(), near, "%q does not fit into the value of %q, and the condition never holds", m.At.Text, inner[0].Text)
+				c.report(code.BadQuery, m.At.Span(), near, "%q does not fit into the value of %q, and the condition never holds", m.At.Text, inner[0].Text)
 			}
 		}
 	}
@@ -157,7 +158,7 @@ func (c *checker) layers(r *ast.AtRule) {
 	for _, name := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
 		for i := 1; i < len(name); i++ {
 			if name[i].Space {
-				c.report("bad-layer", ast.SpanOf(name), "write commas between the names of layers, and dots between those of a layer in a layer",
+				c.report(code.BadLayer, ast.SpanOf(name), "write commas between the names of layers, and dots between those of a layer in a layer",
 					"the names of layers cannot be read, and browsers skip the rule")
 				return
 			}
@@ -168,7 +169,7 @@ func (c *checker) layers(r *ast.AtRule) {
 // keyframe checks the selectors of a keyframe.
 func (c *checker) keyframe(r *ast.QualifiedRule) {
 	if len(ast.Significant(r.Prelude)) == 0 {
-		c.report("bad-keyframe", r.Span(), "a keyframe is from, to, or a percentage", "the keyframe has no selector, and browsers skip what stands in its block")
+		c.report(code.BadKeyframe, r.Span(), "a keyframe is from, to, or a percentage", "the keyframe has no selector, and browsers skip what stands in its block")
 		return
 	}
 	for _, s := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
@@ -187,7 +188,7 @@ func (c *checker) keyframe(r *ast.QualifiedRule) {
 				mend = near
 			}
 		}
-		c.report("bad-keyframe", ast.SpanOf(r.Prelude), mend, "%q selects no keyframe, and browsers skip what stands in its block", strings.TrimSpace(print.Values(s)))
+		c.report(code.BadKeyframe, ast.SpanOf(r.Prelude), mend, "%q selects no keyframe, and browsers skip what stands in its block", strings.TrimSpace(print.Values(s)))
 		return
 	}
 }
@@ -206,9 +207,9 @@ func (c *checker) reads(values []ast.Value) {
 			if len(args) > 0 && args[0].Kind == token.Ident {
 				mend = fmt.Sprintf("write var(--%s)", args[0].Text)
 			}
-			c.report("bad-var", v.Span(), mend, "var() names no custom property, and browsers skip the declaration")
+			c.report(code.BadVar, v.Span(), mend, "var() names no custom property, and browsers skip the declaration")
 		case v.IsFunction("env") && (len(args) == 0 || args[0].Kind != token.Ident):
-			c.report("bad-var", v.Span(), "", "env() names nothing, and browsers skip the declaration")
+			c.report(code.BadVar, v.Span(), "", "env() names nothing, and browsers skip the declaration")
 		}
 		c.reads(v.Values())
 	}

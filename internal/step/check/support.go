@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 	"rinzel/internal/step/asis"
 )
@@ -94,7 +95,7 @@ func (s *support) property(name string) *property {
 }
 
 // lacks notes the use of a feature, if a target lacks it.
-func (s *support) lacks(code, feature string, at source.Span, what, mend string) {
+func (s *support) lacks(finding code.Code, feature string, at source.Span, what, mend string) {
 	missing := s.targets.Missing(feature)
 	if len(missing) == 0 {
 		return
@@ -103,7 +104,7 @@ func (s *support) lacks(code, feature string, at source.Span, what, mend string)
 		return
 	}
 	s.first[feature] = len(s.found)
-	s.report(code, at, mend, "%s is not read by %s", what, versions(missing))
+	s.report(finding, at, mend, "%s is not read by %s", what, versions(missing))
 }
 
 // versions words the newest versions that lack something. A browser for phones
@@ -167,7 +168,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 			}
 		case *ast.StyleRule:
 			if nested {
-				s.lacks("lacking", browsers.Nesting, n.Span(), "a nested rule", "put \"lower\" into the chain of this sheet")
+				s.lacks(code.Lacking, browsers.Nesting, n.Span(), "a nested rule", "put \"lower\" into the chain of this sheet")
 			}
 			for _, sel := range n.Selectors {
 				pseudos(sel, s.pseudo)
@@ -184,7 +185,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
 	if s.lacksOne(atRules, name) {
-		s.lacks("lacking", atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
+		s.lacks(code.Lacking, atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
 	}
 	if name == "supports" || name == "font-face" || name == "page" {
 		return
@@ -200,7 +201,7 @@ func (s *support) media(values []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
 			if s.lacksOne(media, name) {
-				s.lacks("lacking-property", media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+				s.lacks(code.LackingProperty, media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
 			}
 		}
 	})
@@ -256,7 +257,7 @@ func (s *support) pseudo(p *ast.Simple) {
 	if !s.lacksOne(selectors, feature) {
 		return
 	}
-	s.lacks("lacking", selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+	s.lacks(code.Lacking, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
 		"browsers that lack it drop the rule: give what may apply without it a rule of its own")
 }
 
@@ -268,7 +269,7 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	}
 	p := s.property(name)
 	if p.lacking {
-		s.lacks("lacking-property", browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
+		s.lacks(code.LackingProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
 		return
 	}
 	if covered || oldHack(d.Value) != nil {
@@ -280,7 +281,7 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 			break // a list of fonts is a fallback for itself
 		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
-			s.lacks("lacking", browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), mend)
+			s.lacks(code.Lacking, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), mend)
 		}
 	}
 	if name != "clip" && name != "font-family" && name != "font" { // whose rect() is as old as it is
@@ -300,18 +301,18 @@ func (s *support) values(values []ast.Value, mend string) {
 			}
 			feature, lacking := s.functions[name]
 			if lacking {
-				s.lacks("lacking", feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), mend)
+				s.lacks(code.Lacking, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), mend)
 			}
 			if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && !lacking {
-				s.lacks("lacking", browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), mend)
+				s.lacks(code.Lacking, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), mend)
 			}
 		case token.Dimension:
 			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.lacksUnit(unit) {
-				s.lacks("lacking", unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), mend)
+				s.lacks(code.Lacking, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), mend)
 			}
 		case token.Hash:
 			if len(v.Text) == 5 || len(v.Text) == 9 {
-				s.lacks("lacking", "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", mend)
+				s.lacks(code.Lacking, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", mend)
 			}
 		}
 		if v.Inner != nil {

@@ -32,6 +32,7 @@ import (
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 	"rinzel/internal/tokens"
 )
@@ -273,7 +274,7 @@ func (c *Composer) descend(at source.Span) bool {
 	c.depth--
 	if !c.tooDeep {
 		c.tooDeep = true
-		c.fail("too-deep", at, fmt.Sprintf("mixins put blocks into each other deeper than %d levels", ast.MaxDepth), "")
+		c.fail(code.TooDeep, at, fmt.Sprintf("mixins put blocks into each other deeper than %d levels", ast.MaxDepth), "")
 	}
 	return false
 }
@@ -330,6 +331,6 @@ func (c *Composer) limits() Limits {
 	return c.Limits
 }
 
-func (c *Composer) fail(code string, at source.Span, message, mend string) {
-	c.report(diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+func (c *Composer) fail(what code.Code, at source.Span, message, mend string) {
+	c.report(diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend})
 }

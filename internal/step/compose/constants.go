@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -47,14 +48,14 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 	form := fmt.Sprintf("write @%s name: value; or @%s name { key: value; }", r.Name, r.Name)
 	switch {
 	case p == nil:
-		c.fail("bad-constant", r.Span(), fmt.Sprintf("@%s has no name: expected one before the value", r.Name), form)
+		c.fail(code.BadConstant, r.Span(), fmt.Sprintf("@%s has no name: expected one before the value", r.Name), form)
 	case r.Block != nil && len(rest) == 0:
 		c.setGroup(p, r, isDefault, s)
 	case r.Block != nil || len(rest) == 0 || rest[0].Kind != token.Colon:
-		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
 		c.setAnything(p, rest, ast.SpanOf(r.Prelude[:n]), s)
 	case len(rest) == 1:
-		c.fail("bad-constant", ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
 		c.setAnything(p, nil, ast.SpanOf(r.Prelude[:n]), s)
 	default:
 		kind := ByConst
@@ -84,7 +85,7 @@ func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Val
 		return values
 	}
 	v := &values[i]
-	c.fail("bad-constant", v.Span(), fmt.Sprintf("the value of %q goes on up to here: expected ';' before %q", joinPath(p), v.Text), "end the line before with ';'")
+	c.fail(code.BadConstant, v.Span(), fmt.Sprintf("the value of %q goes on up to here: expected ';' before %q", joinPath(p), v.Text), "end the line before with ';'")
 	next := &ast.AtRule{At: v.Pos, Name: v.Text[1:], Prelude: spaced(values[i+1:], false)}
 	if len(next.Prelude) > 0 && IsStatement(next) {
 		c.own(next, nil, s)
@@ -132,7 +133,7 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	if have == nil {
 		return
 	}
-	c.report(diag.Diagnostic{Code: "late-constant", Severity: diag.Warning, Span: at,
+	c.report(diag.Diagnostic{Code: code.LateConstant, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("this comes too late: the default of %q was read before, and what read it stays as it is", joinPath(p)),
 		Mend:    "move it before the @import that brings the default in",
 		Related: []diag.Related{{Span: have.offer.read, Message: "it is read here"}, {Span: have.At, Message: "the default is set here"}}})
@@ -143,7 +144,7 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	for i := 1; i < len(p); i++ {
 		if outer, ok := s.Find(p[:i]); ok && outer.Group == nil {
-			c.report(diag.Diagnostic{Code: "bad-constant", Severity: diag.Error, Span: at,
+			c.report(diag.Diagnostic{Code: code.BadConstant, Severity: diag.Error, Span: at,
 				Message: fmt.Sprintf("%q is a value, and cannot hold the key %q", joinPath(p[:i]), p[i]),
 				Related: []diag.Related{{Span: outer.At, Message: "it is set here"}}})
 			return false
@@ -164,7 +165,7 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 		return &Constant{At: at}
 	}
 	if deeper(value, ast.MaxDepth) {
-		c.fail("too-deep", at, fmt.Sprintf("the value nests deeper than %d levels", ast.MaxDepth), "")
+		c.fail(code.TooDeep, at, fmt.Sprintf("the value nests deeper than %d levels", ast.MaxDepth), "")
 		value = nil
 	}
 	if len(value) > 0 && value[0].Space {
@@ -252,7 +253,7 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	}
 	if have, ok := s.Find(p); ok && isDefault {
 		if have.Group == nil {
-			c.report(diag.Diagnostic{Code: "bad-constant", Severity: diag.Error, Span: at,
+			c.report(diag.Diagnostic{Code: code.BadConstant, Severity: diag.Error, Span: at,
 				Message: fmt.Sprintf("%q is a value, where a group is expected", joinPath(p)),
 				Related: []diag.Related{{Span: have.At, Message: "it is set here"}}})
 			return
@@ -287,7 +288,7 @@ func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 	if len(group.keys) > 0 {
 		key = group.keys[0]
 	}
-	c.report(diag.Diagnostic{Code: "lost-key", Severity: diag.Warning, Span: at,
+	c.report(diag.Diagnostic{Code: code.LostKey, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("the group %q is set anew without %s", joinPath(p), quoted(shown)),
 		Related: []diag.Related{{Span: have.At, Message: "it was set here"}},
 		Mend:    fmt.Sprintf("to change one key, write @const %s.%s: …; to remove the others, drop them first: @drop %s.%s;", joinPath(p), key, joinPath(p), lost[0])})
@@ -339,10 +340,10 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 				g = g.with(key, &Constant{Group: c.group(append(slices.Clip(p), key), n.Nodes, s), At: n.Prelude[0].Span()})
 				continue
 			}
-			c.fail("bad-constant", n.Span(), "expected a key before the group", "write key { … }, without a colon")
+			c.fail(code.BadConstant, n.Span(), "expected a key before the group", "write key { … }, without a colon")
 		case *ast.Comment:
 		default:
-			c.fail("bad-constant", n.Span(), "expected a key and a value within the group", "write key: value; or key { … }")
+			c.fail(code.BadConstant, n.Span(), "expected a key and a value within the group", "write key: value; or key { … }")
 		}
 	}
 	return g
@@ -366,9 +367,9 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	switch {
 	case p == nil || n != len(r.Prelude) || r.Block != nil:
-		c.fail("bad-constant", r.Span(), "@drop takes the path of a key", "write @drop group.key;")
+		c.fail(code.BadConstant, r.Span(), "@drop takes the path of a key", "write @drop group.key;")
 	case len(p) == 1:
-		c.fail("bad-constant", ast.SpanOf(r.Prelude), fmt.Sprintf("@drop takes a key out of a group; %q names none", p[0]), "write @drop group.key;")
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude), fmt.Sprintf("@drop takes a key out of a group; %q names none", p[0]), "write @drop group.key;")
 	default:
 		at := ast.SpanOf(r.Prelude)
 		if c.mayHold(p, at, s) {
@@ -383,16 +384,16 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 // can tell of a place that sets the constant later: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
 	mend := diag.DidYouMean(joinPath(p), s.near(p), "")
-	c.wait("unknown-constant", at, "constant "+joinPath(p), fmt.Sprintf("there is no constant %q here", joinPath(p)), mend, s)
+	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("there is no constant %q here", joinPath(p)), mend, s)
 }
 
 // wait leaves a finding about a name that is not known until it is clear
 // whether something defines it later.
-func (c *Composer) wait(code string, at source.Span, name, message, mend string, s *Scope) {
+func (c *Composer) wait(what code.Code, at source.Span, name, message, mend string, s *Scope) {
 	if c.silent {
 		return
 	}
-	d := diag.Diagnostic{Code: code, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name}
+	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name}
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -218,7 +219,7 @@ func (c *Composer) resolve(d *definition, circular string, read func() bool) boo
 		}
 	case resolving:
 		d.state = unusable
-		c.fail("bad-custom", d.at, circular, "")
+		c.fail(code.BadCustom, d.at, circular, "")
 	}
 	return d.state == resolved
 }
@@ -232,14 +233,14 @@ func (c *Composer) block(nodes []ast.Node, s *Scope) []ast.Node {
 
 // unknownName reports a name that nothing defines. The finding waits, so that it can tell of a place
 // that defines the name in a block.
-func (c *Composer) unknownName(code, kind, what, name, shown string, at source.Span, s *Scope) {
+func (c *Composer) unknownName(finding code.Code, kind, what, name, shown string, at source.Span, s *Scope) {
 	near := s.namesOf(kind)
 	if kind == selectorKind {
 		for i := range near {
 			near[i] = ":" + near[i]
 		}
 	}
-	c.wait(code, at, keyOf(kind, name), "there is no "+what+" \""+shown+"\"", diag.DidYouMean(shown, near, ""), s)
+	c.wait(finding, at, keyOf(kind, name), "there is no "+what+" \""+shown+"\"", diag.DidYouMean(shown, near, ""), s)
 }
 
 // name returns the name that is defined.

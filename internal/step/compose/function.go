@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -70,7 +71,7 @@ func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope,
 		return nil, false
 	}
 	if most := c.limits().Calls; c.calls >= most {
-		c.fail("too-many-calls", head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", most, m.name), "if it is meant to, raise calls in [limits] of the settings")
+		c.fail(code.TooManyCalls, head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", most, m.name), "if it is meant to, raise calls in [limits] of the settings")
 		return nil, false
 	}
 	args := arguments(head.Values())
@@ -161,7 +162,7 @@ func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Val
 
 // wrongCall reports a call whose arguments do not fit.
 func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at source.Span) {
-	c.report(diag.Diagnostic{Code: "bad-call", Severity: diag.Error, Span: head.Span(), Message: message,
+	c.report(diag.Diagnostic{Code: code.BadCall, Severity: diag.Error, Span: head.Span(), Message: message,
 		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " says so here"}}})
 }
 
@@ -219,7 +220,7 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool
 		c.wrongCall(call.head, call.of, fmt.Sprintf("%q needs a value for its parameter %q, which var() reads without a fallback", call.of.name, l.missing.name), v.Span())
 		return nil, false
 	case !c.nothing():
-		c.fail("bad-call", v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)), "give var() a fallback after a comma")
+		c.fail(code.BadCall, v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)), "give var() a fallback after a comma")
 		return nil, false
 	}
 	return nil, true
@@ -247,7 +248,7 @@ func (c *Composer) valueOf(l *local, of *call) (values []ast.Value, ok bool) {
 		}
 	case resolving:
 		l.state = unusable
-		c.fail("bad-call", l.at, fmt.Sprintf("a value in the function %q is made of itself", of.of.name), "")
+		c.fail(code.BadCall, l.at, fmt.Sprintf("a value in the function %q is made of itself", of.of.name), "")
 	}
 	return l.values, l.state == resolved
 }
@@ -313,7 +314,7 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 	if of.of.wrong == nil {
 		of.of.wrong = n
-		c.fail("bad-mixin", n.Span(), fmt.Sprintf("the body of the function %q holds more than declarations and conditions", of.of.name),
+		c.fail(code.BadMixin, n.Span(), fmt.Sprintf("the body of the function %q holds more than declarations and conditions", of.of.name),
 			"a function holds result, custom properties, @media, @supports, @container, and the rules of the build")
 	}
 }
@@ -328,7 +329,7 @@ func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 				continue
 			}
 			m.wrong = n
-			c.fail("bad-mixin", source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("%q is a property, and has no effect in the body of the function %q", n.Name, m.name),
+			c.fail(code.BadMixin, source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("%q is a property, and has no effect in the body of the function %q", n.Name, m.name),
 				"write result for what the function returns, or a name that starts with two hyphens for a value that its other declarations use")
 		case *ast.AtRule:
 			c.checkBody(m, ast.Body(n))
@@ -423,7 +424,7 @@ func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, t
 		w := pending[0]
 		pending = pending[1:]
 		if len(worlds) == maxWorlds {
-			c.fail("bad-call", at, fmt.Sprintf("the value depends on more than %d combinations of conditions", maxWorlds), "")
+			c.fail(code.BadCall, at, fmt.Sprintf("the value depends on more than %d combinations of conditions", maxWorlds), "")
 			return nil
 		}
 		truth := make(map[string]bool)
@@ -528,5 +529,5 @@ func (c *Composer) unknownFunction(v *ast.Value, name string, s *Scope, at place
 	if at.asWritten || at.verbatim && diag.Nearest(name, s.namesOf(functionKind)) == "" {
 		return
 	}
-	c.unknownName("unknown-function", functionKind, "function", name, name, source.SpanOf(v.Pos, len(v.Text)-1), s)
+	c.unknownName(code.UnknownFunction, functionKind, "function", name, name, source.SpanOf(v.Pos, len(v.Text)-1), s)
 }

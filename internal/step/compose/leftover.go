@@ -7,6 +7,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -84,7 +85,7 @@ func Needed(nodes []ast.Node) (d diag.Diagnostic, ok bool) {
 	if !ok {
 		return d, false
 	}
-	return diag.Diagnostic{Code: "needs-compose", Severity: diag.Error, Span: at,
+	return diag.Diagnostic{Code: code.NeedsCompose, Severity: diag.Error, Span: at,
 		Message: fmt.Sprintf("%s is for the step compose, which the chain of this sheet leaves out, and browsers do not read it", what),
 		Mend:    "put \"compose\" first among the steps of its [[chain]]"}, true
 }

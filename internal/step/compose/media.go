@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -29,7 +30,7 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 		return
 	}
 	if r.Block != nil || len(p) == 0 || p[0].Kind != token.Ident || !dashed(&p[0]) {
-		c.fail("bad-custom", r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
+		c.fail(code.BadCustom, r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return
 	}
 	values, _ := c.values(p[1:], s, place{})
@@ -57,7 +58,7 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	}
 	list, ok := query.writtenOut()
 	if !ok || !c.count(query.work(), d.at) {
-		c.fail("bad-custom", d.at, "the media query asks too much at once", "")
+		c.fail(code.BadCustom, d.at, "the media query asks too much at once", "")
 		return mediaQuery{}, false
 	}
 	return fromQueries(list), true
@@ -106,7 +107,7 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	}
 	list, ok := query.writtenOut()
 	if !ok || !c.count(sizeOf(list)+query.work(), ast.SpanOf(values)) {
-		c.fail("bad-custom", ast.SpanOf(values), "written out, the custom media of this query make too many queries", "")
+		c.fail(code.BadCustom, ast.SpanOf(values), "written out, the custom media of this query make too many queries", "")
 		return values, false
 	}
 	return queryList(list, values[0].Pos), true
@@ -156,7 +157,7 @@ type mediaReader struct {
 }
 
 func (r *mediaReader) fail(at source.Span) (mediaQuery, bool) {
-	r.c.fail("bad-condition", at, "the media query cannot be read, and it names custom media", "a query is made of media types and features in brackets, joined by and, or, not")
+	r.c.fail(code.BadCondition, at, "the media query cannot be read, and it names custom media", "a query is made of media types and features in brackets, joined by and, or, not")
 	return condition{}, false
 }
 
@@ -259,7 +260,7 @@ func (r *mediaReader) named(v *ast.Value) (mediaQuery, bool) {
 	name := token.Unescape(v.Text)
 	d := r.s.definition(keyOf(mediaKind, name))
 	if d == nil {
-		r.c.unknownName("unknown-media", mediaKind, "custom media", name, name, v.Span(), r.s)
+		r.c.unknownName(code.UnknownMedia, mediaKind, "custom media", name, name, v.Span(), r.s)
 		return condition{}, false
 	}
 	return r.c.customQuery(d, r.s)

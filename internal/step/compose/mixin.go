@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -56,7 +57,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 		form = "write @function --name(--parameter <type>: default) returns <type> { result: …; }"
 	}
 	if len(r.Prelude) == 0 || r.Block == nil || !dashed(&r.Prelude[0]) {
-		c.fail("bad-mixin", r.Span(), fmt.Sprintf("@%s defines nothing: expected a name that starts with two hyphens, and a block", r.Name), form)
+		c.fail(code.BadMixin, r.Span(), fmt.Sprintf("@%s defines nothing: expected a name that starts with two hyphens, and a block", r.Name), form)
 		return
 	}
 	head := &r.Prelude[0]
@@ -67,7 +68,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 			m.returns, ok = readSyntax(rest[1:])
 		}
 		if !ok {
-			c.fail("bad-mixin", ast.SpanOf(rest), fmt.Sprintf("expected '{' after the %s's parameters", m.kind()), form)
+			c.fail(code.BadMixin, ast.SpanOf(rest), fmt.Sprintf("expected '{' after the %s's parameters", m.kind()), form)
 			return
 		}
 	}
@@ -81,7 +82,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 			return
 		}
 		if slices.ContainsFunc(m.params, func(o param) bool { return o.name == p.name }) {
-			c.fail("bad-mixin", p.at, fmt.Sprintf("the parameter %q stands here a second time", p.name), "")
+			c.fail(code.BadMixin, p.at, fmt.Sprintf("the parameter %q stands here a second time", p.name), "")
 			return
 		}
 		m.params = append(m.params, p)
@@ -126,7 +127,7 @@ func unbraced(values []ast.Value) []ast.Value {
 func (c *Composer) param(values []ast.Value) (param, bool) {
 	const form = "write --name, --name <type> or --name <type>: default"
 	if len(values) == 0 || values[0].Kind != token.Ident || !strings.HasPrefix(values[0].Text, "--") {
-		c.fail("bad-mixin", ast.SpanOf(values), "expected a parameter: a name that starts with two hyphens", form)
+		c.fail(code.BadMixin, ast.SpanOf(values), "expected a parameter: a name that starts with two hyphens", form)
 		return param{}, false
 	}
 	p := param{name: token.Unescape(values[0].Text), at: ast.SpanOf(values)}
@@ -139,7 +140,7 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 	}
 	var ok bool
 	if p.syntax, ok = readSyntax(kind); !ok {
-		c.fail("bad-mixin", ast.SpanOf(kind), "expected a type such as <length>, <color># or type(<length> | auto)", form)
+		c.fail(code.BadMixin, ast.SpanOf(kind), "expected a type such as <length>, <color># or type(<length> | auto)", form)
 		return param{}, false
 	}
 	return p, true
@@ -150,7 +151,7 @@ func (c *Composer) goesOn(r *ast.AtRule) {
 	first := &r.Prelude[0]
 	at := first.Span()
 	end := source.Span{Start: source.Pos{File: at.Start.File, Off: max(at.End, 1) - 1}, End: at.End}
-	c.report(diag.Diagnostic{Code: "bad-mixin", Severity: diag.Error, Span: end,
+	c.report(diag.Diagnostic{Code: code.BadMixin, Severity: diag.Error, Span: end,
 		Message: fmt.Sprintf("@%s goes on after %q: expected ';' or a block here", r.Name, textOfValues(r.Prelude[:1])),
 		Related: []diag.Related{{Span: r.Prelude[1].Span(), Message: "this is read as a part of the rule"}},
 		Mend:    fmt.Sprintf("write @%s %s;", r.Name, textOfValues(r.Prelude[:1]))})
@@ -163,14 +164,14 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 		return nil
 	}
 	if len(r.Prelude) != 1 || !dashed(&r.Prelude[0]) {
-		c.fail("bad-mixin", r.Span(), "@apply names no mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
+		c.fail(code.BadMixin, r.Span(), "@apply names no mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
 		return nil
 	}
 	head := &r.Prelude[0]
 	name := calledName(head)
 	d := s.definition(keyOf(mixinKind, name))
 	if d == nil {
-		c.unknownName("unknown-mixin", mixinKind, "mixin", name, name, source.SpanOf(head.Pos, len(name)), s)
+		c.unknownName(code.UnknownMixin, mixinKind, "mixin", name, name, source.SpanOf(head.Pos, len(name)), s)
 		return nil
 	}
 	outer := c.branch
@@ -209,11 +210,11 @@ func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, 
 func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	inCall := s.inCall()
 	if inCall == nil || inCall.of.isFunc {
-		c.fail("bad-mixin", r.Span(), "@contents stands outside of all mixins", "")
+		c.fail(code.BadMixin, r.Span(), "@contents stands outside of all mixins", "")
 		return nil
 	}
 	if len(r.Prelude) > 0 {
-		c.fail("bad-mixin", r.Prelude[0].Span(), "@contents takes no value: expected ';' before this", "write @contents;")
+		c.fail(code.BadMixin, r.Prelude[0].Span(), "@contents takes no value: expected ';' before this", "write @contents;")
 		return nil
 	}
 	if !c.count(callWeight, r.Span()) {

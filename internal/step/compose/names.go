@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 
@@ -83,7 +84,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	}
 	p, n := readPath(args)
 	if p == nil || n != len(args) {
-		c.fail("bad-splice", v.Span(), "expected the name of a constant in the brackets that build a name", "")
+		c.fail(code.BadSplice, v.Span(), "expected the name of a constant in the brackets that build a name", "")
 		return "", false
 	}
 	constant, ok := s.Find(p)
@@ -101,7 +102,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	if constant.Group == nil && isEcho(constant.Value) {
 		return "", false
 	}
-	c.fail("bad-splice", ast.SpanOf(args), fmt.Sprintf("the constant %q is no single word or number, and cannot be part of a name", joinPath(p)), "")
+	c.fail(code.BadSplice, ast.SpanOf(args), fmt.Sprintf("the constant %q is no single word or number, and cannot be part of a name", joinPath(p)), "")
 	return "", false
 }
 
@@ -269,7 +270,7 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 		return
 	}
 	if len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
-		c.fail("bad-custom", r.Span(), "@custom-selector defines nothing: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
+		c.fail(code.BadCustom, r.Span(), "@custom-selector defines nothing: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
 		return
 	}
 	values, _ := c.selectorValues(p[2:], s)
@@ -291,11 +292,11 @@ func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector,
 	list = c.reader.Read(d.values)
 	list, _ = c.selectors(list, d.scopeOf(s))
 	if slices.ContainsFunc(list, ast.Selector.IsBad) {
-		c.fail("bad-custom", ast.SpanOf(d.values), fmt.Sprintf("the selector of :%s cannot be read", d.name()), "")
+		c.fail(code.BadCustom, ast.SpanOf(d.values), fmt.Sprintf("the selector of :%s cannot be read", d.name()), "")
 		return nil, false
 	}
 	if selectorSize(list, maxSelectorSize) > maxSelectorSize {
-		c.fail("bad-custom", ast.SpanOf(d.values), fmt.Sprintf(":%s stands for more than %d simple selectors", d.name(), maxSelectorSize),
+		c.fail(code.BadCustom, ast.SpanOf(d.values), fmt.Sprintf(":%s stands for more than %d simple selectors", d.name(), maxSelectorSize),
 			"look for custom selectors that each use another several times")
 		return nil, false
 	}
@@ -328,7 +329,7 @@ func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	at := source.SpanOf(part.Pos, len(part.Name)+1)
 	d := s.definition(keyOf(selectorKind, name))
 	if d == nil {
-		c.unknownName("unknown-selector", selectorKind, "custom selector", name, ":"+name, at, s)
+		c.unknownName(code.UnknownSelector, selectorKind, "custom selector", name, ":"+name, at, s)
 		return *part
 	}
 	if list, ok := c.customList(d, s); ok && c.count(selectorSize(list, maxSelectorSize), at) {

@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 
@@ -28,11 +29,11 @@ func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
 	switch {
 	case len(diags) > 0:
-		c.fail("bad-constant", at, fmt.Sprintf("%q cannot be read as a value: %s", text, diags[0].Message), "")
+		c.fail(code.BadConstant, at, fmt.Sprintf("%q cannot be read as a value: %s", text, diags[0].Message), "")
 	case strings.TrimSpace(text) == "":
-		c.fail("bad-constant", at, "the value is empty", "")
+		c.fail(code.BadConstant, at, "the value is empty", "")
 	case slices.ContainsFunc(values, func(v ast.Value) bool { return endsValue[v.Kind] }):
-		c.fail("bad-constant", at, fmt.Sprintf("%q is more than a value", text), "")
+		c.fail(code.BadConstant, at, fmt.Sprintf("%q is more than a value", text), "")
 	default:
 		return placedAt(values, at.Start), true
 	}
@@ -70,7 +71,7 @@ func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
 		ok = prelude[1].IsIdent("as") && n > 0 && n == len(prelude)-2
 	}
 	if !ok || c.Tokens == nil {
-		c.fail("bad-tokens", r.Span(), "@tokens names no file: expected an address in quotes, and perhaps a group", `write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
+		c.fail(code.BadTokens, r.Span(), "@tokens names no file: expected an address in quotes, and perhaps a group", `write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
 		return
 	}
 	if list, ok := c.Tokens(token.StringValue(prelude[0].Text), prelude[0].Span()); ok {

@@ -175,7 +175,7 @@ func TestLimits(t *testing.T) {
 	} {
 		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 		got := ""
-		c := &Composer{Limits: limits, Report: func(d diag.Diagnostic) { got = d.Code }}
+		c := &Composer{Limits: limits, Report: func(d diag.Diagnostic) { got = string(d.Code) }}
 		c.Nodes(sheet.Nodes, NewScope())
 		if got != code {
 			t.Errorf("%s: got %q, want %q", src, got, code)

@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
 )
 
@@ -111,7 +112,7 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 		}
 		return nil, 0
 	case v.IsFunction("-const"):
-		c.fail("bad-constant", v.Span(), "with a sign before it this is another function than const()", "write calc(-1 * const(name))")
+		c.fail(code.BadConstant, v.Span(), "with a sign before it this is another function than const()", "write calc(-1 * const(name))")
 		return nil, 0
 	case v.IsFunction("var"):
 		if with, ok := c.argument(v, s, at); ok {
@@ -175,7 +176,7 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 	with, ok, err := value.Fold(v, at.Place)
 	var problem *value.Problem
 	if errors.As(err, &problem) {
-		c.report(diag.Diagnostic{Code: "bad-math", Severity: diag.Warning, Span: problem.At,
+		c.report(diag.Diagnostic{Code: code.BadMath, Severity: diag.Warning, Span: problem.At,
 			Message: problem.Message + ": browsers skip the declaration", Mend: problem.Mend})
 		return with, false
 	}
@@ -201,7 +202,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
-		c.fail("bad-constant", v.Span(), "const() takes the name of a constant, and after a comma what to take if it is not set", "")
+		c.fail(code.BadConstant, v.Span(), "const() takes the name of a constant, and after a comma what to take if it is not set", "")
 		return nil, false
 	}
 	constant, ok := s.Find(p)
@@ -211,7 +212,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	switch {
 	case ok && constant.Group != nil:
-		c.fail("bad-constant", ast.SpanOf(args[:n]), fmt.Sprintf("%q is a group, where a value is expected", joinPath(p)),
+		c.fail(code.BadConstant, ast.SpanOf(args[:n]), fmt.Sprintf("%q is a group, where a value is expected", joinPath(p)),
 			fmt.Sprintf("name one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
 		return nil, false
 	case ok:
@@ -234,7 +235,7 @@ func (c *Composer) checkUnit(values, with []ast.Value) {
 	}
 	next := &values[1]
 	if next.Kind == token.Ident && (value.Measures(token.Lower(next.Text)) != "" || next.IsIdent("fr")) || next.IsDelim('%') {
-		c.fail("bad-constant", values[0].Pos.To(next.Span().End), fmt.Sprintf("%q behind a constant does not become the unit of its number", next.Text),
+		c.fail(code.BadConstant, values[0].Pos.To(next.Span().End), fmt.Sprintf("%q behind a constant does not become the unit of its number", next.Text),
 			fmt.Sprintf("write calc(const(name) * 1%s), or put the unit into the constant", next.Text))
 	}
 }
@@ -331,7 +332,7 @@ func (c *Composer) count(n int, at source.Span) bool {
 	}
 	if !c.tooMany {
 		c.tooMany = true
-		c.fail("too-many-values", at, fmt.Sprintf("constants and loops put more than %d values into one sheet", limit),
+		c.fail(code.TooManyValues, at, fmt.Sprintf("constants and loops put more than %d values into one sheet", limit),
 			"look for constants that each use another several times, and for loops within loops; if all is meant, raise values in [limits] of the settings")
 	}
 	return false

@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"rinzel/internal/diag/code"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -213,13 +214,13 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	own := condition{kind: always}
 	switch {
 	case r.Block == nil:
-		c.fail("bad-condition", r.Span(), fmt.Sprintf("@%s has no block", r.Name), "")
+		c.fail(code.BadCondition, r.Span(), fmt.Sprintf("@%s has no block", r.Name), "")
 		return nil
 	case isElse && prior == nil:
-		c.fail("bad-condition", r.Span(), "@else stands behind no @when", "write it right behind the block of an @when or @else")
+		c.fail(code.BadCondition, r.Span(), "@else stands behind no @when", "write it right behind the block of an @when or @else")
 		return nil
 	case !isElse && len(r.Prelude) == 0:
-		c.fail("bad-condition", r.Span(), "@when has no condition", "write @when and "+(&conditionReader{}).terms("or"))
+		c.fail(code.BadCondition, r.Span(), "@when has no condition", "write @when and "+(&conditionReader{}).terms("or"))
 		return nil
 	case len(r.Prelude) > 0:
 		reader := conditionReader{c: c, s: s, values: ast.Significant(r.Prelude)}
@@ -243,7 +244,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		return nil
 	}
 	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
-		c.fail("bad-condition", r.Span(), "the condition asks too much of the browser at once",
+		c.fail(code.BadCondition, r.Span(), "the condition asks too much of the browser at once",
 			"put one rule into another, rather than joining all by \"and\" and \"or\"")
 		s.touch()
 		s.prior = &condition{}
@@ -284,7 +285,7 @@ func (r *conditionReader) read() (condition, bool) {
 		v := &r.values[0]
 		if !v.IsIdent("and") && !v.IsIdent("or") {
 			if v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') {
-				r.c.fail("bad-condition", v.Span(), "a comparison stands within the brackets of const()", "write const(name > 3)")
+				r.c.fail(code.BadCondition, v.Span(), "a comparison stands within the brackets of const()", "write const(name > 3)")
 				return condition{}, false
 			}
 			return r.fail(v.Span(), "expected \"and\" or \"or\"")
@@ -308,7 +309,7 @@ func (r *conditionReader) read() (condition, bool) {
 }
 
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
-	r.c.fail("bad-condition", at, message, "a condition is made of "+r.terms("and")+", joined by and, or, not and brackets")
+	r.c.fail(code.BadCondition, at, message, "a condition is made of "+r.terms("and")+", joined by and, or, not and brackets")
 	return condition{}, false
 }
 

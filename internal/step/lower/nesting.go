@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 )
 
 // This file makes nested style rules rules of their own (CSS Nesting 1).
@@ -169,7 +170,7 @@ func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 		return true
 	}
 	if !l.tooMany && l.Report != nil {
-		l.Report(diag.Diagnostic{Code: "too-many-selectors", Severity: diag.Error, Span: r.Span(),
+		l.Report(diag.Diagnostic{Code: code.TooManySelectors, Severity: diag.Error, Span: r.Span(),
 			Message: fmt.Sprintf("the nested rules of this sheet, written out for targets that read no nesting, hold more than %d simple selectors", maxSelectors),
 			Mend:    "shorten the lists of selectors around this rule, or target browsers that read nested rules"})
 	}
