@@ -108,16 +108,9 @@ func (s *set) highest(from, to int) int {
 	return -1
 }
 
-// lowest returns the lowest bit from one up to but not including another, or -1.
-func (s *set) lowest(from, to int) int {
-	for w := from / 64; w*64 < to; w++ {
-		word := s[w]
-		if to < (w+1)*64 {
-			word &= 1<<(to%64) - 1
-		}
-		if w == from/64 {
-			word &= ^uint64(0) << (from % 64)
-		}
+// lowest returns the lowest bit, or -1.
+func (s *set) lowest() int {
+	for w, word := range s {
 		if word != 0 {
 			return w*64 + bits.TrailingZeros64(word)
 		}

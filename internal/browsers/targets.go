@@ -401,7 +401,7 @@ func (t Targets) needed(spans, other []span, browser int) []uint8 {
 		for w := range served {
 			served[w] |= serves[w]
 		}
-		list = append(list, serving{prefix, serves.lowest(0, maxVersions), serves})
+		list = append(list, serving{prefix, serves.lowest(), serves})
 	}
 	slices.SortStableFunc(list, func(a, b serving) int { return a.first - b.first })
 	var out []uint8

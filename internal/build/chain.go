@@ -1,6 +1,7 @@
 package build
 
 import (
+	"cmp"
 	"strings"
 
 	"rinzel/internal/css/ast"
@@ -54,8 +55,9 @@ func (m *Memory) chain(list []string, b *builder) *pipeline.Chain {
 	defer m.mu.Unlock()
 	c := m.chains[key]
 	if c == nil {
-		c = b.newChain(list)
-		m.chains[key] = c
+		if c = b.newChain(list); b.failure() == nil { // else the next build is to fail as well
+			m.chains[key] = c
+		}
 	}
 	return c
 }
@@ -99,6 +101,9 @@ func (b *builder) failure() error {
 	defer b.mu.Unlock()
 	return b.failed
 }
+
+// ended returns the error with which the build has failed, or was cancelled.
+func (b *builder) ended() error { return cmp.Or(b.failure(), b.ctx.Err()) }
 
 // media returns media queries as a chain has them.
 func (b *builder) media(c *pipeline.Chain, queries []ast.Value) []ast.Value {

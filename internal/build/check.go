@@ -51,7 +51,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 	}
 	for _, at := range entries {
 		b.entryOf(at)
-		if err := ctx.Err(); err != nil {
+		if err := b.ended(); err != nil {
 			return nil, err
 		}
 	}

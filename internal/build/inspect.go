@@ -72,7 +72,7 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 		}
 		out.Sheets = append(out.Sheets, SheetConstants{p.Tree.Show(from), constantsOf(e.record)})
 		checks.add(e.record)
-		if err := ctx.Err(); err != nil {
+		if err := b.ended(); err != nil {
 			return nil, err
 		}
 	}
@@ -400,7 +400,7 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 		}
 	}
 	out.Diagnostics = slices.DeleteFunc(b.diags.Sorted(b.project.Tree.Set), func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
-	return out, ctx.Err()
+	return out, b.ended()
 }
 
 // blocksOf returns the trees of the style elements of a page that import sheets.

@@ -46,7 +46,7 @@ func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats
 	}
 	out.Values = counter.Repeats()
 	out.Diagnostics = slices.DeleteFunc(b.diags.Sorted(p.Tree.Set), func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
-	return out, ctx.Err()
+	return out, b.ended()
 }
 
 // countImports returns how many sheets a tree of imports has, its root aside.

@@ -72,10 +72,10 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	}
 	res.Outputs = b.styleFiles(&made, source.Span{})
 	res.Diagnostics, res.Checks = b.findings()
-	if err := b.failure(); err != nil {
+	if err := b.ended(); err != nil {
 		return nil, err
 	}
-	return res, ctx.Err()
+	return res, nil
 }
 
 // sheetNamed returns the path of a sheet that is named by its path in the source

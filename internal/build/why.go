@@ -288,5 +288,5 @@ func ProposeEvidence(ctx context.Context, p *project.Project) ([]string, error) 
 		}
 	})
 	slices.Sort(out)
-	return out, ctx.Err()
+	return out, b.ended()
 }

@@ -203,8 +203,9 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 // nothing was read.
 func (w *watching) isNothing() func(name string) bool {
 	var index build.Index
+	var folders map[string]string
 	if w.memory != nil {
-		index = w.memory.Index()
+		index, folders = w.memory.Index(), w.folders()
 	}
 	return func(name string) bool {
 		if w.wrote[name] || isStream(w.std, name) {
@@ -213,14 +214,14 @@ func (w *watching) isNothing() func(name string) bool {
 		if w.memory == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {
 			return false
 		}
-		paths := w.pathsOf(name)
+		paths := pathsOf(folders, name)
 		return len(paths) > 0 && !slices.ContainsFunc(paths, func(p source.Path) bool { return !index.Unread(p) })
 	}
 }
 
-// pathsOf returns the paths that the source folder and the roots give a file.
-func (w *watching) pathsOf(name string) (paths []source.Path) {
-	for root, dir := range w.folders() {
+// pathsOf returns the paths that folders give a file. They are by the names of their roots.
+func pathsOf(folders map[string]string, name string) (paths []source.Path) {
+	for root, dir := range folders {
 		if rel, err := filepath.Rel(dir, name); err == nil && filepath.IsLocal(rel) {
 			paths = append(paths, source.Path{Root: root, Name: filepath.ToSlash(rel)})
 		}
@@ -283,17 +284,12 @@ func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
 		}
 		paths = append(paths, w.single[name]...)
 		gone := !source.Exists(name)
-		for root, dir := range folders {
-			if name == dir {
+		isFolder := source.IsFolder(name)
+		for _, p := range pathsOf(folders, name) {
+			if p.Name == "." {
 				return nil, false
 			}
-			rel, err := filepath.Rel(dir, name)
-			if err != nil || !filepath.IsLocal(rel) {
-				continue
-			}
-			p := source.Path{Root: root, Name: filepath.ToSlash(rel)}
 			file, folder := index.Knows(p)
-			isFolder := source.IsFolder(name)
 			if folder && (gone || isFolder) { // it went, or came, or another one stands there now
 				return nil, false
 			}

@@ -33,12 +33,14 @@ func (m *mover) move(from, to string) error {
 	}
 	if dir := path.Dir(to); dir != "." {
 		if err := m.root.MkdirAll(dir, 0o755); err != nil {
+			removeEmpty(m.root, dir) // those of them that were made
 			return err
 		}
 	}
 	info, there, err := isThere(m.root, to)
 	switch {
 	case err != nil:
+		removeEmpty(m.root, path.Dir(to))
 		return err
 	case !there:
 		m.done = append(m.done, moved{place: to})

@@ -153,9 +153,12 @@ func (w written) remove(root *os.Root, name string) removal {
 	return removedIt
 }
 
-// removeEmpty removes a folder and those around it as long as they are empty.
+// removeEmpty removes a folder and those around it as long as they are empty, or not there.
 func removeEmpty(root *os.Root, dir string) {
-	for ; dir != "." && root.Remove(dir) == nil; dir = path.Dir(dir) {
+	for ; dir != "."; dir = path.Dir(dir) {
+		if err := root.Remove(dir); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return
+		}
 	}
 }
 
