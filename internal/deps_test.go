@@ -22,6 +22,7 @@ var allowed = map[string]string{
 	"cmd/rinzel":               "internal/cli",
 	"demo":                     "",
 	"internal/source":          "",
+	"internal/cache":           "internal/source",
 	"internal/diag":            "internal/diag/code internal/source",
 	"internal/diag/code":       "",
 	"internal/css/token":       "",
@@ -53,11 +54,18 @@ var allowed = map[string]string{
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/diag/code internal/source",
 	"internal/project":         "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/print internal/css/selector internal/css/token",
-	"internal/graph":           "internal/css/ast internal/css/parse internal/css/token internal/diag internal/diag/code internal/project internal/script internal/source internal/tokens",
-	"internal/build": "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/token internal/css/value internal/diag internal/diag/code internal/graph internal/project " +
-		"internal/script internal/source internal/sourcemap internal/split internal/pipeline internal/step internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge internal/tokens",
-	"internal/watch": "",
-	"internal/cli":   "demo internal/browsers internal/build internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/pipeline internal/project internal/source internal/step/check internal/step/prefix internal/step/purge internal/watch",
+	"internal/graph":           "internal/cache internal/css/ast internal/css/parse internal/css/token internal/diag internal/diag/code internal/project internal/script internal/source internal/tokens",
+	"internal/inventory":       "internal/cache internal/diag internal/diag/code internal/graph internal/project internal/source",
+	"internal/modules":         "internal/diag internal/diag/code internal/graph internal/inventory internal/script internal/source",
+	"internal/evidence":        "internal/cache internal/diag internal/diag/code internal/graph internal/inventory internal/project internal/source internal/step/purge",
+	"internal/link":            "internal/cache internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/token internal/diag internal/diag/code internal/graph internal/inventory internal/pipeline internal/project internal/source internal/step internal/step/asis internal/step/check internal/step/compose internal/step/prefix internal/tokens",
+	"internal/bundle":          "internal/css/ast internal/css/print internal/css/token internal/diag internal/diag/code internal/graph internal/link internal/pipeline internal/source internal/sourcemap internal/step internal/step/prefix internal/step/purge",
+	"internal/emit":            "internal/cache internal/diag internal/diag/code internal/inventory internal/project internal/source",
+	"internal/site":            "internal/bundle internal/cache internal/css/ast internal/css/parse internal/css/print internal/css/token internal/diag internal/diag/code internal/emit internal/evidence internal/graph internal/inventory internal/link internal/modules internal/pipeline internal/project internal/script internal/source internal/sourcemap internal/split internal/step internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/step/purge",
+	"internal/query":           "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/token internal/css/value internal/diag internal/diag/code internal/evidence internal/link internal/project internal/site internal/source internal/step/compose internal/step/purge",
+	"internal/session":         "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
+	"internal/watch":           "",
+	"internal/cli":             "demo internal/browsers internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
 }
 
 // onlyIn says which package alone may import something from outside.
@@ -67,8 +75,8 @@ var onlyIn = map[string]string{
 	"github.com/pelletier/go-toml/v2":    "internal/project",
 	"golang.org/x/term":                  "internal/cli",
 	"github.com/gofrs/flock":             "internal/source",
-	"github.com/klauspost/compress/gzip": "internal/cli internal/build",
-	"github.com/andybalholm/brotli":      "internal/build",
+	"github.com/klauspost/compress/gzip": "internal/cli internal/emit",
+	"github.com/andybalholm/brotli":      "internal/emit",
 }
 
 func TestImports(t *testing.T) {

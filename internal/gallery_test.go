@@ -12,8 +12,9 @@ import (
 
 	"golang.org/x/tools/txtar"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/query"
+	"rinzel/internal/site"
 )
 
 // notInGallery are the codes that need more than a few lines of source to be seen.
@@ -96,15 +97,15 @@ func findingsOf(t *testing.T, code string, files []txtar.File) string {
 	dir := layOut(t, files)
 	p, diags := openProject(t, dir)
 	if !diag.HasErrors(diags) {
-		res, err := build.Site(context.Background(), p, build.Options{Profile: "production"})
+		res, err := site.Build(context.Background(), p, site.Options{Profile: "production"})
 		if err != nil {
 			t.Fatal(err)
 		}
-		constants, err := build.ListConstants(context.Background(), p)
+		constants, err := query.ListConstants(context.Background(), p)
 		if err != nil {
 			t.Fatal(err)
 		}
-		checked, err := build.Check(context.Background(), p, nil, build.Options{})
+		checked, err := site.Check(context.Background(), p, nil, site.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -14,11 +14,11 @@ import (
 
 	"golang.org/x/tools/txtar"
 
-	"rinzel/internal/build"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 	"rinzel/internal/step/compose"
 )
@@ -124,7 +124,7 @@ func builtFor(t *testing.T, archive, floor string) (result, findings string) {
 		Data: []byte("[browsers]\nfloor = { chrome = \"" + floor + "\" }\n[profile.development]\nmaps = \"none\"\n")})
 	dir := layOut(t, files)
 	p, diags := openProject(t, dir)
-	res, err := build.Sheet(context.Background(), p, "main.css", filepath.Join(dir, "out.css"), build.Options{})
+	res, err := site.Sheet(context.Background(), p, "main.css", filepath.Join(dir, "out.css"), site.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

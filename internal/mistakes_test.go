@@ -10,8 +10,9 @@ import (
 
 	"golang.org/x/tools/txtar"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/query"
+	"rinzel/internal/site"
 )
 
 // mistake is a line of testdata/mistakes.txt.
@@ -129,15 +130,15 @@ func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic
 	dir := layOut(t, files)
 	p, diags := openProject(t, dir)
 	if !diag.HasErrors(diags) {
-		res, err := build.Site(context.Background(), p, build.Options{Profile: "development"})
+		res, err := site.Build(context.Background(), p, site.Options{Profile: "development"})
 		if err != nil {
 			t.Fatal(err)
 		}
-		checked, err := build.Check(context.Background(), p, nil, build.Options{})
+		checked, err := site.Check(context.Background(), p, nil, site.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		constants, err := build.ListConstants(context.Background(), p)
+		constants, err := query.ListConstants(context.Background(), p)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -12,9 +12,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/emit"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -163,15 +164,15 @@ func sheetSource(sheet string) string {
 	return filepath.Dir(sheet)
 }
 
-// run builds what the flags say. A memory, if there is one, is used for sites.
-func (f *buildFlags) run(ctx context.Context, p *project.Project, memory *build.Memory) (*build.Result, error) {
-	opts := build.Options{Profile: f.profile, Evidence: f.evidence, Memory: memory, Ledger: f.purged}
+// run builds what the flags say. A cache, if there is one, is used for sites.
+func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
+	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, Ledger: f.purged}
 	if len(f.sheets) > 0 {
 		return f.runSheets(ctx, p, opts)
 	}
-	res, err := build.Site(ctx, p, opts)
+	res, err := site.Build(ctx, p, opts)
 	if err == nil && !diag.HasErrors(res.Diagnostics) {
-		res.Diagnostics = append(res.Diagnostics, build.LostRules(source.Outputs(p.Output, ".css"), res)...)
+		res.Diagnostics = append(res.Diagnostics, site.LostRules(source.Outputs(p.Output, ".css"), res)...)
 	}
 	return res, err
 }
@@ -219,9 +220,9 @@ func rootName(p *project.Project, file string) (string, bool) {
 }
 
 // write writes the outputs to where the flags say.
-func (f *buildFlags) write(ctx context.Context, p *project.Project, res *build.Result, std IO, opts source.PublishOptions) (source.Published, error) {
+func (f *buildFlags) write(ctx context.Context, p *project.Project, res *site.Result, std IO, opts source.PublishOptions) (source.Published, error) {
 	if len(f.sheets) > 0 {
 		return f.writeSheets(ctx, p, res, std, opts)
 	}
-	return source.Publish(ctx, p.Output, build.Files(res.Outputs), opts)
+	return source.Publish(ctx, p.Output, emit.Files(res.Outputs), opts)
 }

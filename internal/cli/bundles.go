@@ -9,9 +9,9 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 )
 
 func newBundles(std IO) *cobra.Command {
@@ -41,7 +41,7 @@ looks like, or it would make a bundle smaller than [split] least says.`,
 
 // bundles shows the bundles that a build would write.
 func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagnostic, error) {
-	res, err := build.Site(ctx, in.project, build.Options{Profile: profile})
+	res, err := site.Build(ctx, in.project, site.Options{Profile: profile})
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +50,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		return res.Diagnostics, nil
 	}
 	out := in.std.Out
-	byName := make(map[string]build.Bundle)
+	byName := make(map[string]site.Bundle)
 	for _, b := range res.Bundles {
 		byName[b.Name] = b
 	}
@@ -91,8 +91,8 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 }
 
 // aboutBundle tells the size of a bundle, and how it comes to pages.
-func aboutBundle(b build.Bundle) string {
-	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(b.Sheets, "sheet"))
+func aboutBundle(b site.Bundle) string {
+	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
 	if b.Within {
 		about += ", written into the page"
 	}
@@ -128,7 +128,7 @@ func wrapped(names []string, width int) []string {
 }
 
 // keptReason words why a sheet is not shared.
-func keptReason(k build.Kept) string {
+func keptReason(k site.Kept) string {
 	if k.What == "" {
 		return fmt.Sprintf("on %s; too little to be a bundle, or in another order", diag.Count(len(k.Pages), "page"))
 	}
@@ -136,7 +136,7 @@ func keptReason(k build.Kept) string {
 }
 
 // jsonBundles is the answer in its JSON form.
-func (in *inspection) jsonBundles(res *build.Result) any {
+func (in *inspection) jsonBundles(res *site.Result) any {
 	type bundle struct {
 		Name   string   `json:"name"`
 		Pages  []string `json:"pages"`

@@ -9,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 )
 
 // checkFlags are the flags of the check command as they were given.
@@ -76,7 +76,7 @@ func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 		return err
 	}
 	defer p.Close()
-	checked := &build.Checked{}
+	checked := &site.Checked{}
 	if !diag.HasErrors(diags) {
 		names := make([]string, len(flags.sheets))
 		for i, name := range flags.sheets {
@@ -84,7 +84,7 @@ func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 				return err
 			}
 		}
-		if checked, err = build.Check(ctx, p, names, build.Options{Profile: flags.profile}); err != nil {
+		if checked, err = site.Check(ctx, p, names, site.Options{Profile: flags.profile}); err != nil {
 			return err
 		}
 	}
@@ -100,7 +100,7 @@ func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 	return nil
 }
 
-func showChecked(flags checkFlags, std IO, p *project.Project, c *build.Checked, took time.Duration) error {
+func showChecked(flags checkFlags, std IO, p *project.Project, c *site.Checked, took time.Duration) error {
 	switch {
 	case flags.sarif:
 		return writeJSON(std.Out, sarifOf(p.Tree.Set, c.Diagnostics))

@@ -11,9 +11,9 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/query"
 	"rinzel/internal/source"
 )
 
@@ -123,7 +123,7 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	if _, err := path.Match(filter, ""); err != nil {
 		return nil, fmt.Errorf("the filter %q cannot be read as a glob", filter)
 	}
-	found, err := build.ListConstants(ctx, in.project)
+	found, err := query.ListConstants(ctx, in.project)
 	if err != nil {
 		return nil, err
 	}
@@ -137,7 +137,7 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 		for _, c := range s.Constants {
 			names = append(names, c.Path)
 		}
-		s.Constants = slices.DeleteFunc(s.Constants, func(c build.Constant) bool { return !matches(filter, c.Path) })
+		s.Constants = slices.DeleteFunc(s.Constants, func(c query.Constant) bool { return !matches(filter, c.Path) })
 		matched += len(s.Constants)
 	}
 	if in.flags.json {
@@ -179,12 +179,12 @@ func matches(filter, name string) bool {
 
 // sharedConstant is a constant that several linked sheets have alike.
 type sharedConstant struct {
-	build.Constant
+	query.Constant
 	sheets []string
 }
 
 // merged returns the constants of all sheets, those that several have alike once.
-func merged(list []build.SheetConstants) []*sharedConstant {
+func merged(list []query.SheetConstants) []*sharedConstant {
 	var out []*sharedConstant
 	index := make(map[string]*sharedConstant)
 	for _, s := range list {
@@ -271,7 +271,7 @@ func (in *inspection) swatch(c *[3]uint8) string {
 }
 
 // readBy words what reads a constant.
-func readBy(c build.Constant) string {
+func readBy(c query.Constant) string {
 	var parts []string
 	if c.Rules > 0 {
 		parts = append(parts, diag.Count(c.Rules, "rule"))
@@ -286,7 +286,7 @@ func readBy(c build.Constant) string {
 }
 
 // remark says what a constant stands in place of, in few words.
-func (in *inspection) remark(c build.Constant) string {
+func (in *inspection) remark(c query.Constant) string {
 	for _, o := range slices.Backward(c.Others) {
 		switch {
 		case o.Kind == "drop":
@@ -305,7 +305,7 @@ func (in *inspection) remark(c build.Constant) string {
 }
 
 // valueText returns the value of a constant as it is shown.
-func valueText(c build.Constant) string {
+func valueText(c query.Constant) string {
 	if c.Dropped {
 		return "dropped"
 	}
@@ -349,7 +349,7 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 }
 
 // verb words how a constant got its value.
-func verb(s build.Setting, dropped bool) string {
+func verb(s query.Setting, dropped bool) string {
 	switch {
 	case dropped:
 		return "dropped"
@@ -394,13 +394,13 @@ type jsonSetting struct {
 	Line  int    `json:"line"`
 }
 
-func (in *inspection) jsonSetting(s build.Setting) jsonSetting {
+func (in *inspection) jsonSetting(s query.Setting) jsonSetting {
 	f := in.project.Tree.Set.File(s.At.Start.File)
 	line, _ := f.Place(s.At.Start.Off)
 	return jsonSetting{Kind: string(s.Kind), File: f.Name, Line: line}
 }
 
-func (in *inspection) jsonConstants(found *build.Constants) jsonConstants {
+func (in *inspection) jsonConstants(found *query.Constants) jsonConstants {
 	out := jsonConstants{Version: 1, Sheets: []jsonSheet{}, Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, s := range found.Sheets {
 		sheet := jsonSheet{Sheet: s.Sheet, Constants: []jsonConstant{}}

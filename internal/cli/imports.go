@@ -7,8 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
+	"rinzel/internal/link"
+	"rinzel/internal/query"
 )
 
 func newImports(std IO) *cobra.Command {
@@ -55,7 +56,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 			return nil, err
 		}
 	}
-	found, err := build.ListImports(ctx, in.project, name)
+	found, err := query.ListImports(ctx, in.project, name)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +65,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 		return found.Diagnostics, nil
 	}
 	out := in.std.Out
-	drawn := make(map[*build.ImportNode]bool)
+	drawn := make(map[*link.ImportNode]bool)
 	for _, e := range found.Entries {
 		if e.Name != "" {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(e.Name)))
@@ -90,7 +91,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 
 // unreached lists all files that nothing reaches.
 func (in *inspection) unreached(ctx context.Context) error {
-	files, err := build.Unreached(ctx, in.project)
+	files, err := query.Unreached(ctx, in.project)
 	if err != nil {
 		return err
 	}
@@ -111,7 +112,7 @@ func (in *inspection) unreached(ctx context.Context) error {
 
 // branches draws sheets below the line before. A tree that was drawn already is
 // not drawn again. scripts are those that import the sheets, if any do.
-func (in *inspection) branches(list []*build.ImportNode, scripts []string, indent string, drawn map[*build.ImportNode]bool) {
+func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string, drawn map[*link.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "
 		if i == len(list)-1 {
@@ -132,7 +133,7 @@ func (in *inspection) branches(list []*build.ImportNode, scripts []string, inden
 }
 
 // about words what becomes of a sheet.
-func (in *inspection) about(n *build.ImportNode) string {
+func (in *inspection) about(n *link.ImportNode) string {
 	var parts []string
 	sets := ""
 	if n.Constants > 0 {
@@ -187,7 +188,7 @@ type jsonImport struct {
 	Imports   []jsonImport `json:"imports,omitempty"`
 }
 
-func (in *inspection) jsonImports(found *build.Imports) jsonImports {
+func (in *inspection) jsonImports(found *query.Imports) jsonImports {
 	out := jsonImports{Version: 1, Entries: []jsonImportEntry{}, Unreached: orEmpty(found.Unreached),
 		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, e := range found.Entries {
@@ -196,7 +197,7 @@ func (in *inspection) jsonImports(found *build.Imports) jsonImports {
 	return out
 }
 
-func jsonTrees(list []*build.ImportNode, scripts []string) []jsonImport {
+func jsonTrees(list []*link.ImportNode, scripts []string) []jsonImport {
 	out := []jsonImport{}
 	for i, n := range list {
 		script := ""

@@ -6,9 +6,10 @@ import (
 	"path"
 	"path/filepath"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -33,10 +34,10 @@ type jsonResult struct {
 }
 
 type jsonOutput struct {
-	Path  string     `json:"path"`
-	Kind  build.Kind `json:"kind"`
-	Bytes int64      `json:"bytes"`
-	Gzip  int        `json:"gzip,omitempty"` // bytes when compressed; not of maps and copies
+	Path  string    `json:"path"`
+	Kind  emit.Kind `json:"kind"`
+	Bytes int64     `json:"bytes"`
+	Gzip  int       `json:"gzip,omitempty"` // bytes when compressed; not of maps and copies
 }
 
 type jsonBundle struct {
@@ -86,18 +87,18 @@ type jsonRelated struct {
 }
 
 // json writes the result to standard output. published is nil if nothing was written.
-func (r *report) json(res *build.Result, published *source.Published) error {
+func (r *report) json(res *site.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
 		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
-		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: res.Unreached, Sheets: orEmpty(res.UnreachedSheets), Unstyled: orEmpty(res.Unstyled), Evidence: res.Evidence,
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: len(res.Unreached), Sheets: orEmpty(unreachedSheets(res, r.project)), Unstyled: orEmpty(res.Unstyled), Evidence: kindsRead(res),
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
 		var pack packer
 		for _, o := range res.Outputs {
 			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: o.Size()}
-			if o.Kind != build.MapKind && o.Kind != build.PackedKind && o.Copy == nil {
+			if o.Kind != emit.MapKind && o.Kind != emit.PackedKind && o.Copy == nil {
 				jo.Gzip = pack.size(o.Data)
 			}
 			out.Outputs = append(out.Outputs, jo)
@@ -106,7 +107,7 @@ func (r *report) json(res *build.Result, published *source.Published) error {
 	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
-			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), WithinPage: b.Within, Late: b.Late, Sheets: b.Sheets, SourceBytes: b.Sources, Bytes: b.Size,
+			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), WithinPage: b.Within, Late: b.Late, Sheets: len(b.Files), SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
 		}
 		if len(b.Pages) == 1 {

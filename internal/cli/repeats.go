@@ -9,10 +9,10 @@ import (
 	"github.com/mattn/go-runewidth"
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/css/replace"
 	"rinzel/internal/css/value"
 	"rinzel/internal/diag"
+	"rinzel/internal/query"
 )
 
 func newRepeats(std IO) *cobra.Command {
@@ -48,12 +48,12 @@ func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]d
 	if err != nil {
 		return nil, err
 	}
-	found, err := build.ListRepeats(ctx, in.project, name)
+	found, err := query.ListRepeats(ctx, in.project, name)
 	if err != nil {
 		return nil, err
 	}
 	if len(args) > 1 {
-		list, err := build.RepeatsOf(found.Values, args[1])
+		list, err := query.RepeatsOf(found.Values, args[1])
 		if err != nil {
 			return nil, err
 		}
@@ -80,7 +80,7 @@ func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]d
 }
 
 // repeatTables shows a table for each group of values, and what replaces the most frequent colour.
-func (in *inspection) repeatTables(found *build.Repeats, all bool) {
+func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 	out := in.std.Out
 	with := ""
 	if found.Sheets > 0 {
@@ -234,7 +234,7 @@ type jsonUse struct {
 	Column   int    `json:"column"`
 }
 
-func (in *inspection) jsonRepeats(found *build.Repeats) jsonRepeats {
+func (in *inspection) jsonRepeats(found *query.Repeats) jsonRepeats {
 	out := jsonRepeats{Version: 1, Sheet: found.Sheet, Imports: found.Sheets, Values: []jsonRepeat{},
 		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, r := range found.Values {

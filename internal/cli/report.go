@@ -14,11 +14,14 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/mattn/go-runewidth"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/inventory"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
+	"rinzel/internal/query"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 	"rinzel/internal/step/prefix"
 )
@@ -51,7 +54,7 @@ func (r *report) paint(sgr, s string) string {
 }
 
 // header writes the line that says which settings, profile and steps are in force.
-func (r *report) header(res *build.Result) {
+func (r *report) header(res *site.Result) {
 	s := r.project.Settings
 	settings := "no settings file"
 	if s.File != "" {
@@ -110,7 +113,7 @@ func (r *report) findings(ds []diag.Diagnostic) error {
 func (r *report) refused(ds []diag.Diagnostic) error {
 	_ = r.findings(ds)
 	if r.flags.json {
-		if err := r.json(&build.Result{Diagnostics: ds}, nil); err != nil {
+		if err := r.json(&site.Result{Diagnostics: ds}, nil); err != nil {
 			return err
 		}
 	}
@@ -118,7 +121,7 @@ func (r *report) refused(ds []diag.Diagnostic) error {
 }
 
 // failed tells that nothing was written.
-func (r *report) failed(res *build.Result) error {
+func (r *report) failed(res *site.Result) error {
 	if r.flags.json {
 		if err := r.json(res, nil); err != nil {
 			return err
@@ -136,7 +139,7 @@ func (r *report) failed(res *build.Result) error {
 }
 
 // foreign reports files in the output folder that are not Rinzel's.
-func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
+func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 	const most = 5
 	var names []string
 	for _, p := range e.Paths {
@@ -154,7 +157,7 @@ func (r *report) foreign(res *build.Result, e *source.ForeignError) error {
 }
 
 // summary lists the written files and what was saved.
-func (r *report) summary(res *build.Result, p source.Published, took time.Duration) error {
+func (r *report) summary(res *site.Result, p source.Published, took time.Duration) error {
 	if r.flags.json && r.flags.dry {
 		return r.json(res, nil)
 	}
@@ -168,7 +171,7 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 		r.prefixes(res)
 	}
 	if r.flags.purged {
-		showShares(r.out, r.paint, build.Shares(r.project.Tree.Set, res.Ledger))
+		showShares(r.out, r.paint, query.Shares(r.project.Tree.Set, res.Ledger))
 	}
 	r.leftFiles(p)
 	r.total(res, p, took)
@@ -176,9 +179,9 @@ func (r *report) summary(res *build.Result, p source.Published, took time.Durati
 }
 
 // written lists the files that a build writes.
-func (r *report) written(res *build.Result) {
+func (r *report) written(res *site.Result) {
 	minified := pipeline.Compact(res.Profile.Finish)
-	bundles := make(map[string]build.Bundle)
+	bundles := make(map[string]site.Bundle)
 	for _, b := range res.Bundles {
 		bundles[b.Path] = b
 	}
@@ -191,17 +194,17 @@ func (r *report) written(res *build.Result) {
 	var pack packer
 	for _, o := range res.Outputs {
 		switch o.Kind {
-		case build.AssetKind:
+		case emit.AssetKind:
 			copied++
 			copiedSize += o.Size()
 			continue
-		case build.PackedKind:
+		case emit.PackedKind:
 			packedFiles++
 			continue
 		}
 		row := make([]string, len(t[0]))
 		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(o.Size())
-		if o.Kind != build.MapKind { // no visitor loads a map
+		if o.Kind != emit.MapKind { // no visitor loads a map
 			row[2] = size(pack.size(o.Data))
 		}
 		if b, ok := bundles[o.Path]; ok {
@@ -221,21 +224,41 @@ func (r *report) written(res *build.Result) {
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", diag.Count(copied, "file"), size(copiedSize))
 	}
-	if n := res.Unreached - len(res.UnreachedSheets); n > 0 {
+	sheets := unreachedSheets(res, r.project)
+	if n := len(res.Unreached) - len(sheets); n > 0 {
 		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", diag.Count(n, "file"))
 	}
-	if n := len(res.UnreachedSheets); n > 0 {
-		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(res.UnreachedSheets, 3)))
+	if n := len(sheets); n > 0 {
+		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(sheets, 3)))
 	}
 	if n := len(res.Unstyled); n > 0 {
 		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", diag.Count(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
 	}
-	if len(res.Evidence) > 0 {
-		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(res.Evidence))
+	if kinds := kindsRead(res); len(kinds) > 0 {
+		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(kinds))
 	}
 	if packedFiles > 0 {
 		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
+}
+
+// unreachedSheets returns the sheets of the source folder that no output is made from, as people are shown them.
+func unreachedSheets(res *site.Result, p *project.Project) []string {
+	var out []string
+	for _, f := range res.Unreached {
+		if inventory.IsSheet(f.Name) {
+			out = append(out, p.Tree.Show(f))
+		}
+	}
+	return out
+}
+
+// kindsRead returns how many files of each extension were read for names in use; nil if the profile does not purge.
+func kindsRead(res *site.Result) map[string]int {
+	if res.Evidence == nil {
+		return nil
+	}
+	return res.Evidence.Kinds
 }
 
 // leftFiles tells of files of earlier builds that stay.
@@ -262,7 +285,7 @@ func compressions(forms []project.Compression) string {
 }
 
 // prefixes lists what the step prefix added and dropped in all bundles, and why.
-func (r *report) prefixes(res *build.Result) {
+func (r *report) prefixes(res *site.Result) {
 	counts := make(map[prefix.Change]int)
 	var order []prefix.Change
 	for _, b := range res.Bundles {
@@ -293,8 +316,8 @@ func (r *report) prefixes(res *build.Result) {
 }
 
 // describe fills the cells of a bundle: what it was made from, what was saved.
-func describe(cells []string, b build.Bundle, minified bool) {
-	cells[0], cells[1] = fmt.Sprint(b.Sheets), size(b.Sources)
+func describe(cells []string, b site.Bundle, minified bool) {
+	cells[0], cells[1] = fmt.Sprint(len(b.Files)), size(b.Sources)
 	if b.Rules.Rules > 0 {
 		cells[2] = size(b.Rules.RemovedBytes)
 	}
@@ -360,7 +383,7 @@ func (r *report) shown(name string) string {
 }
 
 // total closes the report with one line.
-func (r *report) total(res *build.Result, p source.Published, took time.Duration) {
+func (r *report) total(res *site.Result, p source.Published, took time.Duration) {
 	var from, to, pages, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
 		from += b.Sources
@@ -375,7 +398,7 @@ func (r *report) total(res *build.Result, p source.Published, took time.Duration
 		}
 	}
 	for _, o := range res.Outputs {
-		if o.Kind == build.PageKind {
+		if o.Kind == emit.PageKind {
 			pages++
 		}
 	}
@@ -444,7 +467,7 @@ func etc(n int) string {
 }
 
 // shared returns how many bundles several pages load.
-func shared(bundles []build.Bundle) int {
+func shared(bundles []site.Bundle) int {
 	n := 0
 	for _, b := range bundles {
 		if len(b.Pages) > 1 {

@@ -12,8 +12,8 @@ import (
 	"slices"
 	"strings"
 
-	"rinzel/internal/build"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -102,11 +102,11 @@ func (f *buildFlags) readStdin(p *project.Project, in io.Reader) error {
 }
 
 // runSheets builds the sheets that the flags name. The outputs have their paths on disk.
-func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts build.Options) (*build.Result, error) {
-	if opts.Memory == nil {
-		opts.Memory = build.NewMemory(p)
+func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts site.Options) (*site.Result, error) {
+	if opts.Cache == nil {
+		opts.Cache = site.NewCache(p)
 	}
-	all := &build.Result{}
+	all := &site.Result{}
 	for _, arg := range f.sheets {
 		name := f.stdin
 		if arg != stream {
@@ -116,7 +116,7 @@ func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts bui
 			}
 		}
 		output := f.outputOf(p, name)
-		res, err := build.Sheet(ctx, p, name, output, opts)
+		res, err := site.Sheet(ctx, p, name, output, opts)
 		if err != nil {
 			return nil, err
 		}
@@ -133,7 +133,7 @@ func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts bui
 }
 
 // refuseSources refuses outputs that are files which the build read, or that are no sheets, as a picture that a sheet names.
-func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error {
+func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 	if f.toStream() {
 		return nil
 	}
@@ -158,7 +158,7 @@ func (f *buildFlags) refuseSources(p *project.Project, res *build.Result) error 
 }
 
 // writeSheets writes the outputs of sheets.
-func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *build.Result, std IO, opts source.PublishOptions) (source.Published, error) {
+func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *site.Result, std IO, opts source.PublishOptions) (source.Published, error) {
 	if f.toStream() {
 		_, err := std.Out.Write(res.Outputs[0].Data)
 		return source.Published{Written: 1}, err

@@ -13,11 +13,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/session"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
-	"rinzel/internal/watch"
 )
 
 func newWatch(std IO) *cobra.Command {
@@ -58,23 +58,22 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	if err := flags.check(); err != nil {
 		return err
 	}
-	w := &watching{flags: flags, std: std}
-	defer w.close()
-	var changed []string
-	for {
-		if err := w.build(ctx, changed); err != nil {
+	opts := session.Options{Project: project.Options{Settings: flags.settings}, Build: flags.run}
+	flags.place(&opts.Project)
+	sess, err := session.StartWatch(opts)
+	if err != nil {
+		return err
+	}
+	defer sess.Close()
+	w := &watching{flags: flags, std: std, session: sess}
+	sess.Ignore = func(name string) bool { return w.wrote[name] || isStream(std, name) }
+	start := time.Now()
+	for changes := (session.Changes{}); ; start = time.Now() {
+		if err := w.build(ctx, changes, start); err != nil {
 			return ended(ctx, err)
 		}
-		for changed = nil; len(changed) == 0; {
-			names, err := w.watcher.Next(ctx)
-			if errors.Is(err, watch.ErrOverflow) {
-				changed, w.lost, w.overflowed = []string{w.paths[len(w.paths)-1]}, true, true
-				break
-			}
-			if err != nil {
-				return ended(ctx, err)
-			}
-			changed = slices.DeleteFunc(names, w.isNothing())
+		if changes, err = sess.Next(ctx); err != nil {
+			return ended(ctx, err)
 		}
 	}
 }
@@ -105,80 +104,53 @@ func ended(ctx context.Context, err error) error {
 
 // watching is a run of the watch command.
 type watching struct {
-	flags      buildFlags
-	std        IO
-	watcher    *watch.Watcher
-	project    *project.Project         // whose folders are watched
-	found      []diag.Diagnostic        // about its settings
-	memory     *build.Memory            // of its builds; nil if the settings are wrong
-	paths      []string                 // of the watched folders
-	single     map[string][]source.Path // files that are watched one by one, by absolute names, and all that they were read as
-	ends       map[string]bool          // links that the last build went by, and the files at their ends
-	above      map[string]bool          // folders around these, which may be moved
-	locked     map[string]bool          // what the last build had no right to read
-	awaited    map[string]bool          // what is not there, and would bring a missing package or a file of one
-	seen       seenFindings             // of the last build
-	told       bool                     // what is in force was told
-	lost       bool                     // the watcher does not tell of all any more, so that another one is to be started
-	overflowed bool                     // changes were lost, so that everything is looked at again
-	wrote      map[string]bool          // the absolute paths of sheets built alone, which may lie among the sources
-	built      bool                     // some build was good, and all it wrote was listed
+	flags   buildFlags
+	std     IO
+	session *session.Watch
+	seen    seenFindings    // of the last build
+	told    bool            // what is in force was told
+	wrote   map[string]bool // the absolute paths of sheets built alone, which may lie among the sources
+	built   bool            // some build was good, and all it wrote was listed
 }
 
-func (w *watching) close() {
-	if w.watcher != nil {
-		_ = w.watcher.Close()
-	}
-	if w.project != nil {
-		_ = w.project.Close()
-	}
-}
-
-// build builds the site and tells what came of it. changed names what was changed
-// since the last build; none for the first.
-func (w *watching) build(ctx context.Context, changed []string) error {
-	start := time.Now()
-	if err := w.open(changed); err != nil {
+// build builds the site and tells what came of it. changes are those since the last build; none for the first.
+func (w *watching) build(ctx context.Context, changes session.Changes, start time.Time) error {
+	res, err := w.session.Build(ctx)
+	if err != nil {
 		return err
 	}
-	p := w.project
+	p := w.session.Project()
 	r := newReport(w.std, p, w.flags)
-	res := &build.Result{}
-	if w.memory != nil {
-		var err error
-		if res, err = w.flags.run(ctx, p, w.memory); err != nil {
-			return err
-		}
-		if err := w.followRead(); err != nil {
-			return err
-		}
-	}
-	res.Diagnostics = append(slices.Clone(w.found), res.Diagnostics...)
 	if !w.told && res.Profile.Name != "" {
-		r.header(res)
+		r.header(res.Result)
 		w.told = true
 	}
-	if changed != nil {
-		what := w.changes(changed)
-		if w.overflowed {
-			what, w.overflowed = "more changed at once than the system tells of: everything is looked at again", false
+	if changes.Names != nil {
+		what := w.changes(changes.Names)
+		if changes.Lost {
+			what = "more changed at once than the system tells of: everything is looked at again"
 		}
 		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(what))
 	}
 	fresh, others := w.seen.fresh(p.Tree.Set, res.Diagnostics)
 	w.seen = seen(p.Tree.Set, res.Diagnostics)
-	err := r.findings(fresh)
+	err = r.findings(fresh)
 	if others > 0 {
 		fmt.Fprintf(w.std.Err, "%s as before\n", diag.Count(others, "finding"))
 	}
 	if err != nil && !res.Writable() {
-		if err := r.failed(res); !errors.Is(err, errSources) {
+		if err := r.failed(res.Result); !errors.Is(err, errSources) {
 			return err
 		}
-		return w.waiting(p)
+		return w.waiting()
 	}
+	return w.write(ctx, r, res.Result, start)
+}
+
+// write writes what was built, and tells what was written.
+func (w *watching) write(ctx context.Context, r *report, res *site.Result, start time.Time) error {
 	w.noteOwn(res)
-	published, err := w.flags.write(ctx, p, res, w.std, source.PublishOptions{})
+	published, err := w.flags.write(ctx, w.session.Project(), res, w.std, source.PublishOptions{})
 	var foreign *source.ForeignError
 	switch {
 	case errors.As(err, &foreign):
@@ -196,41 +168,11 @@ func (w *watching) build(ctx context.Context, changed []string) error {
 		w.brief(r, published, time.Since(start))
 		return nil
 	}
-	return w.waiting(p)
-}
-
-// isNothing returns what tells changes apart that no build is needed for: of what is written by this run, and of files of which
-// nothing was read.
-func (w *watching) isNothing() func(name string) bool {
-	var index build.Index
-	var folders map[string]string
-	if w.memory != nil {
-		index, folders = w.memory.Index(), w.folders()
-	}
-	return func(name string) bool {
-		if w.wrote[name] || isStream(w.std, name) {
-			return true
-		}
-		if w.memory == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {
-			return false
-		}
-		paths := pathsOf(folders, name)
-		return len(paths) > 0 && !slices.ContainsFunc(paths, func(p source.Path) bool { return !index.Unread(p) })
-	}
-}
-
-// pathsOf returns the paths that folders give a file. They are by the names of their roots.
-func pathsOf(folders map[string]string, name string) (paths []source.Path) {
-	for root, dir := range folders {
-		if rel, err := filepath.Rel(dir, name); err == nil && filepath.IsLocal(rel) {
-			paths = append(paths, source.Path{Root: root, Name: filepath.ToSlash(rel)})
-		}
-	}
-	return paths
+	return w.waiting()
 }
 
 // noteOwn notes what is written of sheets built alone: it is nothing to build again for.
-func (w *watching) noteOwn(res *build.Result) {
+func (w *watching) noteOwn(res *site.Result) {
 	if len(w.flags.sheets) == 0 {
 		return
 	}
@@ -242,70 +184,8 @@ func (w *watching) noteOwn(res *build.Result) {
 	}
 }
 
-// open makes ready for a build after changes: it has the memory forget what was
-// changed, or opens the project anew if the settings may be others now.
-func (w *watching) open(changed []string) error {
-	if paths, ok := w.known(changed); ok {
-		w.memory.Forget(paths)
-		return nil
-	}
-	opts := project.Options{Settings: w.flags.settings}
-	w.flags.place(&opts)
-	p, found, err := project.Open(opts)
-	if err != nil {
-		return err
-	}
-	if err := w.follow(p); err != nil {
-		return err
-	}
-	if w.project != nil {
-		_ = w.project.Close()
-	}
-	w.project, w.found, w.memory = p, found, nil
-	if !diag.HasErrors(found) {
-		w.memory = build.NewMemory(p)
-	}
-	return nil
-}
-
-// known returns the paths of files that were changed. ok is false if more than the
-// files of the project may be others now: the settings, or folders that went.
-func (w *watching) known(changed []string) (paths []source.Path, ok bool) {
-	if w.memory == nil {
-		return nil, false
-	}
-	index, folders := w.memory.Index(), w.folders()
-	for _, name := range changed {
-		if w.above[name] {
-			w.lost = true // what is in it is watched under names of before
-		}
-		if w.lost || name == w.paths[len(w.paths)-1] || filepath.Base(name) == "package.json" || w.awaited[name] {
-			return nil, false
-		}
-		paths = append(paths, w.single[name]...)
-		gone := !source.Exists(name)
-		isFolder := source.IsFolder(name)
-		for _, p := range pathsOf(folders, name) {
-			if p.Name == "." {
-				return nil, false
-			}
-			file, folder := index.Knows(p)
-			if folder && (gone || isFolder) { // it went, or came, or another one stands there now
-				return nil, false
-			}
-			if isFolder {
-				continue // the files in it that are new are named as well
-			}
-			if file || !gone { // else it came and went
-				paths = append(paths, p)
-			}
-		}
-	}
-	return paths, true
-}
-
 // waiting tells that changes are waited for.
-func (w *watching) waiting(p *project.Project) error {
+func (w *watching) waiting() error {
 	_, err := fmt.Fprintf(w.std.Out, "watching %s; Ctrl-C ends it\n", diag.Printable(strings.Join(w.shown(), ", ")))
 	return err
 }
@@ -360,7 +240,7 @@ func relativeTo(name string) string {
 // shown returns the watched folders as people are shown them.
 func (w *watching) shown() []string {
 	var out []string
-	for _, p := range w.paths {
+	for _, p := range w.session.Folders() {
 		out = append(out, relativeTo(p))
 	}
 	return slices.Compact(out)

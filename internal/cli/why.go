@@ -9,11 +9,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
+	"rinzel/internal/query"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 	"rinzel/internal/step/purge"
 )
@@ -44,7 +45,7 @@ every selector with its verdict.`,
 			question := strings.Join(args, "")
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
 				w := &whyAnswer{inspection: in, all: all}
-				return w.answer(cmd.Context(), question, build.Options{Profile: profile, Evidence: evidence})
+				return w.answer(cmd.Context(), question, site.Options{Profile: profile, Evidence: evidence})
 			})
 		},
 	}
@@ -60,12 +61,12 @@ every selector with its verdict.`,
 type whyAnswer struct {
 	*inspection
 	all    bool
-	purged *build.Purged
+	purged *query.Purged
 }
 
-func (w *whyAnswer) answer(ctx context.Context, question string, opts build.Options) ([]diag.Diagnostic, error) {
+func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Options) ([]diag.Diagnostic, error) {
 	var err error
-	if w.purged, err = build.Purging(ctx, w.project, opts); err != nil {
+	if w.purged, err = query.Purging(ctx, w.project, opts); err != nil {
 		return nil, err
 	}
 	var found []diag.Diagnostic // others are those of a build
@@ -138,12 +139,12 @@ func (w *whyAnswer) about(question string) error {
 
 // judgedGroup is one selector in a sheet, with the bundles that it was judged in.
 type judgedGroup struct {
-	build.Judged
+	site.Judged
 	bundles []string
 }
 
 // grouped joins what bundles say of the same selector in the same place of a sheet.
-func grouped(list []build.Judged) []judgedGroup {
+func grouped(list []site.Judged) []judgedGroup {
 	type key struct {
 		at   source.Span
 		text string
@@ -231,7 +232,7 @@ func quotedAll(names []string) []string {
 
 // overview tells how much goes of each sheet, and what else is worth a look.
 func (w *whyAnswer) overview(ctx context.Context) error {
-	kinds, err := build.ProposeEvidence(ctx, w.project)
+	kinds, err := site.ProposeEvidence(w.project)
 	if err != nil {
 		return err
 	}
@@ -269,7 +270,7 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 }
 
 // showShares shows how much goes of each sheet.
-func showShares(out io.Writer, paint func(sgr, s string) string, shares []build.SheetShare) {
+func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.SheetShare) {
 	t := table{{"  sheet", "selectors", "purged", "", ""}}
 	whole := 0
 	for _, s := range shares {
@@ -320,7 +321,7 @@ type jsonReason struct {
 	Text  string     `json:"text,omitempty"`
 }
 
-func (w *whyAnswer) jsonJudged(list []build.Judged) []jsonJudged {
+func (w *whyAnswer) jsonJudged(list []site.Judged) []jsonJudged {
 	files := w.project.Tree.Set
 	out := []jsonJudged{}
 	for _, j := range list {

@@ -17,7 +17,7 @@ import (
 // Modules resolves the specifiers of the modules of a page. The zero Modules has
 // no import map.
 type Modules struct {
-	Tree    *source.Tree
+	Files   source.Reader
 	Base    string // the URL path under which the source folder is published
 	imports []mapping
 	scopes  []scope
@@ -137,13 +137,13 @@ func (m *Modules) Resolve(from source.Path, specifier string) (t Target, bare bo
 	if to, ok := mapped(m.imports, key, address); ok {
 		return m.target(to), false
 	}
-	if name, _, ok := strings.Cut(specifier, ":"); ok && (m.Tree.HasRoot(name) || name == project.PackageRoot) {
-		return Resolve(m.Tree, from, m.Base, specifier), false
+	if name, _, ok := strings.Cut(specifier, ":"); ok && (m.Files.HasRoot(name) || name == project.PackageRoot) {
+		return Resolve(m.Files, from, m.Base, specifier), false
 	}
 	if address == nil {
 		return Target{}, true
 	}
-	return Resolve(m.Tree, from, m.Base, specifier), false
+	return Resolve(m.Files, from, m.Base, specifier), false
 }
 
 // mapped returns what a list of mappings makes of a specifier. One that is an
@@ -174,14 +174,14 @@ func mapped(list []mapping, key string, address *url.URL) (to string, ok bool) {
 func (m *Modules) target(address string) Target {
 	path, ok := strings.CutPrefix(address, here)
 	if !ok {
-		return Resolve(m.Tree, source.Path{}, m.Base, address)
+		return Resolve(m.Files, source.Path{}, m.Base, address)
 	}
 	if rest, ok := strings.CutPrefix(path, m.Base); ok {
-		for _, root := range m.Tree.Roots() {
+		for _, root := range m.Files.Roots() {
 			if below, ok := strings.CutPrefix(rest, "_"+root+"/"); ok {
-				return Resolve(m.Tree, source.Path{Root: root}, m.Base, "/"+below)
+				return Resolve(m.Files, source.Path{Root: root}, m.Base, "/"+below)
 			}
 		}
 	}
-	return Resolve(m.Tree, source.Path{}, m.Base, path)
+	return Resolve(m.Files, source.Path{}, m.Base, path)
 }

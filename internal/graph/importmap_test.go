@@ -9,7 +9,7 @@ import (
 
 func modulesOf(base string) *Modules {
 	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "kit", FS: fstest.MapFS{}})
-	return &Modules{Tree: tree, Base: base}
+	return &Modules{Files: tree, Base: base}
 }
 
 // TestImportMaps resolves specifiers as HTML, section 8.1.5.2, has it.

@@ -23,15 +23,15 @@ type manifest struct {
 }
 
 // packaged resolves what stands behind "package:".
-func packaged(tree *source.Tree, address string) Target {
+func packaged(files source.Reader, address string) Target {
 	name, tail := address, ""
 	if i := strings.IndexAny(address, "?#"); i >= 0 {
 		name, tail = address[:i], address[i:]
 	}
 	pkg, sub := splitPackage(name)
 	root := project.PackageRoot
-	for _, candidate := range project.PackageRoots(tree) {
-		if tree.Exists(source.Path{Root: candidate, Name: path.Join(pkg, "package.json")}) {
+	for _, candidate := range project.PackageRoots(files) {
+		if files.Exists(source.Path{Root: candidate, Name: path.Join(pkg, "package.json")}) {
 			root = candidate
 			break
 		}
@@ -41,9 +41,9 @@ func packaged(tree *source.Tree, address string) Target {
 		return Target{Kind: Outside, Path: p, Tail: tail}
 	}
 	exists := func(file string) bool {
-		return fsValid(file) && tree.Exists(source.Path{Root: root, Name: path.Join(pkg, file)})
+		return fsValid(file) && files.Exists(source.Path{Root: root, Name: path.Join(pkg, file)})
 	}
-	for _, file := range candidates(readManifest(tree, root, pkg), sub) {
+	for _, file := range candidates(readManifest(files, root, pkg), sub) {
 		if exists(file) {
 			p.Name = path.Join(pkg, file)
 			return Target{Kind: Local, Path: p, Tail: tail}
@@ -77,16 +77,16 @@ func PackageOf(name string) string {
 }
 
 // PackageVersion returns the version that the package in a folder says it has, or "".
-func PackageVersion(tree *source.Tree, folder source.Path) string {
-	if !tree.Exists(source.Path{Root: folder.Root, Name: path.Join(folder.Name, "package.json")}) {
+func PackageVersion(files source.Reader, folder source.Path) string {
+	if !files.Exists(source.Path{Root: folder.Root, Name: path.Join(folder.Name, "package.json")}) {
 		return ""
 	}
-	return readManifest(tree, folder.Root, folder.Name).Version
+	return readManifest(files, folder.Root, folder.Name).Version
 }
 
-func readManifest(tree *source.Tree, root, pkg string) manifest {
+func readManifest(files source.Reader, root, pkg string) manifest {
 	var m manifest
-	if f, err := tree.Text(source.Path{Root: root, Name: path.Join(pkg, "package.json")}); err == nil {
+	if f, err := files.Text(source.Path{Root: root, Name: path.Join(pkg, "package.json")}); err == nil {
 		_ = json.Unmarshal([]byte(f.Text), &m) // a package that cannot be read says nothing
 	}
 	return m

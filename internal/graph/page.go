@@ -88,6 +88,23 @@ type Ref struct {
 	Fixed bool
 }
 
+// Place returns where an address stands in the file of its page.
+func (p *Page) Place(r Ref) source.Span { return p.SpanOf(r.At) }
+
+// SpanOf returns a part of the page as a span of its file.
+func (p *Page) SpanOf(part Span) source.Span {
+	return p.File.Pos(part.Start).To(uint32(part.End))
+}
+
+// templateMarks start what programs put text in the place of. No sheet has them
+// but in strings and comments.
+var templateMarks = []string{"{{", "{%", "<%", "<?", "${", "[["}
+
+// IsTemplate reports whether a program is to put something into a text before a browser reads it.
+func IsTemplate(text string) bool {
+	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
+}
+
 // attr is an attribute of a tag. Its offsets are relative to the page.
 type attr struct {
 	name  string // lower case

@@ -37,7 +37,7 @@ const (
 
 // Resolve returns what an address that stands in the file at from leads to.
 // base is the URL path under which the source folder is published.
-func Resolve(tree *source.Tree, from source.Path, base, address string) Target {
+func Resolve(files source.Reader, from source.Path, base, address string) Target {
 	address = asURL(address)
 	if address == "" || address[0] == '#' {
 		return Target{Kind: Within}
@@ -47,9 +47,9 @@ func Resolve(tree *source.Tree, from source.Path, base, address string) Target {
 	}
 	if name, rest, ok := strings.Cut(address, ":"); ok && !strings.ContainsAny(name, "/?#") {
 		switch {
-		case name == project.PackageRoot && tree.HasRoot(name):
-			return packaged(tree, rest)
-		case tree.HasRoot(name):
+		case name == project.PackageRoot && files.HasRoot(name):
+			return packaged(files, rest)
+		case files.HasRoot(name):
 			return local(source.Path{Root: name}, rest)
 		case project.IsScheme(name) || strings.HasPrefix(rest, "//"):
 			return Target{Kind: External}

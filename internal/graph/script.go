@@ -4,6 +4,7 @@ import (
 	"path"
 	"strings"
 
+	"rinzel/internal/cache"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
@@ -30,25 +31,19 @@ type Literal struct {
 }
 
 // Scripts reads each script once. It is safe for concurrent use.
-type Scripts struct {
-	Tree *source.Tree
-	kept kept[*ScriptFile]
-}
+type Scripts struct{ read *cache.PerFile[*ScriptFile] }
 
-// Load returns the script at a path. The error is as [source.Tree.Text] returns it.
-func (s *Scripts) Load(p source.Path) (*ScriptFile, error) {
-	return s.kept.load(p, func() (*ScriptFile, error) {
-		f, err := s.Tree.Text(p)
-		if err != nil {
-			return nil, err
-		}
-		return ReadScript(f, Span{0, len(f.Text)}), nil
-	})
-}
+// NewScripts returns scripts whose imports and literals a store keeps.
+func NewScripts(s *cache.Store) Scripts { return Scripts{cache.NewPerFile[*ScriptFile](s)} }
 
-// Forget has a script read again when it is asked for next. It must not be called
-// while scripts are loaded.
-func (s *Scripts) Forget(p source.Path) { delete(s.kept.files, p) }
+// Load returns the script at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
+func (s Scripts) Load(files source.Reader, p source.Path) (*ScriptFile, error) {
+	f, err := files.Text(p)
+	if err != nil {
+		return nil, err
+	}
+	return s.read.Get(f, func() *ScriptFile { return ReadScript(f, Span{0, len(f.Text)}) }), nil
+}
 
 // ReadScript reads a part of a file, a page for instance, as a script. Its places count
 // from the start of the file.

@@ -2,8 +2,8 @@ package graph
 
 import (
 	"slices"
-	"sync"
 
+	"rinzel/internal/cache"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
@@ -20,27 +20,23 @@ type Sheet struct {
 	Diagnostics []diag.Diagnostic // what was found when it was read
 }
 
-// Sheets reads each style sheet once. It is safe for concurrent use.
-type Sheets struct {
-	Tree *source.Tree
-	kept kept[*Sheet]
-}
+// Sheets parses each style sheet once. It is safe for concurrent use.
+type Sheets struct{ parsed *cache.PerFile[*Sheet] }
 
-// Load returns the sheet at a path. The error is as [source.Tree.Text] returns it.
-func (s *Sheets) Load(p source.Path) (*Sheet, error) {
-	return s.kept.load(p, func() (*Sheet, error) {
-		f, err := s.Tree.Text(p)
-		if err != nil {
-			return nil, err
-		}
+// NewSheets returns sheets whose parsed form a store keeps.
+func NewSheets(s *cache.Store) Sheets { return Sheets{cache.NewPerFile[*Sheet](s)} }
+
+// Load returns the sheet at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
+func (s Sheets) Load(files source.Reader, p source.Path) (*Sheet, error) {
+	f, err := files.Text(p)
+	if err != nil {
+		return nil, err
+	}
+	return s.parsed.Get(f, func() *Sheet {
 		tree, diags := parse.Sheet(f)
-		return &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}, nil
-	})
+		return &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}
+	}), nil
 }
-
-// Forget has a sheet read again when it is asked for next. It must not be called
-// while sheets are loaded.
-func (s *Sheets) Forget(p source.Path) { delete(s.kept.files, p) }
 
 // TokenFile is a file of design tokens that was read.
 type TokenFile struct {
@@ -48,54 +44,22 @@ type TokenFile struct {
 	Diagnostics []diag.Diagnostic // what was found when it was read
 }
 
-// TokenFiles reads each file of design tokens once. It is safe for concurrent use.
-type TokenFiles struct {
-	Tree *source.Tree
-	kept kept[*TokenFile]
-}
+// TokenFiles parses each file of design tokens once. It is safe for concurrent use.
+type TokenFiles struct{ parsed *cache.PerFile[*TokenFile] }
 
-// Load returns the tokens at a path. The error is as [source.Tree.Text] returns it.
-func (t *TokenFiles) Load(p source.Path) (*TokenFile, error) {
-	return t.kept.load(p, func() (*TokenFile, error) {
-		f, err := t.Tree.Text(p)
-		if err != nil {
-			return nil, err
-		}
+// NewTokenFiles returns token files whose parsed form a store keeps.
+func NewTokenFiles(s *cache.Store) TokenFiles { return TokenFiles{cache.NewPerFile[*TokenFile](s)} }
+
+// Load returns the tokens at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
+func (t TokenFiles) Load(files source.Reader, p source.Path) (*TokenFile, error) {
+	f, err := files.Text(p)
+	if err != nil {
+		return nil, err
+	}
+	return t.parsed.Get(f, func() *TokenFile {
 		list, diags := tokens.Read(f)
-		return &TokenFile{list, diags}, nil
-	})
-}
-
-// Forget has a file read again when it is asked for next. It must not be called
-// while files are loaded.
-func (t *TokenFiles) Forget(p source.Path) { delete(t.kept.files, p) }
-
-// kept holds what was read of each file. The zero kept is empty.
-type kept[T any] struct {
-	mu    sync.Mutex
-	files map[source.Path]*reading[T]
-}
-
-type reading[T any] struct {
-	once sync.Once
-	what T
-	err  error
-}
-
-// load returns what read returns for a path, which is called once.
-func (k *kept[T]) load(p source.Path, read func() (T, error)) (T, error) {
-	k.mu.Lock()
-	if k.files == nil {
-		k.files = make(map[source.Path]*reading[T])
-	}
-	r := k.files[p]
-	if r == nil {
-		r = new(reading[T])
-		k.files[p] = r
-	}
-	k.mu.Unlock()
-	r.once.Do(func() { r.what, r.err = read() })
-	return r.what, r.err
+		return &TokenFile{list, diags}
+	}), nil
 }
 
 // checkCharset warns of a sheet that says it is in another encoding, and holds UTF-8 text.

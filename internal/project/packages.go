@@ -19,10 +19,10 @@ const PackageFolder = "node_modules"
 const deepest = 32
 
 // PackageRoots returns the roots of the folders with packages, the nearest first.
-func PackageRoots(tree *source.Tree) []string {
+func PackageRoots(files source.Reader) []string {
 	var out []string
 	for i := range deepest {
-		if name := packageRoot(i); tree.HasRoot(name) {
+		if name := packageRoot(i); files.HasRoot(name) {
 			out = append(out, name)
 		} else {
 			break

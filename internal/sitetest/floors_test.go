@@ -14,9 +14,9 @@ import (
 	"golang.org/x/tools/txtar"
 
 	"rinzel/internal/browsertest"
-	"rinzel/internal/build"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 )
 
 // floors are the oldest browsers of some years that sheets are built for.
@@ -112,7 +112,7 @@ func builtSheet(t *testing.T, src, floor string) string {
 		t.Fatal(diags, err)
 	}
 	defer p.Close()
-	res, err := build.Sheet(context.Background(), p, "a.css", "", build.Options{Profile: project.Production})
+	res, err := site.Sheet(context.Background(), p, "a.css", "", site.Options{Profile: project.Production})
 	if err != nil {
 		t.Fatal(err)
 	}

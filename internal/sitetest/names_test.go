@@ -13,7 +13,8 @@ import (
 	"golang.org/x/tools/txtar"
 
 	"rinzel/internal/browsertest"
-	"rinzel/internal/build"
+	"rinzel/internal/site"
+
 	"rinzel/internal/project"
 )
 
@@ -70,7 +71,7 @@ func keptClasses(t *testing.T, dir string) map[string]bool {
 		t.Fatal(err)
 	}
 	defer p.Close()
-	res, err := build.Site(context.Background(), p, build.Options{Profile: project.Production, Ledger: true})
+	res, err := site.Build(context.Background(), p, site.Options{Profile: project.Production, Ledger: true})
 	if err != nil {
 		t.Fatal(err)
 	}

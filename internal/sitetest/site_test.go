@@ -22,7 +22,9 @@ import (
 	"golang.org/x/tools/txtar"
 
 	"rinzel/internal/browsertest"
-	"rinzel/internal/build"
+	"rinzel/internal/emit"
+	"rinzel/internal/site"
+
 	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
@@ -63,8 +65,8 @@ func serve(t *testing.T, dir string) string {
 type built struct {
 	found   string // the findings, as they are shown
 	failed  bool
-	outputs []build.Output
-	result  *build.Result
+	outputs []emit.Output
+	result  *site.Result
 }
 
 // buildSite builds the project in a folder into another.
@@ -81,9 +83,9 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 		t.Fatal(err)
 	}
 	defer p.Close()
-	b := built{result: new(build.Result)}
+	b := built{result: new(site.Result)}
 	if !diag.HasErrors(diags) {
-		if b.result, err = build.Site(context.Background(), p, build.Options{Profile: profile}); err != nil {
+		if b.result, err = site.Build(context.Background(), p, site.Options{Profile: profile}); err != nil {
 			t.Fatal(err)
 		}
 		diags = append(diags, b.result.Diagnostics...)
@@ -94,7 +96,7 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 	b.found, b.failed, b.outputs = strings.ReplaceAll(text.String(), dir+"/", ""), diag.HasErrors(diags), b.result.Outputs
 	if !b.failed {
 		finished(t, b.outputs)
-		if _, err := source.Publish(t.Context(), p.Output, build.Files(b.outputs), source.PublishOptions{}); err != nil {
+		if _, err := source.Publish(t.Context(), p.Output, emit.Files(b.outputs), source.PublishOptions{}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -102,10 +104,10 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 }
 
 // finished holds that no sheet of a build has anything left that only the build reads.
-func finished(t *testing.T, outputs []build.Output) {
+func finished(t *testing.T, outputs []emit.Output) {
 	t.Helper()
 	for _, o := range outputs {
-		if o.Kind != build.StyleKind {
+		if o.Kind != emit.StyleKind {
 			continue
 		}
 		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", string(o.Data)))
@@ -339,7 +341,7 @@ func (tr trap) checkOutput(t *testing.T, profile, out string) {
 func (tr trap) checkText(t *testing.T, b built) {
 	var all strings.Builder
 	for _, o := range b.outputs {
-		if o.Kind == build.StyleKind || o.Kind == build.PageKind {
+		if o.Kind == emit.StyleKind || o.Kind == emit.PageKind {
 			all.Write(o.Data)
 		}
 	}

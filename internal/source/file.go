@@ -100,6 +100,15 @@ func newFile(path Path, name, content string) *File {
 	return &File{Path: path, Name: name, Text: text, BOM: bom}
 }
 
+// holds reports whether the file was made from the bytes of content, which are read in the encoding of before.
+func (f *File) holds(content string) bool {
+	if f.encoding != nil {
+		return content == string(f.raw)
+	}
+	text, bom := strings.CutPrefix(content, byteOrderMark)
+	return text == f.Text && bom == f.BOM
+}
+
 // Pos returns the place at byte off.
 func (f *File) Pos(off int) Pos { return Pos{f.ID, uint32(off)} }
 

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -94,15 +95,19 @@ type Tree struct {
 	labels map[Path]string // see [Tree.SetEncoding]
 	label  string          // the first of them
 
+	lister lister
+	heads  sync.Map // the first bytes of files: Path to string
+
 	there    sync.Map // whether a path is a file: Path to bool
 	caseless sync.Map // whether a folder takes upper and lower case for the same: its name to bool
 }
 
 // reading is a file that was read, or is being read.
 type reading struct {
-	once sync.Once
-	file *File
-	err  error
+	once   sync.Once
+	file   *File
+	err    error
+	before *File // what it held when it was read before it was forgotten; nil if it was not
 }
 
 // NewTree returns a tree over folders, whose names must differ.
@@ -150,7 +155,15 @@ func (t *Tree) Text(p Path) (*File, error) {
 		t.kept[p] = r
 	}
 	t.mu.Unlock()
-	r.once.Do(func() { r.file, r.err = t.readText(p) })
+	r.once.Do(func() {
+		r.file, r.err = t.readText(p, r.before)
+		if r.before != nil && r.file != r.before {
+			t.mu.Lock()
+			t.old = append(t.old, r.before)
+			t.mu.Unlock()
+		}
+		r.before = nil
+	})
 	return r.file, r.err
 }
 
@@ -171,6 +184,14 @@ func (t *Tree) Put(p Path, show string, text []byte) {
 	t.there.Store(p, true)
 }
 
+// Holds reports whether a file is what its path was read as last, and was not forgotten since.
+func (t *Tree) Holds(f *File) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	r := t.kept[f.Path]
+	return r != nil && r.file == f
+}
+
 // Read returns the text files that were asked for, as people are shown them, sorted.
 func (t *Tree) Read() []string {
 	t.mu.Lock()
@@ -184,15 +205,20 @@ func (t *Tree) Read() []string {
 }
 
 // Forget has the tree read a file again when it is asked for next, and look whether it
-// is there. It must not be called while the tree is read from.
+// is there. A file that turns out to hold the text of before is the same [File] as before. It must not be called while the tree
+// is read from.
 func (t *Tree) Forget(p Path) {
-	if r := t.kept[p]; r != nil && r.file != nil {
-		t.old = append(t.old, r.file)
+	if r := t.kept[p]; r != nil {
+		delete(t.kept, p)
+		if before := cmp.Or(r.file, r.before); before != nil {
+			t.kept[p] = &reading{before: before}
+		}
 	}
-	delete(t.kept, p)
 	delete(t.copies, p)
 	delete(t.opened, p)
 	t.there.Delete(p)
+	t.heads.Delete(p)
+	t.staleListing(p)
 }
 
 // Missing returns the paths in a folder of which it was asked whether there is a file, and there was none, sorted.
@@ -270,7 +296,8 @@ func (t *Tree) noteLink(p Path) {
 	}
 }
 
-func (t *Tree) readText(p Path) (*File, error) {
+// readText reads a text file, which held before when it was read last; nil if it was not.
+func (t *Tree) readText(p Path, before *File) (*File, error) {
 	data, err := t.Bytes(p)
 	switch {
 	case err != nil:
@@ -279,6 +306,9 @@ func (t *Tree) readText(p Path) (*File, error) {
 		return nil, ErrLongText
 	}
 	text := unsafe.String(unsafe.SliceData(data), len(data)) // nobody else has the bytes
+	if before != nil && before.holds(text) {
+		return before, nil
+	}
 	if utf8.ValidString(text) {
 		return t.Set.Add(p, t.Show(p), text), nil
 	}
@@ -373,14 +403,26 @@ func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 	return nil, nil, err
 }
 
-// Head reads the first bytes of a file, at most n; none if it cannot be read, or is not a regular file.
-func (t *Tree) Head(p Path, n int64) []byte {
+// headSize is how many bytes of a file are its head.
+const headSize = 256
+
+// Head returns the first bytes of a file, at most 256; none if it cannot be read, or is not a regular file.
+func (t *Tree) Head(p Path) string {
+	if head, ok := t.heads.Load(p); ok {
+		return head.(string)
+	}
+	head := string(t.readHead(p))
+	t.heads.Store(p, head)
+	return head
+}
+
+func (t *Tree) readHead(p Path) []byte {
 	f, _, err := t.open(p)
 	if err != nil {
 		return nil
 	}
 	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, n))
+	data, err := io.ReadAll(io.LimitReader(f, headSize))
 	if err != nil {
 		return nil
 	}

@@ -1,4 +1,0 @@
-package build
-
-// What tests of the outside ask of the inside.
-var WithinStyle = withinStyle

@@ -1,0 +1,150 @@
+package cache
+
+import (
+	"errors"
+	"maps"
+	"strings"
+	"sync"
+
+	"rinzel/internal/source"
+)
+
+// Reads is a [source.Reader] that records what it is asked and what it answers. It is safe for concurrent use.
+type Reads struct {
+	tree    *source.Tree
+	mu      sync.Mutex
+	answers map[question]any
+}
+
+// question is something that was asked about the files of a project.
+type question struct {
+	what what
+	path source.Path
+}
+
+// what says what was asked about a path.
+type what uint8
+
+const (
+	text     what = iota // its text: a *source.File, or the error as a string
+	exists               // whether there is such a file: a bool
+	content              // its hash: a source.Sum, or the error as a string
+	head                 // its first bytes: a string
+	siblings             // the names in its folder, in one string
+	listing              // the files of its root: a *source.Listing; asked without a name
+)
+
+func newReads(tree *source.Tree) *Reads {
+	return &Reads{tree: tree, answers: make(map[question]any)}
+}
+
+func (r *Reads) note(what what, p source.Path, answer any) {
+	r.mu.Lock()
+	r.answers[question{what, p}] = answer
+	r.mu.Unlock()
+}
+
+// include has r depend on all that other depends on.
+func (r *Reads) include(other *Reads) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	maps.Copy(r.answers, other.answers)
+}
+
+// unchanged reports whether each question still has the same answer.
+func (r *Reads) unchanged() bool {
+	for q, answer := range r.answers {
+		if answer != q.ask(r.tree) {
+			return false
+		}
+	}
+	return true
+}
+
+// ask returns the answer to a question.
+func (q question) ask(tree *source.Tree) any {
+	switch q.what {
+	case text:
+		return answerOf(tree.Text(q.path))
+	case exists:
+		return tree.Exists(q.path)
+	case content:
+		return sumOf(tree.Copy(q.path))
+	case head:
+		return tree.Head(q.path)
+	case listing:
+		return tree.List(q.path.Root)
+	}
+	return joined(tree.Siblings(q.path))
+}
+
+func answerOf(f *source.File, err error) any {
+	var encoding *source.EncodingError
+	switch {
+	case errors.As(err, &encoding):
+		return encoding.File // whose text ends at the first byte that cannot be read
+	case err != nil:
+		return err.Error()
+	}
+	return f
+}
+
+func sumOf(c *source.Copy, err error) any {
+	if err != nil {
+		return err.Error()
+	}
+	return c.Sum
+}
+
+func joined(names []string) string { return strings.Join(names, "/") }
+
+// Text returns a text file, as [source.Tree.Text] does.
+func (r *Reads) Text(p source.Path) (*source.File, error) {
+	f, err := r.tree.Text(p)
+	r.note(text, p, answerOf(f, err))
+	return f, err
+}
+
+// Exists reports whether a path is that of a file that can be opened.
+func (r *Reads) Exists(p source.Path) bool {
+	there := r.tree.Exists(p)
+	r.note(exists, p, there)
+	return there
+}
+
+// Copy returns the size and hash of a file, as [source.Tree.Copy] does.
+func (r *Reads) Copy(p source.Path) (*source.Copy, error) {
+	c, err := r.tree.Copy(p)
+	r.note(content, p, sumOf(c, err))
+	return c, err
+}
+
+// Siblings returns the names in the folder of a path, as [source.Tree.Siblings] does.
+func (r *Reads) Siblings(p source.Path) []string {
+	names := r.tree.Siblings(p)
+	r.note(siblings, p, joined(names))
+	return names
+}
+
+// Head returns the first bytes of a file, as [source.Tree.Head] does.
+func (r *Reads) Head(p source.Path) string {
+	text := r.tree.Head(p)
+	r.note(head, p, text)
+	return text
+}
+
+// List returns the files of the source folder or of a root, as [source.Tree.List] does.
+func (r *Reads) List(root string) *source.Listing {
+	l := r.tree.List(root)
+	r.note(listing, source.Path{Root: root}, l)
+	return l
+}
+
+// HasRoot reports whether there is a root of that name. The roots of a project are fixed when it is opened.
+func (r *Reads) HasRoot(name string) bool { return r.tree.HasRoot(name) }
+
+// Roots returns the names of all roots, sorted.
+func (r *Reads) Roots() []string { return r.tree.Roots() }
+
+// Show returns the path as people are shown it, relative to the working folder.
+func (r *Reads) Show(p source.Path) string { return r.tree.Show(p) }

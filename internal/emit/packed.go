@@ -1,0 +1,100 @@
+package emit
+
+import (
+	"bytes"
+	"path"
+	"runtime"
+	"slices"
+	"strings"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/gzip"
+	"golang.org/x/sync/errgroup"
+
+	"rinzel/internal/cache"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file makes the compressed forms of outputs that servers send.
+
+// compressible are the extensions of outputs that are text.
+var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map", ".wasm", ".ico"}
+
+// least is the size below which a file is not compressed: it fits into one
+// packet of the network as it is.
+const least = 1024
+
+// Packer makes compressed forms. It keeps those of the last build.
+type Packer struct {
+	tree  source.Reader
+	forms *cache.Table[string, packed] // by path
+}
+
+// packed is an output with its compressed forms.
+type packed struct {
+	of    Output
+	forms []Output
+}
+
+// NewPacker returns a packer whose results are part of a store.
+func NewPacker(tree source.Reader, s *cache.Store) *Packer {
+	return &Packer{tree, cache.NewTable[string, packed](s)}
+}
+
+// Pack returns the compressed forms of outputs, those that are smaller
+// than the output itself. The same output gives the same bytes.
+func (k *Packer) Pack(outputs []Output, forms []project.Compression) []Output {
+	if len(forms) == 0 {
+		return nil
+	}
+	lists := make([][]Output, len(outputs))
+	var group errgroup.Group // whose functions return no error
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range outputs {
+		o := &outputs[i]
+		if o.Size() < least || o.Size() > source.MaxTextSize || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
+			continue
+		}
+		group.Go(func() error {
+			same := func(p packed) bool { return p.of.Same(o) }
+			lists[i] = k.forms.Get(k.tree, o.Path, same, func(*cache.Reads) (packed, bool) { return packed{*o, packAll(o, forms)}, true }).forms
+			return nil
+		})
+	}
+	_ = group.Wait()
+	return slices.Concat(lists...)
+}
+
+func packAll(o *Output, forms []project.Compression) (out []Output) {
+	content, err := o.Content()
+	if err != nil {
+		return nil // the output cannot be written, which is reported then
+	}
+	for _, form := range forms {
+		data, ext := pack(content, form)
+		if len(data) < len(content) {
+			out = append(out, Output{Path: o.Path + ext, Kind: PackedKind, Data: data, Owner: o.Owner})
+		}
+	}
+	return out
+}
+
+// pack returns data in a compressed form, as small as it gets, and the
+// extension of its name.
+func pack(data []byte, form project.Compression) (packed []byte, ext string) {
+	var b bytes.Buffer
+	if form == project.Brotli {
+		w := brotli.NewWriterLevel(&b, brotli.BestCompression)
+		_, _ = w.Write(data) // a buffer takes all
+		_ = w.Close()
+		return b.Bytes(), ".br"
+	}
+	w, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	if err != nil {
+		panic(err) // the level is one that there is
+	}
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return b.Bytes(), ".gz"
+}

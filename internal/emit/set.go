@@ -1,0 +1,92 @@
+package emit
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/inventory"
+	"rinzel/internal/source"
+)
+
+// Set gathers the outputs of a build and sees that each has one owner.
+type Set struct {
+	Files  *inventory.Inventory
+	Report func(...diag.Diagnostic)
+	// Rewritten are the files that are not copied as they are: scripts that import sheets, and their maps.
+	Rewritten map[source.Path][]byte
+
+	list   []Output
+	owners map[string]int // index in list, by the path in lower case
+}
+
+// Asset is a file that a page or sheet needs beside it.
+type Asset struct {
+	Path source.Path
+	Name string      // in the output folder
+	At   source.Span // what names it
+}
+
+// Add adds an output. Names that differ only in case are one file on many
+// machines, and so on none may both be written.
+func (s *Set) Add(o Output) {
+	key := strings.ToLower(o.Path)
+	if i, ok := s.owners[key]; ok {
+		if o.Kind == MapKind {
+			return // an echo of what was said of its sheet
+		}
+		s.Report(diag.Diagnostic{Code: code.TwoOwners, Severity: diag.Error, Span: o.Owner,
+			Message: fmt.Sprintf("two files would be written to %q in the output folder", o.Path),
+			Related: []diag.Related{{Span: s.list[i].Owner, Message: "the other one comes from here"}},
+			Mend:    "rename one of the two pages or files"})
+		return
+	}
+	if s.owners == nil {
+		s.owners = make(map[string]int)
+	}
+	s.owners[key] = len(s.list)
+	s.list = append(s.list, o)
+}
+
+// AddAsset adds the copy of a file, once. That it cannot be read is reported.
+func (s *Set) AddAsset(a Asset) {
+	if i, ok := s.owners[strings.ToLower(a.Name)]; ok && s.list[i].From == a.Path {
+		return
+	}
+	if data, ok := s.Rewritten[a.Path]; ok {
+		s.Add(Output{Path: a.Name, Kind: ScriptKind, Data: data, Owner: a.At, From: a.Path})
+		return
+	}
+	file, err := s.Files.Copy(a.Path)
+	if err != nil {
+		s.Report(s.Files.Unreadable(a.Path, err, a.At))
+		return
+	}
+	s.Add(Output{Path: a.Name, Kind: AssetKind, Copy: file, Owner: a.At, From: a.Path})
+}
+
+// Find returns the output at a path, to be changed; nil if there is none.
+func (s *Set) Find(path string) *Output {
+	if i, ok := s.owners[strings.ToLower(path)]; ok {
+		return &s.list[i]
+	}
+	return nil
+}
+
+// Copied reports whether a file is copied, or written after changes.
+func (s *Set) Copied() map[source.Path]bool {
+	copied := make(map[source.Path]bool)
+	for _, o := range s.list {
+		copied[o.From] = true
+	}
+	return copied
+}
+
+// Sorted returns all outputs in the order in which they are listed.
+func (s *Set) Sorted() []Output {
+	out := slices.Clone(s.list)
+	Sort(out)
+	return out
+}

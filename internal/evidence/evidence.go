@@ -1,0 +1,337 @@
+// Package evidence finds out which names are in use on a site: those in its pages and scripts, in the files that its pages are
+// made from, and in the files that the settings name. By them purging decides which rules stay.
+//
+// [Gatherer.Gather] is the place to start reading.
+package evidence
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path"
+	"runtime"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
+
+	"rinzel/internal/cache"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/purge"
+)
+
+// Gatherer gathers the evidence of a site.
+type Gatherer struct {
+	Files    *inventory.Inventory
+	Settings project.Purge
+	Source   string   // the source folder, as the settings name it
+	Globs    []string // of evidence, beside those of the settings
+	Release  bool     // the site is built to be published
+	Cache    *Cache
+}
+
+// Cache is what a [Gatherer] keeps for the next build of the same project with the same options.
+type Cache struct {
+	found   *cache.Table[struct{}, *Found]
+	perFile *cache.PerFile[*purge.Evidence]
+}
+
+// NewCache returns an empty cache that is part of a store.
+func NewCache(s *cache.Store) *Cache {
+	return &Cache{cache.NewTable[struct{}, *Found](s), cache.NewPerFile[*purge.Evidence](s)}
+}
+
+// Found is the evidence of a site. It is not changed once it is made.
+type Found struct {
+	All         *purge.Evidence
+	Files       []FileEvidence // in lexical order of their paths
+	Kinds       map[string]int // how many files of each extension were read
+	Diagnostics []diag.Diagnostic
+
+	pages []*graph.Page
+}
+
+// FileEvidence is the names in one file.
+type FileEvidence struct {
+	File  *source.File
+	Names *purge.Evidence
+}
+
+// KindsRead lists how many files of each extension were read.
+func (f *Found) KindsRead() string {
+	var list []string
+	for kind, n := range f.Kinds {
+		list = append(list, fmt.Sprintf("%s\x00%d %s", kind, n, kind))
+	}
+	slices.Sort(list)
+	for i, text := range list {
+		_, list[i], _ = strings.Cut(text, "\x00")
+	}
+	return strings.Join(list, ", ")
+}
+
+// gathering is one run over the files.
+type gathering struct {
+	*Gatherer
+	files *inventory.Inventory
+	found *Found
+}
+
+// Gather reads the names in use from the pages, from every script of the source folder, and from the files that settings and
+// globs name. The error is that of a context that ended.
+func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, error) {
+	var failed error
+	same := func(f *Found) bool { return slices.Equal(f.pages, pages) }
+	found := g.Cache.found.Get(g.Files.Reader, struct{}{}, same, func(r *cache.Reads) (*Found, bool) {
+		now := &gathering{g, g.Files.Through(r), &Found{pages: pages}}
+		failed = now.site(ctx)
+		return now.found, failed == nil
+	})
+	return found, failed
+}
+
+// GatherNamed reads the names in use from the files that settings and globs name, and from nothing else.
+func (g *Gatherer) GatherNamed(ctx context.Context) (*Found, error) {
+	now := &gathering{g, g.Files, &Found{}}
+	files := make(map[source.Path]bool)
+	now.match(files)
+	now.needSome(files)
+	return now.found, now.read(ctx, files)
+}
+
+func (g *gathering) report(ds ...diag.Diagnostic) {
+	g.found.Diagnostics = append(g.found.Diagnostics, ds...)
+}
+
+// site reads what a site has.
+func (g *gathering) site(ctx context.Context) error {
+	files := make(map[source.Path]bool)
+	for _, page := range g.found.pages {
+		files[page.File.Path] = true
+	}
+	mentioned := g.files.Mentioned()
+	for _, p := range g.files.List("").Files {
+		if inventory.IsScript(p.Name) || g.isTemplateFile(p) || isData(p.Name) && mentioned.Has(path.Base(p.Name)) {
+			files[p] = true
+		}
+	}
+	g.match(files)
+	g.needSome(files)
+	g.pagesBeside(files)
+	if err := g.read(ctx, files); err != nil {
+		return err
+	}
+	for _, page := range g.found.pages {
+		g.unreadScripts(page)
+	}
+	return nil
+}
+
+// templateKinds are the extensions of files that pages are made of elsewhere: server pages, components,
+// and text with marks that becomes markup.
+var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
+	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
+	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
+
+// dataKinds are the extensions of files that scripts and pages take text or markup from.
+var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
+
+// isTemplateFile reports whether pages are made from a file: by its extension, or, if that says nothing,
+// because it starts with markup, as components do.
+func (g *gathering) isTemplateFile(p source.Path) bool {
+	ext := strings.ToLower(path.Ext(p.Name))
+	if slices.Contains(templateKinds, ext) {
+		return true
+	}
+	if inventory.MediaType(p.Name) != "" || ext == "" || isData(p.Name) || inventory.IsPage(p.Name) || inventory.IsSheet(p.Name) {
+		return false
+	}
+	head := strings.TrimLeft(g.files.Head(p), " \t\r\n\uFEFF")
+	return len(head) > 1 && head[0] == '<' && (head[1] == '!' || 'a' <= head[1]|0x20 && head[1]|0x20 <= 'z')
+}
+
+func isData(name string) bool { return slices.Contains(dataKinds, strings.ToLower(path.Ext(name))) }
+
+// noteUnread notes a script that cannot be read, if the settings have purging heed it.
+func (g *gathering) noteUnread(at source.Pos) {
+	if g.Settings.Unread == project.KeepRelated {
+		g.found.All.AddUnread(at)
+	}
+}
+
+// needSome reports that there is nothing to judge by what is in use.
+func (g *gathering) needSome(files map[source.Path]bool) {
+	if len(files) > 0 {
+		return
+	}
+	g.report(diag.Diagnostic{Code: code.NoEvidence, Severity: diag.Error,
+		Message: "no file that could be evidence was found, so purging would remove everything",
+		Mend:    "name pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"})
+}
+
+// match adds the files that the globs match, and reports those that match none.
+func (g *gathering) match(files map[source.Path]bool) {
+	globs := slices.Concat(g.Settings.Evidence, g.Globs)
+	for i, glob := range globs {
+		root, pattern := project.SplitRoot(glob)
+		matched := false
+		for _, p := range g.files.List(root).Files {
+			if ok, _ := doublestar.Match(pattern, p.Name); ok {
+				files[p], matched = true, true
+			}
+		}
+		if matched {
+			continue
+		}
+		where, at, severity := "--evidence", source.Span{}, diag.Warning
+		if g.Release {
+			severity = diag.Error
+		}
+		if i < len(g.Settings.Evidence) {
+			where, at = "[purge]", g.Settings.EvidenceAt[i]
+		}
+		g.report(diag.Diagnostic{Code: code.NoEvidence, Severity: severity, Span: at,
+			Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, g.Source),
+			Mend:    cmp.Or(g.files.NearGlob(glob), "paths are relative to the source folder; ** stands for any folders")})
+	}
+}
+
+// pagesBeside notes the pages among the evidence that are not built: what they use is
+// kept, and they load none of the bundles.
+func (g *gathering) pagesBeside(files map[source.Path]bool) {
+	built := make(map[source.Path]bool)
+	for _, p := range g.found.pages {
+		built[p.File.Path] = true
+	}
+	var names []string
+	for f := range files {
+		if inventory.IsPage(f.Name) && !built[f] {
+			names = append(names, g.files.Show(f))
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	slices.Sort(names)
+	others := ""
+	if n := len(names) - 1; n > 0 {
+		others = " and " + diag.Count(n, "other page")
+	}
+	are, they, lie := "is", "it", "lies"
+	if others != "" {
+		are, they, lie = "are", "they", "lie"
+	}
+	g.report(diag.Diagnostic{Code: code.PageBeside, Severity: diag.Note,
+		Message: fmt.Sprintf("%q%s %s evidence of what is in use, and not built: %s %s outside of the source folder", names[0], others, are, they, lie),
+		Mend:    "rules that nothing else uses stay for them, and they link none of the bundles"})
+}
+
+// unreadScripts reports the scripts that a page loads and that cannot be read, since they lie elsewhere.
+func (g *gathering) unreadScripts(page *graph.Page) {
+	for _, s := range page.Scripts {
+		if s.Address != "" && g.files.ResolveIn(page, s.Ref).Kind == graph.External {
+			g.reportUnread(page.Place(s.Ref), s.Address, "lies elsewhere and cannot be read for names in use")
+			g.noteUnread(page.File.Pos(s.At.Start))
+		}
+	}
+}
+
+// reportUnread reports that a script cannot be read, and what that means.
+func (g *gathering) reportUnread(at source.Span, cause, problem string) {
+	d := diag.Diagnostic{Code: code.UnreadScript, Severity: diag.Note, Span: at, Cause: cause,
+		Message: "this script " + problem + "; selectors stay that are related to what the pages use",
+		Mend:    "name a copy of it in [purge] evidence and set unread = \"ignore\", or list in keep what else it uses"}
+	if g.Settings.Unread == project.IgnoreUnread {
+		d.Message = "this script " + problem
+		d.Mend = "name a copy of it in [purge] evidence, or list in keep what only it uses"
+	}
+	g.report(d)
+}
+
+// read reads files, each kind in its own way. One that was read before is not read again.
+func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error {
+	list := make([]source.Path, 0, len(files))
+	for p := range files {
+		list = append(list, p)
+	}
+	slices.SortFunc(list, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	found := g.found
+	found.Files = make([]FileEvidence, 0, len(list))
+	found.Kinds = make(map[string]int)
+	for _, p := range list {
+		f, err := g.files.Text(p)
+		if err != nil {
+			d := g.files.Unreadable(p, err, source.Span{})
+			d.Message += "; it is evidence of what is in use, which cannot be judged without it"
+			g.report(d)
+			continue
+		}
+		found.Files = append(found.Files, FileEvidence{File: f})
+		found.Kinds[strings.ToLower(path.Ext(p.Name))]++
+	}
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range found.Files {
+		group.Go(func() error {
+			f := &found.Files[i]
+			f.Names = g.Cache.perFile.Get(f.File, func() *purge.Evidence { return g.namesIn(f.File) })
+			return ctx.Err()
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	found.All = purge.NewEvidence(g.Settings.Keep)
+	for _, f := range found.Files {
+		found.All.Add(f.Names)
+		for _, at := range f.Names.Unread() {
+			g.reportUnread(source.SpanOf(at, len("eval")), f.File.Name, "makes the code that it runs, which cannot be read for names in use")
+			g.noteUnread(at)
+		}
+	}
+	return nil
+}
+
+// namesIn returns the names in one file.
+func (g *gathering) namesIn(f *source.File) *purge.Evidence {
+	e := purge.NewEvidence(nil)
+	switch {
+	case inventory.IsPage(f.Path.Name):
+		e.AddHTML(f)
+		if g.Settings.Structure {
+			e.AddStructure(f)
+		}
+	case inventory.IsScript(f.Path.Name):
+		e.AddScript(f)
+	default:
+		e.AddText(f)
+	}
+	return e
+}
+
+// proposed are the extensions of files that often have the classes of a site in them,
+// beside pages and scripts.
+var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx", ".md", ".xml"}
+
+// Propose returns globs for the kinds of files in the source folder that may have
+// names in use and that no glob covers, sorted.
+func (g *Gatherer) Propose() []string {
+	matched := &gathering{g, g.Files, &Found{}}
+	files := make(map[source.Path]bool)
+	matched.match(files)
+	var out []string
+	for _, f := range g.Files.List("").Files {
+		ext := strings.ToLower(path.Ext(f.Name))
+		if glob := "**/*" + ext; slices.Contains(proposed, ext) && !files[f] && !slices.Contains(out, glob) {
+			out = append(out, glob)
+		}
+	}
+	slices.Sort(out)
+	return out
+}

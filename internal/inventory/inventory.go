@@ -1,0 +1,203 @@
+// Package inventory knows the files of a project: which there are, what an address leads to, and which file may have been meant
+// by an address that leads to none.
+package inventory
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/cache"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// Inventory is the files of a project as a reader has them. It is safe for concurrent use.
+type Inventory struct {
+	source.Reader
+	project *project.Project
+	*shared
+}
+
+// shared is what the inventories of one project have in common.
+type shared struct {
+	mu    sync.Mutex
+	of    *source.Listing
+	index *Index
+	near  *cache.Table[source.Path, string]
+	pages *cache.PerFile[*graph.Page]
+
+	names     *cache.PerFile[[]string]
+	mentioned *cache.Table[struct{}, Names]
+}
+
+// Index is the files of the source folder, arranged for lookups.
+type Index struct {
+	Files   []source.Path            // in lexical order
+	Folders map[string]bool          // the paths of all folders that hold some
+	Stems   map[string][]source.Path // files other than pages, sheets and scripts, by their names without folder and extension
+
+	known map[source.Path]bool
+}
+
+// Has reports whether a file is one of the source folder.
+func (x *Index) Has(p source.Path) bool { return x.known[p] }
+
+// New returns the inventory of a project, which reads from its tree. What it finds out is kept in a store.
+func New(p *project.Project, store *cache.Store) *Inventory {
+	skip := p.Skip()
+	exclude := p.Settings.Exclude
+	p.Tree.ListBy(func(dir string) bool { return !skip(dir) }, func(f source.Path) bool { return project.AnyMatches(exclude, f) })
+	return &Inventory{p.Tree, p, &shared{
+		near: cache.NewTable[source.Path, string](store), pages: cache.NewPerFile[*graph.Page](store),
+		names: cache.NewPerFile[[]string](store), mentioned: cache.NewTable[struct{}, Names](store),
+	}}
+}
+
+// Through returns the same inventory, which answers by way of another reader: of work whose result depends on the answers.
+func (i *Inventory) Through(r source.Reader) *Inventory { return &Inventory{r, i.project, i.shared} }
+
+// Index returns the files of the source folder that belong to the project.
+func (i *Inventory) Index() *Index {
+	listing := i.List("")
+	i.mu.Lock()
+	defer i.mu.Unlock()
+	if i.of != listing {
+		i.of, i.index = listing, newIndex(listing)
+	}
+	return i.index
+}
+
+func newIndex(listing *source.Listing) *Index {
+	x := &Index{Files: listing.Files, Folders: make(map[string]bool), Stems: make(map[string][]source.Path), known: make(map[source.Path]bool, len(listing.Files))}
+	for _, p := range listing.Files {
+		x.known[p] = true
+		if !IsScript(p.Name) && !IsSheet(p.Name) && !IsPage(p.Name) {
+			stem := strings.TrimSuffix(path.Base(p.Name), path.Ext(p.Name))
+			x.Stems[stem] = append(x.Stems[stem], p)
+		}
+		for dir := path.Dir(p.Name); dir != "." && !x.Folders[dir]; dir = path.Dir(dir) {
+			x.Folders[dir] = true
+		}
+	}
+	return x
+}
+
+// HasFolder reports whether some folder below the source folder has a name.
+func (x *Index) HasFolder(name string) bool {
+	if x.Folders[name] {
+		return true
+	}
+	for dir := range x.Folders {
+		if path.Base(dir) == name {
+			return true
+		}
+	}
+	return false
+}
+
+// Page returns a page, which was read as a file.
+func (i *Inventory) Page(f *source.File) *graph.Page {
+	return i.pages.Get(f, func() *graph.Page { return graph.ReadPage(f) })
+}
+
+// Sheets returns the sheets of the source folder, in lexical order.
+func (i *Inventory) Sheets() []source.Path {
+	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !IsSheet(p.Name) })
+}
+
+// Excluded reports whether the settings say that a file is no part of the project.
+func (i *Inventory) Excluded(p source.Path) bool {
+	return project.AnyMatches(i.project.Settings.Exclude, p)
+}
+
+// IsFile reports whether a path is that of a file of the project, or of an installed package or a root.
+func (i *Inventory) IsFile(p source.Path) bool {
+	if p.Root == "" && !strings.Contains(p.Name, project.PackageFolder+"/") {
+		return i.Index().Has(p)
+	}
+	return i.Exists(p)
+}
+
+// Resolve returns what an address leads to that stands in the file at from.
+func (i *Inventory) Resolve(from source.Path, address string) graph.Target {
+	return graph.Resolve(i, from, i.project.Settings.Base, address)
+}
+
+// walk visits files on the disk. Folders that cannot be read are left out.
+func (i *Inventory) walk(root string, enter func(dir string) bool, visit func(source.Path)) {
+	i.project.Tree.Walk(root, enter, visit, func(source.Path, error) {})
+}
+
+// SheetsInRoot returns the sheets in the folder of a root, those of packages in it aside, in lexical order.
+func (i *Inventory) SheetsInRoot(root string) []source.Path {
+	var out []source.Path
+	i.walk(root, func(dir string) bool { return path.Base(dir) != project.PackageFolder }, func(p source.Path) {
+		if IsSheet(p.Name) {
+			out = append(out, p)
+		}
+	})
+	return out
+}
+
+// Matching returns the files of the source folder, or of a root, that a glob matches, those in hidden folders included if it
+// names one.
+func (i *Inventory) Matching(g project.Glob) (out []source.Path) {
+	visit := func(p source.Path) {
+		if g.Matches(p) {
+			out = append(out, p)
+		}
+	}
+	root, pattern := project.SplitRoot(g.Pattern)
+	if root == "" && strings.HasPrefix(pattern, ".") {
+		i.walk(root, func(string) bool { return true }, visit)
+		return out
+	}
+	for _, p := range i.List(root).Files {
+		visit(p)
+	}
+	return out
+}
+
+// AnyOnDisk reports whether a glob matches a file of the source folder, whether it belongs to the project or not.
+func (i *Inventory) AnyOnDisk(g project.Glob) bool {
+	found := false
+	i.walk("", func(string) bool { return !found }, func(p source.Path) { found = found || g.Matches(p) })
+	return found
+}
+
+// WellKnown returns the files that are asked for under addresses that are fixed for all sites (RFC 8615). Their folder is hidden,
+// so that they are not in the index.
+func (i *Inventory) WellKnown() (out []source.Path) {
+	const folder = ".well-known"
+	i.walk("", func(dir string) bool { return dir == folder || strings.HasPrefix(dir, folder+"/") }, func(p source.Path) {
+		if strings.HasPrefix(p.Name, folder+"/") && !i.Excluded(p) {
+			out = append(out, p)
+		}
+	})
+	return out
+}
+
+// IsPage reports whether a file is an HTML page, by its name.
+func IsPage(name string) bool { return hasExt(name, ".html", ".htm", ".xhtml") }
+
+// IsScript reports whether a file is a script that browsers run, by its name.
+func IsScript(name string) bool { return hasExt(name, ".js", ".mjs", ".cjs") }
+
+// IsSheet reports whether a file is a style sheet, by its name.
+func IsSheet(name string) bool { return hasExt(name, ".css") }
+
+func hasExt(name string, list ...string) bool {
+	return slices.Contains(list, strings.ToLower(path.Ext(name)))
+}
+
+// mediaTypes are the types of files that may become part of a sheet, by extension.
+var mediaTypes = map[string]string{
+	".svg": "image/svg+xml", ".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".avif": "image/avif",
+	".woff": "font/woff", ".woff2": "font/woff2",
+}
+
+// MediaType returns the type of an image or font, by its name; "" for any other file.
+func MediaType(name string) string { return mediaTypes[strings.ToLower(path.Ext(name))] }

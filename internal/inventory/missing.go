@@ -1,0 +1,159 @@
+package inventory
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file words what is wrong with addresses that lead to no file.
+
+// Unreadable words the error of reading a file that the source at a span names.
+func (i *Inventory) Unreadable(p source.Path, err error, at source.Span) diag.Diagnostic {
+	show := i.Show(p)
+	d := diag.Diagnostic{Code: code.Unreadable, Severity: diag.Error, Span: at}
+	var encoding *source.EncodingError
+	switch {
+	case errors.As(err, &encoding):
+		f := encoding.File
+		d.Code = code.NotUTF8
+		d.Message = fmt.Sprintf("%q %v", show, source.ErrNotUTF8)
+		d.Mend = "save it in the encoding UTF-8"
+		end := source.SpanOf(f.Pos(len(f.Text)), 0)
+		if at.IsValid() {
+			d.Related = []diag.Related{{Span: end, Message: "the first byte that is not UTF-8 follows here"}}
+		} else {
+			d.Span = end
+		}
+	case errors.Is(err, fs.ErrNotExist):
+		d.Code = code.Missing
+		d.Message = fmt.Sprintf("there is no file %q", show)
+		d.Mend = i.Near(p)
+	case errors.Is(err, fs.ErrPermission):
+		d.Message = fmt.Sprintf("%q may not be read", show)
+		d.Mend = "give yourself the right to read it"
+	case errors.Is(err, source.ErrOutside):
+		d.Code = code.Outside
+		d.Message = fmt.Sprintf("%q %v", show, source.ErrOutside)
+		d.Mend = "name the folder it lies in as a root in rinzel.toml"
+	default:
+		d.Message = fmt.Sprintf("%q %v", show, err)
+	}
+	return d
+}
+
+// BadTarget words what is wrong with an address that leads to no file. ok is false if it leads to one, or elsewhere.
+func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d diag.Diagnostic, ok bool) {
+	d = diag.Diagnostic{Severity: diag.Error, Span: at}
+	switch t.Kind {
+	case graph.Within:
+		d.Code, d.Message = code.BadAddress, "the address is empty"
+	case graph.Outside:
+		d.Code = code.Outside
+		d.Message = fmt.Sprintf("%q leads outside its folder", address)
+		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
+		if inPackage, ok := i.packaged(address); ok {
+			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
+		}
+		if strings.TrimSpace(address) == project.PackageRoot+":" {
+			d.Code, d.Message, d.Mend = code.BadAddress, "the address names no package", "write \"package:name\" or \"package:name/sheet.css\""
+		}
+	case graph.NoRoot:
+		d.Code = code.UnknownRoot
+		d.Message = fmt.Sprintf("there is no root %q", t.Root)
+		d.Mend = diag.DidYouMean(t.Root, i.Roots(), "roots are named in [roots] in rinzel.toml")
+		if t.Root == project.PackageRoot {
+			_, name, _ := strings.Cut(address, ":")
+			d.Message = fmt.Sprintf("the package %q is not installed: there is no folder node_modules in the source folder or above it", graph.PackageOf(name))
+			d.Mend = "install it first"
+		}
+	default:
+		return d, false
+	}
+	return d, true
+}
+
+// ExplainPackage rewords a finding about a missing sheet whose address names a package, or seems to.
+func (i *Inventory) ExplainPackage(d *diag.Diagnostic, p source.Path, address string) {
+	if !project.IsPackageRoot(p.Root) {
+		if inPackage, ok := i.packaged(address); ok {
+			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
+		}
+		return
+	}
+	name := graph.PackageOf(p.Name)
+	manifest := source.Path{Root: p.Root, Name: path.Join(name, "package.json")}
+	if !i.Exists(manifest) && len(i.Siblings(manifest)) == 0 {
+		d.Message = fmt.Sprintf("the package %q is not installed", name)
+		d.Mend = "install it first"
+		folders := i.Siblings(source.Path{Root: p.Root, Name: name})
+		if near := diag.Nearest(path.Base(name), folders); near != "" {
+			d.Mend = fmt.Sprintf("did you mean %q?", project.PackageRoot+":"+path.Join(path.Dir(name), near))
+		}
+		return
+	}
+	if strings.TrimPrefix(address, project.PackageRoot+":") == name {
+		d.Message = fmt.Sprintf("the package %q does not say which sheet is its main one", name)
+		d.Mend = "name a sheet of it"
+	}
+	if sheets := i.sheetsOfPackage(p.Root, name); len(sheets) > 0 && !strings.HasPrefix(d.Mend, "did you mean") {
+		d.Mend = "its sheets are: " + sheets
+	}
+}
+
+// packaged returns the address in a package that one without "package:" may mean.
+func (i *Inventory) packaged(address string) (string, bool) {
+	rest := strings.TrimPrefix(strings.TrimPrefix(strings.TrimLeft(address, "./~ "), project.PackageFolder+"/"), "/")
+	if rest == "" || !i.HasRoot(project.PackageRoot) {
+		return "", false
+	}
+	name := project.PackageRoot + ":" + rest
+	t := graph.Resolve(i, source.Path{}, "/", name)
+	return name, t.Kind == graph.Local && i.Exists(t.Path)
+}
+
+// sheetsOfPackage lists some sheets of a package, as they are imported.
+func (i *Inventory) sheetsOfPackage(root, name string) string {
+	const most, deepest = 3, 4
+	var sheets []string
+	i.walk(root, func(dir string) bool {
+		inside := dir == "." || dir == name || strings.HasPrefix(dir, name+"/") || strings.HasPrefix(name, dir+"/")
+		return inside && len(sheets) < 10*most && strings.Count(dir, "/") < deepest && path.Base(dir) != project.PackageFolder
+	}, func(p source.Path) {
+		if IsSheet(p.Name) && strings.HasPrefix(p.Name, name+"/") {
+			sheets = append(sheets, project.PackageRoot+":"+p.Name)
+		}
+	})
+	slices.SortFunc(sheets, func(a, b string) int { return len(a) - len(b) })
+	if len(sheets) > most {
+		return strings.Join(sheets[:most], ", ") + " and others"
+	}
+	return strings.Join(sheets, ", ")
+}
+
+// RewordUnclosed rewords a finding about an address that goes on into the markup, since its quote is not closed. It returns
+// false if the address does not.
+func RewordUnclosed(d *diag.Diagnostic, address string) bool {
+	end := strings.IndexAny(address, "<>\n\r")
+	if end < 1 {
+		return false
+	}
+	start := strings.TrimRight(strings.SplitN(address[:end], " ", 2)[0], "/\t ")
+	if start == "" {
+		return false
+	}
+	d.Message = fmt.Sprintf("the address that starts with %q goes on into the markup: expected a quote after it", start)
+	d.Mend = fmt.Sprintf("close the quote: \"%s\"", start)
+	d.Span.End = min(d.Span.End, d.Span.Start.Off+uint32(len(start)))
+	d.Cause = ""
+	return true
+}

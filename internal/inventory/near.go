@@ -1,0 +1,114 @@
+package inventory
+
+import (
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"rinzel/internal/cache"
+	"rinzel/internal/diag"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// Near suggests a file with a name near to that of a missing one, in words; "" if there is none.
+func (i *Inventory) Near(p source.Path) string {
+	// Many pages may name the same missing file.
+	return i.near.Get(i.Reader, p, nil, func(r *cache.Reads) (string, bool) { return i.Through(r).findNear(p), true })
+}
+
+func (i *Inventory) findNear(p source.Path) string {
+	dir, name := path.Split(p.Name)
+	siblings := i.Siblings(p)
+	if near := diag.Nearest(name, siblings); near != "" {
+		return fmt.Sprintf("did you mean %q?", i.Show(source.Path{Root: p.Root, Name: path.Join(dir, near)}))
+	}
+	if near, ok := i.elsewhere(p); ok {
+		return fmt.Sprintf("did you mean %q?", i.Show(near))
+	}
+	if siblings != nil || dir == "" {
+		return ""
+	}
+	parent := source.Path{Root: p.Root, Name: path.Clean(dir)}
+	if near := diag.Nearest(path.Base(parent.Name), i.Siblings(parent)); near != "" {
+		near = path.Join(path.Dir(parent.Name), near, name)
+		return fmt.Sprintf("did you mean %q?", i.Show(source.Path{Root: p.Root, Name: near}))
+	}
+	return fmt.Sprintf("there is no folder %q either", i.Show(parent))
+}
+
+// elsewhere returns a file of another folder that has the name of a missing one, or else a name like
+// it: the one whose folders have most in common.
+func (i *Inventory) elsewhere(p source.Path) (near source.Path, ok bool) {
+	if p.Root != "" {
+		return source.Path{}, false
+	}
+	base := path.Base(p.Name)
+	files := i.List("").Files
+	var names []string
+	for _, f := range files {
+		if strings.EqualFold(path.Ext(f.Name), path.Ext(base)) {
+			names = append(names, path.Base(f.Name))
+		}
+	}
+	if !slices.Contains(names, base) {
+		base = diag.Nearest(base, names)
+	}
+	most := -1
+	for _, f := range files {
+		if path.Base(f.Name) != base {
+			continue
+		}
+		if n := foldersInCommon(f.Name, p.Name); n > most {
+			near, most = f, n
+		}
+	}
+	return near, most >= 0
+}
+
+// foldersInCommon counts the folders that lead to both of two files, from the top or from the files up.
+func foldersInCommon(a, b string) (n int) {
+	as, bs := strings.Split(path.Dir(a), "/"), strings.Split(path.Dir(b), "/")
+	for n < min(len(as), len(bs)) && as[n] == bs[n] {
+		n++
+	}
+	end := 0
+	for end < min(len(as), len(bs))-n && as[len(as)-1-end] == bs[len(bs)-1-end] {
+		end++
+	}
+	return n + end
+}
+
+// NearGlob suggests, in words, a glob near to one that matches nothing: in a folder that there is, or for files of a kind that
+// there are; "" if there is none.
+func (i *Inventory) NearGlob(glob string) string {
+	root, pattern := project.SplitRoot(glob)
+	folders, kinds := make(map[string]bool), make(map[string]bool)
+	for _, p := range i.List(root).Files {
+		kinds[strings.ToLower(path.Ext(p.Name))] = true
+		for dir := path.Dir(p.Name); dir != "."; dir = path.Dir(dir) {
+			folders[dir] = true
+		}
+	}
+	prefix := ""
+	if root != "" {
+		prefix = root + ":"
+	}
+	base, rest := doublestar.SplitPattern(pattern)
+	if base != "." && !folders[base] {
+		if near := diag.Nearest(base, slices.Sorted(maps.Keys(folders))); near != "" {
+			return fmt.Sprintf("did you mean %q?", prefix+path.Join(near, rest))
+		}
+	}
+	if ext := path.Ext(pattern); ext != "" && !kinds[strings.ToLower(ext)] && !strings.ContainsAny(ext, "*?[{") {
+		if near := diag.Nearest(ext, slices.Sorted(maps.Keys(kinds))); near != "" {
+			return fmt.Sprintf("did you mean %q?", prefix+strings.TrimSuffix(pattern, ext)+near)
+		}
+		return fmt.Sprintf("no file of the folder ends in %q", ext)
+	}
+	return ""
+}

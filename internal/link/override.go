@@ -1,0 +1,156 @@
+package link
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/replace"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/source"
+)
+
+// override is what one import puts in place of values of the sheets that it brings in: by
+// replace(…), then by set(…).
+type override struct {
+	values []*replace.Set
+	given  map[string][]*given // by the name of a custom property
+	order  []*given
+	met    map[string]bool // the custom properties that were declared
+}
+
+// given is a value that an import sets a custom property to.
+type given struct {
+	graph.Given
+	hit bool
+}
+
+// readOverride returns what an import puts in place of values; nil if it says nothing. ok is
+// false after a finding.
+func (a *assembler) readOverride(imp graph.Import) (o *override, ok bool) {
+	if len(imp.Given)+len(imp.Replace) == 0 {
+		return nil, true
+	}
+	o = &override{given: make(map[string][]*given), met: make(map[string]bool)}
+	for _, g := range imp.Given {
+		own := &given{Given: g}
+		o.given[g.Name] = append(o.given[g.Name], own)
+		o.order = append(o.order, own)
+	}
+	for _, v := range imp.Replace {
+		set, err := replace.Read(v.Values())
+		if err != nil {
+			a.report(badReplace(err, v.Span()))
+			return nil, false
+		}
+		const weight = 10 // several imports may each walk over what the others put in
+		set.Limit = a.composer(nil).Limits.Values / weight
+		o.values = append(o.values, set)
+	}
+	return o, true
+}
+
+// badReplace words what is wrong with a replace() at a place.
+func badReplace(err error, at source.Span) diag.Diagnostic {
+	var problem *replace.Error
+	if errors.As(err, &problem) {
+		at = problem.At
+	}
+	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "replace() cannot be read: " + err.Error(),
+		Mend: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
+}
+
+// override returns nodes with the values that the imports leading to v put in place of others. The
+// outermost import has the last word.
+func (v *visit) override(nodes []ast.Node) []ast.Node {
+	for _, o := range v.overrides {
+		for _, r := range o.values {
+			if nodes = r.Nodes(nodes); r.Exceeded() {
+				return nil // after an error
+			}
+		}
+		if len(o.given) > 0 {
+			nodes, _ = ast.Map(nodes, o.give)
+		}
+	}
+	return nodes
+}
+
+// overrideMedia does the same for the media conditions of an import in the sheet of v.
+func (v *visit) overrideMedia(media []ast.Value) []ast.Value {
+	for _, o := range v.overrides {
+		for _, r := range o.values {
+			media = r.Media(media)
+		}
+	}
+	return media
+}
+
+// give sets custom properties.
+func (o *override) give(n ast.Node) ast.Edit {
+	d, ok := n.(*ast.Declaration)
+	if !ok {
+		if edited, changed := ast.MapBody(n, o.give); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	if !d.IsCustom() {
+		return ast.Keep
+	}
+	name := token.Unescape(d.Name)
+	o.met[name] = true
+	edit := ast.Keep
+	for _, g := range o.given[name] {
+		g.hit = true
+		copied := *d
+		copied.Value = ast.Verbatim(g.Value)
+		edit = ast.Replace(&copied)
+	}
+	return edit
+}
+
+// replaced returns how many values replace() put in place of others so far.
+func (o *override) replaced() int {
+	n := 0
+	for _, r := range o.values {
+		n += r.Replaced()
+	}
+	return n
+}
+
+// idle returns a warning for each value that was to be put in place of another, and found none.
+func (o *override) idle() []diag.Diagnostic {
+	var out []diag.Diagnostic
+	for _, g := range o.order {
+		if !g.hit {
+			out = append(out, diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("no sheet that is imported here declares the custom property %q", g.Name),
+				Mend:    diag.DidYouMean(g.Name, slices.Sorted(maps.Keys(o.met)), "")})
+		}
+	}
+	for _, r := range o.values {
+		if r.Exceeded() {
+			out = append(out, diag.Diagnostic{Code: code.TooManyValues, Severity: diag.Error, Span: r.At(),
+				Message: fmt.Sprintf("replace() puts more than %d values into the sheets that are imported here", r.Limit)})
+			continue
+		}
+		r.Idle(func(p *replace.Pattern, near string) {
+			d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: p.At,
+				Message: fmt.Sprintf("no sheet that is imported here has the value %q", p.Text())}
+			if p.IsLimited() {
+				d.Message += " there"
+			}
+			if near != "" {
+				d.Mend = fmt.Sprintf("the nearest one is %q; `rinzel repeats` lists all", near)
+			}
+			out = append(out, d)
+		})
+	}
+	return out
+}

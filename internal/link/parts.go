@@ -1,0 +1,198 @@
+package link
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/source"
+)
+
+// parts is what an import says of the parts it wants: without(…) or only(…).
+// It holds for the imported sheet and all that this one imports. A sheet that
+// is left out still sets its constants, since others may read them.
+type parts struct {
+	graph.Parts
+	dir  string // of the imported sheet
+	root string
+	hits []bool   // of each pattern: it matched something
+	seen []string // the sheets that were judged
+
+	texts  map[string]bool  // selectors that were judged
+	starts map[string][]int // the patterns for selectors, by what they start with
+}
+
+func newParts(p graph.Parts, imported source.Path) *parts {
+	return &parts{Parts: p, dir: path.Dir(imported.Name), root: imported.Root, hits: make([]bool, len(p.Patterns))}
+}
+
+// next returns the visit of a sheet that is imported from here, and what the
+// import itself says of the parts it wants.
+func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
+	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), leftOut: v.cut, cut: v.cut}
+	for _, said := range v.sheets {
+		next.judge(said)
+	}
+	for _, said := range imp.Parts {
+		q := newParts(said, p)
+		own = append(own, q)
+		if q.Only {
+			next.judge(q)
+		} else { // it is about what the sheet imports, not about the sheet
+			next.sheets = append(next.sheets, q)
+		}
+	}
+	next.rules = append(next.rules, own...)
+	return next, own
+}
+
+// judge decides by what one import says whether the sheet of v is wanted.
+func (v *visit) judge(p *parts) {
+	wanted := p.wantsSheet(v.path)
+	switch {
+	case wanted && p.Only && p.namesSheets():
+		return // so is all that it imports
+	case !wanted:
+		v.leftOut = true
+		v.cut = v.cut || !p.Only
+	}
+	v.sheets = append(v.sheets, p)
+}
+
+// wantsSheet reports whether a sheet is wanted. Patterns match its path, its
+// path from the imported sheet, or its name.
+func (p *parts) wantsSheet(s source.Path) bool {
+	name := s.Name
+	if rel := graph.Relative(path.Join(p.dir, "x"), name); s.Root == p.root {
+		name = rel
+	}
+	p.seen = append(p.seen, name)
+	matched := false
+	for i, pattern := range p.Patterns {
+		if pattern.Selector {
+			continue
+		}
+		for _, candidate := range []string{name, s.Name, path.Base(name)} {
+			if ok, _ := doublestar.Match(pattern.Text, candidate); ok {
+				p.hits[i], matched = true, true
+			}
+		}
+	}
+	return !p.namesSheets() || matched == p.Only
+}
+
+// namesSheets reports whether a pattern is about sheets.
+func (p *parts) namesSheets() bool {
+	return slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return !p.Selector })
+}
+
+// rules returns nodes without the rules that are not wanted.
+func (p *parts) rules(nodes []ast.Node) []ast.Node {
+	if !slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return p.Selector }) {
+		return nodes
+	}
+	out, _ := ast.Map(nodes, p.rule)
+	return out
+}
+
+func (p *parts) rule(n ast.Node) ast.Edit {
+	r, ok := n.(*ast.StyleRule)
+	if !ok {
+		if edited, changed := ast.MapBody(n, p.rule); changed {
+			if len(ast.Body(edited)) == 0 {
+				return ast.Remove
+			}
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	kept := slices.DeleteFunc(slices.Clone(r.Selectors), func(s ast.Selector) bool { return p.matches(s) != p.Only })
+	switch len(kept) {
+	case len(r.Selectors):
+		return ast.Keep
+	case 0:
+		return ast.Remove
+	}
+	copied := *r
+	copied.Selectors = kept
+	return ast.Replace(&copied)
+}
+
+// matches reports whether a pattern matches a selector, or a simple selector in it.
+func (p *parts) matches(s ast.Selector) bool {
+	matched := p.matchesText(print.Selector(s))
+	if len(s) > 1 {
+		for k := range s {
+			matched = p.matchesText(print.Selector(s[k:k+1])) || matched
+		}
+	}
+	return matched
+}
+
+// matchesText reports whether a pattern matches the text of a selector. Only patterns are tried that start
+// as it does.
+func (p *parts) matchesText(text string) bool {
+	if matched, known := p.texts[text]; known {
+		return matched
+	}
+	if p.texts == nil {
+		p.texts, p.starts = make(map[string]bool), make(map[string][]int)
+		for i, pattern := range p.Patterns {
+			if pattern.Selector {
+				start := startOf(literalStart(pattern.Text))
+				p.starts[start] = append(p.starts[start], i)
+			}
+		}
+	}
+	matched := false
+	for n := range len(startOf(text)) + 1 {
+		for _, i := range p.starts[text[:n]] {
+			if ok, _ := path.Match(p.Patterns[i].Text, text); ok {
+				p.hits[i], matched = true, true
+			}
+		}
+	}
+	p.texts[text] = matched
+	return matched
+}
+
+// startOf returns the first bytes of a text, by which patterns are found.
+func startOf(text string) string {
+	const most = 6
+	return text[:min(len(text), most)]
+}
+
+// literalStart returns what a pattern starts with, up to what stands for other characters.
+func literalStart(pattern string) string {
+	if i := strings.IndexAny(pattern, `*?[\`); i >= 0 {
+		return pattern[:i]
+	}
+	return pattern
+}
+
+// idle returns a warning for each pattern that matched nothing.
+func (p *parts) idle() []diag.Diagnostic {
+	var out []diag.Diagnostic
+	for i, pattern := range p.Patterns {
+		if p.hits[i] {
+			continue
+		}
+		d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: pattern.At,
+			Message: fmt.Sprintf("no sheet that is imported here matches %q", pattern.Text)}
+		if pattern.Selector {
+			d.Message = fmt.Sprintf("no selector that is imported here matches %q", pattern.Text)
+		} else {
+			d.Mend = diag.DidYouMean(pattern.Text, p.seen, "")
+		}
+		out = append(out, d)
+	}
+	return out
+}

@@ -1,0 +1,334 @@
+package link
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step"
+	"rinzel/internal/step/asis"
+	"rinzel/internal/step/check"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/prefix"
+)
+
+// This file goes through one sheet: its imports, its own rules, and the steps of its chain.
+
+// sheet appends the pieces of a sheet: those of its imports, then its own.
+func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
+	if len(a.entry.Pieces) >= maxPieces {
+		if !a.full {
+			a.full = true
+			a.report(diag.Diagnostic{Code: code.TooManyImports, Severity: diag.Error, Span: here.at,
+				Message: fmt.Sprintf("the imports reach more than %d sheets, each counted as often as it is imported", maxPieces)})
+		}
+		return
+	}
+	a.report(s.Diagnostics...)
+	chain := a.chainOf(s.File.Path)
+	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: chain.Composes()}
+	var slot *Composed // for what comes of the sheet, if that is the same wherever it is imported
+	if a.standsAlone(s, here) {
+		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
+		if slot.isDone() {
+			w.known = slot
+		}
+	}
+	rest := Piece{File: s.File, Conditions: conds, Node: here.node}
+	rest.Nodes = w.walk()
+	switch {
+	case w.known != nil:
+		a.scope.Pass()
+	case slot != nil && !w.touched:
+		slot.mu.Lock()
+		if !slot.done {
+			a.compose(slot, rest.Nodes, chain, here)
+		}
+		slot.mu.Unlock()
+		w.known = slot
+	default:
+		w.known = new(Composed)
+		a.compose(w.known, rest.Nodes, chain, here)
+	}
+	if w.known == slot {
+		a.entry.Sheets = append(a.entry.Sheets, w.known)
+	} else {
+		a.report(w.known.Diagnostics...)
+		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
+	}
+	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
+	if len(rest.Nodes) > 0 || !w.imported {
+		rest.Content = &w.known.plain
+		if rest.IsLayered() {
+			rest.Content = &w.known.layered
+		}
+		a.entry.Pieces = append(a.entry.Pieces, rest)
+	}
+}
+
+// Composed is what comes of the rules of a sheet by themselves.
+type Composed struct {
+	mu             sync.Mutex // held by those who set or ask whether it is done; then nothing changes any more
+	done           bool
+	nodes          []ast.Node
+	prefixes       []prefix.Change
+	motion         check.Motion
+	plain, layered Content
+	// Diagnostics and Checks are what was found, the latter by the checks.
+	Diagnostics, Checks []diag.Diagnostic
+}
+
+// isDone reports whether the work was done. If others do it, it waits.
+func (c *Composed) isDone() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.done
+}
+
+// standsAlone reports whether what comes of a sheet may be used in other places where it is imported, if it neither reads nor
+// sets what others see: nothing on the way to it says anything about its parts.
+func (a *assembler) standsAlone(s *graph.Sheet, here *visit) bool {
+	return !a.Record && !a.CheckAll && !here.leftOut && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
+}
+
+// chainOf returns the steps that a sheet goes through.
+func (a *assembler) chainOf(p source.Path) *pipeline.Chain {
+	chain, err := a.Chain(p)
+	if err != nil {
+		a.fail(err)
+		return new(pipeline.Chain)
+	}
+	return chain
+}
+
+// run takes a unit through a chain.
+func (a *assembler) run(chain *pipeline.Chain, u *step.Unit) {
+	if err := chain.Run(a.ctx, u); err != nil {
+		a.fail(err)
+	}
+}
+
+// media returns media queries in the sheet of here as its chain has them.
+func (a *assembler) media(here *visit, queries []ast.Value) []ast.Value {
+	out, err := Media(a.ctx, a.chainOf(here.path), queries)
+	if err != nil {
+		a.fail(err)
+	}
+	return out
+}
+
+// Media returns media queries as a chain has them.
+func Media(ctx context.Context, chain *pipeline.Chain, queries []ast.Value) ([]ast.Value, error) {
+	if len(queries) == 0 {
+		return queries, nil
+	}
+	u := &step.Unit{Kind: step.Media, Queries: queries, Composed: true}
+	err := chain.Run(ctx, u)
+	return u.Queries, err
+}
+
+// sheetWork is one sheet that is gone through.
+type sheetWork struct {
+	*assembler
+	sheet    *graph.Sheet
+	conds    []*Condition
+	here     *visit
+	composer *compose.Composer
+	composes bool
+	known    *Composed // nil if it is to be composed
+	imported bool      // an import was met
+	ruled    bool      // a rule was met that no namespace may follow
+	touched  bool      // it reads or sets what others see
+}
+
+// walk follows the imports of the sheet, and returns its own nodes, composed. If what
+// comes of them is known it returns none.
+func (w *sheetWork) walk() []ast.Node {
+	a, here := w.assembler, w.here
+	prologue := Piece{File: w.sheet.File, Conditions: w.conds, Prologue: true, Node: here.node}
+	var own []ast.Node
+	set := a.entry.Constants.Count()
+	open := true // imports may still follow
+	for _, n := range withoutMapComments(w.sheet) {
+		switch {
+		case isCharset(n):
+		case w.composes && compose.IsStatement(n):
+			w.touched = true
+			w.composer.Nodes([]ast.Node{n}, a.scope)
+			here.node.Constants += a.entry.Constants.Count() - set
+			set = a.entry.Constants.Count()
+		case isImport(n):
+			if !open {
+				a.lateImport(n.(*ast.AtRule))
+				continue
+			}
+			w.imported = true
+			if len(prologue.Nodes) > 0 {
+				a.entry.Pieces = append(a.entry.Pieces, prologue)
+				prologue.Nodes = nil
+			}
+			a.follow(n.(*ast.AtRule), w.composer, w.composes, w.conds, here)
+			set = a.entry.Constants.Count()
+		case IsNamespace(n) && w.ruled:
+			a.lateNamespace(n)
+		case mayPrecedeImport(n, w.imported) && open && !here.leftOut:
+			prologue.Nodes = append(prologue.Nodes, n)
+		default:
+			open = false
+			w.ruled = w.ruled || !mayPrecedeNamespace(n)
+			if !here.leftOut && w.known == nil { // if it is left out it only sets
+				own = append(own, w.composeNode(n)...)
+			}
+		}
+	}
+	return append(prologue.Nodes, own...)
+}
+
+// composeNode returns what a node becomes.
+func (w *sheetWork) composeNode(n ast.Node) []ast.Node {
+	if !w.composes {
+		return []ast.Node{n}
+	}
+	found := len(w.entry.Diagnostics)
+	w.scope.Touched()
+	out := w.composer.Nodes([]ast.Node{n}, w.scope)
+	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found // which tell how it was reached
+	return out
+}
+
+// compose takes the nodes of a sheet, composed, through what its imports say and the steps of its chain.
+func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Chain, here *visit) {
+	out.Diagnostics, out.layered.Layered = parse.BadSelectors(nodes), true
+	if !chain.Composes() {
+		if d, ok := compose.Needed(nodes); ok {
+			out.Diagnostics = append(out.Diagnostics, d)
+		}
+	}
+	nodes = here.override(nodes)
+	if a.Record {
+		a.entry.Nodes = append(a.entry.Nodes, nodes)
+	}
+	checks := a.check(here, nodes, func(nodes []ast.Node) []diag.Diagnostic {
+		return append(a.Checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
+	})
+	out.motion = check.MotionOf(nodes)
+	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
+	a.run(chain, u)
+	nodes = u.Nodes
+	for _, changes := range step.Notes[[]prefix.Change](u) {
+		out.prefixes = prefix.Merge(out.prefixes, changes)
+	}
+	support := a.check(here, nodes, a.Checker.Support)
+	for _, p := range here.rules {
+		nodes = p.rules(nodes)
+	}
+	if a.Record {
+		here.node.Rules = countRules(nodes)
+	}
+	out.nodes = nodes
+	out.Checks = append(checks(), support()...)
+	out.done = a.err == nil
+}
+
+// ChecksRoot reports whether the sheets of a root are checked.
+func (l *Linker) ChecksRoot(root string) bool {
+	settings := l.Settings.Check
+	return (l.CheckAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
+}
+
+// check has look at the nodes of a sheet, beside what else is done, and returns what waits for what it finds, at the levels that
+// the settings give.
+func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
+	if !a.ChecksRoot(here.path.Root) || here.leftOut {
+		if a.CheckAll && !here.leftOut {
+			a.entry.Unchecked[here.path] = true
+		}
+		return func() []diag.Diagnostic { return nil }
+	}
+	a.entry.Checked[here.path] = true
+	levels := a.Settings.Check.Levels
+	done := make(chan []diag.Diagnostic, 1)
+	go func() {
+		found := slices.DeleteFunc(look(nodes), func(d diag.Diagnostic) bool { return levels[d.Code] == project.LevelOff })
+		for i := range found {
+			if level, ok := levels[found[i].Code]; ok {
+				found[i].Severity = level.Severity()
+			}
+		}
+		done <- found
+	}()
+	return func() []diag.Diagnostic { return <-done }
+}
+
+func isImport(n ast.Node) bool {
+	_, ok := graph.IsImport(n)
+	return ok
+}
+
+// IsNamespace reports whether n is an @namespace rule.
+func IsNamespace(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Block == nil && token.EqualFold(r.Name, "namespace")
+}
+
+// mayPrecedeNamespace reports whether namespaces may follow a node (CSS Namespaces 3, section 2).
+func mayPrecedeNamespace(n ast.Node) bool {
+	if _, ok := n.(*ast.Comment); ok || IsNamespace(n) {
+		return true
+	}
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
+}
+
+// withoutMapComments returns the nodes of a sheet without the comments that name its own source map,
+// which is not that of the bundle.
+func withoutMapComments(s *graph.Sheet) []ast.Node {
+	if !strings.Contains(s.File.Text, "sourceMappingURL") {
+		return s.Nodes
+	}
+	var drop func(n ast.Node) ast.Edit
+	drop = func(n ast.Node) ast.Edit {
+		if c, ok := n.(*ast.Comment); ok {
+			text := strings.TrimLeft(strings.TrimPrefix(c.Text, "/*"), " \t\r\n")
+			if strings.HasPrefix(text, "# sourceMappingURL=") || strings.HasPrefix(text, "@ sourceMappingURL=") {
+				return ast.Remove
+			}
+			return ast.Keep
+		}
+		if edited, changed := ast.MapBody(n, drop); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	nodes, _ := ast.Map(s.Nodes, drop)
+	return nodes
+}
+
+func isCharset(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && r.Name == "charset"
+}
+
+// mayPrecedeImport reports whether imports may follow n: it is a comment, or
+// the statement form of @layer before the first import (CSS Cascade 5,
+// section 2: between two imports it makes the second one invalid).
+func mayPrecedeImport(n ast.Node, imported bool) bool {
+	switch n := n.(type) {
+	case *ast.Comment:
+		return true
+	case *ast.AtRule:
+		return !imported && n.Block == nil && token.EqualFold(n.Name, "layer")
+	}
+	return false
+}

@@ -1,0 +1,42 @@
+package modules
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/source"
+)
+
+// Run returns the scripts that pages run, each as all pages have it that run it: with what it imports by the import maps of
+// any. An import of a sheet that leads to one sheet on one page, and to another on another, is reported, since the script is
+// written once.
+func (s *Scripts) Run() map[source.Path]*Module {
+	out := make(map[source.Path]*Module, len(s.run))
+	for p, mods := range s.run {
+		out[p] = s.merged(mods)
+	}
+	return out
+}
+
+func (s *Scripts) merged(mods []*Module) *Module {
+	mods = slices.Clone(mods)
+	slices.SortFunc(mods, func(m, o *Module) int { return strings.Compare(m.of.key, o.of.key) })
+	all := &Module{of: mods[0].of, File: mods[0].File, Requests: mods[0].Requests}
+	for _, mod := range mods[1:] {
+		for _, r := range mod.Requests {
+			i := slices.IndexFunc(all.Requests, func(o Request) bool { return o.At == r.At })
+			switch {
+			case i < 0:
+				all.Requests = append(slices.Clip(all.Requests), r)
+			case all.Requests[i].Path != r.Path && r.IsSheet():
+				s.Report(diag.Diagnostic{Code: code.TwoMeanings, Severity: diag.Error, Span: r.Place,
+					Message: fmt.Sprintf("%q is %q by the import map of one page and %q by that of another", r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
+					Mend:    "have both import maps name the same sheet"})
+			}
+		}
+	}
+	return all
+}

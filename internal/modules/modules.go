@@ -1,0 +1,514 @@
+// Package modules follows the scripts of pages: which sheets and scripts their modules import, in the order in which a browser
+// evaluates them, what they load later, and which files they name.
+//
+// [Scripts.Program] is the place to start reading.
+package modules
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/script"
+	"rinzel/internal/source"
+)
+
+// Scripts are the scripts of the pages of one build. It is safe for concurrent use.
+type Scripts struct {
+	Files  *inventory.Inventory
+	Base   string // the URL path under which the source folder is published
+	Parsed graph.Scripts
+	Report func(...diag.Diagnostic)
+
+	mu     sync.Mutex
+	byMaps map[string]*group         // scripts, by the import maps of the pages that run them
+	run    map[source.Path][]*Module // those that pages run, as each group has them
+}
+
+// group is the scripts of pages with the same import maps.
+type group struct {
+	*Scripts
+	key      string // the import maps, as text
+	resolver graph.Modules
+
+	mu    sync.Mutex
+	files map[source.Path]*Module
+	later map[source.Path]*Later
+}
+
+// Module is a script with what it names resolved.
+type Module struct {
+	once     sync.Once
+	of       *group
+	File     *graph.ScriptFile // nil if it cannot be read
+	Requests []Request
+}
+
+// Request is an import whose target is a file of the project.
+type Request struct {
+	script.Import
+	Place source.Span // of the specifier
+	Path  source.Path
+	Use   Use
+}
+
+// Use is what a script does with a file that it names.
+type Use uint8
+
+// The uses of files.
+const (
+	Runs       Use = iota // a module that is evaluated before it
+	RunsLate              // a script that is run later, if at all
+	Styles                // a sheet that is to style the page before the module is evaluated
+	StylesLate            // a sheet that is to style the page once the script asks for it
+	TakesSheet            // a sheet as an object, or by its address: import … with { type: "css" }
+	TakesFile             // any other file
+)
+
+// Later is what a script loads by import() or by an address: another script with
+// all that it imports, or a sheet.
+type Later struct {
+	Path source.Path
+	At   source.Span // of what names it
+	once sync.Once
+	runs *Program
+}
+
+// Sheets returns the sheets that style the page when it is loaded, in order.
+func (l *Later) Sheets() []StyleUse { return l.runs.Sheets }
+
+// Program is what runs when scripts do.
+type Program struct {
+	Sheets []StyleUse    // that its modules import, in the order in which they are evaluated
+	Later  []*Later      // in the order in which they are met
+	Files  []FileUse     // that it is made of or names, to be copied
+	Taken  []Taken       // sheets as objects
+	Inline []*Module     // the scripts that stand in the page
+	LookUp *LookUp       // what its scripts look for among the links of the page; nil for nothing
+	Plain  []source.Path // files whose names scripts may work with
+	// Folders are those of which scripts name files that they work out.
+	Folders []FolderUse
+}
+
+// FileUse is a file that a script is made of or names.
+type FileUse struct {
+	Path source.Path
+	At   source.Span // of what names it
+}
+
+// FolderUse is a folder of which a script names files that it works out as it runs.
+type FolderUse struct {
+	Name string
+	At   source.Span
+}
+
+// StyleUse is a sheet that a module imports.
+type StyleUse struct {
+	Path   source.Path
+	At     source.Span
+	Direct bool // no script imports it: the settings name it
+}
+
+// Taken is a sheet that a script takes as an object, or by its address.
+type Taken struct {
+	StyleUse
+	Named bool // by an address that cannot be rewritten
+}
+
+// groupOf returns the scripts of pages with a page's import maps.
+func (s *Scripts) groupOf(p *graph.Page) *group {
+	from, external := s.Files.PageBase(p)
+	key := ""
+	if !external {
+		for _, at := range p.Maps {
+			key += from.String() + "\x00" + p.File.Text[at.Start:at.End]
+		}
+	}
+	if key == "" {
+		return s.groupWith("", nil, from)
+	}
+	return s.groupWith(key, p, from)
+}
+
+// groupWith returns the scripts of pages with the import maps of a page, whose
+// addresses count from a path, or with none. The key tells these maps from others.
+func (s *Scripts) groupWith(key string, p *graph.Page, from source.Path) *group {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if m := s.byMaps[key]; m != nil {
+		return m
+	}
+	if s.byMaps == nil {
+		s.byMaps = make(map[string]*group)
+	}
+	m := &group{Scripts: s, key: key, resolver: graph.Modules{Files: s.Files, Base: s.Base}, files: make(map[source.Path]*Module), later: make(map[source.Path]*Later)}
+	s.byMaps[key] = m
+	if p == nil {
+		return m
+	}
+	for _, at := range p.Maps {
+		if err := m.resolver.AddMap(p.File.Text[at.Start:at.End], from); err != nil {
+			s.Report(diag.Diagnostic{Code: code.BadImportMap, Severity: diag.Warning, Span: p.SpanOf(at), Message: "this " + err.Error()})
+		}
+	}
+	return m
+}
+
+// load returns the script at a path.
+func (g *group) load(p source.Path) *Module {
+	g.mu.Lock()
+	mod := g.files[p]
+	if mod == nil {
+		mod = &Module{of: g}
+		g.files[p] = mod
+	}
+	g.mu.Unlock()
+	mod.once.Do(func() {
+		if file, err := g.Parsed.Load(g.Files, p); err == nil { // else it is copied as any file, or missing
+			mod.File = file
+			mod.Requests = g.requests(file, p)
+			g.noteRun(p, mod)
+		}
+	})
+	return mod
+}
+
+// noteRun notes that a script is run.
+func (s *Scripts) noteRun(p source.Path, mod *Module) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.run == nil {
+		s.run = make(map[source.Path][]*Module)
+	}
+	s.run[p] = append(s.run[p], mod)
+}
+
+// requests resolves what a script imports, with addresses that count from a path.
+func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
+	var out []Request
+	for _, imp := range file.Imports {
+		at := file.File.Pos(imp.At.Start).To(uint32(imp.At.End))
+		if r, ok := g.request(imp, from, at); ok {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// request resolves one import. ok is false if it leads to no file of the project.
+func (g *group) request(imp script.Import, from source.Path, at source.Span) (r Request, ok bool) {
+	t, bare := g.resolve(imp, from)
+	styles := graph.IsStyle(imp)
+	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // by browsers
+	switch {
+	case bare:
+		g.Report(g.bareImport(imp, at))
+		return r, false
+	case t.Kind == graph.External && unreadable:
+		g.Report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: at,
+			Message: "a sheet from elsewhere cannot be imported by a script", Mend: "link it from the page"})
+		return r, false
+	case t.Kind == graph.External:
+		return r, false
+	}
+	if d, bad := g.Files.BadTarget(t, imp.Specifier, at); bad {
+		if !styles {
+			d.Severity = diag.Warning
+		}
+		g.Report(d)
+		return r, false
+	}
+	r = Request{Import: imp, Place: at, Path: t.Path, Use: useOf(imp, styles, t.Path)}
+	if unreadable && imp.Binds {
+		g.Report(diag.Diagnostic{Code: code.NamedStyleImport, Severity: diag.Error, Span: at,
+			Message: "this import gives a name to a sheet without saying that it is one",
+			Mend:    `write with { type: "css" } behind it to get the sheet as an object, or import it without a name to have it style the page`})
+		return r, false
+	}
+	return r, g.isThere(r)
+}
+
+// IsSheet reports whether the file is a style sheet.
+func (r *Request) IsSheet() bool {
+	return r.Use == Styles || r.Use == StylesLate || r.Use == TakesSheet
+}
+
+func useOf(imp script.Import, styles bool, p source.Path) Use {
+	switch {
+	case styles && (imp.Kind == script.Address || imp.Type != ""):
+		return TakesSheet
+	case styles && imp.Kind == script.Dynamic:
+		return StylesLate
+	case styles:
+		return Styles
+	case imp.Type != "":
+		return TakesFile
+	case imp.Kind == script.Dynamic, imp.Kind == script.Address && inventory.IsScript(p.Name):
+		return RunsLate
+	case imp.Kind == script.Address:
+		return TakesFile
+	}
+	return Runs
+}
+
+// resolve returns what an import leads to. Addresses are no specifiers: to them no
+// import map applies, and they need no dots before them.
+func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, bare bool) {
+	if imp.Kind == script.Address {
+		return g.Files.Resolve(from, imp.Specifier), false
+	}
+	return g.resolver.Resolve(from, imp.Specifier)
+}
+
+// bareImport words an import of a name that means nothing to a browser.
+func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
+	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
+		Message: fmt.Sprintf("browsers do not know where %q is: no import map of the page gives it an address", imp.Specifier),
+		Mend:    `write "./" before a path that counts from this script, or name it in an import map`}
+	if graph.IsStyle(imp) {
+		d.Severity = diag.Error
+		d.Message = fmt.Sprintf("%q is no path: one that counts from this script starts with \"./\"", imp.Specifier)
+		d.Mend = fmt.Sprintf("write %q, or %q for the sheet of an installed package", "./"+imp.Specifier, "package:"+imp.Specifier)
+	}
+	return d
+}
+
+// isThere reports whether the file of a request exists, and says so if not.
+func (g *group) isThere(r Request) bool {
+	if g.Files.Exists(r.Path) {
+		return true
+	}
+	d := diag.Diagnostic{Code: code.Missing, Severity: diag.Error, Span: r.Place, Mend: g.Files.Near(r.Path), Cause: r.Path.String(),
+		Message: fmt.Sprintf("the script imports a sheet %q that does not exist", g.Files.Show(r.Path))}
+	if !r.IsSheet() {
+		d.Code, d.Severity = code.MissingScript, diag.Warning
+		d.Message = fmt.Sprintf("the script names a file %q that does not exist", g.Files.Show(r.Path))
+	} else {
+		g.Files.ExplainPackage(&d, r.Path, r.Path.String())
+	}
+	g.Report(d)
+	return false
+}
+
+// run is a walk over modules in the order in which they are evaluated.
+type run struct {
+	*group
+	program *Program
+	page    *graph.Page // from which paths in scripts may count as well; nil if none is known
+	seen    map[source.Path]bool
+	styled  map[source.Path]bool
+	met     map[*Later]bool
+	scanned map[source.Path]bool // files that were looked through for names
+}
+
+func (g *group) newRun(p *graph.Page) *run {
+	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*Later]bool), scanned: make(map[source.Path]bool)}
+}
+
+// file runs the script at a path, that the source at a span names.
+func (r *run) file(p source.Path, at source.Span) {
+	if r.seen[p] {
+		return
+	}
+	r.seen[p] = true
+	r.copy(p, at)
+	if inventory.IsScript(p.Name) {
+		r.script(r.load(p), p)
+	}
+}
+
+// copy notes a file to be copied, if it is one that is.
+func (r *run) copy(p source.Path, at source.Span) {
+	if r.Files.IsCopied(p) {
+		r.program.Files = append(r.program.Files, FileUse{p, at})
+		r.scan(p)
+	}
+}
+
+// script runs a script whose addresses count from a path.
+func (r *run) script(mod *Module, from source.Path) {
+	for _, q := range mod.Requests {
+		switch q.Use {
+		case Runs:
+			r.file(q.Path, q.Place)
+		case Styles:
+			r.style(StyleUse{Path: q.Path, At: q.Place})
+		case RunsLate, StylesLate:
+			r.laterOn(q.Path, q.Place)
+		case TakesSheet:
+			r.program.Taken = append(r.program.Taken, Taken{StyleUse: StyleUse{Path: q.Path, At: q.Place}})
+		case TakesFile:
+			r.copy(q.Path, q.Place)
+		}
+	}
+	if mod.File == nil {
+		return
+	}
+	bases := r.bases(from)
+	span := func(l graph.Literal) source.Span { return mod.File.File.Pos(l.At.Start).To(uint32(l.At.End)) }
+	for _, l := range mod.File.Paths {
+		r.mention(mention{l.Text, span(l), bases, strings.Contains(l.Text, "/")})
+	}
+	for _, l := range mod.File.Words {
+		r.stem(l.Text, span(l))
+	}
+	for _, l := range mod.File.Made {
+		r.made(l, span(l), bases)
+	}
+	r.sourceMap(mod.File, from)
+}
+
+// style notes a sheet. A module is evaluated once, so the first import counts.
+func (r *run) style(s StyleUse) {
+	if !r.styled[s.Path] {
+		r.styled[s.Path] = true
+		r.program.Sheets = append(r.program.Sheets, s)
+	}
+}
+
+// laterOn notes what is loaded later.
+func (r *run) laterOn(p source.Path, at source.Span) {
+	r.mu.Lock()
+	l := r.group.later[p]
+	if l == nil {
+		l = &Later{Path: p, At: at}
+		r.group.later[p] = l
+	}
+	r.mu.Unlock()
+	if r.met[l] {
+		return
+	}
+	r.met[l] = true
+	r.program.Later = append(r.program.Later, l)
+}
+
+// sourceMap notes the map of a script.
+func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
+	if f.Map.Text == "" || strings.HasPrefix(f.Map.Text, "data:") {
+		return
+	}
+	if t := r.Files.Resolve(from, f.Map.Text); t.Kind == graph.Local {
+		r.copy(t.Path, f.File.Pos(f.Map.At.Start).To(uint32(f.Map.At.End)))
+	}
+}
+
+// programOf returns what runs when what is loaded later is. It does not depend on the
+// page, but for paths that may count from it.
+func (g *group) programOf(l *Later) *Program {
+	l.once.Do(func() {
+		r := g.newRun(nil)
+		if inventory.IsScript(l.Path.Name) {
+			r.file(l.Path, l.At)
+		} else if inventory.IsSheet(l.Path.Name) {
+			r.style(StyleUse{Path: l.Path, At: l.At})
+		} else {
+			r.copy(l.Path, l.At)
+		}
+		l.runs = r.program
+	})
+	return l.runs
+}
+
+// Program works out what the scripts of a page run. What they load later, and what
+// that loads, is in its list.
+func (s *Scripts) Program(p *graph.Page) *Program {
+	g := s.groupOf(p)
+	r := g.newRun(p)
+	for i, tag := range p.Scripts {
+		at := p.Place(tag.Ref)
+		if tag.Text.End > 0 {
+			mod := g.inlineScript(p, i)
+			r.program.Inline = append(r.program.Inline, mod)
+			s.checkClassic(tag, mod, source.SpanOf(p.File.Pos(tag.Text.Start), 0))
+			from, _ := s.Files.PageBase(p)
+			r.script(mod, from)
+			continue
+		}
+		t := s.Files.ResolveIn(p, tag.Ref)
+		if t.Kind != graph.Local || strings.TrimSpace(tag.Address) == "" {
+			continue
+		}
+		if !s.Files.Exists(t.Path) && !graph.IsTemplate(tag.Address) {
+			d := diag.Diagnostic{Code: code.MissingScript, Severity: diag.Warning, Span: at,
+				Message: fmt.Sprintf("the page loads a script %q that does not exist", s.Files.Show(t.Path)), Mend: s.Files.Near(t.Path), Cause: t.Path.String()}
+			inventory.RewordUnclosed(&d, tag.Address)
+			g.Report(d)
+			continue
+		}
+		r.file(t.Path, at)
+		if inventory.IsScript(t.Path.Name) {
+			s.checkClassic(tag, g.load(t.Path), at)
+		}
+	}
+	r.mentionsIn(p)
+	r.lookUps(p)
+	r.finish()
+	return r.program
+}
+
+// finish adds what is run later, and by that, to what runs.
+func (r *run) finish() {
+	for i := 0; i < len(r.program.Later); i++ {
+		runs := r.programOf(r.program.Later[i])
+		for _, l := range runs.Later {
+			if !r.met[l] {
+				r.met[l] = true
+				r.program.Later = append(r.program.Later, l)
+			}
+		}
+		r.program.Files = append(r.program.Files, runs.Files...)
+		r.program.Taken = append(r.program.Taken, runs.Taken...)
+		for _, f := range runs.Folders {
+			r.folder(f.Name, f.At)
+		}
+		r.program.Plain = append(r.program.Plain, runs.Plain...)
+	}
+}
+
+// checkClassic warns of a script that imports as only modules may.
+func (s *Scripts) checkClassic(tag graph.Script, mod *Module, at source.Span) {
+	if tag.Module || mod.File == nil {
+		return
+	}
+	i := slices.IndexFunc(mod.File.Imports, func(imp script.Import) bool { return imp.Kind <= script.ReExport })
+	if i < 0 {
+		return
+	}
+	imp := mod.File.Imports[i]
+	s.Report(diag.Diagnostic{Code: code.ClassicImport, Severity: diag.Warning, Span: at,
+		Message: "browsers do not run this script: it imports others, and is not loaded as a module",
+		Mend:    `write type="module" in its script element`,
+		Related: []diag.Related{{Span: mod.File.File.Pos(imp.At.Start).To(uint32(imp.At.End)), Message: "imported here"}}})
+}
+
+// inlineScript returns the i-th script of a page, which stands in it.
+func (g *group) inlineScript(p *graph.Page, i int) *Module {
+	from, _ := g.Files.PageBase(p)
+	file := graph.ReadScript(p.File, p.Scripts[i].Text)
+	return &Module{of: g, File: file, Requests: g.requests(file, from)}
+}
+
+// Entry is a file that runs or styles by itself: no page loads it, the settings name it.
+type Entry struct {
+	Path source.Path
+	At   source.Span
+}
+
+// ProgramOf works out what some scripts and sheets run, as modules of a page without import maps would.
+func (s *Scripts) ProgramOf(entries []Entry) *Program {
+	r := s.groupWith("", nil, source.Path{}).newRun(nil)
+	for _, e := range entries {
+		if inventory.IsScript(e.Path.Name) {
+			r.file(e.Path, e.At)
+		} else {
+			r.style(StyleUse{e.Path, e.At, true})
+		}
+	}
+	r.finish()
+	return r.program
+}

@@ -1,0 +1,208 @@
+// Package query answers questions about a project: which constants it has, what it imports, which values its sheets repeat,
+// and why a selector is in the output or is not. Answers are values; nothing is written.
+package query
+
+import (
+	"context"
+	"fmt"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/value"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/project"
+	"rinzel/internal/site"
+	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
+)
+
+// Constants is what is known of the constants of a project.
+type Constants struct {
+	Sheets      []SheetConstants // one for each sheet that a page links
+	Diagnostics []diag.Diagnostic
+}
+
+// SheetConstants are the constants of a linked sheet and of all that it imports.
+type SheetConstants struct {
+	Sheet     string // as people are shown it
+	Constants []Constant
+}
+
+// Constant is what is known of one constant.
+type Constant struct {
+	Path    string
+	Value   string // empty if it was dropped
+	Dropped bool
+	Color   *[3]uint8 // red, green and blue of a value that is a colour, for a swatch
+	Set     Setting   // where it got its value, or was dropped
+	Others  []Setting // what the value stands in place of, and defaults that gave way
+	From    []string  // the constants that its value was worked out from
+	Gives   []string  // the constants that were worked out from it
+	Rules   int       // how many rules read it
+}
+
+// Setting is a rule that sets a constant or gives it a default.
+type Setting struct {
+	Kind  compose.SetKind
+	Value string
+	At    source.Span
+	Reads int // how many rules and constants read it before the next one was set
+}
+
+// ListConstants works out the sheets that the pages link, and returns their
+// constants. The findings are those of the sheets, and beside them overrides
+// that repeat a default, drops that something puts back, and constants that
+// nothing reads. The error is one of our run.
+func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
+	survey, err := site.NewSurvey(p)
+	if err != nil {
+		return nil, err
+	}
+	out := &Constants{}
+	checks := constantChecks{read: make(map[source.Span]bool)}
+	for _, from := range survey.EntryPaths(ctx) {
+		e, ok := survey.Entry(ctx, from, false)
+		if err := survey.Err(ctx); err != nil {
+			return nil, err
+		}
+		if ok {
+			out.Sheets = append(out.Sheets, SheetConstants{p.Tree.Show(from), constantsOf(e.Constants)})
+			checks.add(e.Constants)
+		}
+	}
+	var list diag.List
+	list.Add(survey.Diagnostics()...)
+	list.Add(checks.findings(func(at source.Span) bool { return isOwn(p, at) })...)
+	out.Diagnostics = list.Sorted(p.Tree.Set)
+	return out, nil
+}
+
+// isOwn reports whether a place is in the source folder or the settings.
+func isOwn(p *project.Project, at source.Span) bool {
+	f := p.Tree.Set.File(at.Start.File)
+	return f.Path.Root == "" || f.Name == p.Settings.File
+}
+
+func constantsOf(r *compose.Record) []Constant {
+	var out []Constant
+	gives := make(map[string][]string)
+	for _, e := range r.Entries() {
+		for _, from := range e.From {
+			gives[from] = append(gives[from], e.Path)
+		}
+	}
+	for _, e := range r.Entries() {
+		set, holds := e.Current()
+		if !set.At.IsValid() && len(e.Sets) == 0 {
+			continue // it is only read, with a fallback
+		}
+		set.Reads = 0 // nothing took its place
+		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Gives: gives[e.Path], Rules: e.Rules}
+		if holds {
+			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
+		}
+		for _, o := range e.Overridden() {
+			c.Others = append(c.Others, settingOf(o))
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+func settingOf(s compose.Set) Setting { return Setting{s.Kind, print.Values(s.Value), s.At, s.Reads} }
+
+// swatch returns the colour that a value is.
+func swatch(values []ast.Value) *[3]uint8 {
+	if len(values) != 1 {
+		return nil
+	}
+	c, ok := value.ColorOf(&values[0])
+	if !ok {
+		return nil
+	}
+	var out [3]uint8
+	for i, x := range c.Mapped().Channels {
+		out[i] = uint8(x*255 + 0.5)
+	}
+	return &out
+}
+
+// constantChecks gathers what is odd about constants. A rule that sets one may
+// do so for several linked sheets; it is read if any of them reads it.
+type constantChecks struct {
+	read  map[source.Span]bool
+	order []compose.Set
+	names map[source.Span]string
+	found []diag.Diagnostic
+}
+
+func (c *constantChecks) add(r *compose.Record) {
+	if c.names == nil {
+		c.names = make(map[source.Span]string)
+	}
+	derives := make(map[string]bool)
+	for _, e := range r.Entries() {
+		for _, from := range e.From {
+			derives[from] = true
+		}
+	}
+	for _, e := range r.Entries() {
+		c.drops(e)
+		set, holds := e.Current()
+		if !holds {
+			continue
+		}
+		c.repeats(e, set)
+		if _, met := c.read[set.At]; !met {
+			c.order = append(c.order, set)
+			c.names[set.At] = e.Path
+		}
+		c.read[set.At] = c.read[set.At] || e.Rules > 0 || derives[e.Path]
+	}
+}
+
+// repeats finds an override that equals the default.
+func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
+	if set.Kind == compose.ByDefault {
+		return
+	}
+	for _, o := range e.Overridden() {
+		if o.Kind == compose.ByDefault && ast.EqualValues(o.Value, set.Value) {
+			c.found = append(c.found, diag.Diagnostic{Code: code.SameDefault, Severity: diag.Warning, Span: set.At,
+				Message: fmt.Sprintf("this sets %q to %q, which is its default", e.Path, print.Values(set.Value)),
+				Related: []diag.Related{{Span: o.At, Message: "the default is set here"}}, Mend: "leave it out, or set another value"})
+			return
+		}
+	}
+}
+
+// drops finds a drop that something puts back.
+func (c *constantChecks) drops(e *compose.Entry) {
+	var dropped *compose.Set
+	for i := range e.Sets {
+		s := &e.Sets[i]
+		switch {
+		case s.Kind == compose.ByDrop:
+			dropped = s
+		case dropped != nil && !s.GaveWay:
+			c.found = append(c.found, diag.Diagnostic{Code: code.PutBack, Severity: diag.Warning, Span: dropped.At,
+				Message: fmt.Sprintf("%q is dropped here, and something sets it again", e.Path),
+				Related: []diag.Related{{Span: s.At, Message: "it is put back here"}}, Mend: "drop it behind that, or leave one of the two out"})
+			dropped = nil
+		}
+	}
+}
+
+// findings returns what was found, of unread constants only those whose place is
+// the project's own: a library has constants that a site has no use for.
+func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic {
+	out := c.found
+	for _, s := range c.order {
+		if !c.read[s.At] && s.Kind != compose.ByTokens && own(s.At) {
+			out = append(out, diag.Diagnostic{Code: code.Unread, Severity: diag.Warning, Span: s.At,
+				Message: fmt.Sprintf("nothing reads the constant %q", c.names[s.At])})
+		}
+	}
+	return out
+}

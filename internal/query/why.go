@@ -1,0 +1,261 @@
+package query
+
+import (
+	"cmp"
+	"context"
+	"maps"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/evidence"
+	"rinzel/internal/project"
+	"rinzel/internal/site"
+	"rinzel/internal/source"
+	"rinzel/internal/step/purge"
+)
+
+// This file answers why a selector is in the output, or is not.
+
+// Purged is what purging makes of a site.
+type Purged struct {
+	Profile     project.Profile
+	Judged      []site.Judged // every selector and definition, bundle by bundle
+	Sheets      []SheetShare  // what goes of each sheet, the largest part first
+	Bundles     []site.Bundle
+	NoRule      []ClassUse // classes of pages that no sheet has a rule for
+	Diagnostics []diag.Diagnostic
+	uses        map[string][]source.Pos // where names are in use, one place a file
+}
+
+// SheetShare is how much purging removes of a sheet.
+type SheetShare struct {
+	Sheet   string `json:"sheet"`     // as people are shown it
+	Rules   int    `json:"selectors"` // each counted once however many bundles have it
+	Removed int    `json:"purged"`
+}
+
+// ClassUse is a class of pages.
+type ClassUse struct {
+	Class string
+	At    source.Pos // where it is first
+	Near  string     // a class that sheets have, and that may have been meant; or empty
+}
+
+// Purging works out what purging makes of a site, and writes nothing. The profile
+// must be one that purges. The error is one of our run.
+func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
+	opts.Ledger = true
+	res, err := site.Build(ctx, p, opts)
+	if err != nil {
+		return nil, err
+	}
+	out := &Purged{Profile: res.Profile, Judged: res.Ledger, Bundles: res.Bundles, Diagnostics: res.Diagnostics, uses: make(map[string][]source.Pos)}
+	out.Sheets = Shares(p.Tree.Set, res.Ledger)
+	if res.Evidence == nil {
+		return out, nil
+	}
+	out.NoRule = noRule(res.Ledger, res.Evidence.All)
+	files := slices.SortedFunc(slices.Values(res.Evidence.Files), func(a, b evidence.FileEvidence) int { return cmp.Compare(a.File.Name, b.File.Name) })
+	for _, f := range files {
+		f.Names.Each(func(name string, at source.Pos) { out.uses[name] = append(out.uses[name], at) })
+	}
+	return out, nil
+}
+
+// Shares counts what goes of each sheet by a ledger, the largest part first.
+func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
+	type written struct { // a loop writes many in one place
+		at   source.Span
+		text string
+	}
+	kept := make(map[written]bool)
+	for i := range ledger {
+		j := &ledger[i]
+		w := written{j.At, j.Text()}
+		kept[w] = kept[w] || j.Kept
+	}
+	bySheet := make(map[string]SheetShare)
+	for w, stays := range kept {
+		if f := files.File(w.at.Start.File); f != nil {
+			s := bySheet[f.Name]
+			s.Sheet = f.Name
+			if s.Rules++; !stays {
+				s.Removed++
+			}
+			bySheet[f.Name] = s
+		}
+	}
+	return slices.SortedFunc(maps.Values(bySheet), func(a, b SheetShare) int {
+		return cmp.Or(cmp.Compare(b.Removed*a.Rules, a.Removed*b.Rules), strings.Compare(a.Sheet, b.Sheet))
+	})
+}
+
+// noRule returns the classes of pages that no selector names.
+func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
+	named := make(map[string]bool)
+	for _, j := range ledger {
+		classesIn(j.Selector, named)
+	}
+	all := slices.Sorted(maps.Keys(named))
+	var out []ClassUse
+	for name, at := range evidence.Classes() {
+		if !named[name] {
+			out = append(out, ClassUse{name, at, diag.Nearest(name, all)})
+		}
+	}
+	slices.SortFunc(out, func(a, b ClassUse) int { return strings.Compare(a.Class, b.Class) })
+	return out
+}
+
+// classesIn adds the classes that a selector names, those in arguments included.
+func classesIn(s ast.Selector, to map[string]bool) {
+	for i := range s {
+		if s[i].Kind == ast.ClassSelector {
+			to[token.Unescape(s[i].Name)] = true
+		}
+		if s[i].Args != nil {
+			for _, arg := range s[i].Args.Selectors {
+				classesIn(arg, to)
+			}
+		}
+	}
+}
+
+// Answer is what is known of a selector that was asked about.
+type Answer struct {
+	Parts  []string      // of what was asked for: ".notice", "#quay", "p"
+	Judged []site.Judged // selectors that have all parts
+	// Uses are the places where scripts, pages and other files have the name of each
+	// part, one a file at the most.
+	Uses map[string][]source.Pos
+	Near []string // names that sheets have, and that may have been meant, if none has the parts
+}
+
+// Ask returns what is known of a selector. A word alone stands for the class, ID,
+// element or definition of that name, whichever there is. ok is false if the question cannot
+// be read as a selector.
+func (o *Purged) Ask(question string) (a Answer, ok bool) {
+	a.Uses = make(map[string][]source.Pos)
+	question = strings.TrimSpace(question)
+	var match func(j *site.Judged) bool
+	switch {
+	case strings.HasPrefix(question, "@"):
+		a.Parts = []string{question}
+		match = func(j *site.Judged) bool { return j.Name == question }
+		_, name, _ := strings.Cut(question, " ")
+		a.Uses[question] = o.uses[name]
+	case isWord(question):
+		a.Parts = []string{question}
+		match = func(j *site.Judged) bool {
+			_, name, _ := strings.Cut(j.Name, " ")
+			return name == question || o.has(j.Selector, "."+question) || o.has(j.Selector, "#"+question) || o.has(j.Selector, question)
+		}
+		a.Uses[question] = o.uses[question]
+	default:
+		parts := partsOf(question)
+		if len(parts) == 0 {
+			return a, false
+		}
+		a.Parts = parts
+		match = func(j *site.Judged) bool {
+			return j.Selector != nil && !slices.ContainsFunc(parts, func(p string) bool { return !o.has(j.Selector, p) })
+		}
+		for _, part := range parts {
+			a.Uses[part] = o.uses[strings.TrimLeft(part, ".#")]
+		}
+	}
+	for i := range o.Judged {
+		if match(&o.Judged[i]) {
+			a.Judged = append(a.Judged, o.Judged[i])
+		}
+	}
+	if len(a.Judged) == 0 {
+		a.Near = o.near(a.Parts)
+	}
+	return a, true
+}
+
+func isWord(s string) bool {
+	return s != "" && !strings.ContainsAny(s, ".#[]:>+~*, ()")
+}
+
+// partsOf returns the parts of a selector that purging judges, as they are written.
+func partsOf(text string) []string {
+	f := new(source.Set).Add(source.Path{}, "", text+"{}")
+	sheet, _ := parse.Sheet(f)
+	var out []string
+	ast.Walk(sheet.Nodes, func(n ast.Node) bool {
+		if r, ok := n.(*ast.StyleRule); ok {
+			for _, s := range r.Selectors {
+				for i := range s {
+					if part := partText(&s[i]); part != "" && !slices.Contains(out, part) {
+						out = append(out, part)
+					}
+				}
+			}
+		}
+		return true
+	})
+	return out
+}
+
+// partText returns a class, ID, element or attribute with its sign; "" for all else.
+func partText(s *ast.Simple) string {
+	switch s.Kind {
+	case ast.ClassSelector:
+		return "." + token.Unescape(s.Name)
+	case ast.IDSelector:
+		return "#" + token.Unescape(s.Name)
+	case ast.TypeSelector:
+		return strings.ToLower(token.Unescape(s.Name))
+	case ast.AttributeSelector:
+		return "[" + strings.ToLower(token.Unescape(s.Name)) + "]"
+	}
+	return ""
+}
+
+// has reports whether a selector has a part, in its arguments perhaps.
+func (o *Purged) has(s ast.Selector, part string) bool {
+	for i := range s {
+		if partText(&s[i]) == part {
+			return true
+		}
+		if s[i].Args != nil && slices.ContainsFunc(s[i].Args.Selectors, func(arg ast.Selector) bool { return o.has(arg, part) }) {
+			return true
+		}
+	}
+	return false
+}
+
+// near returns names that may have been meant: of sheets, or of where names are in use.
+func (o *Purged) near(parts []string) []string {
+	all := make(map[string]bool)
+	for i := range o.Judged {
+		for k := range o.Judged[i].Selector {
+			if text := partText(&o.Judged[i].Selector[k]); text != "" {
+				all[text] = true
+			}
+		}
+	}
+	names := slices.Sorted(maps.Keys(all))
+	var out []string
+	for _, part := range parts {
+		if all[part] {
+			continue
+		}
+		candidates := []string{part}
+		if isWord(part) {
+			candidates = []string{"." + part, "#" + part, part}
+		}
+		for _, c := range candidates {
+			if near := diag.Nearest(c, names); near != "" && !slices.Contains(out, near) {
+				out = append(out, near)
+			}
+		}
+	}
+	return out
+}

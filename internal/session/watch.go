@@ -1,0 +1,202 @@
+package session
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/watch"
+)
+
+// Watch is a session that the system tells what changed. It is told of all that the last build read.
+type Watch struct {
+	*Session
+	// Ignore reports whether changes of a file are nothing to build again for; nil ignores none.
+	Ignore func(name string) bool
+
+	watcher  *watch.Watcher
+	paths    []string // of the watched folders
+	settings string   // the absolute path of the settings file
+	lost     bool     // the watcher does not tell of all any more, so that another one is to be started
+
+	single  map[string][]source.Path // files that are watched one by one, by absolute names, and all that they were read as
+	ends    map[string]bool          // links that the last build went by, and the files at their ends
+	above   map[string]bool          // folders around these, which may be moved
+	locked  map[string]bool          // what the last build had no right to read
+	awaited map[string]bool          // what is not there, and would bring a missing package or a file of one
+}
+
+// Changes are what changed since the last build.
+type Changes struct {
+	Names []string // absolute names of files and folders, sorted
+	// Lost tells that more changed at once than the system tells of, so that everything is looked at again.
+	Lost bool
+}
+
+// StartWatch opens a project and watches its folders. The caller closes the watch.
+func StartWatch(opts Options) (*Watch, error) {
+	w := &Watch{Session: &Session{opts: opts}}
+	w.adopt = w.follow
+	if err := w.reopen(); err != nil {
+		return nil, errors.Join(err, w.Close())
+	}
+	return w, nil
+}
+
+// Close ends the watch and closes the session.
+func (w *Watch) Close() error {
+	if w.watcher == nil {
+		return w.Session.Close()
+	}
+	return errors.Join(w.watcher.Close(), w.Session.Close())
+}
+
+// Folders returns the absolute paths of the folders and files that are watched as such, in order.
+func (w *Watch) Folders() []string { return slices.Clone(w.paths) }
+
+// Build builds the project, and watches all that was read for it.
+func (w *Watch) Build(ctx context.Context) (*Update, error) {
+	u, err := w.Session.Build(ctx)
+	if err == nil && w.cache != nil {
+		err = w.followRead()
+	}
+	return u, err
+}
+
+// Next waits until something changes that a build depends on, and has the session heed it. The error is that of a context that
+// ended, or one of our run.
+func (w *Watch) Next(ctx context.Context) (Changes, error) {
+	for {
+		names, err := w.watcher.Next(ctx)
+		if errors.Is(err, watch.ErrOverflow) {
+			w.lost = true
+			return Changes{Names: []string{w.settings}, Lost: true}, w.reopen()
+		}
+		if err != nil {
+			return Changes{}, err
+		}
+		if names = slices.DeleteFunc(names, w.isNothing()); len(names) > 0 {
+			return Changes{Names: names}, w.Apply(names)
+		}
+	}
+}
+
+// Apply is as [Session.Apply], and knows what the files that are watched one by one were read as.
+func (w *Watch) Apply(changed []string) error {
+	paths, ok := w.pathsOf(changed)
+	for _, name := range changed {
+		if w.above[name] {
+			w.lost = true // what is in it is watched under names of before
+		}
+		if w.lost || w.awaited[name] {
+			ok = false
+		}
+		paths = append(paths, w.single[name]...)
+	}
+	if !ok {
+		return w.reopen()
+	}
+	w.apply(paths)
+	return nil
+}
+
+// isNothing returns what tells changes apart that no build is needed for.
+func (w *Watch) isNothing() func(name string) bool {
+	var known *index
+	var folders map[string]string
+	if w.cache != nil {
+		known, folders = w.known(), foldersByRoot(w.project)
+	}
+	return func(name string) bool {
+		if w.Ignore != nil && w.Ignore(name) {
+			return true
+		}
+		if known == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {
+			return false
+		}
+		paths := pathsIn(folders, name)
+		return len(paths) > 0 && !slices.ContainsFunc(paths, func(p source.Path) bool { return !known.isUnread(p) })
+	}
+}
+
+// cannotWatch words that folders cannot be watched.
+func cannotWatch(err error) error {
+	if errors.Is(err, syscall.ENOSPC) {
+		return fmt.Errorf("cannot watch: the system watches no more folders (%w); leave folders out by exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
+	}
+	return fmt.Errorf("cannot watch: %w", err)
+}
+
+// follow watches the folders of a project, unless they are watched.
+func (w *Watch) follow(p *project.Project) error {
+	const most = 10 // folders that come and go for ever are none to wait for
+	for i := 0; ; i++ {
+		folders, settings, err := watchedFolders(p, w.opts.Project.Settings)
+		if err != nil {
+			return err
+		}
+		var paths []string
+		for _, f := range folders {
+			paths = append(paths, filepath.Join(f.Path, f.Only))
+		}
+		w.settings = settings
+		if w.watcher != nil && slices.Equal(paths, w.paths) && !w.lost {
+			return nil
+		}
+		watcher, err := watch.Start(folders)
+		if errors.Is(err, fs.ErrNotExist) && i < most {
+			continue // one went meanwhile
+		}
+		if err != nil {
+			return cannotWatch(err)
+		}
+		if w.watcher != nil {
+			_ = w.watcher.Close()
+		}
+		watcher.Attributes = w.rightsChanged
+		w.watcher, w.paths, w.lost = watcher, paths, false
+		w.single, w.above, w.awaited = make(map[string][]source.Path), make(map[string]bool), make(map[string]bool)
+		if i == most {
+			return nil
+		}
+		// A folder that came before the watch began is none of them: look again.
+	}
+}
+
+// watchedFolders returns what a build of a project reads: the source folder, the
+// roots, and the settings file, by absolute paths. Those that are not there are
+// left out; the settings may come to name others.
+func watchedFolders(p *project.Project, named string) (out []watch.Folder, settings string, err error) {
+	add := func(dir string, skip func(string) bool) error {
+		abs, err := filepath.Abs(dir)
+		// The folder itself may go, and come back: what is around it is watched first, so that nothing is missed.
+		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
+			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
+		}
+		if err == nil && source.IsFolder(abs) {
+			out = append(out, watch.Folder{Path: abs, Skip: skip})
+		}
+		return err
+	}
+	if err := add(p.SourceDir(), p.Skip()); err != nil {
+		return nil, "", err
+	}
+	for _, dir := range p.RootDirs() {
+		err := add(dir, func(d string) bool {
+			base := d[strings.LastIndexByte(d, '/')+1:]
+			return strings.HasPrefix(base, ".") && base != "." || base == project.PackageFolder
+		})
+		if err != nil {
+			return nil, "", err
+		}
+	}
+	settings, err = settingsFile(p, named)
+	return append(out, watch.Folder{Path: filepath.Dir(settings), Only: filepath.Base(settings)}), settings, err
+}

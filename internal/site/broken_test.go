@@ -1,0 +1,224 @@
+package site_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"rinzel/internal/project"
+)
+
+// TestBrokenPages holds that a development build writes the pages without errors, that pages with
+// errors show them, and that a production build with errors is not fit to be written.
+func TestBrokenPages(t *testing.T) {
+	const good = "-- site/good.html --\n<!doctype html><title>Good</title><link rel=stylesheet href=good.css><p>good</p>\n-- site/good.css --\np { color: green }\n"
+	tests := []struct {
+		name, archive string
+		broken        []string
+		shows         []string // of the first broken page
+		not           []string
+	}{
+		{"an error in a sheet of one page", good + "-- site/bad.html --\n<!doctype html><title>Bad</title><link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\np { color: const(colour) }\n",
+			[]string{"site/bad.html"}, []string{"[unknown-constant]", "bad.css:1:", "<p>bad</p>"}, nil},
+		{"an error in an imported sheet", good + "-- site/bad.html --\n<link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\n@import \"part.css\";\n-- site/part.css --\np { color: const(colour) }\n",
+			[]string{"site/bad.html"}, []string{"part.css:1:"}, nil},
+		{"an error in a sheet of two pages out of three", good + "-- site/a.html --\n<link rel=stylesheet href=bad.css><p>a</p>\n-- site/b.html --\n<link rel=stylesheet href=bad.css><p>b</p>\n-- site/bad.css --\np { color: const(colour) }\n",
+			[]string{"site/a.html", "site/b.html"}, []string{"[unknown-constant]"}, nil},
+		{"an import that leads nowhere", good + "-- site/bad.html --\n<style>@import \"gone.css\";</style><p>bad</p>\n",
+			[]string{"site/bad.html"}, []string{"gone.css", "[missing]"}, nil},
+		{"a link that leads nowhere is a warning", good + "-- site/bad.html --\n<link rel=stylesheet href=gone.css><p>bad</p>\n", nil, nil, nil},
+		{"text that looks like markup", good + "-- site/bad.html --\n<link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\np { content: \"<script>\" const(colour) }\n",
+			[]string{"site/bad.html"}, []string{"&lt;script&gt;"}, []string{"<script>"}},
+		{"warnings break nothing", good + "-- site/bad.html --\n<link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\np { colour: red }\n", nil, nil, nil},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			s := newSite(t, test.archive)
+			res, found := s.build(t, project.Development)
+			var broken []string
+			for _, name := range res.Broken {
+				broken = append(broken, strings.TrimPrefix(name, s.dir+"/"))
+			}
+			if !slices.Equal(broken, test.broken) {
+				t.Fatalf("broken are %q, want %q\n%s", broken, test.broken, found)
+			}
+			if !res.Writable() {
+				t.Error("a development build cannot be written")
+			}
+			texts := make(map[string]string)
+			for _, o := range res.Outputs {
+				texts[o.Path] = string(o.Data)
+			}
+			if text, ok := texts["good.html"]; !ok || strings.Contains(text, `role="alert"`) {
+				t.Errorf("the page without errors: %q", text)
+			}
+			if len(test.broken) == 0 {
+				return
+			}
+			first := texts[strings.TrimPrefix(test.broken[0], "site/")]
+			for _, s := range test.shows {
+				if !strings.Contains(first, s) {
+					t.Errorf("the broken page lacks %q:\n%s", s, first)
+				}
+			}
+			for _, s := range test.not {
+				if strings.Contains(first, s) {
+					t.Errorf("the broken page holds %q:\n%s", s, first)
+				}
+			}
+			res, _ = newSite(t, test.archive).build(t, project.Production)
+			if len(res.Broken) > 0 || res.Writable() {
+				t.Errorf("a release with errors can be written; broken are %q", res.Broken)
+			}
+		})
+	}
+}
+
+// TestErrorsOfAllPages holds that nothing is written if no page is without errors.
+func TestErrorsOfAllPages(t *testing.T) {
+	for name, archive := range map[string]string{
+		"the only page":  "-- site/a.html --\n<link rel=stylesheet href=a.css>\n-- site/a.css --\np { color: const(colour) }\n",
+		"the only pages": "-- site/a.html --\n<link rel=stylesheet href=a.css>\n-- site/b.html --\n<link rel=stylesheet href=a.css>\n-- site/a.css --\np { color: const(colour) }\n",
+	} {
+		t.Run(name, func(t *testing.T) {
+			if res, found := newSite(t, archive).build(t, project.Development); res.Writable() || len(res.Broken) > 0 {
+				t.Errorf("broken are %q; %s", res.Broken, found)
+			}
+		})
+	}
+}
+
+// TestIdlePatterns holds that each pattern of the settings that matches nothing is reported where it
+// stands, and none that matches.
+func TestIdlePatterns(t *testing.T) {
+	const site = "-- site/i.html --\n<link rel=stylesheet href=a.css><link rel=stylesheet href=gone.css><p>\n-- site/a.css --\np { top: 0 }\n-- site/docs/list.pdf --\n-- site/.well-known/key.txt --\n-- site/old/x.html --\n<p>\n"
+	tests := []struct {
+		setting string
+		codes   []string
+	}{
+		{`external = ["gone.css"]`, nil},
+		{`external = ["gone.css", "other.css"]`, []string{"idle-pattern"}},
+		{"external = [\"gone.css\"]\ncopy = [\"docs/*.pdf\"]", nil},
+		{"external = [\"gone.css\"]\ncopy = [\".well-known/**\"]", nil},
+		{"external = [\"gone.css\"]\ncopy = [\"doc/*.pdf\"]", []string{"idle-pattern"}},
+		{"external = [\"gone.css\"]\nexclude = [\"old/**\"]", nil},
+		{"external = [\"gone.css\"]\nexclude = [\"new/**\"]", []string{"idle-pattern"}},
+	}
+	for _, test := range tests {
+		res, found := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+test.setting+"\n"+site).build(t, project.Development)
+		var codes []string
+		for _, d := range res.Diagnostics {
+			if d.Code != "unnamed-files" {
+				codes = append(codes, string(d.Code))
+			}
+		}
+		if !slices.Equal(codes, test.codes) {
+			t.Errorf("%s: found %q, want %q\n%s", test.setting, codes, test.codes, found)
+		}
+	}
+}
+
+// TestPurgedMostly holds when a bundle of which little stays is reported.
+func TestPurgedMostly(t *testing.T) {
+	sheet := func(used, unused int) string {
+		var b strings.Builder
+		for i := range used {
+			fmt.Fprintf(&b, ".used-%d { top: 0 }\n", i)
+		}
+		for i := range unused {
+			fmt.Fprintf(&b, ".gone-%d { top: 0 }\n", i)
+		}
+		return b.String()
+	}
+	page := func(used int) string {
+		var b strings.Builder
+		for i := range used {
+			fmt.Fprintf(&b, "<p class=used-%d>", i)
+		}
+		return b.String()
+	}
+	tests := []struct {
+		used, unused int
+		settings     string
+		want         string
+	}{
+		{1, 30, "", "purged-mostly"},
+		{3, 27, "", ""},
+		{2, 19, "", "purged-mostly"},
+		{1, 18, "", ""}, // too few to tell
+		{1, 30, "[purge]\nmost = 100\n", ""},
+		{1, 30, "[purge]\nmost = 80\n", "purged-most"},
+		{30, 1, "", ""},
+	}
+	for _, test := range tests {
+		archive := "-- rinzel.toml --\nsource = \"site\"\n" + test.settings + "-- site/i.html --\n<link rel=stylesheet href=a.css>" + page(test.used) + "\n-- site/a.css --\n" + sheet(test.used, test.unused)
+		res, found := newSite(t, archive).build(t, project.Production)
+		var code string
+		for _, d := range res.Diagnostics {
+			code += string(d.Code)
+		}
+		if code != test.want {
+			t.Errorf("%d used and %d unused rules, settings %q: found %q, want %q\n%s", test.used, test.unused, test.settings, code, test.want, found)
+		}
+	}
+}
+
+// TestTemplatesAreEvidence holds which files beside pages are read for names in use.
+func TestTemplatesAreEvidence(t *testing.T) {
+	const used = "<p class=\"berth\">x</p>\n"
+	tests := []struct {
+		file, text string
+		read       bool
+	}{
+		{"site/part.tmpl", used, true},
+		{"site/part.php", "<?php if ($x): ?>" + used, true},
+		{"site/data.json", `{"class": "berth"}`, true}, // the page names it
+		{"site/other.json", `{"class": "berth"}`, false},
+		{"site/list.md", "# Piers\n\n" + used, true},
+		{"site/part.widget", "<template>" + used + "</template>", true}, // an ending that nobody knows, and markup
+		{"site/part.widget", "berth", false},
+		{"site/readme", "berth\n", false},
+		{"site/img/a.svg", "<svg xmlns='http://www.w3.org/2000/svg'><g class='berth'/></svg>", false}, // nothing refers to it
+		{"other/part.tmpl", used, false},
+	}
+	for _, test := range tests {
+		archive := "-- site/i.html --\n<link rel=stylesheet href=a.css><b data-list=data.json>x</b>\n-- site/a.css --\nb { top: 0 } .berth { left: 0 }\n-- " + test.file + " --\n" + test.text + "\n"
+		res, found := newSite(t, archive).build(t, project.Production)
+		var css string
+		for _, o := range res.Outputs {
+			if strings.HasSuffix(o.Path, ".css") {
+				css += string(o.Data)
+			}
+		}
+		if got := strings.Contains(css, ".berth"); got != test.read {
+			t.Errorf("%s (%q): names in use are %v, want %v\n%s\n%s", test.file, test.text, got, test.read, css, found)
+		}
+	}
+}
+
+// TestBrokenPagesAreMended holds that a page which showed its errors is as ever when they are gone.
+func TestBrokenPagesAreMended(t *testing.T) {
+	s := newSite(t, "-- site/a.html --\n<link rel=stylesheet href=a.css><p>a</p>\n-- site/b.html --\n<p>b</p>\n-- site/a.css --\np { top: 0 }\n")
+	build := func(css string) string {
+		t.Helper()
+		if err := os.WriteFile(filepath.Join(s.dir, "site", "a.css"), []byte(css), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if res, found := s.build(t, project.Development); !res.Writable() {
+			t.Fatal(found)
+		}
+		data, err := os.ReadFile(filepath.Join(s.output(project.Development), "a.html"))
+		if err != nil && !os.IsNotExist(err) {
+			t.Fatal(err)
+		}
+		return string(data)
+	}
+	before := build("p { top: 0 }")
+	_ = build("p { top: const(x) }")
+	if after := build("p { top: 0 }"); after != before {
+		t.Errorf("the page is\n%s\nand was\n%s", after, before)
+	}
+}

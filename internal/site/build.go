@@ -1,0 +1,277 @@
+// Package site turns a project into its outputs: it finds the pages, works
+// out the sheets that each one reaches, takes them through their chains and the
+// finish, and returns files and findings as values. It writes nothing.
+//
+// [Build] is the place to start reading. The work is in the rooms below: link follows imports, bundle joins and prints, modules
+// follows scripts, evidence finds what is in use, emit names the outputs. This package plans which page loads what.
+package site
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/modules"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// Build builds all pages of a project. The error is one of our run, a
+// cancelled context among them; what is wrong with the sources is in the result.
+func Build(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
+	b, err := newBuilder(p, opts)
+	if err != nil {
+		return nil, err
+	}
+	b.pages = b.findPages()
+	res := &Result{Profile: b.profile}
+	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 {
+		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
+			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
+			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, name bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
+		res.Diagnostics = b.diags.Sorted(p.Tree.Set)
+		return res, nil
+	}
+	if err := b.gatherEvidence(ctx); err != nil {
+		return nil, err
+	}
+	out, err := b.site(ctx, res)
+	if err != nil {
+		return nil, err
+	}
+	b.idleChains()
+	b.idleKeeps()
+	b.idleGlobs()
+	b.changedPackages()
+	b.missingKeyframes(ctx)
+	b.showErrors(out, res)
+	if b.profile.Names == project.HashedNames {
+		out.Add(emit.Manifest(manifestOf(res.Bundles)))
+	}
+	for _, o := range b.cache.packer.Pack(out.Sorted(), b.profile.Compress) {
+		out.Add(o)
+	}
+	res.Outputs = out.Sorted()
+	b.otherCase(res.Outputs)
+	res.Unreached = b.unreached(res.Outputs)
+	res.Evidence = b.evidence
+	res.Diagnostics, res.Checks = b.findings()
+	if err := b.failure(); err != nil {
+		return nil, err
+	}
+	b.cache.store.Sweep()
+	return res, nil
+}
+
+// gatherEvidence finds out which names are in use, in a profile that purges.
+func (b *builder) gatherEvidence(ctx context.Context) (err error) {
+	if !b.purges() {
+		return nil
+	}
+	if b.evidence, err = b.gatherer().Gather(ctx, b.pages); err != nil {
+		return err
+	}
+	b.judgeBy(b.evidence.All)
+	b.report(b.evidence.Diagnostics...)
+	return nil
+}
+
+// site works out the pages: first the sheets of each, then which of them are
+// shared, then all bundles, and then the pages that link them.
+func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
+	w := work{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
+	err := b.inParallel(ctx, len(b.pages), func(i int) {
+		w.programs[i] = b.scripts.Program(b.pages[i])
+		w.perPage[i] = b.units(ctx, b.pages[i], w.programs[i])
+	})
+	if err != nil {
+		return nil, err
+	}
+	w.named = b.namedBundles()
+	for _, n := range w.named {
+		w.programs = append(w.programs, n.runs)
+	}
+	if err := b.planBundles(ctx, &w); err != nil {
+		return nil, err
+	}
+	if err := b.inParallel(ctx, len(w.bundles), func(i int) { b.make(ctx, w.bundles[i]) }); err != nil {
+		return nil, err
+	}
+	w.loading.makeModules(w.perPage, w.named)
+	rewritten := b.rewrittenScripts(w.loading)
+	made := make([]*pageResult, len(b.pages))
+	err = b.inParallel(ctx, len(b.pages), func(i int) { made[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, rewritten) })
+	if err != nil {
+		return nil, err
+	}
+	return b.gather(&w, made, rewritten, res), nil
+}
+
+// work is a site that is worked out.
+type work struct {
+	pages    []*graph.Page
+	perPage  [][]*unit
+	programs []*modules.Program // of the pages, then of the named bundles
+	named    []*named
+	kept     []Kept
+	loading  *loading
+	bundles  []*styles // all
+}
+
+// planBundles works out which bundles there are.
+func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
+	var own []*styles
+	for _, n := range w.named {
+		own = append(own, b.stylesOf(ctx, n))
+	}
+	b.assets.collect(w.programs)
+	all := slices.Concat(w.perPage...)
+	if b.purges() {
+		if err := b.measure(ctx, all); err != nil {
+			return err
+		}
+	}
+	plan := b.plan(all)
+	w.kept = plan.kept
+	w.loading = b.load(ctx, w.programs)
+	w.loading.markLinked(w.perPage)
+	w.bundles = slices.Concat(plan.bundles, own, w.loading.bundles, w.loading.order)
+	b.findCustomBases(w.bundles)
+	if b.purges() {
+		if b.uses, err = b.usesOf(ctx, w.bundles); err != nil {
+			return err
+		}
+	}
+	if err := b.failure(); err != nil {
+		return err
+	}
+	return b.makeFinish()
+}
+
+// gather gathers what was made.
+func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path][]byte, res *Result) *emit.Set {
+	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten}
+	empty := make(map[*unit]bool)
+	for _, u := range slices.Concat(w.perPage...) {
+		empty[u] = b.checkEmpty(u)
+	}
+	for _, s := range w.bundles {
+		if s.made.Empty && !s.taken && !s.named {
+			if slices.ContainsFunc(s.units, func(u *unit) bool { return !empty[u] }) || len(s.units) == 0 {
+				b.reportEmpty(s)
+			}
+			continue
+		}
+		s.addTo(out)
+		res.Bundles = append(res.Bundles, s.info)
+	}
+	res.Ledger = ledgerOf(w.bundles, made)
+	for i, m := range made {
+		out.Add(m.html)
+		addAssets(out, m.assets)
+		info := pageInfo(m.page, w.perPage[i], w.loading.bundles)
+		res.Pages = append(res.Pages, info)
+		if b.isUnstyled(m, info) {
+			res.Unstyled = append(res.Unstyled, info.Name)
+		}
+	}
+	for _, n := range w.named {
+		addAssets(out, filesOf(n.runs))
+	}
+	addAssets(out, b.copies())
+	b.unnamedFiles(w.programs, out)
+	res.Kept = w.kept
+	return out
+}
+
+func addAssets(out *emit.Set, list []emit.Asset) {
+	for _, a := range list {
+		out.AddAsset(a)
+	}
+}
+
+// manifestOf returns what the manifest says of the bundles that are files.
+func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
+	for _, b := range bundles {
+		if !b.Within && !b.Adopted {
+			out = append(out, emit.ManifestEntry{Name: b.Name, Path: b.Path, Bytes: b.Size, Integrity: b.Integrity, Pages: b.pages})
+		}
+	}
+	return out
+}
+
+// reachedSheets returns the sheets that pages and bundles reach.
+func (b *builder) reachedSheets() map[source.Path]bool {
+	out := make(map[source.Path]bool)
+	for e := range b.entries {
+		for p := range e.Reads {
+			if inventory.IsSheet(p.Name) || inventory.IsPage(p.Name) {
+				out[p] = true
+			}
+		}
+	}
+	return out
+}
+
+// unreached returns the files of the source folder that no output is made from.
+func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
+	reached := make(map[source.Path]bool)
+	for _, o := range outputs {
+		reached[o.From] = true
+		if o.Kind == emit.PageKind {
+			reached[source.Path{Name: o.Path}] = true
+		}
+	}
+	for e := range b.entries {
+		for p := range e.Reads {
+			reached[p] = true
+		}
+	}
+	for _, f := range b.files.List("").Files {
+		if !reached[f] && b.files.Show(f) != b.project.Settings.File && !strings.HasPrefix(path.Base(f.Name), ".") {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// ledgerOf gathers the verdicts of bundles and of the style elements of pages.
+func ledgerOf(bundles []*styles, pages []*pageResult) []Judged {
+	var out []Judged
+	for _, s := range bundles {
+		for _, v := range s.made.Verdicts {
+			out = append(out, Judged{s.info.Name, v})
+		}
+	}
+	for _, p := range pages {
+		for _, v := range p.verdicts {
+			out = append(out, Judged{p.page.File.Name, v})
+		}
+	}
+	return out
+}
+
+// pageInfo tells which bundles a page loads.
+func pageInfo(p *graph.Page, units []*unit, late []*styles) Page {
+	info := Page{Name: p.File.Name}
+	for _, u := range units {
+		for _, s := range u.loads {
+			if !s.made.Empty {
+				info.Bundles = append(info.Bundles, s.info.Name)
+			}
+		}
+	}
+	for _, s := range late {
+		if slices.Contains(s.pages, p) && !s.made.Empty {
+			info.Late = append(info.Late, s.info.Name)
+		}
+	}
+	return info
+}

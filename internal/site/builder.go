@@ -1,0 +1,302 @@
+package site
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+	"rinzel/internal/evidence"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/link"
+	"rinzel/internal/modules"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step/check"
+	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
+	"rinzel/internal/step/prefix"
+	"rinzel/internal/step/purge"
+)
+
+// Options say what to build.
+type Options struct {
+	Profile  string   // empty for development
+	Evidence []string // globs beside those of the settings
+	// Cache keeps what is worked out for the next build with the same options; nil to
+	// keep nothing.
+	Cache *Cache
+	// Ledger has the result tell what became of each selector when it was purged.
+	Ledger bool
+}
+
+// builder is one build under way.
+type builder struct {
+	project *project.Project
+	profile project.Profile
+	opts    Options
+	cache   *Cache
+	files   *inventory.Inventory
+	linker  *link.Linker
+	scripts *modules.Scripts
+	checker *check.Checker
+	here    string // the working folder; empty if it is not known
+
+	pages       []*graph.Page            // of the site
+	evidence    *evidence.Found          // nil in a profile that does not purge
+	uses        *purge.Uses              // nil where not all sheets of the site are known
+	finish      *pipeline.Chain          // that bundles and style elements go through; it is made when what is in use is known
+	customBases map[string][]source.Path // from which addresses in custom properties count, see baseOfAddress
+	assets      assetNames
+	noDataOnce  sync.Once
+	forbidden   [2]bool // see noData
+
+	keptBy    atomic.Uint64 // see [purge.Result]
+	externals atomic.Uint64 // a bit for each pattern of external that matched, the last for all from the 64th on
+
+	mu         sync.Mutex
+	failed     error // of a step
+	diags      diag.List
+	checks     diag.List
+	checked    map[source.Path]bool
+	unchecked  map[source.Path]bool
+	entries    map[*link.Entry]bool    // that the build reaches
+	composed   map[*link.Composed]bool // whose findings are among those of the build
+	reachedBy  map[*link.Entry][]*graph.Page
+	pageErrors []pageError
+}
+
+func newBuilder(p *project.Project, opts Options) (*builder, error) {
+	name := cmp.Or(opts.Profile, project.Development)
+	profile, ok := p.Settings.Profiles[name]
+	if !ok {
+		names := slices.Sorted(maps.Keys(p.Settings.Profiles))
+		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
+	}
+	if opts.Cache == nil {
+		opts.Cache = NewCache(p)
+	}
+	here, _ := filepath.Abs(".")
+	c := opts.Cache
+	if c.checker == nil {
+		c.checker = check.New(p.Settings.TargetsOf(profile))
+	}
+	b := &builder{
+		project: p, profile: profile, opts: opts, cache: c, files: c.files, checker: c.checker, here: here,
+		checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool), entries: make(map[*link.Entry]bool), composed: make(map[*link.Composed]bool),
+		reachedBy: make(map[*link.Entry][]*graph.Page),
+	}
+	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker, Chain: b.chainOf, Cache: c.linked}
+	b.scripts = &modules.Scripts{Files: c.files, Base: p.Settings.Base, Parsed: c.scripts, Report: b.report}
+	return b, nil
+}
+
+// stepSettings returns what steps are made with.
+func (b *builder) stepSettings() *pipeline.Settings {
+	targets, s := b.project.Settings.TargetsOf(b.profile), b.project.Settings
+	settings := &pipeline.Settings{
+		Compose: b.limits(),
+		Lower:   lower.Options{Targets: targets, Direction: s.Lower.Direction, AsIs: s.Lower.AsIs},
+		Prefix:  prefix.Options{Targets: targets, AsIs: s.Prefix.AsIs},
+		Purge:   purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported, Verdicts: b.opts.Ledger, KeepSheet: b.keepSheet},
+	}
+	if b.evidence != nil {
+		settings.Purge.Evidence = b.evidence.All
+	}
+	return settings
+}
+
+// supported reports whether all targets support a selector.
+func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Lacking(s)) == 0 }
+
+// limits returns how much sheets may make.
+func (b *builder) limits() compose.Limits {
+	limits, own := compose.DefaultLimits, b.project.Settings.Limits
+	if own.Values > 0 {
+		limits.Values = own.Values
+	}
+	if own.Turns > 0 {
+		limits.Turns = own.Turns
+	}
+	if own.Calls > 0 {
+		limits.Calls = own.Calls
+	}
+	return limits
+}
+
+// chainOf returns the chain that a sheet goes through.
+func (b *builder) chainOf(p source.Path) (*pipeline.Chain, error) {
+	return b.cache.chain(b.project.Settings.ChainOf(p), b.stepSettings)
+}
+
+// makeFinish makes the chain ready that bundles and style elements go through.
+func (b *builder) makeFinish() (err error) {
+	b.finish, err = pipeline.New(b.profile.Finish, b.stepSettings())
+	return err
+}
+
+// purges reports whether the finish removes unused rules.
+func (b *builder) purges() bool { return pipeline.NeedSite(b.profile.Finish) }
+
+// report reports findings of the build.
+func (b *builder) report(ds ...diag.Diagnostic) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.diags.Add(ds...)
+}
+
+// fail notes that the build has failed; the first error counts.
+func (b *builder) fail(err error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.failed == nil {
+		b.failed = err
+	}
+}
+
+// failure returns the error with which the build has failed, or nil.
+func (b *builder) failure() error {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.failed
+}
+
+// inParallel calls do with each number below n, some at a time. The error is that the build has failed, or was cancelled.
+func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		group.Go(func() error {
+			do(i)
+			return ctx.Err()
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	return b.failure()
+}
+
+// entryOf returns the entry of a linked sheet, and adds what was found in it to what the build found.
+func (b *builder) entryOf(ctx context.Context, p source.Path) *link.Entry {
+	e, err := b.linker.Entry(ctx, p)
+	if err != nil {
+		b.fail(err)
+	}
+	b.reach(e)
+	return e
+}
+
+// reach notes that the build reaches an entry, and adds what was found in it to what the build found, once.
+func (b *builder) reach(e *link.Entry) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.entries[e] {
+		return
+	}
+	b.entries[e] = true
+	b.diags.Add(e.Diagnostics...)
+	b.checks.Add(e.Checks...)
+	for _, c := range e.Sheets {
+		if !b.composed[c] {
+			b.composed[c] = true
+			b.diags.Add(c.Diagnostics...)
+			b.checks.Add(c.Checks...)
+		}
+	}
+	maps.Copy(b.checked, e.Checked)
+	maps.Copy(b.unchecked, e.Unchecked)
+}
+
+// findings returns the findings of a build. Of those of its checks it tells
+// what is certainly wrong, as warnings unless the settings have it stop the
+// build, and how many others there are.
+func (b *builder) findings() (all []diag.Diagnostic, others int) {
+	stops := b.project.Settings.Check.InBuild == project.CheckStops
+	for _, d := range b.checks.Sorted(b.project.Tree.Set) {
+		if d.Severity < diag.Error {
+			others++
+			continue
+		}
+		if !stops {
+			d.Severity = diag.Warning
+		}
+		b.report(d)
+	}
+	return b.sorted(), others
+}
+
+// sorted returns the findings in the order in which they are shown, with what the whole project says of them.
+func (b *builder) sorted() []diag.Diagnostic {
+	list := b.diags.Sorted(b.project.Tree.Set)
+	b.definedElsewhere(list)
+	return list
+}
+
+// reportFolders reports the folders of the source folder that cannot be read.
+func (b *builder) reportFolders() {
+	for _, failed := range b.files.List("").Failed {
+		if errors.Is(failed.Err, fs.ErrNotExist) && failed.Path.Name != "." {
+			continue // it went while the folder around it was read
+		}
+		d := b.files.Unreadable(failed.Path, failed.Err, source.Span{})
+		d.Message = "the folder " + d.Message
+		b.report(d)
+	}
+}
+
+// findPages reads the pages of the source folder, in lexical order of their paths.
+func (b *builder) findPages() []*graph.Page {
+	b.reportFolders()
+	var pages []*graph.Page
+	for _, p := range b.files.List("").Files {
+		if !inventory.IsPage(p.Name) {
+			continue
+		}
+		f, err := b.files.Text(p)
+		if err != nil {
+			b.report(b.files.Unreadable(p, err, source.Span{}))
+			continue
+		}
+		page := b.files.Page(f)
+		b.sayEncodings(page)
+		pages = append(pages, page)
+	}
+	return pages
+}
+
+// sayEncodings tells the tree in which encoding the sheets and scripts of a page are, if they
+// do not say so themselves: that of their element, or else that of the page (HTML, section
+// 4.12.1.4; CSS Syntax 3, section 3.2).
+func (b *builder) sayEncodings(p *graph.Page) {
+	say := func(r graph.Ref, label string) {
+		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {
+			return
+		}
+		if t := b.files.ResolveIn(p, r); t.Kind == graph.Local {
+			b.project.Tree.SetEncoding(t.Path, label)
+		}
+	}
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			say(l.Href, l.Charset())
+		}
+	}
+	for _, s := range p.Scripts {
+		say(s.Ref, s.Charset)
+	}
+}

@@ -1,0 +1,172 @@
+package site
+
+import (
+	"fmt"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+
+	"rinzel/internal/bundle"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/link"
+	"rinzel/internal/source"
+)
+
+// This file finds out from where the addresses in custom properties count. A browser reads them where
+// var() puts them into a property: they count from the sheet that has the var(), and not from the one
+// that declares the custom property.
+
+// varUse is what a sheet does with custom properties, by their names.
+type varUse struct {
+	addresses map[string]bool     // declared with an address in the value
+	uses      map[string]bool     // put into properties that are no custom ones
+	through   map[string][]string // custom properties, and those that their values name
+}
+
+// varUseOf returns what nodes do with custom properties.
+func varUseOf(nodes []ast.Node) *varUse {
+	u := &varUse{make(map[string]bool), make(map[string]bool), make(map[string][]string)}
+	ast.Walk(nodes, func(n ast.Node) bool {
+		d, ok := n.(*ast.Declaration)
+		if !ok {
+			return true
+		}
+		name := token.Unescape(d.Name)
+		if d.IsCustom() && hasAddress(d.Value) {
+			u.addresses[name] = true
+		}
+		varsIn(d.Value, func(read string) {
+			if d.IsCustom() {
+				u.through[name] = append(u.through[name], read)
+			} else {
+				u.uses[read] = true
+			}
+		})
+		return true
+	})
+	return u
+}
+
+// hasAddress reports whether values hold an address that counts from somewhere.
+func hasAddress(values []ast.Value) bool {
+	return slices.ContainsFunc(values, func(v ast.Value) bool {
+		if address, ok := graph.Address(&v); ok {
+			return address != "" && !strings.HasPrefix(address, "#") && !strings.HasPrefix(address, "data:")
+		}
+		return v.Inner != nil && hasAddress(v.Inner.Values)
+	})
+}
+
+// varsIn calls visit with the names in var(), at any depth.
+func varsIn(values []ast.Value, visit func(name string)) {
+	for i := range values {
+		v := &values[i]
+		if v.IsFunction("var") {
+			if args := ast.Significant(v.Values()); len(args) > 0 && args[0].Kind == token.Ident {
+				visit(token.Unescape(args[0].Text))
+			}
+		}
+		if v.Inner != nil {
+			varsIn(v.Inner.Values, visit)
+		}
+	}
+}
+
+var varInText = regexp.MustCompile(`var\(\s*(--[^\s,)]+)`)
+
+// findCustomBases works out from which sheets the addresses in custom properties count.
+func (b *builder) findCustomBases(bundles []*styles) {
+	declared := make(map[string]bool)
+	readers := make(map[string][]string)
+	var pieces []*link.Piece
+	for _, s := range bundles {
+		for i := range s.pieces {
+			p := &s.pieces[i]
+			if p.File == nil || !strings.Contains(p.File.Text, "--") {
+				continue
+			}
+			t := traitsOf(p)
+			if t.vars == nil {
+				t.vars = varUseOf(p.Nodes)
+			}
+			pieces = append(pieces, p)
+			for name := range t.vars.addresses {
+				declared[name] = true
+			}
+			for reader, list := range t.vars.through {
+				for _, name := range list {
+					readers[name] = append(readers[name], reader)
+				}
+			}
+		}
+	}
+	b.customBases = make(map[string][]source.Path)
+	for name := range declared {
+		all := map[string]bool{name: true} // it, and those whose values name it
+		for list := []string{name}; len(list) > 0; list = list[1:] {
+			for _, r := range readers[list[0]] {
+				if !all[r] {
+					all[r] = true
+					list = append(list, r)
+				}
+			}
+		}
+		add := func(p source.Path) {
+			folder := source.Path{Root: p.Root, Name: path.Join(path.Dir(p.Name), "x")}
+			if !slices.Contains(b.customBases[name], folder) {
+				b.customBases[name] = append(b.customBases[name], folder)
+			}
+		}
+		for _, p := range pieces {
+			for used := range traitsOf(p).vars.uses {
+				if all[used] {
+					add(p.File.Path)
+				}
+			}
+		}
+		for _, page := range b.pages {
+			for _, at := range page.Styles {
+				for _, m := range varInText.FindAllStringSubmatch(page.File.Text[at.Start:at.End], -1) {
+					if all[m[1]] {
+						add(page.File.Path)
+					}
+				}
+			}
+		}
+		slices.SortFunc(b.customBases[name], func(a, c source.Path) int { return strings.Compare(a.String(), c.String()) })
+	}
+}
+
+// baseOfAddress returns the path from which an address in a sheet counts: that of the sheet, or of a
+// custom property that of the sheets which use it.
+func (b *builder) baseOfAddress(u bundle.URL, own source.Path) (from source.Path, found []diag.Diagnostic) {
+	bases := b.customBases[u.Custom]
+	if u.Custom == "" || len(bases) == 0 {
+		return own, nil
+	}
+	here := func(p source.Path) bool { return p.Root == own.Root && path.Dir(p.Name) == path.Dir(own.Name) }
+	if len(bases) == 1 {
+		if here(bases[0]) {
+			return own, nil
+		}
+		return bases[0], nil
+	}
+	from = bases[0]
+	if slices.ContainsFunc(bases, here) {
+		from = own
+	}
+	for _, other := range bases {
+		t, o := b.files.Resolve(from, u.Address), b.files.Resolve(other, u.Address)
+		if t.Kind == graph.Local && t.Path != o.Path {
+			return from, []diag.Diagnostic{{Code: code.CustomURL, Severity: diag.Warning, Span: u.At, Cause: u.Custom,
+				Message: fmt.Sprintf("browsers resolve this address in each sheet with var(%s): to %q in some, and to %q in others", u.Custom, b.files.Show(t.Path), b.files.Show(o.Path)),
+				Mend:    "write an address that starts with a slash, or declare and use the property in sheets of one folder"}}
+		}
+	}
+	return from, nil
+}

@@ -1,0 +1,352 @@
+package site_test
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"rinzel/demo"
+	"rinzel/internal/browsertest"
+	"rinzel/internal/diag"
+	"rinzel/internal/emit"
+	"rinzel/internal/project"
+	"rinzel/internal/site"
+	"rinzel/internal/source"
+)
+
+// buildDemo writes the sample site into a folder, builds it, and returns the folder.
+func buildDemo(t *testing.T, profile string) string {
+	t.Helper()
+	dir, err := source.WriteTree(filepath.Join(t.TempDir(), "harbour"), demo.Site())
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, diags, err := project.Open(project.Options{Settings: filepath.Join(dir, project.FileName)})
+	if err != nil || len(diags) > 0 {
+		t.Fatal(diags, err)
+	}
+	defer p.Close()
+	res, err := site.Build(context.Background(), p, site.Options{Profile: profile})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(res.Diagnostics) > 0 {
+		var b strings.Builder
+		r := diag.Renderer{Files: p.Tree.Set}
+		_ = r.Render(&b, res.Diagnostics)
+		t.Fatalf("the sample site has findings:\n%s", b.String())
+	}
+	if _, err := source.Publish(t.Context(), p.Output, emit.Files(res.Outputs), source.PublishOptions{}); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
+func serve(t *testing.T, dir string) string {
+	t.Helper()
+	s := httptest.NewServer(http.FileServer(http.Dir(dir)))
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
+// demoPages are the pages of the sample site. A browser reads the sheets of
+// those that are plain without a build: they use neither constants nor roots.
+var demoPages = []struct {
+	name  string
+	plain bool
+}{
+	{"index.html", false}, {"timetable.html", true}, {"tickets.html", false}, {"notices.html", true}, {"islands/gannet.html", true},
+}
+
+// hashInName is what the name of a file has more if it is hashed.
+var hashInName = regexp.MustCompile(`\.[a-z2-7]{10}\.`)
+
+// stylesOf loads a page and returns the computed styles of its elements, with
+// the address of the server taken out.
+func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browsertest.Styles {
+	t.Helper()
+	page.Load("about:blank") // coming from another page of the site, a busy browser gave out margins of before the layout
+	page.Load(server + "/" + name)
+	if problems := page.Problems(); len(problems) > 0 {
+		t.Errorf("%s: %s", name, problems)
+	}
+	styles := page.ComputedStyles()
+	for _, values := range styles {
+		for k, v := range values {
+			values[k] = hashInName.ReplaceAllString(strings.ReplaceAll(v, server, ""), ".")
+		}
+	}
+	return styles
+}
+
+// TestDemoLooksTheSame loads every page of the sample site unbuilt and built
+// with both profiles, and compares the computed styles of all elements. Where
+// a browser cannot read the page unbuilt, the profiles are compared with each
+// other, and with expectations written by hand.
+func TestDemoLooksTheSame(t *testing.T) {
+	browser := browsertest.Start(t)
+	development, production := buildDemo(t, project.Development), buildDemo(t, project.Production)
+	unbuilt := serve(t, filepath.Join(development, "site"))
+	dev, prod := serve(t, filepath.Join(development, "public")), serve(t, filepath.Join(production, "public"))
+	page := browser.Open("about:blank")
+	for _, p := range demoPages {
+		t.Run(p.name, func(t *testing.T) {
+			d, r := stylesOf(t, page, dev, p.name), stylesOf(t, page, prod, p.name)
+			if len(d) < 30 {
+				t.Fatalf("only %d elements", len(d))
+			}
+			for _, line := range d.Diff(r, 10) {
+				t.Errorf("production: %s", line)
+			}
+			if !p.plain {
+				return
+			}
+			for _, line := range stylesOf(t, page, unbuilt, p.name).Diff(d, 10) {
+				t.Errorf("development: %s", line)
+			}
+		})
+	}
+	for _, server := range []string{dev, prod} {
+		t.Run("expectations", func(t *testing.T) { checkDemo(t, page, server) })
+		t.Run("sheets", func(t *testing.T) { checkSheets(t, page, server) })
+	}
+}
+
+// checkSheets holds which sheets each page loads, in order, and that the week of
+// tides brings its own along.
+func checkSheets(t *testing.T, page *browsertest.Page, server string) {
+	const loaded = `[...document.styleSheets].map((s) => new URL(s.href).pathname.slice(1).replace(/\.[a-z2-7]{10}\./, ".")).join(" ")`
+	for name, want := range map[string]string{
+		"index.html": "shared.css shared-2.css index.css", "timetable.html": "shared.css timetable.css", "notices.html": "shared.css notices.css",
+		"tickets.html": "shared.css shared-2.css tickets.css", "islands/gannet.html": "shared.css islands/gannet.css",
+	} {
+		page.Load(server + "/" + name)
+		var got string
+		if page.Eval(loaded, &got); got != want {
+			t.Errorf("%s loads %s, want %s", name, got, want)
+		}
+	}
+	page.Load(server + "/index.html")
+	var got []string
+	page.Eval(`(async () => {
+		document.querySelector("[data-tides] button").click();
+		for (let i = 0; i < 500 && document.querySelectorAll(".tide-day").length < 7; i++) await new Promise((done) => setTimeout(done, 10));
+		return [`+loaded+`, getComputedStyle(document.querySelector(".tide-week")).display, getComputedStyle(document.querySelector(".is-spring")).borderTopColor];
+	})()`, &got)
+	if want := "shared.css shared-2.css index.css js/tide-week.css grid rgb(200, 80, 31)"; strings.Join(got, " ") != want {
+		t.Errorf("with the week of tides: %s, want %s", got, want)
+	}
+	if problems := page.Problems(); len(problems) > 0 {
+		t.Error(problems)
+	}
+}
+
+// checkDemo holds computed values of the pages that use constants against
+// what they were meant to be.
+func checkDemo(t *testing.T, page *browsertest.Page, server string) {
+	tests := []struct{ page, selector, property, want string }{
+		{"index.html", ".button:not(.button-quiet)", "background-color", "rgb(200, 80, 31)"}, // const(kit-accent), as the site set it, from a design token
+		{"index.html", ".button", "border-radius", "10px"},
+		{"tickets.html", ".button", "padding", "10px 20px"},
+		{"index.html", ".button", "user-select", "none"},
+		{"index.html", ".button-quiet", "background-color", "rgb(255, 255, 255)"},
+		{"index.html", ".card", "border-bottom-color", "rgb(201, 214, 216)"}, // the default of the kit
+		{"index.html", ".card", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"},
+		{"index.html", ".card-body", "padding", "20px"},
+		{"index.html", ".badge-sea", "background-color", "rgb(185, 223, 228)"}, // a variation that the site added to the kit's
+		{"index.html", ".badge-warm", "background-color", "rgb(248, 221, 201)"},
+		{"index.html", ".card", "transition-property", "transform"}, // the page's, over the kit's layer
+		{"index.html", ".board .time", "font-family", `"Berth Digits", "DejaVu Sans Mono", monospace`},
+		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class that the script joins
+		{"index.html", ".card-gannet", "border-top-color", "rgb(201, 162, 39)"},   // from a loop
+		{"index.html", ".card-tern", "background-color", "oklab(0.964166 -0.001385 -0.003986)"},
+		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a token of shadows
+		{"index.html", ".hero .button", "padding-left", "24px"},                                  // custom media, a custom selector, a calculation
+		{"index.html", ".card-tern", "view-transition-name", "island-tern"},                      // a name built in a value
+		{"index.html", ".home-board tr:nth-child(3)", "animation-delay", "0.18s"},                // a loop over a range
+		{"tickets.html", ".by-post", "margin-top", "48px"},                                       // a token file of the sheet's own
+		{"tickets.html", ".gauge", "height", "14px"},                                             // a plain library
+		{"tickets.html", ".gauge", "border-radius", "10px"},                                      // set on its import
+		{"tickets.html", ".gauge > span", "background-color", "rgb(20, 105, 122)"},
+		{"tickets.html", ".gauge-note", "border-left-color", "rgb(20, 105, 122)"}, // replaced on its import
+		{"tickets.html", ".order", "padding", "24px"},                             // if() on a constant of the settings
+		{"tickets.html", ".field input", "padding", "8px 12px"},
+		{"tickets.html", ".field", "row-gap", "4px"},
+		{"tickets.html", ".button[disabled]", "opacity", "0.5"},
+		{"tickets.html", ".machine", "display", "none"},
+	}
+	at := ""
+	for _, test := range tests {
+		if at != test.page {
+			at = test.page
+			page.Load(server + "/" + at)
+		}
+		var got string
+		selector, _ := json.Marshal(test.selector)
+		property, _ := json.Marshal(test.property)
+		page.Eval(fmt.Sprintf("document.fonts.ready.then(() => getComputedStyle(document.querySelector(%s)).getPropertyValue(%s))", selector, property), &got)
+		if got != test.want {
+			t.Errorf("%s: %s of %s is %q, want %q", test.page, test.property, test.selector, got, test.want)
+		}
+	}
+	page.Load(server + "/index.html")
+	var fonts bool
+	page.Eval(`document.fonts.ready.then(() => document.fonts.check('20px "Berth Digits"', "12:30"))`, &fonts)
+	if !fonts {
+		t.Error("the font of the departure board did not load")
+	}
+}
+
+// TestInspectorFindsSources reads the maps of the built demo with the
+// browser's own inspector: from each declaration that the browser matched to
+// an element, it must lead to the line of a source that has the declaration.
+func TestInspectorFindsSources(t *testing.T) {
+	browser := browsertest.Start(t)
+	reader := browser.Open(browser.Inspector() + "/json/version")
+	for _, profile := range []string{project.Development, project.Production} {
+		t.Run(profile, func(t *testing.T) {
+			dir := buildDemo(t, profile)
+			server := serve(t, dir)
+			page := browser.Open(server + "/public/index.html")
+			defer page.Close()
+			checked := inspectPage(t, page, reader, server)
+			if checked < 100 {
+				t.Errorf("only %d declarations were checked", checked)
+			}
+			t.Logf("%d declarations lead to their sources", checked)
+		})
+	}
+}
+
+// sheetAddress is where a style sheet and its map lie.
+type sheetAddress struct{ mapURL, address string }
+
+// inspectPage returns how many declarations it checked.
+func inspectPage(t *testing.T, page, reader *browsertest.Page, server string) int {
+	sheets := make(map[string]sheetAddress)
+	for _, h := range page.Sheets() {
+		mapURL, err := url.Parse(h.SourceURL)
+		if err == nil {
+			mapURL, err = mapURL.Parse(h.SourceMapURL)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		sheets[h.StyleSheetID] = sheetAddress{mapURL.String(), h.SourceURL}
+	}
+	var root struct{ Root struct{ NodeID int } }
+	page.Call("DOM.getDocument", nil, &root)
+	var all struct{ NodeIDs []int }
+	page.Call("DOM.querySelectorAll", map[string]any{"nodeId": root.Root.NodeID, "selector": "body, body *"}, &all)
+	places := make(map[string]map[place]string) // of properties, by style sheet
+	for _, id := range all.NodeIDs {
+		var matched struct {
+			MatchedCSSRules []struct {
+				Rule struct {
+					StyleSheetID string
+					Origin       string
+					Style        struct {
+						CSSProperties []struct {
+							Name  string
+							Range *struct{ StartLine, StartColumn int }
+						}
+					}
+				}
+			}
+		}
+		page.Call("CSS.getMatchedStylesForNode", map[string]any{"nodeId": id}, &matched)
+		for _, m := range matched.MatchedCSSRules {
+			for _, p := range m.Rule.Style.CSSProperties {
+				if p.Range == nil || m.Rule.Origin != "regular" {
+					continue
+				}
+				if places[m.Rule.StyleSheetID] == nil {
+					places[m.Rule.StyleSheetID] = make(map[place]string)
+				}
+				places[m.Rule.StyleSheetID][place{p.Range.StartLine, p.Range.StartColumn}] = p.Name
+			}
+		}
+	}
+	checked := 0
+	for id, properties := range places {
+		checked += checkPlaces(t, reader, server, sheets[id], properties)
+	}
+	return checked
+}
+
+type place struct{ line, column int }
+
+// checkPlaces resolves places of a style sheet with the inspector's reader.
+func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sheetAddress, properties map[place]string) int {
+	var list [][2]int
+	var names []string
+	for at, name := range properties {
+		list, names = append(list, [2]int{at.line, at.column}), append(names, name)
+	}
+	mapJSON := fetchMap(t, sheet)
+	args, err := json.Marshal([]any{sheet.address, sheet.mapURL, mapJSON, list})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var found []struct {
+		URL    string
+		Line   int
+		Column int
+		Text   string
+	}
+	reader.Eval(fmt.Sprintf(`(async ([address, mapURL, json, places]) => {
+		const { SourceMap } = (await import("/devtools/core/sdk/sdk.js")).SourceMap;
+		const map = new SourceMap(address, mapURL.startsWith("data:") ? address + ".map" : mapURL, JSON.parse(json));
+		return places.map(([line, column]) => {
+			const e = map.findEntry(line, column);
+			if (!e) return { url: "", line: 0, column: 0, text: "" };
+			const text = map.embeddedContentByURL(e.sourceURL) ?? "";
+			return { url: e.sourceURL, line: e.sourceLineNumber, column: e.sourceColumnNumber,
+				text: (text.split(/\r\n|[\r\n]/)[e.sourceLineNumber] ?? "").slice(e.sourceColumnNumber) };
+		});
+	})(%s)`, args), &found)
+	for i, f := range found {
+		name := names[i]
+		plain := strings.TrimPrefix(name, "-webkit-")
+		if !strings.HasPrefix(f.Text, name) && !strings.HasPrefix(f.Text, plain) {
+			t.Errorf("%s at %v of %s leads to %s:%d:%d %q", name, list[i], sheet.address, f.URL, f.Line+1, f.Column+1, f.Text)
+			continue
+		}
+		path := strings.TrimPrefix(f.URL, server+"/")
+		if text, err := fs.ReadFile(demo.Site(), path); err != nil || !strings.Contains(string(text), f.Text) {
+			t.Errorf("%s leads to %s, which is not a source with %q: %v", name, f.URL, f.Text, err)
+		}
+	}
+	return len(found)
+}
+
+// fetchMap returns the JSON of a style sheet's map.
+func fetchMap(t *testing.T, sheet sheetAddress) string {
+	t.Helper()
+	if _, data, ok := strings.Cut(sheet.mapURL, ";base64,"); ok {
+		text, err := base64.StdEncoding.DecodeString(data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(text)
+	}
+	res, err := http.Get(sheet.mapURL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	var raw json.RawMessage
+	if err := json.NewDecoder(res.Body).Decode(&raw); err != nil {
+		t.Fatalf("map of %s: %v", sheet.address, err)
+	}
+	return string(raw)
+}

@@ -1,0 +1,192 @@
+package site
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file finds out where a name that a sheet does not know is defined: in a sheet that the page links on its own, or that
+// nothing imports. Sheets see what their own imports define, and nothing else.
+
+// unknownCodes are the findings about names that nothing defines. Their cause is the kind of the name and the name.
+var unknownCodes = map[code.Code]bool{code.UnknownConstant: true, code.UnknownMixin: true, code.UnknownFunction: true, code.UnknownMedia: true, code.UnknownSelector: true}
+
+// definedElsewhere adds to findings about unknown names which other sheet defines them.
+func (b *builder) definedElsewhere(list []diag.Diagnostic) {
+	var sheets []source.Path
+	for i := range list {
+		d := &list[i]
+		if !unknownCodes[d.Code] || d.Cause == "" || slices.ContainsFunc(d.Related, func(r diag.Related) bool { return strings.HasPrefix(r.Message, "it is defined") }) {
+			continue
+		}
+		from := b.project.Tree.Set.File(d.Span.Start.File)
+		if from == nil {
+			continue
+		}
+		if sheets == nil {
+			sheets = b.knownSheets()
+		}
+		kind, name, _ := strings.Cut(d.Cause, " ")
+		candidates := sheets
+		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) { // a sheet of a library cannot import one of the site
+			candidates = b.files.SheetsInRoot(root)
+		}
+		b.explain(d, from.Path, candidates, kind, name)
+	}
+}
+
+// explain looks for the definition of a name, or else of the nearest one, in sheets, and adds it to a finding.
+func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.Path, kind, name string) {
+	var names []string
+	found := make(map[string]defined)
+	in := make(map[string]source.Path)
+	for _, p := range sheets {
+		if p == from {
+			continue
+		}
+		for _, def := range b.definitions(p, kind) {
+			if def.name == name {
+				b.offer(d, def, from, p, kind)
+				return
+			}
+			if _, met := found[def.name]; !met {
+				names = append(names, def.name)
+				found[def.name], in[def.name] = def, p
+			}
+		}
+	}
+	if near := diag.Nearest(name, names); near != "" && d.Mend == "" {
+		b.offer(d, found[near], from, in[near], kind)
+		d.Mend = fmt.Sprintf("if you mean %q: %s", near, d.Mend)
+	}
+}
+
+// knownSheets returns the sheets that are reached, then all others of the source folder, in lexical order.
+func (b *builder) knownSheets() []source.Path {
+	var out []source.Path
+	reached := b.reachedSheets()
+	for p := range reached {
+		if strings.EqualFold(path.Ext(p.Name), ".css") {
+			out = append(out, p)
+		}
+	}
+	slices.SortFunc(out, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	if len(b.pages) == 0 && !b.linker.CheckAll {
+		return out // of single sheets: what else is in the folder may be an output of theirs
+	}
+	for _, p := range b.files.Sheets() {
+		if !reached[p] {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// offer says where a name is defined, and how a sheet gets to know it.
+func (b *builder) offer(d *diag.Diagnostic, def defined, from, to source.Path, kind string) {
+	address := graph.Relative(from.Name, to.Name)
+	if from.Root != to.Root {
+		address = to.String()
+	}
+	message := "it is defined here, in a sheet that this one does not import"
+	d.Mend = fmt.Sprintf("write @import %q; at the top of the sheet", address)
+	if b.isLinked(to) {
+		message = "it is defined here, in a sheet that is linked on its own: linked sheets do not see what others define"
+	}
+	if kind == "constant" {
+		d.Mend += ", or set it in [constants] in rinzel.toml for all sheets"
+	}
+	d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
+}
+
+// isLinked reports whether a sheet is the entry of a bundle.
+func (b *builder) isLinked(p source.Path) bool {
+	for e := range b.entries {
+		if e.Path == p {
+			return true
+		}
+	}
+	return false
+}
+
+// defined is what a sheet defines outside of all blocks.
+type defined struct {
+	name string // of a constant its path
+	at   source.Span
+}
+
+// definitions returns what a sheet defines of a kind.
+func (b *builder) definitions(p source.Path, kind string) []defined {
+	sheet, err := b.cache.linked.Sheets.Load(b.files, p)
+	if err != nil {
+		return nil
+	}
+	var out []defined
+	for _, n := range sheet.Nodes {
+		r, ok := n.(*ast.AtRule)
+		if !ok || len(r.Prelude) == 0 {
+			continue
+		}
+		at := ast.SpanOf(r.Prelude[:1])
+		switch token.Lower(r.Name) {
+		case "const", "default":
+			if kind == "constant" {
+				out = appendPaths(out, constantPath(r.Prelude), at, r)
+			}
+		case kind, "custom-" + kind:
+			out = append(out, defined{definedName(r), at})
+		}
+	}
+	return out
+}
+
+// constantPath returns the path that stands at the start of the prelude of @const.
+func constantPath(prelude []ast.Value) string {
+	name := ""
+	for i := range prelude {
+		v := &prelude[i]
+		if v.Kind == token.Colon || v.Space {
+			break
+		}
+		name += token.Unescape(v.Text)
+	}
+	return name
+}
+
+// appendPaths appends the path of a constant, and those of the keys in its block.
+func appendPaths(list []defined, name string, at source.Span, n ast.Node) []defined {
+	list = append(list, defined{name, at})
+	for _, inner := range ast.Body(n) {
+		switch inner := inner.(type) {
+		case *ast.Declaration:
+			list = append(list, defined{name + "." + token.Unescape(inner.Name), source.SpanOf(inner.NamePos, len(inner.Name))})
+		case *ast.QualifiedRule: // a group in a group
+			if len(inner.Prelude) == 1 {
+				list = appendPaths(list, name+"."+token.Unescape(inner.Prelude[0].Text), inner.Prelude[0].Span(), inner)
+			}
+		}
+	}
+	return list
+}
+
+// definedName returns the name that a rule defines, without the colon of a custom selector.
+func definedName(r *ast.AtRule) string {
+	v := &r.Prelude[0]
+	if v.Kind == token.Colon && len(r.Prelude) > 1 {
+		v = &r.Prelude[1]
+	}
+	if v.Kind == token.Function {
+		return token.Unescape(v.Name())
+	}
+	return token.Unescape(v.Text)
+}

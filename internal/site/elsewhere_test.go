@@ -1,0 +1,80 @@
+package site_test
+
+import (
+	"strings"
+	"testing"
+
+	"rinzel/internal/project"
+)
+
+// TestDefinedElsewhere holds that a name which a sheet does not know leads to the sheet that defines it.
+func TestDefinedElsewhere(t *testing.T) {
+	const definitions = `@const sea: teal; @const tone { calm: teal; deep { one: 1 } } @const tone.alert: red;
+@mixin --card { color: red } @mixin --pad(--by) { padding: var(--by) }
+@function --twice(--n) { result: calc(var(--n) * 2) }
+@custom-media --narrow (width < 3px); @custom-selector :--title h1;`
+	for _, c := range []struct{ use, want string }{
+		{"a { color: const(sea) }", "defs.css:1:8"},
+		{"a { color: const(tone.calm) }", "defs.css:1:33"},
+		{"a { order: const(tone.deep.one) }", "defs.css:1:52"},
+		{"a { color: const(tone.alert) }", "defs.css:1:70"},
+		{"a { color: const(seaa) }", `if you mean "sea": write @import "../defs.css"; at the top of the sheet`},
+		{"a { color: const(nothing-like-it) }", ""},
+		{"a { @apply --card; }", "defs.css:2:8"},
+		{"a { @apply --pad(1px); }", "defs.css:2:37"},
+		{"a { width: --twice(1px) }", "defs.css:3:11"},
+		{"@media (--narrow) { a { color: red } }", "defs.css:4:15"},
+		{"@media (--narow) { a { color: red } }", `if you mean "--narrow"`},
+		{":--title { color: red }", "defs.css:4:56"},
+	} {
+		for _, linked := range []bool{true, false} {
+			page := "<!doctype html><link rel=stylesheet href=css/main.css><a>"
+			if linked {
+				page = "<!doctype html><link rel=stylesheet href=defs.css><link rel=stylesheet href=css/main.css><a>"
+			}
+			s := newSite(t, "-- site/index.html --\n"+page+"\n-- site/css/main.css --\n"+c.use+"\n-- site/defs.css --\n"+definitions+"\nb { color: red }\n")
+			_, found := s.build(t, project.Development)
+			words := []string{c.want, `@import "../defs.css"; at the top of the sheet`}
+			if linked {
+				words = append(words, "linked sheets do not see what others define")
+			}
+			for _, want := range words {
+				if c.want != "" && !strings.Contains(found, want) {
+					t.Errorf("%s, linked %t: no %q in\n%s", c.use, linked, want, found)
+				}
+			}
+			if c.want == "" && strings.Contains(found, "defs.css") {
+				t.Errorf("%s: got\n%s", c.use, found)
+			}
+		}
+	}
+}
+
+// TestMissingKeyframes holds that animations without keyframes are reported, and only where no sheet can define them.
+func TestMissingKeyframes(t *testing.T) {
+	const frames = "@keyframes drift { to { color: red } }"
+	for _, c := range []struct{ name, page, css, want string }{
+		{"defined", "", frames + "a { animation: 1s drift }", ""},
+		{"missing", "", "a { animation: 1s ease-in drift }", "no sheet defines @keyframes drift"},
+		{"a slip", "", frames + "a { animation-name: drfit }", `did you mean "drift"?`},
+		{"one of several", "", frames + "a { animation: drift 1s, sink 2s }", "no sheet defines @keyframes sink"},
+		{"keywords", "", "a { animation: none; animation: inherit; animation-name: none, none; animation: 1s linear infinite alternate both paused }", ""},
+		{"a string", "", "a { animation: 'sink' 1s }", "no sheet defines @keyframes sink"},
+		{"a prefix", "", "@-webkit-keyframes drift { to { color: red } } a { -webkit-animation: drift 1s }", ""},
+		{"var()", "", "a { animation: var(--name) 1s }", ""},
+		{"in a style element", "<style>" + frames + "</style>", "a { animation: drift 1s }", ""},
+		{"in another sheet", "<link rel=stylesheet href=other.css>", "a { animation: drift 1s }", ""},
+		{"in an imported sheet", "", "@import 'other.css'; a { animation: drift 1s }", ""},
+		{"from elsewhere", "<link rel=stylesheet href=https://ferries.example/a.css>", "a { animation: sink 1s }", ""},
+		{"imported from elsewhere", "", "@import 'https://ferries.example/a.css'; a { animation: sink 1s }", ""},
+		{"made by a loop", "", "@loop n over range(1, 2) { @keyframes drift-(n) { to { color: red } } } a { animation: drift-2 1s }", ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s := newSite(t, "-- site/index.html --\n<!doctype html>"+c.page+"<link rel=stylesheet href=main.css><a>\n-- site/main.css --\n"+c.css+"\n-- site/other.css --\n"+frames+"\n")
+			_, found := s.build(t, project.Development)
+			if c.want == "" && strings.Contains(found, "missing-keyframes") || !strings.Contains(found, c.want) {
+				t.Errorf("no %q in\n%s", c.want, found)
+			}
+		})
+	}
+}

@@ -1,0 +1,102 @@
+package site
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file looks for installed packages that are not what was installed: what is changed in them by hand
+// is missing wherever else the project is built.
+
+// lockName is the file in the folder of the packages that says what was installed. It is written after all packages.
+const lockName = ".package-lock.json"
+
+// lockSlack is how long after the lock file a file may be written by the same installation.
+const lockSlack = time.Minute
+
+// changedPackages warns of packages with sheets that this build reads and that were changed after they were installed.
+func (b *builder) changedPackages() {
+	tree := b.project.Tree
+	var sheets []source.Path
+	for p := range b.reachedSheets() {
+		if project.IsPackageRoot(p.Root) {
+			sheets = append(sheets, p)
+		}
+	}
+	slices.SortFunc(sheets, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	seen := make(map[source.Path]bool) // the folders of packages
+	locks := make(map[string]map[string]installed)
+	for _, p := range sheets {
+		at := source.Path{Root: p.Root, Name: lockName}
+		lock, read := locks[p.Root]
+		if !read {
+			lock = readLock(tree, at)
+			locks[p.Root] = lock
+		}
+		written, ok := tree.Modified(at)
+		if lock == nil || !ok {
+			continue
+		}
+		name := packageFolder(p.Name)
+		of := lock["node_modules/"+name]
+		if folder := (source.Path{Root: p.Root, Name: name}); !seen[folder] {
+			seen[folder] = true
+			if have := graph.PackageVersion(tree, folder); have != "" && of.Version != "" && have != of.Version {
+				b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
+					Message: fmt.Sprintf("the package %q in node_modules is version %s, but version %s was installed", name, have, of.Version),
+					Mend:    "install the packages again"})
+				continue
+			}
+		}
+		if changed, ok := tree.Modified(p); ok && !of.Link && of.Version != "" && changed.After(written.Add(lockSlack)) {
+			b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
+				Message: fmt.Sprintf("%q was changed after the package %q was installed: other installations do not have the change", tree.Show(p), name),
+				Mend:    "put the change into a sheet of your own, or use set(), replace() or without() in the import, and install the package again"})
+		}
+	}
+}
+
+// packageFolder returns the folder of the package that a path in a folder of packages leads into, which may be that of
+// another package.
+func packageFolder(name string) string {
+	const inner = "/node_modules/"
+	start := strings.LastIndex(name, inner)
+	if start >= 0 {
+		start += len(inner)
+	}
+	start = max(start, 0)
+	return name[:start] + graph.PackageOf(name[start:])
+}
+
+// installed is what a lock file says of a package.
+type installed struct {
+	Version string `json:"version"`
+	Link    bool   `json:"link"` // to a folder of the project, which is meant to be changed
+}
+
+// readLock returns what was installed, by the folder of each package; nil if nothing says so.
+func readLock(tree *source.Tree, p source.Path) map[string]installed {
+	if !tree.Exists(p) {
+		return nil
+	}
+	f, err := tree.Text(p)
+	if err != nil {
+		return nil
+	}
+	var lock struct {
+		Packages map[string]installed `json:"packages"`
+	}
+	if json.Unmarshal([]byte(f.Text), &lock) != nil {
+		return nil // what cannot be read says nothing
+	}
+	return lock.Packages
+}

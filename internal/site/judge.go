@@ -1,0 +1,153 @@
+package site
+
+import (
+	"context"
+	"slices"
+
+	"rinzel/internal/css/print"
+	"rinzel/internal/evidence"
+	"rinzel/internal/link"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/step"
+	"rinzel/internal/step/purge"
+)
+
+// This file judges pieces by what is in use, before bundles are made of them.
+
+// gatherer returns what gathers the evidence.
+func (b *builder) gatherer() *evidence.Gatherer {
+	s := b.project.Settings
+	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence, Release: b.profile.Release, Cache: b.cache.evidence}
+}
+
+// judgeBy has what was judged by the evidence of the last build count as judged by that of this one,
+// where that makes no difference.
+func (b *builder) judgeBy(now *purge.Evidence) {
+	before := b.cache.judged
+	b.cache.judged = now
+	if before == nil || before == now {
+		return
+	}
+	change := now.Since(before)
+	concerned := make(map[*link.Content]bool)
+	concerns := func(c *link.Content) bool {
+		is, known := concerned[c]
+		if !known {
+			t := traitsFor(c)
+			is = t.names == nil || change.Concerns(t.names)
+			concerned[c] = is
+			if !is && t.evidence == before {
+				t.evidence = now
+			}
+		}
+		return is
+	}
+	b.cache.bundles.Each(func(_ string, m *madeBundle) {
+		any := false
+		for _, p := range m.pieces {
+			any = p.content != nil && concerns(p.content) || any
+		}
+		if !any && m.evidence == before {
+			m.evidence = now
+		}
+	})
+}
+
+// usesOf returns the names by which what stays of bundles and of style elements uses
+// animations, fonts and the like.
+func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, error) {
+	var lists [][]link.Piece
+	for _, s := range bundles {
+		lists = append(lists, s.pieces)
+	}
+	pieces, err := b.judge(ctx, lists)
+	if err != nil {
+		return nil, err
+	}
+	all := new(purge.Uses)
+	for _, p := range pieces {
+		all.Add(traitsOf(&p).uses)
+	}
+	for _, page := range b.pages {
+		for _, at := range page.Styles {
+			all.AddText(page.File.Text[at.Start:at.End])
+		}
+	}
+	all.Close()
+	if last := b.cache.uses; last != nil && last.Equal(all) {
+		return last, nil // bundles that were made with it are as they would be
+	}
+	b.cache.uses = all
+	return all, nil
+}
+
+// measure has the units say how large their sheets are once they are purged, so that what little
+// stays of a large sheet is no bundle of its own.
+func (b *builder) measure(ctx context.Context, units []*unit) error {
+	var lists [][]link.Piece
+	for _, u := range units {
+		lists = append(lists, u.pieces)
+	}
+	if _, err := b.judge(ctx, lists); err != nil {
+		return err
+	}
+	for _, u := range units {
+		size := func(i int) int {
+			if u.pieces[i].External != nil {
+				return u.items[i].Size
+			}
+			return traitsOf(&u.pieces[i]).left
+		}
+		for i := range u.items {
+			if u.items[i].Size != size(i) {
+				u.items = slices.Clone(u.items) // others have this list
+				for k := range u.items {
+					u.items[k].Size = size(k)
+				}
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// judge works out what stays of pieces, each once, and returns those that are no imports.
+func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []link.Piece, err error) {
+	seen := make(map[*link.Content]bool)
+	for _, list := range lists {
+		for _, p := range list {
+			if p.External == nil && !seen[p.Content] {
+				seen[p.Content] = true
+				pieces = append(pieces, p)
+			}
+		}
+	}
+	chain, err := pipeline.New(pipeline.OnlySite(b.profile.Finish), b.stepSettings())
+	if err != nil {
+		return nil, err
+	}
+	err = b.inParallel(ctx, len(pieces), func(i int) {
+		if err := b.judgePiece(ctx, chain, &pieces[i]); err != nil {
+			b.fail(err)
+		}
+	})
+	return pieces, err
+}
+
+// judgePiece works out what stays of a piece.
+func (b *builder) judgePiece(ctx context.Context, chain *pipeline.Chain, p *link.Piece) error {
+	t := traitsOf(p)
+	if t.uses != nil && t.evidence == b.evidence.All {
+		return nil
+	}
+	u := &step.Unit{Kind: step.Bundle, Nodes: p.Nodes, Parts: []step.Part{{File: p.File, Nodes: p.Nodes}}, Composed: true}
+	if err := chain.Run(ctx, u); err != nil {
+		return err
+	}
+	t.uses, t.evidence = purge.UsesOf(u.Nodes), b.evidence.All
+	t.left = len(print.Append(nil, u.Nodes, print.Options{Compact: true}))
+	if t.names == nil {
+		t.names = purge.Names(p.Nodes)
+	}
+	return nil
+}

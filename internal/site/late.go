@@ -1,0 +1,283 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/link"
+	"rinzel/internal/modules"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file works out the bundles of sheets that scripts load: those behind an
+// import() are bundles of their own, loaded before the module's code runs; those
+// that a script takes as objects are bundles of one sheet.
+
+// loading is what scripts load on all pages.
+type loading struct {
+	b        *builder
+	programs []*modules.Program      // by page
+	static   []map[source.Path]bool  // by page: the sheets that it links for its scripts
+	entries  []*modules.Later        // all, in the order in which pages meet them
+	bundles  []*styles               // of sheets that are loaded later, or put in by a script
+	of       map[source.Path]*styles // the bundle of a sheet that is loaded later, or put in by a script
+	taken    map[source.Path]*styles // the bundle of a sheet that a script takes
+	order    []*styles               // those of taken, in the order in which they are met
+	names    map[string]bool
+	number   map[*modules.Later]int // of each entry
+}
+
+// lateSheet is what is known of a sheet that some script loads later.
+type lateSheet struct {
+	use     modules.StyleUse
+	entries []int // numbers of those that reach it
+	missing bool  // some page that may load it does not link it
+	linked  []int // pages that link it
+}
+
+// class tells sheets apart that are not loaded together.
+func (s *lateSheet) class() string { return fmt.Sprint(s.entries, s.linked) }
+
+// load works out what scripts load on pages that run programs.
+func (b *builder) load(ctx context.Context, programs []*modules.Program) *loading {
+	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), taken: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.Later]int)}
+	met := make(map[*modules.Later]bool)
+	late := slices.ContainsFunc(programs, func(p *modules.Program) bool { return len(p.Later) > 0 })
+	for i, p := range programs {
+		static := make(map[source.Path]bool)
+		for _, s := range p.Sheets {
+			static[s.Path] = true
+		}
+		if late && i < len(b.pages) {
+			for _, sheet := range b.plainlyLinked(b.pages[i]) {
+				static[sheet] = true
+			}
+		}
+		l.static = append(l.static, static)
+		for _, e := range p.Later {
+			if !met[e] {
+				met[e] = true
+				l.number[e] = len(l.entries)
+				l.entries = append(l.entries, e)
+			}
+		}
+	}
+	if b.profile.Scripts == project.AdoptStyles {
+		l.adopted(ctx)
+	} else {
+		l.late(ctx)
+	}
+	for i, p := range programs {
+		for _, t := range p.Taken {
+			l.take(ctx, t).on(b.pages, i)
+		}
+	}
+	return l
+}
+
+// plainlyLinked returns the sheets that links of a page have it load in any case.
+func (b *builder) plainlyLinked(p *graph.Page) []source.Path {
+	var out []source.Path
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			if t := b.files.ResolveIn(p, l.Href); t.Kind == graph.Local && l.IsPlain() && l.Media == "" {
+				out = append(out, t.Path)
+			}
+		}
+	}
+	return out
+}
+
+// sheets returns what is known of the sheets that are loaded later, by path.
+func (l *loading) sheets() map[source.Path]*lateSheet {
+	sheets := make(map[source.Path]*lateSheet)
+	for _, e := range l.entries {
+		for _, s := range e.Sheets() {
+			if sheets[s.Path] == nil {
+				sheets[s.Path] = &lateSheet{use: s}
+			}
+			sheets[s.Path].entries = append(sheets[s.Path].entries, l.number[e])
+		}
+	}
+	for i, p := range l.programs {
+		for path := range l.static[i] {
+			if s := sheets[path]; s != nil {
+				s.linked = append(s.linked, i)
+			}
+		}
+		for _, e := range p.Later {
+			for _, s := range e.Sheets() {
+				if !l.static[i][s.Path] {
+					sheets[s.Path].missing = true
+				}
+			}
+		}
+	}
+	return sheets
+}
+
+// late makes bundles of the sheets that some page loads later and does not link.
+// Sheets go together if the same scripts reach them, one behind the other, and the same
+// pages link them: so a page that has one of them has all.
+func (l *loading) late(ctx context.Context) {
+	sheets := l.sheets()
+	lists := make([][]*lateSheet, len(l.entries))
+	next := make(map[[2]*lateSheet]int) // how often one follows another
+	for i, e := range l.entries {
+		for _, u := range e.Sheets() {
+			s := sheets[u.Path]
+			if !s.missing {
+				continue
+			}
+			if n := len(lists[i]); n > 0 {
+				next[[2]*lateSheet{lists[i][n-1], s}]++
+			}
+			lists[i] = append(lists[i], s)
+		}
+	}
+	for _, list := range lists {
+		var made *styles
+		for k, s := range list {
+			if l.of[s.use.Path] != nil {
+				made = nil
+				continue
+			}
+			if made == nil || s.class() != list[k-1].class() || next[[2]*lateSheet{list[k-1], s}] < len(s.entries) {
+				made = l.newLate(s)
+			}
+			made.pieces = append(made.pieces, l.b.styleEntry(ctx, s.use).Pieces...)
+			l.of[s.use.Path] = made
+		}
+	}
+	for _, s := range l.bundles {
+		s.pieces = link.WithoutRepeats(s.pieces)
+	}
+	l.account()
+}
+
+// newLate returns a bundle for a sheet that is loaded later and those behind it.
+func (l *loading) newLate(s *lateSheet) *styles {
+	name := emit.PlainName(s.use.Path)
+	first := l.entries[s.entries[0]].Path
+	if !slices.ContainsFunc(s.entries, func(e int) bool { return l.entries[e].Path != first }) {
+		name = emit.PlainName(first)
+	}
+	made := &styles{name: l.unused(name), at: s.use.At, late: true, linked: s.linked}
+	for i, p := range l.programs {
+		if slices.ContainsFunc(p.Later, func(e *modules.Later) bool { return slices.Contains(s.entries, l.number[e]) }) && !l.static[i][s.use.Path] {
+			made.on(l.b.pages, i)
+		}
+	}
+	l.bundles = append(l.bundles, made)
+	return made
+}
+
+// unused returns the name of a bundle, of a script or sheet with a name, that no
+// other one has.
+func (l *loading) unused(name string) string {
+	stem := strings.TrimSuffix(name, path.Ext(name))
+	name = stem + ".css"
+	for n := 2; l.names[strings.ToLower(name)]; n++ {
+		name = fmt.Sprintf("%s-%d.css", stem, n)
+	}
+	l.names[strings.ToLower(name)] = true
+	return name
+}
+
+// account holds that, on each page, each sheet that scripts import is linked by the
+// page, or loaded by a script, and not both.
+func (l *loading) account() {
+	for i, p := range l.programs {
+		for _, e := range p.Later {
+			for _, s := range e.Sheets() {
+				late := l.of[s.Path]
+				if !l.static[i][s.Path] && late == nil || l.static[i][s.Path] && late != nil && !slices.Contains(late.linked, i) {
+					panic(fmt.Sprintf("build: %s is lost or doubled on page %d", s.Path, i))
+				}
+			}
+		}
+	}
+}
+
+// adopted makes a bundle of each sheet that a script imports, which a module puts into
+// the page.
+func (l *loading) adopted(ctx context.Context) {
+	for i, p := range l.programs {
+		list := slices.Clone(p.Sheets)
+		for _, e := range p.Later {
+			list = append(list, e.Sheets()...)
+		}
+		for _, s := range list {
+			if s.Direct {
+				continue
+			}
+			made := l.of[s.Path]
+			if made == nil {
+				made = &styles{name: l.unused(emit.PlainName(s.Path)), at: s.At, adopted: true, pieces: link.WithoutRepeats(l.b.objectEntry(ctx, s).Pieces)}
+				l.of[s.Path] = made
+				l.bundles = append(l.bundles, made)
+			}
+			made.on(l.b.pages, i)
+		}
+	}
+}
+
+// take makes a bundle of a sheet that a script takes as an object.
+func (l *loading) take(ctx context.Context, t modules.Taken) *styles {
+	made := l.taken[t.Path]
+	if made == nil {
+		made = &styles{at: t.At, taken: true, pieces: link.WithoutRepeats(l.b.takenEntry(ctx, t).Pieces)}
+		made.name = l.unused(emit.PlainName(t.Path))
+		l.taken[t.Path] = made
+		l.order = append(l.order, made)
+	}
+	made.plain = made.plain || t.Named
+	if t.Named { // what counts on the name gets it
+		made.name = emit.PlainName(t.Path)
+	}
+	return made
+}
+
+// on notes that the i-th page may load a bundle, if there is one.
+func (s *styles) on(pages []*graph.Page, i int) {
+	if i < len(pages) && !slices.Contains(s.pages, pages[i]) {
+		s.pages = append(s.pages, pages[i])
+	}
+}
+
+// takenEntry returns a sheet that a script takes, worked out: one that is named by its address may be
+// linked, and so import others.
+func (b *builder) takenEntry(ctx context.Context, t modules.Taken) *link.Entry {
+	if t.Named {
+		return b.styleEntry(ctx, t.StyleUse)
+	}
+	return b.objectEntry(ctx, t.StyleUse)
+}
+
+// objectEntry returns a sheet that a script takes as an object, worked out. Such a
+// sheet imports no other in a browser (CSSOM, section 6.3).
+func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Entry {
+	e := b.styleEntry(ctx, s)
+	if e.External > 0 {
+		b.report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: s.At,
+			Message: fmt.Sprintf("%q imports a sheet from elsewhere, which browsers ignore in a sheet that a script takes or puts into the page", b.files.Show(s.Path)),
+			Mend:    "link the one from elsewhere from the page"})
+	}
+	return e
+}
+
+// styleEntry returns a sheet that a script imports, worked out.
+func (b *builder) styleEntry(ctx context.Context, s modules.StyleUse) *link.Entry {
+	if _, err := b.cache.linked.Sheets.Load(b.files, s.Path); err != nil {
+		b.report(b.files.Unreadable(s.Path, err, s.At))
+	}
+	return b.entryOf(ctx, s.Path)
+}

@@ -1,0 +1,147 @@
+package site
+
+import (
+	"bytes"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/source"
+)
+
+// LostRules returns a warning about classes of pages that rules of the last build named, and none of this one does: a part
+// of a library that is left out, or a rule that was deleted, is often still in use. before holds the sheets of the last
+// build by name. Sheets that are in both builds are read only where others do not explain it.
+func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
+	now := make(map[string]bool)
+	for _, o := range res.Outputs {
+		if o.Kind == emit.StyleKind {
+			now[string(o.Data)] = true
+		}
+	}
+	lost := make(map[string]bool)
+	for _, name := range slices.Sorted(maps.Keys(before)) {
+		if !now[string(before[name])] {
+			addClasses(lost, string(before[name]))
+		}
+	}
+	if len(lost) == 0 {
+		return nil
+	}
+	// What was lost in one sheet is mostly in what came in its place; only else the others are read.
+	old := make(map[string]bool, len(before))
+	for _, text := range before {
+		old[string(text)] = true
+	}
+	for _, isOld := range []bool{false, true} {
+		have := make(map[string]bool)
+		for text := range now {
+			if old[text] == isOld {
+				addClasses(have, text)
+			}
+		}
+		maps.DeleteFunc(lost, func(name string, _ bool) bool { return have[name] })
+		if len(lost) == 0 {
+			return nil
+		}
+	}
+	users := make(map[string]string) // the first page that has a class
+	for _, o := range res.Outputs {
+		if o.Kind == emit.PageKind {
+			noteClasses(o, lost, users)
+		}
+	}
+	return lostFinding(users)
+}
+
+// lostFinding words what was lost, by the page of each class.
+func lostFinding(users map[string]string) []diag.Diagnostic {
+	if len(users) == 0 {
+		return nil
+	}
+	const most = 5
+	var list []string
+	for _, name := range slices.Sorted(maps.Keys(users)) {
+		if len(list) == most {
+			list = append(list, fmt.Sprintf("and %d more", len(users)-most))
+			break
+		}
+		list = append(list, fmt.Sprintf("%q (%s)", name, users[name]))
+	}
+	what := "classes of pages had rules in the last build and have none now"
+	if len(users) == 1 {
+		what = "a class of a page had rules in the last build and has none now"
+	}
+	return []diag.Diagnostic{{Code: code.LostRules, Severity: diag.Warning, Message: what + ": " + strings.Join(list, ", "),
+		Mend: "if the rules were left out by mistake, bring them back; if not, take the classes out of the pages"}}
+}
+
+// addClasses adds the classes that the selectors of a sheet name.
+func addClasses(to map[string]bool, css string) {
+	var set source.Set
+	sheet, _ := parse.Sheet(set.Add(source.Path{}, "", css))
+	ast.Walk(sheet.Nodes, func(n ast.Node) bool {
+		if r, ok := n.(*ast.StyleRule); ok {
+			for _, s := range r.Selectors {
+				addSelectorClasses(to, s)
+			}
+		}
+		return true
+	})
+}
+
+func addSelectorClasses(to map[string]bool, s ast.Selector) {
+	for i := range s {
+		if s[i].Kind == ast.ClassSelector {
+			to[token.Unescape(s[i].Name)] = true
+		}
+		if s[i].Args != nil {
+			for _, arg := range s[i].Args.Selectors {
+				addSelectorClasses(to, arg)
+			}
+		}
+	}
+}
+
+// noteClasses notes a page as the user of each lost class that an element of it has, unless its own style elements
+// name the class.
+func noteClasses(o emit.Output, lost map[string]bool, users map[string]string) {
+	own := make(map[string]bool)
+	var found []string
+	z := html.NewTokenizer(bytes.NewReader(o.Data))
+	for inStyle := false; ; {
+		kind := z.Next()
+		if kind == html.ErrorToken {
+			break
+		}
+		if kind == html.TextToken && inStyle {
+			addClasses(own, string(z.Text()))
+		}
+		inStyle = false
+		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
+			continue
+		}
+		name, more := z.TagName()
+		inStyle = string(name) == "style"
+		for more {
+			var key, value []byte
+			if key, value, more = z.TagAttr(); string(key) == "class" {
+				found = append(found, strings.Fields(string(value))...)
+			}
+		}
+	}
+	for _, name := range found {
+		if lost[name] && !own[name] && users[name] == "" {
+			users[name] = o.Path
+		}
+	}
+}

@@ -1,0 +1,290 @@
+package site
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/bundle"
+	"rinzel/internal/cache"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/link"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
+	"rinzel/internal/step"
+	"rinzel/internal/step/purge"
+)
+
+// This file makes the bundles that were planned.
+
+// madeBundle is a bundle with all that it was made from, beside files.
+type madeBundle struct {
+	pieces   []pieceID
+	evidence *purge.Evidence
+	uses     *purge.Uses
+	page     *graph.Page // whose folder its addresses count from, if it may be written into it
+	at       source.Span // where its findings may be
+
+	made   bundle.Result
+	info   Bundle
+	within bool
+	holes  []string
+	files  []emit.Output
+	refs   references
+	diags  []diag.Diagnostic
+}
+
+// pieceID tells pieces apart: two with the same hold the same under the same conditions.
+type pieceID struct {
+	content    *link.Content
+	external   *ast.AtRule
+	conditions string
+}
+
+// evidenceNow returns the evidence of the build; nil in a profile that does not purge.
+func (b *builder) evidenceNow() *purge.Evidence {
+	if b.evidence == nil {
+		return nil
+	}
+	return b.evidence.All
+}
+
+// make joins and finishes a bundle, unless it was made from the same before.
+func (b *builder) make(ctx context.Context, s *styles) {
+	now := &madeBundle{evidence: b.evidenceNow(), uses: b.uses, at: s.at}
+	for _, p := range s.pieces {
+		now.pieces = append(now.pieces, pieceID{p.Content, p.External, link.ConditionKey(p.Conditions)})
+	}
+	if b.mayFitWithin(s) {
+		now.page = s.pages[0]
+	}
+	same := func(m *madeBundle) bool {
+		return m.page == now.page && m.evidence == now.evidence && m.uses == now.uses && (m.at == now.at || len(m.diags) == 0) &&
+			slices.Equal(m.pieces, now.pieces) && b.areCurrent(&m.refs)
+	}
+	key := fmt.Sprint(s.name, s.adopted, s.plain, s.named)
+	m := b.cache.bundles.Get(b.files.Reader, key, same, func(r *cache.Reads) (*madeBundle, bool) {
+		if err := b.makeAnew(ctx, s, r, now); err != nil {
+			b.fail(err)
+			return now, false
+		}
+		return now, true
+	})
+	b.report(m.diags...)
+	b.keptBy.Or(m.info.Rules.KeptBy)
+	s.made, s.info, s.within, s.holes, s.files, s.refs = m.made, m.info, m.within, m.holes, slices.Clone(m.files), m.refs
+	for i := range s.files {
+		s.files[i].Owner = s.at
+	}
+	s.info.Late, s.info.Taken, s.info.Adopted, s.info.Named = s.late, s.taken, s.adopted, s.named
+	for _, p := range s.pages {
+		s.info.Pages = append(s.info.Pages, p.File.Name)
+		s.info.pages = append(s.info.pages, p.File.Path.Name)
+	}
+}
+
+// makeAnew joins and finishes a bundle, and notes what is found.
+func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *madeBundle) error {
+	report := func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) }
+	seenFrom := func(to string) string { return graph.Relative(s.name, to) }
+	if s.adopted {
+		seenFrom = func(to string) string {
+			m.holes = append(m.holes, to)
+			return hole(len(m.holes) - 1)
+		}
+	}
+	job := bundle.Job{
+		Pieces: s.pieces, Kind: step.Bundle, Finish: b.finish, At: s.at, Charset: !s.adopted, Report: report,
+		Address: b.urlRewriter(r, &m.refs, seenFrom),
+	}
+	if b.profile.Maps != project.NoMaps {
+		job.Map = b.project.Tree.Set
+	}
+	var err error
+	if m.made, err = job.Make(ctx); err != nil {
+		return err
+	}
+	if m.within = b.fitsWithin(s, &m.made); m.within {
+		// Its addresses count from the page.
+		m.refs, job.Report, job.Charset = references{}, func(...diag.Diagnostic) {}, false
+		job.Address = b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(s.pages[0], to) })
+		if m.made, err = job.Make(ctx); err != nil {
+			return err
+		}
+	}
+	m.info = infoOf(s.name, &m.made)
+	m.info.Within = m.within
+	b.checkPurged(&m.info, &m.made, s.named, s.at, report)
+	report(m.refs.diags...)
+	b.write(s, m)
+	return nil
+}
+
+// infoOf returns what is told of a bundle that was made.
+func infoOf(name string, made *bundle.Result) Bundle {
+	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS), Prefix: made.Prefixes}
+	if made.Purged != nil {
+		info.Rules = *made.Purged
+	}
+	return info
+}
+
+// write gives a bundle the name under which it is published, and makes its files.
+func (b *builder) write(s *styles, m *madeBundle) {
+	address := func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) }
+	inlineMap := b.profile.Maps == project.InlineMaps
+	var mapped []byte
+	if m.made.Map != nil && (inlineMap || b.profile.Names != project.HashedNames) {
+		mapped = m.made.Map.JSON(path.Base(s.name), address)
+	}
+	if b.profile.Names == project.HashedNames && !s.plain {
+		written := m.made.CSS
+		if inlineMap {
+			written = b.styleFiles(&m.info, &m.made, mapped, s.at)[0].Data // with the map, which has the name without the hash
+		}
+		m.info.Path = emit.HashedName(s.name, sha256.Sum256(written))
+	}
+	if m.made.Map != nil && !inlineMap {
+		mapped = m.made.Map.JSON(path.Base(m.info.Path), address)
+	}
+	m.files = b.styleFiles(&m.info, &m.made, mapped, s.at)
+	m.info.Integrity = emit.Integrity(m.files[0].Data)
+}
+
+// inlineMap returns the source map of a bundle as it stands in the bundle.
+func (b *builder) inlineMap(s *styles) []byte {
+	return s.made.Map.JSON(path.Base(s.name), func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) })
+}
+
+// styleFiles returns a bundle and its map, which is nil for none, as the profile wants it.
+func (b *builder) styleFiles(info *Bundle, made *bundle.Result, mapped []byte, owner source.Span) []emit.Output {
+	css := emit.Output{Path: info.Path, Kind: emit.StyleKind, Data: made.CSS, Owner: owner}
+	switch {
+	case mapped == nil:
+		return []emit.Output{css}
+	case b.profile.Maps == project.InlineMaps:
+		css.Data = slices.Concat(css.Data, []byte(sourcemap.Comment(sourcemap.DataURL(mapped))))
+		return []emit.Output{css}
+	}
+	name := path.Base(info.Path) + ".map"
+	css.Data = append(css.Data, sourcemap.Comment(graph.Relative("x", name))...)
+	return []emit.Output{css, {Path: info.Path + ".map", Kind: emit.MapKind, Data: mapped, Owner: owner}}
+}
+
+// addTo adds the bundle, its map, and the files that it names.
+func (s *styles) addTo(out *emit.Set) {
+	for _, f := range s.files {
+		if !s.within && (!s.adopted || f.Kind == emit.MapKind) {
+			out.Add(f)
+		}
+	}
+	if s.module.Path != "" {
+		out.Add(s.module)
+	}
+	addAssets(out, s.refs.assets)
+}
+
+// mayFitWithin reports whether a bundle may be written into its one page, if it is small.
+func (b *builder) mayFitWithin(s *styles) bool {
+	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.probed && s.units[0].page.AllowsInlineStyle()
+}
+
+// fitsWithin reports whether a bundle is written into its one page.
+func (b *builder) fitsWithin(s *styles, made *bundle.Result) bool {
+	return b.mayFitWithin(s) && len(made.CSS) > 0 && len(made.CSS) <= b.project.Settings.Split.Within && !made.Empty
+}
+
+// keepSheet returns a bit for each pattern of the settings that keeps all rules of a
+// sheet, as [purge.Result] has them.
+func (b *builder) keepSheet(p source.Path) (bits uint64) {
+	for i, pattern := range b.project.Settings.Purge.Keep {
+		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") && !strings.HasSuffix(strings.ToLower(pattern), ".css") {
+			continue // it is about selectors
+		}
+		if (project.Glob{Pattern: pattern}).Matches(p) {
+			bits |= 1 << min(i, 63)
+		}
+	}
+	return bits
+}
+
+// checkPurged checks how much purging left of a bundle. Alone has it be an error that nothing is left: no page loads the
+// bundle beside others.
+func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at source.Span, report func(...diag.Diagnostic)) {
+	if made.Purged == nil {
+		return
+	}
+	b.checkShare(info, at, report)
+	b.checkMostly(info, at, report)
+	if made.Empty && alone {
+		report(purgedEmpty(info.Name, info.Rules.Rules, at))
+	}
+}
+
+// checkShare reports a bundle of which purging removes more than the settings let it.
+func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
+	most, r := b.project.Settings.Purge.Most, info.Rules
+	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
+		return
+	}
+	report(diag.Diagnostic{Code: code.PurgedMost, Severity: diag.Error, Span: at,
+		Message: fmt.Sprintf("purging removes %d of the %s of %q, and the settings let it remove %d%%", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, most),
+		Mend:    "check what [purge] evidence names, or raise most in [purge]"})
+}
+
+// checkMostly warns of a bundle of which purging removes more than nine tenths, unless the settings
+// say how much it may.
+func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
+	const few = 20 // rules, of which a tenth is no rule or two
+	r := info.Rules
+	if b.project.Settings.Purge.Most > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
+		return
+	}
+	report(diag.Diagnostic{Code: code.PurgedMostly, Severity: diag.Warning, Span: at,
+		Message: fmt.Sprintf("purging removes %d of the %s of %q; the names in use were read from %s", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, b.evidence.KindsRead()),
+		Mend:    "look at what stays with rinzel why; if it is right, write most = 100 in [purge]"})
+}
+
+// purgedEmpty words that purging left nothing of what a page links.
+func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
+	return diag.Diagnostic{Code: code.PurgedEmpty, Severity: diag.Error, Span: at,
+		Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", name, diag.Count(rules, "rule")),
+		Mend:    "check what [purge] evidence names, or list in keep what must stay"}
+}
+
+// checkEmpty reports a unit all whose bundles purging left nothing of, and whether it is one.
+func (b *builder) checkEmpty(u *unit) bool {
+	rules := 0
+	for _, s := range u.loads {
+		if !s.made.Empty {
+			return false
+		}
+		rules += s.info.Rules.Rules
+	}
+	if len(u.loads) == 0 {
+		return false
+	}
+	b.report(purgedEmpty(u.loads[len(u.loads)-1].info.Name, rules, u.at))
+	return true
+}
+
+// reportEmpty tells of a bundle that purging left nothing of, and that no page links.
+func (b *builder) reportEmpty(s *styles) {
+	var sheets []string
+	for _, p := range s.pieces {
+		if p.File != nil && !slices.Contains(sheets, p.File.Name) {
+			sheets = append(sheets, p.File.Name)
+		}
+	}
+	b.report(diag.Diagnostic{Code: code.EmptyBundle, Severity: diag.Warning, Span: s.at,
+		Message: fmt.Sprintf("purging leaves nothing of %q, so it is not written: no name in the rules of %s was found in use", s.info.Name, strings.Join(sheets, ", ")),
+		Mend:    "unlink the sheets, or check what [purge] evidence names"})
+}

@@ -1,0 +1,80 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/step/check"
+)
+
+// missingKeyframes warns of animations whose keyframes no sheet of the project defines. It says nothing where a
+// sheet from elsewhere may define them.
+func (b *builder) missingKeyframes(ctx context.Context) {
+	if b.readsElsewhere(ctx) {
+		return
+	}
+	names := b.blockKeyframes()
+	var uses []check.NameUse
+	for e := range b.entries {
+		for _, p := range e.Pieces {
+			for _, name := range p.Motion.Keyframes {
+				names[name] = true
+			}
+			if p.File != nil && b.linker.ChecksRoot(p.File.Path.Root) {
+				uses = append(uses, p.Motion.Uses...)
+			}
+		}
+	}
+	var near []string
+	for name := range names {
+		near = append(near, name)
+	}
+	slices.Sort(near)
+	for _, use := range uses {
+		if names[use.Name] {
+			continue
+		}
+		b.report(diag.Diagnostic{Code: code.MissingKeyframes, Severity: diag.Warning, Span: use.At, Cause: use.Name,
+			Message: fmt.Sprintf("no sheet defines @keyframes %s: the animation does nothing", use.Name), Mend: diag.DidYouMean(use.Name, near, "")})
+	}
+}
+
+// blockKeyframes returns the names of the keyframes that style elements of pages define.
+func (b *builder) blockKeyframes() map[string]bool {
+	names := make(map[string]bool)
+	for _, p := range b.pages {
+		for _, at := range p.Styles {
+			if text := p.File.Text[at.Start:at.End]; !strings.Contains(text, "keyframes") {
+				continue
+			}
+			_, sheet, _ := b.parseBlock(p, p.File.Path, at)
+			for _, name := range check.MotionOf(sheet.Nodes).Keyframes {
+				names[name] = true
+			}
+		}
+	}
+	return names
+}
+
+// readsElsewhere reports whether a page loads sheets that are not part of the project.
+func (b *builder) readsElsewhere(ctx context.Context) bool {
+	for e := range b.entries {
+		if e.External > 0 {
+			return true
+		}
+	}
+	for _, p := range b.pages {
+		links := b.linksOf(p, nil)
+		for _, g := range p.Groups {
+			if slices.ContainsFunc(g.Links, func(l graph.Link) bool { e, _ := links.linkedSheet(ctx, l); return e == nil }) {
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,112 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/inventory"
+	"rinzel/internal/link"
+	"rinzel/internal/modules"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// This file makes the bundles that the settings name: for pages that a server makes,
+// or that are loaded by scripts of their own.
+
+// named is a bundle that the settings name.
+type named struct {
+	file    string
+	at      source.Span
+	entries []modules.Entry
+	runs    *modules.Program
+	made    *styles
+}
+
+// namedBundles returns the bundles that the settings name, with what the sheets and
+// scripts that they are made from run, as modules of a page without import maps would.
+func (b *builder) namedBundles() []*named {
+	var out []*named
+	add := func(n *named) {
+		n.runs = b.scripts.ProgramOf(n.entries)
+		out = append(out, n)
+	}
+	for _, s := range b.project.Settings.Bundles {
+		var entries []modules.Entry
+		for i, glob := range s.From {
+			entries = append(entries, b.entryPoints(s, glob, s.At[i])...)
+		}
+		if len(entries) == 0 {
+			continue // which is reported
+		}
+		if !s.Each() {
+			add(&named{file: s.File, at: s.At[0], entries: entries})
+			continue
+		}
+		for _, e := range entries {
+			add(&named{file: project.FileFor(s.File, e.Path.Name), at: e.At, entries: []modules.Entry{e}})
+		}
+	}
+	return out
+}
+
+// entryPoints returns the files that a path or glob of a bundle names, in lexical
+// order. That there is none is reported.
+func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []modules.Entry {
+	tree := b.project.Tree
+	root, pattern := project.SplitRoot(glob)
+	var out []modules.Entry
+	fail := func(message, mend string) {
+		b.report(diag.Diagnostic{Code: code.NoEntry, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	}
+	switch {
+	case !tree.HasRoot(root):
+		fail(fmt.Sprintf("the bundle %q is made from %q, and there is no root %q", s.Name, glob, root), diag.DidYouMean(root, tree.Roots(), "roots are named in [roots]"))
+		return nil
+	case !strings.ContainsAny(pattern, "*?[{\\"):
+		p := source.Path{Root: root, Name: path.Clean(pattern)}
+		if !tree.Exists(p) {
+			fail(fmt.Sprintf("the bundle %q is made from %q, which does not exist", s.Name, tree.Show(p)), b.files.Near(p))
+			return nil
+		}
+		out = append(out, modules.Entry{Path: p, At: at})
+	default:
+		for _, p := range b.files.List(root).Files {
+			if ok, _ := doublestar.Match(pattern, p.Name); ok && isEntry(p.Name) {
+				out = append(out, modules.Entry{Path: p, At: at})
+			}
+		}
+		if len(out) == 0 {
+			fail(fmt.Sprintf("the bundle %q is made from %q, which matches no sheet and no script", s.Name, glob), "paths are relative to the source folder; ** stands for any folders")
+		}
+		return out
+	}
+	if !isEntry(out[0].Path.Name) {
+		fail(fmt.Sprintf("the bundle %q is made from %q, which is neither a sheet nor a script", s.Name, glob), "a page has bundles of its own")
+		return nil
+	}
+	return out
+}
+
+// isEntry reports whether a bundle may be made from a file.
+func isEntry(name string) bool { return inventory.IsScript(name) || inventory.IsSheet(name) }
+
+// stylesOf returns the bundle itself. What its scripts put into the page by
+// themselves is not in it.
+func (b *builder) stylesOf(ctx context.Context, n *named) *styles {
+	n.made = &styles{name: n.file, at: n.at, named: true}
+	for _, s := range n.runs.Sheets {
+		if !s.Direct && b.profile.Scripts == project.AdoptStyles {
+			continue
+		}
+		n.made.pieces = append(n.made.pieces, b.styleEntry(ctx, s).Pieces...)
+	}
+	n.made.pieces = link.WithoutRepeats(n.made.pieces)
+	return n.made
+}

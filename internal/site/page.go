@@ -1,0 +1,163 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/modules"
+	"rinzel/internal/source"
+	"rinzel/internal/step/purge"
+)
+
+// pageResult is what came of one page.
+type pageResult struct {
+	page     *graph.Page
+	html     emit.Output
+	assets   []emit.Asset
+	verdicts []purge.Verdict // about its style elements
+}
+
+// page makes the page that links the bundles of its units. rewritten are the scripts that
+// are not copied as they are.
+func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading, rewritten map[source.Path][]byte) *pageResult {
+	res := &pageResult{page: p}
+	var edits []graph.Edit
+	for _, u := range units {
+		var targets []graph.Pointer
+		for _, s := range u.loads {
+			if s.made.Empty {
+				continue
+			}
+			if s.within {
+				targets = append(targets, graph.Pointer{Style: styleText(&s.made), Media: u.media})
+				continue
+			}
+			to := graph.Pointer{Address: b.addressOf(p, s.info.Path), Media: u.media}
+			if b.profile.Integrity {
+				to.Integrity = s.info.Integrity
+			}
+			targets = append(targets, to)
+		}
+		if len(u.group.Links) == 0 {
+			edits = append(edits, p.Append(targets)...)
+		} else {
+			edits = append(edits, u.group.Point(p, targets)...)
+		}
+		edits = append(edits, u.edits(func(s *styles) string { return b.addressOf(p, s.info.Path) })...)
+	}
+	edits = append(edits, b.moveAssets(res)...)
+	edits = append(edits, b.styleElements(ctx, res)...)
+	for _, mod := range runs.Inline {
+		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
+	}
+	for _, s := range p.Scripts {
+		if data, ok := rewritten[b.files.ResolveIn(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
+			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)}) // that of the script as it was would keep it from running
+		}
+	}
+	b.reportInert(p)
+	edits = append(edits, rehashed(p, edits)...)
+	text := graph.Apply(p.File.Text, edits)
+	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: p.File.Encoded(text), Owner: source.SpanOf(p.File.Pos(0), 0)}
+	res.assets = append(res.assets, filesOf(runs)...)
+	return res
+}
+
+// reportInert warns of links that load no sheet, though they seem to be meant to.
+func (b *builder) reportInert(p *graph.Page) {
+	if at := p.Unclosed; at.End > 0 {
+		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
+		d := diag.Diagnostic{Code: code.UnclosedTag, Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
+			Message: "the tag is not closed before the page ends, and browsers read nothing of what follows: expected '>'"}
+		if i := strings.Index(text, `="`); i >= 0 && strings.Count(text, `"`)%2 == 1 {
+			d.Message, d.Mend = "a quote in the tag is not closed, and browsers read nothing of what follows", "close the quote after the address"
+		}
+		b.report(d)
+	}
+	for _, l := range p.Inert {
+		d := diag.Diagnostic{Code: code.BadLink, Severity: diag.Warning, Span: p.File.Pos(l.At.Start).To(uint32(l.At.End))}
+		switch {
+		case l.Src != "":
+			d.Message, d.Mend = "a link has its address in href: browsers load nothing from src", fmt.Sprintf("write href=%q", l.Src)
+		case l.Rel == "":
+			d.Message, d.Mend = "the link has no rel, and browsers do not load the sheet", `write <link rel="stylesheet" …>`
+		default:
+			d.Message, d.Mend = fmt.Sprintf("browsers know no relation %q, and do not load the sheet", l.Rel), `did you mean "stylesheet"?`
+		}
+		b.report(d)
+	}
+}
+
+// isUnstyled reports whether nothing styles a page.
+func (b *builder) isUnstyled(m *pageResult, info Page) bool {
+	p := m.page
+	return len(info.Bundles)+len(info.Late)+len(p.Styles)+len(p.Preloads) == 0 &&
+		!slices.ContainsFunc(p.Groups, func(g graph.Group) bool { return len(g.Links) > 0 })
+}
+
+// rehashed returns the edits that make the policies of a page name the hashes of its style elements and
+// scripts as other edits leave them.
+func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
+	if len(p.Policies) == 0 {
+		return nil
+	}
+	parts := slices.Clone(p.Styles)
+	for _, s := range p.Scripts {
+		if s.Text.End > 0 {
+			parts = append(parts, s.Text)
+		}
+	}
+	changed := make(map[string]string)
+	for _, part := range parts {
+		var inside []graph.Edit
+		for _, e := range edits {
+			if e.At.Start >= part.Start && e.At.End <= part.End {
+				inside = append(inside, e)
+			}
+		}
+		if len(inside) > 0 {
+			changed[p.File.Text[part.Start:part.End]] = graph.ApplyWithin(p.File.Text, part, inside)
+		}
+	}
+	return p.Rehash(changed)
+}
+
+// addressOf returns the address of an output file as the page writes it.
+func (b *builder) addressOf(p *graph.Page, name string) string {
+	if p.Base != "" { // relative addresses do not start at the page
+		return b.project.Settings.Base + graph.Relative("index.html", name)
+	}
+	return graph.Relative(p.File.Path.Name, name)
+}
+
+// relativeToOutput returns the address of a source file as seen from an output.
+func (b *builder) relativeToOutput(name, file string) string {
+	dir := filepath.Join(b.project.Output, filepath.FromSlash(path.Dir(name)))
+	return b.relativeOnDisk(dir, file)
+}
+
+// relativeOnDisk returns the address of a file as seen from a folder.
+func (b *builder) relativeOnDisk(dir, file string) string {
+	if rel, err := filepath.Rel(b.onDisk(dir), b.onDisk(file)); err == nil {
+		return graph.Relative("x", filepath.ToSlash(rel))
+	}
+	return file
+}
+
+// onDisk returns a path as it is from the top of the disk, or as it is if the working
+// folder is not known.
+func (b *builder) onDisk(name string) string {
+	name = filepath.FromSlash(name)
+	if b.here == "" || filepath.IsAbs(name) {
+		return filepath.Clean(name)
+	}
+	return filepath.Join(b.here, name)
+}

@@ -1,0 +1,200 @@
+package site
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/modules"
+	"rinzel/internal/script"
+	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
+)
+
+// This file writes the scripts that import sheets. All others are copied byte for byte.
+
+// makeModules makes the scripts that put sheets into pages. units are those of each
+// page, behind which come the bundles that the settings name.
+func (l *loading) makeModules(units [][]*unit, list []*named) {
+	for _, s := range l.bundles {
+		if s.made.Empty {
+			continue
+		}
+		var links []string
+		add := func(have *styles) {
+			if holds(have.pieces, s.first()) && !have.made.Empty && !slices.Contains(links, have.info.Path) {
+				links = append(links, have.info.Path)
+			}
+		}
+		for _, i := range s.linked {
+			if i >= len(units) {
+				add(list[i-len(units)].made)
+				continue
+			}
+			for _, u := range units[i] {
+				for _, have := range u.loads {
+					add(have)
+				}
+			}
+		}
+		s.module = l.b.moduleOf(s, links)
+	}
+}
+
+// markLinked has bundles stay files in which scripts look for sheets that they would
+// load otherwise. units are those of each page.
+func (l *loading) markLinked(units [][]*unit) {
+	for _, s := range l.bundles {
+		for _, i := range s.linked {
+			if i >= len(units) {
+				continue
+			}
+			for _, u := range units[i] {
+				for _, have := range u.loads {
+					have.probed = have.probed || holds(have.pieces, s.first())
+				}
+			}
+		}
+	}
+}
+
+// first returns the sheet of the first piece.
+func (s *styles) first() source.Path {
+	for _, p := range s.pieces {
+		if p.File != nil {
+			return p.File.Path
+		}
+	}
+	return source.Path{}
+}
+
+// scriptEdits returns what makes a script name what is written for the sheets that
+// it imports. address gives the address of an output file.
+func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name string) string) []graph.Edit {
+	if mod.File == nil {
+		return nil
+	}
+	text := mod.File.File.Text
+	var edits []graph.Edit
+	name := func(r modules.Request, file string) {
+		to := address(file)
+		if r.Kind != script.Address && !strings.HasPrefix(to, "../") && !strings.HasPrefix(to, "/") {
+			to = "./" + to
+		}
+		edits = append(edits, graph.Edit{At: graph.Span(r.At), With: strings.ReplaceAll(to, "'", `\'`)})
+	}
+	for _, r := range mod.Requests {
+		switch r.Use {
+		case modules.TakesSheet:
+			name(r, l.taken[r.Path].info.Path)
+		case modules.Styles, modules.StylesLate:
+			if file, ok := l.moduleFor(r.Path); ok {
+				name(r, file)
+				continue
+			}
+			instead := ";" // what stands before and behind it stays apart
+			if r.Use == modules.StylesLate {
+				instead = "Promise.resolve()"
+			}
+			edits = append(edits, graph.Edit{At: graph.Span(r.Whole), With: padded(instead, text[r.Whole.Start:r.Whole.End])})
+		}
+	}
+	return edits
+}
+
+// padded returns text with white space behind it, so that it is as long as what
+// it stands in place of, if it is not longer, and has as many lines.
+func padded(text, place string) string {
+	if strings.Contains(place, "\n") {
+		for i := range len(place) {
+			if place[i] == '\n' || place[i] == '\r' {
+				text += place[i : i+1]
+			}
+		}
+		return text
+	}
+	return text + strings.Repeat(" ", max(0, len(place)-len(text)))
+}
+
+// rewrittenScripts returns the scripts that are not copied as they are, and their maps.
+func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
+	copies := make(map[source.Path][]byte)
+	for p, mod := range b.scripts.Run() {
+		from := emit.PlainName(p)
+		edits := b.scriptEdits(l, mod, func(to string) string { return graph.Relative(from, to) })
+		if len(edits) == 0 {
+			continue
+		}
+		file := mod.File
+		text, at, moved, err := b.movedMap(file, p, edits)
+		if err != nil {
+			b.report(diag.Diagnostic{Code: code.MapKept, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+				Message: fmt.Sprintf("the source map of this script is copied as it is, although places in the script have moved: %v", err)})
+		}
+		if moved != nil {
+			copies[at] = moved
+		}
+		copies[p] = file.File.Encoded(text)
+	}
+	return copies
+}
+
+// movedMap returns the text of a script with edits made, and its source map with the
+// places moved accordingly: in the script if it stands there, else as a file at a path.
+func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
+	text = graph.Apply(file.File.Text, edits)
+	stays := !slices.ContainsFunc(edits, func(e graph.Edit) bool { return len(e.With) != e.At.End-e.At.Start })
+	if file.Map.Text == "" || stays {
+		return text, at, nil, nil
+	}
+	inline := strings.HasPrefix(file.Map.Text, "data:")
+	var have []byte
+	if inline {
+		have, err = sourcemap.DecodeDataURL(file.Map.Text)
+	} else {
+		t := b.files.Resolve(p, file.Map.Text)
+		if t.Kind != graph.Local || !b.files.Exists(t.Path) {
+			return text, at, nil, nil
+		}
+		at = t.Path
+		have, err = b.project.Tree.Bytes(at)
+	}
+	if err != nil {
+		return text, at, nil, err
+	}
+	moved, err = sourcemap.Move(have, placesMoved(file.File, text, edits))
+	if err != nil || !inline {
+		return text, at, moved, err
+	}
+	edits = append(slices.Clone(edits), graph.Edit{At: graph.Span(file.Map.At), With: sourcemap.DataURL(moved)})
+	return graph.Apply(file.File.Text, edits), at, nil, nil
+}
+
+// placesMoved returns what gives the line and column, in UTF-16 units from 0, of a
+// place of a script after edits. ok is false if it is no longer there.
+func placesMoved(f *source.File, after string, edits []graph.Edit) func(line, column int) (int, int, bool) {
+	next := new(source.Set).Add(f.Path, path.Base(f.Name), after)
+	return func(line, column int) (int, int, bool) {
+		if line >= f.Lines() {
+			return line, column, true
+		}
+		off := f.UTF16Offset(line, column)
+		shift := 0
+		for _, e := range edits {
+			switch {
+			case int(off) >= e.At.End:
+				shift += len(e.With) - (e.At.End - e.At.Start)
+			case int(off) > e.At.Start:
+				return 0, 0, false
+			}
+		}
+		to := uint32(int(off) + shift)
+		line = next.Line(to)
+		return line, next.UTF16Column(line, to), true
+	}
+}

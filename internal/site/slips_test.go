@@ -1,0 +1,150 @@
+package site_test
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"rinzel/internal/project"
+	"rinzel/internal/site"
+	"rinzel/internal/source"
+)
+
+// TestPackageSlips holds what is said of addresses of packages that lead nowhere.
+func TestPackageSlips(t *testing.T) {
+	const installed = `-- node_modules/gauge/package.json --
+{"name": "gauge"}
+-- node_modules/gauge/dist/gauge.css --
+.gauge { color: red }
+-- node_modules/gauge/dist/gauge-dark.css --
+.gauge { color: red }
+-- node_modules/@quay/dial/package.json --
+{"name": "@quay/dial", "style": "dial.css"}
+-- node_modules/@quay/dial/dial.css --
+.dial { color: red }
+`
+	for _, c := range []struct{ address, message, mend string }{
+		{"package:gague", `the package "gague" is not installed`, `did you mean "package:gauge"?`},
+		{"package:@quay/dail/dial.css", `the package "@quay/dail" is not installed`, `did you mean "package:@quay/dial"?`},
+		{"package:tide", `the package "tide" is not installed`, `install it first`},
+		{"package:gauge", `the package "gauge" does not say which sheet is its main one`, `its sheets are: package:gauge/dist/gauge.css, package:gauge/dist/gauge-dark.css`},
+		{"package:gauge/lib/main.css", `there is no sheet "`, `its sheets are: package:gauge/dist/gauge.css`},
+		{"package:gauge/dist/gague.css", `there is no sheet "`, `did you mean "`},
+		{"package:", `the address names no package`, `write "package:name"`},
+		{"gauge/dist/gauge.css", `there is no sheet "site/gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
+		{"~gauge/dist/gauge.css", `there is no sheet "site/~gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
+		{"node_modules/gauge/dist/gauge.css", `there is no sheet`, `write "package:gauge/dist/gauge.css"`},
+		{"../node_modules/gauge/dist/gauge.css", `leads outside its folder`, `write "package:gauge/dist/gauge.css"`},
+		{"@quay/dial", `there is no sheet "site/@quay/dial"`, `write "package:@quay/dial"`},
+	} {
+		s := newSite(t, installed+"-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\n@import \""+c.address+"\";\n")
+		_, found := s.build(t, project.Development)
+		if strings.Count(found, "error:") != 1 || !strings.Contains(found, c.message) || !strings.Contains(found, c.mend) {
+			t.Errorf("%s: no %q and %q in\n%s", c.address, c.message, c.mend, found)
+		}
+	}
+	s := newSite(t, "-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\n@import \"package:gauge\";\n")
+	if _, found := s.build(t, project.Development); !strings.Contains(found, `the package "gauge" is not installed: there is no folder node_modules`) {
+		t.Errorf("got %s", found)
+	}
+}
+
+// TestPageSlips holds what is said of links that load nothing, of addresses without their last quote, of pages without
+// style and of sheets that nothing reaches.
+func TestPageSlips(t *testing.T) {
+	for _, c := range []struct{ page, want string }{
+		{`<link rel="styleshet" href="main.css">`, `browsers know no relation "styleshet"`},
+		{`<link rel="style sheet" href="main.css">`, `browsers know no relation "style sheet"`},
+		{`<link rel=stylesheets href=main.css>`, `browsers know no relation "stylesheets"`},
+		{`<link href="main.css">`, `the link has no rel`},
+		{`<link href="main.css?v=2">`, `the link has no rel`},
+		{`<link rel="stylesheet" src="main.css">`, `write href="main.css"`},
+		{`<link rel="stylesheet" href="main.css><p>`, `a quote in the tag is not closed, and browsers read nothing of what follows`},
+		{`<link rel=stylesheet href=main.css><p class="a"`, `the tag is not closed before the page ends`},
+		{"<link rel=stylesheet href='main.css>\n<p class='a'>", `the address that starts with "main.css" goes on into the markup`},
+		{`<link rel=stylesheet href=main.css><img src="boat.png alt="" ><p>`, `boat.png alt=`},
+		{`<link rel=stylesheet href=main.css><img src="boat.png><p class="a">`, `the address that starts with "boat.png" goes on into the markup`},
+		{`<link rel=stylesheet href=main.css><script src="boat.js></script><p class="a">`, `the address that starts with "boat.js" goes on into the markup`},
+		{`<template><link href="main.css"></template><link rel=stylesheet href=main.css>`, ""},
+		{`<link rel=icon href=main.css><link rel=stylesheet href=main.css><link rel="alternate stylesheet" title=x href=main.css>`, ""},
+		{`<link rel=style href=x><link rel=stylesheet href=main.css>`, ""},
+		{`<link rel="modulepreload" href="x.js"><link rel=preload as=style href=main.css><link rel=stylesheet href=main.css>`, ""},
+	} {
+		s := newSite(t, "-- site/index.html --\n<!doctype html>"+c.page+"\n-- site/main.css --\np { color: red }\n-- site/x --\n\n-- site/x.js --\n\n")
+		_, found := s.build(t, project.Development)
+		if c.want == "" && strings.Contains(found, "[bad-link]") || !strings.Contains(found, c.want) {
+			t.Errorf("%s: no %q in\n%s", c.page, c.want, found)
+		}
+	}
+	s := newSite(t, `-- site/index.html --
+<!doctype html><link rel=stylesheet href=main.css><p>
+-- site/plain.html --
+<!doctype html><p>
+-- site/styled.html --
+<!doctype html><style>p { color: red }</style><p>
+-- site/far.html --
+<!doctype html><link rel=stylesheet href=https://ferries.example/a.css><p>
+-- site/main.css --
+p { color: red }
+-- site/old/old.css --
+p { color: red }
+-- site/old/old.txt --
+p
+`)
+	res, _ := s.build(t, project.Development)
+	if got := strings.Join(res.Unstyled, " "); !strings.HasSuffix(got, "plain.html") || strings.Contains(got, " ") {
+		t.Errorf("unstyled are %q", got)
+	}
+	if got := fmt.Sprint(res.Unreached); got != "[old/old.css old/old.txt]" {
+		t.Errorf("unreached are %q", got)
+	}
+}
+
+// caseless is a file system that takes upper and lower case for the same.
+type caseless struct{ files fstest.MapFS }
+
+func (c caseless) Open(name string) (fs.File, error) {
+	for have := range c.files {
+		for part := have; part != "."; part = part[:max(strings.LastIndexByte(part, '/'), 0)] {
+			if strings.EqualFold(part, name) {
+				return c.files.Open(part)
+			}
+			if !strings.Contains(part, "/") {
+				break
+			}
+		}
+	}
+	return c.files.Open(name)
+}
+
+// TestOtherCase holds that files asked for by a name in another case are reported, where the disk finds them all the same.
+func TestOtherCase(t *testing.T) {
+	files := fstest.MapFS{
+		"index.html":    {Data: []byte(`<!doctype html><link rel=stylesheet href=Css/main.css><link rel=stylesheet href=css/good.css><p>`)},
+		"css/main.css":  {Data: []byte(`@import "Part.css"; p { background: url(../img/SEA.svg), url(../img/boat.svg) }`)},
+		"css/part.css":  {Data: []byte(`p { color: red }`)},
+		"css/good.css":  {Data: []byte(`p { width: 1px }`)},
+		"img/sea.svg":   {Data: []byte(`<svg/>`)},
+		"img/boat.svg":  {Data: []byte(`<svg/>`)},
+		"img/other.svg": {Data: []byte(`<svg/>`)},
+	}
+	p := &project.Project{Settings: project.Default(), Tree: source.NewTree(source.Folder{FS: caseless{files}})}
+	res, err := site.Build(context.Background(), p, site.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, d := range res.Diagnostics {
+		if d.Code != "other-case" {
+			t.Errorf("got %s: %s", d.Code, d.Message)
+		}
+		got = append(got, d.Mend)
+	}
+	want := `write "css/part.css" where it is asked for; write "css/main.css" where it is asked for; write "img/sea.svg" where it is asked for`
+	if strings.Join(got, "; ") != want {
+		t.Errorf("got  %s\nwant %s", strings.Join(got, "; "), want)
+	}
+}

@@ -1,0 +1,161 @@
+package site
+
+import (
+	"context"
+	"strings"
+
+	"rinzel/internal/bundle"
+	"rinzel/internal/cache"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/link"
+	"rinzel/internal/source"
+	"rinzel/internal/step"
+	"rinzel/internal/step/purge"
+)
+
+// This file takes the style elements of pages through the chain and the finish,
+// in place.
+
+// styleElements returns the edits that put what comes of a page's style
+// elements in their place.
+func (b *builder) styleElements(ctx context.Context, res *pageResult) []graph.Edit {
+	var edits []graph.Edit
+	for _, at := range res.page.Styles {
+		if css, ok := b.styleElement(ctx, res, at); ok {
+			edits = append(edits, graph.Edit{At: at, With: css})
+		}
+	}
+	return edits
+}
+
+// elementKey names a style element of a page.
+type elementKey struct {
+	page  source.Path
+	start int
+}
+
+// madeElement is what came of a style element, with what it was made from beside files.
+type madeElement struct {
+	page     *graph.Page
+	evidence *purge.Evidence
+	uses     *purge.Uses
+
+	css      string
+	replaces bool        // its text is replaced by css
+	entry    *link.Entry // nil if it stays as it is
+	rules    purge.Result
+	verdicts []purge.Verdict
+	refs     references
+	diags    []diag.Diagnostic
+}
+
+// styleElement returns what comes of the text of one. ok is false if it stays as
+// it is: what is no clean sheet may be meant for a program that makes a page of it.
+func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Span) (css string, ok bool) {
+	p := res.page
+	same := func(m *madeElement) bool {
+		return m.page == p && m.evidence == b.evidenceNow() && m.uses == b.uses && b.areCurrent(&m.refs)
+	}
+	m := b.cache.elements.Get(b.files.Reader, elementKey{p.File.Path, at.Start}, same, func(r *cache.Reads) (*madeElement, bool) {
+		m, err := b.makeElement(ctx, p, at, r)
+		if err != nil {
+			b.fail(err)
+		}
+		return m, err == nil
+	})
+	if m.entry != nil {
+		b.reach(m.entry)
+		b.noteReached(p, []*link.Entry{m.entry})
+	}
+	b.report(m.diags...)
+	b.keptBy.Or(m.rules.KeptBy)
+	res.verdicts = append(res.verdicts, m.verdicts...)
+	res.assets = append(res.assets, m.refs.assets...)
+	return m.css, m.replaces
+}
+
+// makeElement works out what comes of a style element.
+func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span, r *cache.Reads) (*madeElement, error) {
+	m := &madeElement{page: p, evidence: b.evidenceNow(), uses: b.uses}
+	m.refs.noData = b.noData()
+	f, sheet, ok := b.parseElement(p, at)
+	if !ok {
+		return m, nil
+	}
+	if len(sheet.Diagnostics) > 0 {
+		for _, d := range sheet.Diagnostics {
+			d.Severity = min(d.Severity, diag.Warning)
+			d.Message += "; this style element stays as it is"
+			m.diags = append(m.diags, d)
+		}
+		return m, nil
+	}
+	var err error
+	if m.entry, err = b.linker.Through(r).Element(ctx, f.Path, sheet); err != nil {
+		return m, err
+	}
+	job := bundle.Job{
+		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Finish: b.finish, At: p.SpanOf(at),
+		Report:  func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) },
+		Address: b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(p, to) }),
+	}
+	made, err := job.Make(ctx)
+	if err != nil {
+		return m, err
+	}
+	info := infoOf(p.File.Path.Name, &made)
+	b.checkPurged(&info, &made, false, job.At, job.Report)
+	m.css, m.replaces, m.rules, m.verdicts = styleText(&made), true, info.Rules, made.Verdicts
+	m.diags = append(m.diags, m.refs.diags...)
+	return m, nil
+}
+
+// parseElement reads a style element as a sheet. ok is false if it cannot be one: its addresses count from elsewhere, or a
+// program is to put something into it.
+func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sheet *graph.Sheet, ok bool) {
+	from, external := b.files.PageBase(p)
+	if p.Base != "" && at.Start < p.BaseAt {
+		from, external = p.File.Path, false
+	}
+	text := p.File.Text[at.Start:at.End]
+	if p.IsXML() && strings.ContainsAny(text, "&<") {
+		return nil, nil, false // its text is not what it reads as
+	}
+	if external || graph.IsTemplate(text) {
+		return nil, nil, false
+	}
+	f, parsed, diags := b.parseBlock(p, from, at)
+	return f, &graph.Sheet{File: f, Nodes: parsed.Nodes, Diagnostics: diags}, true
+}
+
+// styleText returns a sheet as it stands in a style element.
+func styleText(made *bundle.Result) string {
+	text := string(made.CSS)
+	if made.Compact {
+		return withinStyle(strings.TrimSuffix(text, "\n"))
+	}
+	return withinStyle("\n" + text)
+}
+
+// parseBlock parses a style element of a page. Places in it are those of the page, whose text the file shares; addresses
+// in it count from a path.
+func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet, []diag.Diagnostic) {
+	f := b.project.Tree.Set.Add(from, p.File.Name, p.File.Text)
+	sheet, diags := parse.Part(f, part.Start, part.End)
+	return f, sheet, diags
+}
+
+// withinStyle returns a sheet as it may stand in a style element, which the
+// first end tag in it would end.
+func withinStyle(css string) string {
+	const end = "</style"
+	for i := 0; i+len(end) <= len(css); i++ {
+		if strings.EqualFold(css[i:i+len(end)], end) {
+			css = css[:i+1] + `\` + css[i+1:]
+		}
+	}
+	return css
+}

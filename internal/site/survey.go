@@ -1,0 +1,204 @@
+package site
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/link"
+	"rinzel/internal/modules"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+)
+
+// Survey works out what a project reaches, and makes no outputs of it. Its entries have records of constants.
+type Survey struct{ b *builder }
+
+// NewSurvey returns a survey of a project.
+func NewSurvey(p *project.Project) (*Survey, error) {
+	b, err := newBuilder(p, Options{})
+	if err != nil {
+		return nil, err
+	}
+	b.linker.Record = true
+	return &Survey{b}, nil
+}
+
+// Files returns the files of the project.
+func (s *Survey) Files() *inventory.Inventory { return s.b.files }
+
+// Start is a page, or a bundle that the settings name, with what it reaches.
+type Start struct {
+	Page   *graph.Page // nil for a bundle
+	Name   string      // as people are shown it
+	Sheets []ReachedSheet
+	// Elements are the import trees of the style elements of a page that import sheets.
+	Elements []*link.ImportNode
+}
+
+// ReachedSheet is a sheet that a page, or a bundle of the settings, reaches.
+type ReachedSheet struct {
+	Path   source.Path
+	Script string // that imports it, as people are shown it; empty for a link
+}
+
+// Starts returns the pages, then the bundles that the settings name.
+func (s *Survey) Starts(ctx context.Context) []Start {
+	var out []Start
+	for _, p := range s.b.findPages() {
+		out = append(out, Start{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p), Elements: s.b.elementTrees(ctx, p)})
+	}
+	for _, n := range s.b.namedBundles() {
+		out = append(out, Start{Name: fmt.Sprintf("the bundle %s", n.file), Sheets: s.b.scriptSheets(n.runs)})
+	}
+	return out
+}
+
+// Entry returns a sheet with all that it imports. If it cannot be read, that is reported if asked is true, and ok is false.
+func (s *Survey) Entry(ctx context.Context, p source.Path, asked bool) (e *link.Entry, ok bool) {
+	if _, err := s.b.cache.linked.Sheets.Load(s.b.files, p); err != nil {
+		if asked {
+			s.b.report(s.b.files.Unreadable(p, err, source.Span{}))
+		}
+		return nil, false
+	}
+	return s.b.entryOf(ctx, p), true
+}
+
+// EntryPaths returns the sheets that pages and bundles of the settings reach, in their
+// order; if there is neither, the sheets of the source folder that no other imports.
+func (s *Survey) EntryPaths(ctx context.Context) []source.Path { return s.b.entryPaths(ctx) }
+
+// SheetNamed returns the path of a sheet that is named by its path in the source
+// folder, or "root:path". The error is that there is no such root.
+func (s *Survey) SheetNamed(name string) (source.Path, error) { return s.b.sheetNamed(name) }
+
+// Diagnostics returns what was found so far, in the order in which it is shown.
+func (s *Survey) Diagnostics() []diag.Diagnostic { return s.b.diags.Sorted(s.b.project.Tree.Set) }
+
+// Err returns the error with which the survey has failed, or was cancelled.
+func (s *Survey) Err(ctx context.Context) error { return cmp.Or(s.b.failure(), ctx.Err()) }
+
+// entryPaths is as [Survey.EntryPaths].
+func (b *builder) entryPaths(ctx context.Context) []source.Path {
+	var out []source.Path
+	add := func(list []ReachedSheet) {
+		for _, s := range list {
+			if !slices.Contains(out, s.Path) {
+				out = append(out, s.Path)
+			}
+		}
+	}
+	pages := b.findPages()
+	for _, p := range pages {
+		add(b.sheetsOf(ctx, p))
+	}
+	list := b.namedBundles()
+	for _, n := range list {
+		add(b.scriptSheets(n.runs))
+	}
+	if len(pages)+len(list) > 0 {
+		return out
+	}
+	sheets := b.files.Sheets()
+	imported := make(map[source.Path]bool)
+	for _, from := range sheets {
+		b.noteImports(from, imported)
+	}
+	return slices.DeleteFunc(sheets, func(p source.Path) bool { return imported[p] })
+}
+
+// noteImports notes which sheets one imports, as far as its text says so.
+func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
+	sheet, err := b.cache.linked.Sheets.Load(b.files, from)
+	if err != nil {
+		return
+	}
+	for _, n := range sheet.Nodes {
+		r, ok := graph.IsImport(n)
+		if !ok {
+			continue
+		}
+		if imp, ok := graph.ReadImport(r.Prelude); ok {
+			imported[b.files.Resolve(from, imp.Address).Path] = true
+		}
+	}
+}
+
+// sheetsOf returns the sheets of the project that a page links, and those that
+// its scripts import.
+func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
+	var out []ReachedSheet
+	links := b.linksOf(p, nil)
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			if e, _ := links.linkedSheet(ctx, l); e != nil {
+				out = append(out, ReachedSheet{Path: e.Path})
+			}
+		}
+	}
+	b.report(links.out.diags...)
+	b.reportOn(p, links.out.errors...)
+	return append(out, b.scriptSheets(b.scripts.Program(p))...)
+}
+
+// scriptSheets returns the sheets that scripts import, at once and later, each once.
+func (b *builder) scriptSheets(runs *modules.Program) []ReachedSheet {
+	var out []ReachedSheet
+	add := func(s modules.StyleUse) {
+		by := ""
+		if f := b.project.Tree.Set.File(s.At.Start.File); f != nil && !s.Direct {
+			by = f.Name
+		}
+		if b.files.Exists(s.Path) && !slices.ContainsFunc(out, func(r ReachedSheet) bool { return r.Path == s.Path }) {
+			out = append(out, ReachedSheet{s.Path, by})
+		}
+	}
+	for _, s := range runs.Sheets {
+		add(s)
+	}
+	for _, l := range runs.Later {
+		for _, s := range l.Sheets() {
+			add(s)
+		}
+	}
+	for _, t := range runs.Taken {
+		add(t.StyleUse)
+	}
+	return out
+}
+
+// elementTrees returns the import trees of the style elements of a page that import sheets.
+func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.ImportNode {
+	var out []*link.ImportNode
+	for _, at := range p.Styles {
+		f, sheet, ok := b.parseElement(p, at)
+		if !ok || len(sheet.Diagnostics) > 0 {
+			continue
+		}
+		e, err := b.linker.Element(ctx, f.Path, sheet)
+		if err != nil {
+			b.fail(err)
+		}
+		if len(e.Tree.Imports) > 0 {
+			line, _ := p.File.Place(uint32(at.Start))
+			e.Tree.Sheet = fmt.Sprintf("the style element in line %d", line)
+			out = append(out, e.Tree)
+		}
+	}
+	return out
+}
+
+// ProposeEvidence returns globs for the kinds of files in the source folder that may have
+// names in use and that no evidence covers.
+func ProposeEvidence(p *project.Project) ([]string, error) {
+	b, err := newBuilder(p, Options{})
+	if err != nil {
+		return nil, err
+	}
+	return b.gatherer().Propose(), nil
+}

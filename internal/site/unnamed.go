@@ -1,0 +1,80 @@
+package site
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/inventory"
+	"rinzel/internal/modules"
+)
+
+// This file is about files that nothing names by an address: those that are copied all the same, and those that may be missed.
+
+// unnamedFiles offers to copy the files of folders of which scripts name some that they work out.
+func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
+	copied := out.Copied()
+	told := make(map[string]bool)
+	for _, p := range programs {
+		for _, f := range p.Folders {
+			if told[f.Name] {
+				continue
+			}
+			told[f.Name] = true
+			var left []string
+			for _, q := range b.files.Index().Files {
+				if strings.HasPrefix(q.Name, f.Name+"/") && !copied[q] && !inventory.IsPage(q.Name) && !inventory.IsSheet(q.Name) {
+					left = append(left, q.Name)
+				}
+			}
+			if len(left) == 0 {
+				continue
+			}
+			b.report(diag.Diagnostic{Code: code.UnnamedFiles, Severity: diag.Note, Span: f.At, Cause: f.Name,
+				Message: fmt.Sprintf("this script works out names of files in %q, where %s named by nothing, such as %q", f.Name, areNot(len(left)), path.Base(left[0])),
+				Mend:    fmt.Sprintf("if it asks for them: copy = [\"%s/**\"]", f.Name)})
+		}
+	}
+}
+
+func areNot(n int) string {
+	if n == 1 {
+		return "1 file is"
+	}
+	return fmt.Sprintf("%d files are", n)
+}
+
+// askedFor are files at the top of a site that browsers, search engines and others ask for without
+// any page naming them.
+var askedFor = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
+	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
+
+// copies returns the files that are copied though nothing names them: those that are asked for in any
+// case, and those of the settings.
+func (b *builder) copies() (out []emit.Asset) {
+	for _, p := range b.files.Index().Files {
+		if strings.Contains(p.Name, "/") {
+			continue
+		}
+		for _, pattern := range askedFor {
+			if ok, _ := path.Match(pattern, p.Name); ok {
+				out = append(out, emit.Asset{Path: p, Name: p.Name})
+				break
+			}
+		}
+	}
+	for _, p := range b.files.WellKnown() {
+		out = append(out, emit.Asset{Path: p, Name: p.Name})
+	}
+	for _, g := range b.project.Settings.Copy {
+		for _, p := range b.files.Matching(g) {
+			if !inventory.IsPage(p.Name) && !b.files.Excluded(p) {
+				out = append(out, emit.Asset{Path: p, Name: emit.PlainName(p), At: g.At})
+			}
+		}
+	}
+	return out
+}
