@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
@@ -121,7 +122,7 @@ func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer b
 		return
 	case name == "namespace": // see [Item.Alone]
 		return
-	case slices.Contains([]string{"media", "supports", "container", "starting-style"}, name):
+	case known.IsCondition(name):
 	case name == "font-face", name == "page":
 		c.claim("@"+name, anyWeight)
 		return

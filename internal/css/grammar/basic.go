@@ -41,6 +41,15 @@ var corrections = map[string]string{
 	// CSS Overflow 3, section 3.1: overlay is an old name of auto.
 	"'overflow-block'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-inline'": "visible | hidden | clip | scroll | auto | overlay",
 	"'overflow-x'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-y'": "visible | hidden | clip | scroll | auto | overlay",
+	// Ranges that the specifications give in words: Filter Effects 1, section 5; CSS Grid 1, section 7.2; SVG 2, section 13.5; HTML.
+	"blur()": "blur( <length [0,∞]>? )", "brightness()": "brightness( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "contrast()": "contrast( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"grayscale()": "grayscale( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "invert()": "invert( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"opacity()": "opacity( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "saturate()": "saturate( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "sepia()": "sepia( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"fit-content()": "fit-content( <length-percentage [0,∞]> )", "'interest-delay-start'": "normal | <time [0,∞]>", "'interest-delay-end'": "normal | <time [0,∞]>",
+	"'stroke-dasharray'": "none | [ <length-percentage [0,∞]> | <number [0,∞]> ]+#", "'stroke-miterlimit'": "<number [0,∞]>",
+	"'stroke-width'": "[ <length-percentage [0,∞]> | <line-width> | <number [0,∞]> ]#",
+	// CSS Animations 1, section 4.8: browsers do not know the two parts of the draft that followed.
+	"'animation-delay'": "<time>#",
 	// CSS Page 3, section 7.1.
 	"'size'": "<length [0,∞]>{1,2} | auto | [ <page-size> || [ portrait | landscape ] ]",
 	// CSS Box Sizing 4, section 4: the second part may be auto alone, as in the first draft.

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 )
 
@@ -74,11 +75,7 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 func Open(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		if v.Kind == token.Function {
-			switch token.Lower(v.Name()) {
-			case "var", "env", "attr", "if", "inherit", "first-valid", "toggle", "random-item", "const", "ident":
-				return true
-			}
-			if strings.HasPrefix(v.Text, "--") {
+			if name := token.Lower(v.Name()); known.Substitutes(name) || name == "const" {
 				return true
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
@@ -177,7 +178,7 @@ func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnos
 		}
 		switch n := n.(type) {
 		case *ast.AtRule:
-			if holdsStyleRules[token.Lower(n.Name)] {
+			if known.HoldsStyleRules(token.Lower(n.Name)) {
 				found = badSelectors(ast.Body(n), parents, found)
 			}
 		case *ast.StyleRule:
@@ -190,12 +191,6 @@ func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnos
 		}
 	}
 	return found
-}
-
-// holdsStyleRules are the at-rules whose blocks hold style rules, so that what
-// cannot be read as one is worth a warning.
-var holdsStyleRules = map[string]bool{
-	"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true,
 }
 
 // badSelector words what is wrong with the first bad selector of a list, which stands in a rule with the

@@ -2,6 +2,7 @@ package parse
 
 import (
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/scan"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
@@ -274,25 +275,17 @@ func (r *selectorReader) pseudo() bool {
 
 var singleColon = &ast.Args{SingleColon: true}
 
-// selectorArgs are the functional pseudos whose arguments are selectors, and
-// whether those may be relative.
-var selectorArgs = map[string]bool{
-	"is": false, "where": false, "not": false, "matches": false, "has": true,
-	"host": false, "host-context": false, "slotted": false, "current": false, "cue": false,
-	"-webkit-any": false, "-moz-any": false,
-}
-
 func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 	values := v.Values()
 	name := token.Lower(v.Name())
-	if relative, ok := selectorArgs[name]; ok {
+	if takes, relative := known.TakesSelectors(name); takes {
 		args := &p.argsSlab.take(p, 1)[0]
 		if len(values) > 0 {
 			args.Selectors = p.selectors(values, relative)
 		}
 		return args
 	}
-	if name == "nth-child" || name == "nth-last-child" {
+	if known.TakesOf(name) {
 		for i := range values {
 			if i > 0 && values[i].IsIdent("of") && i+1 < len(values) {
 				return &ast.Args{Values: values[:i], Selectors: p.selectors(noLead(values[i+1:]), false)}

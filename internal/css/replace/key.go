@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
@@ -36,7 +37,7 @@ func Key(v *ast.Value, property string) (key string, kind Kind) {
 		}
 	case token.Ident:
 		name := strings.ToLower(token.Unescape(v.Text))
-		if c, ok := value.ColorOf(v); ok && takesColors(property) {
+		if c, ok := value.ColorOf(v); ok && !known.Property(property).Names {
 			return colorKey(c), Color
 		}
 		return "name " + name, Name
@@ -69,18 +70,3 @@ func opaqueKey(c value.Color) string {
 
 func toByte(x float64) int      { return int(math.Round(x * 255)) }
 func thousandths(x float64) int { return int(math.Round(x * 1000)) }
-
-// namingProperties are the first parts of the names of properties in which an identifier is a
-// name that an author chose, though it may look like a colour: animation: tan 1s.
-var namingProperties = []string{"animation", "font", "grid", "counter", "transition", "will-change", "container", "view-transition",
-	"list-style", "page", "anchor", "position", "quotes", "content", "timeline", "scroll-timeline", "string-set"}
-
-// takesColors reports whether an identifier in the value of a property may be a colour.
-func takesColors(property string) bool {
-	for _, p := range namingProperties {
-		if property == p || strings.HasPrefix(property, p+"-") {
-			return false
-		}
-	}
-	return true
-}

@@ -4,6 +4,7 @@ package selector
 
 import (
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 )
 
@@ -62,10 +63,10 @@ func ofPseudoClass(s *ast.Simple) Specificity {
 	if s.Args == nil {
 		return Specificity{Classes: 1}
 	}
-	switch token.Lower(s.Name) {
-	case "where":
+	switch name := token.Lower(s.Name); {
+	case name == "where":
 		return Specificity{}
-	case "is", "not", "has", "matches", "-webkit-any", "-moz-any":
+	case name == "not", name == "has", known.MatchesAny(name):
 		return Max(s.Args.Selectors)
 	}
 	// :nth-child(… of S), :host(S) and the like count themselves as well.

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -254,11 +255,8 @@ func substituted(v *ast.Value) bool {
 	if v.Kind != token.Function {
 		return false
 	}
-	switch token.Lower(v.Name()) {
-	case "var", "env", "attr", "if", "inherit", "first-valid", "random-item", "const":
-		return true
-	}
-	return strings.HasPrefix(v.Text, "--")
+	name := token.Lower(v.Name())
+	return known.Substitutes(name) || name == "const"
 }
 
 // number returns the node of a number of a unit that is known.

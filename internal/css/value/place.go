@@ -2,9 +2,9 @@ package value
 
 import (
 	"math"
-	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 )
@@ -14,62 +14,30 @@ import (
 // brought into the range that is allowed, where the same number written plainly makes a
 // declaration invalid (CSS Values 4, section 10.12).
 type Place struct {
-	Negative bool      // numbers below zero are allowed
-	Number   bool      // any number is, whole or not
-	Digits   Precision // of what is written
+	known.Numbers
+	Digits Precision // of what is written
 }
 
 // Anywhere is the place of what is worked with further: all numbers are
 // written plainly.
-var Anywhere = Place{Negative: true, Number: true, Digits: Double}
-
-// properties whose values may be below zero.
-var negativeProperties = words("margin margin-top margin-right margin-bottom margin-left margin-block margin-block-start margin-block-end " +
-	"margin-inline margin-inline-start margin-inline-end top right bottom left inset inset-block inset-block-start inset-block-end " +
-	"inset-inline inset-inline-start inset-inline-end text-indent letter-spacing word-spacing background-position background-position-x " +
-	"background-position-y object-position mask-position transform-origin perspective-origin vertical-align outline-offset " +
-	"text-underline-offset translate rotate scale transform z-index order animation-delay transition-delay opacity stroke-dashoffset " +
-	"scroll-margin scroll-margin-top scroll-margin-right scroll-margin-bottom scroll-margin-left scroll-margin-block " +
-	"scroll-margin-block-start scroll-margin-block-end scroll-margin-inline scroll-margin-inline-start scroll-margin-inline-end " +
-	"offset-distance offset-rotate hyphenate-limit-chars cx cy x y baseline-shift fill-opacity stroke-opacity stop-opacity flood-opacity")
-
-// properties whose values may be numbers with a fraction.
-var numberProperties = words("opacity line-height flex flex-grow flex-shrink zoom fill-opacity stroke-opacity stop-opacity flood-opacity " +
-	"animation-iteration-count scale aspect-ratio font-size-adjust stroke-miterlimit tab-size shape-image-threshold")
-
-// functions whose arguments may be any number.
-var freeFunctions = words("matrix matrix3d rotate rotatex rotatey rotatez rotate3d scale scalex scaley scalez scale3d translate translatex " +
-	"translatey translatez translate3d skew skewx skewy hue-rotate rgb rgba hsl hsla hwb lab lch oklab oklch color")
-
-// functions whose arguments may be numbers with a fraction.
-var numericFunctions = words("brightness contrast grayscale invert opacity saturate sepia cubic-bezier linear")
-
-func words(s string) map[string]bool {
-	set := make(map[string]bool)
-	for _, w := range strings.Fields(s) {
-		set[w] = true
-	}
-	return set
-}
+var Anywhere = Place{known.Numbers{Low: math.Inf(-1), Fractions: true, Negative: true}, Double}
 
 // PlaceIn returns the place of the value of a property, in lower case.
-func PlaceIn(property string) Place {
-	return Place{Negative: negativeProperties[property], Number: numberProperties[property]}
-}
+func PlaceIn(property string) Place { return Place{Numbers: known.Property(property).Numbers} }
 
 // Within returns the place of the arguments of a function that stands at p.
 func (p Place) Within(function string) Place {
-	function = token.Lower(function)
-	free := freeFunctions[function]
-	return Place{Negative: free, Number: free || numericFunctions[function], Digits: p.Digits}
+	return Place{known.Function(token.Lower(function)).Numbers, p.Digits}
 }
 
 // plain reports whether a number may be written without calc() around it.
 func (p Place) plain(n Number) bool {
 	switch {
-	case n.Value < 0 && !p.Negative:
+	case n.Unit != "":
+		return !p.Bounded && (n.Value >= 0 || p.Negative)
+	case n.Value < p.Low || p.High != 0 && n.Value > p.High:
 		return false
-	case n.Unit == "" && !p.Number: // 0 would be a length
+	case !p.Fractions: // 0 would be a length
 		return n.Value == math.Trunc(n.Value) && n.Value != 0
 	}
 	return true

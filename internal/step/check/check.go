@@ -17,6 +17,7 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
@@ -168,16 +169,18 @@ func (c *checker) list(nodes []ast.Node, at place) {
 // ownNames are the at-rules within which any name may be declared.
 var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic", "swash"}
 
-// properties are the at-rules that hold declarations of properties, although
-// there are descriptors that belong to them: features, for one.
-var properties = []string{"media", "container", "supports", "layer", "scope", "starting-style", "keyframes", "position-try"}
+// holdsProperties reports whether an at-rule holds declarations of properties, although
+// there are descriptors that belong to it: features, for one.
+func holdsProperties(atRule string) bool {
+	return known.HoldsStyleRules(atRule) || atRule == "keyframes" || atRule == "position-try"
+}
 
 func (c *checker) atRule(r *ast.AtRule, around place) {
 	name := token.Lower(r.Name)
 	at := place{free: slices.Contains(ownNames, name), vendor: around.vendor}
 	if prefix, standard := split(name); prefix != "" {
 		name, at.vendor = standard, true
-		at.free = at.free || !slices.Contains(properties, name) && name != "document" // as @-ms-viewport, whose descriptors were its own
+		at.free = at.free || !holdsProperties(name) && name != "document" // as @-ms-viewport, whose descriptors were its own
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
 		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
 		return
@@ -193,7 +196,7 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 	case "supports":
 		c.supports(ast.Significant(r.Prelude))
 	}
-	if !slices.Contains(properties, name) && grammar.Descriptors(name) != nil {
+	if !holdsProperties(name) && grammar.Descriptors(name) != nil {
 		at.atRule, at.both = name, name == "page"
 	}
 	c.list(ast.Body(r), at)

@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
@@ -299,7 +300,7 @@ func (c *checker) origins(values []ast.Value) {
 
 // isColorFunction reports whether v is a function of a colour.
 func isColorFunction(v *ast.Value) bool {
-	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
+	return v.Kind == token.Function && known.ColorFunction(token.Lower(v.Name()))
 }
 
 // unitTypes are the units that are proposed, by the type that asks for one.

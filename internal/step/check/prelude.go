@@ -2,9 +2,10 @@ package check
 
 import (
 	"fmt"
-	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"

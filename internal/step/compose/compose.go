@@ -29,6 +29,7 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
@@ -232,10 +233,7 @@ func holdsStyle(n ast.Node, inStyle bool) bool {
 	case *ast.StyleRule:
 		return true
 	case *ast.AtRule:
-		switch token.Lower(n.Name) {
-		case "media", "supports", "container", "layer", "scope", "starting-style":
-			return inStyle
-		}
+		return inStyle && known.HoldsStyleRules(token.Lower(n.Name))
 	}
 	return false
 }

@@ -2,8 +2,9 @@ package compose
 
 import (
 	"fmt"
-	"rinzel/internal/diag/code"
 	"slices"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -120,7 +121,7 @@ func (c *Composer) withoutTypes(x condition) condition {
 		negated := x.negated
 		x.negated = false
 		rule, _ := x.wrap(nil)[0].(*ast.AtRule)
-		return known(c.decide(rule, func() {
+		return decided(c.decide(rule, func() {
 			c.fail(code.BadCondition, x.asked.Span(), fmt.Sprintf("browsers know no media type such as %q in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
 				"ask for it by @when or @media around the rule")
 		}) != negated)

@@ -2,8 +2,9 @@ package compose
 
 import (
 	"fmt"
-	"rinzel/internal/diag/code"
 	"slices"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -50,7 +51,7 @@ func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bo
 
 func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	if len(d.values) == 0 {
-		return known(true), true
+		return decided(true), true
 	}
 	query, ok := c.mediaList(d.values, d.scopeOf(s))
 	if !ok {
@@ -175,7 +176,7 @@ func (r *mediaReader) query() (mediaQuery, bool) {
 	kind := token.Lower(r.values[0].Text)
 	query := mediaType(kind, r.values[0].Pos)
 	if len(r.values) == 1 && (kind == "true" || kind == "false") {
-		query = known(kind == "true")
+		query = decided(kind == "true")
 	}
 	r.values = r.values[1:]
 	if len(r.values) > 0 {
@@ -198,7 +199,7 @@ func (r *mediaReader) query() (mediaQuery, bool) {
 // mediaType returns the condition of a media type.
 func mediaType(name string, at source.Pos) mediaQuery {
 	if name == "all" {
-		return known(true)
+		return decided(true)
 	}
 	return condition{kind: asksMedia, leaf: []ast.Value{{Kind: token.Ident, Text: name, Pos: at}}, at: at}
 }

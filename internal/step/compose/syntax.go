@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
@@ -115,8 +116,7 @@ func (t term) accepts(values []ast.Value) bool {
 // open reports whether only a browser knows what v is, or nobody: then a
 // finding says so already.
 func open(v *ast.Value) bool {
-	return v.IsFunction("const") || v.IsFunction("var") || v.IsFunction("env") || v.IsFunction("attr") || v.IsFunction("if") ||
-		v.Kind == token.Function && strings.HasPrefix(v.Text, "--")
+	return v.IsFunction("const") || v.Kind == token.Function && known.Substitutes(token.Lower(v.Name()))
 }
 
 // dataTypes tells for each data type whether a value can be of it. Math

@@ -110,10 +110,10 @@ func TestConditionCosts(t *testing.T) {
 			t.Errorf("costs %v and %v, and of the opposite %v and %v", copies, opposite, back, forth)
 		}
 	}
-	if got := join(allOf, []condition{a, known(false)}); got.kind != never {
+	if got := join(allOf, []condition{a, decided(false)}); got.kind != never {
 		t.Errorf("a and never is %v", got.kind)
 	}
-	if got := join(anyOf, []condition{known(false), a, known(false)}); got.kind != asksMedia {
+	if got := join(anyOf, []condition{decided(false), a, decided(false)}); got.kind != asksMedia {
 		t.Errorf("never or a is %v", got.kind)
 	}
 }

@@ -2,8 +2,9 @@ package compose
 
 import (
 	"fmt"
-	"rinzel/internal/diag/code"
 	"slices"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -41,7 +42,7 @@ const (
 	anyOf
 )
 
-func known(b bool) condition {
+func decided(b bool) condition {
 	if b {
 		return condition{kind: always}
 	}
@@ -52,7 +53,7 @@ func known(b bool) condition {
 func not(x condition) condition {
 	switch x.kind {
 	case never, always:
-		return known(x.kind == never)
+		return decided(x.kind == never)
 	case allOf, anyOf:
 		var parts []condition
 		for _, p := range x.parts {
@@ -449,7 +450,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	rest := args[n:]
 	if len(rest) == 0 {
-		return known(ok && truthy(constant)), true
+		return decided(ok && truthy(constant)), true
 	}
 	if !ok {
 		r.c.unknown(p, ast.SpanOf(args[:n]), r.s)
@@ -467,7 +468,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	want, _ := r.c.values(rest, r.s, atBuild)
 	want = spaced(want, false)
 	if operator == ":" {
-		return known(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
+		return decided(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
 	}
 	order, ok := compare(constant.Value, want)
 	if !ok && (isEcho(constant.Value) || isEcho(want)) {
@@ -479,15 +480,15 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	switch operator {
 	case ">":
-		return known(order > 0), true
+		return decided(order > 0), true
 	case "<":
-		return known(order < 0), true
+		return decided(order < 0), true
 	case ">=":
-		return known(order >= 0), true
+		return decided(order >= 0), true
 	case "<=":
-		return known(order <= 0), true
+		return decided(order <= 0), true
 	}
-	return known(order == 0), true
+	return decided(order == 0), true
 }
 
 // truthy reports whether a constant counts as set: it is not none, 0, or empty.

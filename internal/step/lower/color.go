@@ -82,7 +82,7 @@ func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 		if v.Kind != token.Function || !c.isLacking(v) {
 			return with, false
 		}
-		color, ok := known(v)
+		color, ok := colorOf(v)
 		if !ok {
 			return with, false
 		}
@@ -103,8 +103,8 @@ func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 	return []ast.Node{&first, guard(test, false, d)}
 }
 
-// known returns the colour that a function comes to, if that is known.
-func known(v *ast.Value) (value.Color, bool) {
+// colorOf returns the colour that a function comes to, if that is known.
+func colorOf(v *ast.Value) (value.Color, bool) {
 	if c, ok := value.ColorOf(v); ok {
 		return c, true
 	}

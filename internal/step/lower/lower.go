@@ -25,6 +25,7 @@ import (
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/step/asis"
@@ -117,8 +118,8 @@ type rewrite struct {
 
 // lacks reports whether a target lacks a feature that is to be lowered.
 func (l *lowering) lacks(feature string) bool {
-	lacking, known := l.lacking[feature]
-	if !known {
+	lacking, found := l.lacking[feature]
+	if !found {
 		lacking = !l.AsIs[feature] && len(l.Targets.Lacking(feature)) > 0
 		l.lacking[feature] = lacking
 	}
@@ -268,7 +269,7 @@ func holdsFunction(values []ast.Value, wanted func(v *ast.Value) bool) bool {
 // holdsVar reports whether values hold a function in whose place a browser
 // puts tokens.
 func holdsVar(values []ast.Value) bool {
-	return holdsFunction(values, func(v *ast.Value) bool { return v.IsFunction("var") || v.IsFunction("env") || v.IsFunction("attr") })
+	return holdsFunction(values, func(v *ast.Value) bool { return v.Kind == token.Function && known.Substitutes(token.Lower(v.Name())) })
 }
 
 // ident and call make values that stand where another stood.

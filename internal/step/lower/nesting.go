@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
@@ -79,7 +80,7 @@ func (l *lowering) declaresBehind(nodes []ast.Node) bool {
 				return true
 			}
 		case *ast.AtRule:
-			if groups[token.Lower(n.Name)] && n.Block != nil {
+			if isGroup(token.Lower(n.Name)) && n.Block != nil {
 				nested = true
 				if l.declaresBehind(n.Block.Nodes) {
 					return true
@@ -103,11 +104,9 @@ func (l *lowering) nests(n ast.Node) bool {
 	return false
 }
 
-// groups are the at-rules that may stand in a style rule, around declarations
-// and rules that belong to it.
-var groups = map[string]bool{
-	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true,
-}
+// isGroup reports whether an at-rule may stand in a style rule, around declarations
+// and rules that belong to it. A scope has a meaning of its own for what is nested in it.
+func isGroup(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "scope" }
 
 // flatten appends what is in the block of rule as rules of their own with the
 // selectors parents.
@@ -140,7 +139,7 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 				l.flatten(n, nest(n.Selectors, parents), out)
 			}
 		case *ast.AtRule:
-			if !groups[token.Lower(n.Name)] || n.Block == nil {
+			if !isGroup(token.Lower(n.Name)) || n.Block == nil {
 				continue // so does this
 			}
 			flush(i)

@@ -19,6 +19,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/scan"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
@@ -63,7 +64,7 @@ func node(n ast.Node) ast.Edit {
 		}
 	case *ast.AtRule:
 		name := token.Lower(r.Name)
-		if r.Block != nil && removable[name] && empty(r.Block.Nodes) {
+		if r.Block != nil && isRemovable(name) && empty(r.Block.Nodes) {
 			return ast.Remove
 		}
 		if list, ok := prelude(name, r.Prelude); ok {
@@ -78,11 +79,9 @@ func node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// removable are the at-rules that mean nothing when they are empty. An empty
+// isRemovable reports whether an at-rule means nothing when it is empty. An empty
 // @layer still orders the layers, and empty @keyframes hide others of their name.
-var removable = map[string]bool{
-	"media": true, "supports": true, "container": true, "scope": true, "starting-style": true,
-}
+func isRemovable(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "layer" }
 
 // verbatim are the at-rules whose blocks are left as they are: the names in @font-feature-values are
 // told apart by case, and scripts read the initial value of a property as it is written.
@@ -258,11 +257,25 @@ func quoted(s string) string {
 	return `"` + s[1:len(s)-1] + `"`
 }
 
-// colorFunctions are those whose arguments may be colours wherever the
-// function itself may stand for a colour or an image.
-var colorFunctions = words("linear-gradient radial-gradient conic-gradient repeating-linear-gradient " +
-	"repeating-radial-gradient repeating-conic-gradient color-mix light-dark drop-shadow -webkit-linear-gradient " +
-	"-webkit-radial-gradient -moz-linear-gradient -o-linear-gradient")
+// takesColors reports whether the arguments of a function may be colours wherever the
+// function itself may stand for a colour or an image, by its name in lower case.
+func takesColors(function string) bool {
+	_, standard := token.SplitVendor(function)
+	return known.Function(standard).Color
+}
+
+func kindOf(color string) token.Kind {
+	if color[0] == '#' {
+		return token.Hash
+	}
+	return token.Ident
+}
+
+// placeOf says how the values of a property, in lower case, are read.
+func placeOf(property string) place {
+	v := known.Property(property)
+	return place{color: v.TakesOnlyColors(), number: v.Fractions}
+}
 
 func words(s string) map[string]bool {
 	set := make(map[string]bool)
@@ -288,8 +301,8 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 		}
 	}
 	inner := place{
-		color:  in.color && colorFunctions[name] || name == "drop-shadow",
-		number: value.Place{}.Within(name).Number,
+		color:  in.color && takesColors(name),
+		number: known.Function(name).Fractions,
 		mixed:  in.mixed || name == "color-mix",
 		math:   in.math || value.IsMath(v) || name == "calc-size",
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
@@ -91,7 +92,7 @@ func (p *purger) node(n ast.Node) ast.Edit {
 		if edit, ok := p.definition(n); ok {
 			return edit
 		}
-		if n.Block == nil || !holdsRules[token.Lower(n.Name)] {
+		if n.Block == nil || !known.HoldsStyleRules(token.Lower(n.Name)) {
 			return ast.Keep
 		}
 		edited, changed := ast.MapBody(n, p.node)
@@ -117,11 +118,6 @@ func (p *purger) leave(n ast.Node) {
 		}
 		return true
 	})
-}
-
-// holdsRules are the at-rules whose blocks hold style rules for the page.
-var holdsRules = map[string]bool{
-	"media": true, "supports": true, "layer": true, "container": true, "starting-style": true, "scope": true,
 }
 
 func (p *purger) rule(r *ast.StyleRule) ast.Edit {
@@ -349,9 +345,8 @@ func (j *judgement) args(s *ast.Simple) bool {
 	if s.Args == nil || len(s.Args.Selectors) == 0 {
 		return true
 	}
-	switch token.Lower(s.Name) {
-	case "is", "where", "has", "matches", "-webkit-any", "-moz-any", "nth-child", "nth-last-child", "host", "host-context":
-	default:
+	name := token.Lower(s.Name)
+	if takes, _ := known.TakesSelectors(name); name == "not" || !takes && !known.TakesOf(name) {
 		return true
 	}
 	return j.any(s)

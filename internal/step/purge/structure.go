@@ -7,6 +7,7 @@ import (
 	"golang.org/x/net/html"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -214,8 +215,7 @@ func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
 		if s.Args == nil || len(s.Args.Selectors) == 0 {
 			return true
 		}
-		switch token.Lower(s.Name) {
-		case "is", "where", "matches", "-webkit-any", "-moz-any":
+		if known.MatchesAny(token.Lower(s.Name)) {
 			return slices.ContainsFunc(s.Args.Selectors, func(arg ast.Selector) bool { return d.matches(n, arg) })
 		}
 	}

@@ -1,0 +1,137 @@
+package grammar
+
+import (
+	"maps"
+	"math"
+	"slices"
+	"strings"
+)
+
+// Facts are what a definition says about the values that it takes, wherever they may stand among others.
+type Facts struct {
+	// Color says that a value may hold a colour, in a function perhaps, such as a gradient.
+	Color bool
+	// Names says that an identifier in a value may be a name that an author chose. Names in functions do not count.
+	Names bool
+	Numbers
+}
+
+// Numbers are the numbers that may stand in a value. Those in functions do not count.
+type Numbers struct {
+	// Low and High are the least and the greatest number without a unit that is allowed, and infinite if all are. Where no such number
+	// may stand, Low is 0.
+	Low, High float64
+	// Fractions says that wherever a number without a unit may stand, it need not be whole.
+	Fractions bool
+	// Negative says that all dimensions and percentages may be below zero.
+	Negative bool
+	// Bounded says that some dimension or percentage has a bound other than zero.
+	Bounded bool
+}
+
+// Facts returns what is known of the values of a definition.
+func (d Definition) Facts() Facts {
+	return d.table.facts(d.table.expr(d.name, everything[0], everything[1]), "")
+}
+
+// FunctionFacts returns what is known of the arguments of a function, by its name as the data spells it. ok is false if the data does
+// not define it.
+func FunctionFacts(name string) (f Facts, ok bool) {
+	t := load()
+	if t.functions[name+"()"] == "" {
+		return f, false
+	}
+	return t.facts(t.expr("<"+name+"()>", everything[0], everything[1]), strings.ToLower(name)), true
+}
+
+// Functions returns the names of all functions, sorted, without their brackets.
+func Functions() []string {
+	var out []string
+	for name := range load().functions {
+		out = append(out, strings.TrimSuffix(name, "()"))
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Aliases returns the old names of properties, sorted.
+func Aliases() []string { return slices.Sorted(maps.Keys(load().aliases)) }
+
+// facts gathers what an expression says. own is the function whose arguments it is about; empty for a property.
+func (t *table) facts(e *expr, own string) Facts {
+	g := gatherer{table: t, own: own, seen: make(map[visit]bool), whole: true, signed: true}
+	g.out.Low, g.out.High = everything[0], everything[1]
+	g.walk(e, false)
+	if !g.numbers {
+		g.out.Low = 0 // what is no number in any browser is none below zero
+	}
+	g.out.Fractions = g.numbers && g.whole
+	g.out.Negative = g.dimensions && g.signed
+	return g.out
+}
+
+// gatherer gathers facts.
+type gatherer struct {
+	table *table
+	own   string // the function that is looked into
+	seen  map[visit]bool
+	out   Facts
+
+	numbers    bool // numbers without a unit may stand there
+	whole      bool // none of them must be whole
+	dimensions bool // dimensions or percentages may stand there
+	signed     bool // all of them may be below zero
+}
+
+// visit is a type that was looked into.
+type visit struct {
+	e        *expr
+	function bool
+}
+
+// walk looks into an expression; inFunction tells that it stands in a function.
+func (g *gatherer) walk(e *expr, inFunction bool) {
+	if e == nil || g.seen[visit{e, inFunction}] {
+		return
+	}
+	g.seen[visit{e, inFunction}] = true
+	switch e.op {
+	case reference:
+		if e.text == "color" {
+			g.out.Color = true
+			return
+		}
+		g.walk(g.table.expr("<"+e.text+">", e.low, e.high), inFunction)
+	case basic:
+		if !inFunction {
+			g.basic(e)
+		}
+	case function:
+		inFunction = inFunction || e.text != g.own
+	}
+	for _, arg := range e.args {
+		g.walk(arg, inFunction)
+	}
+}
+
+// basic notes a type that is no combination of others.
+func (g *gatherer) basic(e *expr) {
+	switch e.text {
+	case "ident", "custom-ident", "ident-token", "identifier", "any-value", "declaration-value", "whole-value", "hash-token", "id":
+		g.out.Names = true
+	case "integer":
+		g.whole = false
+		fallthrough
+	case "number", "number-token":
+		g.numbers = true
+		g.out.Low, g.out.High = max(g.out.Low, e.low), min(g.out.High, e.high)
+	case "length", "percentage", "angle", "time", "frequency", "resolution", "flex", "decibel", "semitones", "dimension", "dimension-token":
+		g.dimensions = true
+		g.signed = g.signed && e.low < 0
+		for _, bound := range []float64{e.low, e.high} {
+			if bound != 0 && !math.IsInf(bound, 0) {
+				g.out.Bounded = true
+			}
+		}
+	}
+}
