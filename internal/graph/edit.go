@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/markup"
+
 	"golang.org/x/net/html"
 )
 
@@ -40,15 +42,15 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 		}
 		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
 		if to.Integrity != "" {
-			behind := find(first.attrs, "href").whole.End
-			edits = append(edits, Edit{Span{behind, behind}, ` integrity="` + to.Integrity + `"`})
+			behind := markup.Find(first.attrs, "href").Whole.End
+			edits = append(edits, Edit{Span{Start: behind, End: behind}, ` integrity="` + to.Integrity + `"`})
 		}
 		for _, a := range first.attrs {
 			switch {
-			case a.name == "integrity" || a.name == "media" && !sameMedia:
-				edits = append(edits, Edit{a.whole, ""})
-			case a.name == "media" && to.Media != "":
-				edits = append(edits, Edit{a.whole, `media="` + html.EscapeString(to.Media) + `"`})
+			case a.Name == "integrity" || a.Name == "media" && !sameMedia:
+				edits = append(edits, Edit{a.Whole, ""})
+			case a.Name == "media" && to.Media != "":
+				edits = append(edits, Edit{a.Whole, `media="` + html.EscapeString(to.Media) + `"`})
 			}
 		}
 		tags = append(tags, ApplyWithin(p.File.Text, first.Tag, edits))
@@ -86,21 +88,21 @@ func (p *Page) Append(targets []Pointer) []Edit {
 	text := p.File.Text
 	if p.styles.End > p.head {
 		br := lineBreak(text, p.styles.Start)
-		return []Edit{{Span{p.styles.End, p.styles.End}, br + strings.Join(tags, br)}}
+		return []Edit{{Span{Start: p.styles.End, End: p.styles.End}, br + strings.Join(tags, br)}}
 	}
 	line := strings.LastIndexByte(text[:p.head], '\n') + 1
 	if line == 0 || strings.Trim(text[line:p.head], " \t") != "" {
-		return []Edit{{Span{p.head, p.head}, strings.Join(tags, "")}}
+		return []Edit{{Span{Start: p.head, End: p.head}, strings.Join(tags, "")}}
 	}
 	indent, br := indentBefore(text, line)
-	return []Edit{{Span{line, line}, indent + strings.Join(tags, br+indent) + br}}
+	return []Edit{{Span{Start: line, End: line}, indent + strings.Join(tags, br+indent) + br}}
 }
 
 // Show returns the edit of a page that makes it show a text before all else, such as what is
 // wrong with it.
 func (p *Page) Show(text string) Edit {
 	at := max(p.body, p.head)
-	return Edit{Span{at, at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
+	return Edit{Span{Start: at, End: at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
 		`background: #fff; color: #611; border-bottom: 4px solid #b22; font: 14px/1.4 monospace; white-space: pre-wrap; text-align: left">` +
 		html.EscapeString(text) + "</pre>"}
 }
@@ -132,10 +134,10 @@ func (g Group) styleElement(p *Page, to Pointer) string {
 		return tag + ">" + css + "</style>"
 	}
 	if _, same := g.SharedMedia(); same {
-		if media := find(g.Links[0].attrs, "media"); media != nil && to.Media != "" {
+		if media := markup.Find(g.Links[0].attrs, "media"); media != nil && to.Media != "" {
 			tag += ` media="` + html.EscapeString(to.Media) + `"`
 		} else if media != nil {
-			tag += " " + p.File.Text[media.whole.Start:media.whole.End]
+			tag += " " + p.File.Text[media.Whole.Start:media.Whole.End]
 		}
 	}
 	return tag + ">" + css + "</style>"
@@ -175,7 +177,7 @@ func (r Ref) Move(address string) Edit {
 func quoteFor(l Link, address string) string {
 	text := html.EscapeString(address)
 	for _, a := range l.attrs {
-		if a.name == "href" && a.whole.End == a.at.End && strings.ContainsAny(text, " \t\n=`") {
+		if a.Name == "href" && a.Whole.End == a.At.End && strings.ContainsAny(text, " \t\n=`") {
 			return `"` + text + `"`
 		}
 	}

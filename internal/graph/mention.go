@@ -4,6 +4,7 @@ import (
 	"path"
 	"strings"
 
+	"rinzel/internal/markup"
 	"rinzel/internal/script"
 )
 
@@ -88,7 +89,7 @@ func literals(text string, offset int, whole bool, out []Literal) []Literal {
 // srcsetURLs calls visit with the addresses of a list of image candidates, and their offsets (HTML,
 // section 4.8.4.2.2: parsing a srcset attribute).
 func srcsetURLs(text string, visit func(address string, offset int)) {
-	space := func(c byte) bool { return tagSpace(c) }
+	space := func(c byte) bool { return markup.IsSpace(c) }
 	for i := 0; i < len(text); {
 		for i < len(text) && (space(text[i]) || text[i] == ',') {
 			i++

@@ -4,10 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/net/html"
-
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/markup"
 	"rinzel/internal/source"
 )
 
@@ -62,7 +61,7 @@ type Link struct {
 	Tag   Span   // from < to >
 	Href  Ref    // the address
 	Media string // as written; empty for all media
-	attrs []attr
+	attrs []markup.Attribute
 	plain bool // nothing but the address and the media distinguish it
 	// alone says that it stands in the body, where it is an element among others: selectors that
 	// count elements would match others without it.
@@ -77,7 +76,7 @@ type InertLink struct {
 }
 
 // Span is a range of bytes of a page.
-type Span struct{ Start, End int }
+type Span = markup.Span
 
 // Ref is an address in a page and where it stands.
 type Ref struct {
@@ -105,65 +104,54 @@ func IsTemplate(text string) bool {
 	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
 }
 
-// attr is an attribute of a tag. Its offsets are relative to the page.
-type attr struct {
-	name  string // lower case
-	value string // character references undone
-	whole Span   // from the name to the closing quote
-	at    Span   // of the value, without quotes
-}
-
 // ReadPage finds the style links, scripts and other addresses of a page.
 func ReadPage(f *source.File) *Page {
 	r := pageReader{page: &Page{File: f, Open: true, head: -1}}
-	r.read(Span{0, len(f.Text)}, true)
+	r.read(Span{Start: 0, End: len(f.Text)}, true)
 	if r.page.head < 0 {
 		r.page.head = len(f.Text)
 	}
 	return r.page
 }
 
-// read reads a part of the page. Places are found by adding up the lengths of
-// the tokens, which cover the text without gaps. whole is false within the
-// element for browsers without scripts, where the tokenizer reads no markup of
-// its own accord.
+// read reads a part of the page. whole is false within the element for browsers without
+// scripts, where the tokenizer reads no markup of its own accord.
 func (r *pageReader) read(part Span, whole bool) {
-	z := html.NewTokenizer(strings.NewReader(r.page.File.Text[part.Start:part.End]))
-	for offset := part.Start; ; {
-		kind := z.Next()
-		tag := Span{offset, offset + len(z.Raw())}
-		offset = tag.End
-		switch kind {
-		case html.ErrorToken:
-			if text := r.page.File.Text[tag.Start:part.End]; whole && len(text) > 1 && text[0] == '<' && token.IsName(text[1]) {
-				r.page.Unclosed = Span{tag.Start, part.End}
+	for t := range markup.Tokens(r.page.File.Text, part) {
+		text := r.page.File.Text[t.At.Start:t.At.End]
+		switch t.Kind {
+		case markup.Rest:
+			if whole && len(text) > 1 && text[0] == '<' && token.IsName(text[1]) {
+				r.page.Unclosed = t.At
 			}
-			return
-		case html.TextToken:
-			switch {
-			case r.style:
-				r.page.Styles = append(r.page.Styles, tag)
-			case r.script != nil:
-				r.script(tag)
-			case r.data:
-				r.mention(r.page.File.Text[tag.Start:tag.End], tag, false)
-			case r.noscript && whole:
-				r.read(tag, false)
-			}
-			r.style, r.script, r.data = false, nil, false
-		case html.CommentToken:
+		case markup.Text:
+			r.text(text, t.At, whole)
+		case markup.Comment:
 			// Processing instructions, and what only old browsers read.
-			if text := r.page.File.Text[tag.Start:tag.End]; strings.HasPrefix(text, "<?") || strings.HasPrefix(text, "<!--[if") {
-				r.mention(text, tag, false)
+			if strings.HasPrefix(text, "<?") || strings.HasPrefix(text, "<!--[if") {
+				r.mention(text, t.At, false)
 			}
-		case html.StartTagToken, html.SelfClosingTagToken:
-			name, _ := z.TagName()
-			r.start(string(name), tag)
-		case html.EndTagToken:
-			name, _ := z.TagName()
-			r.end(string(name), tag)
+		case markup.StartTag:
+			r.start(markup.Name(r.page.File.Text, t.At), t.At)
+		case markup.EndTag:
+			r.end(markup.Name(r.page.File.Text, t.At), t.At)
 		}
 	}
+}
+
+// text notes the text of an element.
+func (r *pageReader) text(text string, at Span, whole bool) {
+	switch {
+	case r.style:
+		r.page.Styles = append(r.page.Styles, at)
+	case r.script != nil:
+		r.script(at)
+	case r.data:
+		r.mention(text, at, false)
+	case r.noscript && whole:
+		r.read(at, false)
+	}
+	r.style, r.script, r.data = false, nil, false
 }
 
 type pageReader struct {
@@ -185,7 +173,7 @@ var inHead = []string{"html", "head", "meta", "link", "base", "title", "style", 
 
 // start notes what a start tag names.
 func (r *pageReader) start(name string, tag Span) {
-	attrs := attributes(r.page.File.Text, tag)
+	attrs := markup.Attributes(r.page.File.Text, tag)
 	if r.page.head < 0 && r.inert == 0 && !r.noscript && !slices.Contains(inHead, name) {
 		r.page.head = tag.Start
 	}
@@ -199,23 +187,23 @@ func (r *pageReader) start(name string, tag Span) {
 			r.page.body = tag.End
 		}
 	case "base":
-		if href := find(attrs, "href"); href != nil && r.page.Base == "" {
-			r.page.Base, r.page.BaseAt = strings.TrimSpace(href.value), tag.End
+		if href := markup.Find(attrs, "href"); href != nil && r.page.Base == "" {
+			r.page.Base, r.page.BaseAt = strings.TrimSpace(href.Value), tag.End
 		}
 		return
 	case "meta":
-		if equiv, content := find(attrs, "http-equiv"), find(attrs, "content"); r.inert == 0 && equiv != nil && content != nil &&
-			strings.EqualFold(strings.TrimSpace(equiv.value), "content-security-policy") {
-			r.page.Policies = append(r.page.Policies, Policy{content.value, content.at})
+		if equiv, content := markup.Find(attrs, "http-equiv"), markup.Find(attrs, "content"); r.inert == 0 && equiv != nil && content != nil &&
+			strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
+			r.page.Policies = append(r.page.Policies, Policy{content.Value, content.At})
 			return
 		}
 	case "style":
 		r.page.Open = false
-		t := find(attrs, "type")
+		t := markup.Find(attrs, "type")
 		if r.inert > 0 {
 			r.data = true
 		}
-		r.style = r.inert == 0 && !r.noscript && (t == nil || t.value == "" || strings.EqualFold(strings.TrimSpace(t.value), "text/css"))
+		r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
 	case "link":
 		r.link(tag, attrs)
 		return
@@ -228,17 +216,17 @@ func (r *pageReader) start(name string, tag Span) {
 	for i := range attrs {
 		a := &attrs[i]
 		switch {
-		case a.name == "srcset" || a.name == "imagesrcset":
+		case a.Name == "srcset" || a.Name == "imagesrcset":
 			r.sources(a)
-		case strings.HasPrefix(a.name, "on") || a.name == "style" || a.name == "srcdoc" || a.name == "content":
-			r.mention(a.value, a.at, a.name == "content")
-		case a.name == "class" || a.name == "id" || a.name == "alt" || a.name == "title":
-		case addressAttr(name, a.name):
+		case strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc" || a.Name == "content":
+			r.mention(a.Value, a.At, a.Name == "content")
+		case a.Name == "class" || a.Name == "id" || a.Name == "alt" || a.Name == "title":
+		case addressAttr(name, a.Name):
 			to := r.ref(a)
 			to.Fixed = to.Fixed || slices.Contains(fixedElements, name) || r.inert > 0
 			r.page.Refs = append(r.page.Refs, to)
 		default:
-			r.mention(a.value, a.at, true)
+			r.mention(a.Value, a.At, true)
 		}
 	}
 }
@@ -248,10 +236,10 @@ var scriptTypes = []string{"", "text/javascript", "application/javascript", "app
 
 // scriptTag notes what a script element runs. One of another type is data, and one in
 // a template or for browsers without scripts does not run.
-func (r *pageReader) scriptTag(attrs []attr) {
+func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 	kind := ""
-	if t := find(attrs, "type"); t != nil {
-		kind = strings.ToLower(strings.TrimSpace(t.value))
+	if t := markup.Find(attrs, "type"); t != nil {
+		kind = strings.ToLower(strings.TrimSpace(t.Value))
 	}
 	switch {
 	case r.inert > 0 || r.noscript:
@@ -260,13 +248,13 @@ func (r *pageReader) scriptTag(attrs []attr) {
 		r.script = func(text Span) { r.page.Maps = append(r.page.Maps, text) }
 	case kind == "module" || slices.Contains(scriptTypes, kind):
 		s := Script{Module: kind == "module"}
-		if src := find(attrs, "src"); src != nil {
+		if src := markup.Find(attrs, "src"); src != nil {
 			s.Ref = ref(src)
-			if label := find(attrs, "charset"); label != nil {
-				s.Charset = label.value
+			if label := markup.Find(attrs, "charset"); label != nil {
+				s.Charset = label.Value
 			}
-			if hash := find(attrs, "integrity"); hash != nil {
-				s.Integrity = hash.at
+			if hash := markup.Find(attrs, "integrity"); hash != nil {
+				s.Integrity = hash.At
 			}
 			r.page.Scripts = append(r.page.Scripts, s)
 			return // browsers do not run what stands in it
@@ -323,42 +311,42 @@ var fixedElements = []string{"a", "area", "object", "iframe", "embed", "script",
 
 // ref returns the address that an attribute holds. One with character
 // references is not to be changed.
-func (r *pageReader) ref(a *attr) Ref {
-	return Ref{a.value, a.at, a.value != r.page.File.Text[a.at.Start:a.at.End]}
+func (r *pageReader) ref(a *markup.Attribute) Ref {
+	return Ref{a.Value, a.At, a.Value != r.page.File.Text[a.At.Start:a.At.End]}
 }
 
 // sources notes the addresses of a list of images with their sizes.
-func (r *pageReader) sources(a *attr) {
-	raw := r.page.File.Text[a.at.Start:a.at.End]
-	if a.value != raw { // its places are not those of what it reads as
-		r.mention(a.value, a.at, false)
-		srcsetURLs(a.value, func(address string, _ int) {
-			r.page.Refs = append(r.page.Refs, Ref{address, a.at, true})
+func (r *pageReader) sources(a *markup.Attribute) {
+	raw := r.page.File.Text[a.At.Start:a.At.End]
+	if a.Value != raw { // its places are not those of what it reads as
+		r.mention(a.Value, a.At, false)
+		srcsetURLs(a.Value, func(address string, _ int) {
+			r.page.Refs = append(r.page.Refs, Ref{address, a.At, true})
 		})
 		return
 	}
 	srcsetURLs(raw, func(address string, offset int) {
-		start := a.at.Start + offset
-		r.page.Refs = append(r.page.Refs, Ref{address, Span{start, start + len(address)}, r.inert > 0})
+		start := a.At.Start + offset
+		r.page.Refs = append(r.page.Refs, Ref{address, Span{Start: start, End: start + len(address)}, r.inert > 0})
 	})
 }
 
-func ref(a *attr) Ref { return Ref{Address: a.value, At: a.at} }
+func ref(a *markup.Attribute) Ref { return Ref{Address: a.Value, At: a.At} }
 
 // plainAttrs are the attributes of a style link that do not make it special.
 // An integrity hash is that of the unbuilt sheet, and goes with it.
 var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integrity", "referrerpolicy", "charset"}
 
 // link notes a link element.
-func (r *pageReader) link(tag Span, attrs []attr) {
-	rel, href := find(attrs, "rel"), find(attrs, "href")
+func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
+	rel, href := markup.Find(attrs, "rel"), markup.Find(attrs, "href")
 	r.noteInert(tag, attrs)
 	if rel == nil || href == nil {
 		return
 	}
-	words := strings.Fields(strings.ToLower(rel.value))
+	words := strings.Fields(strings.ToLower(rel.Value))
 	if !slices.Contains(words, "stylesheet") {
-		if as := find(attrs, "as"); as != nil && strings.EqualFold(as.value, "style") {
+		if as := markup.Find(attrs, "as"); as != nil && strings.EqualFold(as.Value, "style") {
 			if r.inert == 0 && slices.ContainsFunc(words, func(w string) bool { return w == "preload" || w == "prefetch" }) {
 				r.page.Preloads = append(r.page.Preloads, Link{Tag: tag, Href: ref(href), attrs: attrs})
 			}
@@ -371,24 +359,24 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 		}
 		return
 	}
-	if t := find(attrs, "type"); t != nil && t.value != "" {
-		kind, _, _ := strings.Cut(t.value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
+	if t := markup.Find(attrs, "type"); t != nil && t.Value != "" {
+		kind, _, _ := strings.Cut(t.Value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
 		if !strings.EqualFold(strings.TrimSpace(kind), "text/css") {
-			r.mention(href.value, href.at, true)
+			r.mention(href.Value, href.At, true)
 			return
 		}
 	}
 	if r.inert > 0 { // scripts, or browsers, make elements of it: with the address as it is
-		r.mention(href.value, href.at, true)
+		r.mention(href.Value, href.At, true)
 		return
 	}
 	r.styled(tag)
 	l := Link{Tag: tag, Href: ref(href), attrs: attrs}
-	l.plain = len(words) == 1 && !r.noscript && !slices.ContainsFunc(attrs, func(a attr) bool {
-		return !slices.Contains(plainAttrs, a.name)
+	l.plain = len(words) == 1 && !r.noscript && !slices.ContainsFunc(attrs, func(a markup.Attribute) bool {
+		return !slices.Contains(plainAttrs, a.Name)
 	})
-	if m := find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.value), "all") {
-		l.Media = strings.TrimSpace(m.value)
+	if m := markup.Find(attrs, "media"); m != nil && !strings.EqualFold(strings.TrimSpace(m.Value), "all") {
+		l.Media = strings.TrimSpace(m.Value)
 	}
 	l.alone = r.page.head >= 0
 	if last := len(r.page.Groups) - 1; last >= 0 && r.page.Open && l.plain && !l.alone {
@@ -400,26 +388,26 @@ func (r *pageReader) link(tag Span, attrs []attr) {
 }
 
 // noteInert notes a link that loads no sheet since its rel is misspelt or missing, or its address is in src.
-func (r *pageReader) noteInert(tag Span, attrs []attr) {
-	rel, href, src := find(attrs, "rel"), find(attrs, "href"), find(attrs, "src")
+func (r *pageReader) noteInert(tag Span, attrs []markup.Attribute) {
+	rel, href, src := markup.Find(attrs, "rel"), markup.Find(attrs, "href"), markup.Find(attrs, "src")
 	if r.inert > 0 {
 		return
 	}
 	if rel == nil {
-		if href != nil && isStyleAddress(href.value) {
+		if href != nil && isStyleAddress(href.Value) {
 			r.page.Inert = append(r.page.Inert, InertLink{At: tag})
 		}
 		return
 	}
-	words := strings.Fields(strings.ToLower(rel.value))
+	words := strings.Fields(strings.ToLower(rel.Value))
 	switch {
 	case href == nil:
 		if slices.Contains(words, "stylesheet") && src != nil {
-			r.page.Inert = append(r.page.Inert, InertLink{At: src.whole, Rel: rel.value, Src: src.value})
+			r.page.Inert = append(r.page.Inert, InertLink{At: src.Whole, Rel: rel.Value, Src: src.Value})
 		}
 	case len(words) == 1 && words[0] != "stylesheet" && diag.Nearest(words[0], []string{"stylesheet"}) != "",
 		slices.Equal(words, []string{"style", "sheet"}):
-		r.page.Inert = append(r.page.Inert, InertLink{At: rel.at, Rel: rel.value})
+		r.page.Inert = append(r.page.Inert, InertLink{At: rel.At, Rel: rel.Value})
 	}
 }
 
@@ -437,8 +425,8 @@ func (l Link) IsPlain() bool { return l.plain }
 
 // Charset returns the attribute that names the encoding of the sheet; empty if there is none.
 func (l Link) Charset() string {
-	if a := find(l.attrs, "charset"); a != nil {
-		return a.value
+	if a := markup.Find(l.attrs, "charset"); a != nil {
+		return a.Value
 	}
 	return ""
 }
@@ -452,10 +440,10 @@ var remoteRels = map[string]bool{
 var imageRels = []string{"icon", "apple-touch-icon", "mask-icon", "preload", "prefetch"}
 
 // isScript reports whether a link preloads a script, or something that is not told.
-func isScript(attrs []attr) bool {
-	rel, as := find(attrs, "rel"), find(attrs, "as")
-	preloads := strings.Contains(strings.ToLower(rel.value), "load") || strings.Contains(strings.ToLower(rel.value), "fetch")
-	return preloads && (as == nil || !strings.EqualFold(as.value, "font") && !strings.EqualFold(as.value, "image"))
+func isScript(attrs []markup.Attribute) bool {
+	rel, as := markup.Find(attrs, "rel"), markup.Find(attrs, "as")
+	preloads := strings.Contains(strings.ToLower(rel.Value), "load") || strings.Contains(strings.ToLower(rel.Value), "fetch")
+	return preloads && (as == nil || !strings.EqualFold(as.Value, "font") && !strings.EqualFold(as.Value, "image"))
 }
 
 // Joins reports whether a link may become one with the links of a group.
@@ -483,93 +471,3 @@ func (g Group) SharedMedia() (media string, same bool) {
 
 // IsXML reports whether the page is read as XML.
 func (p *Page) IsXML() bool { return strings.HasSuffix(strings.ToLower(p.File.Path.Name), ".xhtml") }
-
-func find(attrs []attr, name string) *attr {
-	for i := range attrs {
-		if attrs[i].name == name {
-			return &attrs[i]
-		}
-	}
-	return nil
-}
-
-// attributes returns the attributes of a start tag with their places, which
-// the tokenizer does not tell (HTML, section 13.2.5.32 and on). Of two with
-// the same name the first counts.
-func attributes(page string, tag Span) []attr {
-	text := page[tag.Start:tag.End]
-	i := 1
-	for i < len(text) && !tagSpace(text[i]) && text[i] != '/' && text[i] != '>' {
-		i++
-	}
-	var attrs []attr
-	const few = 16 // attributes that are searched one by one
-	var seen map[string]bool
-	has := func(name string) bool {
-		if len(attrs) < few {
-			return find(attrs, name) != nil
-		}
-		if seen == nil {
-			seen = make(map[string]bool)
-			for _, a := range attrs {
-				seen[a.name] = true
-			}
-		}
-		known := seen[name]
-		seen[name] = true
-		return known
-	}
-	for {
-		for i < len(text) && (tagSpace(text[i]) || text[i] == '/') {
-			i++
-		}
-		if i >= len(text) || text[i] == '>' {
-			return attrs
-		}
-		var a attr
-		a, i = attribute(text, i)
-		if !has(a.name) {
-			a.whole = Span{a.whole.Start + tag.Start, a.whole.End + tag.Start}
-			a.at = Span{a.at.Start + tag.Start, a.at.End + tag.Start}
-			attrs = append(attrs, a)
-		}
-	}
-}
-
-// attribute reads one attribute from text[i:] and returns it and its end.
-func attribute(text string, i int) (attr, int) {
-	start := i
-	for i++; i < len(text) && !tagSpace(text[i]) && text[i] != '/' && text[i] != '>' && text[i] != '='; i++ {
-	}
-	a := attr{name: strings.ToLower(text[start:i]), whole: Span{start, i}, at: Span{i, i}}
-	equals := i
-	for equals < len(text) && tagSpace(text[equals]) {
-		equals++
-	}
-	if equals >= len(text) || text[equals] != '=' {
-		return a, i
-	}
-	i = equals + 1
-	for i < len(text) && tagSpace(text[i]) {
-		i++
-	}
-	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
-		end := strings.IndexByte(text[i+1:], text[i])
-		if end < 0 {
-			end = len(text) - i - 1
-		}
-		a.at = Span{i + 1, i + 1 + end}
-		i = min(a.at.End+1, len(text))
-	} else {
-		from := i
-		for i < len(text) && !tagSpace(text[i]) && text[i] != '>' {
-			i++
-		}
-		a.at = Span{from, i}
-	}
-	a.whole.End = i
-	a.value = html.UnescapeString(text[a.at.Start:a.at.End])
-	return a, i
-}
-
-func tagSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }

@@ -42,7 +42,7 @@ func (s Scripts) Load(files source.Reader, p source.Path) (*ScriptFile, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.read.Get(f, func() *ScriptFile { return ReadScript(f, Span{0, len(f.Text)}) }), nil
+	return s.read.Get(f, func() *ScriptFile { return ReadScript(f, Span{Start: 0, End: len(f.Text)}) }), nil
 }
 
 // ReadScript reads a part of a file, a page for instance, as a script. Its places count

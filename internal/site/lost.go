@@ -1,13 +1,10 @@
 package site
 
 import (
-	"bytes"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
-
-	"golang.org/x/net/html"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -15,6 +12,7 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
+	"rinzel/internal/markup"
 	"rinzel/internal/source"
 )
 
@@ -117,26 +115,18 @@ func addSelectorClasses(to map[string]bool, s ast.Selector) {
 func noteClasses(o emit.Output, lost map[string]bool, users map[string]string) {
 	own := make(map[string]bool)
 	var found []string
-	z := html.NewTokenizer(bytes.NewReader(o.Data))
-	for inStyle := false; ; {
-		kind := z.Next()
-		if kind == html.ErrorToken {
-			break
-		}
-		if kind == html.TextToken && inStyle {
-			addClasses(own, string(z.Text()))
+	text, inStyle := string(o.Data), false
+	for t := range markup.Tokens(text, markup.Span{End: len(text)}) {
+		if t.Kind == markup.Text && inStyle {
+			addClasses(own, text[t.At.Start:t.At.End])
 		}
 		inStyle = false
-		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
+		if t.Kind != markup.StartTag {
 			continue
 		}
-		name, more := z.TagName()
-		inStyle = string(name) == "style"
-		for more {
-			var key, value []byte
-			if key, value, more = z.TagAttr(); string(key) == "class" {
-				found = append(found, strings.Fields(string(value))...)
-			}
+		inStyle = markup.Name(text, t.At) == "style"
+		if class := markup.Find(markup.Attributes(text, t.At), "class"); class != nil {
+			found = append(found, strings.Fields(class.Value)...)
 		}
 	}
 	for _, name := range found {

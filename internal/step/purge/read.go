@@ -5,8 +5,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"golang.org/x/net/html"
-
+	"rinzel/internal/markup"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
@@ -38,33 +37,28 @@ const maxMarkupDepth = 8
 // read reads a part of the page. whole is false within a noscript element, where the
 // tokenizer reads no markup of its own accord.
 func (r *htmlReader) read(from, to int, whole bool) {
-	z := html.NewTokenizer(strings.NewReader(r.text[from:to]))
 	var raw rawText // what the text of the open element is, if it is more than text
-	for at := from; ; {
-		kind := z.Next()
-		start := at
-		at += len(z.Raw())
-		switch kind {
-		case html.ErrorToken:
-			return
-		case html.DoctypeToken:
-			r.quirks = quirksMode(string(z.Text()))
-		case html.TextToken:
+	for t := range markup.Tokens(r.text, markup.Span{Start: from, End: to}) {
+		start, end := t.At.Start, t.At.End
+		switch t.Kind {
+		case markup.Doctype:
+			r.quirks = quirksMode(t.Data)
+		case markup.Text:
 			switch {
 			case raw == scriptText:
-				r.e.script(r.text[start:at], start)
+				r.e.script(r.text[start:end], start)
 			case raw == dataText:
-				r.e.text(r.text[start:at], start)
+				r.e.text(r.text[start:end], start)
 			case raw == markupText || raw == noscriptText && whole:
-				r.markup(start, at, raw == markupText)
+				r.markup(start, end, raw == markupText)
 			}
-		case html.EndTagToken:
+		case markup.EndTag:
 			raw = plainText
-		case html.StartTagToken, html.SelfClosingTagToken:
-			if raw = plainText; !r.seen[r.text[start:at]] {
-				raw = r.tag(z, start, at)
+		case markup.StartTag:
+			if raw = plainText; !r.seen[r.text[start:end]] {
+				raw = r.tag(t.At)
 				if raw == plainText {
-					r.seen[r.text[start:at]] = true
+					r.seen[r.text[start:end]] = true
 				}
 			}
 		}
@@ -183,49 +177,32 @@ var quirksIDs = strings.Split(strings.TrimSpace(`
 -//webtechs//dtd mozilla html`), "\n")
 
 // tag notes a start tag, and returns what the text of its element is.
-func (r *htmlReader) tag(z *html.Tokenizer, start, end int) rawText {
-	e, text := r.e, r.text[start:end]
+func (r *htmlReader) tag(tag markup.Span) rawText {
+	e := r.e
 	e.quirks = e.quirks || r.quirks
-	e.base = start
-	name, more := z.TagName()
-	element, kind := string(name), ""
+	e.base = tag.Start
+	element, kind := markup.Name(r.text, tag), ""
 	e.note(e.elements, element, 0)
-	cursor := 1 + len(name)
-	for more {
-		var key, value []byte
-		key, value, more = z.TagAttr()
-		at := cursor + valueAt(text[min(cursor, len(text)):], key, value)
-		if len(value) > 0 {
-			cursor = min(at+len(value), len(text))
+	for a := range markup.AllAttributes(r.text, tag) {
+		if element == "script" && a.Name == "type" {
+			kind = a.Value
 		}
-		name := string(key)
-		if element == "script" && name == "type" {
-			kind = string(value)
+		if strings.Contains(a.Name, "class") && len(a.Name) > len("class") {
+			e.text(r.text[a.Whole.Start:a.Whole.Start+len(a.Name)], a.Whole.Start) // [class.is-open], class:active
+			e.base = tag.Start
 		}
-		if strings.Contains(name, "class") && len(name) > len("class") {
-			e.text(rawName(text, name), start) // [class.is-open], class:active
-			e.base = start
-		}
-		e.attribute(name, string(value), at, r.quirks)
-		if name == "srcdoc" || r.isMarkup(name, value) {
-			r.document(string(value), start+at)
-			e.base = start
+		e.attribute(a.Name, a.Value, a.At.Start-tag.Start, r.quirks)
+		if a.Name == "srcdoc" || r.isMarkup(a.Name, a.Value) {
+			r.document(a.Value, a.At.Start)
+			e.base = tag.Start
 		}
 	}
 	return textOf(element, kind)
 }
 
-// rawName returns the name of an attribute as a tag has it, capitals included.
-func rawName(tag, lower string) string {
-	if i := indexFold(tag, lower); i >= 0 {
-		return tag[i : i+len(lower)]
-	}
-	return lower
-}
-
 // isMarkup reports whether the value of an attribute, such as data-content, holds elements.
-func (r *htmlReader) isMarkup(name string, value []byte) bool {
-	return r.depth < maxMarkupDepth && !strings.HasPrefix(name, "on") && strings.Contains(string(value), "</")
+func (r *htmlReader) isMarkup(name, value string) bool {
+	return r.depth < maxMarkupDepth && !strings.HasPrefix(name, "on") && strings.Contains(value, "</")
 }
 
 // document reads markup that stands in an attribute at an offset of the file.
@@ -239,38 +216,6 @@ func (r *htmlReader) document(text string, at int) {
 	inner := htmlReader{e: e, text: text, quirks: r.quirks, seen: make(map[string]bool), depth: r.depth + 1, part: true}
 	inner.read(0, len(text), true)
 	e.base, e.fixed = base, fixed
-}
-
-// indexFold returns where a text starts in which ASCII letters count as the same in both cases, as they
-// do in names of HTML; -1 if it does not.
-func indexFold(text, lower string) int {
-	for i := 0; i+len(lower) <= len(text); i++ {
-		k := 0
-		for k < len(lower) && (text[i+k] == lower[k] || 'A' <= text[i+k] && text[i+k] <= 'Z' && text[i+k]|0x20 == lower[k]) {
-			k++
-		}
-		if k == len(lower) {
-			return i
-		}
-	}
-	return -1
-}
-
-// valueAt returns where the value of an attribute stands in what is left of its tag: behind
-// its name. It is 0 if it is written in another way than it reads.
-func valueAt(rest string, key, value []byte) int {
-	i := strings.Index(rest, string(key))
-	if i < 0 { // in capitals
-		i = indexFold(rest, string(key))
-	}
-	if i < 0 || len(value) == 0 {
-		return 0
-	}
-	i += len(key)
-	if k := strings.Index(rest[i:], string(value)); k >= 0 {
-		return i + k
-	}
-	return 0
 }
 
 func (e *Evidence) attribute(key, value string, at int, quirks bool) {

@@ -1,0 +1,202 @@
+// Package markup reads HTML as browsers do, tag by tag, and tells where everything stands. The tokens cover the text without
+// gaps, so that a page can be changed without writing it anew.
+package markup
+
+import (
+	"iter"
+	"strings"
+
+	"golang.org/x/net/html"
+)
+
+// Span is a range of bytes of a text.
+type Span struct{ Start, End int }
+
+// Kind tells the kinds of tokens apart.
+type Kind uint8
+
+// The kinds of tokens.
+const (
+	Text     Kind = iota // between tags: of an element such as script, all of its text
+	StartTag             // with or without a slash at its end
+	EndTag
+	Comment // and what is read as one, such as processing instructions
+	Doctype
+	Rest // the last one: what is left where the text ends inside of a tag; empty mostly
+)
+
+// Token is a part of a text.
+type Token struct {
+	Kind Kind
+	At   Span
+	Data string // what a document type says, without its brackets; empty for other tokens
+}
+
+var kinds = map[html.TokenType]Kind{
+	html.TextToken: Text, html.StartTagToken: StartTag, html.SelfClosingTagToken: StartTag, html.EndTagToken: EndTag,
+	html.CommentToken: Comment, html.DoctypeToken: Doctype, html.ErrorToken: Rest,
+}
+
+// Tokens returns the tokens of a part of a text.
+func Tokens(text string, part Span) iter.Seq[Token] {
+	return func(yield func(Token) bool) {
+		z := html.NewTokenizer(strings.NewReader(text[part.Start:part.End]))
+		for at := part.Start; ; {
+			t := Token{Kind: kinds[z.Next()]}
+			t.At = Span{at, at + len(z.Raw())}
+			at = t.At.End
+			switch t.Kind {
+			case Rest:
+				t.At.End = part.End
+			case Doctype:
+				t.Data = string(z.Text())
+			}
+			if !yield(t) || t.Kind == Rest {
+				return
+			}
+		}
+	}
+}
+
+// Name returns the name of the element that a tag starts or ends, in lower case.
+func Name(text string, tag Span) string {
+	text = text[tag.Start:tag.End]
+	i := 1
+	if strings.HasPrefix(text, "</") {
+		i = 2
+	}
+	start := i
+	for i < len(text) && !IsSpace(text[i]) && text[i] != '/' && text[i] != '>' {
+		i++
+	}
+	return lower(text[start:i])
+}
+
+// lower returns a name with its ASCII letters in lower case.
+func lower(name string) string {
+	for i := range len(name) {
+		if 'A' <= name[i] && name[i] <= 'Z' {
+			bytes := []byte(name)
+			for k := i; k < len(bytes); k++ {
+				if 'A' <= bytes[k] && bytes[k] <= 'Z' {
+					bytes[k] |= 0x20
+				}
+			}
+			return string(bytes)
+		}
+	}
+	return name
+}
+
+// Attribute is an attribute of a start tag.
+type Attribute struct {
+	Name  string // in lower case
+	Value string // with character references undone
+	Whole Span   // from the name to the closing quote
+	At    Span   // of the value, without quotes; empty, behind the name, for one without a value
+}
+
+// Find returns the attribute of a name; nil if there is none.
+func Find(attrs []Attribute, name string) *Attribute {
+	for i := range attrs {
+		if attrs[i].Name == name {
+			return &attrs[i]
+		}
+	}
+	return nil
+}
+
+// Attributes returns the attributes of a start tag with their places (HTML, section 13.2.5.32 and on). Of two with
+// the same name the first counts.
+func Attributes(text string, tag Span) []Attribute {
+	var attrs []Attribute
+	const few = 16 // attributes that are searched one by one
+	var seen map[string]bool
+	for a := range AllAttributes(text, tag) {
+		switch {
+		case len(attrs) < few:
+			if Find(attrs, a.Name) != nil {
+				continue
+			}
+		case seen == nil:
+			seen = make(map[string]bool)
+			for _, have := range attrs {
+				seen[have.Name] = true
+			}
+			fallthrough
+		default:
+			if seen[a.Name] {
+				continue
+			}
+			seen[a.Name] = true
+		}
+		attrs = append(attrs, a)
+	}
+	return attrs
+}
+
+// AllAttributes returns the attributes of a start tag as they are written: a name may come again, as where a template has the
+// one or the other.
+func AllAttributes(text string, tag Span) iter.Seq[Attribute] {
+	return func(yield func(Attribute) bool) {
+		text := text[tag.Start:tag.End]
+		i := 1
+		for i < len(text) && !IsSpace(text[i]) && text[i] != '/' && text[i] != '>' {
+			i++
+		}
+		for {
+			for i < len(text) && (IsSpace(text[i]) || text[i] == '/') {
+				i++
+			}
+			if i >= len(text) || text[i] == '>' {
+				return
+			}
+			var a Attribute
+			a, i = attribute(text, i)
+			a.Whole = Span{a.Whole.Start + tag.Start, a.Whole.End + tag.Start}
+			a.At = Span{a.At.Start + tag.Start, a.At.End + tag.Start}
+			if !yield(a) {
+				return
+			}
+		}
+	}
+}
+
+// attribute reads one attribute from text[i:] and returns it and its end.
+func attribute(text string, i int) (Attribute, int) {
+	start := i
+	for i++; i < len(text) && !IsSpace(text[i]) && text[i] != '/' && text[i] != '>' && text[i] != '='; i++ {
+	}
+	a := Attribute{Name: lower(text[start:i]), Whole: Span{start, i}, At: Span{i, i}}
+	equals := i
+	for equals < len(text) && IsSpace(text[equals]) {
+		equals++
+	}
+	if equals >= len(text) || text[equals] != '=' {
+		return a, i
+	}
+	i = equals + 1
+	for i < len(text) && IsSpace(text[i]) {
+		i++
+	}
+	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
+		end := strings.IndexByte(text[i+1:], text[i])
+		if end < 0 {
+			end = len(text) - i - 1
+		}
+		a.At = Span{i + 1, i + 1 + end}
+		i = min(a.At.End+1, len(text))
+	} else {
+		from := i
+		for i < len(text) && !IsSpace(text[i]) && text[i] != '>' {
+			i++
+		}
+		a.At = Span{from, i}
+	}
+	a.Whole.End = i
+	a.Value = html.UnescapeString(text[a.At.Start:a.At.End])
+	return a, i
+}
+
+// IsSpace reports whether a byte is white space in a tag.
+func IsSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }
