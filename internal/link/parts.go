@@ -4,12 +4,13 @@ import (
 	"fmt"
 	"path"
 	"slices"
-	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/selector"
+	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
@@ -26,8 +27,9 @@ type parts struct {
 	hits []bool   // of each pattern: it matched something
 	seen []string // the sheets that were judged
 
-	texts  map[string]bool  // selectors that were judged
-	starts map[string][]int // the patterns for selectors, by what they start with
+	selectors []selector.Pattern // by the index of each pattern; that of a sheet stays empty
+	texts     map[string]bool    // selectors that were judged
+	starts    map[string][]int   // the patterns for selectors, by what they start with
 }
 
 func newParts(p graph.Parts, imported source.Path) *parts {
@@ -140,14 +142,16 @@ func (p *parts) matches(s ast.Selector) bool {
 // matchesText reports whether a pattern matches the text of a selector. Only patterns are tried that start
 // as it does.
 func (p *parts) matchesText(text string) bool {
+	text = token.Unescape(text)
 	if matched, known := p.texts[text]; known {
 		return matched
 	}
 	if p.texts == nil {
 		p.texts, p.starts = make(map[string]bool), make(map[string][]int)
 		for i, pattern := range p.Patterns {
+			p.selectors = append(p.selectors, selector.NewPattern(pattern.Text))
 			if pattern.Selector {
-				start := startOf(literalStart(pattern.Text))
+				start := startOf(p.selectors[i].Start())
 				p.starts[start] = append(p.starts[start], i)
 			}
 		}
@@ -155,7 +159,7 @@ func (p *parts) matchesText(text string) bool {
 	matched := false
 	for n := range len(startOf(text)) + 1 {
 		for _, i := range p.starts[text[:n]] {
-			if ok, _ := path.Match(p.Patterns[i].Text, text); ok {
+			if p.selectors[i].Match(text) {
 				p.hits[i], matched = true, true
 			}
 		}
@@ -168,14 +172,6 @@ func (p *parts) matchesText(text string) bool {
 func startOf(text string) string {
 	const most = 6
 	return text[:min(len(text), most)]
-}
-
-// literalStart returns what a pattern starts with, up to what stands for other characters.
-func literalStart(pattern string) string {
-	if i := strings.IndexAny(pattern, `*?[\`); i >= 0 {
-		return pattern[:i]
-	}
-	return pattern
 }
 
 // idle returns a warning for each pattern that matched nothing.

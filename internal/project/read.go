@@ -254,11 +254,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("the glob %q cannot be read", glob), "")
 		}
 	}
-	for i, pattern := range s.Purge.Keep {
+	for i := range s.Purge.Keep {
 		s.Purge.KeepAt = append(s.Purge.KeepAt, r.places.element(i, "purge", "keep"))
-		if _, err := path.Match(pattern, ""); err != nil {
-			r.fail(r.places.element(i, "purge", "keep"), fmt.Sprintf("the pattern %q cannot be read", pattern), "")
-		}
 	}
 	r.split(s, raw.Split)
 	if n := raw.Assets.Inline; n != nil {

@@ -4,9 +4,10 @@ package project
 
 import (
 	"path"
-	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
+
+	"rinzel/internal/diag/code"
 
 	"github.com/bmatcuk/doublestar/v4"
 

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -22,9 +23,9 @@ type Evidence struct {
 	// folded has the classes and IDs of pages in quirks mode in lower case: there their
 	// case does not count (Selectors 4, sections 6.6 and 6.7).
 	folded map[string]source.Pos
-	quirks bool          // some page is
-	keep   []keepPattern // of selectors that stay
-	unread []source.Pos  // scripts that cannot be read
+	quirks bool               // some page is
+	keep   []selector.Pattern // of selectors that stay
+	unread []source.Pos       // scripts that cannot be read
 
 	index     patternIndex
 	relations relations
@@ -41,7 +42,10 @@ type Evidence struct {
 // whatever is found: a class, ID or element as it is written in a selector, in which *
 // stands for any characters.
 func NewEvidence(keep []string) *Evidence {
-	e := &Evidence{attrs: make(map[string]map[string]source.Pos), keep: keepPatterns(keep)}
+	e := &Evidence{attrs: make(map[string]map[string]source.Pos)}
+	for _, pattern := range keep {
+		e.keep = append(e.keep, selector.NewPattern(pattern))
+	}
 	for _, m := range e.maps() {
 		*m = make(map[string]source.Pos)
 	}
@@ -342,7 +346,7 @@ func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 			continue
 		}
 		for k := range e.keep {
-			if e.keep[k].matches(name) {
+			if e.keep[k].Match(name) {
 				return k, true
 			}
 		}

@@ -4,7 +4,6 @@ import (
 	"strings"
 	"sync"
 
-	"rinzel/internal/css/token"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
@@ -180,41 +179,3 @@ func (e *Evidence) fillsHole(text string) bool {
 }
 
 func isNumber(s string) bool { return strings.Trim(s, "0123456789") == "" }
-
-// keepPattern is a pattern of the settings: in the form of a selector, in which "*" stands for any
-// characters.
-type keepPattern struct {
-	text  string   // as it is written
-	parts []string // what stands between the stars, without escapes
-}
-
-func keepPatterns(list []string) []keepPattern {
-	out := make([]keepPattern, len(list))
-	for i, text := range list {
-		out[i].text = text
-		for _, part := range strings.Split(text, "*") {
-			out[i].parts = append(out[i].parts, token.Unescape(part))
-		}
-	}
-	return out
-}
-
-// matches reports whether a name, with the sign before it, is as the pattern says.
-func (k *keepPattern) matches(name string) bool {
-	parts := k.parts
-	if len(parts) == 1 {
-		return name == parts[0]
-	}
-	rest, ok := strings.CutPrefix(name, parts[0])
-	if !ok {
-		return false
-	}
-	for _, part := range parts[1 : len(parts)-1] {
-		i := strings.Index(rest, part)
-		if i < 0 {
-			return false
-		}
-		rest = rest[i+len(part):]
-	}
-	return strings.HasSuffix(rest, parts[len(parts)-1])
-}

@@ -227,7 +227,7 @@ func length(r *ast.StyleRule) int {
 func (p *purger) judge(s ast.Selector) bool {
 	if pattern, ok := p.Evidence.keeps(s); ok {
 		p.result.KeptBy |= 1 << min(pattern, 63)
-		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern].text, Use: Use{How: ByKeep}}})
+		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern].Text, Use: Use{How: ByKeep}}})
 		return true
 	}
 	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
