@@ -307,35 +307,13 @@ func (p *Page) force(on bool) {
 // both once more, up to three times: what differs between two looks at one page, or only at times between
 // the two, is left to chance and not reported.
 func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
-	const most = 3
-	var more [][2]*Look
-	further := func(n int) (*Look, *Look) {
-		if again == nil {
-			return l, o
-		}
-		for len(more) <= n {
-			a, b := again()
-			more = append(more, [2]*Look{a, b})
-		}
-		return more[n][0], more[n][1]
-	}
-	chance := func(state, key string) bool {
-		for n := range most {
-			l2, o2 := further(n)
-			first, second := l2.states[state].elements[key].hash, o2.states[state].elements[key].hash
-			same := first == l.states[state].elements[key].hash && second == o.states[state].elements[key].hash
-			if !same || first == second {
-				return true
-			}
-		}
-		return false
-	}
+	r := repeater{l, o, again, nil}
 	var out []string
 	for _, s := range States {
 		a, b := l.states[s.Name].elements, o.states[s.Name].elements
 		for _, key := range slices.Sorted(maps.Keys(a)) {
 			other, ok := b[key]
-			if ok && other.hash == a[key].hash || len(out) >= limit || chance(s.Name, key) {
+			if ok && other.hash == a[key].hash || len(out) >= limit || r.isChance(s.Name, key) {
 				continue
 			}
 			if !ok {
@@ -345,17 +323,50 @@ func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 			out = append(out, fmt.Sprintf("%s: %s: %s", s.Name, key, l.states[s.Name].difference(o.states[s.Name], key)))
 		}
 		for _, key := range slices.Sorted(maps.Keys(b)) {
-			if _, ok := a[key]; !ok && len(out) < limit && !chance(s.Name, key) {
+			if _, ok := a[key]; !ok && len(out) < limit && !r.isChance(s.Name, key) {
 				out = append(out, fmt.Sprintf("%s: %s is new", s.Name, key))
 			}
 		}
 	}
 	for _, p := range l.newProblems(o) {
-		if l2, o2 := further(0); slices.Contains(l2.newProblems(o2), p) && slices.Contains(l2.newProblems(o), p) {
+		if l2, o2 := r.look(0); slices.Contains(l2.newProblems(o2), p) && slices.Contains(l2.newProblems(o), p) {
 			out = append(out, p)
 		}
 	}
 	return out
+}
+
+// repeater looks at two pages again, to tell what differs by chance.
+type repeater struct {
+	l, o  *Look
+	again func() (*Look, *Look)
+	more  [][2]*Look
+}
+
+// look returns the n-th pair of further looks.
+func (r *repeater) look(n int) (*Look, *Look) {
+	if r.again == nil {
+		return r.l, r.o
+	}
+	for len(r.more) <= n {
+		a, b := r.again()
+		r.more = append(r.more, [2]*Look{a, b})
+	}
+	return r.more[n][0], r.more[n][1]
+}
+
+// isChance reports whether an element looks otherwise in another look at one page, or the same in both.
+func (r *repeater) isChance(state, key string) bool {
+	const most = 3
+	for n := range most {
+		l2, o2 := r.look(n)
+		first, second := l2.states[state].elements[key].hash, o2.states[state].elements[key].hash
+		same := first == r.l.states[state].elements[key].hash && second == r.o.states[state].elements[key].hash
+		if !same || first == second {
+			return true
+		}
+	}
+	return false
 }
 
 // difference lists the values that differ for an element.

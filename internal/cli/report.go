@@ -224,6 +224,14 @@ func (r *report) written(res *site.Result) {
 	if copied > 0 {
 		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", diag.Count(copied, "file"), size(copiedSize))
 	}
+	r.notWritten(res)
+	if packedFiles > 0 {
+		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"), compressions(res.Profile.Compress))
+	}
+}
+
+// notWritten tells which files nothing was made of, and what was read for names in use.
+func (r *report) notWritten(res *site.Result) {
 	sheets := unreachedSheets(res, r.project)
 	if n := len(res.Unreached) - len(sheets); n > 0 {
 		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", diag.Count(n, "file"))
@@ -236,9 +244,6 @@ func (r *report) written(res *site.Result) {
 	}
 	if kinds := kindsRead(res); len(kinds) > 0 {
 		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(kinds))
-	}
-	if packedFiles > 0 {
-		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"), compressions(res.Profile.Compress))
 	}
 }
 
@@ -384,7 +389,41 @@ func (r *report) shown(name string) string {
 
 // total closes the report with one line.
 func (r *report) total(res *site.Result, p source.Published, took time.Duration) {
-	var from, to, pages, rules, removed, named, prefixed int
+	parts := made(res)
+	if p.Unchanged > 0 {
+		parts = append(parts, diag.Count(p.Unchanged, "file")+" as before")
+	}
+	if len(p.Removed) > 0 {
+		parts = append(parts, diag.Count(len(p.Removed), "file")+" no longer made, removed")
+	}
+	if n := len(res.Broken); n > 0 {
+		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
+	}
+	if n := warnings(res); n > 0 {
+		parts = append(parts, r.paint("1;33", diag.Count(n, "warning")))
+	}
+	if res.Checks > 0 {
+		parts = append(parts, diag.Count(res.Checks, "remark")+" of rinzel check")
+	}
+	if r.flags.dry {
+		parts = append(parts, "nothing was written")
+	}
+	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+}
+
+// warnings returns how many of the findings are warnings.
+func warnings(res *site.Result) (n int) {
+	for _, d := range res.Diagnostics {
+		if d.Severity == diag.Warning {
+			n++
+		}
+	}
+	return n
+}
+
+// made lists what a build made: pages and bundles, and what the steps did.
+func made(res *site.Result) []string {
+	var from, to, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
 		from += b.Sources
 		to += b.Size
@@ -397,54 +436,26 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 			}
 		}
 	}
+	var parts []string
+	add := func(n int, text string) {
+		if n > 0 {
+			parts = append(parts, text)
+		}
+	}
+	pages := 0
 	for _, o := range res.Outputs {
 		if o.Kind == emit.PageKind {
 			pages++
 		}
 	}
-	var parts []string
-	if pages > 0 {
-		parts = append(parts, diag.Count(pages, "page"))
-	}
+	add(pages, diag.Count(pages, "page"))
 	parts = append(parts, diag.Count(len(res.Bundles), "bundle"))
-	if shared := shared(res.Bundles); shared > 0 {
-		parts = append(parts, fmt.Sprintf("%d of them shared", shared))
-	}
+	add(shared(res.Bundles), fmt.Sprintf("%d of them shared", shared(res.Bundles)))
 	parts = append(parts, fmt.Sprintf("%s of style became %s", size(from), size(to)))
-	if rules > 0 {
-		parts = append(parts, fmt.Sprintf("%d of %d rules purged", removed, rules))
-	}
-	if named > 0 {
-		parts = append(parts, diag.Count(named, "definition")+" as well")
-	}
-	if prefixed > 0 {
-		parts = append(parts, diag.Count(prefixed, "vendor prefix")+" added")
-	}
-	if p.Unchanged > 0 {
-		parts = append(parts, diag.Count(p.Unchanged, "file")+" as before")
-	}
-	if len(p.Removed) > 0 {
-		parts = append(parts, diag.Count(len(p.Removed), "file")+" no longer made, removed")
-	}
-	warnings := 0
-	for _, d := range res.Diagnostics {
-		if d.Severity == diag.Warning {
-			warnings++
-		}
-	}
-	if n := len(res.Broken); n > 0 {
-		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
-	}
-	if warnings > 0 {
-		parts = append(parts, r.paint("1;33", diag.Count(warnings, "warning")))
-	}
-	if res.Checks > 0 {
-		parts = append(parts, diag.Count(res.Checks, "remark")+" of rinzel check")
-	}
-	if r.flags.dry {
-		parts = append(parts, "nothing was written")
-	}
-	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+	add(rules, fmt.Sprintf("%d of %d rules purged", removed, rules))
+	add(named, diag.Count(named, "definition")+" as well")
+	add(prefixed, diag.Count(prefixed, "vendor prefix")+" added")
+	return parts
 }
 
 // evidenceKinds lists the kinds of files that were read for names in use, the most first.

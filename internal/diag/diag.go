@@ -4,8 +4,9 @@ package diag
 
 import (
 	"cmp"
-	"rinzel/internal/diag/code"
 	"slices"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/source"
 )

@@ -2,10 +2,11 @@ package diag
 
 import (
 	"fmt"
-	"rinzel/internal/diag/code"
 	"slices"
 	"strings"
 	"testing"
+
+	"rinzel/internal/diag/code"
 
 	"rinzel/internal/source"
 )

@@ -192,27 +192,42 @@ func (r *pageReader) start(name string, tag Span) {
 		}
 		return
 	case "meta":
-		if equiv, content := markup.Find(attrs, "http-equiv"), markup.Find(attrs, "content"); r.inert == 0 && equiv != nil && content != nil &&
-			strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
-			r.page.Policies = append(r.page.Policies, Policy{content.Value, content.At})
+		if r.policy(attrs) {
 			return
 		}
 	case "style":
-		r.page.Open = false
-		t := markup.Find(attrs, "type")
-		if r.inert > 0 {
-			r.data = true
-		}
-		r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
+		r.styleTag(attrs)
 	case "link":
 		r.link(tag, attrs)
 		return
 	case "script":
 		r.scriptTag(attrs)
-	}
-	if name == "textarea" || name == "xmp" || name == "iframe" || name == "noembed" {
+	case "textarea", "xmp", "iframe", "noembed":
 		r.data = true
 	}
+	r.addresses(name, attrs)
+}
+
+// policy notes the policy that a meta element says, and reports whether it says one.
+func (r *pageReader) policy(attrs []markup.Attribute) bool {
+	equiv, content := markup.Find(attrs, "http-equiv"), markup.Find(attrs, "content")
+	if r.inert > 0 || equiv == nil || content == nil || !strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
+		return false
+	}
+	r.page.Policies = append(r.page.Policies, Policy{content.Value, content.At})
+	return true
+}
+
+// styleTag notes what the text of a style element is.
+func (r *pageReader) styleTag(attrs []markup.Attribute) {
+	r.page.Open = false
+	r.data = r.data || r.inert > 0
+	t := markup.Find(attrs, "type")
+	r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
+}
+
+// addresses notes what the attributes of an element name.
+func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 	for i := range attrs {
 		a := &attrs[i]
 		switch {
@@ -337,6 +352,31 @@ func ref(a *markup.Attribute) Ref { return Ref{Address: a.Value, At: a.At} }
 // An integrity hash is that of the unbuilt sheet, and goes with it.
 var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integrity", "referrerpolicy", "charset"}
 
+// isSheetType reports whether the type of a link is that of a sheet, or is not given.
+func isSheetType(t *markup.Attribute) bool {
+	if t == nil || t.Value == "" {
+		return true
+	}
+	kind, _, _ := strings.Cut(t.Value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
+	return strings.EqualFold(strings.TrimSpace(kind), "text/css")
+}
+
+// otherLink notes a link element that loads no sheet, by the words of its rel.
+func (r *pageReader) otherLink(tag Span, attrs []markup.Attribute, words []string, href *markup.Attribute) {
+	has := func(is func(string) bool) bool { return slices.ContainsFunc(words, is) }
+	if as := markup.Find(attrs, "as"); as != nil && strings.EqualFold(as.Value, "style") {
+		if r.inert == 0 && has(func(w string) bool { return w == "preload" || w == "prefetch" }) {
+			r.page.Preloads = append(r.page.Preloads, Link{Tag: tag, Href: ref(href), attrs: attrs})
+		}
+		return
+	}
+	if !has(func(w string) bool { return remoteRels[w] }) {
+		to := r.ref(href)
+		to.Fixed = to.Fixed || !has(func(w string) bool { return slices.Contains(imageRels, w) }) || isScript(attrs)
+		r.page.Refs = append(r.page.Refs, to)
+	}
+}
+
 // link notes a link element.
 func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 	rel, href := markup.Find(attrs, "rel"), markup.Find(attrs, "href")
@@ -346,27 +386,11 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 	}
 	words := strings.Fields(strings.ToLower(rel.Value))
 	if !slices.Contains(words, "stylesheet") {
-		if as := markup.Find(attrs, "as"); as != nil && strings.EqualFold(as.Value, "style") {
-			if r.inert == 0 && slices.ContainsFunc(words, func(w string) bool { return w == "preload" || w == "prefetch" }) {
-				r.page.Preloads = append(r.page.Preloads, Link{Tag: tag, Href: ref(href), attrs: attrs})
-			}
-			return
-		}
-		if !slices.ContainsFunc(words, func(w string) bool { return remoteRels[w] }) {
-			to := r.ref(href)
-			to.Fixed = to.Fixed || !slices.ContainsFunc(words, func(w string) bool { return slices.Contains(imageRels, w) }) || isScript(attrs)
-			r.page.Refs = append(r.page.Refs, to)
-		}
+		r.otherLink(tag, attrs, words, href)
 		return
 	}
-	if t := markup.Find(attrs, "type"); t != nil && t.Value != "" {
-		kind, _, _ := strings.Cut(t.Value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
-		if !strings.EqualFold(strings.TrimSpace(kind), "text/css") {
-			r.mention(href.Value, href.At, true)
-			return
-		}
-	}
-	if r.inert > 0 { // scripts, or browsers, make elements of it: with the address as it is
+	// Of an element that is inert, scripts or browsers make elements: with the address as it is.
+	if r.inert > 0 || !isSheetType(markup.Find(attrs, "type")) {
 		r.mention(href.Value, href.At, true)
 		return
 	}

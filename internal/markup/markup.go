@@ -179,23 +179,26 @@ func attribute(text string, i int) (Attribute, int) {
 	for i < len(text) && IsSpace(text[i]) {
 		i++
 	}
-	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
-		end := strings.IndexByte(text[i+1:], text[i])
-		if end < 0 {
-			end = len(text) - i - 1
-		}
-		a.At = Span{i + 1, i + 1 + end}
-		i = min(a.At.End+1, len(text))
-	} else {
-		from := i
-		for i < len(text) && !IsSpace(text[i]) && text[i] != '>' {
-			i++
-		}
-		a.At = Span{from, i}
-	}
+	a.At, i = valueAt(text, i)
 	a.Whole.End = i
 	a.Value = html.UnescapeString(text[a.At.Start:a.At.End])
 	return a, i
+}
+
+// valueAt returns where the value of an attribute stands that starts at text[i], without its quotes, and where it ends with them.
+func valueAt(text string, i int) (value Span, end int) {
+	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
+		n := strings.IndexByte(text[i+1:], text[i])
+		if n < 0 {
+			n = len(text) - i - 1
+		}
+		return Span{i + 1, i + 1 + n}, min(i+n+2, len(text))
+	}
+	end = i
+	for end < len(text) && !IsSpace(text[end]) && text[end] != '>' {
+		end++
+	}
+	return Span{i, end}, end
 }
 
 // IsSpace reports whether a byte is white space in a tag.

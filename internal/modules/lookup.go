@@ -38,21 +38,23 @@ func (f *LookUp) ByAddress(l graph.Link) bool {
 	return f != nil && slices.ContainsFunc(f.addresses, func(address string) bool { return strings.Contains(l.Href.Address, address) })
 }
 
+// look notes what a script looks for that stands at an offset of a file.
+func (f *LookUp) look(file *source.File, text string, offset int) {
+	for _, m := range addressLookUps.FindAllStringSubmatch(text, -1) {
+		f.addresses = append(f.addresses, m[1])
+	}
+	if at := lookUps.FindStringIndex(text); at != nil && !f.At.IsValid() {
+		f.At = file.Pos(offset + at[0]).To(uint32(offset + at[1]))
+	}
+}
+
 // lookUps notes what the scripts of a page look for among its links. Libraries of scripts look for
 // links of their own. Sheets that they look for by address keep their addresses.
 func (r *run) lookUps(p *graph.Page) {
 	found := new(LookUp)
-	look := func(f *source.File, text string, offset int) {
-		for _, m := range addressLookUps.FindAllStringSubmatch(text, -1) {
-			found.addresses = append(found.addresses, m[1])
-		}
-		if at := lookUps.FindStringIndex(text); at != nil && !found.At.IsValid() {
-			found.At = f.Pos(offset + at[0]).To(uint32(offset + at[1]))
-		}
-	}
 	for _, s := range p.Scripts {
 		if s.Text.End > 0 {
-			look(p.File, p.File.Text[s.Text.Start:s.Text.End], s.Text.Start)
+			found.look(p.File, p.File.Text[s.Text.Start:s.Text.End], s.Text.Start)
 		}
 	}
 	const most = 200_000 // bytes of a script that a site has written for its pages
@@ -61,7 +63,7 @@ func (r *run) lookUps(p *graph.Page) {
 			continue
 		}
 		if text, err := r.Files.Text(f.Path); err == nil && len(text.Text) <= most {
-			look(text, text.Text, 0)
+			found.look(text, text.Text, 0)
 		}
 	}
 	if !found.At.IsValid() {

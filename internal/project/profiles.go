@@ -41,22 +41,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	from := raw[name]
 	key := func(k string) []string { return []string{"profile", name, k} }
 	if !builtIn {
-		parent := Development
-		if from.Inherits != nil {
-			parent = *from.Inherits
-		}
-		if _, ok := raw[parent]; ok && !slices.Contains(append(trail, name), parent) {
-			r.profile(s, raw, parent, append(trail, name), done)
-		}
-		inherited, ok := s.Profiles[parent]
-		if !ok {
-			known := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
-			mend := diag.DidYouMean(parent, known, "")
-			r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
-			inherited = s.Profiles[Development]
-		}
-		p = inherited
-		p.Name = name
+		p = r.inherited(s, raw, name, trail, done)
 	} else if from.Inherits != nil {
 		r.fail(r.places.value(key("inherits")...), fmt.Sprintf("the profile %q is built in and inherits from none", name), "")
 	}
@@ -86,14 +71,39 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 		p.Integrity = *from.Integrity
 	}
 	if from.Compress != nil {
-		p.Compress = nil
-		for i, form := range *from.Compress {
-			if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(p.Compress, c) {
-				r.fail(r.places.element(i, key("compress")...), fmt.Sprintf("compress lists gzip and brotli, each once; found %q", form), "")
-				continue
-			}
-			p.Compress = append(p.Compress, Compression(form))
-		}
+		p.Compress = r.compressions(*from.Compress, key("compress"))
 	}
 	s.Profiles[name] = p
+}
+
+// inherited returns what a profile inherits, under its own name.
+func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) Profile {
+	parent := Development
+	if from := raw[name].Inherits; from != nil {
+		parent = *from
+	}
+	if _, ok := raw[parent]; ok && !slices.Contains(append(trail, name), parent) {
+		r.profile(s, raw, parent, append(trail, name), done)
+	}
+	p, ok := s.Profiles[parent]
+	if !ok {
+		names := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
+		mend := diag.DidYouMean(parent, names, "")
+		r.fail(r.places.value("profile", name, "inherits"), fmt.Sprintf("the profile %q inherits from %q, which leads to no other profile", name, parent), mend)
+		p = s.Profiles[Development]
+	}
+	p.Name = name
+	return p
+}
+
+// compressions reads a list of forms of compression, at a key.
+func (r *reader) compressions(list []string, key []string) (out []Compression) {
+	for i, form := range list {
+		if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(out, c) {
+			r.fail(r.places.element(i, key...), fmt.Sprintf("compress lists gzip and brotli, each once; found %q", form), "")
+			continue
+		}
+		out = append(out, Compression(form))
+	}
+	return out
 }

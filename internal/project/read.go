@@ -239,6 +239,28 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
+	r.purge(s, raw)
+	r.split(s, raw.Split)
+	if n := raw.Assets.Inline; n != nil {
+		if s.Inline = *n; *n < 0 || *n > mostInline {
+			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline is a number of bytes up to %d; found %d", mostInline, *n), "")
+		}
+	}
+	r.bundles(s, raw.Bundles)
+	r.check(s, raw.Check)
+	r.lower(s, raw.Lower)
+	r.prefix(s, raw.Prefix)
+	r.profiles(s, raw.Profile)
+	r.tokens(s, raw.Tokens)
+	r.constants(s, raw.Constants, nil)
+	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
+	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
+	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
+	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
+}
+
+// purge reads the table about purging.
+func (r *reader) purge(s *Settings, raw *fileSettings) {
 	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, Unread: KeepRelated}
 	if raw.Purge.Unread != nil {
 		s.Purge.Unread = Unread(r.word(*raw.Purge.Unread, []string{"purge", "unread"}, string(KeepRelated), string(IgnoreUnread)))
@@ -257,23 +279,6 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	for i := range s.Purge.Keep {
 		s.Purge.KeepAt = append(s.Purge.KeepAt, r.places.element(i, "purge", "keep"))
 	}
-	r.split(s, raw.Split)
-	if n := raw.Assets.Inline; n != nil {
-		if s.Inline = *n; *n < 0 || *n > mostInline {
-			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline is a number of bytes up to %d; found %d", mostInline, *n), "")
-		}
-	}
-	r.bundles(s, raw.Bundles)
-	r.check(s, raw.Check)
-	r.lower(s, raw.Lower)
-	r.prefix(s, raw.Prefix)
-	r.profiles(s, raw.Profile)
-	r.tokens(s, raw.Tokens)
-	r.constants(s, raw.Constants, nil)
-	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
-	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
-	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
-	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
 }
 
 // globs reads a list of patterns.
@@ -479,31 +484,11 @@ func validRoot(name string) bool {
 func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok bool) {
 	key := func(k ...string) []string { return slices.Concat(table, k) }
 	q := browsers.Query{Floor: make(map[string]browsers.Version)}
-	if raw.Share != nil {
-		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
-			r.fail(r.places.value(key("share")...), fmt.Sprintf("share is a percentage above 0; found %v", q.Share), "0.5 selects the versions that half a percent of the world uses, or more")
-		}
-	}
-	if raw.Recent != nil {
-		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
-			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent is a whole number from 1 to 1000; found %d", q.Recent), "2 selects the two newest versions of each browser")
-		}
-	}
+	r.shareAndRecent(&q, raw, key)
 	for _, name := range slices.Sorted(maps.Keys(raw.Floor)) {
-		if !slices.Contains(browsers.Names, name) {
-			r.unknownKey(key("floor", name), r.places.key(key("floor", name)))
-			continue
+		if v, ok := r.floor(name, raw.Floor[name], key("floor", name)); ok {
+			q.Floor[name] = v
 		}
-		v, err := browsers.ParseVersion(raw.Floor[name])
-		if err != nil {
-			r.fail(r.places.value(key("floor", name)...), err.Error(), "")
-			continue
-		}
-		if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
-			r.fail(r.places.value(key("floor", name)...), fmt.Sprintf("there is no version %v of %s, and will not be for long: the newest that is known is %v", v, name, newest), "")
-			continue
-		}
-		q.Floor[name] = v
 	}
 	for i, text := range raw.Without {
 		if w, ok := r.without(text, r.places.element(i, key("without")...)); ok {
@@ -520,6 +505,38 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 		r.fail(r.places.key(table), "this selects no browser at all", "")
 	}
 	return t, true
+}
+
+// shareAndRecent reads how much a version must be used, and how many of the newest are targets.
+func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...string) []string) {
+	if raw.Share != nil {
+		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
+			r.fail(r.places.value(key("share")...), fmt.Sprintf("share is a percentage above 0; found %v", q.Share), "0.5 selects the versions that half a percent of the world uses, or more")
+		}
+	}
+	if raw.Recent != nil {
+		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
+			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent is a whole number from 1 to 1000; found %d", q.Recent), "2 selects the two newest versions of each browser")
+		}
+	}
+}
+
+// floor reads the version of a browser from which on it is a target. It stands at a key.
+func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok bool) {
+	if !slices.Contains(browsers.Names, name) {
+		r.unknownKey(key, r.places.key(key))
+		return v, false
+	}
+	v, err := browsers.ParseVersion(text)
+	if err != nil {
+		r.fail(r.places.value(key...), err.Error(), "")
+		return v, false
+	}
+	if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
+		r.fail(r.places.value(key...), fmt.Sprintf("there is no version %v of %s, and will not be for long: the newest that is known is %v", v, name, newest), "")
+		return v, false
+	}
+	return v, true
 }
 
 // without reads a browser, or a version of one, that is left out.

@@ -227,16 +227,7 @@ func (ev *evaluator) elements(e *expr) (list []*expr, ok bool) {
 	defer func() { ev.depth-- }()
 	switch e.kind {
 	case arrayExpr:
-		for _, p := range e.parts {
-			if p.kind != spreadExpr {
-				list = append(list, p)
-			} else if more, ok := ev.elements(p.parts[0]); ok {
-				list = append(list, more...)
-			} else {
-				list = append(list, &expr{kind: unknownExpr, at: p.at})
-			}
-		}
-		return list, true
+		return ev.literalElements(e), true
 	case nameExpr:
 		if b := e.scope.find(e.text); b != nil && len(b.values) == 1 && !b.open && len(b.pushed) == 0 && b.function == nil {
 			return ev.elements(b.values[0])
@@ -250,19 +241,40 @@ func (ev *evaluator) elements(e *expr) (list []*expr, ok bool) {
 		case "filter", "slice", "reverse", "sort":
 			return ev.elements(callee.parts[0])
 		case "concat":
-			if list, ok = ev.elements(callee.parts[0]); ok {
-				for _, arg := range e.parts[1:] {
-					if more, isArray := ev.elements(arg); isArray {
-						list = append(list, more...)
-					} else {
-						list = append(list, arg)
-					}
-				}
-			}
-			return list, ok
+			return ev.concatenated(callee.parts[0], e.parts[1:])
 		}
 	}
 	return nil, false
+}
+
+// literalElements returns the elements of an array literal.
+func (ev *evaluator) literalElements(e *expr) (list []*expr) {
+	for _, p := range e.parts {
+		if p.kind != spreadExpr {
+			list = append(list, p)
+		} else if more, ok := ev.elements(p.parts[0]); ok {
+			list = append(list, more...)
+		} else {
+			list = append(list, &expr{kind: unknownExpr, at: p.at})
+		}
+	}
+	return list
+}
+
+// concatenated returns the elements of an array with those of others, or other values, after them. ok is false if the first is
+// not known.
+func (ev *evaluator) concatenated(first *expr, others []*expr) (list []*expr, ok bool) {
+	if list, ok = ev.elements(first); !ok {
+		return nil, false
+	}
+	for _, arg := range others {
+		if more, isArray := ev.elements(arg); isArray {
+			list = append(list, more...)
+		} else {
+			list = append(list, arg)
+		}
+	}
+	return list, true
 }
 
 // member returns what a property may hold.

@@ -2,6 +2,7 @@ package site
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -81,9 +82,45 @@ var varInText = regexp.MustCompile(`var\(\s*(--[^\s,)]+)`)
 
 // findCustomBases works out from which sheets the addresses in custom properties count.
 func (b *builder) findCustomBases(bundles []*styles) {
-	declared := make(map[string]bool)
-	readers := make(map[string][]string)
-	var pieces []*link.Piece
+	var flow varFlow
+	flow.gather(bundles)
+	b.customBases = make(map[string][]source.Path)
+	for name := range flow.declared {
+		names := flow.closure(name)
+		var bases []source.Path
+		add := func(p source.Path) {
+			folder := source.Path{Root: p.Root, Name: path.Join(path.Dir(p.Name), "x")}
+			if !slices.Contains(bases, folder) {
+				bases = append(bases, folder)
+			}
+		}
+		for _, p := range flow.pieces {
+			for used := range traitsOf(p).vars.uses {
+				if names[used] {
+					add(p.File.Path)
+				}
+			}
+		}
+		for _, page := range b.pages {
+			if usesAny(page, names) {
+				add(page.File.Path)
+			}
+		}
+		slices.SortFunc(bases, func(a, c source.Path) int { return strings.Compare(a.String(), c.String()) })
+		b.customBases[name] = bases
+	}
+}
+
+// varFlow is how custom properties go into each other on a site.
+type varFlow struct {
+	pieces   []*link.Piece       // that have to do with custom properties
+	declared map[string]bool     // names that are declared with an address
+	readers  map[string][]string // by name: the custom properties whose values name it
+}
+
+// gather gathers what the pieces of bundles do with custom properties.
+func (f *varFlow) gather(bundles []*styles) {
+	f.declared, f.readers = make(map[string]bool), make(map[string][]string)
 	for _, s := range bundles {
 		for i := range s.pieces {
 			p := &s.pieces[i]
@@ -94,52 +131,41 @@ func (b *builder) findCustomBases(bundles []*styles) {
 			if t.vars == nil {
 				t.vars = varUseOf(p.Nodes)
 			}
-			pieces = append(pieces, p)
-			for name := range t.vars.addresses {
-				declared[name] = true
-			}
+			f.pieces = append(f.pieces, p)
+			maps.Copy(f.declared, t.vars.addresses)
 			for reader, list := range t.vars.through {
 				for _, name := range list {
-					readers[name] = append(readers[name], reader)
+					f.readers[name] = append(f.readers[name], reader)
 				}
 			}
 		}
 	}
-	b.customBases = make(map[string][]source.Path)
-	for name := range declared {
-		all := map[string]bool{name: true} // it, and those whose values name it
-		for list := []string{name}; len(list) > 0; list = list[1:] {
-			for _, r := range readers[list[0]] {
-				if !all[r] {
-					all[r] = true
-					list = append(list, r)
-				}
+}
+
+// closure returns a custom property, and all into whose values its value goes.
+func (f *varFlow) closure(name string) map[string]bool {
+	all := map[string]bool{name: true}
+	for list := []string{name}; len(list) > 0; list = list[1:] {
+		for _, r := range f.readers[list[0]] {
+			if !all[r] {
+				all[r] = true
+				list = append(list, r)
 			}
 		}
-		add := func(p source.Path) {
-			folder := source.Path{Root: p.Root, Name: path.Join(path.Dir(p.Name), "x")}
-			if !slices.Contains(b.customBases[name], folder) {
-				b.customBases[name] = append(b.customBases[name], folder)
-			}
-		}
-		for _, p := range pieces {
-			for used := range traitsOf(p).vars.uses {
-				if all[used] {
-					add(p.File.Path)
-				}
-			}
-		}
-		for _, page := range b.pages {
-			for _, at := range page.Styles {
-				for _, m := range varInText.FindAllStringSubmatch(page.File.Text[at.Start:at.End], -1) {
-					if all[m[1]] {
-						add(page.File.Path)
-					}
-				}
-			}
-		}
-		slices.SortFunc(b.customBases[name], func(a, c source.Path) int { return strings.Compare(a.String(), c.String()) })
 	}
+	return all
+}
+
+// usesAny reports whether a style element of a page puts one of some custom properties into another property.
+func usesAny(page *graph.Page, names map[string]bool) bool {
+	for _, at := range page.Styles {
+		for _, m := range varInText.FindAllStringSubmatch(page.File.Text[at.Start:at.End], -1) {
+			if names[m[1]] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // baseOfAddress returns the path from which an address in a sheet counts: that of the sheet, or of a

@@ -104,17 +104,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		}
 	}
 	for _, k := range worked.Kept {
-		kept := Kept{Sheet: pieceOf(k.Item).File.Name, What: k.What}
-		for _, u := range k.Units {
-			kept.Pages = append(kept.Pages, units[u].page.File.Name)
-		}
-		if k.What != "" {
-			kept.On = units[k.Unit].page.File.Name
-			if before := pieceOf(k.Before); before.File != nil {
-				kept.Behind = before.File.Name
-			}
-		}
-		out.kept = append(out.kept, kept)
+		out.kept = append(out.kept, keptOf(k, units))
 	}
 	out.nameBundles(units, settings)
 	for _, s := range out.bundles {
@@ -126,6 +116,21 @@ func (b *builder) plan(units []*unit) *sitePlan {
 	}
 	b.turned(worked.Turned, units)
 	return out
+}
+
+// keptOf tells of a sheet that some pages have in a bundle of their own.
+func keptOf(k split.Kept, units []*unit) Kept {
+	kept := Kept{Sheet: pieceOf(k.Item).File.Name, What: k.What}
+	for _, u := range k.Units {
+		kept.Pages = append(kept.Pages, units[u].page.File.Name)
+	}
+	if k.What != "" {
+		kept.On = units[k.Unit].page.File.Name
+		if before := pieceOf(k.Before); before.File != nil {
+			kept.Behind = before.File.Name
+		}
+	}
+	return kept
 }
 
 // pieceOf returns the piece that an item stands for.

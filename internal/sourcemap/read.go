@@ -141,22 +141,11 @@ func (m *Map) decode(text string) error {
 			text = text[1:]
 			continue
 		}
-		var fields [5]int
-		n := 0
-		for len(text) > 0 && text[0] != ',' && text[0] != ';' {
-			if n == len(fields) {
-				return errFields
-			}
-			v, rest, err := readVLQ(text)
-			if err != nil {
-				return err
-			}
-			fields[n], text = v, rest
-			n++
+		fields, n, rest, err := readSegment(text)
+		if err != nil {
+			return err
 		}
-		if n != 1 && n != 4 && n != 5 {
-			return errFields
-		}
+		text = rest
 		last.Line = line
 		last.Column += fields[0]
 		got := Mapping{Line: line, Column: last.Column, Source: -1, Name: -1}
@@ -165,25 +154,49 @@ func (m *Map) decode(text string) error {
 			last.SourceLine += fields[2]
 			last.SourceColumn += fields[3]
 			got.Source, got.SourceLine, got.SourceColumn = last.Source, last.SourceLine, last.SourceColumn
-			if got.Source < 0 || got.Source >= len(m.Sources) || got.SourceLine < 0 || got.SourceColumn < 0 {
-				return fmt.Errorf("mapping of line %d points to nothing", line+1)
-			}
 		}
 		if n == 5 {
 			name += fields[4]
 			got.Name = name
-			if name < 0 || name >= len(m.Names) {
-				return fmt.Errorf("mapping of line %d has a name that is not listed", line+1)
-			}
 		}
-		if got.Column < 0 {
-			return fmt.Errorf("mapping of line %d has a negative column", line+1)
+		if err := m.validate(got, n); err != nil {
+			return err
 		}
 		if m.Mappings = append(m.Mappings, got); len(m.Mappings) > maxMappings {
 			return errors.New("source map holds too many mappings")
 		}
 	}
 	sort.SliceStable(m.Mappings, func(i, j int) bool { return m.Mappings[i].before(m.Mappings[j].Line, m.Mappings[j].Column) })
+	return nil
+}
+
+// readSegment reads the fields of one mapping, and how many they are.
+func readSegment(text string) (fields [5]int, n int, rest string, err error) {
+	for len(text) > 0 && text[0] != ',' && text[0] != ';' {
+		if n == len(fields) {
+			return fields, n, text, errFields
+		}
+		if fields[n], text, err = readVLQ(text); err != nil {
+			return fields, n, text, err
+		}
+		n++
+	}
+	if n != 1 && n != 4 && n != 5 {
+		err = errFields
+	}
+	return fields, n, text, err
+}
+
+// validate returns what is wrong with a mapping of n fields.
+func (m *Map) validate(got Mapping, n int) error {
+	switch {
+	case n >= 4 && (got.Source < 0 || got.Source >= len(m.Sources) || got.SourceLine < 0 || got.SourceColumn < 0):
+		return fmt.Errorf("mapping of line %d points to nothing", got.Line+1)
+	case n == 5 && (got.Name < 0 || got.Name >= len(m.Names)):
+		return fmt.Errorf("mapping of line %d has a name that is not listed", got.Line+1)
+	case got.Column < 0:
+		return fmt.Errorf("mapping of line %d has a negative column", got.Line+1)
+	}
 	return nil
 }
 

@@ -92,21 +92,31 @@ func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 			}
 		}
 	}
+	return next, m.areEverywhere(next, units, same) && m.areApart(next)
+}
+
+// areEverywhere reports whether each changed item is the same in all units that have it. same tells which units are as they were.
+func (m *Memo) areEverywhere(next map[int]Item, units [][]Item, same []bool) bool {
 	for u, items := range units {
 		for i, n := range m.numbers[u] {
 			if it, met := next[n]; met && (same[u] && it.Key != m.items[n].Key || !same[u] && it.Key != items[i].Key) {
-				return nil, false
+				return false
 			}
 		}
 	}
+	return true
+}
+
+// areApart reports whether no changed item has become the same as another one.
+func (m *Memo) areApart(next map[int]Item) bool {
 	keys := make(map[string]bool)
 	for n, it := range next {
 		if have, met := m.index[it.Key]; met && have != n || keys[it.Key] {
-			return nil, false
+			return false
 		}
 		keys[it.Key] = true
 	}
-	return next, true
+	return true
 }
 
 func (c *Claims) equal(o *Claims) bool {

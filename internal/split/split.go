@@ -404,10 +404,30 @@ func (p *planner) sharedFirst(u int) *sequence {
 // sorted sorts the classes and items of a unit by what must stand before what. As long as there are
 // some of one kind that nothing must stand before, they are taken before those of the other.
 func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
+	s := sorter{items: p.units[u], done: make(map[int]bool), out: new(sequence)}
+	s.node, s.members, s.order = p.nodesOf(u)
+	s.before = make([][]int, len(s.items))
+	for i, it := range s.items {
+		for k := range i {
+			if s.node[k] != s.node[i] && p.claims[it].competes(p.claims[s.items[k]]) {
+				s.before[i] = append(s.before[i], k)
+			}
+		}
+	}
+	for own := ownFirst; len(s.done) < len(s.order); own = !own {
+		if !s.take(own) && !s.take(!own) {
+			return nil, p.conflictIn(s.items, s.node, s.before, s.done)
+		}
+	}
+	return s.out, nil
+}
+
+// nodesOf returns the nodes that the items of a unit are in, by place: the class, or minus one minus the place of an item of its
+// own; the places by node; and the nodes, by where they are first.
+func (p *planner) nodesOf(u int) (node []int, members map[int][]int, order []int) {
 	items := p.units[u]
-	node := make([]int, len(items)) // by place: the class, or minus one minus the place of an item of its own
-	members := make(map[int][]int)  // places by node
-	var order []int                 // nodes, by where they are first
+	node = make([]int, len(items))
+	members = make(map[int][]int)
 	for i, it := range items {
 		if node[i] = -1 - i; p.shares(it, u) {
 			node[i] = p.classOf(it)
@@ -417,55 +437,55 @@ func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
 		}
 		members[node[i]] = append(members[node[i]], i)
 	}
-	before := make([][]int, len(items)) // places that must come before one
-	for i, it := range items {
-		for k := range i {
-			if node[k] != node[i] && p.claims[it].competes(p.claims[items[k]]) {
-				before[i] = append(before[i], k)
+	return node, members, order
+}
+
+// sorter sorts the nodes of one unit.
+type sorter struct {
+	items   []int
+	node    []int // see [planner.nodesOf], as the next two
+	members map[int][]int
+	order   []int
+	before  [][]int      // by place: places that must come before it
+	done    map[int]bool // nodes
+	out     *sequence
+}
+
+// isReady reports whether nothing has to come before a node any more.
+func (s *sorter) isReady(n int) bool {
+	return !slices.ContainsFunc(s.members[n], func(i int) bool {
+		return slices.ContainsFunc(s.before[i], func(k int) bool { return !s.done[s.node[k]] })
+	})
+}
+
+// take takes all nodes of one kind that are ready, and those that are ready then, and reports whether there were any.
+func (s *sorter) take(own bool) bool {
+	var run []int
+	any := false
+	for progress := true; progress; {
+		progress = false
+		for _, n := range s.order {
+			if s.done[n] || (n < 0) != own || !s.isReady(n) {
+				continue
+			}
+			s.done[n], progress, any = true, true, true
+			if own {
+				run = append(run, -1-n)
+			} else {
+				s.out.steps = append(s.out.steps, seqStep{class: n})
 			}
 		}
 	}
-	done := make(map[int]bool)
-	ready := func(n int) bool {
-		return !slices.ContainsFunc(members[n], func(i int) bool {
-			return slices.ContainsFunc(before[i], func(k int) bool { return !done[node[k]] })
-		})
-	}
-	out := new(sequence)
-	take := func(own bool) bool {
-		var run []int
-		any := false
-		for progress := true; progress; {
-			progress = false
-			for _, n := range order {
-				if done[n] || (n < 0) != own || !ready(n) {
-					continue
-				}
-				done[n], progress, any = true, true, true
-				if own {
-					run = append(run, -1-n)
-				} else {
-					out.steps = append(out.steps, seqStep{class: n})
-				}
-			}
+	if len(run) > 0 {
+		slices.Sort(run)
+		step := seqStep{}
+		for _, i := range run {
+			step.own = append(step.own, s.items[i])
 		}
-		if len(run) > 0 {
-			slices.Sort(run)
-			step := seqStep{}
-			for _, i := range run {
-				step.own = append(step.own, items[i])
-			}
-			out.steps = append(out.steps, step)
-			out.runs++
-		}
-		return any
+		s.out.steps = append(s.out.steps, step)
+		s.out.runs++
 	}
-	for own := ownFirst; len(done) < len(order); own = !own {
-		if !take(own) && !take(!own) {
-			return nil, p.conflictIn(items, node, before, done)
-		}
-	}
-	return out, nil
+	return any
 }
 
 // conflictIn finds the class that stands in the way of an order: that of the first item that is left.

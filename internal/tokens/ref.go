@@ -63,25 +63,29 @@ func (r *reader) follow(ref *value) (target, bool) {
 				return out, true
 			}
 		}
-		next := out.value.get(name)
-		if n, err := strconv.Atoi(name); err == nil && out.value.kind == list && 0 <= n && n < len(out.value.list) {
-			next = &out.value.list[n]
-		}
+		next := out.value.part(name)
 		if next == nil {
 			r.fail(ref.at, fmt.Sprintf("%q leads nowhere: there is no %q", ref.text, name), "")
 			return target{}, false
 		}
 		out.value = next
-		if part := constantName(name); name == "$root" {
-			path = append(path, "root")
-		} else {
-			path = append(path, part)
+		if name == "$root" {
+			name = "root"
 		}
+		path = append(path, constantName(name))
 	}
 	if out.token == "" && out.value.kind == object && (out.value.get("$value") != nil || out.value.get("$ref") != nil && r.found[strings.Join(path, ".")] != nil) {
 		out.token, out.whole = strings.Join(path, "."), true
 	}
 	return out, true
+}
+
+// part returns the property of an object, or the element of a list, of a name; nil if there is none.
+func (v *value) part(name string) *value {
+	if n, err := strconv.Atoi(name); err == nil && v.kind == list && 0 <= n && n < len(v.list) {
+		return &v.list[n]
+	}
+	return v.get(name)
 }
 
 // refOf returns the reference that a value is, or nil.

@@ -185,16 +185,22 @@ func (w *Watcher) take(event fsnotify.Event) error {
 		w.changed[event.Name] = true
 	}
 	for _, f := range w.folders {
-		rel, err := filepath.Rel(f.Path, event.Name)
-		if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
-			continue
+		if err := w.takeIn(f, event); err != nil {
+			return err
 		}
-		w.changed[event.Name] = true
-		if info, err := os.Stat(event.Name); err == nil && info.IsDir() && (event.Has(fsnotify.Create) || event.Has(fsnotify.Chmod)) {
-			if err := w.add(f, event.Name, true); err != nil {
-				return err
-			}
-		}
+	}
+	return nil
+}
+
+// takeIn does the same for one watched folder, in which the event may be.
+func (w *Watcher) takeIn(f Folder, event fsnotify.Event) error {
+	rel, err := filepath.Rel(f.Path, event.Name)
+	if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
+		return nil
+	}
+	w.changed[event.Name] = true
+	if info, err := os.Stat(event.Name); err == nil && info.IsDir() && (event.Has(fsnotify.Create) || event.Has(fsnotify.Chmod)) {
+		return w.add(f, event.Name, true)
 	}
 	return nil
 }

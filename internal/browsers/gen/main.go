@@ -249,24 +249,9 @@ func facts(id string, compat json.RawMessage) string {
 	for _, browser := range browsers {
 		var list []string
 		for _, s := range statements(c.Support[browser.compat]) {
-			since, ok := s.Added.(string)
-			partial := s.Partial && !(s.Prefix+s.Alternative != "" && usefulInPart[id])
-			if !ok || since == "preview" || partial && s.Prefix+s.Alternative != "" || s.Alternative != "" && !vendorName.MatchString(s.Alternative) && !oldNames[s.Alternative] || len(s.Flags) > 0 {
-				continue
+			if text, ok := s.text(id); ok {
+				list = append(list, text)
 			}
-			text := strings.TrimPrefix(since, "≤")
-			if until, _ := s.Removed.(string); until != "" && until != "preview" {
-				text += "-" + strings.TrimPrefix(until, "≤")
-			}
-			switch {
-			case partial:
-				text += "~"
-			case s.Alternative != "":
-				text += ":=" + s.Alternative
-			case s.Prefix != "":
-				text += ":" + s.Prefix
-			}
-			list = append(list, text)
 		}
 		if len(list) > 0 {
 			slices.Sort(list)
@@ -274,6 +259,32 @@ func facts(id string, compat json.RawMessage) string {
 		}
 	}
 	return b.String()
+}
+
+// text returns what the table says of a statement about a feature. ok is false if it says nothing of it.
+func (s *statement) text(id string) (text string, ok bool) {
+	since, ok := s.Added.(string)
+	renamed := s.Prefix+s.Alternative != ""
+	partial := s.Partial && !(renamed && usefulInPart[id])
+	if !ok || since == "preview" || partial && renamed || len(s.Flags) > 0 {
+		return "", false
+	}
+	if s.Alternative != "" && !vendorName.MatchString(s.Alternative) && !oldNames[s.Alternative] {
+		return "", false
+	}
+	text = strings.TrimPrefix(since, "≤")
+	if until, _ := s.Removed.(string); until != "" && until != "preview" {
+		text += "-" + strings.TrimPrefix(until, "≤")
+	}
+	switch {
+	case partial:
+		text += "~"
+	case s.Alternative != "":
+		text += ":=" + s.Alternative
+	case s.Prefix != "":
+		text += ":" + s.Prefix
+	}
+	return text, true
 }
 
 // statements reads one statement or a list of them.

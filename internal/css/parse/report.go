@@ -220,18 +220,23 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	}
 	if name, ok := joinedName(bad); ok {
 		d.Message = fmt.Sprintf("browsers do not join names: \"&%s\" cannot be read, and they drop the whole rule", name)
-		d.Mend = "write the whole name, in a rule outside of this one"
-		if len(parents) == 1 && len(parents[0]) > 0 {
-			if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
-				d.Mend = fmt.Sprintf("write \".%s%s\", in a rule outside of this one", last.Name, name)
-			}
-		}
+		d.Mend = wholeName(name, parents)
 	}
 	if at, ok := doubledCombinator(bad); ok {
 		d.Span = at
 		d.Mend = "leave one of the two combinators out, or write the element between them"
 	}
 	return d, true
+}
+
+// wholeName words how a name is written that was to be joined to that of a class in the rule around it.
+func wholeName(name string, parents []ast.Selector) string {
+	if len(parents) == 1 && len(parents[0]) > 0 {
+		if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
+			return fmt.Sprintf("write \".%s%s\", in a rule outside of this one", last.Name, name)
+		}
+	}
+	return "write the whole name, in a rule outside of this one"
 }
 
 // hasSplice reports whether values hold a name that is to be built from a constant: .a-(key), .(key).

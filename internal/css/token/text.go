@@ -229,30 +229,39 @@ func SplitVendor(name string) (prefix, rest string) {
 // NumberLen returns the length of the number that text starts with, as CSS
 // Syntax Level 3, section 4.3.12 reads it; 0 if it starts with none.
 func NumberLen(text string) int {
-	i := 0
-	if i < len(text) && (text[i] == '+' || text[i] == '-') {
-		i++
-	}
-	digits := i
-	for i < len(text) && IsDigit(text[i]) {
-		i++
-	}
-	if i+1 < len(text) && text[i] == '.' && IsDigit(text[i+1]) {
-		for i++; i < len(text) && IsDigit(text[i]); i++ {
+	sign := signLen(text)
+	i := sign + digitsLen(text[sign:])
+	if i < len(text) && text[i] == '.' {
+		if n := digitsLen(text[i+1:]); n > 0 {
+			i += 1 + n
 		}
 	}
-	if i == digits {
+	if i == sign {
 		return 0
 	}
-	if i+1 < len(text) && text[i]|0x20 == 'e' {
-		j := i + 1
-		if (text[j] == '+' || text[j] == '-') && j+1 < len(text) {
-			j++
+	if i < len(text) && text[i]|0x20 == 'e' {
+		exponent := i + 1
+		exponent += signLen(text[exponent:])
+		if n := digitsLen(text[exponent:]); n > 0 {
+			i = exponent + n
 		}
-		if IsDigit(text[j]) {
-			for i = j; i < len(text) && IsDigit(text[i]); i++ {
-			}
-		}
+	}
+	return i
+}
+
+// signLen returns 1 if a text starts with a sign.
+func signLen(text string) int {
+	if text != "" && (text[0] == '+' || text[0] == '-') {
+		return 1
+	}
+	return 0
+}
+
+// digitsLen returns how many digits a text starts with.
+func digitsLen(text string) int {
+	i := 0
+	for i < len(text) && IsDigit(text[i]) {
+		i++
 	}
 	return i
 }

@@ -3,6 +3,7 @@ package value
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -139,10 +140,8 @@ func (n *node) evaluate() (Number, bool) {
 
 // operands returns the numbers of the arguments in one unit.
 func (n *node) operands(f function) (x []float64, unit string, ok bool) {
-	for _, arg := range n.args {
-		if arg.op != leaf {
-			return nil, "", false
-		}
+	if slices.ContainsFunc(n.args, func(arg *node) bool { return arg.op != leaf }) {
+		return nil, "", false
 	}
 	first := n.args[0].num
 	if first.Unit != "%" && f.scales && !n.mixed() {
@@ -151,16 +150,8 @@ func (n *node) operands(f function) (x []float64, unit string, ok bool) {
 		}
 		return x, first.Unit, true
 	}
-	for i, arg := range n.args {
-		num, ok := arg.num.resolved()
-		if !ok || i > 0 && num.Unit != unit {
-			return nil, "", false
-		}
-		unit = num.Unit
-		if f.takes == angleLike && unit == "deg" {
-			num.Value *= math.Pi / 180
-		}
-		x = append(x, num.Value)
+	if x, unit, ok = n.resolvedArgs(f); !ok {
+		return nil, "", false
 	}
 	if unit == "" && len(x) == 1 && token.EqualFold(n.value.Name(), "round") {
 		x = append(x, 1)
@@ -171,6 +162,22 @@ func (n *node) operands(f function) (x []float64, unit string, ok bool) {
 			x[i] /= size
 		}
 		unit = first.Unit
+	}
+	return x, unit, true
+}
+
+// resolvedArgs returns the numbers of the arguments in the canonical unit that all have.
+func (n *node) resolvedArgs(f function) (x []float64, unit string, ok bool) {
+	for i, arg := range n.args {
+		num, ok := arg.num.resolved()
+		if !ok || i > 0 && num.Unit != unit {
+			return nil, "", false
+		}
+		unit = num.Unit
+		if f.takes == angleLike && unit == "deg" {
+			num.Value *= math.Pi / 180
+		}
+		x = append(x, num.Value)
 	}
 	return x, unit, true
 }

@@ -119,18 +119,7 @@ func simplifyProduct(n *node) *node {
 	if n.fluid {
 		return &node{op: product, args: multiplyRuns(factors), of: n.of, fluid: true}
 	}
-	coefficient := 1.0
-	var others []*node
-	for _, f := range factors {
-		switch {
-		case f.op == leaf && f.num.Unit == "":
-			coefficient *= f.num.Value
-		case f.op == invert && f.args[0].op == leaf && f.args[0].num.Unit == "":
-			coefficient /= f.args[0].num.Value
-		default:
-			others = append(others, f)
-		}
-	}
+	coefficient, others := coefficientOf(factors)
 	if num, ok := multiplied(coefficient, others); ok {
 		return number(num)
 	}
@@ -138,14 +127,7 @@ func simplifyProduct(n *node) *node {
 		return n
 	}
 	if len(others) == 1 && others[0].op == sum && !others[0].exposed() && scalable(others[0]) {
-		scaled := &node{op: sum, of: n.of}
-		for _, term := range others[0].args {
-			scaled.args = append(scaled.args, scaledBy(term, coefficient))
-		}
-		if scaled.args = withoutZeros(scaled.args); len(scaled.args) == 1 {
-			return scaled.args[0]
-		}
-		return scaled
+		return scaledSum(others[0], coefficient, n)
 	}
 	if i := slices.IndexFunc(others, func(f *node) bool { return f.op == leaf }); i >= 0 {
 		others[i], coefficient = scaledBy(others[i], coefficient), 1
@@ -157,6 +139,34 @@ func simplifyProduct(n *node) *node {
 		return others[0]
 	}
 	return &node{op: product, args: others, of: n.of}
+}
+
+// coefficientOf returns the product of the factors that are numbers, and all other factors.
+func coefficientOf(factors []*node) (coefficient float64, others []*node) {
+	coefficient = 1
+	for _, f := range factors {
+		switch {
+		case f.op == leaf && f.num.Unit == "":
+			coefficient *= f.num.Value
+		case f.op == invert && f.args[0].op == leaf && f.args[0].num.Unit == "":
+			coefficient /= f.args[0].num.Value
+		default:
+			others = append(others, f)
+		}
+	}
+	return coefficient, others
+}
+
+// scaledSum returns a sum each of whose terms is multiplied; it stands in place of n.
+func scaledSum(of *node, coefficient float64, n *node) *node {
+	scaled := &node{op: sum, of: n.of}
+	for _, term := range of.args {
+		scaled.args = append(scaled.args, scaledBy(term, coefficient))
+	}
+	if scaled.args = withoutZeros(scaled.args); len(scaled.args) == 1 {
+		return scaled.args[0]
+	}
+	return scaled
 }
 
 // scalable reports whether each term of a sum can be multiplied by a number

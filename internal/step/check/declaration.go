@@ -142,17 +142,8 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) || !c.targets.Without(browsers.Property(standard), prefix) {
 		return
 	}
-	longhands := grammar.Longhands(standard)
-	for _, n := range siblings {
-		if o, ok := n.(*ast.Declaration); ok {
-			name := token.Lower(o.Name)
-			if name == standard || slices.Contains(grammar.Longhands(name), standard) || slices.Contains(longhands, name) {
-				return
-			}
-			if other, rest := split(name); other != "" && rest == standard && o != d && o.NamePos.Off < d.NamePos.Off {
-				return // told of the first
-			}
-		}
+	if hasStandard(siblings, d, standard) {
+		return
 	}
 	if values := ast.Significant(d.Value); !grammar.Open(values) {
 		if _, fits := def.Match(values); !fits {
@@ -161,6 +152,26 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 	}
 	c.report(code.OnlyPrefixed, nameSpan(d), fmt.Sprintf("write %q: the step prefix adds those with a prefix that a target needs", standard),
 		"%q stands here without %q", d.Name, standard)
+}
+
+// hasStandard reports whether a block sets a property by its standard name, or has a declaration of it with a vendor prefix
+// before d, of which it is reported.
+func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
+	longhands := grammar.Longhands(standard)
+	for _, n := range block {
+		o, ok := n.(*ast.Declaration)
+		if !ok {
+			continue
+		}
+		name := token.Lower(o.Name)
+		if name == standard || slices.Contains(grammar.Longhands(name), standard) || slices.Contains(longhands, name) {
+			return true
+		}
+		if other, rest := split(name); other != "" && rest == standard && o != d && o.NamePos.Off < d.NamePos.Off {
+			return true
+		}
+	}
+	return false
 }
 
 // value checks the value of a declaration. feature is what the property or
@@ -187,6 +198,11 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 	if m.At != nil && m.At.Kind == token.Ident && browsers.Known(feature+"."+token.Lower(m.At.Text)) {
 		return
 	}
+	c.reportMisfit(d, m, values)
+}
+
+// reportMisfit reports what is wrong with the value of a declaration, at a place in the declaration.
+func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	count := len(c.found)
 	if c.misfit(d, m, values); len(c.found) == count {
 		return // no more are listed

@@ -211,28 +211,38 @@ func (s *support) media(values []ast.Value) {
 func (k *Checker) Lacking(s ast.Selector) []string {
 	for i := range s {
 		p := &s[i]
-		if name := token.Lower(p.Name); p.Kind == ast.PseudoClass || p.Kind == ast.PseudoElement {
-			if strings.HasPrefix(name, "-") {
-				return []string{"all browsers but those of one engine"}
-			}
-			if missing := k.targets.Missing("css.selectors." + name); len(missing) > 0 {
-				return missing
-			}
-			if !browsers.Known("css.selectors."+name) && !legacyPseudos[name] {
-				return []string{"all"}
-			}
-			if p.Args != nil && name != "is" && name != "where" { // which pass over what they cannot read
-				for _, arg := range p.Args.Selectors {
-					if missing := k.Lacking(arg); len(missing) > 0 {
-						return missing
-					}
-				}
-			}
+		var missing []string
+		switch {
+		case p.Kind == ast.PseudoClass, p.Kind == ast.PseudoElement:
+			missing = k.lackingPseudo(p)
+		case p.Kind == ast.AttributeSelector && p.Args != nil && p.Args.Modifier != "":
+			missing = k.targets.Missing("css.selectors.attribute.case_insensitive_modifier")
 		}
-		if p.Kind == ast.AttributeSelector && p.Args != nil && p.Args.Modifier != "" {
-			if missing := k.targets.Missing("css.selectors.attribute.case_insensitive_modifier"); len(missing) > 0 {
-				return missing
-			}
+		if len(missing) > 0 {
+			return missing
+		}
+	}
+	return nil
+}
+
+// lackingPseudo returns the targets that do not support a pseudo-class or pseudo-element, or a selector in it.
+func (k *Checker) lackingPseudo(p *ast.Simple) []string {
+	name := token.Lower(p.Name)
+	if strings.HasPrefix(name, "-") {
+		return []string{"all browsers but those of one engine"}
+	}
+	if missing := k.targets.Missing("css.selectors." + name); len(missing) > 0 {
+		return missing
+	}
+	if !browsers.Known("css.selectors."+name) && !legacyPseudos[name] {
+		return []string{"all"}
+	}
+	if p.Args == nil || name == "is" || name == "where" { // which pass over what they cannot read
+		return nil
+	}
+	for _, arg := range p.Args.Selectors {
+		if missing := k.Lacking(arg); len(missing) > 0 {
+			return missing
 		}
 	}
 	return nil

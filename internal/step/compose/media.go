@@ -179,21 +179,27 @@ func (r *mediaReader) query() (mediaQuery, bool) {
 		query = decided(kind == "true")
 	}
 	r.values = r.values[1:]
-	if len(r.values) > 0 {
-		if !r.values[0].IsIdent("and") {
-			return r.fail(r.values[0].Span())
-		}
-		r.values = r.values[1:]
-		rest, ok := r.condition()
-		if !ok {
-			return rest, false
-		}
-		query = join(allOf, []condition{query, rest})
-	}
-	if isNot {
+	query, ok := r.features(query)
+	if ok && isNot {
 		query = not(query)
 	}
-	return query, true
+	return query, ok
+}
+
+// features reads what follows a media type, if anything does.
+func (r *mediaReader) features(of mediaQuery) (mediaQuery, bool) {
+	if len(r.values) == 0 {
+		return of, true
+	}
+	if !r.values[0].IsIdent("and") {
+		return r.fail(r.values[0].Span())
+	}
+	r.values = r.values[1:]
+	rest, ok := r.condition()
+	if !ok {
+		return rest, false
+	}
+	return join(allOf, []condition{of, rest}), true
 }
 
 // mediaType returns the condition of a media type.
@@ -293,25 +299,7 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 		}
 		return list, true
 	case allOf:
-		list = []conjunction{{}}
-		for _, p := range x.parts {
-			more, ok := p.queries(limit)
-			if !ok || len(list)*len(more) > 4*limit {
-				return nil, false
-			}
-			var next []conjunction
-			for _, a := range list {
-				for _, b := range more {
-					if both, ok := a.and(b); ok {
-						next = added(next, both)
-					}
-				}
-			}
-			if list = next; len(list) > limit {
-				return nil, false
-			}
-		}
-		return list, true
+		return x.product(limit)
 	}
 	first := &x.leaf[0]
 	if first.Kind != token.Ident {
@@ -323,6 +311,29 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 	for _, other := range []string{"print", "screen", "speech"} { // a negated type is one of the others
 		if other != first.Text {
 			list = append(list, conjunction{types: []string{other}})
+		}
+	}
+	return list, true
+}
+
+// product returns the queries of which each holds where all parts of x do.
+func (x condition) product(limit int) (list []conjunction, ok bool) {
+	list = []conjunction{{}}
+	for _, p := range x.parts {
+		more, ok := p.queries(limit)
+		if !ok || len(list)*len(more) > 4*limit {
+			return nil, false
+		}
+		var next []conjunction
+		for _, a := range list {
+			for _, b := range more {
+				if both, ok := a.and(b); ok {
+					next = added(next, both)
+				}
+			}
+		}
+		if list = next; len(list) > limit {
+			return nil, false
 		}
 	}
 	return list, true

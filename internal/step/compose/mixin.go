@@ -72,25 +72,32 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 			return
 		}
 	}
-	args := arguments(head.Values())
-	for i, arg := range args {
-		if !isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
-			continue // which says that calls may have a block
-		}
-		p, ok := c.param(arg)
-		if !ok {
-			return
-		}
-		if slices.ContainsFunc(m.params, func(o param) bool { return o.name == p.name }) {
-			c.fail(code.BadMixin, p.at, fmt.Sprintf("the parameter %q stands here a second time", p.name), "")
-			return
-		}
-		m.params = append(m.params, p)
+	if !c.readParams(m, arguments(head.Values())) {
+		return
 	}
 	if isFunc {
 		c.checkBody(m, m.body)
 	}
 	s.define(&definition{key: keyOf(m.kind(), m.name), at: m.at, callable: m})
+}
+
+// readParams reads the parameters of a mixin or function. It returns false after a finding.
+func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
+	for i, arg := range args {
+		if !m.isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
+			continue // which says that calls may have a block
+		}
+		p, ok := c.param(arg)
+		if !ok {
+			return false
+		}
+		if slices.ContainsFunc(m.params, func(o param) bool { return o.name == p.name }) {
+			c.fail(code.BadMixin, p.at, fmt.Sprintf("the parameter %q stands here a second time", p.name), "")
+			return false
+		}
+		m.params = append(m.params, p)
+	}
+	return true
 }
 
 // dashed reports whether v is a name that starts with two hyphens, with

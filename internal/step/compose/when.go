@@ -456,12 +456,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		r.c.unknown(p, ast.SpanOf(args[:n]), r.s)
 		return condition{}, false
 	}
-	operator := rest[0].Text
-	rest = rest[1:]
-	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
-		operator += "="
-		rest = rest[1:]
-	}
+	operator, rest := operatorOf(rest)
 	if len(rest) == 0 || !slices.Contains([]string{":", "=", ">", "<", ">=", "<="}, operator) {
 		return r.fail(v.Span(), "const() asks for a constant, for its value behind ':', or compares it by <, >, <=, >= or =")
 	}
@@ -478,17 +473,31 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		return r.fail(v.Span(), fmt.Sprintf("%q and %q cannot be compared: both must be numbers that measure the same",
 			textOfValues(constant.Value), textOfValues(want)))
 	}
+	return decided(holdsOrder(operator, order)), true
+}
+
+// operatorOf returns the operator that values start with, and what follows it.
+func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
+	operator, rest = values[0].Text, values[1:]
+	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
+		return operator + "=", rest[1:]
+	}
+	return operator, rest
+}
+
+// holdsOrder reports whether a comparison holds for two numbers whose order is given as by [cmp.Compare].
+func holdsOrder(operator string, order int) bool {
 	switch operator {
 	case ">":
-		return decided(order > 0), true
+		return order > 0
 	case "<":
-		return decided(order < 0), true
+		return order < 0
 	case ">=":
-		return decided(order >= 0), true
+		return order >= 0
 	case "<=":
-		return decided(order <= 0), true
+		return order <= 0
 	}
-	return decided(order == 0), true
+	return order == 0
 }
 
 // truthy reports whether a constant counts as set: it is not none, 0, or empty.

@@ -121,23 +121,9 @@ func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 // bounds returns the features that stand for a range: one or two. Where the
 // query is negated, what they hold in is a little more rather than less.
 func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok bool) {
-	var parts []ast.Value // value or name, in turns with comparisons
-	var signs []string
-	for i := 0; i < len(values); i++ {
-		v := values[i]
-		if !isComparison(v) {
-			if len(parts) != len(signs) {
-				return nil, false, false // more than one value: a ratio, perhaps
-			}
-			parts = append(parts, v)
-			continue
-		}
-		sign := v.Text
-		if i+1 < len(values) && values[i+1].IsDelim('=') && !values[i+1].Space {
-			sign += "="
-			i++
-		}
-		signs = append(signs, sign)
+	parts, signs, ok := comparison(values)
+	if !ok {
+		return nil, false, false // more than one value: a ratio, perhaps
 	}
 	name := slices.IndexFunc(parts, func(v ast.Value) bool { return v.Kind == token.Ident })
 	if len(signs) == 0 || len(signs) > 2 || len(parts) != len(signs)+1 || name < 0 || len(signs) == 2 && name != 1 {
@@ -158,6 +144,28 @@ func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok 
 		features = append(features, f)
 	}
 	return features, strict, true
+}
+
+// comparison splits a range into values and names, and the comparisons between them. ok is false if two of the former follow one
+// another.
+func comparison(values []ast.Value) (parts []ast.Value, signs []string, ok bool) {
+	for i := 0; i < len(values); i++ {
+		v := values[i]
+		if !isComparison(v) {
+			if len(parts) != len(signs) {
+				return nil, nil, false
+			}
+			parts = append(parts, v)
+			continue
+		}
+		sign := v.Text
+		if i+1 < len(values) && values[i+1].IsDelim('=') && !values[i+1].Space {
+			sign += "="
+			i++
+		}
+		signs = append(signs, sign)
+	}
+	return parts, signs, true
 }
 
 var mirror = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": "="}

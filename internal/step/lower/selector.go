@@ -111,19 +111,11 @@ func alternatives(s ast.Selector) int {
 // expanded returns selectors without the first :is() at the top of s, and so on
 // until none is left; s itself if one cannot be written out with its specificity.
 func expanded(s ast.Selector) []ast.Selector {
-	at := slices.IndexFunc(s, func(p ast.Simple) bool { return p.Kind == ast.PseudoClass && token.EqualFold(p.Name, "is") })
-	if at < 0 {
+	at := slices.IndexFunc(s, isIs)
+	if at < 0 || s[at].Args == nil || !writable(s[at].Args.Selectors) {
 		return []ast.Selector{s}
 	}
-	args := []ast.Selector(nil)
-	if s[at].Args != nil {
-		args = s[at].Args.Selectors
-	}
-	if len(args) == 0 || len(args) > maxProduct || !sameSpecificity(args) || slices.ContainsFunc(args, func(a ast.Selector) bool {
-		return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
-	}) {
-		return []ast.Selector{s}
-	}
+	args := s[at].Args.Selectors
 	marked := slices.Clone(s)
 	marked[at] = ast.Simple{Kind: ast.NestingSelector, Name: "&", Pos: s[at].Pos}
 	var out []ast.Selector
@@ -139,9 +131,7 @@ func expanded(s ast.Selector) []ast.Selector {
 			return []ast.Selector{s}
 		}
 		// What could not be joined is an :is() again.
-		if slices.ContainsFunc(one, func(p ast.Simple) bool {
-			return p.Kind == ast.PseudoClass && token.EqualFold(p.Name, "is") && len(p.Args.Selectors) == 1 && ast.EqualSelectors(p.Args.Selectors, []ast.Selector{arg})
-		}) {
+		if slices.ContainsFunc(one, func(p ast.Simple) bool { return isIs(p) && ast.EqualSelectors(p.Args.Selectors, []ast.Selector{arg}) }) {
 			return []ast.Selector{s}
 		}
 		rest := expanded(one)
@@ -151,6 +141,16 @@ func expanded(s ast.Selector) []ast.Selector {
 		out = append(out, rest...)
 	}
 	return out
+}
+
+// isIs reports whether a simple selector is :is().
+func isIs(p ast.Simple) bool { return p.Kind == ast.PseudoClass && token.EqualFold(p.Name, "is") }
+
+// writable reports whether the arguments of :is() can be written out as selectors of their own.
+func writable(args []ast.Selector) bool {
+	return len(args) > 0 && len(args) <= maxProduct && sameSpecificity(args) && !slices.ContainsFunc(args, func(a ast.Selector) bool {
+		return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
+	})
 }
 
 // everywhere reports whether every browser knows the pseudo-classes of a

@@ -177,19 +177,7 @@ func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	if with, ok := inBytes(v); ok {
 		return with, true
 	}
-	if len(args) != 5 || !args[3].IsDelim('/') {
-		return with, false
-	}
-	numbers, percentages := 0, 0
-	for i := range 3 {
-		switch {
-		case args[i].Kind == token.Number:
-			numbers++
-		case args[i].Kind == token.Percentage:
-			percentages++
-		}
-	}
-	if name == "rgb" && numbers != 3 && percentages != 3 || name == "hsl" && (numbers != 1 || args[0].Kind != token.Number || percentages != 2) {
+	if len(args) != 5 || !args[3].IsDelim('/') || !isOldForm(args, name) {
 		return with, false
 	}
 	comma := ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos}
@@ -204,6 +192,23 @@ func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 		}
 	}
 	return call(name+"a", out, v), true
+}
+
+// isOldForm reports whether the channels of rgb() or hsl() are of the types that they had before: rgb() takes
+// three numbers or three percentages, hsl() a number and two percentages.
+func isOldForm(args []ast.Value, name string) bool {
+	var kinds [3]token.Kind
+	for i := range kinds {
+		kinds[i] = args[i].Kind
+	}
+	n, p := token.Number, token.Percentage
+	switch name {
+	case "rgb":
+		return kinds == [3]token.Kind{n, n, n} || kinds == [3]token.Kind{p, p, p}
+	case "hsl":
+		return kinds == [3]token.Kind{n, p, p}
+	}
+	return true
 }
 
 // singleStops returns a gradient with each colour stop that has two places as

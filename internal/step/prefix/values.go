@@ -150,11 +150,13 @@ func holds(block []ast.Node, name string, value []ast.Value) bool {
 // same names as before. Browsers ignore the names that they do not know. Where all targets read
 // @supports there is a better way; see [prefixer.guarded].
 func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Declaration, changed bool) {
-	if name != "will-change" && !strings.HasPrefix(name, "transition") {
-		return d, false
-	}
-	single := name == "transition-property" && !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Comma })
-	if name != "transition" && name != "will-change" && !single { // longer lists go with those of other properties
+	switch name {
+	case "transition", "will-change":
+	case "transition-property":
+		if slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Comma }) {
+			return d, false // longer lists go with those of other properties
+		}
+	default:
 		return d, false
 	}
 	if !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Ident && p.properties[token.Lower(v.Text)] != nil }) {
@@ -180,14 +182,18 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 	if len(twins) == 0 {
 		return d, false
 	}
-	out := slices.Concat(items, twins)
 	copied := *d
-	copied.Value = nil
-	for i, item := range out {
-		if i > 0 {
-			copied.Value = append(copied.Value, ast.Value{Kind: token.Comma, Text: ",", Pos: item[0].Pos})
-		}
-		copied.Value = append(copied.Value, item...)
-	}
+	copied.Value = withCommas(slices.Concat(items, twins))
 	return &copied, true
+}
+
+// withCommas returns items with commas between them.
+func withCommas(items [][]ast.Value) (out []ast.Value) {
+	for i, item := range items {
+		if i > 0 {
+			out = append(out, ast.Value{Kind: token.Comma, Text: ",", Pos: item[0].Pos})
+		}
+		out = append(out, item...)
+	}
+	return out
 }
