@@ -41,6 +41,9 @@ type Diagnostic struct {
 	// Cause names what is wrong, if several places have the same thing wrong: a file that
 	// many pages miss. Findings with one code and one cause are shown as one.
 	Cause string
+	// Undefined is the kind and the name of what the sheet uses and nothing that it imports defines, as in "constant tone"; empty
+	// for all other findings.
+	Undefined string
 	Also  []source.Span // further places that have the same cause; without a place they count as well
 }
 

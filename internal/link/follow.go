@@ -1,7 +1,9 @@
 package link
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"slices"
 
 	"rinzel/internal/css/ast"
@@ -116,7 +118,7 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 // unreadable reports a sheet that an import names and that cannot be read.
 func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
 	d := a.Files.Unreadable(p, err, imp.At)
-	if d.Code == code.Missing {
+	if errors.Is(err, fs.ErrNotExist) {
 		d.Message = fmt.Sprintf("there is no sheet %q", a.Files.Show(p))
 		a.Files.ExplainPackage(&d, p, imp.Address)
 	}

@@ -9,7 +9,6 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
-	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -18,15 +17,12 @@ import (
 // This file finds out where a name that a sheet does not know is defined: in a sheet that the page links on its own, or that
 // nothing imports. Sheets see what their own imports define, and nothing else.
 
-// unknownCodes are the findings about names that nothing defines. Their cause is the kind of the name and the name.
-var unknownCodes = map[code.Code]bool{code.UnknownConstant: true, code.UnknownMixin: true, code.UnknownFunction: true, code.UnknownMedia: true, code.UnknownSelector: true}
-
-// definedElsewhere adds to findings about unknown names which other sheet defines them.
+// definedElsewhere adds to findings about undefined names which other sheet defines them.
 func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 	var sheets []source.Path
 	for i := range list {
 		d := &list[i]
-		if !unknownCodes[d.Code] || d.Cause == "" || slices.ContainsFunc(d.Related, func(r diag.Related) bool { return strings.HasPrefix(r.Message, "it is defined") }) {
+		if d.Undefined == "" {
 			continue
 		}
 		from := b.project.Tree.Set.File(d.Span.Start.File)
@@ -36,7 +32,7 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 		if sheets == nil {
 			sheets = b.knownSheets()
 		}
-		kind, name, _ := strings.Cut(d.Cause, " ")
+		kind, name, _ := strings.Cut(d.Undefined, " ")
 		candidates := sheets
 		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) { // a sheet of a library cannot import one of the site
 			candidates = b.files.SheetsInRoot(root)

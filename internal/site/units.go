@@ -2,7 +2,9 @@ package site
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"slices"
 	"strings"
 
@@ -335,7 +337,7 @@ func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Ent
 	}
 	if _, err := r.cache.linked.Sheets.Load(r.files, target.Path); err != nil {
 		d := r.files.Unreadable(target.Path, err, at)
-		if d.Code == code.Missing {
+		if errors.Is(err, fs.ErrNotExist) {
 			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", r.files.Show(target.Path))
 			d.Cause = target.Path.String()
 			if !strings.HasPrefix(d.Mend, "did you mean") { // no file has a name like it

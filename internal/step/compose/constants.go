@@ -393,7 +393,7 @@ func (c *Composer) wait(what code.Code, at source.Span, name, message, mend stri
 	if c.silent {
 		return
 	}
-	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name}
+	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name, Undefined: name}
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

@@ -197,6 +197,7 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 	for _, w := range s.outermost.waiting {
 		d := w.diag
 		if def, ok := s.outermost.later[w.name]; ok {
+			d.Undefined = "" // it is, in another place
 			message := "it is defined here, which is too late"
 			d.Mend = "define it before its first use"
 			if def.at.Start.File != d.Span.Start.File {
