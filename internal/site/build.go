@@ -50,7 +50,7 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	b.idleKeeps()
 	b.idleGlobs()
 	b.changedPackages()
-	b.missingKeyframes(ctx)
+	b.missingKeyframes()
 	b.showErrors(out, res)
 	if b.profile.Names == project.HashedNames {
 		out.Add(emit.Manifest(manifestOf(res.Bundles)))
@@ -207,17 +207,19 @@ func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	return out
 }
 
-// reachedSheets returns the sheets that pages and bundles reach.
+// reachedSheets returns the sheets that pages and bundles reach. It is asked once all are known.
 func (b *builder) reachedSheets() map[source.Path]bool {
-	out := make(map[source.Path]bool)
-	for e := range b.entries {
-		for p := range e.Reads {
-			if inventory.IsSheet(p.Name) || inventory.IsPage(p.Name) {
-				out[p] = true
+	b.reachedOnce.Do(func() {
+		b.reached = make(map[source.Path]bool)
+		for e := range b.entries {
+			for p := range e.Reads {
+				if inventory.IsSheet(p.Name) || inventory.IsPage(p.Name) {
+					b.reached[p] = true
+				}
 			}
 		}
-	}
-	return out
+	})
+	return b.reached
 }
 
 // unreached returns the files of the source folder that no output is made from.

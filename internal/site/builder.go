@@ -65,8 +65,12 @@ type builder struct {
 	noDataOnce  sync.Once
 	forbidden   [2]bool // see noData
 
-	keptBy    atomic.Uint64 // see [purge.Result]
-	externals atomic.Uint64 // a bit for each pattern of external that matched, the last for all from the 64th on
+	keptBy atomic.Uint64 // see [purge.Result]
+	// linksElsewhere says that some link of a page leads to no sheet of the project.
+	linksElsewhere atomic.Bool
+	reachedOnce    sync.Once
+	reached        map[source.Path]bool // see reachedSheets
+	externals      atomic.Uint64        // a bit for each pattern of external that matched, the last for all from the 64th on
 
 	mu         sync.Mutex
 	failed     error // of a step

@@ -1,21 +1,19 @@
 package site
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
-	"rinzel/internal/graph"
 	"rinzel/internal/step/check"
 )
 
 // missingKeyframes warns of animations whose keyframes no sheet of the project defines. It says nothing where a
 // sheet from elsewhere may define them.
-func (b *builder) missingKeyframes(ctx context.Context) {
-	if b.readsElsewhere(ctx) {
+func (b *builder) missingKeyframes() {
+	if b.readsElsewhere() {
 		return
 	}
 	names := b.blockKeyframes()
@@ -62,18 +60,13 @@ func (b *builder) blockKeyframes() map[string]bool {
 }
 
 // readsElsewhere reports whether a page loads sheets that are not part of the project.
-func (b *builder) readsElsewhere(ctx context.Context) bool {
+func (b *builder) readsElsewhere() bool {
+	if b.linksElsewhere.Load() {
+		return true
+	}
 	for e := range b.entries {
 		if e.External > 0 {
 			return true
-		}
-	}
-	for _, p := range b.pages {
-		links := b.linksOf(p, nil)
-		for _, g := range p.Groups {
-			if slices.ContainsFunc(g.Links, func(l graph.Link) bool { e, _ := links.linkedSheet(ctx, l); return e == nil }) {
-				return true
-			}
 		}
 	}
 	return false

@@ -141,8 +141,7 @@ func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 			}
 		}
 	}
-	b.report(links.out.diags...)
-	b.reportOn(p, links.out.errors...)
+	b.tell(p, links.out)
 	return append(out, b.scriptSheets(b.scripts.Program(p))...)
 }
 

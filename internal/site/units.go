@@ -34,6 +34,7 @@ type pageUnits struct {
 	// What reading them told: findings, those that are about this page alone, and a bit for each pattern of external that matched.
 	diags, errors []diag.Diagnostic
 	externals     uint64
+	elsewhere     bool // some link leads to no sheet of the project
 }
 
 // units returns what a page links, in groups that can each become one. Those of a page
@@ -54,9 +55,7 @@ func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Progra
 		b.reach(e)
 	}
 	b.noteReached(p, all.reached)
-	b.report(all.diags...)
-	b.reportOn(p, all.errors...)
-	b.externals.Or(all.externals)
+	b.tell(p, all)
 	out := make([]*unit, len(all.units))
 	for i, u := range all.units {
 		copied := *u
@@ -72,6 +71,16 @@ type linkReader struct {
 	page  *graph.Page
 	runs  *modules.Program
 	out   *pageUnits
+}
+
+// tell tells what reading the links of a page told.
+func (b *builder) tell(p *graph.Page, u *pageUnits) {
+	b.report(u.diags...)
+	b.reportOn(p, u.errors...)
+	b.externals.Or(u.externals)
+	if u.elsewhere {
+		b.linksElsewhere.Store(true)
+	}
 }
 
 // linksOf returns a reader of the links of a page whose results are not kept.
@@ -323,6 +332,12 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last boo
 // linkedSheet returns the sheet that a link leads to, worked out, or nil with
 // external set if it lies elsewhere, or nil after a report.
 func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
+	e, external = r.resolved(ctx, l)
+	r.out.elsewhere = r.out.elsewhere || e == nil
+	return e, external
+}
+
+func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
 	at := r.page.Place(l.Href)
 	if graph.IsTemplate(l.Href.Address) {
 		return nil, true // a program puts the address in
