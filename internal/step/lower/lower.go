@@ -78,16 +78,41 @@ var passes = []struct {
 // be without changing what a page looks like; the rest is left as it is. Nodes
 // that need nothing are shared, not copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
-	l := &lowering{Options: opts, sheet: nodes, lacking: make(map[string]bool), left: asis.Left(nodes, Name)}
+	return newLowering(opts).run(nodes)
+}
+
+// newLowering returns a run of the step that may begin.
+func newLowering(opts Options) *lowering {
+	l := &lowering{Options: opts, lacking: make(map[string]bool)}
 	for _, d := range declared {
 		if slices.ContainsFunc(d.features, l.lacks) {
 			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})
 		}
 	}
+	return l
+}
+
+// reset makes a run that is over ready to begin anew. It holds on to nothing of the nodes of before.
+func (l *lowering) reset() {
+	l.Report, l.sheet, l.left, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
+}
+
+// followsScheme reports whether the sheet follows the colour scheme of the user.
+func (l *lowering) followsScheme() bool {
+	if l.scheme == nil {
+		follows := followsScheme(l.sheet)
+		l.scheme = &follows
+	}
+	return *l.scheme
+}
+
+// run lowers nodes.
+func (l *lowering) run(nodes []ast.Node) []ast.Node {
+	l.sheet, l.left = nodes, asis.Left(nodes, Name)
 	if len(l.rewrites) > 0 {
 		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
 	}
-	if !l.lacks(browsers.Nesting) && !opts.AsIs[browsers.Nesting] && opts.Targets.Hoist() {
+	if !l.lacks(browsers.Nesting) && !l.AsIs[browsers.Nesting] && l.Targets.Hoist() {
 		nodes = l.inOrder(nodes)
 	}
 	for _, p := range passes {
@@ -101,12 +126,13 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 // lowering is one run of the step.
 type lowering struct {
 	Options
-	sheet    []ast.Node      // as it was given
+	sheet    []ast.Node      // as it was given; nil before the run begins
 	lacking  map[string]bool // whether a target lacks a feature, as far as it was asked
 	left     map[ast.Node]bool
 	rewrites []rewrite
-	written  int  // simple selectors that nested rules were written out with
-	tooMany  bool // there were too many, as was reported
+	written  int   // simple selectors that nested rules were written out with
+	tooMany  bool  // there were too many, as was reported
+	scheme   *bool // see followsScheme; nil until it is asked
 }
 
 // rewrite is a rewrite of declarations. apply returns what stands for one; nil

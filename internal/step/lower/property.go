@@ -43,6 +43,9 @@ type propertyRewriter struct {
 }
 
 func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
+	if d.IsCustom() {
+		return nil
+	}
 	if lacking, known := p.lacking[d.Name]; known && !lacking {
 		return nil
 	}

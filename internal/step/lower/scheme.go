@@ -2,7 +2,6 @@ package lower
 
 import (
 	"slices"
-	"sync"
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
@@ -18,8 +17,7 @@ var lightDark = browsers.Color("light-dark")
 
 // schemes writes light-dark() out.
 func (l *lowering) schemes() func(*ast.Declaration, site) []ast.Node {
-	followed := sync.OnceValue(func() bool { return followsScheme(l.sheet) })
-	return func(d *ast.Declaration, at site) []ast.Node { return scheme(d, at, followed) }
+	return func(d *ast.Declaration, at site) []ast.Node { return scheme(d, at, l.followsScheme) }
 }
 
 func isLightDark(v *ast.Value) bool { return v.IsFunction("light-dark") }

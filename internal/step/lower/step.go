@@ -2,6 +2,7 @@ package lower
 
 import (
 	"context"
+	"sync"
 
 	"rinzel/internal/step"
 )
@@ -10,19 +11,27 @@ import (
 const Name = "lower"
 
 // Step lowers units.
-type Step struct{ opts Options }
+type Step struct {
+	opts  Options
+	ready sync.Pool // of *lowering, in which the questions about the targets are answered
+}
 
 // NewStep returns the step with options, of which Report is that of the unit.
-func NewStep(opts Options) Step { return Step{opts} }
+func NewStep(opts Options) *Step { return &Step{opts: opts} }
 
 // Run lowers the rules or the media queries of a unit.
-func (s Step) Run(ctx context.Context, u *step.Unit) error {
+func (s *Step) Run(ctx context.Context, u *step.Unit) error {
 	if u.Kind == step.Media {
 		u.Queries, _ = Media(u.Queries, s.opts)
 		return ctx.Err()
 	}
-	opts := s.opts
-	opts.Report = u.Find
-	u.Nodes = Nodes(u.Nodes, opts)
+	l, ok := s.ready.Get().(*lowering)
+	if !ok {
+		l = newLowering(s.opts)
+	}
+	l.Report = u.Find
+	u.Nodes = l.run(u.Nodes)
+	l.reset()
+	s.ready.Put(l)
 	return ctx.Err()
 }
