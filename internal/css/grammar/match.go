@@ -59,7 +59,7 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	}
 	e := d.table.expr(d.name, everything[0], everything[1])
 	work := &work{left: maxWork}
-	if e == nil || fits(d.table, e, values, nil, work) {
+	if e == nil || d.table.plainly(e, values, 0) || fits(d.table, e, values, nil, work) {
 		d.table.verdicts.add(shape)
 		return m, true
 	}
@@ -159,11 +159,11 @@ func (m *matcher) ends(e *expr, at int) []int {
 func (m *matcher) combined(e *expr, at int) []int {
 	switch e.op {
 	case reference:
-		e.once.Do(func() { e.target = m.table.expr("<"+e.text+">", e.low, e.high) })
-		if e.target == nil {
+		target := m.table.follow(e)
+		if target == nil {
 			return m.open(at)
 		}
-		return m.ends(e.target, at)
+		return m.ends(target, at)
 	case function, block:
 		return m.bracketed(e, at)
 	case sequence:
