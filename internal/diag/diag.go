@@ -44,7 +44,7 @@ type Diagnostic struct {
 	// Undefined is the kind and the name of what the sheet uses and nothing that it imports defines, as in "constant tone"; empty
 	// for all other findings.
 	Undefined string
-	Also  []source.Span // further places that have the same cause; without a place they count as well
+	Also      []source.Span // further places that have the same cause; without a place they count as well
 }
 
 // Related is another place that belongs to a finding.
