@@ -157,7 +157,7 @@ type sheetWork struct {
 func (w *sheetWork) walk() []ast.Node {
 	a, here := w.assembler, w.here
 	prologue := Piece{File: w.sheet.File, Conditions: w.conds, Prologue: true, Node: here.node}
-	var own []ast.Node
+	own := make([]ast.Node, 0, len(w.sheet.Nodes))
 	set := a.entry.Constants.Count()
 	open := true // imports may still follow
 	for _, n := range withoutMapComments(w.sheet) {
@@ -188,23 +188,23 @@ func (w *sheetWork) walk() []ast.Node {
 			open = false
 			w.ruled = w.ruled || !mayPrecedeNamespace(n)
 			if !here.leftOut && w.known == nil { // if it is left out it only sets
-				own = append(own, w.composeNode(n)...)
+				own = w.appendComposed(own, n)
 			}
 		}
 	}
 	return append(prologue.Nodes, own...)
 }
 
-// composeNode returns what a node becomes.
-func (w *sheetWork) composeNode(n ast.Node) []ast.Node {
+// appendComposed appends what a node becomes.
+func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	if !w.composes {
-		return []ast.Node{n}
+		return append(list, n)
 	}
 	found := len(w.entry.Diagnostics)
 	w.scope.Touched()
-	out := w.composer.Nodes([]ast.Node{n}, w.scope)
+	list = w.composer.Append(list, n, w.scope)
 	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found // which tell how it was reached
-	return out
+	return list
 }
 
 // compose takes the nodes of a sheet, composed, through what its imports say and the steps of its chain.

@@ -181,7 +181,7 @@ func attribute(text string, i int) (Attribute, int) {
 	}
 	a.At, i = valueAt(text, i)
 	a.Whole.End = i
-	a.Value = html.UnescapeString(text[a.At.Start:a.At.End])
+	a.Value = unescape(text[a.At.Start:a.At.End])
 	return a, i
 }
 

@@ -41,9 +41,21 @@ func TestTokens(t *testing.T) {
 	}
 }
 
+func TestReferences(t *testing.T) {
+	for _, c := range [][2]string{
+		{"a.css?v=1&copy=2", "a.css?v=1&copy=2"}, {"?a&copy;=1", "?a©=1"}, {"a&amp;b", "a&b"}, {"&lt", "<"}, {"&ltb", "&ltb"}, {"&notin;", "∉"}, {"&notit;", "&notit;"},
+		{"&#65;&#x42;&#67", "ABC"}, {"&", "&"}, {"&;", "&;"}, {"&semi;", ";"}, {"&lt&gt", "<>"}, {"&amp=1", "&amp=1"}, {"&amp 1", "& 1"},
+	} {
+		tag := "<a b=\"" + c[0] + "\">"
+		if got := markup.Attributes(tag, markup.Span{End: len(tag)})[0].Value; got != c[1] {
+			t.Errorf("%s reads %q, want %q", c[0], got, c[1])
+		}
+	}
+}
+
 // FuzzTokens holds that tokens cover the text without gaps, and that attributes read as the tokenizer reads them.
 func FuzzTokens(f *testing.F) {
-	for _, seed := range []string{"<a b=c>", "<p class='x y' id=\"z\">t</p>", "<a/b/c = 'd'e>", "<a =b>", "<script>//<b c></script>", "<A B=C b=d>", "<a b=&lt;>", "<!x><?y><a", "<a b='\r\n'>"} {
+	for _, seed := range []string{"<a b=c>", "<p class='x y' id=\"z\">t</p>", "<a/b/c = 'd'e>", "<a =b>", "<script>//<b c></script>", "<A B=C b=d>", "<a b=&lt;>", "<!x><?y><a", "<a b='\r\n'>", "<a b='&lt;&ltb=&copy&#65&#x;&notin;&notit;&semi;&am'>"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

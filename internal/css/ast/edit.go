@@ -72,6 +72,17 @@ func Replace(n Node) Edit { return Edit{changed: true, one: n} }
 // Splice puts any number of nodes in a node's place.
 func Splice(nodes []Node) Edit { return Edit{changed: true, many: nodes} }
 
+// Append appends what stands in place of n.
+func (e Edit) Append(list []Node, n Node) []Node {
+	switch {
+	case !e.changed:
+		return append(list, n)
+	case e.one != nil:
+		list = append(list, e.one)
+	}
+	return append(list, e.many...)
+}
+
 // Map returns nodes with each one edited, and whether any was. A list in which
 // nothing changed is returned as it is.
 func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {

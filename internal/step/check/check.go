@@ -106,6 +106,9 @@ type checker struct {
 	full  bool // there are more than are listed
 	left  map[ast.Node]bool
 	names map[string]*info
+	// declared is a stack of declarations: those of the block at hand above those of the blocks around. room is for their names.
+	declared []*ast.Declaration
+	room     []string
 }
 
 func (c *checker) report(finding code.Code, at source.Span, mend, format string, args ...any) *diag.Diagnostic {
@@ -134,7 +137,8 @@ type place struct {
 
 // list checks the nodes of a block, or of the top of a sheet.
 func (c *checker) list(nodes []ast.Node, at place) {
-	var declared []*ast.Declaration
+	start := len(c.declared)
+	defer func() { c.declared = c.declared[:start] }()
 	for _, n := range nodes {
 		if c.full {
 			return
@@ -148,7 +152,7 @@ func (c *checker) list(nodes []ast.Node, at place) {
 				continue
 			}
 			if at.atRule == "" || at.both {
-				declared = append(declared, n)
+				c.declared = append(c.declared, n)
 			}
 			c.declaration(n, at, nodes)
 		case *ast.StyleRule:
@@ -163,7 +167,7 @@ func (c *checker) list(nodes []ast.Node, at place) {
 			c.atRule(n, at)
 		}
 	}
-	c.overridden(declared)
+	c.overridden(c.declared[start:])
 }
 
 // ownNames are the at-rules within which any name may be declared.

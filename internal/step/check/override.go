@@ -21,13 +21,15 @@ func (c *checker) overridden(list []*ast.Declaration) {
 	if len(list) < 2 {
 		return
 	}
-	names := make([]string, len(list))
-	for i, d := range list {
-		names[i] = token.Lower(d.Name)
+	names := c.room[:0]
+	for _, d := range list {
 		if d.IsCustom() {
-			names[i] = d.Name
+			names = append(names, d.Name)
+		} else {
+			names = append(names, token.Lower(d.Name))
 		}
 	}
+	c.room = names
 	if allApart(names) {
 		return
 	}

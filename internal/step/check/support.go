@@ -41,6 +41,7 @@ type support struct {
 
 	known  map[string]*property // those that were asked for before
 	units  map[string]bool      // whether a target lacks them
+	stack  []string             // of sets of names
 	others map[lookup]bool      // whether a target lacks what is no property, no unit and no function
 }
 
@@ -124,36 +125,45 @@ func versions(missing []string) string {
 	return strings.Join(out, ", ")
 }
 
-// nameSet is a set of names, most of which have few.
+// nameSet is a set of names, most of which have few: these lie on a stack, above those of the blocks around.
 type nameSet struct {
-	few  []string
-	many map[string]bool // once there are more
+	stack *[]string
+	start int
+	many  map[string]bool // once there are more
 }
+
+// newNameSet returns an empty set. Sets on a stack are left in the reverse order.
+func newNameSet(stack *[]string) nameSet { return nameSet{stack: stack, start: len(*stack)} }
+
+// leave gives the names of the set up.
+func (s *nameSet) leave() { *s.stack = (*s.stack)[:s.start] }
 
 func (s *nameSet) has(name string) bool {
 	if s.many != nil {
 		return s.many[name]
 	}
-	return slices.Contains(s.few, name)
+	return slices.Contains((*s.stack)[s.start:], name)
 }
 
 func (s *nameSet) add(name string) {
 	const few = 32
+	own := (*s.stack)[s.start:]
 	switch {
 	case s.many != nil:
 		s.many[name] = true
-	case len(s.few) < few:
-		s.few = append(s.few, name)
+	case len(own) < few:
+		*s.stack = append(*s.stack, name)
 	default:
-		s.many = make(map[string]bool)
-		for _, n := range append(s.few, name) {
+		s.many = map[string]bool{name: true}
+		for _, n := range own {
 			s.many[n] = true
 		}
 	}
 }
 
 func (s *support) list(nodes []ast.Node, nested bool) {
-	var declared nameSet
+	declared := newNameSet(&s.stack)
+	defer declared.leave()
 	for _, n := range nodes {
 		if s.left[n] {
 			continue

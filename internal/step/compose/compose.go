@@ -92,6 +92,11 @@ func (c *Composer) Nodes(nodes []ast.Node, s *Scope) []ast.Node {
 	return out
 }
 
+// Append appends what becomes of one node to a list.
+func (c *Composer) Append(list []ast.Node, n ast.Node, s *Scope) []ast.Node {
+	return c.node(n, s).Append(list, n)
+}
+
 // node returns what becomes of one node.
 func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	if c.tooMany {
@@ -214,8 +219,11 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 			return ast.Remove
 		}
 		defer func() { c.depth-- }()
-		inner := s.inner()
-		c.hoist(ast.Body(n), inner)
+		inner := s
+		if slices.ContainsFunc(ast.Body(n), isAtRule) { // which alone define something
+			inner = s.inner()
+			c.hoist(ast.Body(n), inner)
+		}
 		if edited, ok := ast.MapBody(n, func(n ast.Node) ast.Edit { return c.node(n, inner) }); ok {
 			return ast.Replace(edited)
 		}
@@ -224,6 +232,11 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 		return ast.Replace(n)
 	}
 	return ast.Keep
+}
+
+func isAtRule(n ast.Node) bool {
+	_, ok := n.(*ast.AtRule)
+	return ok
 }
 
 // holdsStyle reports whether the block of a rule holds declarations that conditional rules may hold as

@@ -1,0 +1,71 @@
+package markup
+
+import (
+	"strings"
+
+	"golang.org/x/net/html"
+)
+
+// unescape returns the value of an attribute with its character references undone. A named one that no semicolon ends, and that
+// a letter, a digit or an equals sign follows, is none there: ?a=1&copy=2 is an address (HTML, section 13.2.5.73).
+func unescape(text string) string {
+	amp := strings.IndexByte(text, '&')
+	if amp < 0 {
+		return text
+	}
+	var b strings.Builder
+	for amp >= 0 {
+		b.WriteString(text[:amp])
+		text = text[amp:]
+		n := referenceLen(text)
+		if n == 0 {
+			n = 1
+			b.WriteByte('&')
+		} else {
+			b.WriteString(html.UnescapeString(text[:n]))
+		}
+		text = text[n:]
+		amp = strings.IndexByte(text, '&')
+	}
+	b.WriteString(text)
+	return b.String()
+}
+
+// referenceLen returns how long the character reference is that text starts with; 0 if it starts with none.
+func referenceLen(text string) int {
+	n := 1
+	if strings.HasPrefix(text, "&#") {
+		for n = 2; n < len(text) && isAlnum(text[n]); n++ {
+		}
+		return len(text[:n]) + len(semicolon(text[n:]))
+	}
+	for n < len(text) && isAlnum(text[n]) {
+		n++
+	}
+	switch {
+	case n == 1:
+		return 0
+	case semicolon(text[n:]) != "":
+		whole := html.UnescapeString(text[:n+1])
+		if whole != ";" && strings.HasSuffix(whole, ";") {
+			return 0 // there is no such name, though there may be one that it starts with
+		}
+		return n + 1
+	case n < len(text) && text[n] == '=':
+		return 0
+	case html.UnescapeString(text[:n]) == html.UnescapeString(text[:n-1])+text[n-1:n]:
+		return 0 // likewise
+	}
+	return n
+}
+
+func semicolon(text string) string {
+	if strings.HasPrefix(text, ";") {
+		return ";"
+	}
+	return ""
+}
+
+func isAlnum(c byte) bool {
+	return 'a' <= c|0x20 && c|0x20 <= 'z' || '0' <= c && c <= '9'
+}
