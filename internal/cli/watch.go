@@ -60,6 +60,7 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	opts := session.Options{Project: project.Options{Settings: flags.settings}, Build: flags.run}
 	flags.place(&opts.Project)
+	changes := session.Changes{At: time.Now()}
 	sess, err := session.StartWatch(opts)
 	if err != nil {
 		return err
@@ -67,9 +68,8 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	defer sess.Close()
 	w := &watching{flags: flags, std: std, session: sess}
 	sess.Ignore = func(name string) bool { return w.wrote[name] || isStream(std, name) }
-	start := time.Now()
-	for changes := (session.Changes{}); ; start = time.Now() {
-		if err := w.build(ctx, changes, start); err != nil {
+	for {
+		if err := w.build(ctx, changes); err != nil {
 			return ended(ctx, err)
 		}
 		if changes, err = sess.Next(ctx); err != nil {
@@ -114,7 +114,7 @@ type watching struct {
 }
 
 // build builds the site and tells what came of it. changes are those since the last build; none for the first.
-func (w *watching) build(ctx context.Context, changes session.Changes, start time.Time) error {
+func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	res, err := w.session.Build(ctx)
 	if err != nil {
 		return err
@@ -130,7 +130,7 @@ func (w *watching) build(ctx context.Context, changes session.Changes, start tim
 		if changes.Lost {
 			what = "more changed at once than the system tells of: everything is looked at again"
 		}
-		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", start.Format(time.TimeOnly)), diag.Printable(what))
+		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", changes.At.Format(time.TimeOnly)), diag.Printable(what))
 	}
 	fresh, others := w.seen.fresh(p.Tree.Set, res.Diagnostics)
 	w.seen = seen(p.Tree.Set, res.Diagnostics)
@@ -144,7 +144,7 @@ func (w *watching) build(ctx context.Context, changes session.Changes, start tim
 		}
 		return w.waiting()
 	}
-	return w.write(ctx, r, res.Result, start)
+	return w.write(ctx, r, res.Result, changes.At)
 }
 
 // write writes what was built, and tells what was written.

@@ -200,3 +200,15 @@ func TestRelative(t *testing.T) {
 		}
 	}
 }
+
+// TestAmpersands holds that an address is read as browsers read it: what looks like a character reference and goes on is none.
+func TestAmpersands(t *testing.T) {
+	page := ReadPage(new(source.Set).Add(source.Path{Name: "index.html"}, "index.html",
+		`<!doctype html><link rel=stylesheet href="quay.css?v=1&copy=2"><img src="boat.svg?a&amp;b&lt=c">`))
+	if got := page.Groups[0].Links[0].Href.Address; got != "quay.css?v=1&copy=2" {
+		t.Errorf("the link leads to %q", got)
+	}
+	if got := page.Refs[0].Address; got != "boat.svg?a&b&lt=c" {
+		t.Errorf("the image is %q", got)
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"syscall"
+	"time"
 
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -35,7 +36,8 @@ type Watch struct {
 
 // Changes are what changed since the last build.
 type Changes struct {
-	Names []string // absolute names of files and folders, sorted
+	Names []string  // absolute names of files and folders, sorted
+	At    time.Time // when no more followed
 	// Lost tells that more changed at once than the system tells of, so that everything is looked at again.
 	Lost bool
 }
@@ -77,13 +79,13 @@ func (w *Watch) Next(ctx context.Context) (Changes, error) {
 		names, err := w.watcher.Next(ctx)
 		if errors.Is(err, watch.ErrOverflow) {
 			w.lost = true
-			return Changes{Names: []string{w.settings}, Lost: true}, w.reopen()
+			return Changes{[]string{w.settings}, time.Now(), true}, w.reopen()
 		}
 		if err != nil {
 			return Changes{}, err
 		}
 		if names = slices.DeleteFunc(names, w.isNothing()); len(names) > 0 {
-			return Changes{Names: names}, w.Apply(names)
+			return Changes{Names: names, At: time.Now()}, w.Apply(names)
 		}
 	}
 }
