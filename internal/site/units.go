@@ -71,6 +71,13 @@ type linkReader struct {
 	page  *graph.Page
 	runs  *modules.Program
 	out   *pageUnits
+	links map[int]linkTarget // those that were read, by where their addresses start
+}
+
+// linkTarget is what a link leads to, as [linkReader.linkedSheet] returns it.
+type linkTarget struct {
+	entry    *link.Entry
+	external bool
 }
 
 // tell tells what reading the links of a page told.
@@ -85,7 +92,7 @@ func (b *builder) tell(p *graph.Page, u *pageUnits) {
 
 // linksOf returns a reader of the links of a page whose results are not kept.
 func (b *builder) linksOf(p *graph.Page, runs *modules.Program) *linkReader {
-	return &linkReader{b, b.files, p, runs, new(pageUnits)}
+	return &linkReader{builder: b, files: b.files, page: p, runs: runs, out: new(pageUnits)}
 }
 
 // report notes findings.
@@ -332,8 +339,15 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last boo
 // linkedSheet returns the sheet that a link leads to, worked out, or nil with
 // external set if it lies elsewhere, or nil after a report.
 func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
+	if known, ok := r.links[l.Href.At.Start]; ok {
+		return known.entry, known.external
+	}
 	e, external = r.resolved(ctx, l)
 	r.out.elsewhere = r.out.elsewhere || e == nil
+	if r.links == nil {
+		r.links = make(map[int]linkTarget)
+	}
+	r.links[l.Href.At.Start] = linkTarget{e, external}
 	return e, external
 }
 
