@@ -30,19 +30,12 @@ type Literal struct {
 	At   script.Span // without its quotes
 }
 
-// Scripts reads each script once. It is safe for concurrent use.
-type Scripts struct{ read *cache.PerFile[*ScriptFile] }
+// Scripts are scripts by path.
+type Scripts = Parsed[*ScriptFile]
 
 // NewScripts returns scripts whose imports and literals a store keeps.
-func NewScripts(s *cache.Store) Scripts { return Scripts{cache.NewPerFile[*ScriptFile](s)} }
-
-// Load returns the script at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
-func (s Scripts) Load(files source.Reader, p source.Path) (*ScriptFile, error) {
-	f, err := files.Text(p)
-	if err != nil {
-		return nil, err
-	}
-	return s.read.Get(f, func() *ScriptFile { return ReadScript(f, Span{Start: 0, End: len(f.Text)}) }), nil
+func NewScripts(s *cache.Store) Scripts {
+	return newParsed(s, func(f *source.File) *ScriptFile { return ReadScript(f, Span{Start: 0, End: len(f.Text)}) })
 }
 
 // ReadScript reads a part of a file, a page for instance, as a script. Its places count

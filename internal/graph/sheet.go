@@ -20,22 +20,15 @@ type Sheet struct {
 	Diagnostics []diag.Diagnostic // what was found when it was read
 }
 
-// Sheets parses each style sheet once. It is safe for concurrent use.
-type Sheets struct{ parsed *cache.PerFile[*Sheet] }
+// Sheets are style sheets by path.
+type Sheets = Parsed[*Sheet]
 
 // NewSheets returns sheets whose parsed form a store keeps.
-func NewSheets(s *cache.Store) Sheets { return Sheets{cache.NewPerFile[*Sheet](s)} }
-
-// Load returns the sheet at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
-func (s Sheets) Load(files source.Reader, p source.Path) (*Sheet, error) {
-	f, err := files.Text(p)
-	if err != nil {
-		return nil, err
-	}
-	return s.parsed.Get(f, func() *Sheet {
+func NewSheets(s *cache.Store) Sheets {
+	return newParsed(s, func(f *source.File) *Sheet {
 		tree, diags := parse.Sheet(f)
 		return &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}
-	}), nil
+	})
 }
 
 // TokenFile is a file of design tokens that was read.
@@ -44,22 +37,15 @@ type TokenFile struct {
 	Diagnostics []diag.Diagnostic // what was found when it was read
 }
 
-// TokenFiles parses each file of design tokens once. It is safe for concurrent use.
-type TokenFiles struct{ parsed *cache.PerFile[*TokenFile] }
+// TokenFiles are files of design tokens by path.
+type TokenFiles = Parsed[*TokenFile]
 
 // NewTokenFiles returns token files whose parsed form a store keeps.
-func NewTokenFiles(s *cache.Store) TokenFiles { return TokenFiles{cache.NewPerFile[*TokenFile](s)} }
-
-// Load returns the tokens at a path, whose text files reads. The error is as [source.Tree.Text] returns it.
-func (t TokenFiles) Load(files source.Reader, p source.Path) (*TokenFile, error) {
-	f, err := files.Text(p)
-	if err != nil {
-		return nil, err
-	}
-	return t.parsed.Get(f, func() *TokenFile {
+func NewTokenFiles(s *cache.Store) TokenFiles {
+	return newParsed(s, func(f *source.File) *TokenFile {
 		list, diags := tokens.Read(f)
 		return &TokenFile{list, diags}
-	}), nil
+	})
 }
 
 // checkCharset warns of a sheet that says it is in another encoding, and holds UTF-8 text.

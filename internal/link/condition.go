@@ -75,13 +75,7 @@ func supportsCondition(values []ast.Value) []ast.Value {
 // browsers do (Media Queries 4, section 3.2): what is not closed is closed at its end, and a query
 // that cannot be read never holds. It returns nil for an empty attribute.
 func MediaCondition(media string, at source.Pos) *Condition {
-	var queries []ast.Value
-	for i, query := range mediaQueries(media) {
-		if i > 0 {
-			queries = append(queries, ast.Value{Kind: token.Comma, Text: ","})
-		}
-		queries = append(queries, query...)
-	}
+	queries := ast.JoinCommas(mediaQueries(media))
 	if len(queries) == 0 {
 		return nil
 	}

@@ -31,11 +31,7 @@ type ImportEntry struct {
 // source folder or "root:path"; if name is empty, of all pages. The error is
 // one of our run.
 func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
-	survey, err := site.NewSurvey(p)
-	if err != nil {
-		return nil, err
-	}
-	asked, err := survey.SheetNamed(name)
+	survey, asked, err := surveyFor(p, name)
 	if err != nil {
 		return nil, err
 	}
@@ -67,6 +63,16 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	}
 	out.Diagnostics = onlyImports(survey.Diagnostics())
 	return out, survey.Err(ctx)
+}
+
+// surveyFor returns a survey of a project, and the path of the sheet that is asked about by name.
+func surveyFor(p *project.Project, name string) (*site.Survey, source.Path, error) {
+	survey, err := site.NewSurvey(p)
+	if err != nil {
+		return nil, source.Path{}, err
+	}
+	asked, err := survey.SheetNamed(name)
+	return survey, asked, err
 }
 
 // add adds a tree, and notes the sheets in it.

@@ -8,7 +8,6 @@ import (
 	"rinzel/internal/css/replace"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
-	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -24,11 +23,7 @@ type Repeats struct {
 // and before prefixes and fallbacks. The sheet is named by its path in the source folder, or as
 // "root:path". The error is one of our run.
 func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats, error) {
-	survey, err := site.NewSurvey(p)
-	if err != nil {
-		return nil, err
-	}
-	asked, err := survey.SheetNamed(name)
+	survey, asked, err := surveyFor(p, name)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/evidence"
@@ -98,7 +99,7 @@ func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
 func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
 	named := make(map[string]bool)
 	for _, j := range ledger {
-		classesIn(j.Selector, named)
+		selector.AddClasses(j.Selector, named)
 	}
 	all := slices.Sorted(maps.Keys(named))
 	var out []ClassUse
@@ -109,20 +110,6 @@ func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
 	}
 	slices.SortFunc(out, func(a, b ClassUse) int { return strings.Compare(a.Class, b.Class) })
 	return out
-}
-
-// classesIn adds the classes that a selector names, those in arguments included.
-func classesIn(s ast.Selector, to map[string]bool) {
-	for i := range s {
-		if s[i].Kind == ast.ClassSelector {
-			to[token.Unescape(s[i].Name)] = true
-		}
-		if s[i].Args != nil {
-			for _, arg := range s[i].Args.Selectors {
-				classesIn(arg, to)
-			}
-		}
-	}
 }
 
 // Answer is what is known of a selector that was asked about.

@@ -8,7 +8,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
-	"rinzel/internal/css/token"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
@@ -90,24 +90,11 @@ func addClasses(to map[string]bool, css string) {
 	ast.Walk(sheet.Nodes, func(n ast.Node) bool {
 		if r, ok := n.(*ast.StyleRule); ok {
 			for _, s := range r.Selectors {
-				addSelectorClasses(to, s)
+				selector.AddClasses(s, to)
 			}
 		}
 		return true
 	})
-}
-
-func addSelectorClasses(to map[string]bool, s ast.Selector) {
-	for i := range s {
-		if s[i].Kind == ast.ClassSelector {
-			to[token.Unescape(s[i].Name)] = true
-		}
-		if s[i].Args != nil {
-			for _, arg := range s[i].Args.Selectors {
-				addSelectorClasses(to, arg)
-			}
-		}
-	}
 }
 
 // noteClasses notes a page as the user of each lost class that an element of it has, unless its own style elements

@@ -33,13 +33,18 @@ type madeBundle struct {
 	page     *graph.Page // whose folder its addresses count from, if it may be written into it
 	at       source.Span // where its findings may be
 
+	built
+	diags []diag.Diagnostic
+}
+
+// built is what was made of a bundle.
+type built struct {
 	made   bundle.Result
 	info   Bundle
-	within bool
-	holes  []string
-	files  []emit.Output
-	refs   references
-	diags  []diag.Diagnostic
+	within bool          // it is written into its one page, and not as a file
+	holes  []string      // the files whose addresses in it a module works out
+	files  []emit.Output // the bundle and its map, as they are written
+	refs   references    // the files that its addresses lead to
 }
 
 // pieceID tells pieces apart: two with the same hold the same under the same conditions.
@@ -80,7 +85,8 @@ func (b *builder) make(ctx context.Context, s *styles) {
 	})
 	b.report(m.diags...)
 	b.keptBy.Or(m.info.Rules.KeptBy)
-	s.made, s.info, s.within, s.holes, s.files, s.refs = m.made, m.info, m.within, m.holes, slices.Clone(m.files), m.refs
+	s.built = m.built
+	s.files = slices.Clone(m.files)
 	for i := range s.files {
 		s.files[i].Owner = s.at
 	}

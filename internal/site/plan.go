@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"rinzel/internal/bundle"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
@@ -54,14 +53,8 @@ type styles struct {
 	named   bool  // the settings name it
 	probed  bool  // scripts look whether a page links it
 
-	// What was made of it:
-	made   bundle.Result
-	info   Bundle
-	within bool          // it is written into its one page, and not as a file
-	holes  []string      // the files whose addresses in it a module works out
-	files  []emit.Output // the bundle and its map, as they are written
-	refs   references    // the files that its addresses lead to
-	module emit.Output   // the script that puts it into the page
+	built
+	module emit.Output // the script that puts it into the page
 }
 
 // sitePlan is the bundles of all units.

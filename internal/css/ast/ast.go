@@ -297,6 +297,17 @@ func SplitAt(values []Value, kind token.Kind) [][]Value {
 	return append(out, values[start:])
 }
 
+// JoinCommas joins lists with commas between them, each at the place of what follows it.
+func JoinCommas(lists [][]Value) (out []Value) {
+	for i, list := range lists {
+		if i > 0 {
+			out = append(out, Value{Kind: token.Comma, Text: ",", Pos: list[0].Pos})
+		}
+		out = append(out, list...)
+	}
+	return out
+}
+
 // Significant returns values without white space and comments as values of
 // their own.
 func Significant(values []Value) []Value {

@@ -5,41 +5,21 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"rinzel/internal/css/known"
 )
 
-// Facts are what a definition says about the values that it takes, wherever they may stand among others.
-type Facts struct {
-	// Color says that a value may hold a colour, in a function perhaps, such as a gradient.
-	Color bool
-	// Names says that an identifier in a value may be a name that an author chose. Names in functions do not count.
-	Names bool
-	Numbers
-}
-
-// Numbers are the numbers that may stand in a value. Those in functions do not count.
-type Numbers struct {
-	// Low and High are the least and the greatest number without a unit that is allowed, and infinite if all are. Where no such number
-	// may stand, Low is 0.
-	Low, High float64
-	// Fractions says that wherever a number without a unit may stand, it need not be whole.
-	Fractions bool
-	// Negative says that all dimensions and percentages may be below zero.
-	Negative bool
-	// Bounded says that some dimension or percentage has a bound other than zero.
-	Bounded bool
-}
-
 // Facts returns what is known of the values of a definition.
-func (d Definition) Facts() Facts {
+func (d Definition) Facts() known.Values {
 	return d.table.facts(d.table.expr(d.name, everything[0], everything[1]), "")
 }
 
 // FunctionFacts returns what is known of the arguments of a function, by its name as the data spells it. ok is false if the data does
 // not define it.
-func FunctionFacts(name string) (f Facts, ok bool) {
+func FunctionFacts(name string) (v known.Values, ok bool) {
 	t := load()
 	if t.functions[name+"()"] == "" {
-		return f, false
+		return v, false
 	}
 	return t.facts(t.expr("<"+name+"()>", everything[0], everything[1]), strings.ToLower(name)), true
 }
@@ -58,10 +38,13 @@ func Functions() []string {
 func Aliases() []string { return slices.Sorted(maps.Keys(load().aliases)) }
 
 // facts gathers what an expression says. own is the function whose arguments it is about; empty for a property.
-func (t *table) facts(e *expr, own string) Facts {
+func (t *table) facts(e *expr, own string) known.Values {
 	g := gatherer{table: t, own: own, seen: make(map[visit]bool), whole: true, signed: true}
 	g.out.Low, g.out.High = everything[0], everything[1]
 	g.walk(e, false)
+	if math.IsInf(g.out.High, 1) {
+		g.out.High = 0 // which stands for no bound
+	}
 	if !g.numbers {
 		g.out.Low = 0 // what is no number in any browser is none below zero
 	}
@@ -75,7 +58,7 @@ type gatherer struct {
 	table *table
 	own   string // the function that is looked into
 	seen  map[visit]bool
-	out   Facts
+	out   known.Values
 
 	numbers    bool // numbers without a unit may stand there
 	whole      bool // none of them must be whole

@@ -45,13 +45,7 @@ func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
 	if !changed {
 		return values, false
 	}
-	for i, query := range out {
-		if i > 0 {
-			with = append(with, ast.Value{Kind: token.Comma, Text: ",", Pos: query[0].Pos})
-		}
-		with = append(with, query...)
-	}
-	return with, true
+	return ast.JoinCommas(out), true
 }
 
 // sameQuery reports whether two queries say the same, white space aside.

@@ -183,17 +183,6 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 		return d, false
 	}
 	copied := *d
-	copied.Value = withCommas(slices.Concat(items, twins))
+	copied.Value = ast.JoinCommas(slices.Concat(items, twins))
 	return &copied, true
-}
-
-// withCommas returns items with commas between them.
-func withCommas(items [][]ast.Value) (out []ast.Value) {
-	for i, item := range items {
-		if i > 0 {
-			out = append(out, ast.Value{Kind: token.Comma, Text: ",", Pos: item[0].Pos})
-		}
-		out = append(out, item...)
-	}
-	return out
 }
