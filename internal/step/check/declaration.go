@@ -54,7 +54,7 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 		c.report(code.OldHack, nameSpan(d), "", "%q is read by browsers of long ago alone", d.Name+": "+print.Values(values))
 		return
 	case !info.known:
-		c.report(code.UnknownProperty, nameSpan(d), didYouMean("", name, grammar.Properties()), "there is no property %q", d.Name)
+		c.report(code.UnknownProperty, nameSpan(d), info.near, "there is no property %q", d.Name)
 		return
 	case info.isOld && !declares(siblings, info.standard): // else it is there for browsers of long ago
 		c.report(code.OutOfDate, nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is the old name of %q", d.Name, info.standard)
@@ -91,6 +91,7 @@ type info struct {
 	defined    bool // and its values are
 	isOld      bool
 	deprecated bool
+	near       string // where no property has the name: which one was probably meant
 	definition grammar.Definition
 }
 
@@ -110,6 +111,9 @@ func (c *checker) info(name string) *info {
 		i.known = i.defined || browsers.Known(i.feature)
 		i.standard, i.isOld = grammar.Standard(name)
 		i.deprecated = !i.isOld && browsers.Deprecated(i.feature)
+		if !i.known {
+			i.near = didYouMean("", name, grammar.Properties())
+		}
 	}
 	if i.known { // else there is no end of names
 		c.infos.Store(name, i)
