@@ -19,17 +19,17 @@ import (
 
 // notInGallery are the codes that need more than a few lines of source to be seen.
 var notInGallery = map[string]string{
-	"foreign-file":     "needs a file in the output folder",
-	"lost-rules":       "needs the output of a build before",
-	"other-case":       "needs a file system that takes upper and lower case for the same",
-	"no-sheets":        "is about a folder without any sheet",
-	"not-utf-8":        "needs bytes that are no text",
-	"page-beside":      "needs a page outside of the source folder",
-	"too-deep":         "needs 256 brackets",
-	"too-many":         "needs hundreds of findings",
-	"too-many-imports": "needs a hundred sheets",
-	"unclosed-string":  "needs a file that ends without a line end",
-	"unreadable":       "needs a file without the right to read it",
+	"foreign-file":      "needs a file in the output folder",
+	"lost-rules":        "needs the output of a build before",
+	"wrong-case":        "needs a file system that takes upper and lower case for the same",
+	"no-sheets":         "is about a folder without any sheet",
+	"not-utf-8":         "needs bytes that are no text",
+	"page-outside":      "needs a page outside of the source folder",
+	"too-deep":          "needs 256 brackets",
+	"too-many-findings": "needs hundreds of findings",
+	"too-many-imports":  "needs a hundred sheets",
+	"unclosed-string":   "needs a file that ends without a line end",
+	"unreadable-file":   "needs a file without the right to read it",
 }
 
 // TestGallery builds the cases of testdata/gallery.txtar and compares the

@@ -169,12 +169,12 @@ var drafts = map[string][][2]string{
 		{"@media (--x) and (hover) { a { top: 0 } } @custom-media --x (width < 9px), print;", "@media (width < 9px) and (hover), print and (hover)"},
 		{"@custom-media --x; @media (--x) { a { top: 0 } }", "@media all"},
 		{"@media (--x) { a { top: 0 } }", "!unknown-media"},
-		{"@custom-media --x (--x);", "!bad-custom"},
+		{"@custom-media --x (--x);", "!bad-custom-name"},
 	},
 	"`@custom-selector`": {
 		{":--x b { top: 0 } @custom-selector :--x h1, .a;", ":is(h1, .a) b"},
 		{":--x { top: 0 }", "!unknown-selector"},
-		{"@custom-selector :--x :--x;", "!bad-custom"},
+		{"@custom-selector :--x :--x;", "!bad-custom-name"},
 	},
 	"`@when`, `@else`": {
 		{"@when media(print and (width > 1px)) { a { top: 0 } } @else supports(top: 0) { a { top: 1px } } @when container(width > 1px) { a { top: 2px } }", "@media print {\n  @media (width > 1px) {"},

@@ -177,7 +177,7 @@ func TestMistakes(t *testing.T) {
 			if name, at := offset(d); m.at >= 0 && (!strings.HasSuffix(name, m.file) || at != m.at) {
 				t.Errorf("%s\nfound in %s at %d, want %d\n%s", m.text, name, at, m.at, shown)
 			}
-			said := d.Message + "\n" + d.Mend
+			said := d.Message + "\n" + d.Fix
 			for _, want := range []string{m.fix, m.reason} {
 				if !strings.Contains(said, want) {
 					t.Errorf("%s\nno %q in\n%s", m.text, want, said)

@@ -43,7 +43,7 @@ func ParseVersion(s string) (Version, error) {
 		minor, err = strconv.Atoi(part[1])
 	}
 	if err != nil || major < 0 || minor < 0 || major > 9999 || minor > 999 {
-		return 0, fmt.Errorf("expected a version such as 109 or 15.4, found %q", s)
+		return 0, fmt.Errorf("expected a version such as 109 or 15.4, got %q", s)
 	}
 	return Version(major*1000 + minor), nil
 }

@@ -30,7 +30,7 @@ var layout = sync.OnceValue(func() *places {
 		p.coming[i] = next - 1
 	}
 	if next > maxVersions {
-		panic("browsers: there are more releases than bits")
+		panic("browsers: more releases than bits")
 	}
 	return p
 })

@@ -104,7 +104,7 @@ func Start(t testing.TB) *Browser {
 	select {
 	case b.front = <-front:
 	case <-time.After(patience):
-		t.Fatal("the browser did not tell where its inspector is")
+		t.Fatal("the browser did not print the address of its inspector")
 	}
 	return b
 }

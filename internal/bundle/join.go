@@ -62,8 +62,8 @@ func checkExternal(pieces []link.Piece, report func(...diag.Diagnostic)) {
 		p := &pieces[i]
 		if p.External != nil && before != nil {
 			report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: p.External.Span(),
-				Message: fmt.Sprintf("a sheet from elsewhere is imported after rules of %q, which a single sheet cannot say", before.Name),
-				Mend:    "import it before all others, or link it from the page"})
+				Message: fmt.Sprintf("an external sheet is imported after rules of %q: a single sheet cannot express this order", before.Name),
+				Fix:     "import it before all other sheets, or link it from the page"})
 			return
 		}
 		if !p.MayPrecedeExternal() {

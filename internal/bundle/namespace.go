@@ -77,8 +77,8 @@ func (j *namespaceJoiner) add(r *ast.AtRule, renamed prefixes) {
 	name := prefixOf(r)
 	if name == "" && !j.alone {
 		j.report(diag.Diagnostic{Code: code.Namespace, Severity: diag.Error, Span: r.Span(),
-			Message: "a default namespace would hold for all sheets of the bundle",
-			Mend:    "give it a prefix, and write it before the types it is for"})
+			Message: "a default namespace would apply to all sheets of the bundle",
+			Fix:     "give it a prefix, and use the prefix in the type selectors"})
 		return
 	}
 	if j.byName == nil {

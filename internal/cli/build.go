@@ -30,6 +30,7 @@ type buildFlags struct {
 	dry      bool // nothing is written
 	purged   bool // what goes of each sheet is listed
 	prefixes bool
+	verbose  bool // the steps are listed
 	json     bool
 }
 
@@ -38,21 +39,20 @@ func newBuild(std IO) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "build [SHEET ...]",
 		Short: "Build all pages of the site, or single sheets",
-		Long: `Without an argument, build finds the HTML pages below the source folder, follows
-their style links and the imports of the sheets, and writes into the output
-folder what several pages share, for each page a style sheet of its own, and the
-page with its links replaced by these. Files that the pages and sheets name are
-copied beside them.
+		Long: `Without an argument, build finds the HTML pages in the source folder and resolves
+their style links and all imports. It writes to the output folder: the pages,
+with their links replaced; a shared bundle with the sheets that several pages
+use; and one bundle per page for the rest. Files that pages and sheets refer to
+are copied.
 
-With SHEET, a path relative to this folder or root:path, it builds that sheet
-alone; - is a sheet on standard input. It is written into the output folder, or
-to where -o says: a file, a folder, or - for standard output. Several sheets go
-into a folder. A file that the build read is never overwritten. A sheet alone is
-purged only if evidence is named.
+With SHEET, a path relative to this folder or root:path, it builds single
+sheets; - reads a sheet from standard input. The result is written to the output
+folder, or to -o: a file, a folder, or - for standard output. Several sheets
+need a folder. Files that the build read are never overwritten. A single sheet
+is only purged with --evidence.
 
-The exit status is 0 when all is well, 1 when the sources have errors, and 2
-for wrong use or a failure of rinzel's own. After an error the previous output
-is as it was.`,
+The exit status is 0 on success, 1 for errors in the source, and 2 for wrong
+usage or an internal failure. After an error the previous output is kept.`,
 		Example: `  rinzel build
   rinzel build --profile production
   rinzel build --profile production --output site-for-upload
@@ -65,16 +65,17 @@ is as it was.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "settings profile: development, production, or your own")
 	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file, a folder, or - for standard output")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of evidence files, relative to the source folder; may be repeated")
 	_ = cmd.RegisterFlagCompletionFunc("profile", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
 	})
-	f.BoolVar(&flags.prefixes, "prefixes", false, "list the prefixes that were added and dropped, with the browsers that need them")
-	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes of each sheet")
-	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and tell what would be written")
+	f.BoolVar(&flags.prefixes, "prefixes", false, "list added and removed prefixes, with the browsers that need them")
+	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes from each sheet")
+	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and list what would be written")
+	f.BoolVar(&flags.verbose, "verbose", false, "list the steps of sheets and bundles")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
 }
@@ -136,11 +137,11 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 func (f *buildFlags) check() error {
 	switch {
 	case len(f.sheets) == 0 && f.output == stream:
-		return errors.New("a site has many files: -o - goes with a SHEET")
+		return errors.New("-o - needs a SHEET: a site has many files")
 	case f.toStream() && f.dry:
-		return errors.New("the sheet goes to standard output, and --dry-run writes nothing: leave it out, or name a file with -o")
+		return errors.New("--dry-run cannot be used with -o -: name a file with -o, or remove --dry-run")
 	case f.toStream() && f.json:
-		return errors.New("--json and the sheet both want standard output: name a file with -o")
+		return errors.New("--json and the sheet both write to standard output: name a file with -o")
 	}
 	return f.checkSheets()
 }
@@ -195,7 +196,7 @@ func sourceName(p *project.Project, name string) (string, error) {
 	if inRoot, ok := rootName(p, file); ok {
 		return inRoot, nil
 	}
-	return "", fmt.Errorf("%q lies outside the source folder %q", name, p.SourceDir())
+	return "", fmt.Errorf("%q is outside the source folder %q", name, p.SourceDir())
 }
 
 // rootName returns a file on disk as "root:path", if it lies in the folder of a root or of the installed packages.

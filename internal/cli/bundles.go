@@ -19,12 +19,15 @@ func newBundles(std IO) *cobra.Command {
 	var profile string
 	cmd := &cobra.Command{
 		Use:   "bundles",
-		Short: "Tell which bundles each page loads, what is in them, and what they do not share",
-		Long: `Bundles works out the bundles of a build and writes nothing. It tells for each page
-which it loads, in order, and which its scripts load later; for each bundle its sheets and its size; and of each sheet
-that several pages reach and that they do not share, why that is so: it would have
-to move before a sheet of a page that may set the same, and so change what the page
-looks like, or it would make a bundle smaller than [split] least says.`,
+		Short: "List the bundles of each page, their contents, and the sheets that are not shared",
+		Long: `Bundles computes the bundles of a build without writing anything. For each page
+it lists the bundles that it loads, in order, and those that its scripts load
+later; for each bundle its sheets and its size.
+
+Sheets that several pages use, but that are not shared by all of them, are
+listed with the reason: sharing would move the sheet before another one that may
+set the same property, and so change the look of a page, or the bundle would be
+smaller than [split] min-bytes.`,
 		Example: `  rinzel bundles
   rinzel bundles --profile production`,
 		Args: atMost(0),
@@ -35,7 +38,7 @@ looks like, or it would make a bundle smaller than [split] least says.`,
 		},
 	}
 	flags.add(cmd)
-	cmd.Flags().StringVarP(&profile, "profile", "p", project.Development, "profile of settings")
+	cmd.Flags().StringVarP(&profile, "profile", "p", project.Development, "settings profile")
 	return cmd
 }
 
@@ -72,9 +75,9 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		holds := "holds"
 		switch {
 		case b.Taken:
-			holds = "is taken by scripts as an object or by its address, and holds"
+			holds = "is imported by scripts as an object or by URL, and contains"
 		case b.Adopted:
-			holds = "is put into pages by a script, and holds"
+			holds = "is added to pages by a script, and contains"
 		}
 		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", holds))
 		for _, line := range wrapped(b.Files, 100) {
@@ -82,7 +85,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		}
 	}
 	if len(res.Kept) > 0 {
-		fmt.Fprintln(out, in.paint("1", "not shared by all pages that reach them:"))
+		fmt.Fprintln(out, in.paint("1", "not shared by all pages that use them:"))
 		for _, k := range res.Kept {
 			fmt.Fprintf(out, "  %s  %s\n", diag.Printable(k.Sheet), in.paint("2", keptReason(k)))
 		}
@@ -94,7 +97,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 func aboutBundle(b site.Bundle) string {
 	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
 	if b.Within {
-		about += ", written into the page"
+		about += ", inlined into the page"
 	}
 	if len(b.Pages) > 1 {
 		about += fmt.Sprintf(", on %d pages", len(b.Pages))
@@ -130,9 +133,9 @@ func wrapped(names []string, width int) []string {
 // keptReason words why a sheet is not shared.
 func keptReason(k site.Kept) string {
 	if k.What == "" {
-		return fmt.Sprintf("on %s; too little to be a bundle, or in another order", diag.Count(len(k.Pages), "page"))
+		return fmt.Sprintf("on %s; too small for a bundle, or in a different order", diag.Count(len(k.Pages), "page"))
 	}
-	return fmt.Sprintf("on %s; on %s it stands behind %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
+	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
 }
 
 // jsonBundles is the answer in its JSON form.

@@ -28,18 +28,18 @@ func newCheck(std IO) *cobra.Command {
 	var flags checkFlags
 	cmd := &cobra.Command{
 		Use:   "check [SHEET...]",
-		Short: "Look for mistakes in the sheets of the site, and write nothing",
-		Long: `Check looks at the sheets that the pages reach, or at those that are named, each a
-path relative to this folder or root:path. It finds properties, values, at-rules
-and selectors that no specification has, numbers without a unit, what is no
-colour, declarations that another one makes idle, prefixed properties alone,
-what is out of date, and what a target lacks while nothing stands in for it.
+		Short: "Check the sheets of the site for mistakes, without writing anything",
+		Long: `Check examines the sheets of all pages, or the given ones; a SHEET is a path
+relative to this folder or root:path. It finds unknown properties, values,
+at-rules and selectors, missing units, invalid colours, duplicate and overridden
+declarations, prefixed properties without their standard form, deprecated
+features, and features that a target does not support and that have no fallback.
 
-Findings that are alike are shown once; --every shows each. Levels are set in
-[check.levels] of the settings. --sarif writes the findings in SARIF 2.1.0, the
-format that systems for code review read.
+Similar findings are shown once; --all shows each. Severities can be changed in
+[check.levels] of the settings. --sarif writes SARIF 2.1.0, the format that code
+review systems read.
 
-The exit status is 1 if something was found at the level of --fail or above it.`,
+The exit status is 1 if there is a finding of the severity of --fail or above.`,
 		Example: `  rinzel check
   rinzel check styles/main.css
   rinzel check --fail warning
@@ -51,10 +51,10 @@ The exit status is 1 if something was found at the level of --fail or above it.`
 	}
 	flags.add(cmd)
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile whose browsers are the targets")
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile that selects the target browsers")
 	f.BoolVar(&flags.sarif, "sarif", false, "write the findings as SARIF 2.1.0 to standard output")
-	f.BoolVar(&flags.every, "every", false, "show each finding, also those that are alike")
-	f.StringVar(&flags.fail, "fail", "error", "least level that makes the exit status 1: error, warning, note or never")
+	f.BoolVar(&flags.every, "all", false, "list similar findings one by one")
+	f.StringVar(&flags.fail, "fail", "error", "lowest level that makes the exit status 1: error, warning, note or never")
 	return cmd
 }
 
@@ -66,9 +66,9 @@ func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 	fail, ok := failLevels[flags.fail]
 	switch {
 	case !ok:
-		return fmt.Errorf("--fail is error, warning, note or never; found %q", flags.fail)
+		return fmt.Errorf("--fail expects error, warning, note or never, got %q", flags.fail)
 	case flags.json && flags.sarif:
-		return errors.New("--json and --sarif both want standard output: take one of them")
+		return errors.New("--json and --sarif both write to standard output: use one of them")
 	}
 	start := time.Now()
 	p, diags, err := project.Open(project.Options{Settings: flags.settings})
@@ -129,12 +129,12 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *site.Checked, 
 		}
 	}
 	if len(parts) == 0 {
-		parts = []string{"nothing found"}
+		parts = []string{"no findings"}
 	}
 	in := inspection{std: std}
 	checked := "checked " + diag.Count(c.Sheets, "sheet")
 	if c.LeftOut > 0 {
-		checked += fmt.Sprintf(", %d of libraries left out", c.LeftOut)
+		checked += fmt.Sprintf(", %d in libraries not shown", c.LeftOut)
 	}
 	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", checked+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 	return err

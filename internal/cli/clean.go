@@ -15,9 +15,10 @@ func newClean(std IO) *cobra.Command {
 	var opts project.Options
 	cmd := &cobra.Command{
 		Use:   "clean",
-		Short: "Remove the files that builds wrote, and no others",
-		Long: `Clean removes the files that builds wrote into the output folder, by the list that
-they keep there, and the folders that this leaves empty. Any other file in it stays.`,
+		Short: "Remove the files that builds wrote",
+		Long: `Clean removes the files that builds wrote to the output folder, and the folders
+that become empty. Builds keep a list of these files in the output folder.
+Other files are not touched.`,
 		Example: `  rinzel clean
   rinzel clean --output site-for-upload`,
 		Args: atMost(0),
@@ -48,10 +49,10 @@ func runClean(opts project.Options, std IO) error {
 	}
 	dir := filepath.ToSlash(p.Output)
 	if len(left) > 0 {
-		fmt.Fprintf(std.Out, "left %s that were changed since rinzel wrote them, or cannot be removed: %s\n", diag.Count(len(left), "file"), diag.Printable(someOf(left, 3)))
+		fmt.Fprintf(std.Out, "not removed: %s that changed since rinzel wrote them, or could not be removed: %s\n", diag.Count(len(left), "file"), diag.Printable(someOf(left, 3)))
 	}
 	if len(removed)+len(left) == 0 {
-		_, err = fmt.Fprintf(std.Out, "no build wrote anything into %s\n", diag.Printable(dir))
+		_, err = fmt.Fprintf(std.Out, "%s has no files written by a build\n", diag.Printable(dir))
 		return err
 	}
 	_, err = fmt.Fprintf(std.Out, "removed %s from %s\n", diag.Count(len(removed), "file"), diag.Printable(dir))

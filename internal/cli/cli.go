@@ -42,7 +42,7 @@ func Standard() IO {
 }
 
 // errSources says that the sources have errors, which were shown.
-var errSources = errors.New("the sources have errors")
+var errSources = errors.New("the source has errors")
 
 // patience is how long a command that is told to stop may take to end by itself.
 const patience = 100 * time.Millisecond
@@ -63,7 +63,7 @@ func Run(ctx context.Context, args []string, std IO) int {
 	case <-time.After(patience):
 	}
 	if source.HoldPublishing() {
-		fmt.Fprintln(std.Err, "rinzel: stopped")
+		fmt.Fprintln(std.Err, "rinzel: interrupted")
 		return exitFailure
 	}
 	return stopped(std)
@@ -71,7 +71,7 @@ func Run(ctx context.Context, args []string, std IO) int {
 
 // stopped tells that a command was stopped before it wrote anything.
 func stopped(std IO) int {
-	fmt.Fprintln(std.Err, "rinzel: stopped; the previous output is as it was")
+	fmt.Fprintln(std.Err, "rinzel: interrupted, previous output kept")
 	return exitFailure
 }
 
@@ -97,21 +97,21 @@ func newRoot(std IO) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "rinzel",
 		Short: "Turn the style sheets of a website into the bundles its pages load",
-		Long: `Rinzel turns the style sheets of a website into the bundles that its pages
-load: in development readable and with exact source maps, in production
-prefixed, purged, minified and hashed. It needs no settings to start.`,
-		Example: `  rinzel demo                          see it at work on a sample site
+		Long: `Rinzel turns the style sheets of a website into the bundles that its pages load:
+readable with exact source maps in development; prefixed, purged, minified and
+hashed in production. It needs no settings to start.`,
+		Example: `  rinzel demo                          build a sample site
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
-  rinzel watch                         build it again whenever something changes
+  rinzel watch                         rebuild it on every change
   rinzel build main.css -o out.css     build one sheet
-  rinzel bundles                       tell which bundles each page loads
-  rinzel check                         look for mistakes, and write nothing
-  rinzel constants                     list constants, their places and users
-  rinzel imports                       draw which sheet imports which
-  rinzel targets                       list the browsers that the output works in
-  rinzel why .notice                   tell why a selector is in the output, or is not
-  rinzel clean                         remove what builds wrote, and nothing else`,
+  rinzel bundles                       list the bundles of each page
+  rinzel check                         find mistakes, without writing anything
+  rinzel constants                     list constants, their definitions and uses
+  rinzel imports                       show the import tree
+  rinzel targets                       list the targeted browser versions
+  rinzel why .notice                   explain why a selector is in the output or not
+  rinzel clean                         remove the files that builds wrote`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		Args:          cobra.ArbitraryArgs,
@@ -123,7 +123,7 @@ prefixed, purged, minified and hashed. It needs no settings to start.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
-			return fmt.Errorf("there is no command %q%s", args[0], didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
+			return fmt.Errorf("unknown command %q%s", args[0], didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
 		},
 	}
 	cmd.SetFlagErrorFunc(flagError)
@@ -146,18 +146,18 @@ func flagError(cmd *cobra.Command, err error) error {
 	case errors.As(err, &unknown):
 		name := unknown.GetSpecifiedName()
 		if unknown.GetSpecifiedShortnames() != "" {
-			return fmt.Errorf("there is no flag -%s; %s", name, help)
+			return fmt.Errorf("unknown flag -%s; %s", name, help)
 		}
 		var names []string
 		cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
 		if near := diag.Nearest(name, names); near != "" {
-			return fmt.Errorf("there is no flag --%s; did you mean --%s?", name, near)
+			return fmt.Errorf("unknown flag --%s; did you mean --%s?", name, near)
 		}
-		return fmt.Errorf("there is no flag --%s; %s", name, help)
+		return fmt.Errorf("unknown flag --%s; %s", name, help)
 	case errors.As(err, &missing):
 		return fmt.Errorf("the flag --%s needs a value; %s", missing.GetFlag().Name, help)
 	case errors.As(err, &invalid):
-		return fmt.Errorf("%q is no value for the flag --%s; %s", invalid.GetValue(), invalid.GetFlag().Name, help)
+		return fmt.Errorf("invalid value %q for the flag --%s; %s", invalid.GetValue(), invalid.GetFlag().Name, help)
 	}
 	return fmt.Errorf("%w; %s", err, help)
 }
@@ -168,7 +168,7 @@ func atLeast(n int, what string) cobra.PositionalArgs {
 		if len(args) >= n {
 			return nil
 		}
-		return fmt.Errorf("%s takes %s; \"%s --help\" shows what it takes", cmd.Name(), what, cmd.CommandPath())
+		return fmt.Errorf("%s takes %s; see \"%s --help\"", cmd.Name(), what, cmd.CommandPath())
 	}
 }
 
@@ -182,6 +182,6 @@ func atMost(n int) cobra.PositionalArgs {
 		if n > 0 {
 			takes = "at most " + diag.Count(n, "argument")
 		}
-		return fmt.Errorf("%s takes %s, and got %q as well; \"%s --help\" shows what it takes", cmd.Name(), takes, args[n], cmd.CommandPath())
+		return fmt.Errorf("%s takes %s, got %q as well; see \"%s --help\"", cmd.Name(), takes, args[n], cmd.CommandPath())
 	}
 }

@@ -42,7 +42,7 @@ func lay(t *testing.T, files ...string) string {
 
 func TestVersion(t *testing.T) {
 	code, out, _ := runIn(t, t.TempDir(), "version")
-	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser facts from @mdn/browser-compat-data [0-9.]+, caniuse-db [0-9.]+\ndefinitions from @webref/css [0-9.]+\n$`).MatchString(out) {
+	if code != 0 || !regexp.MustCompile(`^rinzel .+\nbrowser data from @mdn/browser-compat-data [0-9.]+, caniuse-db [0-9.]+\ndefinitions from @webref/css [0-9.]+\n$`).MatchString(out) {
 		t.Errorf("%d %q", code, out)
 	}
 }
@@ -54,8 +54,8 @@ func TestDemo(t *testing.T) {
 		t.Fatalf("%d %s", code, errs)
 	}
 	for _, want := range []string{
-		"the sample site lies in harbour\n",
-		"% of the world; sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; bundles: purge, minify\n",
+		"sample site: harbour\n",
+		"% of world use\nsteps of sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; of bundles: purge, minify\n",
 		"built 5 pages, 8 bundles, 2 of them shared, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
@@ -68,7 +68,7 @@ func TestDemo(t *testing.T) {
 	if len(pages) != 4 || len(sheets) != 6 {
 		t.Errorf("%d pages, %d sheets", len(pages), len(sheets))
 	}
-	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 || !strings.Contains(errs, `the folder "harbour" is not empty`) {
+	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 || !strings.Contains(errs, `folder "harbour" is not empty`) {
 		t.Errorf("a second time: %d %s", code, errs)
 	}
 }
@@ -83,9 +83,9 @@ type result struct {
 	Outputs  []struct{ Path, Kind string }
 	Bundles  []struct{ Name, Page string }
 	Findings []struct {
-		Code, Severity, File, Message, Mend string
-		Line, Column, EndLine, EndColumn    int
-		Related                             []struct {
+		Code, Severity, File, Message, Fix string
+		Line, Column, EndLine, EndColumn   int
+		Related                            []struct {
 			File    string
 			Line    int
 			Message string
@@ -129,7 +129,7 @@ func TestJSONOfErrors(t *testing.T) {
 	if r.Written || len(r.Outputs) != 0 || len(r.Findings) != 1 {
 		t.Fatalf("got %+v", r)
 	}
-	if f := r.Findings[0]; f.Code != "missing" || f.File != "b.css" || len(f.Related) != 1 || f.Related[0].File != "a.css" || f.Related[0].Line != 1 {
+	if f := r.Findings[0]; f.Code != "missing-file" || f.File != "b.css" || len(f.Related) != 1 || f.Related[0].File != "a.css" || f.Related[0].Line != 1 {
 		t.Errorf("finding %+v", f)
 	}
 	if _, err := os.Stat("public"); err == nil {
@@ -181,7 +181,7 @@ func TestStopped(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	var out, errs bytes.Buffer
-	if code := cli.Run(ctx, []string{"build"}, cli.IO{Out: &out, Err: &errs}); code != 2 || !strings.Contains(errs.String(), "stopped; the previous output is as it was") {
+	if code := cli.Run(ctx, []string{"build"}, cli.IO{Out: &out, Err: &errs}); code != 2 || !strings.Contains(errs.String(), "interrupted, previous output kept") {
 		t.Errorf("%d %q", code, errs.String())
 	}
 	if _, err := os.Stat("public"); err == nil {
@@ -206,7 +206,7 @@ func TestSettingsElsewhere(t *testing.T) {
 func TestNothingButDefinitions(t *testing.T) {
 	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css>", "a.css", "@const x: 1;")
 	code, out, _ := runIn(t, dir, "build")
-	if code != 0 || !strings.Contains(out, "empty: its sheets hold no rules") {
+	if code != 0 || !strings.Contains(out, "empty: its sheets have no rules") {
 		t.Errorf("%d %s", code, out)
 	}
 }
@@ -218,14 +218,14 @@ func TestUnreached(t *testing.T) {
 		"site/js/main.js", "import \"./part.css\"; import(\"./later.js\");\n", "site/js/part.css", ".d { color: red }\n", "site/js/later.js", "import \"./later.css\";\n", "site/js/later.css", ".e { color: red }\n",
 		"site/img/sea.svg", "<svg/>", "site/img/old.svg", "<svg/>", "site/old.css", ".f { color: red }\n", "site/js/old.js", "x", "site/.hidden", "x")
 	code, out, errs := runIn(t, dir, "imports", "--files")
-	if want := "no page and no bundle of the settings reaches 3 files of the source folder:\n  site/img/old.svg\n  site/js/old.js\n  site/old.css\n"; code != 0 || out != want {
+	if want := "3 files in the source folder used by no page and no bundle of the settings:\n  site/img/old.svg\n  site/js/old.js\n  site/old.css\n"; code != 0 || out != want {
 		t.Errorf("%d %s\n%s, want %s", code, out, errs, want)
 	}
 	if code, out, _ := runIn(t, dir, "imports", "--files", "--json"); code != 0 || !strings.Contains(out, `"site/js/old.js"`) {
 		t.Errorf("%d %s", code, out)
 	}
 	code, out, _ = runIn(t, dir, "imports")
-	for _, want := range []string{"site/js/part.css  1 rule; imported by site/js/main.js", "site/js/later.css  1 rule; imported by site/js/later.js", "the bundle app.css\n└─ site/app.css  1 rule\n", "└─ the style element in line 1  only imports\n   └─ site/block.css  1 rule\n", "no page reaches 1 sheet"} {
+	for _, want := range []string{"site/js/part.css  1 rule; imported by site/js/main.js", "site/js/later.css  1 rule; imported by site/js/later.js", "the bundle app.css\n└─ site/app.css  1 rule\n", "└─ the style element in line 1  only imports\n   └─ site/block.css  1 rule\n", "1 sheet in the source folder used by no page"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s", code, want, out)
 		}
@@ -239,25 +239,25 @@ func TestManyFindings(t *testing.T) {
 		fmt.Fprintf(&many, ".a { colr%d: red }\n", i)
 	}
 	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", many.String()+".a { color: red")
-	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "there is no property") != 20 || !strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
+	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "unknown property") != 20 || !strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
 		t.Errorf("got %s", errs)
 	}
 	w := startWatch(t, dir)
-	w.expect("there is no property")
+	w.expect("unknown property")
 	w.expect("watching")
 	w.write("main.css", "\n\n"+many.String()+".a { width: 1px }\n")
-	w.expect("30 findings as before")
+	w.expect("30 findings unchanged")
 	w.expect("built 1 page")
 	w.write("main.css", many.String()+".a { colr30: red }\n")
-	w.expect("there is no property")
-	w.expect("30 findings as before")
+	w.expect("unknown property")
+	w.expect("30 findings unchanged")
 }
 
-// TestDryRun tells what would be written, and writes nothing.
+// TestDryRun tells what would be written, and no rules.
 func TestDryRun(t *testing.T) {
 	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", ".a { color: red }\n.b { color: red; animation: drift 1s }\n@keyframes drift { to { top: 0 } }\n")
 	code, out, errs := runIn(t, dir, "build", "--dry-run", "--purged", "-p", "production")
-	for _, want := range []string{"  main.css          3       2  66%\n", "  would write to public", "1 of 2 rules purged, 1 definition as well", "nothing was written"} {
+	for _, want := range []string{"  main.css          3       2  66%\n", "  would write to public", "1 of 2 rules purged, 1 definition as well", "nothing written"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s%s", code, want, out, errs)
 		}
@@ -277,14 +277,14 @@ func TestWhy(t *testing.T) {
 		"site/main.css", ".board,\n.pier { color: red }\n.note-calm { color: red }\n.is-open { color: red }\n/* rinzel as-is: purge */\n.mole { color: red }\n#quay { color: red }\nbody { color: red }\n@keyframes drift { to { top: 0 } }\n.board { @media print { .pier & { top: 0 } } }\n")
 	for _, test := range []struct{ question, want string }{
 		{".board", ".board\n  site/main.css:1:1  .board  stays in index.css\n    .board is on a page: site/index.html:1:61\n"},
-		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    nothing uses .pier\n"},
-		{".note-calm", "    .note-calm may come of \"note-*\", which is joined with something: site/main.js:1:17 (partial evidence)\n"},
-		{"is-open", "    [purge] keep has \".is-*\"\n"},
-		{"mole", "    a comment in the sheet keeps it\n"},
-		{"#quay", "    #quay may be what a word stands for: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},
-		{"body", "    body is on every page, or browsers set it\n"},
-		{"drift", "  site/main.css:9:1  @keyframes drift  purged from index.css\n    nothing that stays uses it\n"},
-		{".bord", "  no sheet that is reached has it; did you mean \".board\"?\n  .bord in use at site/index.html:1:67\n"},
+		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    unused: .pier\n"},
+		{".note-calm", "    .note-calm may be built from \"note-*\", which a script joins with a value: site/main.js:1:17 (partial evidence)\n"},
+		{"is-open", "    [purge] keep lists \".is-*\"\n"},
+		{"mole", "    kept by a comment in the sheet\n"},
+		{"#quay", "    #quay may be what a word refers to: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},
+		{"body", "    body exists on every page, or is set by browsers\n"},
+		{"drift", "  site/main.css:9:1  @keyframes drift  purged from index.css\n    not used by any remaining rule\n"},
+		{".bord", "  not in any sheet of the site; did you mean \".board\"?\n  .bord in use at site/index.html:1:67\n"},
 	} {
 		code, out, errs := runIn(t, dir, "why", test.question)
 		if code != 0 || !strings.Contains(out, test.want) {
@@ -292,7 +292,7 @@ func TestWhy(t *testing.T) {
 		}
 	}
 	code, out, _ := runIn(t, dir, "why")
-	for _, want := range []string{"profile production purges 1 of 7 rules in 1 bundle, and 1 definition that only these used\n", "  site/main.css          9       3  33%\n", "  .bord  site/index.html:1:67; did you mean \".board\"?\n", "not looked into for names in use: \"**/*.php\";"} {
+	for _, want := range []string{"profile production purges 1 of 7 rules in 1 bundle, and 1 definition used by these only\n", "  site/main.css          9       3  33%\n", "  .bord  site/index.html:1:67; did you mean \".board\"?\n", "not searched for names in use: \"**/*.php\";"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s", code, want, out)
 		}

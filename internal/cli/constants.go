@@ -25,7 +25,7 @@ type inspectFlags struct {
 
 func (f *inspectFlags) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&f.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	cmd.Flags().BoolVar(&f.json, "json", false, "write the answer and findings as JSON to standard output")
+	cmd.Flags().BoolVar(&f.json, "json", false, "write result and findings as JSON to standard output")
 }
 
 // inspection shows the answer to a question about a project.
@@ -91,15 +91,15 @@ func newConstants(std IO) *cobra.Command {
 	var flags inspectFlags
 	cmd := &cobra.Command{
 		Use:   "constants [FILTER]",
-		Short: "List the constants of the site, where each is set and what depends on it",
-		Long: `Constants works out the sheets that the pages link, and lists their constants:
-the value, how many rules read it, where it is set, and what it stands in place
-of. It warns of values that repeat a default, of a @drop that something puts
-back, and of constants of your own that nothing reads.
+		Short: "List the constants of the site, with their definitions and uses",
+		Long: `Constants lists the constants of all sheets that pages link: value, number of
+rules that read it, where it is set, and which definition it overrides. It warns
+about values equal to their default, keys that are set again after @drop, and
+unused constants.
 
-With FILTER, a name, the start of one, or a glob such as "tone.*" or "*radius*",
-it tells of each constant that matches what it is worked out from and what is
-worked out from it.`,
+With FILTER, a name, the start of a name, or a glob such as "tone.*" or
+"*radius*", it shows for each match what it is derived from and what is derived
+from it.`,
 		Example: `  rinzel constants
   rinzel constants tone
   rinzel constants "kit-*"`,
@@ -121,7 +121,7 @@ worked out from it.`,
 // constants shows the constants that a filter matches.
 func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diagnostic, error) {
 	if _, err := path.Match(filter, ""); err != nil {
-		return nil, fmt.Errorf("the filter %q cannot be read as a glob", filter)
+		return nil, fmt.Errorf("the filter %q is not a valid glob", filter)
 	}
 	found, err := query.ListConstants(ctx, in.project)
 	if err != nil {
@@ -159,8 +159,8 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	message := "no sheet sets a constant"
 	if filter != "" {
 		message = fmt.Sprintf("no constant matches %q", filter)
-		if mend := diag.DidYouMean(filter, names, ""); mend != "" {
-			message += "; " + mend
+		if fix := diag.DidYouMean(filter, names, ""); fix != "" {
+			message += "; " + fix
 		}
 	}
 	fmt.Fprintln(in.std.Err, message)
@@ -229,7 +229,7 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 // sheetNames returns the names of linked sheets, all of which are that many.
 func sheetNames(sheets []string, all int) string {
 	if len(sheets) == all && all > 1 {
-		return "every sheet that a page links"
+		return "all sheets that pages link"
 	}
 	return diag.Printable(strings.Join(sheets, ", "))
 }
@@ -293,9 +293,9 @@ func (in *inspection) remark(c query.Constant) string {
 		case o.Reads > 0 && o.Kind == "default":
 			return fmt.Sprintf(", too late: %s got %s", diag.Count(o.Reads, "reader"), diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
 		case o.Kind == "default" && c.Set.Kind != "default":
-			return ", in place of the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
+			return ", overrides the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
 		case o.Kind != "default":
-			return ", in place of " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
+			return ", overrides " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
 		}
 	}
 	if c.Set.Kind == "default" {
@@ -318,15 +318,15 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
 	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.place(c.Set.At), sheets)
 	for _, o := range c.Others {
-		words := "in place of"
+		words := "overrides"
 		switch {
 		case o.Kind == "drop":
 			fmt.Fprintf(out, "  dropped before at %s\n", in.place(o.At))
 			continue
 		case o.Kind == "default" && c.Set.Kind == "default":
-			words = "a later default gave way:"
+			words = "later default without effect:"
 		case o.Kind == "default":
-			words = "in place of the default"
+			words = "overrides the default"
 		}
 		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.place(o.At))
 		if o.Reads > 0 {
@@ -335,10 +335,10 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 		fmt.Fprintln(out)
 	}
 	if len(c.From) > 0 {
-		fmt.Fprintf(out, "  worked out from %s\n", diag.Printable(strings.Join(c.From, ", ")))
+		fmt.Fprintf(out, "  derived from %s\n", diag.Printable(strings.Join(c.From, ", ")))
 	}
 	if len(c.Gives) > 0 {
-		fmt.Fprintf(out, "  gives %s\n", diag.Printable(strings.Join(c.Gives, ", ")))
+		fmt.Fprintf(out, "  used by %s\n", diag.Printable(strings.Join(c.Gives, ", ")))
 	}
 	switch {
 	case c.Rules > 0:

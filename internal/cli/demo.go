@@ -16,9 +16,9 @@ func newDemo(std IO) *cobra.Command {
 	return &cobra.Command{
 		Use:   "demo [FOLDER]",
 		Short: "Write a sample site and build it for production",
-		Long: `Demo writes the sample site, a small harbour with passenger ferries, into FOLDER
-(a new temporary one if none is named), builds it for production, and tells
-how to open it.`,
+		Long: `Demo writes a sample site, a small harbour with passenger ferries, to FOLDER (a
+new temporary folder by default), builds it for production, and prints how to
+open it.`,
 		Example: `  rinzel demo
   rinzel demo harbour`,
 		Args: atMost(1),
@@ -37,7 +37,7 @@ func runDemo(ctx context.Context, folder string, std IO) error {
 	if err != nil {
 		return fmt.Errorf("the sample site cannot be written: %w", err)
 	}
-	fmt.Fprintf(std.Out, "the sample site lies in %s\n", dir)
+	fmt.Fprintf(std.Out, "sample site: %s\n", dir)
 	settings := filepath.Join(dir, project.FileName)
 	if err := runBuild(ctx, buildFlags{profile: project.Production, settings: settings}, std); err != nil {
 		return err
@@ -46,7 +46,7 @@ func runDemo(ctx context.Context, folder string, std IO) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nchange a sheet in %s while this runs, and reload the page:\n  cd %s && rinzel watch\n",
+	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nto see changes in %s, reload the page while this runs:\n  cd %s && rinzel watch\n",
 		page, filepath.Join(dir, "site"), dir)
 	return err
 }

@@ -17,13 +17,13 @@ func newImports(std IO) *cobra.Command {
 	var files bool
 	cmd := &cobra.Command{
 		Use:   "imports [PAGE | SHEET]",
-		Short: "Draw which sheets a page or sheet imports, and list those that no page reaches",
-		Long: `Imports draws the tree of sheets that a page links, or that a sheet imports: how
-many rules each one writes, under which layer and conditions, what without()
-and only() leave out, and which imports a later one makes idle. It lists the
-sheets of the source folder that no page reaches.
+		Short: "Show the import tree of pages or sheets, and list unused sheets",
+		Long: `Imports shows the tree of imports of a page or sheet: how many rules each sheet
+contributes, in which layer and under which conditions, what without() and
+only() exclude, and which imports are repeated later. It also lists the unused
+sheets of the source folder.
 
-Without an argument it draws the trees of all pages. PAGE and SHEET are paths
+Without an argument it shows the trees of all pages. PAGE and SHEET are paths
 relative to this folder, or root:path.`,
 		Example: `  rinzel imports
   rinzel imports site/index.html
@@ -41,7 +41,7 @@ relative to this folder, or root:path.`,
 		},
 	}
 	flags.add(cmd)
-	cmd.Flags().BoolVar(&files, "files", false, "list all files of the source folder that nothing reaches, not sheets alone")
+	cmd.Flags().BoolVar(&files, "files", false, "list all unused files of the source folder, not only sheets")
 	return cmd
 }
 
@@ -70,7 +70,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 		if e.Name != "" {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(e.Name)))
 			if len(e.Trees) == 0 {
-				fmt.Fprintln(out, "└─ links no sheet of the project")
+				fmt.Fprintln(out, "└─ no sheet of the project")
 			}
 			in.branches(e.Trees, e.Scripts, "", drawn)
 			continue
@@ -81,7 +81,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 		}
 	}
 	if len(found.Unreached) > 0 {
-		fmt.Fprintf(out, "no page reaches %s of the source folder:\n", diag.Count(len(found.Unreached), "sheet"))
+		fmt.Fprintf(out, "%s in the source folder used by no page:\n", diag.Count(len(found.Unreached), "sheet"))
 		for _, s := range found.Unreached {
 			fmt.Fprintln(out, "  "+diag.Printable(s))
 		}
@@ -100,10 +100,10 @@ func (in *inspection) unreached(ctx context.Context) error {
 		return nil
 	}
 	if len(files) == 0 {
-		fmt.Fprintln(in.std.Out, "all files of the source folder are reached")
+		fmt.Fprintln(in.std.Out, "all files of the source folder are used")
 		return nil
 	}
-	fmt.Fprintf(in.std.Out, "no page and no bundle of the settings reaches %s of the source folder:\n", diag.Count(len(files), "file"))
+	fmt.Fprintf(in.std.Out, "%s in the source folder used by no page and no bundle of the settings:\n", diag.Count(len(files), "file"))
 	for _, name := range files {
 		fmt.Fprintln(in.std.Out, "  "+diag.Printable(name))
 	}
@@ -123,7 +123,7 @@ func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent
 			about += "; imported by " + diag.Printable(scripts[i])
 		}
 		if drawn[n] && len(n.Imports) > 0 {
-			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about+"; its imports are drawn above"))
+			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about+"; its imports are listed above"))
 			continue
 		}
 		drawn[n] = true
@@ -141,17 +141,17 @@ func (in *inspection) about(n *link.ImportNode) string {
 	}
 	switch {
 	case n.External:
-		parts = append(parts, "from elsewhere, stays an import")
+		parts = append(parts, "external, stays an import")
 	case n.LeftOut:
-		parts = append(parts, "left out"+sets)
+		parts = append(parts, "excluded"+sets)
 	case n.Repeated:
-		parts = append(parts, diag.Count(n.Rules, "rule")+", which a later import of the same sheet repeats")
+		parts = append(parts, diag.Count(n.Rules, "rule")+", repeated by a later import of the same sheet")
 	case n.Rules > 0:
 		parts = append(parts, diag.Count(n.Rules, "rule")+sets)
 	case len(n.Imports) > 0:
 		parts = append(parts, "only imports"+sets)
 	default:
-		parts = append(parts, "writes nothing"+sets)
+		parts = append(parts, "no rules"+sets)
 	}
 	if n.Replaced > 0 {
 		parts = append(parts, diag.Count(n.Replaced, "value")+" replaced")

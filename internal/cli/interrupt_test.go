@@ -44,7 +44,7 @@ func TestInterrupt(t *testing.T) {
 		if took := time.Since(start); took > late {
 			t.Errorf("after %v it took %v to stop", wait, took)
 		}
-		if !strings.Contains(out.String(), "rinzel: stopped") {
+		if !strings.Contains(out.String(), "rinzel: interrupted") {
 			break // it was done, or not yet ready to be told
 		}
 		if stopped++; cmd.ProcessState.ExitCode() != 2 || !equal(contents(t, filepath.Join(dir, "public")), before) {

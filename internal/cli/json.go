@@ -16,21 +16,21 @@ import (
 // The JSON form of a build. Fields are added to it, and none is renamed or
 // removed while its version stays the same.
 type jsonResult struct {
-	Version     int              `json:"version"`
-	Profile     string           `json:"profile,omitempty"`
-	Settings    string           `json:"settings,omitempty"`
-	Finish      []string         `json:"finish"`
-	Written     bool             `json:"written"`
-	Outputs     []jsonOutput     `json:"outputs"`
-	Bundles     []jsonBundle     `json:"bundles"`
-	Broken      []string         `json:"broken"`  // pages that show their errors
-	Removed     []string         `json:"removed"` // outputs of an earlier build that are no longer made
-	Diagnostics []jsonDiagnostic `json:"diagnostics"`
-	Unreached   int              `json:"unreached"`          // files that no output is made from
-	Sheets      []string         `json:"unreachedSheets"`    // those of them that are sheets
-	Unstyled    []string         `json:"unstyled"`           // pages that load no sheet
-	Evidence    map[string]int   `json:"evidence,omitempty"` // files that were read for names in use, by ending
-	Remarks     int              `json:"remarks"`            // what rinzel check finds beside the diagnostics
+	Version       int              `json:"version"`
+	Profile       string           `json:"profile,omitempty"`
+	Settings      string           `json:"settings,omitempty"`
+	Finish        []string         `json:"finish"`
+	Written       bool             `json:"written"`
+	Outputs       []jsonOutput     `json:"outputs"`
+	Bundles       []jsonBundle     `json:"bundles"`
+	Broken        []string         `json:"broken"`  // pages that show their errors
+	Removed       []string         `json:"removed"` // outputs of an earlier build that are no longer made
+	Diagnostics   []jsonDiagnostic `json:"diagnostics"`
+	Unreached     int              `json:"unreached"`          // files that no output is made from
+	Sheets        []string         `json:"unreachedSheets"`    // those of them that are sheets
+	Unstyled      []string         `json:"unstyled"`           // pages that load no sheet
+	Evidence      map[string]int   `json:"evidence,omitempty"` // files that were read for names in use, by ending
+	CheckFindings int              `json:"checkFindings"`      // findings of rinzel check that are not among the diagnostics
 }
 
 type jsonOutput struct {
@@ -76,7 +76,7 @@ type jsonDiagnostic struct {
 	Severity diag.Severity `json:"severity"`
 	*jsonPlace
 	Message string        `json:"message"`
-	Mend    string        `json:"mend,omitempty"`
+	Fix     string        `json:"fix,omitempty"`
 	More    int           `json:"more,omitempty"` // further places with the same cause
 	Related []jsonRelated `json:"related,omitempty"`
 }
@@ -118,7 +118,7 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 		}
 		out.Bundles = append(out.Bundles, jb)
 	}
-	out.Diagnostics, out.Remarks = jsonDiagnostics(r.project.Tree.Set, res.Diagnostics), res.Checks
+	out.Diagnostics, out.CheckFindings = jsonDiagnostics(r.project.Tree.Set, res.Diagnostics), res.Checks
 	return writeJSON(r.std.Out, out)
 }
 
@@ -133,7 +133,7 @@ func writeJSON(w io.Writer, v any) error {
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Mend: d.Mend, More: len(d.Also)}
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Fix: d.Fix, More: len(d.Also)}
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
 		}

@@ -132,7 +132,7 @@ func newChange(t *testing.T) *change {
 	t.Helper()
 	const page = "<!doctype html><link rel=stylesheet href=%s><link rel=stylesheet href=kit.css><p class=\"a b\">"
 	files := func(version int) []string {
-		return []string{"rinzel.toml", "source = \"site\"\n[profile.production]\nmaps = \"none\"\nnames = \"plain\"\n[split]\nleast = 0\n", "site/kit.css", ".b { color: teal }\n",
+		return []string{"rinzel.toml", "source = \"site\"\n[profile.production]\nmaps = \"none\"\nnames = \"plain\"\n[split]\nmin-bytes = 0\n", "site/kit.css", ".b { color: teal }\n",
 			"site/index.html", fmt.Sprintf(page, "a.css"), "site/other/two.html", fmt.Sprintf(page, "/b.css"), "site/other/kit.css", ".b { top: 1px }\n",
 			"site/a.css", fmt.Sprintf(".a { width: %dpx }\n", version), "site/b.css", fmt.Sprintf(".a { height: %dpx }\n", version)}
 	}
@@ -233,7 +233,7 @@ func TestFailures(t *testing.T) {
 		if isOld := equal(now, c.before); isOld {
 			undone++
 			if code == 0 {
-				t.Errorf("failure %d: nothing was written, and the build ends well", n)
+				t.Errorf("failure %d: nothing written, and the build ends well", n)
 			}
 		} else {
 			for name, text := range c.after {

@@ -31,7 +31,7 @@ func TestWatchOverflow(t *testing.T) {
 	if err := w.cmd.Process.Signal(syscall.SIGCONT); err != nil {
 		t.Fatal(err)
 	}
-	w.expect("everything is looked at again")
+	w.expect("all files are read again")
 	w.expect("wrote")
 	w.has("public/index.css", "left: 1px")
 	w.write("site/many/part.css", ".a { left: 2px }\n")

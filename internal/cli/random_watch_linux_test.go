@@ -275,7 +275,7 @@ func TestWatchRandomly(t *testing.T) {
 		}
 		done = append(done, what)
 		said, want := fresh()
-		if strings.Contains(said, "nothing was written") {
+		if strings.Contains(said, "nothing written") {
 			// What was written before may be of any moment since the last build that was good.
 			w.settle()
 			continue

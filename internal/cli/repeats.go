@@ -20,11 +20,11 @@ func newRepeats(std IO) *cobra.Command {
 	var all bool
 	cmd := &cobra.Command{
 		Use:   "repeats SHEET [VALUE]",
-		Short: "List the colours, lengths, times and fonts that a sheet repeats, to be replaced by an import",
-		Long: `Repeats counts the values of a sheet and of all that it imports: which colours,
-lengths, times and fonts it uses, how often, in which properties and where first.
-A colour that is a shade or a translucent form of a more frequent one shows how it
-is made of that one, for replace() in the import that brings the sheet in.
+		Short: "List the colours, lengths, times and fonts that a sheet repeats",
+		Long: `Repeats counts the values of a sheet and of all its imports: which colours,
+lengths, times and fonts it uses, how often, in which properties, and where
+first. For a colour that is a shade or a translucent form of a more frequent
+one, it shows how to derive it, for replace() in an import.
 
 With VALUE it lists every use of that value. SHEET is a path relative to this
 folder, or root:path.`,
@@ -38,7 +38,7 @@ folder, or root:path.`,
 		},
 	}
 	flags.add(cmd)
-	cmd.Flags().BoolVar(&all, "all", false, "list values that are used once as well")
+	cmd.Flags().BoolVar(&all, "all", false, "also list values that are used once")
 	return cmd
 }
 
@@ -87,7 +87,7 @@ func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 		with = " with " + diag.Count(found.Sheets, "import")
 	}
 	if len(found.Values) == 0 {
-		fmt.Fprintf(out, "%s%s repeats no colour, length, time or font\n", diag.Printable(found.Sheet), with)
+		fmt.Fprintf(out, "%s%s: no colour, length, time or font occurs twice\n", diag.Printable(found.Sheet), with)
 		return
 	}
 	fmt.Fprintln(out, in.paint("1", diag.Printable(found.Sheet))+with)
@@ -100,7 +100,7 @@ func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 		in.repeatTable(g, list, all)
 	}
 	if text := suggestion(found.Values); text != "" {
-		fmt.Fprintf(out, "\nto replace the first colour and what is made of it, with NEW for the new one:\n  %s\n", diag.Printable(text))
+		fmt.Fprintf(out, "\nto replace the first colour and the colours derived from it by NEW:\n  %s\n", diag.Printable(text))
 	}
 }
 
@@ -195,7 +195,7 @@ func suggestion(list []*replace.Repeat) string {
 // usesOf lists all uses of values.
 func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 	if len(list) == 0 {
-		fmt.Fprintf(in.std.Out, "nothing uses the value %s\n", diag.Printable(asked))
+		fmt.Fprintf(in.std.Out, "the value %s is not used\n", diag.Printable(asked))
 		return
 	}
 	for _, r := range list {

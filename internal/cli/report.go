@@ -53,22 +53,34 @@ func (r *report) paint(sgr, s string) string {
 	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
 }
 
-// header writes the line that says which settings, profile and steps are in force.
+// header writes the first line of a build: profile, settings file and targets. The steps follow if they are not the default
+// ones, or with --verbose.
 func (r *report) header(res *site.Result) {
 	s := r.project.Settings
 	settings := "no settings file"
 	if s.File != "" {
 		settings = "settings " + s.File
 	}
-	parts := []string{"profile " + res.Profile.Name, settings, fmt.Sprintf("browsers of %.0f%% of the world", s.TargetsOf(res.Profile).Share()),
-		"sheets: " + r.chains(), "bundles: " + steps(res.Profile.Finish)}
-	if res.Profile.Scripts == project.AdoptStyles {
-		parts = append(parts, "sheets of scripts: put in by script")
+	fmt.Fprintf(r.out, "%s: profile %s, %s, targets: %.0f%% of world use\n", r.paint("1", "rinzel"), res.Profile.Name, settings, s.TargetsOf(res.Profile).Share())
+	if r.flags.verbose || !r.defaultSteps(res.Profile) {
+		fmt.Fprintf(r.out, "steps of sheets: %s; of bundles: %s\n", r.chains(), steps(res.Profile.Finish))
 	}
-	fmt.Fprintf(r.out, "%s %s\n", r.paint("1", "rinzel"), strings.Join(parts, "; "))
+	if res.Profile.Scripts == project.AdoptStyles {
+		fmt.Fprintln(r.out, "script styles: added by scripts")
+	}
 	if res.Purging != "" {
 		fmt.Fprintf(r.out, "not purged: %s (--evidence GLOB)\n", res.Purging)
 	}
+}
+
+// defaultSteps reports whether sheets and bundles go through the steps that the profile has without settings.
+func (r *report) defaultSteps(profile project.Profile) bool {
+	s, standard := r.project.Settings, project.Default()
+	if len(s.Chains) > len(standard.Chains) {
+		return false
+	}
+	p, ok := standard.Profiles[profile.Name]
+	return !ok || slices.Equal(p.Finish, profile.Finish)
 }
 
 func (r *report) chains() string {
@@ -134,7 +146,7 @@ func (r *report) failed(res *site.Result) error {
 			count++
 		}
 	}
-	fmt.Fprintf(r.std.Err, "%s; nothing was written, the previous output is as it was\n", diag.Count(count, "error"))
+	fmt.Fprintf(r.std.Err, "%s: nothing written, previous output kept\n", diag.Count(count, "error"))
 	return errSources
 }
 
@@ -149,8 +161,8 @@ func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 		names = append(names[:most], fmt.Sprintf("and %d more", len(names)-most))
 	}
 	d := diag.Diagnostic{Code: code.ForeignFile, Severity: diag.Error,
-		Message: "the output folder holds files that rinzel did not write and would have to replace: " + strings.Join(names, ", "),
-		Mend:    "move them away, or name another output folder with --output or in rinzel.toml"}
+		Message: "the output folder contains files that rinzel did not write and would have to replace: " + strings.Join(names, ", "),
+		Fix:     "move them, or set another output folder with --output or in rinzel.toml"}
 	_ = r.findings([]diag.Diagnostic{d})
 	res.Diagnostics = append(res.Diagnostics, d)
 	return r.failed(res)
@@ -222,7 +234,7 @@ func (r *report) written(res *site.Result) {
 		fmt.Fprintln(r.out, line)
 	}
 	if copied > 0 {
-		fmt.Fprintf(r.out, "  and %s copied as they are, %s\n", diag.Count(copied, "file"), size(copiedSize))
+		fmt.Fprintf(r.out, "  and %s copied unchanged, %s\n", diag.Count(copied, "file"), size(copiedSize))
 	}
 	r.notWritten(res)
 	if packedFiles > 0 {
@@ -234,16 +246,16 @@ func (r *report) written(res *site.Result) {
 func (r *report) notWritten(res *site.Result) {
 	sheets := unreachedSheets(res, r.project)
 	if n := len(res.Unreached) - len(sheets); n > 0 {
-		fmt.Fprintf(r.out, "  not copied: %s that nothing names (rinzel imports --files lists them, copy in rinzel.toml adds them)\n", diag.Count(n, "file"))
+		fmt.Fprintf(r.out, "  not copied: %s without a reference (list them: rinzel imports --files; copy them: copy in rinzel.toml)\n", diag.Count(n, "file"))
 	}
 	if n := len(sheets); n > 0 {
-		fmt.Fprintf(r.out, "  not built: %s that no page and no bundle reaches: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(sheets, 3)))
+		fmt.Fprintf(r.out, "  not built: %s used by no page and no bundle: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(sheets, 3)))
 	}
 	if n := len(res.Unstyled); n > 0 {
 		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", diag.Count(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
 	}
 	if kinds := kindsRead(res); len(kinds) > 0 {
-		fmt.Fprintf(r.out, "  names in use were read from %s\n", evidenceKinds(kinds))
+		fmt.Fprintf(r.out, "  names in use read from %s\n", evidenceKinds(kinds))
 	}
 }
 
@@ -269,7 +281,7 @@ func kindsRead(res *site.Result) map[string]int {
 // leftFiles tells of files of earlier builds that stay.
 func (r *report) leftFiles(p source.Published) {
 	if n := len(p.Left); n > 0 {
-		fmt.Fprintf(r.out, "  left: %s of an earlier build that %s changed since, or cannot be removed: %s\n", diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
+		fmt.Fprintf(r.out, "  not removed: %s of an earlier build that %s changed since, or could not be removed: %s\n", diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
 	}
 }
 
@@ -330,7 +342,7 @@ func describe(cells []string, b site.Bundle, minified bool) {
 		cells[3] = size(saved)
 	}
 	if b.Size == 0 {
-		cells[4] = "empty: its sheets hold no rules"
+		cells[4] = "empty: its sheets have no rules"
 	}
 }
 
@@ -391,22 +403,22 @@ func (r *report) shown(name string) string {
 func (r *report) total(res *site.Result, p source.Published, took time.Duration) {
 	parts := made(res)
 	if p.Unchanged > 0 {
-		parts = append(parts, diag.Count(p.Unchanged, "file")+" as before")
+		parts = append(parts, diag.Count(p.Unchanged, "file")+" unchanged")
 	}
 	if len(p.Removed) > 0 {
-		parts = append(parts, diag.Count(len(p.Removed), "file")+" no longer made, removed")
+		parts = append(parts, diag.Count(len(p.Removed), "file")+" removed: no longer built")
 	}
 	if n := len(res.Broken); n > 0 {
-		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors that the page shows: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
+		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors, shown on the page: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
 	}
 	if n := warnings(res); n > 0 {
 		parts = append(parts, r.paint("1;33", diag.Count(n, "warning")))
 	}
 	if res.Checks > 0 {
-		parts = append(parts, diag.Count(res.Checks, "remark")+" of rinzel check")
+		parts = append(parts, diag.Count(res.Checks, "finding")+" of rinzel check")
 	}
 	if r.flags.dry {
-		parts = append(parts, "nothing was written")
+		parts = append(parts, "nothing written")
 	}
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 }
@@ -451,7 +463,7 @@ func made(res *site.Result) []string {
 	add(pages, diag.Count(pages, "page"))
 	parts = append(parts, diag.Count(len(res.Bundles), "bundle"))
 	add(shared(res.Bundles), fmt.Sprintf("%d of them shared", shared(res.Bundles)))
-	parts = append(parts, fmt.Sprintf("%s of style became %s", size(from), size(to)))
+	parts = append(parts, fmt.Sprintf("%s of CSS built from %s", size(to), size(from)))
 	add(rules, fmt.Sprintf("%d of %d rules purged", removed, rules))
 	add(named, diag.Count(named, "definition")+" as well")
 	add(prefixed, diag.Count(prefixed, "vendor prefix")+" added")
@@ -464,7 +476,7 @@ func evidenceKinds(kinds map[string]int) string {
 	const most = 8
 	var list []string
 	for _, name := range names[:min(len(names), most)] {
-		list = append(list, fmt.Sprintf("%d %s", kinds[name], cmp.Or(name, "without an ending")))
+		list = append(list, fmt.Sprintf("%d %s", kinds[name], cmp.Or(name, "without an extension")))
 	}
 	return diag.Printable(strings.Join(list, ", ") + etc(len(names)-most))
 }

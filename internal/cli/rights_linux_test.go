@@ -68,7 +68,7 @@ func TestRights(t *testing.T) {
 	chmod(t, 0, islands)
 	code, out := runUnprivileged(t, dir, "build")
 	chmod(t, 0o755, islands)
-	if code != 1 || !strings.Contains(out, `error: the folder "site/islands" may not be read [unreadable]`) {
+	if code != 1 || !strings.Contains(out, `error: the folder no permission to read "site/islands" [unreadable-file]`) {
 		t.Errorf("%d %s", code, out)
 	}
 	if got := contents(t, public); !equal(got, before) {
@@ -108,18 +108,18 @@ func TestWatchRights(t *testing.T) {
 	sheet, islands := filepath.Join(dir, "site", "more.css"), filepath.Join(dir, "site", "islands")
 	chmod(t, 0, sheet)
 	w := startWatchAs(t, dir, unprivileged(t, dir))
-	w.expect(`"site/more.css" may not be read`)
+	w.expect(`no permission to read "site/more.css"`)
 	w.expect("watching")
 	chmod(t, 0o644, sheet)
 	w.expect("wrote index.css, index.html")
 	w.has("public/index.css", "top: 1px")
 	chmod(t, 0, sheet)
-	w.expect(`"site/more.css" may not be read`)
+	w.expect(`no permission to read "site/more.css"`)
 	w.expect("wrote index.css, index.html")
 	chmod(t, 0o644, sheet)
 	w.expect("wrote index.css, index.html")
 	chmod(t, 0, islands)
-	w.expect(`the folder "site/islands" may not be read`)
+	w.expect(`the folder no permission to read "site/islands"`)
 	w.expect("watching")
 	chmod(t, 0o755, islands)
 	w.expect("wrote nothing")

@@ -97,8 +97,8 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 			*rules = append(*rules, sarifRuleOf(d))
 		}
 		r := sarifResult{RuleID: d.Code, RuleIndex: index, Level: d.Severity.String(), Message: sarifText{d.Message}, Locations: []sarifLocation{}}
-		if d.Mend != "" {
-			r.Message.Text += "; " + d.Mend
+		if d.Fix != "" {
+			r.Message.Text += "; " + d.Fix
 		}
 		if at, ok := sarifLocationOf(files, d.Span); ok {
 			r.Locations = append(r.Locations, at)

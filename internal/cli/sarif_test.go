@@ -16,8 +16,8 @@ func TestSARIF(t *testing.T) {
 	f := set.Add(source.Path{Name: "a b.css"}, "site/a b.css", "é {}\n.x { colr: red; top: 0; top: 0 }\n")
 	at := func(from, n int) source.Span { return source.SpanOf(f.Pos(from), n) }
 	text, err := json.Marshal(sarifOf(set, []diag.Diagnostic{
-		{Code: "unknown-property", Severity: diag.Error, Span: at(11, 4), Message: "there is no property", Mend: "did you mean"},
-		{Code: "repeated-declaration", Severity: diag.Warning, Span: at(22, 6), Message: "twice", Related: []diag.Related{{Span: at(30, 6), Message: "again"}}},
+		{Code: "unknown-property", Severity: diag.Error, Span: at(11, 4), Message: "unknown property", Fix: "did you mean"},
+		{Code: "duplicate-declaration", Severity: diag.Warning, Span: at(22, 6), Message: "twice", Related: []diag.Related{{Span: at(30, 6), Message: "again"}}},
 		{Code: "no-sheets", Severity: diag.Note, Message: "without a place"},
 		{Code: "unknown-property", Severity: diag.Note, Span: at(0, 2), Message: "é"},
 	}))
@@ -72,7 +72,7 @@ func TestSARIF(t *testing.T) {
 	}
 	first, second := run.Results[0], run.Results[1]
 	if p := first.Locations[0].PhysicalLocation; p.ArtifactLocation.URI != "site/a%20b.css" || p.Region.StartLine != 2 || p.Region.StartColumn != 6 || p.Region.EndColumn != 10 ||
-		first.Message.Text != "there is no property; did you mean" {
+		first.Message.Text != "unknown property; did you mean" {
 		t.Errorf("%+v", first)
 	}
 	if len(second.RelatedLocations) != 1 || second.RelatedLocations[0].ID != 1 || second.RelatedLocations[0].Message.Text != "again" || len(run.Results[2].Locations) != 0 {

@@ -31,9 +31,9 @@ func (f *buildFlags) checkSheets() error {
 		kind := ""
 		switch ending := strings.ToLower(path.Ext(name)); ending {
 		case ".html", ".htm", ".xhtml":
-			kind = "a page: pages are built together, by \"rinzel build\" without an argument"
+			kind = "a page: pages are built together by \"rinzel build\" without an argument"
 		case ".js", ".mjs", ".cjs", ".ts", ".json", ".toml", ".md", ".svg", ".map":
-			kind = "no style sheet"
+			kind = "not a style sheet"
 		}
 		switch {
 		case kind != "":
@@ -45,11 +45,11 @@ func (f *buildFlags) checkSheets() error {
 	several := len(f.sheets) > 1
 	switch {
 	case several && f.output == stream:
-		return errors.New("-o - takes one sheet: name a folder for several")
+		return errors.New("-o - takes one sheet; for several, name a folder")
 	case several && slices.Contains(f.sheets, stream):
-		return errors.New("- stands for a sheet on standard input, and goes alone")
+		return errors.New("- (standard input) cannot be combined with other sheets")
 	case several && f.output != "" && !isFolderName(f.output) && source.Exists(f.output):
-		return fmt.Errorf("-o %s is a file, and several sheets need a folder", f.output)
+		return fmt.Errorf("-o %s is a file; several sheets need a folder", f.output)
 	}
 	return nil
 }
@@ -95,7 +95,7 @@ func (f *buildFlags) readStdin(p *project.Project, in io.Reader) error {
 	}
 	f.stdin, err = sourceName(p, stdinSheet)
 	if err != nil {
-		return fmt.Errorf("the working folder lies outside the source folder %q, where a sheet on standard input belongs", p.SourceDir())
+		return fmt.Errorf("the working folder is outside the source folder %q, which a sheet on standard input belongs to", p.SourceDir())
 	}
 	p.Tree.Put(source.Path{Name: f.stdin}, "standard input", text)
 	return nil
@@ -146,11 +146,11 @@ func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 			return fmt.Errorf("%s %w: -o - writes to standard output", o.Path, source.ErrNotRegular)
 		}
 		if ext := strings.ToLower(filepath.Ext(o.Path)); ext != ".css" && ext != ".map" && there.Mode().IsRegular() {
-			return fmt.Errorf("%s is there and is no style sheet: it is not overwritten; name another output by -o", o.Path)
+			return fmt.Errorf("%s exists and is not a style sheet, so it is not overwritten; name another output with -o", o.Path)
 		}
 		for _, read := range p.Tree.Read() {
 			if info, err := os.Stat(filepath.FromSlash(read)); err == nil && os.SameFile(there, info) {
-				return fmt.Errorf("%s was read for this build, and is not overwritten: name another output by -o", o.Path)
+				return fmt.Errorf("%s was read for this build, so it is not overwritten; name another output with -o", o.Path)
 			}
 		}
 	}

@@ -17,13 +17,13 @@ func newTargets(std IO) *cobra.Command {
 	var set, why string
 	cmd := &cobra.Command{
 		Use:   "targets",
-		Short: "List the browser versions that the output works in, and what selected each",
+		Short: "List the targeted browser versions, and the setting that selects each",
 		Long: `Targets lists the browser versions that the settings select, with their share of
-the world's use and the setting that selected them.
+world use and the setting that selects them.
 
-With --why FEATURE it tells which of them lack a feature or need a prefix for
-it. FEATURE is the name of a property, a function, or the last parts of a
-name in the compatibility data, such as gap, oklch or selectors.nesting.`,
+With --why FEATURE it lists the targets that do not support a feature or need a
+prefix for it. FEATURE is a property, a function, or the end of a name in the
+compatibility data, such as gap, oklch or selectors.nesting.`,
 		Example: `  rinzel targets
   rinzel targets --set old
   rinzel targets --why user-select`,
@@ -35,8 +35,8 @@ name in the compatibility data, such as gap, oklch or selectors.nesting.`,
 		},
 	}
 	flags.add(cmd)
-	cmd.Flags().StringVar(&set, "set", "", "set of browsers, as [browsers.sets] names it")
-	cmd.Flags().StringVar(&why, "why", "", "feature to tell about")
+	cmd.Flags().StringVar(&set, "set", "", "set of browsers from [browsers.sets]")
+	cmd.Flags().StringVar(&why, "why", "", "name of a feature: list targets without it")
 	return cmd
 }
 
@@ -50,9 +50,9 @@ func (in *inspection) targets(set, why string) error {
 			for name := range in.project.Settings.TargetSets {
 				names = append(names, name)
 			}
-			message := fmt.Sprintf("there is no set of browsers %q", set)
-			if mend := diag.DidYouMean(set, names, ""); mend != "" {
-				message += "; " + mend
+			message := fmt.Sprintf("unknown browser set %q", set)
+			if fix := diag.DidYouMean(set, names, ""); fix != "" {
+				message += "; " + fix
 			}
 			return fmt.Errorf("%s", message)
 		}
@@ -68,7 +68,7 @@ func (in *inspection) targets(set, why string) error {
 	for _, r := range t.Ranges() {
 		rows = append(rows, [4]string{r.Browser, versions(r), fmt.Sprintf("%.2f%%", r.Share), strings.Join(r.By, ", ")})
 	}
-	fmt.Fprintf(in.std.Out, "%s of the world's use, by %s\n", in.paint("1", fmt.Sprintf("%.1f%%", t.Share())), t)
+	fmt.Fprintf(in.std.Out, "%s of world use, by %s\n", in.paint("1", fmt.Sprintf("%.1f%%", t.Share())), t)
 	in.rows(rows)
 	return nil
 }
@@ -116,9 +116,9 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 		for _, f := range browsers.Features() {
 			known = append(known, f[strings.LastIndexByte(f, '.')+1:])
 		}
-		message := fmt.Sprintf("there are no facts about %q", name)
-		if mend := diag.DidYouMean(name, known, ""); mend != "" {
-			message += "; " + mend
+		message := fmt.Sprintf("no data about %q", name)
+		if fix := diag.DidYouMean(name, known, ""); fix != "" {
+			message += "; " + fix
 		}
 		fmt.Fprintln(in.std.Err, message)
 		return errSources
@@ -134,11 +134,11 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 	}
 	for _, f := range shown {
 		lacking, prefixes := t.Lacking(f), t.Prefixes(f)
-		text := "every target has it"
+		text := "supported by all targets"
 		if len(lacking) > 0 {
-			text = "not in " + strings.Join(lacking, ", ")
+			text = "unsupported by " + strings.Join(lacking, ", ")
 			if slices.ContainsFunc(lacking, func(s string) bool { return strings.Contains(s, " ") }) {
-				text += ", nor in what is older"
+				text += " and older"
 			}
 		}
 		if len(prefixes) > 0 {
@@ -147,7 +147,7 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 		fmt.Fprintf(in.std.Out, "%s: %s\n", in.paint("1", f), text)
 	}
 	if more := len(features) - len(shown); more > 0 {
-		fmt.Fprintf(in.std.Out, "and %s with that name; name more of it to see them\n", diag.Count(more, "other feature"))
+		fmt.Fprintf(in.std.Out, "and %s with that name; use a longer name to see them\n", diag.Count(more, "other feature"))
 	}
 	return nil
 }

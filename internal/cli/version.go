@@ -26,7 +26,7 @@ func newVersion(std IO) *cobra.Command {
 	var withCredits bool
 	cmd := &cobra.Command{
 		Use:     "version",
-		Short:   "Tell the version, and what the browser facts were taken from",
+		Short:   "Print the version and the sources of the browser data",
 		Example: "  rinzel version\n  rinzel version --credits",
 		Args:    atMost(0),
 		RunE: func(*cobra.Command, []string) error {
@@ -34,7 +34,7 @@ func newVersion(std IO) *cobra.Command {
 			if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
 				version = info.Main.Version
 			}
-			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser facts from %s\ndefinitions from %s\n",
+			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser data from %s\ndefinitions from %s\n",
 				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "), grammar.Source())
 			if withCredits && err == nil {
 				_, err = fmt.Fprint(std.Out, credits)
@@ -42,6 +42,6 @@ func newVersion(std IO) *cobra.Command {
 			return err
 		},
 	}
-	cmd.Flags().BoolVar(&withCredits, "credits", false, "name the authors and licences of the data that is embedded")
+	cmd.Flags().BoolVar(&withCredits, "credits", false, "print the authors and licences of the embedded data")
 	return cmd
 }

@@ -24,16 +24,15 @@ func newWatch(std IO) *cobra.Command {
 	var flags buildFlags
 	cmd := &cobra.Command{
 		Use:   "watch [SHEET ...]",
-		Short: "Build the site or single sheets, and build them again whenever something changes",
-		Long: `Watch builds all pages at once, and again when anything changes that a build
-reads: sheets, pages, scripts, design tokens, assets, library files under roots, and
-the settings. It tells what changed, what was written, and how long it took.
+		Short: "Build the site or single sheets, and rebuild on every change",
+		Long: `Watch builds the site, and builds it again on every change of the files that the
+build read: sheets, pages, scripts, design tokens, assets, library files in
+roots, and the settings. It lists what changed, what was written, and how long
+it took.
 
-With SHEET it builds single sheets, as build does, into the output folder or to
-where -o says.
+With SHEET it builds single sheets, as build does, to the output folder or to -o.
 
-A build with errors shows them and leaves the last good output as it was.
-It ends with Ctrl-C.`,
+A build with errors lists them and keeps the last good output. Stop with Ctrl-C.`,
 		Example: "  rinzel watch\n  rinzel watch --profile production\n  rinzel watch styles/main.css -o main.css",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			flags.sheets = args
@@ -41,10 +40,10 @@ It ends with Ctrl-C.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development, "profile of settings: development, production, or one of your own")
+	f.StringVarP(&flags.profile, "profile", "p", project.Development, "settings profile: development, production, or your own")
 	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file or a folder")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
+	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of evidence files, relative to the source folder; may be repeated")
 	return cmd
 }
 
@@ -53,7 +52,7 @@ It ends with Ctrl-C.`,
 func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	switch {
 	case flags.toStream(), slices.Contains(flags.sheets, stream):
-		return errors.New("watch reads files and writes files: - goes with build")
+		return errors.New("watch needs files: - works with build only")
 	}
 	if err := flags.check(); err != nil {
 		return err
@@ -128,7 +127,7 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	if changes.Names != nil {
 		what := w.changes(changes.Names)
 		if changes.Lost {
-			what = "more changed at once than the system tells of: everything is looked at again"
+			what = "too many changes at once for the system to report: all files are read again"
 		}
 		fmt.Fprintf(w.std.Out, "%s %s\n", r.paint("2", changes.At.Format(time.TimeOnly)), diag.Printable(what))
 	}
@@ -136,7 +135,7 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	w.seen = seen(p.Tree.Set, res.Diagnostics)
 	err = r.findings(fresh)
 	if others > 0 {
-		fmt.Fprintf(w.std.Err, "%s as before\n", diag.Count(others, "finding"))
+		fmt.Fprintf(w.std.Err, "%s unchanged\n", diag.Count(others, "finding"))
 	}
 	if err != nil && !res.Writable() {
 		if err := r.failed(res.Result); !errors.Is(err, errSources) {
@@ -186,7 +185,7 @@ func (w *watching) noteOwn(res *site.Result) {
 
 // waiting tells that changes are waited for.
 func (w *watching) waiting() error {
-	_, err := fmt.Fprintf(w.std.Out, "watching %s; Ctrl-C ends it\n", diag.Printable(strings.Join(w.shown(), ", ")))
+	_, err := fmt.Fprintf(w.std.Out, "watching %s; stop with Ctrl-C\n", diag.Printable(strings.Join(w.shown(), ", ")))
 	return err
 }
 
@@ -199,7 +198,7 @@ func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 	case len(names) > most:
 		text += fmt.Sprintf(" and %d more", len(names)-most)
 	case len(names) == 0:
-		text = "nothing, as all is as before"
+		text = "nothing: output unchanged"
 	}
 	if len(p.Removed) > 0 {
 		text += ", removed " + diag.Count(len(p.Removed), "file")

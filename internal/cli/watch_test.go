@@ -88,7 +88,7 @@ func TestWatch(t *testing.T) {
 		"site/index.html", "<link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@import \"kit:kit.css\";\n.a { top: 1px }\n")
 	w := startWatch(t, dir)
 	w.expect("built 1 page")
-	w.expect("watching site, vendor, rinzel.toml; Ctrl-C ends it")
+	w.expect("watching site, vendor, rinzel.toml; stop with Ctrl-C")
 	w.has("public/index.css", "top: 1px")
 
 	w.write("site/main.css", "@import \"kit:kit.css\";\n.a { top: 2px }\n")
@@ -103,12 +103,12 @@ func TestWatch(t *testing.T) {
 
 	// An error leaves the last good output.
 	w.write("site/main.css", "@import \"late.css\";\n.a { top: 4px }\n")
-	w.expect("there is no sheet \"site/late.css\"")
-	w.expect("the previous output is as it was")
+	w.expect("no such sheet: \"site/late.css\"")
+	w.expect("previous output kept")
 	w.expect("watching")
 	w.has("public/index.css", "top: 2px")
 
-	// A file that appears where one was missing mends it.
+	// A file that appears where one was missing fixes it.
 	w.write("site/late.css", ".late { top: 5px }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "top: 5px")
@@ -148,8 +148,8 @@ func TestWatch(t *testing.T) {
 
 	// The settings.
 	w.write("rinzel.toml", "source = \"site\"\nbase = \"no slash\"\n")
-	w.expect("base is the path of a URL")
-	w.expect("nothing was written")
+	w.expect("base must be a URL path")
+	w.expect("nothing written")
 	w.write("rinzel.toml", "source = \"site\"\n[profile.development]\nmaps = \"none\"\n")
 	w.expect("rinzel.toml changed")
 	w.expect("wrote index.css, islands/gannet.css")
@@ -174,7 +174,7 @@ func TestWatchSheet(t *testing.T) {
 	w.expect("wrote out.css, in ")
 	w.has("out.css", "top: 2px")
 	w.write("part.css", ".b { top: const(x) }\n")
-	w.expect("there is no constant \"x\" here")
+	w.expect("unknown constant \"x\"")
 	w.expect("watching")
 	w.has("out.css", "top: 2px")
 	w.write("part.css", ".b { top: 3px }\n")
@@ -189,7 +189,7 @@ func TestWatchSheet(t *testing.T) {
 
 func TestWatchRefusesNonsense(t *testing.T) {
 	code, _, errs := runIn(t, t.TempDir(), "watch", "--profile", "nonsense")
-	if code != 2 || !strings.Contains(errs, `there is no profile "nonsense"`) {
+	if code != 2 || !strings.Contains(errs, `unknown profile "nonsense"`) {
 		t.Errorf("%d %s", code, errs)
 	}
 	for _, args := range [][]string{{"watch", "-"}, {"watch", "a.css", "-o", "-"}, {"watch", "a.html"}} {
@@ -205,14 +205,14 @@ func TestWatchInstalls(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<link rel=stylesheet href=main.css><p class=gauge>",
 		"site/main.css", "@import \"package:@quay/gauge\"; @import \"package:dial/css/dial.css\";\n")
 	w := startWatch(t, dir)
-	w.expect(`the package "@quay/gauge" is not installed`)
+	w.expect(`package "@quay/gauge" is not installed`)
 	w.expect("watching")
 	w.write("node_modules/other/package.json", "{}")
-	w.expect(`the package "@quay/gauge" is not installed`)
+	w.expect(`package "@quay/gauge" is not installed`)
 	w.write("node_modules/@quay/gauge/package.json", `{"style": "dist/gauge.css"}`)
-	w.expect("does not say which sheet is its main one")
+	w.expect("does not declare a main sheet")
 	w.write("node_modules/@quay/gauge/dist/gauge.css", ".gauge { top: 1px }\n")
-	w.expect(`the package "dial" is not installed`)
+	w.expect(`package "dial" is not installed`)
 	w.write("node_modules/dial/css/dial.css", ".gauge { left: 1px }\n")
 	w.expect("built 1 page")
 	w.has("public/index.css", "top: 1px")
@@ -222,7 +222,7 @@ func TestWatchInstalls(t *testing.T) {
 	if err := os.RemoveAll(filepath.Join(dir, "node_modules", "dial")); err != nil {
 		t.Fatal(err)
 	}
-	w.expect(`the package "dial" is not installed`)
+	w.expect(`package "dial" is not installed`)
 	w.write("node_modules/dial/css/dial.css", ".gauge { left: 2px }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "left: 2px")
@@ -354,7 +354,7 @@ func TestWatchAllThatIsRead(t *testing.T) {
 	w.has("public/index.css", "left: 2px")
 	// A file that was missing in a hidden folder.
 	w.write("site/main.css", "@import \".late/x.css\";\n")
-	w.expect(`there is no sheet "site/.late/x.css"`)
+	w.expect(`no such sheet: "site/.late/x.css"`)
 	w.write("site/.late/x.css", ".a { right: 0 }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "right: 0")
@@ -363,7 +363,7 @@ func TestWatchAllThatIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	w.write("site/main.css", "@import \".late/y.css\";\n")
-	w.expect(`there is no sheet "site/.late/y.css"`)
+	w.expect(`no such sheet: "site/.late/y.css"`)
 	w.write("site/.store/y.css", ".a { bottom: 0 }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "bottom: 0")

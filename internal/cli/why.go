@@ -26,16 +26,16 @@ func newWhy(std IO) *cobra.Command {
 	var all bool
 	cmd := &cobra.Command{
 		Use:   "why [SELECTOR]",
-		Short: "Tell why a selector is in the output, or is not, and what purging removes",
-		Long: `Why works out what purging makes of the site and writes nothing. With SELECTOR, a
-class, ID, element or any other selector, or the name of an animation, it tells
-in which bundles it is, from which lines, and what keeps it: the page, script or
-other file that has the name, with its line and column; or which part of it nothing
-uses. Where nothing has it, it names what may have been meant.
+		Short: "Explain why a selector is in the output or not, and what purging removes",
+		Long: `Why computes what purging does to the site, without writing anything. SELECTOR is
+a class, ID, element or any other selector, or the name of an animation. If it is
+in the output, why lists the bundles, the source lines, and what keeps it: the
+page, script or other file with the name, with line and column. If it was
+removed, it names the unused part. If no sheet has it, it suggests similar names.
 
-Without SELECTOR it tells how much goes of each sheet, which classes of pages no
-sheet has a rule for, and which kinds of files nobody looked into. --all lists
-every selector with its verdict.`,
+Without SELECTOR it lists how much is removed from each sheet, classes of pages
+without a rule, and file types that were not searched. --all lists all selectors
+with their verdicts.`,
 		Example: `  rinzel why .notice-watch
   rinzel why drift
   rinzel why ".board .is-next"
@@ -51,9 +51,9 @@ every selector with its verdict.`,
 	}
 	flags.add(cmd)
 	f := cmd.Flags()
-	f.StringVarP(&profile, "profile", "p", project.Production, "profile of settings")
-	f.StringArrayVar(&evidence, "evidence", nil, "glob of files, relative to the source folder, whose names are in use; may be repeated")
-	f.BoolVar(&all, "all", false, "list every selector with its verdict")
+	f.StringVarP(&profile, "profile", "p", project.Production, "settings profile")
+	f.StringArrayVar(&evidence, "evidence", nil, "glob of evidence files, relative to the source folder; may be repeated")
+	f.BoolVar(&all, "all", false, "list all selectors with their verdicts")
 	return cmd
 }
 
@@ -71,7 +71,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 	}
 	var found []diag.Diagnostic // others are those of a build
 	for _, d := range w.purged.Diagnostics {
-		if d.Severity == diag.Error && !slices.Contains([]code.Code{code.PurgedEmpty, code.PurgedMost}, d.Code) {
+		if d.Severity == diag.Error && !slices.Contains([]code.Code{code.PurgedEmpty, code.PurgeLimit}, d.Code) {
 			found = append(found, d)
 		}
 	}
@@ -96,7 +96,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 func (w *whyAnswer) about(question string) error {
 	a, ok := w.purged.Ask(question)
 	if !ok {
-		return fmt.Errorf("%q cannot be read as a selector", question)
+		return fmt.Errorf("%q is not a valid selector", question)
 	}
 	if w.flags.json {
 		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonJudged(a.Judged), "uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
@@ -109,7 +109,7 @@ func (w *whyAnswer) about(question string) error {
 		w.group(g)
 	}
 	if len(groups) == 0 {
-		text := "no sheet that is reached has it"
+		text := "not in any sheet of the site"
 		if len(a.Near) > 0 {
 			text += "; did you mean " + strings.Join(quotedAll(a.Near), " or ") + "?"
 		}
@@ -129,7 +129,7 @@ func (w *whyAnswer) about(question string) error {
 			continue // the reasons say what there is
 		}
 		if len(places) == 0 {
-			fmt.Fprintf(out, "  %s in use nowhere by this name\n", diag.Printable(part))
+			fmt.Fprintf(out, "  %s not in use\n", diag.Printable(part))
 			continue
 		}
 		fmt.Fprintf(out, "  %s in use at %s\n", diag.Printable(part), strings.Join(places, ", "))
@@ -182,7 +182,7 @@ func (w *whyAnswer) group(g judgedGroup) {
 		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", w.reason(r)))
 	}
 	if g.Selector == nil && !g.Kept {
-		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", "nothing that stays uses it"))
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", "not used by any remaining rule"))
 	}
 }
 
@@ -193,23 +193,23 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.InPage:
 		return part + " is on a page: " + w.placeOf(r.Use.At)
 	case purge.InText:
-		return part + " may be what a word stands for: " + w.placeOf(r.Use.At)
+		return part + " may be what a word refers to: " + w.placeOf(r.Use.At)
 	case purge.Joined:
-		return fmt.Sprintf("%s may come of %q, which is joined with something: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
+		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
 	case purge.Implied:
-		return part + " is on every page, or browsers set it"
+		return part + " exists on every page, or is set by browsers"
 	case purge.ByKeep:
-		return fmt.Sprintf("[purge] keep has %q", part)
+		return fmt.Sprintf("[purge] keep lists %q", part)
 	case purge.ByComment:
-		return "a comment in the sheet keeps it"
+		return "kept by a comment in the sheet"
 	case purge.ByUnread:
-		return fmt.Sprintf("a script that cannot be read may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
+		return fmt.Sprintf("an unreadable script may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
 	case purge.Around:
-		return "the rule around it goes"
+		return "its parent rule is removed"
 	case purge.Elsewhere:
-		return "all its parts are in use, and stand so on no page"
+		return "all its parts are in use, but no page has them in this structure"
 	}
-	return "nothing uses " + part
+	return "unused: " + part
 }
 
 // placeOf returns a place as file:line:column.
@@ -249,12 +249,12 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 	}
 	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, diag.Count(rules, "rule"), diag.Count(len(w.purged.Bundles), "bundle"))
 	if named > 0 {
-		fmt.Fprintf(out, ", and %s that only these used", diag.Count(named, "definition"))
+		fmt.Fprintf(out, ", and %s used by these only", diag.Count(named, "definition"))
 	}
 	fmt.Fprintln(out)
 	showShares(out, w.paint, w.purged.Sheets)
 	if len(w.purged.NoRule) > 0 {
-		fmt.Fprintln(out, w.paint("1", "classes of pages that no sheet has a rule for:"))
+		fmt.Fprintln(out, w.paint("1", "classes of pages without a rule in any sheet:"))
 		for _, c := range w.purged.NoRule {
 			line := fmt.Sprintf("  .%s  %s", diag.Printable(c.Class), w.paint("2", w.placeOf(c.At)))
 			if c.Near != "" {
@@ -264,7 +264,7 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		}
 	}
 	if len(kinds) > 0 {
-		fmt.Fprintf(out, "not looked into for names in use: %s; add what has classes in it to [purge] evidence\n", strings.Join(quotedAll(kinds), ", "))
+		fmt.Fprintf(out, "not searched for names in use: %s; add the files that contain classes to [purge] evidence\n", strings.Join(quotedAll(kinds), ", "))
 	}
 	return nil
 }
@@ -289,7 +289,7 @@ func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.
 		}
 	}
 	if whole > 0 {
-		fmt.Fprintf(out, "  and %s of which all is in use\n", diag.Count(whole, "sheet"))
+		fmt.Fprintf(out, "  and %s with all rules in use\n", diag.Count(whole, "sheet"))
 	}
 }
 

@@ -37,7 +37,7 @@ type Diagnostic struct {
 	Message  string        // one sentence, lower case, without a full stop
 	Related  []Related     // further places, such as where a block was opened
 	Imports  []source.Span // that led to the sheet, the nearest first
-	Mend     string        // what to do about it; empty if that is not known
+	Fix      string        // what to do about it; empty if that is not known
 	// Cause names what is wrong, if several places have the same thing wrong: a file that
 	// many pages miss. Findings with one code and one cause are shown as one.
 	Cause string
@@ -109,13 +109,13 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 // them, as [List.Sorted] gathers those with one cause.
 func Alike(list []Diagnostic) []Diagnostic {
 	type kind struct {
-		code          code.Code
-		message, mend string
+		code         code.Code
+		message, fix string
 	}
 	var out []Diagnostic
 	first := make(map[kind]int)
 	for _, d := range list {
-		k := kind{d.Code, d.Message, d.Mend}
+		k := kind{d.Code, d.Message, d.Fix}
 		if i, met := first[k]; met {
 			out[i].Also = append(append(slices.Clip(out[i].Also), d.Span), d.Also...)
 			continue

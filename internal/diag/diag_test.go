@@ -20,7 +20,7 @@ func TestRender(t *testing.T) {
 	var b strings.Builder
 	err := r.Render(&b, []Diagnostic{
 		{Code: "one", Severity: Error, Span: at("😀"), Message: "first \"\x1b[0m\""},
-		{Code: "two", Severity: Warning, Span: at("c: d"), Message: "second", Mend: "do this", Related: []Related{{at("a {"), "opened here"}}},
+		{Code: "two", Severity: Warning, Span: at("c: d"), Message: "second", Fix: "do this", Related: []Related{{at("a {"), "opened here"}}},
 		{Code: "three", Severity: Note, Span: at("here"), Message: "third"},
 		{Code: "four", Severity: Error, Message: "without a place"},
 		{Code: "five", Severity: Error, Span: source.SpanOf(f.Pos(len(f.Text)), 0), Message: "at the end"},
@@ -38,7 +38,7 @@ site/a.css:2:3: warning: second [two]
   site/a.css:1:2: opened here
     1 |     a { b: é😀x;
       |     ^^^
-  mend: do this
+  fix: do this
 
 site/a.css:3:151: note: third [three]
     3 | …ng long long here tail tail tail tail ta…
@@ -110,11 +110,11 @@ func TestImportsAreShown(t *testing.T) {
 	a, b := set.Add(source.Path{Name: "a.css"}, "a.css", "x\ny"), set.Add(source.Path{Name: "b.css"}, "b.css", "z")
 	var out strings.Builder
 	r := Renderer{Files: set}
-	d := Diagnostic{Code: "c", Severity: Error, Span: source.SpanOf(a.Pos(2), 1), Message: "m", Mend: "n", Imports: []source.Span{source.SpanOf(b.Pos(0), 1), source.SpanOf(a.Pos(0), 1)}}
+	d := Diagnostic{Code: "c", Severity: Error, Span: source.SpanOf(a.Pos(2), 1), Message: "m", Fix: "n", Imports: []source.Span{source.SpanOf(b.Pos(0), 1), source.SpanOf(a.Pos(0), 1)}}
 	if err := r.Render(&out, []Diagnostic{d}); err != nil {
 		t.Fatal(err)
 	}
-	if want := "a.css:2:1: error: m [c]\n    2 | y\n      | ^\n  imported by b.css:1:1, a.css:1:1\n  mend: n\n\n"; out.String() != want {
+	if want := "a.css:2:1: error: m [c]\n    2 | y\n      | ^\n  imported by b.css:1:1, a.css:1:1\n  fix: n\n\n"; out.String() != want {
 		t.Errorf("got %s\nwant %s", out.String(), want)
 	}
 }

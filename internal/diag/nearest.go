@@ -22,7 +22,7 @@ func Nearest(name string, candidates []string) string {
 	return best
 }
 
-// DidYouMean returns the mend for a name that is not known: the candidate that
+// DidYouMean returns the fix for a name that is not known: the candidate that
 // was probably meant, or otherwise if none is near.
 func DidYouMean(name string, candidates []string, otherwise string) string {
 	if near := Nearest(name, candidates); near != "" {

@@ -73,8 +73,8 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 		}
 		fmt.Fprintf(b, "  imported by %s\n", strings.Join(places, ", "))
 	}
-	if d.Mend != "" {
-		fmt.Fprintf(b, "  %s %s\n", r.paint(cyan, "mend:"), Printable(d.Mend))
+	if d.Fix != "" {
+		fmt.Fprintf(b, "  %s %s\n", r.paint(cyan, "fix:"), Printable(d.Fix))
 	}
 }
 

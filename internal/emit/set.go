@@ -37,10 +37,10 @@ func (s *Set) Add(o Output) {
 		if o.Kind == MapKind {
 			return // an echo of what was said of its sheet
 		}
-		s.Report(diag.Diagnostic{Code: code.TwoOwners, Severity: diag.Error, Span: o.Owner,
-			Message: fmt.Sprintf("two files would be written to %q in the output folder", o.Path),
-			Related: []diag.Related{{Span: s.list[i].Owner, Message: "the other one comes from here"}},
-			Mend:    "rename one of the two pages or files"})
+		s.Report(diag.Diagnostic{Code: code.OutputConflict, Severity: diag.Error, Span: o.Owner,
+			Message: fmt.Sprintf("two output files have the same path %q", o.Path),
+			Related: []diag.Related{{Span: s.list[i].Owner, Message: "the other one is made from this"}},
+			Fix:     "rename one of the two source files"})
 		return
 	}
 	if s.owners == nil {

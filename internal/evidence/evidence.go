@@ -170,9 +170,9 @@ func (g *gathering) needSome(files map[source.Path]bool) {
 	if len(files) > 0 {
 		return
 	}
-	g.report(diag.Diagnostic{Code: code.NoEvidence, Severity: diag.Error,
-		Message: "no file that could be evidence was found, so purging would remove everything",
-		Mend:    "name pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"})
+	g.report(diag.Diagnostic{Code: code.MissingEvidence, Severity: diag.Error,
+		Message: "no evidence found: purging would remove all rules",
+		Fix:     "add pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"})
 }
 
 // match adds the files that the globs match, and reports those that match none.
@@ -196,9 +196,9 @@ func (g *gathering) match(files map[source.Path]bool) {
 		if i < len(g.Settings.Evidence) {
 			where, at = "[purge]", g.Settings.EvidenceAt[i]
 		}
-		g.report(diag.Diagnostic{Code: code.NoEvidence, Severity: severity, Span: at,
-			Message: fmt.Sprintf("the evidence %q in %s matches no file in the source folder %q", glob, where, g.Source),
-			Mend:    cmp.Or(g.files.NearGlob(glob), "paths are relative to the source folder; ** stands for any folders")})
+		g.report(diag.Diagnostic{Code: code.MissingEvidence, Severity: severity, Span: at,
+			Message: fmt.Sprintf("evidence pattern %q in %s matches no file in the source folder %q", glob, where, g.Source),
+			Fix:     cmp.Or(g.files.NearGlob(glob), "paths are relative to the source folder; ** matches any folders")})
 	}
 }
 
@@ -223,20 +223,20 @@ func (g *gathering) pagesBeside(files map[source.Path]bool) {
 	if n := len(names) - 1; n > 0 {
 		others = " and " + diag.Count(n, "other page")
 	}
-	are, they, lie := "is", "it", "lies"
+	are := "is"
 	if others != "" {
-		are, they, lie = "are", "they", "lie"
+		are = "are"
 	}
-	g.report(diag.Diagnostic{Code: code.PageBeside, Severity: diag.Note,
-		Message: fmt.Sprintf("%q%s %s evidence of what is in use, and not built: %s %s outside of the source folder", names[0], others, are, they, lie),
-		Mend:    "rules that nothing else uses stay for them, and they link none of the bundles"})
+	g.report(diag.Diagnostic{Code: code.PageOutside, Severity: diag.Note,
+		Message: fmt.Sprintf("%q%s %s evidence but not built: outside of the source folder", names[0], others, are),
+		Fix:     "purging keeps the rules used only there, but these pages link no bundle"})
 }
 
 // unreadScripts reports the scripts that a page loads and that cannot be read, since they lie elsewhere.
 func (g *gathering) unreadScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && g.files.ResolveIn(page, s.Ref).Kind == graph.External {
-			g.reportUnread(page.Place(s.Ref), s.Address, "lies elsewhere and cannot be read for names in use")
+			g.reportUnread(page.Place(s.Ref), s.Address, "is external and cannot be searched for names in use")
 			g.noteUnread(page.File.Pos(s.At.Start))
 		}
 	}
@@ -244,12 +244,12 @@ func (g *gathering) unreadScripts(page *graph.Page) {
 
 // reportUnread reports that a script cannot be read, and what that means.
 func (g *gathering) reportUnread(at source.Span, cause, problem string) {
-	d := diag.Diagnostic{Code: code.UnreadScript, Severity: diag.Note, Span: at, Cause: cause,
-		Message: "this script " + problem + "; selectors stay that are related to what the pages use",
-		Mend:    "name a copy of it in [purge] evidence and set unread = \"ignore\", or list in keep what else it uses"}
+	d := diag.Diagnostic{Code: code.UnreadableScript, Severity: diag.Note, Span: at, Cause: cause,
+		Message: "this script " + problem + "; selectors related to those in use are kept",
+		Fix:     "add a copy of it to [purge] evidence and set unreadable-scripts = \"ignore\", or list in keep what else it uses"}
 	if g.Settings.Unread == project.IgnoreUnread {
 		d.Message = "this script " + problem
-		d.Mend = "name a copy of it in [purge] evidence, or list in keep what only it uses"
+		d.Fix = "add a copy of it to [purge] evidence, or list in keep what only it uses"
 	}
 	g.report(d)
 }
@@ -268,7 +268,7 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 		f, err := g.files.Text(p)
 		if err != nil {
 			d := g.files.Unreadable(p, err, source.Span{})
-			d.Message += "; it is evidence of what is in use, which cannot be judged without it"
+			d.Message += "; purging needs it as evidence"
 			g.report(d)
 			continue
 		}
@@ -291,7 +291,7 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 	for _, f := range found.Files {
 		found.All.Add(f.Names)
 		for _, at := range f.Names.Unread() {
-			g.reportUnread(source.SpanOf(at, len("eval")), f.File.Name, "makes the code that it runs, which cannot be read for names in use")
+			g.reportUnread(source.SpanOf(at, len("eval")), f.File.Name, "runs generated code, which cannot be searched for names in use")
 			g.noteUnread(at)
 		}
 	}

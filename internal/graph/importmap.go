@@ -32,7 +32,7 @@ type scope struct {
 }
 
 // errMap is an import map that is no JSON object, or whose parts are none.
-var errMap = errors.New("is no import map: expected a JSON object with \"imports\" or \"scopes\", whose values are addresses")
+var errMap = errors.New("is not a valid import map: expected a JSON object with \"imports\" or \"scopes\", with URLs as values")
 
 // AddMap adds an import map, whose relative addresses count from a file. What
 // an earlier one says stays (HTML, section 8.1.5.5).

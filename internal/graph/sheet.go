@@ -63,8 +63,8 @@ func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 	}
 	return []diag.Diagnostic{{
 		Code: code.Charset, Severity: diag.Warning, Span: r.Span(),
-		Message: "the sheet says that it is in the encoding " + name + ", but holds UTF-8 text, as which it is read",
-		Mend:    `write @charset "utf-8"; or leave it out`,
+		Message: "the sheet declares the encoding " + name + ", but is valid UTF-8 and read as such",
+		Fix:     `write @charset "utf-8"; or remove it`,
 	}}
 }
 

@@ -20,31 +20,31 @@ import (
 // Unreadable words the error of reading a file that the source at a span names.
 func (i *Inventory) Unreadable(p source.Path, err error, at source.Span) diag.Diagnostic {
 	show := i.Show(p)
-	d := diag.Diagnostic{Code: code.Unreadable, Severity: diag.Error, Span: at}
+	d := diag.Diagnostic{Code: code.UnreadableFile, Severity: diag.Error, Span: at}
 	var encoding *source.EncodingError
 	switch {
 	case errors.As(err, &encoding):
 		f := encoding.File
 		d.Code = code.NotUTF8
 		d.Message = fmt.Sprintf("%q %v", show, source.ErrNotUTF8)
-		d.Mend = "save it in the encoding UTF-8"
+		d.Fix = "save it as UTF-8"
 		end := source.SpanOf(f.Pos(len(f.Text)), 0)
 		if at.IsValid() {
-			d.Related = []diag.Related{{Span: end, Message: "the first byte that is not UTF-8 follows here"}}
+			d.Related = []diag.Related{{Span: end, Message: "the first invalid byte comes after this"}}
 		} else {
 			d.Span = end
 		}
 	case errors.Is(err, fs.ErrNotExist):
-		d.Code = code.Missing
-		d.Message = fmt.Sprintf("there is no file %q", show)
-		d.Mend = i.Near(p)
+		d.Code = code.MissingFile
+		d.Message = fmt.Sprintf("no such file: %q", show)
+		d.Fix = i.Near(p)
 	case errors.Is(err, fs.ErrPermission):
-		d.Message = fmt.Sprintf("%q may not be read", show)
-		d.Mend = "give yourself the right to read it"
+		d.Message = fmt.Sprintf("no permission to read %q", show)
+		d.Fix = "change its permissions"
 	case errors.Is(err, source.ErrOutside):
-		d.Code = code.Outside
+		d.Code = code.OutsideRoot
 		d.Message = fmt.Sprintf("%q %v", show, source.ErrOutside)
-		d.Mend = "name the folder it lies in as a root in rinzel.toml"
+		d.Fix = "add the folder it is in to [roots] in rinzel.toml"
 	default:
 		d.Message = fmt.Sprintf("%q %v", show, err)
 	}
@@ -56,25 +56,25 @@ func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d
 	d = diag.Diagnostic{Severity: diag.Error, Span: at}
 	switch t.Kind {
 	case graph.Within:
-		d.Code, d.Message = code.BadAddress, "the address is empty"
+		d.Code, d.Message = code.EmptyURL, "empty URL"
 	case graph.Outside:
-		d.Code = code.Outside
+		d.Code = code.OutsideRoot
 		d.Message = fmt.Sprintf("%q leads outside its folder", address)
-		d.Mend = "name the folder it lies in as a root in rinzel.toml, and write \"root:path\""
+		d.Fix = "add the folder it is in to [roots] in rinzel.toml, and write \"root:path\""
 		if inPackage, ok := i.packaged(address); ok {
-			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
+			d.Fix = fmt.Sprintf("sheets of packages are imported with \"package:\": write %q", inPackage)
 		}
 		if strings.TrimSpace(address) == project.PackageRoot+":" {
-			d.Code, d.Message, d.Mend = code.BadAddress, "the address names no package", "write \"package:name\" or \"package:name/sheet.css\""
+			d.Code, d.Message, d.Fix = code.EmptyURL, "missing package name", "write \"package:name\" or \"package:name/sheet.css\""
 		}
 	case graph.NoRoot:
 		d.Code = code.UnknownRoot
-		d.Message = fmt.Sprintf("there is no root %q", t.Root)
-		d.Mend = diag.DidYouMean(t.Root, i.Roots(), "roots are named in [roots] in rinzel.toml")
+		d.Message = fmt.Sprintf("unknown root %q", t.Root)
+		d.Fix = diag.DidYouMean(t.Root, i.Roots(), "roots are set in [roots] in rinzel.toml")
 		if t.Root == project.PackageRoot {
 			_, name, _ := strings.Cut(address, ":")
-			d.Message = fmt.Sprintf("the package %q is not installed: there is no folder node_modules in the source folder or above it", graph.PackageOf(name))
-			d.Mend = "install it first"
+			d.Message = fmt.Sprintf("package %q is not installed: no node_modules folder in the source folder or above it", graph.PackageOf(name))
+			d.Fix = "install the package"
 		}
 	default:
 		return d, false
@@ -86,27 +86,27 @@ func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d
 func (i *Inventory) ExplainPackage(d *diag.Diagnostic, p source.Path, address string) {
 	if !project.IsPackageRoot(p.Root) {
 		if inPackage, ok := i.packaged(address); ok {
-			d.Mend = fmt.Sprintf("sheets of packages are imported by \"package:\": write %q", inPackage)
+			d.Fix = fmt.Sprintf("sheets of packages are imported with \"package:\": write %q", inPackage)
 		}
 		return
 	}
 	name := graph.PackageOf(p.Name)
 	manifest := source.Path{Root: p.Root, Name: path.Join(name, "package.json")}
 	if !i.Exists(manifest) && len(i.Siblings(manifest)) == 0 {
-		d.Message = fmt.Sprintf("the package %q is not installed", name)
-		d.Mend = "install it first"
+		d.Message = fmt.Sprintf("package %q is not installed", name)
+		d.Fix = "install the package"
 		folders := i.Siblings(source.Path{Root: p.Root, Name: name})
 		if near := diag.Nearest(path.Base(name), folders); near != "" {
-			d.Mend = fmt.Sprintf("did you mean %q?", project.PackageRoot+":"+path.Join(path.Dir(name), near))
+			d.Fix = fmt.Sprintf("did you mean %q?", project.PackageRoot+":"+path.Join(path.Dir(name), near))
 		}
 		return
 	}
 	if strings.TrimPrefix(address, project.PackageRoot+":") == name {
-		d.Message = fmt.Sprintf("the package %q does not say which sheet is its main one", name)
-		d.Mend = "name a sheet of it"
+		d.Message = fmt.Sprintf("package %q does not declare a main sheet", name)
+		d.Fix = "import one of its sheets"
 	}
-	if sheets := i.sheetsOfPackage(p.Root, name); len(sheets) > 0 && !strings.HasPrefix(d.Mend, "did you mean") {
-		d.Mend = "its sheets are: " + sheets
+	if sheets := i.sheetsOfPackage(p.Root, name); len(sheets) > 0 && !strings.HasPrefix(d.Fix, "did you mean") {
+		d.Fix = "its sheets are: " + sheets
 	}
 }
 
@@ -151,8 +151,8 @@ func RewordUnclosed(d *diag.Diagnostic, address string) bool {
 	if start == "" {
 		return false
 	}
-	d.Message = fmt.Sprintf("the address that starts with %q goes on into the markup: expected a quote after it", start)
-	d.Mend = fmt.Sprintf("close the quote: \"%s\"", start)
+	d.Message = fmt.Sprintf("unclosed quote after the URL %q: the markup after it is read as part of the URL", start)
+	d.Fix = fmt.Sprintf("add the closing quote: \"%s\"", start)
 	d.Span.End = min(d.Span.End, d.Span.Start.Off+uint32(len(start)))
 	d.Cause = ""
 	return true

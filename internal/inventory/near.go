@@ -38,7 +38,7 @@ func (i *Inventory) findNear(p source.Path) string {
 		near = path.Join(path.Dir(parent.Name), near, name)
 		return fmt.Sprintf("did you mean %q?", i.Show(source.Path{Root: p.Root, Name: near}))
 	}
-	return fmt.Sprintf("there is no folder %q either", i.Show(parent))
+	return fmt.Sprintf("the folder %q does not exist either", i.Show(parent))
 }
 
 // elsewhere returns a file of another folder that has the name of a missing one, or else a name like
@@ -108,7 +108,7 @@ func (i *Inventory) NearGlob(glob string) string {
 		if near := diag.Nearest(ext, slices.Sorted(maps.Keys(kinds))); near != "" {
 			return fmt.Sprintf("did you mean %q?", prefix+strings.TrimSuffix(pattern, ext)+near)
 		}
-		return fmt.Sprintf("no file of the folder ends in %q", ext)
+		return fmt.Sprintf("no file in the folder has the extension %q", ext)
 	}
 	return ""
 }

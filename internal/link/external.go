@@ -38,8 +38,8 @@ func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*Condit
 // ExternalUnderConditions words that the conditions of several imports cannot be said by one.
 func ExternalUnderConditions(r *ast.AtRule) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: r.Span(),
-		Message: "a sheet from elsewhere is imported under conditions of several imports, which one import cannot say together",
-		Mend:    "name the layers, or import it from the outer sheet, with the conditions"}
+		Message: "an external sheet is imported under the conditions of several imports: a single import cannot express them",
+		Fix:     "name the layers, or import it with all conditions from the outer sheet"}
 }
 
 // MayPrecedeExternal reports whether an import from elsewhere may follow a piece in one sheet.

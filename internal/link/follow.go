@@ -18,14 +18,14 @@ import (
 
 func (a *assembler) lateImport(r *ast.AtRule) {
 	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: r.Span(),
-		Message: "this import stands behind a rule, where browsers ignore it",
-		Mend:    "move it to the top of the sheet, above all rules but @charset; @layer statements stand before the first import"})
+		Message: "@import after a rule: browsers ignore it",
+		Fix:     "move it to the top of the sheet; only @charset and @layer statements may come before it"})
 }
 
 func (a *assembler) lateNamespace(n ast.Node) {
 	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: n.Span(),
-		Message: "this namespace stands after a rule, where browsers ignore it, and is left out",
-		Mend:    "move it above all rules, after the imports"})
+		Message: "@namespace after a rule: browsers ignore it, so it is removed",
+		Fix:     "move it to the top of the sheet, after the imports"})
 }
 
 // withMedia returns the prelude of an import with other media queries, which stand at its end.
@@ -48,7 +48,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	imp, ok := graph.ReadImport(prelude)
 	if !ok {
 		a.report(diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: r.Span(),
-			Message: "the import cannot be read: expected an address in quotes or in url(), and behind it perhaps " +
+			Message: "invalid @import: expected a quoted URL or url(), optionally followed by " +
 				"without(\"sheet.css\", selector(\".class\")), only(…), set(--name: value) or replace(value: value)"})
 		return
 	}
@@ -69,7 +69,7 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	if target.Kind == graph.External {
 		if len(imp.Parts) > 0 || own != nil {
 			a.report(diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: imp.At,
-				Message: "a sheet from elsewhere is imported as it is: nothing can be left out of it, set in it or replaced in it"})
+				Message: "without(), only(), set() and replace() cannot be used on an external sheet: it is imported unchanged"})
 			return
 		}
 		here.node.Imports = append(here.node.Imports, &ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
@@ -119,7 +119,7 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
 	d := a.Files.Unreadable(p, err, imp.At)
 	if errors.Is(err, fs.ErrNotExist) {
-		d.Message = fmt.Sprintf("there is no sheet %q", a.Files.Show(p))
+		d.Message = fmt.Sprintf("no such sheet: %q", a.Files.Show(p))
 		a.Files.ExplainPackage(&d, p, imp.Address)
 	}
 	d.Imports = trailOf(here)
@@ -135,11 +135,11 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 			continue
 		}
 		d := diag.Diagnostic{Code: code.ImportCycle, Severity: diag.Error, Span: at,
-			Message: fmt.Sprintf("%q imports itself, by way of %s", a.Files.Show(p), diag.Count(depth-1, "other sheet")),
-			Mend:    "remove one of the imports, or move what both need into a sheet of its own"}
+			Message: fmt.Sprintf("import cycle: %q imports itself through %s", a.Files.Show(p), diag.Count(depth-1, "other sheet")),
+			Fix:     "remove one of the imports, or move the shared part into a sheet of its own"}
 		if depth == 1 {
-			d.Message = fmt.Sprintf("%q imports itself", a.Files.Show(p))
-			d.Mend = "remove the import"
+			d.Message = fmt.Sprintf("import cycle: %q imports itself", a.Files.Show(p))
+			d.Fix = "remove the import"
 		}
 		for w := here; w != v; w = w.from {
 			d.Related = append(d.Related, diag.Related{Span: w.at, Message: "imported here"})
@@ -149,7 +149,7 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 	}
 	if depth >= maxImports {
 		a.report(diag.Diagnostic{Code: code.TooManyImports, Severity: diag.Error, Span: at,
-			Message: fmt.Sprintf("imports lead more than %d sheets deep", maxImports)})
+			Message: fmt.Sprintf("imports are nested deeper than %d sheets", maxImports)})
 		return true
 	}
 	return false

@@ -246,7 +246,7 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 				return nil, false
 			}
 			if t.Kind == graph.External {
-				a.report(diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: "tokens are read from files of the project, not from elsewhere"})
+				a.report(diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: "@tokens cannot read an external file: only files of the project"})
 				return nil, false
 			}
 			return a.readTokens(t.Path, at, here)
@@ -271,11 +271,11 @@ func (a *assembler) readTokens(p source.Path, at source.Span, here *visit) ([]to
 // idleDrops warns of each @drop that dropped nothing.
 func (a *assembler) idleDrops() {
 	for _, d := range a.scope.IdleDrops() {
-		mend := ""
+		fix := ""
 		if d.Near != "" {
-			mend = fmt.Sprintf("did you mean %q?", d.Near)
+			fix = fmt.Sprintf("did you mean %q?", d.Near)
 		}
-		a.report(diag.Diagnostic{Code: code.IdleDrop, Severity: diag.Warning, Span: d.At,
-			Message: fmt.Sprintf("this drops nothing: no %q was set, nor was there a default for it", d.Path), Mend: mend})
+		a.report(diag.Diagnostic{Code: code.UnmatchedDrop, Severity: diag.Warning, Span: d.At,
+			Message: fmt.Sprintf("@drop has no effect: %q was never set and has no default", d.Path), Fix: fix})
 	}
 }

@@ -61,8 +61,8 @@ func badReplace(err error, at source.Span) diag.Diagnostic {
 	if errors.As(err, &problem) {
 		at = problem.At
 	}
-	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "replace() cannot be read: " + err.Error(),
-		Mend: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
+	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "invalid replace(): " + err.Error(),
+		Fix: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
 }
 
 // override returns nodes with the values that the imports leading to v put in place of others. The
@@ -129,25 +129,25 @@ func (o *override) idle() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, g := range o.order {
 		if !g.hit {
-			out = append(out, diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("no sheet that is imported here declares the custom property %q", g.Name),
-				Mend:    diag.DidYouMean(g.Name, slices.Sorted(maps.Keys(o.met)), "")})
+			out = append(out, diag.Diagnostic{Code: code.UnmatchedPart, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("set(): no imported sheet declares the custom property %q", g.Name),
+				Fix:     diag.DidYouMean(g.Name, slices.Sorted(maps.Keys(o.met)), "")})
 		}
 	}
 	for _, r := range o.values {
 		if r.Exceeded() {
 			out = append(out, diag.Diagnostic{Code: code.TooManyValues, Severity: diag.Error, Span: r.At(),
-				Message: fmt.Sprintf("replace() puts more than %d values into the sheets that are imported here", r.Limit)})
+				Message: fmt.Sprintf("replace() adds more than %d values to the imported sheets", r.Limit)})
 			continue
 		}
 		r.Idle(func(p *replace.Pattern, near string) {
-			d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: p.At,
-				Message: fmt.Sprintf("no sheet that is imported here has the value %q", p.Text())}
+			d := diag.Diagnostic{Code: code.UnmatchedPart, Severity: diag.Warning, Span: p.At,
+				Message: fmt.Sprintf("replace(): no imported sheet has the value %q", p.Text())}
 			if p.IsLimited() {
 				d.Message += " there"
 			}
 			if near != "" {
-				d.Mend = fmt.Sprintf("the nearest one is %q; `rinzel repeats` lists all", near)
+				d.Fix = fmt.Sprintf("the nearest one is %q; see all with `rinzel repeats`", near)
 			}
 			out = append(out, d)
 		})

@@ -181,12 +181,12 @@ func (p *parts) idle() []diag.Diagnostic {
 		if p.hits[i] {
 			continue
 		}
-		d := diag.Diagnostic{Code: code.IdlePart, Severity: diag.Warning, Span: pattern.At,
-			Message: fmt.Sprintf("no sheet that is imported here matches %q", pattern.Text)}
+		d := diag.Diagnostic{Code: code.UnmatchedPart, Severity: diag.Warning, Span: pattern.At,
+			Message: fmt.Sprintf("no imported sheet matches %q", pattern.Text)}
 		if pattern.Selector {
-			d.Message = fmt.Sprintf("no selector that is imported here matches %q", pattern.Text)
+			d.Message = fmt.Sprintf("no imported selector matches %q", pattern.Text)
 		} else {
-			d.Mend = diag.DidYouMean(pattern.Text, p.seen, "")
+			d.Fix = diag.DidYouMean(pattern.Text, p.seen, "")
 		}
 		out = append(out, d)
 	}

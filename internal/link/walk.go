@@ -31,7 +31,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		if !a.full {
 			a.full = true
 			a.report(diag.Diagnostic{Code: code.TooManyImports, Severity: diag.Error, Span: here.at,
-				Message: fmt.Sprintf("the imports reach more than %d sheets, each counted as often as it is imported", maxPieces)})
+				Message: fmt.Sprintf("imports load more than %d sheets, each counted as often as it is imported", maxPieces)})
 		}
 		return
 	}

@@ -32,9 +32,9 @@ func (s *Scripts) merged(mods []*Module) *Module {
 			case i < 0:
 				all.Requests = append(slices.Clip(all.Requests), r)
 			case all.Requests[i].Path != r.Path && r.IsSheet():
-				s.Report(diag.Diagnostic{Code: code.TwoMeanings, Severity: diag.Error, Span: r.Place,
-					Message: fmt.Sprintf("%q is %q by the import map of one page and %q by that of another", r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
-					Mend:    "have both import maps name the same sheet"})
+				s.Report(diag.Diagnostic{Code: code.ImportMapConflict, Severity: diag.Error, Span: r.Place,
+					Message: fmt.Sprintf("conflicting import maps: %q resolves to %q on one page and to %q on another", r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
+					Fix:     "use the same URL in both import maps"})
 			}
 		}
 	}

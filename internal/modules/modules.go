@@ -211,7 +211,7 @@ func (g *group) request(imp script.Import, from source.Path, at source.Span) (r 
 		return r, false
 	case t.Kind == graph.External && unreadable:
 		g.Report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: at,
-			Message: "a sheet from elsewhere cannot be imported by a script", Mend: "link it from the page"})
+			Message: "a script cannot import an external sheet", Fix: "link it from the page"})
 		return r, false
 	case t.Kind == graph.External:
 		return r, false
@@ -226,8 +226,8 @@ func (g *group) request(imp script.Import, from source.Path, at source.Span) (r 
 	r = Request{Import: imp, Place: at, Path: t.Path, Use: useOf(imp, styles, t.Path)}
 	if unreadable && imp.Binds {
 		g.Report(diag.Diagnostic{Code: code.NamedStyleImport, Severity: diag.Error, Span: at,
-			Message: "this import gives a name to a sheet without saying that it is one",
-			Mend:    `write with { type: "css" } behind it to get the sheet as an object, or import it without a name to have it style the page`})
+			Message: "import of a sheet with a name, but without type: \"css\"",
+			Fix:     `add with { type: "css" } to get the sheet as an object, or import it without a name to apply it to the page`})
 		return r, false
 	}
 	return r, g.isThere(r)
@@ -268,12 +268,12 @@ func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, ba
 // bareImport words an import of a name that means nothing to a browser.
 func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
-		Message: fmt.Sprintf("browsers do not know where %q is: no import map of the page gives it an address", imp.Specifier),
-		Mend:    `write "./" before a path that counts from this script, or name it in an import map`}
+		Message: fmt.Sprintf("unresolved import %q: no import map of the page has it", imp.Specifier),
+		Fix:     `add "./" if it is a path relative to this script, or add it to an import map`}
 	if graph.IsStyle(imp) {
 		d.Severity = diag.Error
-		d.Message = fmt.Sprintf("%q is no path: one that counts from this script starts with \"./\"", imp.Specifier)
-		d.Mend = fmt.Sprintf("write %q, or %q for the sheet of an installed package", "./"+imp.Specifier, "package:"+imp.Specifier)
+		d.Message = fmt.Sprintf("unresolved import %q: a path relative to this script starts with \"./\"", imp.Specifier)
+		d.Fix = fmt.Sprintf("write %q, or %q for a sheet of an installed package", "./"+imp.Specifier, "package:"+imp.Specifier)
 	}
 	return d
 }
@@ -283,11 +283,11 @@ func (g *group) isThere(r Request) bool {
 	if g.Files.Exists(r.Path) {
 		return true
 	}
-	d := diag.Diagnostic{Code: code.Missing, Severity: diag.Error, Span: r.Place, Mend: g.Files.Near(r.Path), Cause: r.Path.String(),
-		Message: fmt.Sprintf("the script imports a sheet %q that does not exist", g.Files.Show(r.Path))}
+	d := diag.Diagnostic{Code: code.MissingFile, Severity: diag.Error, Span: r.Place, Fix: g.Files.Near(r.Path), Cause: r.Path.String(),
+		Message: fmt.Sprintf("no such sheet: %q, imported by the script", g.Files.Show(r.Path))}
 	if !r.IsSheet() {
 		d.Code, d.Severity = code.MissingScript, diag.Warning
-		d.Message = fmt.Sprintf("the script names a file %q that does not exist", g.Files.Show(r.Path))
+		d.Message = fmt.Sprintf("no such file: %q, named by the script", g.Files.Show(r.Path))
 	} else {
 		g.Files.ExplainPackage(&d, r.Path, r.Path.String())
 	}
@@ -435,7 +435,7 @@ func (s *Scripts) Program(p *graph.Page) *Program {
 		}
 		if !s.Files.Exists(t.Path) && !graph.IsTemplate(tag.Address) {
 			d := diag.Diagnostic{Code: code.MissingScript, Severity: diag.Warning, Span: at,
-				Message: fmt.Sprintf("the page loads a script %q that does not exist", s.Files.Show(t.Path)), Mend: s.Files.Near(t.Path), Cause: t.Path.String()}
+				Message: fmt.Sprintf("no such script: %q, loaded by the page", s.Files.Show(t.Path)), Fix: s.Files.Near(t.Path), Cause: t.Path.String()}
 			inventory.RewordUnclosed(&d, tag.Address)
 			g.Report(d)
 			continue
@@ -481,8 +481,8 @@ func (s *Scripts) checkClassic(tag graph.Script, mod *Module, at source.Span) {
 	}
 	imp := mod.File.Imports[i]
 	s.Report(diag.Diagnostic{Code: code.ClassicImport, Severity: diag.Warning, Span: at,
-		Message: "browsers do not run this script: it imports others, and is not loaded as a module",
-		Mend:    `write type="module" in its script element`,
+		Message: "the script uses import but is not loaded as a module: browsers do not run it",
+		Fix:     `add type="module" to its script element`,
 		Related: []diag.Related{{Span: mod.File.File.Pos(imp.At.Start).To(uint32(imp.At.End)), Message: "imported here"}}})
 }
 

@@ -19,7 +19,7 @@ func New(list []string, s *Settings) (*Chain, error) {
 	for _, name := range list {
 		row, ok := Find(name)
 		if !ok {
-			return nil, fmt.Errorf("there is no step %q", name)
+			return nil, fmt.Errorf("unknown step %q", name)
 		}
 		runner, err := row.New(s)
 		if err != nil {

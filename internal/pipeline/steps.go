@@ -80,21 +80,21 @@ type Settings struct {
 var Steps = []Step{
 	{
 		Name: compose.Name, On: OnSheet, Takes: SheetLanguage, Gives: CSS, ByDefault: true,
-		Does:    "finishes what is known at build time: constants, loops, mixins, calculations, colours",
+		Does:    "evaluates what is known at build time: constants, loops, mixins, calculations, colours",
 		Changes: Declarations | Selectors | Rules,
 		Before:  []Order{{lower.Name, "a constant may stand in a nested rule"}, {prefix.Name, "a constant may decide which value a property has"}},
 		New:     func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
 	},
 	{
 		Name: lower.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
-		Does:    "rewrites syntax that a target lacks: nested rules, media ranges, colours, selectors, properties and values that came later",
+		Does:    "rewrites syntax that a target does not support: nested rules, media ranges, colours, selectors, newer properties and values",
 		Changes: Declarations | Selectors | Rules | Queries,
 		Before:  []Order{{prefix.Name, "a nested rule may hold what needs a prefix"}},
 		New:     func(s *Settings) (step.Runner, error) { return lower.NewStep(s.Lower), nil },
 	},
 	{
 		Name: prefix.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
-		Does:    "adds the vendor prefixes that a target needs to properties, values, rules and selectors, drops those that none needs",
+		Does:    "adds the vendor prefixes that the targets need to properties, values, rules and selectors, and removes those that no target needs",
 		Changes: Declarations | Selectors | Rules,
 		New:     func(s *Settings) (step.Runner, error) { return prefix.New(s.Prefix), nil },
 	},
@@ -102,12 +102,12 @@ var Steps = []Step{
 		Name: purge.Name, Heeds: true, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true, NeedsSite: true,
 		Does:    "removes the rules that no page or script uses",
 		Changes: Declarations | Selectors | Rules,
-		Before:  []Order{{minify.Name, "what is removed need not be made small"}},
+		Before:  []Order{{minify.Name, "minifying rules that are then removed is wasted work"}},
 		New:     func(s *Settings) (step.Runner, error) { return purge.NewStep(s.Purge), nil },
 	},
 	{
 		Name: minify.Name, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true,
-		Does:    "writes the smallest text with the same meaning",
+		Does:    "writes the shortest text with the same meaning",
 		Changes: Declarations | Selectors | Rules | Layout,
 		New:     func(*Settings) (step.Runner, error) { return minify.Step{}, nil },
 	},
@@ -176,7 +176,7 @@ func OnlySite(list []string) []string {
 type Problem struct {
 	Index   int // of the step in the list
 	Message string
-	Mend    string
+	Fix     string
 }
 
 // Check checks the steps of a chain or a finish: each is known, works on what
@@ -188,14 +188,14 @@ func Check(list []string, on Stage) []Problem {
 		s, ok := Find(name)
 		switch {
 		case !ok:
-			mend := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
-			problems = append(problems, Problem{i, fmt.Sprintf("there is no step %q", name), mend})
+			fix := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
+			problems = append(problems, Problem{i, fmt.Sprintf("unknown step %q", name), fix})
 		case s.On != on:
 			place := map[Stage]string{OnSheet: "a chain", OnBundle: "finish"}[s.On]
 			problems = append(problems, Problem{i,
-				fmt.Sprintf("the step %q works on a %s, not on a %s", name, s.On, on), "put it into " + place})
+				fmt.Sprintf("step %q works on a %s, not on a %s", name, s.On, on), "put it into " + place})
 		case seen[name]:
-			problems = append(problems, Problem{i, fmt.Sprintf("the step %q stands here a second time", name), "remove it"})
+			problems = append(problems, Problem{i, fmt.Sprintf("step %q is listed twice", name), "remove it"})
 		default:
 			problems = append(problems, misplaced(i, s, seen)...)
 		}
@@ -209,8 +209,8 @@ func misplaced(i int, s Step, seen map[string]bool) []Problem {
 	for _, o := range s.Before {
 		if seen[o.Then] {
 			return []Problem{{i,
-				fmt.Sprintf("the step %q stands behind %q: %s", s.Name, o.Then, o.Why),
-				fmt.Sprintf("write %q before %q", s.Name, o.Then)}}
+				fmt.Sprintf("step %q must come before %q: %s", s.Name, o.Then, o.Why),
+				fmt.Sprintf("move %q before %q", s.Name, o.Then)}}
 		}
 	}
 	return nil

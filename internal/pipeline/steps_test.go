@@ -36,13 +36,13 @@ func TestCheck(t *testing.T) {
 	}{
 		{nil, OnSheet, "[]"},
 		{[]string{"prefix"}, OnSheet, "[]"},
-		{[]string{"compsoe"}, OnSheet, `[{0 there is no step "compsoe" did you mean "compose"?}]`},
-		{[]string{"shrink"}, OnBundle, `[{0 there is no step "shrink" the steps are purge, minify}]`},
-		{[]string{"compose", "minify"}, OnSheet, `[{1 the step "minify" works on a bundle, not on a sheet put it into finish}]`},
-		{[]string{"lower"}, OnBundle, `[{0 the step "lower" works on a sheet, not on a bundle put it into a chain}]`},
-		{[]string{"lower", "compose"}, OnSheet, `[{1 the step "compose" stands behind "lower": a constant may stand in a nested rule write "compose" before "lower"}]`},
-		{[]string{"minify", "purge"}, OnBundle, `[{1 the step "purge" stands behind "minify": what is removed need not be made small write "purge" before "minify"}]`},
-		{[]string{"minify", "minify"}, OnBundle, `[{1 the step "minify" stands here a second time remove it}]`},
+		{[]string{"compsoe"}, OnSheet, `[{0 unknown step "compsoe" did you mean "compose"?}]`},
+		{[]string{"shrink"}, OnBundle, `[{0 unknown step "shrink" the steps are purge, minify}]`},
+		{[]string{"compose", "minify"}, OnSheet, `[{1 step "minify" works on a bundle, not on a sheet put it into finish}]`},
+		{[]string{"lower"}, OnBundle, `[{0 step "lower" works on a sheet, not on a bundle put it into a chain}]`},
+		{[]string{"lower", "compose"}, OnSheet, `[{1 step "compose" must come before "lower": a constant may stand in a nested rule move "compose" before "lower"}]`},
+		{[]string{"minify", "purge"}, OnBundle, `[{1 step "purge" must come before "minify": minifying rules that are then removed is wasted work move "purge" before "minify"}]`},
+		{[]string{"minify", "minify"}, OnBundle, `[{1 step "minify" is listed twice remove it}]`},
 	}
 	for _, test := range tests {
 		if got := fmt.Sprint(Check(test.names, test.on)); got != test.want {

@@ -58,8 +58,8 @@ func FileFor(pattern, name string) string {
 
 type fileSplit struct {
 	Shared     *int    `toml:"shared"`
-	Least      *int    `toml:"least"`
-	Within     *int    `toml:"within-page"`
+	Least      *int    `toml:"min-bytes"`
+	Within     *int    `toml:"inline"`
 	PageFile   *string `toml:"page-file"`
 	SharedFile *string `toml:"shared-file"`
 }
@@ -73,17 +73,17 @@ type fileBundle struct {
 func (r *reader) split(s *Settings, raw fileSplit) {
 	if n := raw.Shared; n != nil {
 		if s.Split.Shared = *n; *n < 0 || *n == 1 {
-			r.fail(r.places.value("split", "shared"), fmt.Sprintf("shared is 2 or more, or 0 to share nothing; found %d", *n), "2 shares what two pages reach, or more")
+			r.fail(r.places.value("split", "shared"), fmt.Sprintf("shared must be 2 or more, or 0 to share nothing, got %d", *n), "2 shares sheets used by two or more pages")
 		}
 	}
 	if n := raw.Least; n != nil {
 		if s.Split.Least = *n; *n < 0 {
-			r.fail(r.places.value("split", "least"), fmt.Sprintf("least is a number of bytes; found %d", *n), "")
+			r.fail(r.places.value("split", "min-bytes"), fmt.Sprintf("min-bytes must be a number of bytes, got %d", *n), "")
 		}
 	}
 	if n := raw.Within; n != nil {
 		if s.Split.Within = *n; *n < 0 {
-			r.fail(r.places.value("split", "within-page"), fmt.Sprintf("within-page is a number of bytes; found %d", *n), "")
+			r.fail(r.places.value("split", "inline"), fmt.Sprintf("inline must be a number of bytes, got %d", *n), "")
 		}
 	}
 	s.Split.PageFile = r.pattern(raw.PageFile, "", true, "split", "page-file")
@@ -99,15 +99,15 @@ func (r *reader) pattern(raw *string, otherwise string, each bool, key ...string
 	plain := strings.NewReplacer("{path}", "x", "{name}", "x").Replace(*raw)
 	switch {
 	case strings.ContainsAny(plain, "{}"), !each && plain != *raw:
-		mend := "{path} stands for a path without its extension, {name} for the last part of it"
+		fix := "{path} is the path without the extension, {name} its last part"
 		if !each {
-			mend = "it is one file, so no part of its name is left open"
+			fix = "shared-file is one file and takes no placeholder"
 		}
-		r.fail(r.places.value(key...), fmt.Sprintf("the name %q cannot be filled in", *raw), mend)
+		r.fail(r.places.value(key...), fmt.Sprintf("unknown placeholder in %q", *raw), fix)
 	case each && len(key) == 2 && plain == *raw:
-		r.fail(r.places.value(key...), fmt.Sprintf("all pages would have the one file %q", *raw), "write {path} where the path of the page belongs")
+		r.fail(r.places.value(key...), fmt.Sprintf("all pages would use the same file %q", *raw), "add {path}, the path of the page")
 	case !fs.ValidPath(plain) || path.Clean(plain) != plain || !strings.EqualFold(path.Ext(plain), ".css") || strings.HasPrefix(plain, "."):
-		r.fail(r.places.value(key...), fmt.Sprintf("%q is no path of a sheet in the output folder", *raw), `write it as "css/main.css", without "./" and "../"`)
+		r.fail(r.places.value(key...), fmt.Sprintf("%q is not a valid path of a sheet in the output folder", *raw), `write it like "css/main.css", without "./" and "../"`)
 	default:
 		return *raw
 	}
@@ -121,15 +121,15 @@ func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 		b := Bundle{Name: name, From: from.From}
 		b.File = r.pattern(from.File, name+".css", true, "bundles", name, "file")
 		if len(b.From) == 0 && !r.unfit["bundles."+name+".from"] && !r.unfit["bundles."+name] {
-			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("the bundle %q is made from nothing", name), `from lists sheets and scripts: from = ["css/main.css"]`)
+			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("bundle %q has no sources", name), `list sheets and scripts: from = ["css/main.css"]`)
 		}
 		if !fs.ValidPath(b.File) {
-			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("%q is no name of a file", name), `write file = "css/main.css"`)
+			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("%q is not a file name", name), `write file = "css/main.css"`)
 		}
 		for i, glob := range b.From {
 			b.At = append(b.At, r.places.element(i, "bundles", name, "from"))
 			if _, glob := SplitRoot(glob); !doublestar.ValidatePattern(glob) {
-				r.fail(b.At[i], fmt.Sprintf("the glob %q cannot be read", glob), "")
+				r.fail(b.At[i], fmt.Sprintf("invalid glob %q", glob), "")
 			}
 		}
 		s.Bundles = append(s.Bundles, b)

@@ -111,7 +111,7 @@ func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 		return []diag.Diagnostic{{Code: code.BadSettings, Severity: diag.Error, Span: encoding.File.Whole(),
 			Message: "the settings file " + source.ErrNotUTF8.Error()}}, nil
 	case errors.Is(err, source.ErrOutside):
-		return nil, fmt.Errorf("the settings file %s is a link that leads out of its folder: put a copy of the file here, or name the file itself with --settings", filepath.Join(p.Dir, name))
+		return nil, fmt.Errorf("settings file %s is a link that leads out of its folder: copy the file, or use --settings with the path of the file itself", filepath.Join(p.Dir, name))
 	case err != nil:
 		return nil, fmt.Errorf("settings file %s: %w", filepath.Join(p.Dir, name), err)
 	}
@@ -132,7 +132,7 @@ func (p *Project) openFolders() []diag.Diagnostic {
 			if name != "" {
 				what = fmt.Sprintf("the folder of the root %q", name)
 			}
-			diags = append(diags, p.about(key, fmt.Sprintf("%s, %q, cannot be opened: %s", what, dir, reason(err)), ""))
+			diags = append(diags, p.about(key, fmt.Sprintf("cannot open %s %q: %s", what, dir, reason(err)), ""))
 			return
 		}
 		p.closers = append(p.closers, closer)
@@ -155,8 +155,8 @@ func reason(err error) string {
 }
 
 // about returns an error about a key of the settings.
-func (p *Project) about(key, message, mend string) diag.Diagnostic {
-	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Message: message, Mend: mend}
+func (p *Project) about(key, message, fix string) diag.Diagnostic {
+	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Message: message, Fix: fix}
 	if p.Settings.File != "" {
 		if f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: path.Base(p.Settings.File)}); err == nil {
 			places := placesOf(f)
@@ -172,8 +172,8 @@ func (p *Project) checkOutput() []diag.Diagnostic {
 	check := func(what, dir string) {
 		if holds(p.Output, p.onDisk(dir)) {
 			diags = append(diags, p.about("output",
-				fmt.Sprintf("the output folder %q holds %s %q", filepath.ToSlash(p.Output), what, dir),
-				"name a folder of its own, such as \"public\", in which nothing else lies"))
+				fmt.Sprintf("the output folder %q contains %s %q", filepath.ToSlash(p.Output), what, dir),
+				"use a separate folder, such as \"public\""))
 		}
 	}
 	check("the source folder", p.Settings.Source)

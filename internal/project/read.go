@@ -52,7 +52,7 @@ type fileSettings struct {
 
 type fileLimits struct {
 	Values *int `toml:"values"`
-	Turns  *int `toml:"turns"`
+	Turns  *int `toml:"iterations"`
 	Calls  *int `toml:"calls"`
 }
 
@@ -89,12 +89,12 @@ type filePrefix struct {
 type filePurge struct {
 	Evidence []string `toml:"evidence"`
 	Keep     []string `toml:"keep"`
-	Most     *int     `toml:"most"`
+	Most     *int     `toml:"max-removed"`
 
 	Properties bool `toml:"properties"`
 	Structure  bool `toml:"structure"`
 
-	Unread *string `toml:"unread"`
+	Unread *string `toml:"unreadable-scripts"`
 }
 
 type fileCheck struct {
@@ -111,14 +111,14 @@ var knownKeys = map[string][]string{
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
-	"purge":          {"evidence", "keep", "most", "properties", "structure", "unread"},
+	"purge":          {"evidence", "keep", "max-removed", "properties", "structure", "unreadable-scripts"},
 	"assets":         {"inline"},
-	"split":          {"shared", "least", "within-page", "page-file", "shared-file"},
+	"split":          {"shared", "min-bytes", "inline", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
-	"limits":         {"values", "turns", "calls"},
+	"limits":         {"values", "iterations", "calls"},
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
 
@@ -130,12 +130,12 @@ const maxSettings = 1 << 20
 func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	r := &reader{file: f, unfit: make(map[string]bool)}
 	if len(f.Text) > maxSettings {
-		r.fail(source.SpanOf(f.Pos(0), 1), fmt.Sprintf("the settings are longer than %d kB", maxSettings>>10), "")
+		r.fail(source.SpanOf(f.Pos(0), 1), fmt.Sprintf("the settings file is larger than %d kB", maxSettings>>10), "")
 		return nil, r.diags
 	}
 	r.places = placesOf(f)
 	if r.places.deep.IsValid() {
-		r.fail(r.places.deep, fmt.Sprintf("the key has more than %d parts", maxKeyParts), "")
+		r.fail(r.places.deep, fmt.Sprintf("key has more than %d parts", maxKeyParts), "")
 		return nil, r.diags
 	}
 	raw, ok := r.decode(f.Text)
@@ -157,9 +157,9 @@ type reader struct {
 	unfit  map[string]bool // paths of values that have the wrong type, and of tables with unknown keys, which was reported
 }
 
-func (r *reader) fail(at source.Span, message, mend string) {
+func (r *reader) fail(at source.Span, message, fix string) {
 	r.diags = append(r.diags, diag.Diagnostic{
-		Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Mend: mend,
+		Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix,
 	})
 }
 
@@ -179,7 +179,7 @@ func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
 func (r *reader) refuse(err error) {
 	var wrong *toml.DecodeError
 	if !errors.As(err, &wrong) {
-		r.fail(r.file.Whole(), "the settings cannot be read: "+err.Error(), "")
+		r.fail(r.file.Whole(), "invalid settings: "+err.Error(), "")
 		return
 	}
 	line, column := wrong.Position()
@@ -211,12 +211,12 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 	if len(key) > 1 {
 		where = "[" + abridged(strings.Join(key[:len(key)-1], ".")) + "]"
 	}
-	mend := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
+	fix := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
 	if misplaced(strings.Join(key, ".")) {
-		mend = aboveTables
+		fix = aboveTables
 	}
 	r.unfit[strings.Join(key[:len(key)-1], ".")] = true
-	r.fail(at, fmt.Sprintf("there is no key %q in %s", abridged(name), where), mend)
+	r.fail(at, fmt.Sprintf("unknown key %q in %s", abridged(name), where), fix)
 }
 
 // fill puts what the file says in place of the defaults.
@@ -243,7 +243,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.split(s, raw.Split)
 	if n := raw.Assets.Inline; n != nil {
 		if s.Inline = *n; *n < 0 || *n > mostInline {
-			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline is a number of bytes up to %d; found %d", mostInline, *n), "")
+			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline must be a number of bytes from 0 to %d, got %d", mostInline, *n), "")
 		}
 	}
 	r.bundles(s, raw.Bundles)
@@ -255,7 +255,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.constants(s, raw.Constants, nil)
 	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
-	r.limit(&s.Limits.Turns, raw.Limits.Turns, "turns", 1_000_000_000)
+	r.limit(&s.Limits.Turns, raw.Limits.Turns, "iterations", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
 }
 
@@ -263,17 +263,17 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 func (r *reader) purge(s *Settings, raw *fileSettings) {
 	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, Unread: KeepRelated}
 	if raw.Purge.Unread != nil {
-		s.Purge.Unread = Unread(r.word(*raw.Purge.Unread, []string{"purge", "unread"}, string(KeepRelated), string(IgnoreUnread)))
+		s.Purge.Unread = Unread(r.word(*raw.Purge.Unread, []string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnread)))
 	}
 	if n := raw.Purge.Most; n != nil {
 		if s.Purge.Most = *n; *n < 1 || *n > 100 {
-			r.fail(r.places.value("purge", "most"), fmt.Sprintf("most is a percentage from 1 to 100; found %d", *n), "")
+			r.fail(r.places.value("purge", "max-removed"), fmt.Sprintf("max-removed must be a percentage from 1 to 100, got %d", *n), "")
 		}
 	}
 	for i, glob := range s.Purge.Evidence {
 		s.Purge.EvidenceAt = append(s.Purge.EvidenceAt, r.places.element(i, "purge", "evidence"))
 		if !doublestar.ValidatePattern(glob) {
-			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("the glob %q cannot be read", glob), "")
+			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("invalid glob %q", glob), "")
 		}
 	}
 	for i := range s.Purge.Keep {
@@ -286,7 +286,7 @@ func (r *reader) globs(list []string, key string) (out []Glob) {
 	for i, pattern := range list {
 		at := r.places.element(i, key)
 		if _, rest := SplitRoot(pattern); rest == "" || !doublestar.ValidatePattern(rest) {
-			r.fail(at, fmt.Sprintf("the pattern %q in %s cannot be read", pattern, key), `expected a path or a glob such as "old/**"`)
+			r.fail(at, fmt.Sprintf("invalid pattern %q in %s", pattern, key), `expected a path or a glob such as "old/**"`)
 			continue
 		}
 		out = append(out, Glob{pattern, at})
@@ -311,7 +311,7 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 	for _, name := range slices.Sorted(maps.Keys(raw.Levels)) {
 		key := []string{"check", "levels", name}
 		if !slices.Contains(codes, name) {
-			r.fail(r.places.key(key), fmt.Sprintf("no check is called %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
+			r.fail(r.places.key(key), fmt.Sprintf("unknown check %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
 			continue
 		}
 		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
@@ -327,7 +327,7 @@ func (r *reader) lower(s *Settings, raw fileLower) {
 	for i, name := range raw.AsIs {
 		features := browsers.Find(name)
 		if len(features) == 0 {
-			r.fail(r.places.element(i, "lower", "as-is"), fmt.Sprintf("there are no facts about a feature %q", name), "name one as \"rinzel targets --why\" does: \"nesting\", \"range_syntax\", \"oklch\"")
+			r.fail(r.places.element(i, "lower", "as-is"), fmt.Sprintf("no data about the feature %q", name), "use a name that \"rinzel targets --why\" knows: \"nesting\", \"range_syntax\", \"oklch\"")
 		}
 		for _, f := range features {
 			s.Lower.AsIs[f] = true
@@ -343,7 +343,7 @@ func (r *reader) prefix(s *Settings, raw filePrefix) {
 			_, bare, _ = strings.Cut(rest, "-")
 		}
 		if bare != strings.ToLower(bare) || len(browsers.Find(bare)) == 0 {
-			r.fail(r.places.element(i, "prefix", "as-is"), fmt.Sprintf("%q names nothing that could have a prefix", name), "name a property, a value, a function, \"@keyframes\", or a selector with its colons")
+			r.fail(r.places.element(i, "prefix", "as-is"), fmt.Sprintf("nothing called %q can have a prefix", name), "use a property, a value, a function, \"@keyframes\", or a selector with its colons")
 		}
 	}
 	s.Prefix.AsIs = raw.AsIs
@@ -358,7 +358,7 @@ func (r *reader) limit(to, from *int, key string, most int) {
 		return
 	}
 	if *from < 1 || *from > most {
-		r.fail(r.places.value("limits", key), fmt.Sprintf("%s is a whole number from 1 to %d; found %d", key, most, *from), "")
+		r.fail(r.places.value("limits", key), fmt.Sprintf("%s must be an integer from 1 to %d, got %d", key, most, *from), "")
 		return
 	}
 	*to = *from
@@ -370,9 +370,9 @@ func (r *reader) tokens(s *Settings, names []string) {
 		at := r.places.element(i, "tokens")
 		switch _, known := s.Roots[root]; {
 		case root != "" && !known:
-			r.fail(at, fmt.Sprintf("there is no root %q", root), nearRoot(root, s.Roots))
+			r.fail(at, fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
 		case rest == "":
-			r.fail(at, "the name of a token file is empty", "")
+			r.fail(at, "empty name of a token file", "")
 		default:
 			s.Tokens = append(s.Tokens, TokenSource{name, at})
 		}
@@ -385,7 +385,7 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		key := append(slices.Clip(path), name)
 		where := append([]string{"constants"}, key...)
 		if name == "" || strings.ContainsAny(name, ". ") {
-			r.fail(r.places.key(where), fmt.Sprintf("%q cannot name a constant", name), "a name holds no dot and no white space")
+			r.fail(r.places.key(where), fmt.Sprintf("%q is not a valid constant name", name), "a name must not contain dots or white space")
 			continue
 		}
 		if group, ok := table[name].(map[string]any); ok {
@@ -394,7 +394,7 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		}
 		text, ok := constantText(table[name])
 		if !ok {
-			r.fail(r.places.value(where...), fmt.Sprintf("the constant %q is text, a number, a list of them, or a table", strings.Join(key, ".")), "")
+			r.fail(r.places.value(where...), fmt.Sprintf("constant %q must be a string, a number, a list of them, or a table", strings.Join(key, ".")), "")
 			continue
 		}
 		s.Constants = append(s.Constants, Constant{key, text, r.places.value(where...)})
@@ -429,7 +429,7 @@ func (r *reader) folder(to, from *string, key string) {
 		return
 	}
 	if *from == "" {
-		r.fail(r.places.value(key), fmt.Sprintf("%s names no folder", key), `"." is the folder of the settings`)
+		r.fail(r.places.value(key), fmt.Sprintf("%s is empty: expected a folder", key), `"." is the folder of the settings file`)
 		return
 	}
 	*to = path.Clean(strings.ReplaceAll(*from, `\`, "/"))
@@ -437,7 +437,7 @@ func (r *reader) folder(to, from *string, key string) {
 
 func (r *reader) base(base string) string {
 	if !strings.HasPrefix(base, "/") || strings.ContainsAny(base, "?#\\") {
-		r.fail(r.places.value("base"), fmt.Sprintf("base is the path of a URL: expected one that starts with /, found %q", base), "")
+		r.fail(r.places.value("base"), fmt.Sprintf("base must be a URL path that starts with /, got %q", base), "")
 		return "/"
 	}
 	return strings.TrimSuffix(path.Clean(base), "/") + "/"
@@ -446,12 +446,12 @@ func (r *reader) base(base string) string {
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
 		if name == PackageRoot {
-			r.fail(r.places.key([]string{"roots", name}), fmt.Sprintf("the root %q is that of installed packages", name), "choose another name")
+			r.fail(r.places.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name), "use another name")
 			continue
 		}
 		if !validRoot(name) {
 			r.fail(r.places.key([]string{"roots", name}),
-				fmt.Sprintf("%q cannot name a root", name), "use letters, digits and hyphens, and no scheme of URLs")
+				fmt.Sprintf("%q is not a valid root name", name), "use letters, digits and hyphens, but no URL scheme")
 			continue
 		}
 		s.Roots[name] = path.Clean(strings.ReplaceAll(roots[name], `\`, "/"))
@@ -497,12 +497,12 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 	}
 	if raw.Share == nil && raw.Recent == nil && len(raw.Floor) == 0 {
 		if len(raw.Without) > 0 {
-			r.fail(r.places.key(key("without")), "without leaves out of what share, recent or floor select, and there is none of them", "")
+			r.fail(r.places.key(key("without")), "without excludes from the versions of share, recent and floor, but none of these is set", "")
 		}
 		return t, false
 	}
 	if t = q.Targets(); t.Empty() && len(r.diags) == 0 {
-		r.fail(r.places.key(table), "this selects no browser at all", "")
+		r.fail(r.places.key(table), "no browser version selected", "")
 	}
 	return t, true
 }
@@ -511,12 +511,12 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...string) []string) {
 	if raw.Share != nil {
 		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
-			r.fail(r.places.value(key("share")...), fmt.Sprintf("share is a percentage above 0; found %v", q.Share), "0.5 selects the versions that half a percent of the world uses, or more")
+			r.fail(r.places.value(key("share")...), fmt.Sprintf("share must be a percentage above 0, got %v", q.Share), "0.5 selects versions with at least 0.5% of world use")
 		}
 	}
 	if raw.Recent != nil {
 		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
-			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent is a whole number from 1 to 1000; found %d", q.Recent), "2 selects the two newest versions of each browser")
+			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent must be an integer from 1 to 1000, got %d", q.Recent), "2 selects the two newest versions of each browser")
 		}
 	}
 }
@@ -533,7 +533,7 @@ func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok 
 		return v, false
 	}
 	if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
-		r.fail(r.places.value(key...), fmt.Sprintf("there is no version %v of %s, and will not be for long: the newest that is known is %v", v, name, newest), "")
+		r.fail(r.places.value(key...), fmt.Sprintf("unknown version %v of %s: the newest known version is %v", v, name, newest), "")
 		return v, false
 	}
 	return v, true
@@ -543,8 +543,8 @@ func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok 
 func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bool) {
 	name, version, hasVersion := strings.Cut(text, " ")
 	if !slices.Contains(browsers.Names, name) {
-		mend := diag.DidYouMean(name, browsers.Names, "the browsers are "+strings.Join(browsers.Names, ", "))
-		r.fail(at, fmt.Sprintf("there is no browser %q", name), mend)
+		fix := diag.DidYouMean(name, browsers.Names, "the browsers are "+strings.Join(browsers.Names, ", "))
+		r.fail(at, fmt.Sprintf("unknown browser %q", name), fix)
 		return w, false
 	}
 	w.Browser = name
@@ -564,24 +564,24 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 		return
 	}
 	if c.Match == "" {
-		r.fail(r.places.nth(i, "chain"), "the chain has no match: expected a glob that says for which sheets it is", `match = "**/*.css"`)
+		r.fail(r.places.nth(i, "chain"), "chain without match: expected a glob of its sheets", `match = "**/*.css"`)
 		return
 	}
 	root, glob := SplitRoot(c.Match)
 	if !doublestar.ValidatePattern(glob) {
-		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("the glob %q cannot be read", c.Match), "")
+		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("invalid glob %q", c.Match), "")
 	}
 	if _, ok := s.Roots[root]; !ok && root != "" {
-		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("there is no root %q", root), nearRoot(root, s.Roots))
+		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
 	}
 	for _, p := range pipeline.Check(c.Steps, pipeline.OnSheet) {
-		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Mend)
+		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Fix)
 	}
 	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.places.nth(i, "chain", "match")})
 }
 
 func nearRoot(name string, roots map[string]string) string {
-	return diag.DidYouMean(name, slices.Sorted(maps.Keys(roots)), "roots are named in [roots]")
+	return diag.DidYouMean(name, slices.Sorted(maps.Keys(roots)), "roots are set in [roots]")
 }
 
 // SplitRoot splits "root:rest". root is empty if there is none.
@@ -598,7 +598,7 @@ func (r *reader) word(got string, key []string, want ...string) string {
 	if slices.Contains(want, got) {
 		return got
 	}
-	r.fail(r.places.value(key...), fmt.Sprintf("%s is one of %s; found %q", key[len(key)-1], strings.Join(want, ", "), got), "")
+	r.fail(r.places.value(key...), fmt.Sprintf("%s must be one of %s, got %q", key[len(key)-1], strings.Join(want, ", "), got), "")
 	return want[0]
 }
 

@@ -154,7 +154,7 @@ type Check struct {
 type InBuild string
 
 const (
-	CheckTells InBuild = "tell" // what is wrong for certain is a warning
+	CheckTells InBuild = "warn" // what is wrong for certain is a warning
 	CheckStops InBuild = "stop" // it is an error
 	CheckOff   InBuild = "off"  // nothing is checked
 )

@@ -158,26 +158,26 @@ func (r *reader) mismatch(v any, t reflect.Type, path string) {
 		at = find(r.places.keys, r.file, path)
 	}
 	name := index.ReplaceAllString(path, "")
-	what := fmt.Sprintf("%q is %s", name, typeName(t))
+	what := fmt.Sprintf("%q must be %s", name, typeName(t))
 	key := name[strings.LastIndexByte(name, '.')+1:]
-	mend := fitInstead(v, t, key)
+	fix := fitInstead(v, t, key)
 	switch {
 	case index.MatchString(path[strings.LastIndexByte(path, '.')+1:]):
-		what = fmt.Sprintf("an element of %q is %s", name, typeName(t))
-		mend = strings.Replace(mend, key+" = ", "", 1)
+		what = fmt.Sprintf("an element of %q must be %s", name, typeName(t))
+		fix = strings.Replace(fix, key+" = ", "", 1)
 	case (t.Kind() == reflect.Struct || t.Kind() == reflect.Map) && strings.HasPrefix(name, "profile.") && slices.Contains(knownKeys["profile.*"], key):
-		mend = "name the profile: [profile.production]"
+		fix = "add the name of the profile: [profile.production]"
 	case t.Kind() == reflect.Struct || t.Kind() == reflect.Map:
-		mend = fmt.Sprintf("write [%s], and its keys below", name)
+		fix = fmt.Sprintf("write [%s], with its keys below", name)
 	case misplaced(name):
-		mend = aboveTables
+		fix = aboveTables
 	}
 	r.unfit[path] = true
-	r.fail(at, fmt.Sprintf("%s; found %s", what, valueName(v)), mend)
+	r.fail(at, fmt.Sprintf("%s, got %s", what, valueName(v)), fix)
 }
 
 // aboveTables is what to do about a key of the file itself that stands in a table.
-const aboveTables = "move it above the first table: after [table] every key belongs to that table"
+const aboveTables = "move it above the first table: keys after [table] belong to that table"
 
 // misplaced reports whether a key in a table is one of the file itself.
 func misplaced(path string) bool {
@@ -188,16 +188,16 @@ func misplaced(path string) bool {
 func typeName(t reflect.Type) string {
 	switch t.Kind() {
 	case reflect.String:
-		return "text in quotes"
+		return "a quoted string"
 	case reflect.Bool:
 		return "true or false"
 	case reflect.Int:
-		return "a whole number"
+		return "an integer"
 	case reflect.Float64:
 		return "a number"
 	case reflect.Slice:
 		if t.Elem().Kind() == reflect.String {
-			return "a list of texts"
+			return "a list of strings"
 		}
 		return "a list of tables"
 	}
@@ -207,7 +207,7 @@ func typeName(t reflect.Type) string {
 func valueName(v any) string {
 	switch v := v.(type) {
 	case string:
-		return fmt.Sprintf("the text %q", abridged(v))
+		return fmt.Sprintf("the string %q", abridged(v))
 	case bool, int64, float64:
 		return fmt.Sprint(v)
 	case []any:
@@ -230,7 +230,7 @@ func fitInstead(v any, t reflect.Type, key string) string {
 			return fmt.Sprintf("write %s = [%q]", key, text)
 		}
 		if t.Elem().Kind() == reflect.Struct {
-			return fmt.Sprintf("write [[%s]], and its keys below", key)
+			return fmt.Sprintf("write [[%s]], with its keys below", key)
 		}
 	case reflect.Int, reflect.Float64:
 		if n := strings.TrimSpace(number.FindString(text)); n != "" {
@@ -266,8 +266,8 @@ func (r *reader) syntax(line, column int, message string) {
 	at := r.lineSpan(line, column)
 	text := strings.TrimSpace(r.file.LineText(min(max(line, 1), r.file.Lines()) - 1))
 	whole := r.lineSpan(line, 1)
-	report := func(at source.Span, message, mend string) {
-		r.diags = append(r.diags, diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	report := func(at source.Span, message, fix string) {
+		r.diags = append(r.diags, diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 	}
 	if m := twice.FindStringSubmatch(message); m != nil {
 		r.reportTwice(at, text, m[1]+m[2])
@@ -279,28 +279,28 @@ func (r *reader) syntax(line, column int, message string) {
 	case strings.HasPrefix(text, "//") || strings.HasPrefix(text, "/*"):
 		report(whole, "a comment starts with '#'", "write # "+strings.TrimLeft(text, "/* "))
 	case strings.HasPrefix(text, "{"):
-		report(whole, "expected a key: the settings are TOML, without braces around them", `write source = "site"`)
+		report(whole, "expected a key: settings are TOML, without surrounding braces", `write source = "site"`)
 	case strings.HasPrefix(text, "[") && !strings.Contains(text, "]"):
-		report(at, "the name of the table is not closed: expected ']'", "write "+strings.TrimSpace(text)+"]")
+		report(at, "unclosed table name: expected ']'", "write "+strings.TrimSpace(text)+"]")
 	case !hasValue && colonKey.MatchString(text):
 		m := colonKey.FindStringSubmatch(text)
-		report(at, "expected '=' between a key and its value, found ':'", fmt.Sprintf("write %s = %s", m[1], quotedText(m[2])))
+		report(at, "expected '=' between key and value, got ':'", fmt.Sprintf("write %s = %s", m[1], quotedText(m[2])))
 	case !hasValue && bareKey.MatchString(text):
-		report(at, fmt.Sprintf("the key %q has no value: expected '='", text), fmt.Sprintf(`write %s = "…"`, text))
+		report(at, fmt.Sprintf("key %q has no value: expected '='", text), fmt.Sprintf(`write %s = "…"`, text))
 	case hasValue && strings.ContainsAny(key, " \t") && !strings.ContainsAny(key, `"'`):
-		report(whole, fmt.Sprintf("a key holds no space: found %q", key), "")
+		report(whole, fmt.Sprintf("unquoted keys cannot contain spaces: %q", key), "")
 	case bare != "" && hasValue:
-		report(at, fmt.Sprintf("text stands in quotes: found %s", bare), fmt.Sprintf("write %s = %q", key, bare))
+		report(at, fmt.Sprintf("strings must be quoted, got %s", bare), fmt.Sprintf("write %s = %q", key, bare))
 	case hasValue && strings.HasSuffix(value, ";"):
-		report(at, "expected the end of the line, found ';'", "write "+strings.TrimRight(text, "; "))
+		report(at, "expected the end of the line, got ';'", "write "+strings.TrimRight(text, "; "))
 	case hasValue && (strings.Count(value, `"`) == 1 || strings.HasPrefix(value, "'") && strings.Count(value, "'") == 1):
-		report(at, "the text is not closed: expected a quote", "write "+text+value[:1])
+		report(at, "unclosed string: expected a quote", "write "+text+value[:1])
 	case strings.Contains(message, "after array value"):
 		report(at, "expected ',' between the elements of a list, or ']' after them", "")
 	case strings.Contains(message, "array is incomplete"):
-		report(at, "the list is not closed: expected ']'", "")
+		report(at, "unclosed list: expected ']'", "")
 	default:
-		report(at, "the settings cannot be read: "+message, "")
+		report(at, "invalid settings: "+message, "")
 	}
 }
 
@@ -321,13 +321,13 @@ func quotedText(text string) string {
 
 // reportTwice reports a table or a key that stands in the file twice.
 func (r *reader) reportTwice(at source.Span, text, name string) {
-	what := fmt.Sprintf("the key %q is set twice", name)
-	mend := "leave one of the two out"
+	what := fmt.Sprintf("duplicate key %q", name)
+	fix := "remove one of the two"
 	if strings.HasPrefix(text, "[") {
-		what = fmt.Sprintf("the table %s is here twice", text)
-		mend = "put the keys of both under one of them, or give one another name"
+		what = fmt.Sprintf("duplicate table %s", text)
+		fix = "merge the two tables, or rename one"
 	}
-	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: what, Mend: mend}
+	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: what, Fix: fix}
 	for line := range r.file.Lines() {
 		start := r.file.LineStart(line)
 		if start >= at.Start.Off {
@@ -336,7 +336,7 @@ func (r *reader) reportTwice(at source.Span, text, name string) {
 		first := strings.TrimSpace(r.file.LineText(line))
 		before, _, _ := strings.Cut(first, "=")
 		if first == text || text[0] != '[' && strings.TrimSpace(before) == name {
-			d.Related = []diag.Related{{Span: r.lineSpan(line+1, 1), Message: "it is here already"}}
+			d.Related = []diag.Related{{Span: r.lineSpan(line+1, 1), Message: "first defined here"}}
 			break
 		}
 	}

@@ -169,9 +169,9 @@ func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
 	}
 	for _, o := range e.Overridden() {
 		if o.Kind == compose.ByDefault && ast.EqualValues(o.Value, set.Value) {
-			c.found = append(c.found, diag.Diagnostic{Code: code.SameDefault, Severity: diag.Warning, Span: set.At,
-				Message: fmt.Sprintf("this sets %q to %q, which is its default", e.Path, print.Values(set.Value)),
-				Related: []diag.Related{{Span: o.At, Message: "the default is set here"}}, Mend: "leave it out, or set another value"})
+			c.found = append(c.found, diag.Diagnostic{Code: code.RedundantConstant, Severity: diag.Warning, Span: set.At,
+				Message: fmt.Sprintf("%q is set to %q, which is its default", e.Path, print.Values(set.Value)),
+				Related: []diag.Related{{Span: o.At, Message: "default set here"}}, Fix: "remove it, or set a different value"})
 			return
 		}
 	}
@@ -186,9 +186,9 @@ func (c *constantChecks) drops(e *compose.Entry) {
 		case s.Kind == compose.ByDrop:
 			dropped = s
 		case dropped != nil && !s.GaveWay:
-			c.found = append(c.found, diag.Diagnostic{Code: code.PutBack, Severity: diag.Warning, Span: dropped.At,
-				Message: fmt.Sprintf("%q is dropped here, and something sets it again", e.Path),
-				Related: []diag.Related{{Span: s.At, Message: "it is put back here"}}, Mend: "drop it behind that, or leave one of the two out"})
+			c.found = append(c.found, diag.Diagnostic{Code: code.RestoredKey, Severity: diag.Warning, Span: dropped.At,
+				Message: fmt.Sprintf("%q is dropped, but set again later", e.Path),
+				Related: []diag.Related{{Span: s.At, Message: "set again here"}}, Fix: "drop it after that, or remove one of the two"})
 			dropped = nil
 		}
 	}
@@ -200,8 +200,8 @@ func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic 
 	out := c.found
 	for _, s := range c.order {
 		if !c.read[s.At] && s.Kind != compose.ByTokens && own(s.At) {
-			out = append(out, diag.Diagnostic{Code: code.Unread, Severity: diag.Warning, Span: s.At,
-				Message: fmt.Sprintf("nothing reads the constant %q", c.names[s.At])})
+			out = append(out, diag.Diagnostic{Code: code.UnusedConstant, Severity: diag.Warning, Span: s.At,
+				Message: fmt.Sprintf("unused constant %q", c.names[s.At])})
 		}
 	}
 	return out

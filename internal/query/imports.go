@@ -93,8 +93,8 @@ func markReached(n *link.ImportNode, reached map[source.Path]bool) {
 // aboutImports are the codes of findings about imports. Others mean nothing in
 // an answer about them: a part of a library alone lacks the constants of the rest.
 var aboutImports = []code.Code{
-	code.BadAddress, code.BadImport, code.ExternalImport, code.IdlePart, code.ImportCycle, code.LateImport, code.Missing, code.MissingScript, code.NoEntry, code.NotUTF8, code.Outside,
-	code.TooManyImports, code.UnknownRoot, code.Unreadable,
+	code.EmptyURL, code.BadImport, code.ExternalImport, code.UnmatchedPart, code.ImportCycle, code.LateImport, code.MissingFile, code.MissingScript, code.MissingEntry, code.NotUTF8, code.OutsideRoot,
+	code.TooManyImports, code.UnknownRoot, code.UnreadableFile,
 }
 
 func onlyImports(list []diag.Diagnostic) []diag.Diagnostic {

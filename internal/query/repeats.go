@@ -61,7 +61,7 @@ func keyOf(text string) (string, error) {
 	var set source.Set
 	values, _ := parse.Values(set.Add(source.Path{}, "", text))
 	if len(values) != 1 {
-		return "", fmt.Errorf("%q is no single value, as #2b6cb0 or 4px is", text)
+		return "", fmt.Errorf("%q is not a single value such as #2b6cb0 or 4px", text)
 	}
 	key, _ := replace.Key(&values[0], "")
 	return key, nil

@@ -131,7 +131,7 @@ func (w *Watch) isNothing() func(name string) bool {
 // cannotWatch words that folders cannot be watched.
 func cannotWatch(err error) error {
 	if errors.Is(err, syscall.ENOSPC) {
-		return fmt.Errorf("cannot watch: the system watches no more folders (%w); leave folders out by exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
+		return fmt.Errorf("cannot watch: the system limit of watched folders is reached (%w); exclude folders with exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
 	}
 	return fmt.Errorf("cannot watch: %w", err)
 }

@@ -143,8 +143,8 @@ func (b *builder) assetOf(files *inventory.Inventory, u bundle.URL) (t graph.Tar
 	}
 	if !files.Exists(t.Path) {
 		found = append(found, diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: u.At,
-			Message: fmt.Sprintf("there is no file %q; the address stays as it is", files.Show(t.Path)),
-			Mend:    files.Near(t.Path), Cause: t.Path.String()})
+			Message: fmt.Sprintf("no such file: %q; the URL is left unchanged", files.Show(t.Path)),
+			Fix:     files.Near(t.Path), Cause: t.Path.String()})
 		return t, found, false
 	}
 	return t, found, true
@@ -207,7 +207,7 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 		return
 	}
 	d := diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: p.Place(r),
-		Message: fmt.Sprintf("there is no file %q", b.files.Show(t.Path)), Mend: b.files.Near(t.Path), Cause: t.Path.String()}
+		Message: fmt.Sprintf("no such file: %q", b.files.Show(t.Path)), Fix: b.files.Near(t.Path), Cause: t.Path.String()}
 	inventory.RewordUnclosed(&d, r.Address)
 	b.report(d)
 }

@@ -28,7 +28,7 @@ func TestBrokenPages(t *testing.T) {
 		{"an error in a sheet of two pages out of three", good + "-- site/a.html --\n<link rel=stylesheet href=bad.css><p>a</p>\n-- site/b.html --\n<link rel=stylesheet href=bad.css><p>b</p>\n-- site/bad.css --\np { color: const(colour) }\n",
 			[]string{"site/a.html", "site/b.html"}, []string{"[unknown-constant]"}, nil},
 		{"an import that leads nowhere", good + "-- site/bad.html --\n<style>@import \"gone.css\";</style><p>bad</p>\n",
-			[]string{"site/bad.html"}, []string{"gone.css", "[missing]"}, nil},
+			[]string{"site/bad.html"}, []string{"gone.css", "[missing-file]"}, nil},
 		{"a link that leads nowhere is a warning", good + "-- site/bad.html --\n<link rel=stylesheet href=gone.css><p>bad</p>\n", nil, nil, nil},
 		{"text that looks like markup", good + "-- site/bad.html --\n<link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\np { content: \"<script>\" const(colour) }\n",
 			[]string{"site/bad.html"}, []string{"&lt;script&gt;"}, []string{"<script>"}},
@@ -100,18 +100,18 @@ func TestIdlePatterns(t *testing.T) {
 		codes   []string
 	}{
 		{`external = ["gone.css"]`, nil},
-		{`external = ["gone.css", "other.css"]`, []string{"idle-pattern"}},
+		{`external = ["gone.css", "other.css"]`, []string{"unmatched-pattern"}},
 		{"external = [\"gone.css\"]\ncopy = [\"docs/*.pdf\"]", nil},
 		{"external = [\"gone.css\"]\ncopy = [\".well-known/**\"]", nil},
-		{"external = [\"gone.css\"]\ncopy = [\"doc/*.pdf\"]", []string{"idle-pattern"}},
+		{"external = [\"gone.css\"]\ncopy = [\"doc/*.pdf\"]", []string{"unmatched-pattern"}},
 		{"external = [\"gone.css\"]\nexclude = [\"old/**\"]", nil},
-		{"external = [\"gone.css\"]\nexclude = [\"new/**\"]", []string{"idle-pattern"}},
+		{"external = [\"gone.css\"]\nexclude = [\"new/**\"]", []string{"unmatched-pattern"}},
 	}
 	for _, test := range tests {
 		res, found := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+test.setting+"\n"+site).build(t, project.Development)
 		var codes []string
 		for _, d := range res.Diagnostics {
-			if d.Code != "unnamed-files" {
+			if d.Code != "unreferenced-files" {
 				codes = append(codes, string(d.Code))
 			}
 		}
@@ -149,8 +149,8 @@ func TestPurgedMostly(t *testing.T) {
 		{3, 27, "", ""},
 		{2, 19, "", "purged-mostly"},
 		{1, 18, "", ""}, // too few to tell
-		{1, 30, "[purge]\nmost = 100\n", ""},
-		{1, 30, "[purge]\nmost = 80\n", "purged-most"},
+		{1, 30, "[purge]\nmax-removed = 100\n", ""},
+		{1, 30, "[purge]\nmax-removed = 80\n", "purge-limit"},
 		{30, 1, "", ""},
 	}
 	for _, test := range tests {
@@ -199,8 +199,8 @@ func TestTemplatesAreEvidence(t *testing.T) {
 	}
 }
 
-// TestBrokenPagesAreMended holds that a page which showed its errors is as ever when they are gone.
-func TestBrokenPagesAreMended(t *testing.T) {
+// TestBrokenPagesAreFixed holds that a page which showed its errors is as ever when they are gone.
+func TestBrokenPagesAreFixed(t *testing.T) {
 	s := newSite(t, "-- site/a.html --\n<link rel=stylesheet href=a.css><p>a</p>\n-- site/b.html --\n<p>b</p>\n-- site/a.css --\np { top: 0 }\n")
 	build := func(css string) string {
 		t.Helper()

@@ -34,8 +34,8 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	res := &Result{Profile: b.profile}
 	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 {
 		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
-			Message: fmt.Sprintf("there is no HTML page in the source folder %q", p.Settings.Source),
-			Mend:    "run it where the pages are, name their folder as source in rinzel.toml, name bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
+			Message: fmt.Sprintf("no HTML page in the source folder %q", p.Settings.Source),
+			Fix:     "run it in the folder of the pages, set source in rinzel.toml, define bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
 		res.Diagnostics = b.diags.Sorted(p.Tree.Set)
 		return res, nil
 	}

@@ -89,7 +89,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	profile, ok := p.Settings.Profiles[name]
 	if !ok {
 		names := slices.Sorted(maps.Keys(p.Settings.Profiles))
-		return nil, fmt.Errorf("there is no profile %q: the profiles are %s", name, strings.Join(names, ", "))
+		return nil, fmt.Errorf("unknown profile %q: the profiles are %s", name, strings.Join(names, ", "))
 	}
 	if opts.Cache == nil {
 		opts.Cache = NewCache(p)

@@ -61,9 +61,9 @@ func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.
 			}
 		}
 	}
-	if near := diag.Nearest(name, names); near != "" && d.Mend == "" {
+	if near := diag.Nearest(name, names); near != "" && d.Fix == "" {
 		b.offer(d, found[near], from, in[near], kind)
-		d.Mend = fmt.Sprintf("if you mean %q: %s", near, d.Mend)
+		d.Fix = fmt.Sprintf("if you mean %q: %s", near, d.Fix)
 	}
 }
 
@@ -94,13 +94,13 @@ func (b *builder) offer(d *diag.Diagnostic, def defined, from, to source.Path, k
 	if from.Root != to.Root {
 		address = to.String()
 	}
-	message := "it is defined here, in a sheet that this one does not import"
-	d.Mend = fmt.Sprintf("write @import %q; at the top of the sheet", address)
+	message := "defined here, in a sheet that this one does not import"
+	d.Fix = fmt.Sprintf("add @import %q; at the top of the sheet", address)
 	if b.isLinked(to) {
-		message = "it is defined here, in a sheet that is linked on its own: linked sheets do not see what others define"
+		message = "defined here, in a sheet that is linked separately: linked sheets do not share definitions"
 	}
 	if kind == "constant" {
-		d.Mend += ", or set it in [constants] in rinzel.toml for all sheets"
+		d.Fix += ", or set it in [constants] in rinzel.toml for all sheets"
 	}
 	d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
 }

@@ -18,7 +18,7 @@ func TestDefinedElsewhere(t *testing.T) {
 		{"a { color: const(tone.calm) }", "defs.css:1:33"},
 		{"a { order: const(tone.deep.one) }", "defs.css:1:52"},
 		{"a { color: const(tone.alert) }", "defs.css:1:70"},
-		{"a { color: const(seaa) }", `if you mean "sea": write @import "../defs.css"; at the top of the sheet`},
+		{"a { color: const(seaa) }", `if you mean "sea": add @import "../defs.css"; at the top of the sheet`},
 		{"a { color: const(nothing-like-it) }", ""},
 		{"a { @apply --card; }", "defs.css:2:8"},
 		{"a { @apply --pad(1px); }", "defs.css:2:37"},
@@ -36,7 +36,7 @@ func TestDefinedElsewhere(t *testing.T) {
 			_, found := s.build(t, project.Development)
 			words := []string{c.want, `@import "../defs.css"; at the top of the sheet`}
 			if linked {
-				words = append(words, "linked sheets do not see what others define")
+				words = append(words, "linked sheets do not share definitions")
 			}
 			for _, want := range words {
 				if c.want != "" && !strings.Contains(found, want) {

@@ -42,7 +42,7 @@ var fuzzSettings = []string{
 	"[browsers]\nfloor = { chrome = \"60\" }\n[split]\nshared = 1\n",
 	"[profile.development]\nfinish = [\"purge\", \"minify\"]\nnames = \"hashed\"\nmaps = \"file\"\n",
 	"[constants]\nx = \"1px\"\n[purge]\nkeep = [\".k*\"]\n",
-	"base = \"/quay/\"\n[profile.production]\nscript-styles = \"adopt\"\nintegrity = true\n[split]\nwithin-page = 500\n",
+	"base = \"/quay/\"\n[profile.production]\nscript-styles = \"adopt\"\nintegrity = true\n[split]\ninline = 500\n",
 }
 
 // FuzzSite holds that any project is built in bounded time, to the same bytes each time, and without leaving anything in a

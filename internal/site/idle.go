@@ -30,10 +30,10 @@ func (b *builder) idleChains() {
 		if used[i] || !c.At.IsValid() {
 			continue
 		}
-		d := diag.Diagnostic{Code: code.IdleChain, Severity: diag.Warning, Span: c.At,
-			Message: fmt.Sprintf("no sheet goes through this chain: none that is reached matches %q", c.Match), Mend: "paths are relative to the source folder, or to a root as in \"root:**/*.css\""}
+		d := diag.Diagnostic{Code: code.UnusedChain, Severity: diag.Warning, Span: c.At,
+			Message: fmt.Sprintf("unused chain: %q matches no sheet of the site", c.Match), Fix: "paths are relative to the source folder, or to a root like \"root:**/*.css\""}
 		if matched[i] {
-			d.Message, d.Mend = "no sheet goes through this chain: a later one matches all that it matches", "the last chain that matches a sheet counts: write the chain for all sheets first"
+			d.Message, d.Fix = "unused chain: a later chain matches the same sheets", "the last matching chain is used: move the most general chain to the top"
 		}
 		b.report(d)
 	}
@@ -50,9 +50,9 @@ func (b *builder) idleKeeps() {
 		if i >= most || hits&(1<<i) != 0 || i >= len(b.project.Settings.Purge.KeepAt) {
 			continue
 		}
-		b.report(diag.Diagnostic{Code: code.IdleKeep, Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
-			Message: fmt.Sprintf("this keeps nothing: no selector has a part that %q matches, and no sheet is so called", pattern),
-			Mend:    "write a class, ID or element as selectors have it, or a root with the sheets to keep: \".is-*\", \"#app\", \"kit:**\""})
+		b.report(diag.Diagnostic{Code: code.UnmatchedKeep, Severity: diag.Warning, Span: b.project.Settings.Purge.KeepAt[i],
+			Message: fmt.Sprintf("keep pattern %q matches no selector and no sheet", pattern),
+			Fix:     "write a class, ID or element selector, or sheets of a root: \".is-*\", \"#app\", \"kit:**\""})
 	}
 }
 
@@ -62,20 +62,20 @@ func (b *builder) idleGlobs() {
 	s := b.project.Settings
 	for i, g := range s.External {
 		if i < most && b.externals.Load()&(1<<i) == 0 {
-			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("%q in external matches no sheet that a page links", g.Pattern), Mend: "write the path of the sheet below the source folder, or the address as the page has it"})
+			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("external pattern %q matches no linked sheet", g.Pattern), Fix: "write the path of the sheet in the source folder, or the URL as the page has it"})
 		}
 	}
 	for _, g := range s.Copy {
 		if len(b.files.Matching(g)) == 0 {
-			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("%q in copy matches no file", g.Pattern), Mend: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
+			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("copy pattern %q matches no file", g.Pattern), Fix: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
 	for _, g := range s.Exclude {
 		if !b.files.AnyOnDisk(g) {
-			b.report(diag.Diagnostic{Code: code.IdlePattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("%q in exclude matches no file", g.Pattern), Mend: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
+			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("exclude pattern %q matches no file", g.Pattern), Fix: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
 }

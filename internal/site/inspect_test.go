@@ -69,7 +69,7 @@ a { b: const(x) }
 @import "values.css"; a { b: c }
 -- site/values.css --
 @const x: 1px; @const y: 2px;
-`, "x=1px rules 1 others 0 gives []; y=2px rules 0 others 0 gives []; x=1px rules 0 others 0 gives []; y=2px rules 0 others 0 gives []", "unread y"},
+`, "x=1px rules 1 others 0 gives []; y=2px rules 0 others 0 gives []; x=1px rules 0 others 0 gives []; y=2px rules 0 others 0 gives []", "unused-constant y"},
 		{"same as the default, put back", `
 -- site/index.html --
 <link rel=stylesheet href=main.css>
@@ -78,7 +78,7 @@ a { b: const(x) }
 @default t { a: 1px; b: 2px }
 @const t.b: 3px;
 @loop v over const(t) { a { b: const(v) } }
-`, "t.a=1px rules 1 others 1 gives []; t.b=3px rules 1 others 2 gives []", "same-default t.a, put-back t.b"},
+`, "t.a=1px rules 1 others 1 gives []; t.b=3px rules 1 others 2 gives []", "redundant-constant t.a, restored-key t.b"},
 	} {
 		p := newSite(t, test.archive).opened(t)
 		found, err := query.ListConstants(context.Background(), p)
@@ -173,7 +173,7 @@ a { b { c: d } }
 		}
 	}
 	found, err := query.ListImports(context.Background(), p, "maim.css")
-	if err != nil || len(found.Diagnostics) != 1 || found.Diagnostics[0].Code != "missing" {
+	if err != nil || len(found.Diagnostics) != 1 || found.Diagnostics[0].Code != "missing-file" {
 		t.Errorf("got %v, %v", found, err)
 	}
 	if _, err := query.ListImports(context.Background(), p, "kti:all.css"); err == nil {
@@ -202,7 +202,7 @@ func TestGiven(t *testing.T) {
 	if !strings.HasPrefix(css, want) {
 		t.Errorf("got %s\nwant %s", css, want)
 	}
-	if !strings.Contains(found, `no sheet that is imported here declares the custom property "--none"`) || strings.Count(found, "idle-part") != 1 {
+	if !strings.Contains(found, `set(): no imported sheet declares the custom property "--none"`) || strings.Count(found, "unmatched-part") != 1 {
 		t.Errorf("found %s", found)
 	}
 }

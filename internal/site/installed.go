@@ -52,15 +52,15 @@ func (b *builder) changedPackages() {
 			seen[folder] = true
 			if have := graph.PackageVersion(tree, folder); have != "" && of.Version != "" && have != of.Version {
 				b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
-					Message: fmt.Sprintf("the package %q in node_modules is version %s, but version %s was installed", name, have, of.Version),
-					Mend:    "install the packages again"})
+					Message: fmt.Sprintf("package %q in node_modules has version %s, but the lock file says %s", name, have, of.Version),
+					Fix:     "install the packages again"})
 				continue
 			}
 		}
 		if changed, ok := tree.Modified(p); ok && !of.Link && of.Version != "" && changed.After(written.Add(lockSlack)) {
 			b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
-				Message: fmt.Sprintf("%q was changed after the package %q was installed: other installations do not have the change", tree.Show(p), name),
-				Mend:    "put the change into a sheet of your own, or use set(), replace() or without() in the import, and install the package again"})
+				Message: fmt.Sprintf("%q was changed after package %q was installed: other installations do not have this change", tree.Show(p), name),
+				Fix:     "move the change into a sheet of your own, or use set(), replace() or without() in the import, and install the package again"})
 		}
 	}
 }

@@ -46,13 +46,13 @@ func TestChangedPackages(t *testing.T) {
 		want    []string
 	}{
 		{name: "nothing changed"},
-		{name: "a sheet", change: []string{"gauge/gauge.css"}, want: []string{`gauge/gauge.css" was changed after the package "gauge" was installed`}},
+		{name: "a sheet", change: []string{"gauge/gauge.css"}, want: []string{`gauge/gauge.css" was changed after package "gauge" was installed`}},
 		{name: "an imported sheet", change: []string{"gauge/part.css"}, want: []string{`gauge/part.css" was changed`}},
 		{name: "a sheet that is not read", change: []string{"gauge/unused.css"}},
-		{name: "a package with a scope", change: []string{"@quay/dial/dial.css"}, want: []string{`the package "@quay/dial" was installed`}},
-		{name: "a package in a package", change: []string{"gauge/node_modules/needle/needle.css"}, want: []string{`the package "gauge/node_modules/needle" was installed`}},
+		{name: "a package with a scope", change: []string{"@quay/dial/dial.css"}, want: []string{`package "@quay/dial" was installed`}},
+		{name: "a package in a package", change: []string{"gauge/node_modules/needle/needle.css"}, want: []string{`package "gauge/node_modules/needle" was installed`}},
 		{name: "a linked folder", change: []string{"linked/linked.css"}},
-		{name: "another version", version: "2.2.0", want: []string{`the package "gauge" in node_modules is version 2.2.0, but version 2.1.0 was installed`}},
+		{name: "another version", version: "2.2.0", want: []string{`package "gauge" in node_modules has version 2.2.0, but the lock file says 2.1.0`}},
 		{name: "no lock file", change: []string{"gauge/gauge.css"}, lock: "-"},
 		{name: "a lock file that cannot be read", change: []string{"gauge/gauge.css"}, lock: "{"},
 		{name: "a lock file of another form", change: []string{"gauge/gauge.css"}, lock: `{"packages": [1]}`},

@@ -268,8 +268,8 @@ func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Ent
 	e := b.styleEntry(ctx, s)
 	if e.External > 0 {
 		b.report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: s.At,
-			Message: fmt.Sprintf("%q imports a sheet from elsewhere, which browsers ignore in a sheet that a script takes or puts into the page", b.files.Show(s.Path)),
-			Mend:    "link the one from elsewhere from the page"})
+			Message: fmt.Sprintf("%q imports an external sheet: browsers ignore such imports in sheets that scripts use", b.files.Show(s.Path)),
+			Fix:     "link the external sheet from the page"})
 	}
 	return e
 }

@@ -75,12 +75,12 @@ func lostFinding(users map[string]string) []diag.Diagnostic {
 		}
 		list = append(list, fmt.Sprintf("%q (%s)", name, users[name]))
 	}
-	what := "classes of pages had rules in the last build and have none now"
+	what := "classes of pages lost their rules since the last build"
 	if len(users) == 1 {
-		what = "a class of a page had rules in the last build and has none now"
+		what = "a class of a page lost its rules since the last build"
 	}
 	return []diag.Diagnostic{{Code: code.LostRules, Severity: diag.Warning, Message: what + ": " + strings.Join(list, ", "),
-		Mend: "if the rules were left out by mistake, bring them back; if not, take the classes out of the pages"}}
+		Fix: "restore the rules, or remove the classes from the pages"}}
 }
 
 // addClasses adds the classes that the selectors of a sheet name.

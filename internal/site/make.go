@@ -241,9 +241,9 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
 		return
 	}
-	report(diag.Diagnostic{Code: code.PurgedMost, Severity: diag.Error, Span: at,
-		Message: fmt.Sprintf("purging removes %d of the %s of %q, and the settings let it remove %d%%", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, most),
-		Mend:    "check what [purge] evidence names, or raise most in [purge]"})
+	report(diag.Diagnostic{Code: code.PurgeLimit, Severity: diag.Error, Span: at,
+		Message: fmt.Sprintf("purging removes %d of the %s of %q, more than the limit of %d%%", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, most),
+		Fix:     "check the evidence in [purge], or raise max-removed"})
 }
 
 // checkMostly warns of a bundle of which purging removes more than nine tenths, unless the settings
@@ -255,15 +255,15 @@ func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.
 		return
 	}
 	report(diag.Diagnostic{Code: code.PurgedMostly, Severity: diag.Warning, Span: at,
-		Message: fmt.Sprintf("purging removes %d of the %s of %q; the names in use were read from %s", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, b.evidence.KindsRead()),
-		Mend:    "look at what stays with rinzel why; if it is right, write most = 100 in [purge]"})
+		Message: fmt.Sprintf("purging removes %d of the %s of %q; names in use were read from %s", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, b.evidence.KindsRead()),
+		Fix:     "see what is kept with rinzel why; if it is right, set max-removed = 100 in [purge]"})
 }
 
 // purgedEmpty words that purging left nothing of what a page links.
 func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.PurgedEmpty, Severity: diag.Error, Span: at,
-		Message: fmt.Sprintf("purging leaves nothing of %q: no name in its %s was found in use", name, diag.Count(rules, "rule")),
-		Mend:    "check what [purge] evidence names, or list in keep what must stay"}
+		Message: fmt.Sprintf("purging removes all rules of %q: no name in its %s is in use", name, diag.Count(rules, "rule")),
+		Fix:     "check the evidence in [purge], or list in keep what must stay"}
 }
 
 // checkEmpty reports a unit all whose bundles purging left nothing of, and whether it is one.
@@ -291,6 +291,6 @@ func (b *builder) reportEmpty(s *styles) {
 		}
 	}
 	b.report(diag.Diagnostic{Code: code.EmptyBundle, Severity: diag.Warning, Span: s.at,
-		Message: fmt.Sprintf("purging leaves nothing of %q, so it is not written: no name in the rules of %s was found in use", s.info.Name, strings.Join(sheets, ", ")),
-		Mend:    "unlink the sheets, or check what [purge] evidence names"})
+		Message: fmt.Sprintf("purging removes all rules of %q, so it is not written: no name in %s is in use", s.info.Name, strings.Join(sheets, ", ")),
+		Fix:     "remove the links, or check the evidence in [purge]"})
 }

@@ -207,7 +207,7 @@ func TestScriptOutputs(t *testing.T) {
 // TestSoughtBundleStaysFile holds that a bundle that scripts look for is linked, and
 // another of its size written into its page.
 func TestSoughtBundleStaysFile(t *testing.T) {
-	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\nwithin-page = 5000\n[purge]", 1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
+	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\ninline = 5000\n[purge]", 1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
 	res, found := s.build(t, project.Development)
 	if found != "" {
 		t.Fatal(found)
@@ -334,7 +334,7 @@ func TestScriptFindings(t *testing.T) {
 		{"modules from elsewhere", `import "https://quay.example/a.js"; import("data:text/javascript,1");`, ""},
 		{"another root", `import "kit:a.css"; import b from "kit:a.css" with { type: "css" };`, ""},
 		{"a sheet that is wrong", `import "./css/wrong.css";`, "unclosed-block"},
-		{"an object that imports from elsewhere", `import far from "./css/far.css" with { type: "css" };`, "which browsers ignore"},
+		{"an object that imports from elsewhere", `import far from "./css/far.css" with { type: "css" };`, "browsers ignore such imports"},
 		{"what is worked out", "import(`./${name}.css`); import(name); f('./' + name);", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
@@ -351,7 +351,7 @@ func TestScriptFindings(t *testing.T) {
 	}
 	const twoMaps = "-- site/%s.html --\n<script type=importmap>{\"imports\": {\"x\": \"./%s.css\"}}</script><script type=module src=m.js></script>\n-- site/%[1]s.css --\na { color: red }\n"
 	s = newSite(t, fmt.Sprintf(twoMaps, "a", "a")+fmt.Sprintf(twoMaps, "b", "b")+"-- site/m.js --\nimport sheet from 'x' with { type: 'css' }")
-	if _, found := s.build(t, project.Development); !strings.Contains(found, "two-meanings") {
+	if _, found := s.build(t, project.Development); !strings.Contains(found, "import-map-conflict") {
 		t.Errorf("got %s", found)
 	}
 }

@@ -62,17 +62,17 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 	tree := b.project.Tree
 	root, pattern := project.SplitRoot(glob)
 	var out []modules.Entry
-	fail := func(message, mend string) {
-		b.report(diag.Diagnostic{Code: code.NoEntry, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+	fail := func(message, fix string) {
+		b.report(diag.Diagnostic{Code: code.MissingEntry, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 	}
 	switch {
 	case !tree.HasRoot(root):
-		fail(fmt.Sprintf("the bundle %q is made from %q, and there is no root %q", s.Name, glob, root), diag.DidYouMean(root, tree.Roots(), "roots are named in [roots]"))
+		fail(fmt.Sprintf("bundle %q: unknown root in %q: %q", s.Name, glob, root), diag.DidYouMean(root, tree.Roots(), "roots are set in [roots]"))
 		return nil
 	case !strings.ContainsAny(pattern, "*?[{\\"):
 		p := source.Path{Root: root, Name: path.Clean(pattern)}
 		if !tree.Exists(p) {
-			fail(fmt.Sprintf("the bundle %q is made from %q, which does not exist", s.Name, tree.Show(p)), b.files.Near(p))
+			fail(fmt.Sprintf("bundle %q: no such file: %q", s.Name, tree.Show(p)), b.files.Near(p))
 			return nil
 		}
 		out = append(out, modules.Entry{Path: p, At: at})
@@ -83,12 +83,12 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 			}
 		}
 		if len(out) == 0 {
-			fail(fmt.Sprintf("the bundle %q is made from %q, which matches no sheet and no script", s.Name, glob), "paths are relative to the source folder; ** stands for any folders")
+			fail(fmt.Sprintf("bundle %q: pattern %q matches no sheet and no script", s.Name, glob), "paths are relative to the source folder; ** matches any folders")
 		}
 		return out
 	}
 	if !isEntry(out[0].Path.Name) {
-		fail(fmt.Sprintf("the bundle %q is made from %q, which is neither a sheet nor a script", s.Name, glob), "a page has bundles of its own")
+		fail(fmt.Sprintf("bundle %q: %q is neither a sheet nor a script", s.Name, glob), "pages have their own bundles")
 		return nil
 	}
 	return out

@@ -101,35 +101,35 @@ func TestNamedBundleFindings(t *testing.T) {
 		{`[bundles.app]
 from = ["css/bse.css"]`, `did you mean "site/css/base.css"?`},
 		{`[bundles.app]
-from = ["kitt:a.css"]`, `there is no root "kitt"`},
+from = ["kitt:a.css"]`, `unknown root in "kitt:a.css"`},
 		{`[bundles.app]
 from = ["index.html"]`, "neither a sheet nor a script"},
 		{`[bundles.app]
 from = ["css/*.scs"]`, "matches no sheet"},
 		{`[bundles.app]
 from = ["css/base.css"]
-file = "index.css"`, "two-owners"},
+file = "index.css"`, "output-conflict"},
 		{`[bundles.app]
 from = ["css/base.css"]
-file = "../x.css"`, "is no path of a sheet"},
+file = "../x.css"`, "is not a valid path of a sheet"},
 		{`[bundles.app]
 from = ["css/base.css", "css/tone.css"]
-file = "{nme}.css"`, "cannot be filled in"},
+file = "{nme}.css"`, "unknown placeholder in"},
 		{`[bundles.app]
-from = []`, "made from nothing"},
+from = []`, "has no sources"},
 		{`[bundles.app]
 form = ["css/base.css"]`, `did you mean "from"?`},
 		{`[bundles.tones]
 from = ["css/base.css", "css/deep/base.css"]
-file = "{name}.css"`, "two-owners"},
+file = "{name}.css"`, "output-conflict"},
 		{`[bundles.far]
 from = ["css/tone.css", "css/far.css"]`, "external-import"},
 		{`[bundles.far]
 from = ["css/far.css", "css/tone.css"]`, ""},
 		{`[split]
-page-file = "main.css"`, "all pages would have the one file"},
+page-file = "main.css"`, "all pages would use the same file"},
 		{`[split]
-shared-file = "{path}.css"`, "cannot be filled in"},
+shared-file = "{path}.css"`, "unknown placeholder in"},
 	} {
 		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+test.settings+`
 -- site/index.html --
@@ -149,7 +149,7 @@ shared-file = "{path}.css"`, "cannot be filled in"},
 		}
 	}
 	s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[bundles.app]\nfrom = [\"a.css\"]\n-- site/a.css --\n.a { color: red }\n")
-	if _, found := s.build(t, project.Production); !strings.Contains(found, "no file that could be evidence was found") {
+	if _, found := s.build(t, project.Production); !strings.Contains(found, "no evidence found") {
 		t.Errorf("without evidence: %s", found)
 	}
 }
@@ -174,12 +174,12 @@ p { margin: 1px; background: url(../img/a.svg) }
 -- rinzel.toml --
 source = "site"
 [split]
-least = 0
+min-bytes = 0
 `
 	browser := browsertest.Start(t).Open("about:blank")
 	plain := newSite(t, archive)
 	for i, settings := range []string{
-		"page-file = \"assets/css/{path}.css\"\nshared-file = \"assets/all.css\"\n", "page-file = \"{name}.css\"\nwithin-page = 400\n",
+		"page-file = \"assets/css/{path}.css\"\nshared-file = \"assets/all.css\"\n", "page-file = \"{name}.css\"\ninline = 400\n",
 	} {
 		s := newSite(t, archive+settings)
 		for _, profile := range []string{project.Development, project.Production} {

@@ -76,9 +76,9 @@ func (b *builder) reportInert(p *graph.Page) {
 	if at := p.Unclosed; at.End > 0 {
 		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
 		d := diag.Diagnostic{Code: code.UnclosedTag, Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
-			Message: "the tag is not closed before the page ends, and browsers read nothing of what follows: expected '>'"}
+			Message: "unclosed tag: expected '>', got end of file; browsers ignore the rest of the page"}
 		if i := strings.Index(text, `="`); i >= 0 && strings.Count(text, `"`)%2 == 1 {
-			d.Message, d.Mend = "a quote in the tag is not closed, and browsers read nothing of what follows", "close the quote after the address"
+			d.Message, d.Fix = "unclosed quote in the tag: browsers ignore the rest of the page", "add the closing quote after the URL"
 		}
 		b.report(d)
 	}
@@ -86,11 +86,11 @@ func (b *builder) reportInert(p *graph.Page) {
 		d := diag.Diagnostic{Code: code.BadLink, Severity: diag.Warning, Span: p.File.Pos(l.At.Start).To(uint32(l.At.End))}
 		switch {
 		case l.Src != "":
-			d.Message, d.Mend = "a link has its address in href: browsers load nothing from src", fmt.Sprintf("write href=%q", l.Src)
+			d.Message, d.Fix = "link with src: browsers load only href", fmt.Sprintf("write href=%q", l.Src)
 		case l.Rel == "":
-			d.Message, d.Mend = "the link has no rel, and browsers do not load the sheet", `write <link rel="stylesheet" …>`
+			d.Message, d.Fix = "link without rel: browsers do not load the sheet", `write <link rel="stylesheet" …>`
 		default:
-			d.Message, d.Mend = fmt.Sprintf("browsers know no relation %q, and do not load the sheet", l.Rel), `did you mean "stylesheet"?`
+			d.Message, d.Fix = fmt.Sprintf("unknown link relation %q: browsers do not load the sheet", l.Rel), `did you mean "stylesheet"?`
 		}
 		b.report(d)
 	}

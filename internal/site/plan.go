@@ -168,10 +168,10 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 			}
 			others = fmt.Sprintf(", as %s %s", do, diag.Count(n, "other page"))
 		}
-		b.report(diag.Diagnostic{Code: code.OppositeOrder, Severity: diag.Warning, Span: second.at,
-			Message: fmt.Sprintf("this page loads %q before %q%s, and %q the other way around; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
+		b.report(diag.Diagnostic{Code: code.ConflictingOrder, Severity: diag.Warning, Span: second.at,
+			Message: fmt.Sprintf("conflicting order: this page loads %q before %q%s, %q loads them in reverse; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
 			Related: []diag.Related{{Span: first.at, Message: "the other page"}},
-			Mend:    "link or import them in one order everywhere, so that all pages look alike and can share them"})
+			Fix:     "use the same order on all pages, so that they look the same and can share the sheets"})
 	}
 }
 

@@ -229,7 +229,7 @@ func TestPurgeOfDefinitions(t *testing.T) {
 -- rinzel.toml --
 source = "site"
 [split]
-least = 0
+min-bytes = 0
 `)
 	if _, found := s.build(t, project.Production); found != "" {
 		t.Fatal(found)
@@ -341,7 +341,7 @@ properties = true
 		}
 	}
 	s = newSite(t, strings.Replace(archive, "kit:kit.css\"]", "kit:kitt.css\"]", 1))
-	if _, found := s.build(t, project.Production); !strings.Contains(found, "idle-keep") {
+	if _, found := s.build(t, project.Production); !strings.Contains(found, "unmatched-keep") {
 		t.Errorf("got %s", found)
 	}
 }
@@ -350,9 +350,9 @@ properties = true
 // pages that are evidence and not built.
 func TestEvidenceGlobs(t *testing.T) {
 	for glob, want := range map[string]string{
-		"tempaltes/**/*.php": `did you mean "templates/**/*.php"?`, "templates/*.phpp": `did you mean "templates/*.php"?`, "**/*.erb": `no file of the folder ends in ".erb"`,
+		"tempaltes/**/*.php": `did you mean "templates/**/*.php"?`, "templates/*.phpp": `did you mean "templates/*.php"?`, "**/*.erb": `no file in the folder has the extension ".erb"`,
 		"templates/none-*.php": "paths are relative to the source folder", "kit:pgaes/*.html": `did you mean "kit:pages/*.html"?`,
-		"kit:**/*.html": `"kit/pages/old.html" is evidence of what is in use, and not built: it lies outside`, "templates/*.php": "",
+		"kit:**/*.html": `"kit/pages/old.html" is evidence but not built: outside`, "templates/*.php": "",
 	} {
 		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n[purge]\nevidence = [\""+glob+"\"]\n-- kit/pages/old.html --\n<p>\n-- site/templates/berth.php --\n<?php ?>\n-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\np { top: 0 }\n")
 		if _, found := s.build(t, project.Production); (found == "") != (want == "") || !strings.Contains(found, want) {

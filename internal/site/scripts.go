@@ -133,8 +133,8 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 		file := mod.File
 		text, at, moved, err := b.movedMap(file, p, edits)
 		if err != nil {
-			b.report(diag.Diagnostic{Code: code.MapKept, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
-				Message: fmt.Sprintf("the source map of this script is copied as it is, although places in the script have moved: %v", err)})
+			b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+				Message: fmt.Sprintf("the source map of this script is copied unchanged, although positions in the script changed: %v", err)})
 		}
 		if moved != nil {
 			copies[at] = moved

@@ -27,7 +27,7 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	res := &Result{Profile: b.profile}
 	purges := b.purges() && len(p.Settings.Purge.Evidence)+len(opts.Evidence) > 0
 	if b.purges() && !purges {
-		res.Purging = "a sheet without a page is purged only if evidence is named"
+		res.Purging = "a sheet without a page is only purged with evidence"
 		b.profile.Finish = pipeline.WithoutSite(b.profile.Finish)
 		res.Profile.Finish = b.profile.Finish
 	}
@@ -114,7 +114,7 @@ func (b *builder) addressOnDisk(dir string) func(bundle.URL) (string, bool) {
 func (b *builder) sheetNamed(name string) (source.Path, error) {
 	root, rest := project.SplitRoot(name)
 	if !b.project.Tree.HasRoot(root) {
-		return source.Path{}, fmt.Errorf("there is no root %q", root)
+		return source.Path{}, fmt.Errorf("unknown root %q", root)
 	}
 	if root == project.PackageRoot { // the name of a package stands for its main sheet
 		if t := b.files.Resolve(source.Path{}, name); t.Kind == graph.Local {

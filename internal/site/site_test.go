@@ -349,9 +349,9 @@ func TestSiteFindings(t *testing.T) {
 			"site/b.css:1:14: error [unknown-constant]"},
 		{"purged to nothing", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n.a { b: c }\n",
 			"error [purged-empty]"},
-		{"evidence that matches nothing", "-- rinzel.toml --\nsource = \"site\"\n[purge]\nevidence = [\"**/*.php\"]\n-- site/i.html --\n", "rinzel.toml:3:13: error [no-evidence]"},
+		{"evidence that matches nothing", "-- rinzel.toml --\nsource = \"site\"\n[purge]\nevidence = [\"**/*.php\"]\n-- site/i.html --\n", "rinzel.toml:3:13: error [missing-evidence]"},
 		{"roots", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\n@import \"kit:al.css\";\n-- kit/all.css --\n",
-			"site/a.css:1:9: error [missing]"},
+			"site/a.css:1:9: error [missing-file]"},
 		{"root that is not there", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kti\"\n-- site/i.html --\n", "rinzel.toml:3:7: error [bad-settings]"},
 		{"output in a root", "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"public-production/kit\"\n-- site/i.html --\n-- public-production/kit/a.css --\n", "error [bad-settings]"},
 	}
@@ -389,7 +389,7 @@ func TestUnreadableSheet(t *testing.T) {
 		t.Fatal(res, err)
 	}
 	d := res.Diagnostics[0]
-	if d.Code != "unreadable" || d.Message != `"b.css" may not be read` || d.Span.Start.Off != 8 || d.Severity != diag.Error {
+	if d.Code != "unreadable-file" || d.Message != `no permission to read "b.css"` || d.Span.Start.Off != 8 || d.Severity != diag.Error {
 		t.Errorf("got %+v", d)
 	}
 }
@@ -470,10 +470,10 @@ kit = "kit"
 		{`@import "kit:all.css" only("parts/**") without("badge.css");`, ".button .button-big .button-big", ""},
 		{`@import "kit:all.css" without(selector(".button-*"), selector(".all"));`, ".values .button .badge", ""},
 		{`@import "kit:all.css" layer(x) without("parts/*");`, ".values .all", ""},
-		{`@import "kit:all.css" without("bagde.css");`, ".values .button .button-big .button-big .badge .all", "no sheet that is imported here matches \"bagde.css\""},
-		{`@import "kit:all.css" without(selector(".none"));`, ".values .button .button-big .button-big .badge .all", "no selector that is imported here matches \".none\""},
-		{`@import "kit:all.css" without();`, "", "the import cannot be read"},
-		{`@import "kit:all.css" without(badge);`, "", "the import cannot be read"},
+		{`@import "kit:all.css" without("bagde.css");`, ".values .button .button-big .button-big .badge .all", "no imported sheet matches \"bagde.css\""},
+		{`@import "kit:all.css" without(selector(".none"));`, ".values .button .button-big .button-big .badge .all", "no imported selector matches \".none\""},
+		{`@import "kit:all.css" without();`, "", "invalid @import"},
+		{`@import "kit:all.css" without(badge);`, "", "invalid @import"},
 	}
 	for _, test := range tests {
 		t.Run(test.imports, func(t *testing.T) {
@@ -605,7 +605,7 @@ source = "site"
 			t.Errorf("no %s in %s", want, html)
 		}
 	}
-	if !strings.Contains(found, "this style element stays as it is") || strings.Contains(found, "error:") {
+	if !strings.Contains(found, "the style element is left unchanged") || strings.Contains(found, "error:") {
 		t.Errorf("found %s", found)
 	}
 	s.build(t, project.Development)
@@ -617,7 +617,7 @@ source = "site"
 	}
 	// Findings are about places in the page.
 	bad := newSite(t, "-- site/index.html --\n<p>é</p>\n<style>p { colr: red }</style>\n")
-	if _, found := bad.build(t, project.Development); !strings.Contains(found, "index.html:2:12: warning: there is no property \"colr\"") {
+	if _, found := bad.build(t, project.Development); !strings.Contains(found, "index.html:2:12: warning: unknown property \"colr\"") {
 		t.Errorf("found %s", found)
 	}
 }
@@ -695,10 +695,10 @@ p { margin: 1px }
 -- rinzel.toml --
 source = "site"
 [split]
-least = 0
+min-bytes = 0
 `
 	browser := browsertest.Start(t).Open("about:blank")
-	linked, within := newSite(t, archive), newSite(t, archive+"within-page = 110\n")
+	linked, within := newSite(t, archive), newSite(t, archive+"inline = 110\n")
 	for _, profile := range []string{project.Development, project.Production} {
 		for _, s := range []testSite{linked, within} {
 			if _, found := s.build(t, profile); found != "" {
@@ -757,7 +757,7 @@ source = "site"
 		t.Errorf("%s %s", found, css)
 	}
 	missing := newSite(t, "-- site/index.html --\n<link rel=preload as=style href=none.css>\n")
-	if _, found := missing.build(t, project.Development); !strings.Contains(found, "the page links a sheet") {
+	if _, found := missing.build(t, project.Development); !strings.Contains(found, "linked by the page") {
 		t.Errorf("found %s", found)
 	}
 }
@@ -858,7 +858,7 @@ b { order: 1 }
 source = "site"
 `
 	_, found := newSite(t, archive).build(t, project.Development)
-	if !strings.Contains(found, `the package "missing" does not say which sheet is its main one`) || !strings.Contains(found, "its sheets are: package:missing/other.css") {
+	if !strings.Contains(found, `package "missing" does not declare a main sheet`) || !strings.Contains(found, "its sheets are: package:missing/other.css") {
 		t.Errorf("found %s", found)
 	}
 	s := newSite(t, strings.Replace(archive, "@import \"package:missing\";\n", "", 1))
@@ -905,7 +905,7 @@ func TestMissingRefs(t *testing.T) {
 <svg xmlns="http://www.w3.org/2000/svg"/>
 `)
 	_, found := s.build(t, project.Development)
-	if strings.Count(found, "[missing-asset]") != 2 || !strings.Contains(found, `did you mean "site/img/ferry.svg"?`) || !strings.Contains(found, `there is no file "site/img/large.svg"`) {
+	if strings.Count(found, "[missing-asset]") != 2 || !strings.Contains(found, `did you mean "site/img/ferry.svg"?`) || !strings.Contains(found, `no such file: "site/img/large.svg"`) {
 		t.Errorf("got %s", found)
 	}
 }
@@ -925,12 +925,12 @@ func TestNearNames(t *testing.T) {
 		`<link rel=stylesheet href=board.css>`:          `did you mean "css/parts/board.css"?`, // the first of two
 		`<link rel=stylesheet href=old/part/board.css>`: `did you mean "old/parts/board.css"?`, // the nearer of two
 		`<link rel=stylesheet href=boart.css>`:          `did you mean "css/parts/board.css"?`, // a name like it
-		`<link rel=stylesheet href=lighthouse.css>`:     `if something else provides it, name it in external`,
-		`<link rel=stylesheet href=readme.css>`:         `if something else provides it, name it in external`, // of another kind
+		`<link rel=stylesheet href=lighthouse.css>`:     `if something else provides it, add it to external`,
+		`<link rel=stylesheet href=readme.css>`:         `if something else provides it, add it to external`, // of another kind
 		`<img src=ferry.svg>`:                           `did you mean "img/ferry.svg"?`,
 	} {
 		s := newSite(t, "-- rinzel.toml --\nsource = \".\"\n-- index.html --\n"+link+files)
-		if _, found := s.build(t, project.Development); !strings.Contains(found, "mend: "+want) {
+		if _, found := s.build(t, project.Development); !strings.Contains(found, "fix: "+want) {
 			t.Errorf("%s: got %s\nwant %s", link, found, want)
 		}
 	}

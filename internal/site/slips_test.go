@@ -26,28 +26,28 @@ func TestPackageSlips(t *testing.T) {
 -- node_modules/@quay/dial/dial.css --
 .dial { color: red }
 `
-	for _, c := range []struct{ address, message, mend string }{
-		{"package:gague", `the package "gague" is not installed`, `did you mean "package:gauge"?`},
-		{"package:@quay/dail/dial.css", `the package "@quay/dail" is not installed`, `did you mean "package:@quay/dial"?`},
-		{"package:tide", `the package "tide" is not installed`, `install it first`},
-		{"package:gauge", `the package "gauge" does not say which sheet is its main one`, `its sheets are: package:gauge/dist/gauge.css, package:gauge/dist/gauge-dark.css`},
-		{"package:gauge/lib/main.css", `there is no sheet "`, `its sheets are: package:gauge/dist/gauge.css`},
-		{"package:gauge/dist/gague.css", `there is no sheet "`, `did you mean "`},
-		{"package:", `the address names no package`, `write "package:name"`},
-		{"gauge/dist/gauge.css", `there is no sheet "site/gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
-		{"~gauge/dist/gauge.css", `there is no sheet "site/~gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
-		{"node_modules/gauge/dist/gauge.css", `there is no sheet`, `write "package:gauge/dist/gauge.css"`},
+	for _, c := range []struct{ address, message, fix string }{
+		{"package:gague", `package "gague" is not installed`, `did you mean "package:gauge"?`},
+		{"package:@quay/dail/dial.css", `package "@quay/dail" is not installed`, `did you mean "package:@quay/dial"?`},
+		{"package:tide", `package "tide" is not installed`, `install the package`},
+		{"package:gauge", `package "gauge" does not declare a main sheet`, `its sheets are: package:gauge/dist/gauge.css, package:gauge/dist/gauge-dark.css`},
+		{"package:gauge/lib/main.css", `no such sheet: "`, `its sheets are: package:gauge/dist/gauge.css`},
+		{"package:gauge/dist/gague.css", `no such sheet: "`, `did you mean "`},
+		{"package:", `missing package name`, `write "package:name"`},
+		{"gauge/dist/gauge.css", `no such sheet: "site/gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
+		{"~gauge/dist/gauge.css", `no such sheet: "site/~gauge/dist/gauge.css"`, `write "package:gauge/dist/gauge.css"`},
+		{"node_modules/gauge/dist/gauge.css", `no such sheet`, `write "package:gauge/dist/gauge.css"`},
 		{"../node_modules/gauge/dist/gauge.css", `leads outside its folder`, `write "package:gauge/dist/gauge.css"`},
-		{"@quay/dial", `there is no sheet "site/@quay/dial"`, `write "package:@quay/dial"`},
+		{"@quay/dial", `no such sheet: "site/@quay/dial"`, `write "package:@quay/dial"`},
 	} {
 		s := newSite(t, installed+"-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\n@import \""+c.address+"\";\n")
 		_, found := s.build(t, project.Development)
-		if strings.Count(found, "error:") != 1 || !strings.Contains(found, c.message) || !strings.Contains(found, c.mend) {
-			t.Errorf("%s: no %q and %q in\n%s", c.address, c.message, c.mend, found)
+		if strings.Count(found, "error:") != 1 || !strings.Contains(found, c.message) || !strings.Contains(found, c.fix) {
+			t.Errorf("%s: no %q and %q in\n%s", c.address, c.message, c.fix, found)
 		}
 	}
 	s := newSite(t, "-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\n@import \"package:gauge\";\n")
-	if _, found := s.build(t, project.Development); !strings.Contains(found, `the package "gauge" is not installed: there is no folder node_modules`) {
+	if _, found := s.build(t, project.Development); !strings.Contains(found, `package "gauge" is not installed: no node_modules folder`) {
 		t.Errorf("got %s", found)
 	}
 }
@@ -56,18 +56,18 @@ func TestPackageSlips(t *testing.T) {
 // style and of sheets that nothing reaches.
 func TestPageSlips(t *testing.T) {
 	for _, c := range []struct{ page, want string }{
-		{`<link rel="styleshet" href="main.css">`, `browsers know no relation "styleshet"`},
-		{`<link rel="style sheet" href="main.css">`, `browsers know no relation "style sheet"`},
-		{`<link rel=stylesheets href=main.css>`, `browsers know no relation "stylesheets"`},
-		{`<link href="main.css">`, `the link has no rel`},
-		{`<link href="main.css?v=2">`, `the link has no rel`},
+		{`<link rel="styleshet" href="main.css">`, `unknown link relation "styleshet"`},
+		{`<link rel="style sheet" href="main.css">`, `unknown link relation "style sheet"`},
+		{`<link rel=stylesheets href=main.css>`, `unknown link relation "stylesheets"`},
+		{`<link href="main.css">`, `link without rel`},
+		{`<link href="main.css?v=2">`, `link without rel`},
 		{`<link rel="stylesheet" src="main.css">`, `write href="main.css"`},
-		{`<link rel="stylesheet" href="main.css><p>`, `a quote in the tag is not closed, and browsers read nothing of what follows`},
-		{`<link rel=stylesheet href=main.css><p class="a"`, `the tag is not closed before the page ends`},
-		{"<link rel=stylesheet href='main.css>\n<p class='a'>", `the address that starts with "main.css" goes on into the markup`},
+		{`<link rel="stylesheet" href="main.css><p>`, `unclosed quote in the tag: browsers ignore the rest of the page`},
+		{`<link rel=stylesheet href=main.css><p class="a"`, `unclosed tag`},
+		{"<link rel=stylesheet href='main.css>\n<p class='a'>", `unclosed quote after the URL "main.css"`},
 		{`<link rel=stylesheet href=main.css><img src="boat.png alt="" ><p>`, `boat.png alt=`},
-		{`<link rel=stylesheet href=main.css><img src="boat.png><p class="a">`, `the address that starts with "boat.png" goes on into the markup`},
-		{`<link rel=stylesheet href=main.css><script src="boat.js></script><p class="a">`, `the address that starts with "boat.js" goes on into the markup`},
+		{`<link rel=stylesheet href=main.css><img src="boat.png><p class="a">`, `unclosed quote after the URL "boat.png"`},
+		{`<link rel=stylesheet href=main.css><script src="boat.js></script><p class="a">`, `unclosed quote after the URL "boat.js"`},
 		{`<template><link href="main.css"></template><link rel=stylesheet href=main.css>`, ""},
 		{`<link rel=icon href=main.css><link rel=stylesheet href=main.css><link rel="alternate stylesheet" title=x href=main.css>`, ""},
 		{`<link rel=style href=x><link rel=stylesheet href=main.css>`, ""},
@@ -138,12 +138,12 @@ func TestOtherCase(t *testing.T) {
 	}
 	var got []string
 	for _, d := range res.Diagnostics {
-		if d.Code != "other-case" {
+		if d.Code != "wrong-case" {
 			t.Errorf("got %s: %s", d.Code, d.Message)
 		}
-		got = append(got, d.Mend)
+		got = append(got, d.Fix)
 	}
-	want := `write "css/part.css" where it is asked for; write "css/main.css" where it is asked for; write "img/sea.svg" where it is asked for`
+	want := `write "css/part.css"; write "css/main.css"; write "img/sea.svg"`
 	if strings.Join(got, "; ") != want {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, "; "), want)
 	}

@@ -31,9 +31,9 @@ func (b *builder) otherCase(outputs []emit.Output) {
 	tree := b.project.Tree
 	for _, p := range list {
 		if spelled, differs := tree.Spelling(p); differs {
-			b.report(diag.Diagnostic{Code: code.OtherCase, Severity: diag.Warning,
-				Message: fmt.Sprintf("%q is asked for, and the file is %q: systems that tell upper from lower case do not find it", tree.Show(p), tree.Show(spelled)),
-				Mend:    fmt.Sprintf("write %q where it is asked for", spelled.Name)})
+			b.report(diag.Diagnostic{Code: code.WrongCase, Severity: diag.Warning,
+				Message: fmt.Sprintf("%q differs in case from the file %q: it is not found on case-sensitive systems", tree.Show(p), tree.Show(spelled)),
+				Fix:     fmt.Sprintf("write %q", spelled.Name)})
 		}
 	}
 }

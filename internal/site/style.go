@@ -88,7 +88,7 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 	if len(sheet.Diagnostics) > 0 {
 		for _, d := range sheet.Diagnostics {
 			d.Severity = min(d.Severity, diag.Warning)
-			d.Message += "; this style element stays as it is"
+			d.Message += "; the style element is left unchanged"
 			m.diags = append(m.diags, d)
 		}
 		return m, nil

@@ -367,14 +367,14 @@ func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry,
 	if _, err := r.cache.linked.Sheets.Load(r.files, target.Path); err != nil {
 		d := r.files.Unreadable(target.Path, err, at)
 		if errors.Is(err, fs.ErrNotExist) {
-			d.Message = fmt.Sprintf("the page links a sheet %q that does not exist", r.files.Show(target.Path))
+			d.Message = fmt.Sprintf("no such sheet: %q, linked by the page", r.files.Show(target.Path))
 			d.Cause = target.Path.String()
-			if !strings.HasPrefix(d.Mend, "did you mean") { // no file has a name like it
-				d.Mend = "if something else provides it, name it in external; if the page is no part of the site, in exclude"
+			if !strings.HasPrefix(d.Fix, "did you mean") { // no file has a name like it
+				d.Fix = "if something else provides it, add it to external; if the page is not part of the site, add the page to exclude"
 			}
 			if !r.profile.Release {
 				d.Severity = diag.Warning
-				d.Message += "; a release needs it, or has it in external"
+				d.Message += "; it is required for a release"
 			}
 			inventory.RewordUnclosed(&d, l.Href.Address)
 		}
@@ -409,8 +409,8 @@ func (r *linkReader) keepApart(groups []entryGroup) []entryGroup {
 	if r.runs.LookUp == nil || links == 0 {
 		return groups
 	}
-	r.report(diag.Diagnostic{Code: code.LinksApart, Severity: diag.Note, Span: r.runs.LookUp.At, Cause: r.page.File.Path.String(),
-		Message: "this script looks for style links of its page, so each of them stays one of its own"})
+	r.report(diag.Diagnostic{Code: code.UnmergedLinks, Severity: diag.Note, Span: r.runs.LookUp.At, Cause: r.page.File.Path.String(),
+		Message: "the script reads the style links of its page, so they are not merged"})
 	var out []entryGroup
 	for _, g := range groups {
 		for i, l := range g.group.Links {

@@ -33,18 +33,18 @@ func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
 			if len(left) == 0 {
 				continue
 			}
-			b.report(diag.Diagnostic{Code: code.UnnamedFiles, Severity: diag.Note, Span: f.At, Cause: f.Name,
-				Message: fmt.Sprintf("this script works out names of files in %q, where %s named by nothing, such as %q", f.Name, areNot(len(left)), path.Base(left[0])),
-				Mend:    fmt.Sprintf("if it asks for them: copy = [\"%s/**\"]", f.Name)})
+			b.report(diag.Diagnostic{Code: code.UnreferencedFiles, Severity: diag.Note, Span: f.At, Cause: f.Name,
+				Message: fmt.Sprintf("this script builds names of files in %q, where %s no reference, such as %q", f.Name, areNot(len(left)), path.Base(left[0])),
+				Fix:     fmt.Sprintf("if it loads them, set copy = [\"%s/**\"]", f.Name)})
 		}
 	}
 }
 
 func areNot(n int) string {
 	if n == 1 {
-		return "1 file is"
+		return "1 file has"
 	}
-	return fmt.Sprintf("%d files are", n)
+	return fmt.Sprintf("%d files have", n)
 }
 
 // askedFor are files at the top of a site that browsers, search engines and others ask for without

@@ -440,7 +440,7 @@ func tolerant(t *testing.T, dir, out, profile string, b built) built {
 	for _, d := range b.result.Diagnostics {
 		switch {
 		case d.Severity != diag.Error:
-		case d.Code == "missing" && d.Cause != "":
+		case d.Code == "missing-file" && d.Cause != "":
 			external = append(external, fmt.Sprintf("%q", d.Cause))
 		default:
 			return b

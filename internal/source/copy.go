@@ -10,7 +10,7 @@ import (
 )
 
 // ErrChanged means that a file changed after it was hashed.
-var ErrChanged = errors.New("changed while it was read; run the build again")
+var ErrChanged = errors.New("changed while it was read: build again")
 
 // Sum is the SHA-256 hash of the content of a file.
 type Sum [sha256.Size]byte

@@ -33,7 +33,7 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 		_, err = f.TryLockContext(limited, pause)
 		switch {
 		case errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil:
-			return nil, fmt.Errorf("another build has been writing into %q for %v", dir, lockWait)
+			return nil, fmt.Errorf("another build has been writing to %q for %v", dir, lockWait)
 		case errors.Is(err, os.ErrNotExist): // a clean removed the folder
 			if err := root.MkdirAll(own, 0o755); err != nil {
 				return nil, err

@@ -490,7 +490,7 @@ func WriteTree(dir string, tree fs.FS) (string, error) {
 		}
 		dir = made
 	} else if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return "", fmt.Errorf("the folder %q is not empty", dir)
+		return "", fmt.Errorf("folder %q is not empty", dir)
 	}
 	return dir, os.CopyFS(dir, tree)
 }

@@ -185,7 +185,7 @@ func readList(root *os.Root) (written, error) {
 	}
 	var list writtenList
 	if err := json.Unmarshal(data, &list); err != nil {
-		return nil, fmt.Errorf("the list of written files, %s, is damaged: %w", ListName, err)
+		return nil, fmt.Errorf("the list of written files %s is damaged: %w", ListName, err)
 	}
 	return list.Files, nil
 }

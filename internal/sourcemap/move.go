@@ -96,18 +96,18 @@ func withoutGuard(data []byte) []byte {
 func DecodeDataURL(address string) ([]byte, error) {
 	head, data, ok := strings.Cut(address, ",")
 	if !ok || !strings.HasPrefix(head, "data:") {
-		return nil, errors.New("source map address is no data URL")
+		return nil, errors.New("source map URL is not a data URL")
 	}
 	if strings.HasSuffix(head, ";base64") {
 		raw, err := base64.StdEncoding.DecodeString(data)
 		if err != nil {
-			return nil, fmt.Errorf("source map address is no base64: %w", err)
+			return nil, fmt.Errorf("source map URL is not valid base64: %w", err)
 		}
 		return raw, nil
 	}
 	text, err := url.PathUnescape(data)
 	if err != nil {
-		return nil, fmt.Errorf("source map address cannot be read: %w", err)
+		return nil, fmt.Errorf("invalid source map URL: %w", err)
 	}
 	return []byte(text), nil
 }

@@ -89,7 +89,7 @@ func joinRoot(root, s string) string {
 func (m *Map) readSections(sections []rawIndex) error {
 	for i, s := range sections {
 		if strings.Contains(string(s.Map), `"sections"`) {
-			return fmt.Errorf("section %d of the source map is an index map itself", i)
+			return fmt.Errorf("section %d of the source map is itself an index map", i)
 		}
 		part, err := Read(s.Map)
 		if err != nil {
@@ -119,10 +119,10 @@ func (m *Map) readSections(sections []rawIndex) error {
 }
 
 var (
-	errDigit    = errors.New("source map holds a character that is no base64 digit")
-	errTooLarge = errors.New("source map holds a number beyond 32 bits")
+	errDigit    = errors.New("source map contains a character that is not a base64 digit")
+	errTooLarge = errors.New("source map contains a number larger than 32 bits")
 	errFields   = errors.New("a mapping has 1, 4 or 5 fields")
-	errShort    = errors.New("a number in the source map is cut short")
+	errShort    = errors.New("truncated number in the source map")
 )
 
 // decode reads the mappings (ECMA-426, section on mappings structure).
@@ -163,7 +163,7 @@ func (m *Map) decode(text string) error {
 			return err
 		}
 		if m.Mappings = append(m.Mappings, got); len(m.Mappings) > maxMappings {
-			return errors.New("source map holds too many mappings")
+			return errors.New("too many mappings in the source map")
 		}
 	}
 	sort.SliceStable(m.Mappings, func(i, j int) bool { return m.Mappings[i].before(m.Mappings[j].Line, m.Mappings[j].Column) })
@@ -193,7 +193,7 @@ func (m *Map) validate(got Mapping, n int) error {
 	case n >= 4 && (got.Source < 0 || got.Source >= len(m.Sources) || got.SourceLine < 0 || got.SourceColumn < 0):
 		return fmt.Errorf("mapping of line %d points to nothing", got.Line+1)
 	case n == 5 && (got.Name < 0 || got.Name >= len(m.Names)):
-		return fmt.Errorf("mapping of line %d has a name that is not listed", got.Line+1)
+		return fmt.Errorf("mapping of line %d has an unlisted name", got.Line+1)
 	case got.Column < 0:
 		return fmt.Errorf("mapping of line %d has a negative column", got.Line+1)
 	}

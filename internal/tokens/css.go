@@ -67,8 +67,8 @@ func (r *reader) css(v *value, kind string) (string, bool) {
 	if write := r.writer(is); write != nil {
 		return write(end)
 	}
-	mend := diag.DidYouMean(is, types, "the types are "+strings.Join(types, ", "))
-	r.fail(end.at, fmt.Sprintf("there is no type %q of tokens", is), mend)
+	fix := diag.DidYouMean(is, types, "the types are "+strings.Join(types, ", "))
+	r.fail(end.at, fmt.Sprintf("unknown token type %q", is), fix)
 	return "", false
 }
 
@@ -76,7 +76,7 @@ func (r *reader) css(v *value, kind string) (string, bool) {
 func (r *reader) part(v *value, name, kind string) (string, bool) {
 	p := v.get(name)
 	if p == nil {
-		r.fail(v.at, fmt.Sprintf("the token has no %q", name), "")
+		r.fail(v.at, fmt.Sprintf("token without %q", name), "")
 		return "", false
 	}
 	return r.css(p, kind)
@@ -103,7 +103,7 @@ func (r *reader) parts(v *value, kind string, names ...[2]string) (string, bool)
 func (r *reader) plain(v *value, kind string) (string, bool) {
 	if v.text == "" || strings.ContainsAny(v.text, "{};\"'\\\n") || strings.Contains(v.text, "/*") ||
 		strings.Count(v.text, "(") != strings.Count(v.text, ")") {
-		r.fail(v.at, fmt.Sprintf("%q is no %s", v.text, kind), "")
+		r.fail(v.at, fmt.Sprintf("%q is not a %s", v.text, kind), "")
 		return "", false
 	}
 	return v.text, true
@@ -126,7 +126,7 @@ func (r *reader) color(v *value) (string, bool) {
 	}
 	space, components := v.get("colorSpace"), v.get("components")
 	if v.kind != object || space == nil || components == nil || len(components.list) != 3 {
-		r.fail(v.at, "a colour has a colorSpace and three components", `write { "colorSpace": "srgb", "components": [0, 0.5, 0.5] }`)
+		r.fail(v.at, "a colour needs a colorSpace and three components", `write { "colorSpace": "srgb", "components": [0, 0.5, 0.5] }`)
 		return "", false
 	}
 	var c [3]string
@@ -141,7 +141,7 @@ func (r *reader) color(v *value) (string, bool) {
 			c[i] = "none"
 			bytes = false
 		default:
-			r.fail(n.at, `a component is a number or "none"; found `+n.kind.String(), "")
+			r.fail(n.at, `a component must be a number or "none", got `+n.kind.String(), "")
 			return "", false
 		}
 	}
@@ -173,7 +173,7 @@ func (r *reader) inSpace(space *value, c [3]string, alpha string) (string, bool)
 	case "srgb", "srgb-linear", "display-p3", "a98-rgb", "prophoto-rgb", "rec2020", "xyz-d50", "xyz-d65":
 		return "color(" + space.text + " " + strings.Join(c[:], " ") + alpha + ")", true
 	}
-	r.fail(space.at, fmt.Sprintf("there is no colour space %q", space.text), "")
+	r.fail(space.at, fmt.Sprintf("unknown colour space %q", space.text), "")
 	return "", false
 }
 
@@ -188,11 +188,11 @@ func (r *reader) measure(v *value, kind string, units ...string) (string, bool) 
 	}
 	n, unit := v.get("value"), v.get("unit")
 	if v.kind != object || n == nil || n.kind != number || unit == nil {
-		r.fail(v.at, fmt.Sprintf("a %s has a value and a unit", kind), fmt.Sprintf(`write { "value": 8, "unit": %q }`, units[0]))
+		r.fail(v.at, fmt.Sprintf("a %s needs a value and a unit", kind), fmt.Sprintf(`write { "value": 8, "unit": %q }`, units[0]))
 		return "", false
 	}
 	if !slices.Contains(units, unit.text) {
-		r.fail(unit.at, fmt.Sprintf("the unit of a %s is %s; found %q", kind, strings.Join(units, " or "), unit.text), "")
+		r.fail(unit.at, fmt.Sprintf("the unit of a %s must be %s, got %q", kind, strings.Join(units, " or "), unit.text), "")
 		return "", false
 	}
 	return digits(n.num) + unit.text, true
@@ -240,13 +240,13 @@ func (r *reader) fontWeight(v *value) (string, bool) {
 	if n, ok := weights[v.text]; ok {
 		return strconv.Itoa(n), true
 	}
-	r.fail(v.at, "a fontWeight is a number from 1 to 1000, or a name such as bold", "")
+	r.fail(v.at, "a fontWeight must be a number from 1 to 1000, or a name such as bold", "")
 	return "", false
 }
 
 func (r *reader) cubicBezier(v *value) (string, bool) {
 	if len(v.list) != 4 || slices.ContainsFunc(v.list, func(n value) bool { return n.kind != number }) {
-		r.fail(v.at, "a cubicBezier is a list of four numbers", "")
+		r.fail(v.at, "a cubicBezier must be a list of four numbers", "")
 		return "", false
 	}
 	var out []string
@@ -268,7 +268,7 @@ func (r *reader) strokeStyle(v *value) (string, bool) {
 	case v.kind == object && v.get("dashArray") != nil:
 		return "dashed", true
 	}
-	r.fail(v.at, "a strokeStyle is one of "+strings.Join(strokeStyles, ", "), "")
+	r.fail(v.at, "a strokeStyle must be one of "+strings.Join(strokeStyles, ", "), "")
 	return "", false
 }
 
@@ -311,7 +311,7 @@ func (r *reader) gradient(v *value) (string, bool) {
 		stop := &v.list[i]
 		end, _, outside := r.resolve(stop, "gradient")
 		if outside != "" || end == nil {
-			r.fail(stop.at, "a stop of a gradient has a color and a position", "")
+			r.fail(stop.at, "a gradient stop needs a color and a position", "")
 			return "", false
 		}
 		color, ok := r.part(end, "color", "color")
@@ -320,7 +320,7 @@ func (r *reader) gradient(v *value) (string, bool) {
 		}
 		position := end.get("position")
 		if position == nil || position.kind != number {
-			r.fail(end.at, "a stop of a gradient has a position from 0 to 1", "")
+			r.fail(end.at, "the position of a gradient stop must be from 0 to 1", "")
 			return "", false
 		}
 		out = append(out, color+" "+digits(math.Round(math.Max(0, math.Min(1, position.num))*1e6)/1e4)+"%")

@@ -96,15 +96,15 @@ func readJSON(f *source.File) (value, error) {
 	}
 	end := int(r.dec.InputOffset())
 	if _, err := r.dec.Token(); !errors.Is(err, io.EOF) {
-		return v, r.fail(end, "something stands behind the end of the tokens", "")
+		return v, r.fail(end, "unexpected text after the end of the tokens", "")
 	}
 	return v, nil
 }
 
-func (r *jsonReader) fail(off int, message, mend string) error {
+func (r *jsonReader) fail(off int, message, fix string) error {
 	off = max(0, min(off, len(r.file.Text)))
 	off += len(r.file.Text[off:]) - len(strings.TrimLeft(r.file.Text[off:], " \t\r\n"))
-	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Mend: mend}}
+	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Fix: fix}}
 }
 
 // next returns the next token and its place.
@@ -115,11 +115,11 @@ func (r *jsonReader) next() (json.Token, source.Span, error) {
 		var syntax *json.SyntaxError
 		switch {
 		case errors.As(err, &syntax):
-			return nil, source.Span{}, r.fail(int(syntax.Offset)-1, "the tokens are no JSON: "+expectation(syntax.Error()), "")
+			return nil, source.Span{}, r.fail(int(syntax.Offset)-1, "invalid JSON: "+expectation(syntax.Error()), "")
 		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-			return nil, source.Span{}, r.fail(len(r.file.Text), "the tokens end too early: a bracket or a quote is not closed", "")
+			return nil, source.Span{}, r.fail(len(r.file.Text), "incomplete JSON: unclosed bracket or quote", "")
 		}
-		return nil, source.Span{}, r.fail(start, "the tokens cannot be read: "+err.Error(), "")
+		return nil, source.Span{}, r.fail(start, "invalid tokens: "+err.Error(), "")
 	}
 	end := int(r.dec.InputOffset())
 	start += len(r.file.Text[start:end]) - len(strings.TrimLeft(r.file.Text[start:end], " \t\r\n,:"))
@@ -130,17 +130,17 @@ func (r *jsonReader) next() (json.Token, source.Span, error) {
 func expectation(message string) string {
 	for _, known := range []struct{ part, words string }{
 		{"after object key:value pair", "expected ',' or '}' here"},
-		{"after object key", "expected ':' behind the name"},
+		{"after object key", "expected ':' after the name"},
 		{"after array element", "expected ',' or ']' here"},
 		{"beginning of object key", "expected a name in double quotes"},
 		{"beginning of value", "expected a value"},
-		{"in string", "a string holds a line end or a broken escape"},
+		{"in string", "a string contains a line end or an invalid escape"},
 	} {
 		if strings.Contains(message, known.part) {
 			return known.words
 		}
 	}
-	return "what stands here cannot be read"
+	return "invalid JSON here"
 }
 
 func (r *jsonReader) value(depth int) (value, error) {
@@ -149,7 +149,7 @@ func (r *jsonReader) value(depth int) (value, error) {
 		return value{}, err
 	}
 	if depth > maxDepth {
-		return value{}, r.fail(int(at.Start.Off), fmt.Sprintf("the tokens nest deeper than %d levels", maxDepth), "")
+		return value{}, r.fail(int(at.Start.Off), fmt.Sprintf("tokens are nested deeper than %d levels", maxDepth), "")
 	}
 	switch t := t.(type) {
 	case json.Delim:

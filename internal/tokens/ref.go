@@ -50,7 +50,7 @@ type target struct {
 func (r *reader) follow(ref *value) (target, bool) {
 	names, ok := pointer(ref)
 	if !ok {
-		r.fail(ref.at, fmt.Sprintf("%q leads into no part of this file", ref.text), `write "#/group/token"; several files are read one after the other, and "{group.token}" reads a token of another one`)
+		r.fail(ref.at, fmt.Sprintf("reference %q does not point into this file", ref.text), `write "#/group/token", or "{group.token}" for a token of an earlier file`)
 		return target{}, false
 	}
 	out := target{value: r.root}
@@ -65,7 +65,7 @@ func (r *reader) follow(ref *value) (target, bool) {
 		}
 		next := out.value.part(name)
 		if next == nil {
-			r.fail(ref.at, fmt.Sprintf("%q leads nowhere: there is no %q", ref.text, name), "")
+			r.fail(ref.at, fmt.Sprintf("unresolved reference %q: unknown %q", ref.text, name), "")
 			return target{}, false
 		}
 		out.value = next
@@ -131,7 +131,7 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 		case e.bad:
 			return nil, "", "" // of which a finding tells
 		case e.open:
-			r.fail(first.at, "the alias leads back to itself", "")
+			r.fail(first.at, "alias cycle", "")
 			return nil, "", ""
 		}
 		if len(passed) == 0 && !slices.Contains(r.from, path) {
@@ -201,7 +201,7 @@ func hasRef(v *value) bool {
 func (r *reader) tooMuch(at source.Span) {
 	if !r.full {
 		r.full = true
-		r.fail(at, "the token is made of itself, or of too many others", "")
+		r.fail(at, "the token depends on itself, or on too many others", "")
 	}
 }
 
@@ -223,7 +223,7 @@ func (r *reader) extended(v *value, depth int) *value {
 	case from == nil:
 		return v
 	case base == nil || base.kind != object || base.get("$value") != nil:
-		r.fail(from.at, fmt.Sprintf("%q is no group that this one could extend", from.text), `write "{group}"`)
+		r.fail(from.at, fmt.Sprintf("%q is not a group: a group can only extend a group", from.text), `write "{group}"`)
 		return v
 	case depth > maxDepth:
 		r.fail(from.at, "the group extends itself", "")

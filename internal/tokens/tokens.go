@@ -38,7 +38,7 @@ func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	}
 	r := reader{root: &root, found: make(map[string]*entry), aliases: make(map[*value]bool)}
 	if root.kind != object {
-		r.fail(root.at, "expected an object with groups and tokens, found "+root.kind.String(), "")
+		r.fail(root.at, "expected an object with groups and tokens, got "+root.kind.String(), "")
 		return nil, r.diags
 	}
 	r.group(&root, nil, "")
@@ -78,8 +78,8 @@ type reader struct {
 	diags   []diag.Diagnostic
 }
 
-func (r *reader) fail(at source.Span, message, mend string) {
-	r.diags = append(r.diags, diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+func (r *reader) fail(at source.Span, message, fix string) {
+	r.diags = append(r.diags, diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }
 
 // group gathers the tokens of a group.
@@ -116,9 +116,9 @@ func (r *reader) member(k *key, path []string, kind string) {
 	name := strings.Join(path, ".")
 	switch {
 	case k.value.kind != object:
-		r.fail(k.at, fmt.Sprintf("%q is neither a token nor a group: expected an object, found %s", name, k.value.kind), `write { "$value": … }`)
+		r.fail(k.at, fmt.Sprintf("%q is neither a token nor a group: expected an object, got %s", name, k.value.kind), `write { "$value": … }`)
 	case k.name == "" || strings.ContainsAny(k.name, "{}."):
-		r.fail(k.at, fmt.Sprintf("%q cannot name a token or a group", k.name), "a name holds no dot and no curly bracket")
+		r.fail(k.at, fmt.Sprintf("%q is not a valid name of a token or group", k.name), "a name must not contain dots or curly brackets")
 	case k.value.get("$value") == nil && !r.isAlias(&k.value):
 		r.group(&k.value, path, kind)
 	case len(r.entries) >= maxTokens:
@@ -173,7 +173,7 @@ func (r *reader) token(e *entry) {
 		r.add(e.path, reading(outside), e)
 	case v == nil || v.kind == invalid: // after a finding
 	case kind == "":
-		r.fail(e.at, fmt.Sprintf("the token %q has no $type, and no group around it has one", strings.Join(e.path, ".")), `write "$type" into the token or its group`)
+		r.fail(e.at, fmt.Sprintf("token %q has no $type, and neither has a group around it", strings.Join(e.path, ".")), `add "$type" to the token or its group`)
 	case kind == "typography":
 		r.typography(e, v)
 	default:
@@ -229,6 +229,6 @@ func (r *reader) expect(v *value, want kind, kind string) bool {
 	if v.kind == want {
 		return true
 	}
-	r.fail(v.at, fmt.Sprintf("a token of the type %q is %s; found %s", kind, want, v.kind), "")
+	r.fail(v.at, fmt.Sprintf("a token of type %q must be %s, got %s", kind, want, v.kind), "")
 	return false
 }

@@ -48,7 +48,7 @@ const (
 
 // ErrOverflow means that more changed at once than the system tells of: anything may be other than it was, and folders
 // may not be watched that were made. A new watcher is to be started, and everything looked at again.
-var ErrOverflow = errors.New("watch: more changes than the system tells of")
+var ErrOverflow = errors.New("watch: too many changes at once for the system to report")
 
 // Start watches folders. The caller closes the watcher. The error is that a folder
 // cannot be watched, or that the system watches no more of them.

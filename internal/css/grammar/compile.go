@@ -57,7 +57,7 @@ func parseSyntax(syntax string) (*expr, error) {
 	p := &parser{strings.TrimSpace(syntax)}
 	e, err := p.alternatives()
 	if err == nil && p.rest != "" {
-		err = fmt.Errorf("found %q behind the definition", p.rest)
+		err = fmt.Errorf("unexpected %q after the definition", p.rest)
 	}
 	return e, err
 }
@@ -185,7 +185,7 @@ func (p *parser) times(e *expr) error {
 	low, high, ranged := strings.Cut(strings.TrimSpace(inner), ",")
 	var err error
 	if e.least, err = strconv.Atoi(strings.TrimSpace(low)); err != nil || !ok {
-		return fmt.Errorf("found %q in place of a count", p.rest)
+		return fmt.Errorf("expected a count, got %q", p.rest)
 	}
 	switch high = strings.TrimSpace(high); {
 	case !ranged:
@@ -211,7 +211,7 @@ func (p *parser) primary() (*expr, error) {
 			return nil, err
 		}
 		if !strings.HasPrefix(p.rest, closer) {
-			return nil, fmt.Errorf("expected %q, found %q", closer, p.rest)
+			return nil, fmt.Errorf("expected %q, got %q", closer, p.rest)
 		}
 		p.rest = p.rest[1:]
 		if c != '[' {
@@ -232,7 +232,7 @@ func (p *parser) primary() (*expr, error) {
 func (p *parser) quoted() (*expr, error) {
 	text, rest, ok := strings.Cut(p.rest[1:], "'")
 	if !ok || text == "" {
-		return nil, fmt.Errorf("found %q in place of a literal", p.rest)
+		return nil, fmt.Errorf("expected a literal, got %q", p.rest)
 	}
 	p.rest = rest
 	if text != "[" {
@@ -241,7 +241,7 @@ func (p *parser) quoted() (*expr, error) {
 	p.skip(0)
 	inner, rest, ok := strings.Cut(p.rest, "']'")
 	if !ok {
-		return nil, fmt.Errorf("the bracket before %q is not closed", p.rest)
+		return nil, fmt.Errorf("unclosed bracket before %q", p.rest)
 	}
 	e, err := parseSyntax(inner)
 	p.rest = rest
@@ -255,7 +255,7 @@ func (p *parser) word() (*expr, error) {
 		n++
 	}
 	if n == 0 {
-		return nil, fmt.Errorf("found %q in place of a term", p.rest)
+		return nil, fmt.Errorf("expected a term, got %q", p.rest)
 	}
 	text := strings.ToLower(p.rest[:n])
 	p.rest = p.rest[n:]
@@ -286,7 +286,7 @@ func (p *parser) reference() (*expr, error) {
 		}
 	}
 	if depth != 0 {
-		return nil, fmt.Errorf("found %q in place of a type", p.rest)
+		return nil, fmt.Errorf("expected a type, got %q", p.rest)
 	}
 	inner := strings.TrimSpace(p.rest[1:n])
 	p.rest = p.rest[n+1:]

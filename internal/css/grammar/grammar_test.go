@@ -95,7 +95,7 @@ func TestMatch(t *testing.T) {
 		name, value := cut(src)
 		d, ok := Property(name)
 		if !ok && name != "src" {
-			t.Errorf("there is no property %q", name)
+			t.Errorf("unknown property %q", name)
 			continue
 		}
 		if m, ok := d.Match(values(t, value)); !ok {

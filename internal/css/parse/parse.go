@@ -304,8 +304,8 @@ func (p *parser) rule(nested bool) ast.Node {
 	}
 	if !nested && looksCustom(p.scratch[from:]) {
 		p.scratch = p.scratch[:from]
-		p.warn(code.BadDeclaration, p.pos(begin).To(p.tok.Start), "custom property stands outside of a rule; browsers skip it",
-			"put it into a rule, such as :root { … }")
+		p.warn(code.BadDeclaration, p.pos(begin).To(p.tok.Start), "custom property outside of a rule: browsers skip it",
+			"move it into a rule, such as :root { … }")
 		p.skipBlock()
 		return p.badRule(begin)
 	}
@@ -407,7 +407,7 @@ func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	p.tooDeep = false
 	if !nested {
 		length := min(firstLine(text), int(p.tok.Start-begin))
-		p.warn(code.NoBlock, source.SpanOf(at, length), "rule has no block: expected '{', found end of file", "")
+		p.warn(code.MissingBlock, source.SpanOf(at, length), "rule has no block: expected '{', got end of file", "")
 		return &ast.BadRule{At: at, Text: text}
 	}
 	p.reportBadDeclaration(at, text[:min(len(text), int(p.tok.Start-begin))])

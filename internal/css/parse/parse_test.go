@@ -26,32 +26,32 @@ var marker = regexp.MustCompile(`/\* (ERROR|WARNING) "([^"]*)" \*/`)
 // names the finding that starts on its line, in order.
 func TestFindings(t *testing.T) {
 	sheets := []string{
-		`a { color: red; /* ERROR "block is not closed: expected '}', found end of file" */`,
-		`.a { .b { color: red } /* ERROR "block is not closed" */
+		`a { color: red; /* ERROR "unclosed block: expected '}', got end of file" */`,
+		`.a { .b { color: red } /* ERROR "unclosed block" */
 		.c { color: blue }`,
-		`a { width: calc(1px + (2px; } /* ERROR "bracket is not closed: expected ')'" */`,
-		`a { color: red; } } /* ERROR "'}' closes nothing, and makes browsers drop the rule behind it" */
+		`a { width: calc(1px + (2px; } /* ERROR "unclosed bracket: expected ')'" */`,
+		`a { color: red; } } /* ERROR "unmatched '}': browsers drop the rule after it" */
 		b { color: blue; }`,
-		`a { color: red; }; /* WARNING "';' between rules makes browsers drop the rule behind it" */
+		`a { color: red; }; /* WARNING "stray ';' between rules: browsers drop the rule after it" */
 		b { color: blue; }`,
-		`a { color red; } /* WARNING "expected a declaration or a rule, found \"color red\"; browsers skip it" */`,
-		`a { *zoom: 1; } /* WARNING "expected the name of a property, found \"*zoom: 1\"" */`,
-		`a { // note /* WARNING "CSS has no comments of one line" */
+		`a { color red; } /* WARNING "expected a declaration or a rule, got \"color red\": browsers skip it" */`,
+		`a { *zoom: 1; } /* WARNING "expected a property name, got \"*zoom: 1\"" */`,
+		`a { // note /* WARNING "'//' does not start a comment in CSS" */
 		color: red; }`,
-		`a { /* WARNING "string is cut short by the end of the line; browsers skip the declaration" */ content: "x;
+		`a { /* WARNING "string is not closed on its line: browsers skip the declaration" */ content: "x;
 		}`,
-		`a { background: url(a b.png); } /* WARNING "url() holds a quote, bracket or space" */`,
-		`a { color: red); } /* WARNING "')' closes nothing; browsers skip the declaration of \"color\"" */`,
-		`$accent: teal; /* WARNING "CSS has no names with '$': browsers drop" */
+		`a { background: url(a b.png); } /* WARNING "unquoted url() contains a quote, bracket or space" */`,
+		`a { color: red); } /* WARNING "')' has no opening bracket: browsers skip the declaration of \"color\"" */`,
+		`$accent: teal; /* WARNING "'$' is not allowed in names: browsers drop" */
 		a { color: red }`,
-		`a > > b {} /* WARNING "selector cannot be read; browsers drop the whole rule" */`,
-		`.ok, a::, .fine {} /* WARNING "selector cannot be read; browsers drop the whole rule, its other selectors too" */`,
-		`a:not(> b) {} /* WARNING "selector cannot be read" */
+		`a > > b {} /* WARNING "invalid selector: browsers drop the rule" */`,
+		`.ok, a::, .fine {} /* WARNING "invalid selector: browsers drop the rule with all its selectors" */`,
+		`a:not(> b) {} /* WARNING "invalid selector" */
 		 a:is(> b, c) {}
 		 a:has(> b) {}`,
 		`{ color: red } /* WARNING "rule has no selector: expected one before '{'" */`,
-		`--tone: red { } /* WARNING "custom property stands outside of a rule" */`,
-		`a { color: red } b /* WARNING "rule has no block: expected '{', found end of file" */`,
+		`--tone: red { } /* WARNING "custom property outside of a rule" */`,
+		`a { color: red } b /* WARNING "rule has no block: expected '{', got end of file" */`,
 		`@unknown { > > b { } 5 { } } @keyframes x { 5% { top: 0 } odd thing { } }`,
 	}
 	for _, src := range sheets {

@@ -20,14 +20,14 @@ import (
 // file with more is no style sheet, and more would only fill the screen.
 const maxFindings = 100
 
-func (p *parser) warn(c code.Code, at source.Span, message, mend string) {
+func (p *parser) warn(c code.Code, at source.Span, message, fix string) {
 	if !p.ended { // what is wrong behind an unclosed construct is its echo
-		p.add(diag.Diagnostic{Code: c, Severity: diag.Warning, Span: at, Message: message, Mend: mend})
+		p.add(diag.Diagnostic{Code: c, Severity: diag.Warning, Span: at, Message: message, Fix: fix})
 	}
 }
 
-func (p *parser) fail(c code.Code, at source.Span, message, mend string) {
-	p.add(diag.Diagnostic{Code: c, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+func (p *parser) fail(c code.Code, at source.Span, message, fix string) {
+	p.add(diag.Diagnostic{Code: c, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }
 
 func (p *parser) add(d diag.Diagnostic) {
@@ -37,8 +37,8 @@ func (p *parser) add(d diag.Diagnostic) {
 	}
 	switch *n++; {
 	case *n == maxFindings:
-		d.Code, d.Mend = code.TooMany, ""
-		d.Message = fmt.Sprintf("this is %s %d in this file; further ones are left out", d.Severity, maxFindings)
+		d.Code, d.Fix = code.TooManyFindings, ""
+		d.Message = fmt.Sprintf("this is %s number %d in this file: the others are not listed", d.Severity, maxFindings)
 		fallthrough
 	case *n < maxFindings:
 		p.diags = append(p.diags, d)
@@ -52,7 +52,7 @@ func (p *parser) reportUnclosed(open token.Token, construct, want string) {
 	}
 	p.ended = true
 	p.fail(code.Code("unclosed-"+construct), p.span(open),
-		fmt.Sprintf("%s is not closed: expected %s, found end of file", construct, want),
+		fmt.Sprintf("unclosed %s: expected %s, got end of file", construct, want),
 		fmt.Sprintf("add %s where the %s should end", want, construct))
 }
 
@@ -72,8 +72,8 @@ func (p *parser) reportUnclosedToken(t token.Token) {
 func (p *parser) reportTooDeep() {
 	if !p.deep { // one is enough, and it hides what is unclosed
 		p.fail(code.TooDeep, p.span(p.tok),
-			fmt.Sprintf("blocks and brackets nest deeper than %d levels", ast.MaxDepth),
-			"look for a bracket that was not closed further up")
+			fmt.Sprintf("blocks and brackets are nested deeper than %d levels", ast.MaxDepth),
+			"look for an unclosed bracket further up")
 		p.deep = true
 	}
 	p.tooDeep = true
@@ -90,8 +90,8 @@ func dollarName(values []ast.Value) *ast.Value {
 func (p *parser) reportDollarName(name *ast.Value) {
 	at := name.Span()
 	at.Start.Off--
-	p.warn(code.StraySemicolon, at, fmt.Sprintf("CSS has no names with '$': browsers drop \"$%s\" and the rule behind it", name.Text),
-		fmt.Sprintf("write @const %s: …; and read it by const(%s)", name.Text, name.Text))
+	p.warn(code.StraySemicolon, at, fmt.Sprintf("'$' is not allowed in names: browsers drop \"$%s\" and the rule after it", name.Text),
+		fmt.Sprintf("set it with @const %s: …; and read it with const(%s)", name.Text, name.Text))
 }
 
 // statements are the at-rules that end with a semicolon and take no block.
@@ -102,28 +102,28 @@ func (p *parser) reportGoesOn(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
 	if len(line) == len(strings.TrimRight(text, " \t\r\n\f")) {
-		p.fail(code.MissingSemicolon, source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s takes no block, and has one", rule.Name), "end it with ';'")
+		p.fail(code.MissingSemicolon, source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s must not have a block", rule.Name), "end it with ';'")
 		return
 	}
 	at := source.Pos{File: rule.At.File, Off: rule.At.Off + uint32(len(line)) - 1}
-	p.fail(code.MissingSemicolon, source.SpanOf(at, 1), fmt.Sprintf("@%s goes on up to the next block, which becomes a part of it: expected ';' here", rule.Name), "write "+shorten(line)+";")
+	p.fail(code.MissingSemicolon, source.SpanOf(at, 1), fmt.Sprintf("missing ';' after @%s: the next rule is read as part of it", rule.Name), "write "+shorten(line)+";")
 }
 
 func (p *parser) reportBadPrelude(bad badToken) {
 	switch bad.kind {
 	case token.RBrace:
-		p.fail(code.StrayBracket, bad.at, "'}' closes nothing, and makes browsers drop the rule behind it",
-			"remove it, or look for a '}' too many further up")
+		p.fail(code.StrayBracket, bad.at, "unmatched '}': browsers drop the rule after it",
+			"remove it, or look for an extra '}' further up")
 	case token.Semicolon:
-		p.warn(code.StraySemicolon, bad.at, "';' between rules makes browsers drop the rule behind it", "remove it")
+		p.warn(code.StraySemicolon, bad.at, "stray ';' between rules: browsers drop the rule after it", "remove it")
 	case token.RParen, token.RBracket:
-		p.warn(code.StrayBracket, bad.at, bad.kind.String()+" closes nothing; browsers drop the whole rule", "remove it")
+		p.warn(code.StrayBracket, bad.at, bad.kind.String()+" has no opening bracket: browsers drop the rule", "remove it")
 	case token.BadString:
-		p.warn(code.BadString, firstLineOf(p, bad.at), "string is cut short by the end of the line; browsers drop the whole rule",
-			"close the quote on its line")
+		p.warn(code.BadString, firstLineOf(p, bad.at), "string is not closed on its line: browsers drop the rule",
+			"add the closing quote on the same line")
 	default:
-		p.warn(code.BadURL, firstLineOf(p, bad.at), "url() holds a quote, bracket or space; browsers drop the whole rule",
-			"put the address in quotes")
+		p.warn(code.BadURL, firstLineOf(p, bad.at), "unquoted url() contains a quote, bracket or space: browsers drop the rule",
+			"put the URL in quotes")
 	}
 }
 
@@ -132,15 +132,15 @@ func (p *parser) reportBadValue(text string) {
 	at := firstLineOf(p, p.bad.at)
 	switch p.bad.kind {
 	case token.BadString:
-		p.warn(code.BadString, at, "string is cut short by the end of the line; browsers skip the declaration",
-			"close the quote on its line")
+		p.warn(code.BadString, at, "string is not closed on its line: browsers skip the declaration",
+			"add the closing quote on the same line")
 	case token.BadURL:
-		p.warn(code.BadURL, at, "url() holds a quote, bracket or space; browsers skip the declaration",
-			"put the address in quotes")
+		p.warn(code.BadURL, at, "unquoted url() contains a quote, bracket or space: browsers skip the declaration",
+			"put the URL in quotes")
 	default:
 		name, _, _ := strings.Cut(text, ":")
-		p.warn(code.StrayBracket, at, fmt.Sprintf("%s closes nothing; browsers skip the declaration of %q",
-			p.bad.kind, strings.TrimSpace(name)), "remove it, or open it before")
+		p.warn(code.StrayBracket, at, fmt.Sprintf("%s has no opening bracket: browsers skip the declaration of %q",
+			p.bad.kind, strings.TrimSpace(name)), "remove it, or add the opening bracket")
 	}
 }
 
@@ -148,18 +148,18 @@ func (p *parser) reportBadValue(text string) {
 func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 	span := source.SpanOf(at, firstLine(text))
 	if strings.HasPrefix(text, "//") {
-		p.warn(code.LineComment, span, "CSS has no comments of one line: browsers skip all up to the next ';' or '}'",
+		p.warn(code.LineComment, span, "'//' does not start a comment in CSS: browsers skip everything up to the next ';' or '}'",
 			"write /* … */")
 		return
 	}
 	name, value, ok := strings.Cut(text, ":")
 	if ok && len(name) > 1 && !token.IsName(name[0]) {
-		p.warn(code.BadDeclaration, span, fmt.Sprintf("expected the name of a property, found %q; browsers skip the declaration",
+		p.warn(code.BadDeclaration, span, fmt.Sprintf("expected a property name, got %q: browsers skip the declaration",
 			name+":"+firstWord(value)), "")
 		return
 	}
-	p.warn(code.BadDeclaration, span, fmt.Sprintf("expected a declaration or a rule, found %q; browsers skip it",
-		shorten(text)), "a declaration is written name: value;")
+	p.warn(code.BadDeclaration, span, fmt.Sprintf("expected a declaration or a rule, got %q: browsers skip it",
+		shorten(text)), "write name: value;")
 }
 
 // BadSelectors returns a warning for each rule with a selector that cannot be
@@ -201,9 +201,9 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		return diag.Diagnostic{}, false
 	}
 	d := diag.Diagnostic{Code: code.BadSelector, Severity: diag.Warning, Span: source.SpanOf(selectors[i].Pos(), 1),
-		Message: "selector cannot be read; browsers drop the whole rule"}
+		Message: "invalid selector: browsers drop the rule"}
 	if len(selectors) > 1 {
-		d.Message = "selector cannot be read; browsers drop the whole rule, its other selectors too"
+		d.Message = "invalid selector: browsers drop the rule with all its selectors"
 	}
 	bad := findBad(selectors[i])
 	if hasSplice(bad) {
@@ -213,18 +213,18 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Span = ast.SpanOf(bad)
 	}
 	if len(bad) > 1 && bad[0].IsDelim('/') && bad[1].IsDelim('/') {
-		d.Code, d.Message, d.Mend = code.LineComment, "CSS has no comments of one line: browsers drop the rule behind it", "write /* … */"
+		d.Code, d.Message, d.Fix = code.LineComment, "'//' does not start a comment in CSS: browsers drop the rule after it", "write /* … */"
 	}
 	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
-		d.Mend = fmt.Sprintf("if %q begins a declaration, end that with ';'", bad[0].Text+":")
+		d.Fix = fmt.Sprintf("if %q starts a declaration, end it with ';'", bad[0].Text+":")
 	}
 	if name, ok := joinedName(bad); ok {
-		d.Message = fmt.Sprintf("browsers do not join names: \"&%s\" cannot be read, and they drop the whole rule", name)
-		d.Mend = wholeName(name, parents)
+		d.Message = fmt.Sprintf("invalid selector \"&%s\": CSS does not join names, browsers drop the rule", name)
+		d.Fix = wholeName(name, parents)
 	}
 	if at, ok := doubledCombinator(bad); ok {
 		d.Span = at
-		d.Mend = "leave one of the two combinators out, or write the element between them"
+		d.Fix = "remove one of the two combinators, or write a selector between them"
 	}
 	return d, true
 }
@@ -233,10 +233,10 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 func wholeName(name string, parents []ast.Selector) string {
 	if len(parents) == 1 && len(parents[0]) > 0 {
 		if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
-			return fmt.Sprintf("write \".%s%s\", in a rule outside of this one", last.Name, name)
+			return fmt.Sprintf("write \".%s%s\" in a rule of its own, outside of this one", last.Name, name)
 		}
 	}
-	return "write the whole name, in a rule outside of this one"
+	return "write the full name in a rule of its own, outside of this one"
 }
 
 // hasSplice reports whether values hold a name that is to be built from a constant: .a-(key), .(key).

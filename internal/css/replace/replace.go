@@ -103,7 +103,7 @@ func (p *Pattern) weight() int {
 func (s *Set) read(part []ast.Value) error {
 	colon := slices.IndexFunc(part, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 0 {
-		return &Error{ast.SpanOf(part), "expected ':' between the value and what replaces it"}
+		return &Error{ast.SpanOf(part), "expected ':' between the value and its replacement"}
 	}
 	if colon == 0 || colon == len(part)-1 {
 		return &Error{ast.SpanOf(part), "expected a value on both sides of ':'"}

@@ -45,7 +45,7 @@ func TestTokens(t *testing.T) {
 		{"@a @- @1 @--", "at-keyword @a|delimiter @|delimiter -|delimiter @|number 1|at-keyword @--"},
 		{"1 1.5 1. .5 1e3 1e 1e- 1e+2 1% 1px 1--", "number 1|number 1.5|number 1|delimiter .|number .5|number 1e3|dimension 1e|dimension 1e-|number 1e+2|percentage 1%|dimension 1px|dimension 1--"},
 		{"+1 + +.5 +a", "number +1|delimiter +|number +.5|delimiter +|identifier a"},
-		{"'a\\'b' \"c\\\nd\" 'e\n", "string 'a\\'b'|string \"c\\\nd\"|unfinished string 'e"},
+		{"'a\\'b' \"c\\\nd\" 'e\n", "string 'a\\'b'|string \"c\\\nd\"|unclosed string 'e"},
 		{"'x", "string 'x unclosed"},
 		{"/**/ /***/ /* x", "comment /**/|comment /***/|comment /* x unclosed"},
 		{"<!-- <! <", "'<!--' <!--|delimiter <|delimiter !|delimiter <"},

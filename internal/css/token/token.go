@@ -40,7 +40,7 @@ const (
 var names = [...]string{
 	EOF: "end of file", Whitespace: "white space", Comment: "comment",
 	Ident: "identifier", Function: "function", AtKeyword: "at-keyword", Hash: "hash",
-	String: "string", BadString: "unfinished string", URL: "URL", BadURL: "malformed URL",
+	String: "string", BadString: "unclosed string", URL: "URL", BadURL: "malformed URL",
 	Delim: "delimiter", Number: "number", Percentage: "percentage", Dimension: "dimension",
 	UnicodeRange: "unicode range", CDO: "'<!--'", CDC: "'-->'",
 	Colon: "':'", Semicolon: "';'", Comma: "','",

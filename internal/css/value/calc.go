@@ -52,7 +52,7 @@ type dimensions struct {
 type Problem struct {
 	At      source.Span
 	Message string
-	Mend    string
+	Fix     string
 }
 
 func (p *Problem) Error() string { return p.Message }
@@ -117,14 +117,14 @@ func readMath(v *ast.Value, named map[string]float64) (*node, error) {
 }
 
 func (r *reader) unexpected() error {
-	p := &Problem{At: r.at, Message: "the calculation ends too early: expected a number behind the operator"}
+	p := &Problem{At: r.at, Message: "incomplete calculation: expected a number after the operator"}
 	if len(r.values) > 0 {
 		v := &r.values[0]
 		p.At = v.Span()
-		p.Message = fmt.Sprintf("expected an operator, found %q", v.Text)
+		p.Message = fmt.Sprintf("expected an operator, got %q", v.Text)
 		if _, ok := Read(v); ok && (v.Text[0] == '+' || v.Text[0] == '-') {
-			p.Message = fmt.Sprintf("%q is read as one number here, which no operator leads to", v.Text)
-			p.Mend = fmt.Sprintf("write white space around the sign: %c %s", v.Text[0], strings.TrimLeft(v.Text, "+-"))
+			p.Message = fmt.Sprintf("expected an operator before %q, which is read as one number", v.Text)
+			p.Fix = fmt.Sprintf("put white space around the sign: %c %s", v.Text[0], strings.TrimLeft(v.Text, "+-"))
 		}
 	}
 	return p
@@ -142,8 +142,8 @@ func (r *reader) sum() (*node, error) {
 			break
 		}
 		if !v.Space || len(r.values) > 1 && !r.values[1].Space {
-			return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("'%s' stands without white space around it, and is no operator", v.Text),
-				Mend: "write white space before and behind it"}
+			return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("'%s' without white space around it is not an operator", v.Text),
+				Fix: "put white space before and after it"}
 		}
 		r.values = r.values[1:]
 		arg, err := r.product()
@@ -247,7 +247,7 @@ func (r *reader) term() (*node, error) {
 	case v.Kind == token.Function:
 		return &node{op: opaque, value: v, of: dimensions{unknown: true}, fluid: substituted(v)}, nil
 	}
-	return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("expected a number, a function or brackets, found %q", v.Text)}
+	return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("expected a number, a function or brackets, got %q", v.Text)}
 }
 
 // substituted reports whether a browser puts tokens in the place of a function.

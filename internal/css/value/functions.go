@@ -78,7 +78,7 @@ func (n *node) check(name string, v *ast.Value) error {
 		fluid = fluid || arg.fluid
 	}
 	if len(n.args) < f.least && !fluid || len(n.args) > f.most {
-		return wrong("%s() takes %s, found %d", name, f.count(), len(n.args))
+		return wrong("%s() expects %s, got %d", name, f.count(), len(n.args))
 	}
 	n.of = n.args[0].of
 	for i, arg := range n.args {
@@ -87,13 +87,13 @@ func (n *node) check(name string, v *ast.Value) error {
 		}
 		switch {
 		case f.takes == numbers && !arg.of.isNumber():
-			return wrong("%s() takes numbers, found %s", name, arg.of)
+			return wrong("%s() expects numbers, got %s", name, arg.of)
 		case f.takes == angleLike && !arg.of.isNumber() && arg.of.powers[angle] != 1:
-			return wrong("%s() takes a number or an angle, found %s", name, arg.of)
+			return wrong("%s() expects a number or an angle, got %s", name, arg.of)
 		}
 		var ok bool
 		if n.of, ok = n.of.plus(arg.of); !ok && i > 0 {
-			return wrong("%s() takes values of one type, found %s and %s", name, n.args[0].of, arg.of)
+			return wrong("%s() expects values of one type, got %s and %s", name, n.args[0].of, arg.of)
 		}
 	}
 	switch f.gives {

@@ -75,7 +75,7 @@ func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 		return with, false, err
 	}
 	if !n.of.single() {
-		return with, false, &Problem{At: v.Span(), Message: "the calculation comes to " + n.of.String()}
+		return with, false, &Problem{At: v.Span(), Message: "the result of the calculation is " + n.of.String()}
 	}
 	if n = simplify(n); n.op == leaf {
 		n.num.Value = at.Digits.round(n.num.Value)

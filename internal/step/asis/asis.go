@@ -55,7 +55,7 @@ func read(comment string) (m mark, ok bool, err error) {
 	case "to here":
 		m.extends = toHere
 	default:
-		return m, true, fmt.Errorf("expected \"from here\", \"to here\" or ':' behind \"as-is\", found %q", strings.TrimSpace(where))
+		return m, true, fmt.Errorf("expected \"from here\", \"to here\" or ':' after \"as-is\", got %q", strings.TrimSpace(where))
 	}
 	if !named {
 		return m, true, nil
@@ -110,7 +110,7 @@ func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 func (m mark) unknown(steps []string) error {
 	for _, name := range m.steps {
 		if !slices.Contains(steps, name) {
-			return fmt.Errorf("%q cannot be told to leave something as it is: the steps are %s", name, strings.Join(steps, ", "))
+			return fmt.Errorf("as-is cannot be used with %q: expected one of %s", name, strings.Join(steps, ", "))
 		}
 	}
 	return nil

@@ -43,8 +43,8 @@ func TestLeft(t *testing.T) {
 
 func TestMisread(t *testing.T) {
 	for src, want := range map[string]string{
-		`a { /* rinzel as-is: minify */ }`:     `"minify" cannot be told to leave something as it is: the steps are lower, prefix, check, purge`,
-		`/* rinzel as-is until the end */`:     `expected "from here", "to here" or ':' behind "as-is", found "until the end"`,
+		`a { /* rinzel as-is: minify */ }`:     `as-is cannot be used with "minify": expected one of lower, prefix, check, purge`,
+		`/* rinzel as-is until the end */`:     `expected "from here", "to here" or ':' after "as-is", got "until the end"`,
 		`/* rinzel as-is */ a { /* other */ }`: ``,
 	} {
 		got := ""

@@ -38,25 +38,25 @@ type Code struct {
 // Codes are the kinds of findings, in the order in which they are documented.
 var Codes = []Code{
 	{code.UnknownProperty, diag.Error, "a property that no specification has"},
-	{code.UnknownValue, diag.Error, "a value that its property does not take"},
-	{code.MissingUnit, diag.Error, "a number where one with a unit is due"},
-	{code.OutOfRange, diag.Error, "a number that is smaller or larger than its property takes"},
-	{code.BadColor, diag.Error, "what stands for a colour and is none"},
+	{code.UnknownValue, diag.Error, "a value that its property does not accept"},
+	{code.MissingUnit, diag.Error, "a number without the unit that its property needs"},
+	{code.OutOfRange, diag.Error, "a number outside of the range of its property"},
+	{code.BadColor, diag.Error, "an invalid colour"},
 	{code.UnknownAtRule, diag.Error, "an at-rule that no specification has"},
-	{code.UnknownDescriptor, diag.Error, "a descriptor that its at-rule does not take"},
+	{code.UnknownDescriptor, diag.Error, "a descriptor that its at-rule does not have"},
 	{code.UnknownMediaFeature, diag.Error, "a media feature that no specification has"},
-	{code.BadQuery, diag.Error, "a media or container query that browsers cannot read, or with a media type that none has"},
-	{code.BadLayer, diag.Error, "names of layers that browsers cannot read"},
-	{code.BadKeyframe, diag.Error, "the selector of a keyframe that selects none"},
+	{code.BadQuery, diag.Error, "an invalid media or container query, or an unknown media type"},
+	{code.BadLayer, diag.Error, "invalid layer names"},
+	{code.BadKeyframe, diag.Error, "an invalid keyframe selector"},
 	{code.BadVar, diag.Error, "var() without the name of a custom property, or env() without a name"},
 	{code.UnknownPseudo, diag.Error, "a pseudo-class or pseudo-element that no specification has"},
-	{code.RepeatedDeclaration, diag.Warning, "a declaration that says what an earlier one of its rule says"},
+	{code.DuplicateDeclaration, diag.Warning, "a declaration with the same property and value as an earlier one of its rule"},
 	{code.OverriddenDeclaration, diag.Warning, "a declaration that a later one of its rule overrides"},
-	{code.OnlyPrefixed, diag.Warning, "a prefixed property without the standard one"},
-	{code.Lacking, diag.Warning, "a rule, selector or value that a target does not read, without anything in its stead"},
-	{code.LackingProperty, diag.Note, "a property or media feature that a target does not know"},
-	{code.OutOfDate, diag.Note, "what browsers read still and are advised to drop"},
-	{code.OldHack, diag.Note, "what only browsers of long ago read"},
+	{code.OnlyPrefixed, diag.Warning, "a prefixed property without its standard form"},
+	{code.Unsupported, diag.Warning, "a rule, selector or value that a target does not support, without a fallback"},
+	{code.UnsupportedProperty, diag.Note, "a property or media feature that a target does not support"},
+	{code.Deprecated, diag.Note, "a deprecated property or value"},
+	{code.LegacyHack, diag.Note, "a hack for legacy browsers"},
 }
 
 // Find returns the kind of finding of a name.
@@ -111,7 +111,7 @@ type checker struct {
 	room     []string
 }
 
-func (c *checker) report(finding code.Code, at source.Span, mend, format string, args ...any) *diag.Diagnostic {
+func (c *checker) report(finding code.Code, at source.Span, fix, format string, args ...any) *diag.Diagnostic {
 	known, ok := Find(finding)
 	if !ok {
 		panic("check: no code " + string(finding))
@@ -119,11 +119,11 @@ func (c *checker) report(finding code.Code, at source.Span, mend, format string,
 	if len(c.found) == mostFindings {
 		if last := &c.found[mostFindings-1]; !c.full {
 			c.full = true
-			last.Related = append(last.Related, diag.Related{Span: at, Message: "there are more from here on, which are not listed"})
+			last.Related = append(last.Related, diag.Related{Span: at, Message: "further findings from here on are not listed"})
 		}
 		return new(diag.Diagnostic)
 	}
-	c.found = append(c.found, diag.Diagnostic{Code: finding, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Mend: mend})
+	c.found = append(c.found, diag.Diagnostic{Code: finding, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Fix: fix})
 	return &c.found[len(c.found)-1]
 }
 
@@ -186,7 +186,7 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 		name, at.vendor = standard, true
 		at.free = at.free || !holdsProperties(name) && name != "document" // as @-ms-viewport, whose descriptors were its own
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
-		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "there is no at-rule \"@%s\"", r.Name)
+		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "unknown at-rule \"@%s\"", r.Name)
 		return
 	}
 	switch name {
@@ -214,7 +214,7 @@ func (c *checker) media(values []ast.Value) {
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
 			behind := k > 0 && isComparison(&inner[k-1])
 			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
-				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()), "there is no media feature %q", f.Text)
+				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()), "unknown media feature %q", f.Text)
 			}
 		}
 	})
@@ -275,13 +275,13 @@ func (c *checker) selector(s ast.Selector) {
 		if p.Kind == ast.PseudoElement {
 			colons = "::"
 		}
-		mend := didYouMean("", colons+name, grammar.Pseudos())
+		fix := didYouMean("", colons+name, grammar.Pseudos())
 		if p.Kind == ast.PseudoClass && isPseudo(name, ast.PseudoElement) {
-			mend = fmt.Sprintf("it is a pseudo-element: write \"::%s\"", name)
+			fix = fmt.Sprintf("it is a pseudo-element: write \"::%s\"", name)
 		} else if p.Kind == ast.PseudoElement && isPseudo(name, ast.PseudoClass) {
-			mend = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
+			fix = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
 		}
-		c.report(code.UnknownPseudo, source.SpanOf(p.Pos, len(colons)+len(p.Name)), mend, "there is no \"%s%s\", and browsers drop a rule with it", colons, p.Name)
+		c.report(code.UnknownPseudo, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fix, "unknown pseudo-class or pseudo-element \"%s%s\": browsers drop the rule", colons, p.Name)
 	})
 }
 

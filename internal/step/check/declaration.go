@@ -28,7 +28,7 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	}
 	name := token.Lower(d.Name)
 	if len(values) == 0 {
-		c.report(code.UnknownValue, nameSpan(d), "give it a value, or leave it out", "%q has no value, and browsers skip it", d.Name)
+		c.report(code.UnknownValue, nameSpan(d), "add a value, or remove it", "%q has no value: browsers skip it", d.Name)
 		return
 	}
 	c.reads(values)
@@ -51,15 +51,15 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 		}
 		return
 	case isHack(d, name, values):
-		c.report(code.OldHack, nameSpan(d), "", "%q is read by browsers of long ago alone", d.Name+": "+print.Values(values))
+		c.report(code.LegacyHack, nameSpan(d), "", "%q is a hack for legacy browsers", d.Name+": "+print.Values(values))
 		return
 	case !info.known:
-		c.report(code.UnknownProperty, nameSpan(d), info.near, "there is no property %q", d.Name)
+		c.report(code.UnknownProperty, nameSpan(d), info.near, "unknown property %q", d.Name)
 		return
 	case info.isOld && !declares(siblings, info.standard): // else it is there for browsers of long ago
-		c.report(code.OutOfDate, nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is the old name of %q", d.Name, info.standard)
+		c.report(code.Deprecated, nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is deprecated: its name is %q now", d.Name, info.standard)
 	case info.deprecated:
-		c.report(code.OutOfDate, nameSpan(d), "", "the property %q is out of date", d.Name)
+		c.report(code.Deprecated, nameSpan(d), "", "property %q is deprecated", d.Name)
 	}
 	if info.defined {
 		c.value(d, info.definition, values, info.feature)
@@ -136,7 +136,7 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 	if prefix, _ := split(name); prefix != "" || browsers.Known("css.at-rules."+rule+"."+name) {
 		return
 	}
-	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "\"@%s\" has no descriptor %q", rule, d.Name)
+	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "unknown descriptor %q of \"@%s\"", d.Name, rule)
 }
 
 // prefixed checks a property with a vendor prefix: where a browser knows the
@@ -154,8 +154,8 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 			return // the prefixed one takes other values, and so means another thing
 		}
 	}
-	c.report(code.OnlyPrefixed, nameSpan(d), fmt.Sprintf("write %q: the step prefix adds those with a prefix that a target needs", standard),
-		"%q stands here without %q", d.Name, standard)
+	c.report(code.OnlyPrefixed, nameSpan(d), fmt.Sprintf("write %q: the step prefix adds the prefixed forms that targets need", standard),
+		"%q without its standard form %q", d.Name, standard)
 }
 
 // hasStandard reports whether a block sets a property by its standard name, or has a declaration of it with a vendor prefix
@@ -185,11 +185,11 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 		return
 	}
 	if hack := oldHack(values); hack != nil {
-		c.report(code.OldHack, hack.Span(), "", "%q is read by browsers of long ago alone", hack.Text)
+		c.report(code.LegacyHack, hack.Span(), "", "%q is a hack for legacy browsers", hack.Text)
 		return
 	}
 	if len(values) == 1 && values[0].Kind == token.Ident && browsers.Deprecated(feature+"."+token.Lower(values[0].Text)) {
-		c.report(code.OutOfDate, values[0].Span(), "", "the value %q of %q is out of date", values[0].Text, d.Name)
+		c.report(code.Deprecated, values[0].Span(), "", "value %q of %q is deprecated", values[0].Text, d.Name)
 		return
 	}
 	if vendors(values) {
@@ -253,7 +253,7 @@ func vendors(values []ast.Value) bool {
 func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	if m.At == nil {
 		last := &values[len(values)-1]
-		c.report(code.UnknownValue, last.Span(), expected(m), "the value of %q ends too early", d.Name)
+		c.report(code.UnknownValue, last.Span(), expected(m), "incomplete value of %q", d.Name)
 		return
 	}
 	text := print.Values([]ast.Value{*m.At})
@@ -263,16 +263,16 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 	number, isNumber := value.Read(m.At)
 	switch {
 	case isNumber && m.OutOfRange:
-		c.report(code.OutOfRange, m.At.Span(), "", "%q is out of range: %q takes %s", text, d.Name, rangeOf(m))
+		c.report(code.OutOfRange, m.At.Span(), "", "%q is out of range: %q accepts %s", text, d.Name, rangeOf(m))
 	case isNumber && number.Unit == "" && unitFor(m.Types) != "":
 		unit := unitFor(m.Types)
-		c.report(code.MissingUnit, m.At.Span(), fmt.Sprintf("write %q, or another unit", m.At.Text+unit), "%q has no unit, and no browser reads it as %s", text, typeWords[unitTypes[unit]])
+		c.report(code.MissingUnit, m.At.Span(), fmt.Sprintf("write %q, or use another unit", m.At.Text+unit), "%q has no unit: browsers do not accept it as %s", text, typeWords[unitTypes[unit]])
 	case m.At.Kind == token.Hash:
-		c.report(code.BadColor, m.At.Span(), "a colour has 3, 4, 6 or 8 digits from 0 to 9 and a to f", "%q is no colour", text)
+		c.report(code.BadColor, m.At.Span(), "use 3, 4, 6 or 8 hexadecimal digits", "invalid colour %q", text)
 	case isColorFunction(m.At):
-		c.report(code.BadColor, m.At.Span(), "", "%q is no colour that browsers read", text)
+		c.report(code.BadColor, m.At.Span(), "", "invalid colour %q", text)
 	default:
-		c.report(code.UnknownValue, m.At.Span(), nearValue(m), "%q does not fit into the value of %q", text, d.Name)
+		c.report(code.UnknownValue, m.At.Span(), nearValue(m), "invalid value %q for %q", text, d.Name)
 	}
 }
 
@@ -292,15 +292,15 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 		return false
 	}
 	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off { // a constant is before it
-		c.report(code.UnknownValue, next.Span(), "write \";\" before it", "the value of %q goes on with %q, the next declaration: expected ';' before this", d.Name, next.Text+":")
+		c.report(code.UnknownValue, next.Span(), "write \";\" before it", "missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
 		return true
 	}
 	end := source.Span{Start: source.Pos{File: last.Start.File, Off: max(last.End, 1) - 1}, End: last.End}
 	f := c.report(code.UnknownValue, end, fmt.Sprintf("write %s;", print.Values(values[colon-2:colon-1])),
-		"the value of %q goes on with %q, the next declaration: expected ';' here", d.Name, next.Text+":")
-	f.Related = append(f.Related, diag.Related{Span: next.Span(), Message: "this is read as a part of the value, and browsers skip both declarations"})
+		"missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
+	f.Related = append(f.Related, diag.Related{Span: next.Span(), Message: "read as part of the value: browsers skip both declarations"})
 	if d.IsCustom() {
-		f.Related[0].Message = "this is read as a part of the value, which is not what it looks like"
+		f.Related[0].Message = "read as part of the value"
 	}
 	return true
 }
@@ -311,7 +311,7 @@ func (c *checker) origins(values []ast.Value) {
 		args := ast.Significant(values[i].Values())
 		if isColorFunction(&values[i]) && len(args) > 1 && args[0].IsIdent("from") && args[1].Kind == token.Ident {
 			if _, known := slices.BinarySearch(grammar.ColorNames(), token.Lower(args[1].Text)); !known {
-				c.report(code.BadColor, args[1].Span(), didYouMean("", args[1].Text, grammar.ColorNames()), "there is no colour %q", args[1].Text)
+				c.report(code.BadColor, args[1].Span(), didYouMean("", args[1].Text, grammar.ColorNames()), "unknown colour %q", args[1].Text)
 			}
 		}
 		c.origins(values[i].Values())
@@ -370,7 +370,7 @@ func nearValue(m grammar.Misfit) string {
 
 // typeWords are the types as messages word them.
 var typeWords = map[string]string{
-	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "a whole number", "angle": "an angle", "time": "a time",
+	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "an integer", "angle": "an angle", "time": "a time",
 	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string", "string-token": "a string", "url-token": "url()", "custom-ident": "a name",
 	"dashed-ident": "a name with two hyphens", "hex-color": "a colour",
 }
@@ -396,5 +396,5 @@ func expected(m grammar.Misfit) string {
 		list[len(list)-2] += " or " + list[len(list)-1]
 		list = list[:len(list)-1]
 	}
-	return "it takes " + strings.Join(list, ", ")
+	return "it accepts " + strings.Join(list, ", ")
 }

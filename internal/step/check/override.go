@@ -68,24 +68,24 @@ func allApart(names []string) bool {
 
 // say reports a declaration that has no effect beside the other.
 func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
-	other, where := later, "it is declared again here"
+	other, where := later, "declared again here"
 	switch {
 	case same && d.Important == later.Important && ast.EqualValues(d.Value, later.Value):
-		diagnosed := c.report(code.RepeatedDeclaration, dead.Span(), "leave one of the two out", "%q is declared twice, with the same value", d.Name)
+		diagnosed := c.report(code.DuplicateDeclaration, dead.Span(), "remove one of the two", "duplicate declaration of %q", d.Name)
 		diagnosed.Related = []diag.Related{{Span: later.Span(), Message: where}}
 		return
 	case dead == later:
-		other, where = d, "this one is important"
+		other, where = d, "overridden by this important declaration"
 	case !same:
-		where = "this sets it as well"
+		where = "overridden here"
 	}
 	winner := later
 	if dead == later {
 		winner = d
 	}
-	diagnosed := c.report(code.OverriddenDeclaration, dead.Span(), "leave it out, or write it behind the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
+	diagnosed := c.report(code.OverriddenDeclaration, dead.Span(), "remove it, or move it after the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
 	if dead == later {
-		diagnosed.Mend = "leave it out"
+		diagnosed.Fix = "remove it"
 	}
 	diagnosed.Related = []diag.Related{{Span: other.Span(), Message: where}}
 }

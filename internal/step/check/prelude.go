@@ -57,14 +57,14 @@ func (c *checker) mediaQuery(query []ast.Value) {
 		return
 	}
 	if kind := token.Lower(v[0].Text); !slices.Contains(mediaTypes, kind) {
-		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "there is no media type %q, and the query never holds", v[0].Text)
+		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "unknown media type %q: the query never matches", v[0].Text)
 		return
 	}
 	if len(v) == 1 {
 		return
 	}
 	if !v[1].IsIdent("and") || len(v) == 2 {
-		c.report(code.BadQuery, ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "the media query cannot be read, and never holds")
+		c.report(code.BadQuery, ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "invalid media query: it never matches")
 		return
 	}
 	c.condition(v[2:], "media query")
@@ -78,7 +78,7 @@ func (c *checker) condition(values []ast.Value, what string) {
 			i++
 		}
 		if v := &values[i]; v.Kind != token.LParen {
-			c.report(code.BadQuery, v.Span(), "", "the %s cannot be read here, and never holds: expected a feature in brackets, found %q", what, print.Values(values[i:i+1]))
+			c.report(code.BadQuery, v.Span(), "", "invalid %s: expected a feature in brackets, got %q; it never matches", what, print.Values(values[i:i+1]))
 			return
 		}
 		c.feature(&values[i], what)
@@ -88,13 +88,13 @@ func (c *checker) condition(values []ast.Value, what string) {
 		this := token.Lower(values[i].Text)
 		switch {
 		case values[i].Kind != token.Ident || this != "and" && this != "or":
-			c.report(code.BadQuery, values[i].Span(), "write \"and\" or \"or\" between two features", "the %s cannot be read here, and never holds", what)
+			c.report(code.BadQuery, values[i].Span(), "write \"and\" or \"or\" between two features", "invalid %s: it never matches", what)
 			return
 		case word != "" && word != this:
-			c.report(code.BadQuery, values[i].Span(), "put one of them in brackets", "the %s joins by \"and\" and by \"or\", and never holds", what)
+			c.report(code.BadQuery, values[i].Span(), "put one of them in brackets", "invalid %s: \"and\" and \"or\" need brackets; it never matches", what)
 			return
 		case i+1 == len(values):
-			c.report(code.BadQuery, values[i].Span(), "", "the %s ends after %q, and never holds", what, this)
+			c.report(code.BadQuery, values[i].Span(), "", "incomplete %s after %q: it never matches", what, this)
 			return
 		}
 		word = this
@@ -107,17 +107,17 @@ func (c *checker) feature(v *ast.Value, what string) {
 	inner := ast.Significant(v.Values())
 	switch {
 	case len(inner) == 0:
-		c.report(code.BadQuery, v.Span(), "", "the brackets of the %s are empty, and it never holds", what)
+		c.report(code.BadQuery, v.Span(), "", "empty brackets in the %s: it never matches", what)
 	case inner[0].Kind == token.LParen || inner[0].IsIdent("not") && len(inner) > 1:
 		c.condition(inner, what)
 	case len(inner) == 1 || inner[1].Kind == token.Colon && len(inner) > 2:
 	case slices.ContainsFunc(inner, func(v ast.Value) bool { return isComparison(&v) }):
 	default:
-		mend := ""
+		fix := ""
 		if inner[0].Kind == token.Ident && inner[1].Kind != token.Colon {
-			mend = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
+			fix = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
 		}
-		c.report(code.BadQuery, v.Span(), mend, "the %s cannot be read here, and never holds: expected a feature, and perhaps ':' and a value", what)
+		c.report(code.BadQuery, v.Span(), fix, "invalid %s: expected a feature, optionally with ':' and a value; it never matches", what)
 	}
 }
 
@@ -138,17 +138,17 @@ func (c *checker) supports(values []ast.Value) {
 			continue
 		}
 		info := c.info(name)
-		switch mend := didYouMean("", name, grammar.Properties()); {
+		switch fix := didYouMean("", name, grammar.Properties()); {
 		case info.prefix != "":
-		case !info.known && mend != "":
-			c.report(code.BadQuery, inner[0].Span(), mend, "there is no property %q, and the condition never holds", inner[0].Text)
+		case !info.known && fix != "":
+			c.report(code.BadQuery, inner[0].Span(), fix, "unknown property %q: the condition never matches", inner[0].Text)
 		case info.defined && !grammar.Open(inner[2:]):
 			m, fits := info.definition.Match(inner[2:])
 			if fits || m.At == nil || vendors(inner[2:]) {
 				continue
 			}
 			if near := nearValue(m); strings.HasPrefix(near, "did you mean") {
-				c.report(code.BadQuery, m.At.Span(), near, "%q does not fit into the value of %q, and the condition never holds", m.At.Text, inner[0].Text)
+				c.report(code.BadQuery, m.At.Span(), near, "invalid value %q for %q: the condition never matches", m.At.Text, inner[0].Text)
 			}
 		}
 	}
@@ -159,8 +159,8 @@ func (c *checker) layers(r *ast.AtRule) {
 	for _, name := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
 		for i := 1; i < len(name); i++ {
 			if name[i].Space {
-				c.report(code.BadLayer, ast.SpanOf(name), "write commas between the names of layers, and dots between those of a layer in a layer",
-					"the names of layers cannot be read, and browsers skip the rule")
+				c.report(code.BadLayer, ast.SpanOf(name), "separate layers with commas, and nested layers with dots",
+					"invalid layer names: browsers skip the rule")
 				return
 			}
 		}
@@ -170,7 +170,7 @@ func (c *checker) layers(r *ast.AtRule) {
 // keyframe checks the selectors of a keyframe.
 func (c *checker) keyframe(r *ast.QualifiedRule) {
 	if len(ast.Significant(r.Prelude)) == 0 {
-		c.report(code.BadKeyframe, r.Span(), "a keyframe is from, to, or a percentage", "the keyframe has no selector, and browsers skip what stands in its block")
+		c.report(code.BadKeyframe, r.Span(), "write from, to, or a percentage", "keyframe without a selector: browsers skip its block")
 		return
 	}
 	for _, s := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
@@ -180,16 +180,16 @@ func (c *checker) keyframe(r *ast.QualifiedRule) {
 		if len(s) == 2 && s[0].Kind == token.Ident && s[1].Kind == token.Percentage {
 			continue // of a named timeline range
 		}
-		mend := "a keyframe is from, to, or a percentage"
+		fix := "write from, to, or a percentage"
 		switch {
 		case len(s) == 1 && s[0].Kind == token.Number:
-			mend = fmt.Sprintf("write %s%%", s[0].Text)
+			fix = fmt.Sprintf("write %s%%", s[0].Text)
 		case len(s) == 1 && s[0].Kind == token.Ident:
 			if near := didYouMean("", s[0].Text, []string{"from", "to"}); near != "" {
-				mend = near
+				fix = near
 			}
 		}
-		c.report(code.BadKeyframe, ast.SpanOf(r.Prelude), mend, "%q selects no keyframe, and browsers skip what stands in its block", strings.TrimSpace(print.Values(s)))
+		c.report(code.BadKeyframe, ast.SpanOf(r.Prelude), fix, "invalid keyframe selector %q: browsers skip its block", strings.TrimSpace(print.Values(s)))
 		return
 	}
 }
@@ -204,13 +204,13 @@ func (c *checker) reads(values []ast.Value) {
 		args := ast.Significant(v.Values())
 		switch {
 		case v.IsFunction("var") && (len(args) == 0 || args[0].Kind != token.Ident || !strings.HasPrefix(args[0].Text, "--")):
-			mend := "write var(--name) or var(--name, fallback)"
+			fix := "write var(--name) or var(--name, fallback)"
 			if len(args) > 0 && args[0].Kind == token.Ident {
-				mend = fmt.Sprintf("write var(--%s)", args[0].Text)
+				fix = fmt.Sprintf("write var(--%s)", args[0].Text)
 			}
-			c.report(code.BadVar, v.Span(), mend, "var() names no custom property, and browsers skip the declaration")
+			c.report(code.BadVar, v.Span(), fix, "var() without a custom property: browsers skip the declaration")
 		case v.IsFunction("env") && (len(args) == 0 || args[0].Kind != token.Ident):
-			c.report(code.BadVar, v.Span(), "", "env() names nothing, and browsers skip the declaration")
+			c.report(code.BadVar, v.Span(), "", "env() without a name: browsers skip the declaration")
 		}
 		c.reads(v.Values())
 	}

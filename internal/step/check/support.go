@@ -96,7 +96,7 @@ func (s *support) property(name string) *property {
 }
 
 // lacks notes the use of a feature, if a target lacks it.
-func (s *support) lacks(finding code.Code, feature string, at source.Span, what, mend string) {
+func (s *support) lacks(finding code.Code, feature string, at source.Span, what, fix string) {
 	missing := s.targets.Missing(feature)
 	if len(missing) == 0 {
 		return
@@ -105,7 +105,7 @@ func (s *support) lacks(finding code.Code, feature string, at source.Span, what,
 		return
 	}
 	s.first[feature] = len(s.found)
-	s.report(finding, at, mend, "%s is not read by %s", what, versions(missing))
+	s.report(finding, at, fix, "%s is unsupported in %s", what, versions(missing))
 }
 
 // versions words the newest versions that lack something. A browser for phones
@@ -178,7 +178,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 			}
 		case *ast.StyleRule:
 			if nested {
-				s.lacks(code.Lacking, browsers.Nesting, n.Span(), "a nested rule", "put \"lower\" into the chain of this sheet")
+				s.lacks(code.Unsupported, browsers.Nesting, n.Span(), "a nested rule", "add \"lower\" to the chain of this sheet")
 			}
 			for _, sel := range n.Selectors {
 				pseudos(sel, s.pseudo)
@@ -195,7 +195,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
 	if s.lacksOne(atRules, name) {
-		s.lacks(code.Lacking, atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
+		s.lacks(code.Unsupported, atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
 	}
 	if name == "supports" || name == "font-face" || name == "page" {
 		return
@@ -211,7 +211,7 @@ func (s *support) media(values []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
 			if s.lacksOne(media, name) {
-				s.lacks(code.LackingProperty, media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+				s.lacks(code.UnsupportedProperty, media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
 			}
 		}
 	})
@@ -239,7 +239,7 @@ func (k *Checker) Lacking(s ast.Selector) []string {
 func (k *Checker) lackingPseudo(p *ast.Simple) []string {
 	name := token.Lower(p.Name)
 	if strings.HasPrefix(name, "-") {
-		return []string{"all browsers but those of one engine"}
+		return []string{"the browsers of other engines"}
 	}
 	if missing := k.targets.Missing("css.selectors." + name); len(missing) > 0 {
 		return missing
@@ -277,8 +277,8 @@ func (s *support) pseudo(p *ast.Simple) {
 	if !s.lacksOne(selectors, feature) {
 		return
 	}
-	s.lacks(code.Lacking, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
-		"browsers that lack it drop the rule: give what may apply without it a rule of its own")
+	s.lacks(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+		"browsers without support drop the whole rule: move the other selectors to a rule of their own")
 }
 
 // declaration notes what a declaration uses. covered tells that an earlier one
@@ -289,28 +289,28 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	}
 	p := s.property(name)
 	if p.lacking {
-		s.lacks(code.LackingProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
+		s.lacks(code.UnsupportedProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
 		return
 	}
 	if covered || oldHack(d.Value) != nil {
 		return
 	}
-	const mend = "write a value before it that all targets read"
+	const fix = "add a fallback before it that all targets support"
 	for i := range d.Value {
 		if name == "font-family" || name == "font" {
 			break // a list of fonts is a fallback for itself
 		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
-			s.lacks(code.Lacking, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), mend)
+			s.lacks(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
 		}
 	}
 	if name != "clip" && name != "font-family" && name != "font" { // whose rect() is as old as it is
-		s.values(d.Value, mend)
+		s.values(d.Value, fix)
 	}
 }
 
 // values notes the functions and units in values.
-func (s *support) values(values []ast.Value, mend string) {
+func (s *support) values(values []ast.Value, fix string) {
 	for i := range values {
 		v := &values[i]
 		switch v.Kind {
@@ -321,22 +321,22 @@ func (s *support) values(values []ast.Value, mend string) {
 			}
 			feature, lacking := s.functions[name]
 			if lacking {
-				s.lacks(code.Lacking, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), mend)
+				s.lacks(code.Unsupported, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), fix)
 			}
 			if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && !lacking {
-				s.lacks(code.Lacking, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), mend)
+				s.lacks(code.Unsupported, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), fix)
 			}
 		case token.Dimension:
 			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.lacksUnit(unit) {
-				s.lacks(code.Lacking, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), mend)
+				s.lacks(code.Unsupported, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), fix)
 			}
 		case token.Hash:
 			if len(v.Text) == 5 || len(v.Text) == 9 {
-				s.lacks(code.Lacking, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", mend)
+				s.lacks(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", fix)
 			}
 		}
 		if v.Inner != nil {
-			s.values(v.Inner.Values, mend)
+			s.values(v.Inner.Values, fix)
 		}
 	}
 }

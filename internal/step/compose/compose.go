@@ -285,7 +285,7 @@ func (c *Composer) descend(at source.Span) bool {
 	c.depth--
 	if !c.tooDeep {
 		c.tooDeep = true
-		c.fail(code.TooDeep, at, fmt.Sprintf("mixins put blocks into each other deeper than %d levels", ast.MaxDepth), "")
+		c.fail(code.TooDeep, at, fmt.Sprintf("mixins are nested deeper than %d levels", ast.MaxDepth), "")
 	}
 	return false
 }
@@ -342,6 +342,6 @@ func (c *Composer) limits() Limits {
 	return c.Limits
 }
 
-func (c *Composer) fail(what code.Code, at source.Span, message, mend string) {
-	c.report(diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend})
+func (c *Composer) fail(what code.Code, at source.Span, message, fix string) {
+	c.report(diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }

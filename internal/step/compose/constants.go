@@ -55,7 +55,7 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
 		c.setAnything(p, rest, ast.SpanOf(r.Prelude[:n]), s)
 	case len(rest) == 1:
-		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("the constant %q has no value", joinPath(p)), form)
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("constant %q has no value", joinPath(p)), form)
 		c.setAnything(p, nil, ast.SpanOf(r.Prelude[:n]), s)
 	default:
 		kind := ByConst
@@ -85,7 +85,7 @@ func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Val
 		return values
 	}
 	v := &values[i]
-	c.fail(code.BadConstant, v.Span(), fmt.Sprintf("the value of %q goes on up to here: expected ';' before %q", joinPath(p), v.Text), "end the line before with ';'")
+	c.fail(code.BadConstant, v.Span(), fmt.Sprintf("missing ';' after the value of %q: %q is read as part of it", joinPath(p), v.Text), "end the previous line with ';'")
 	next := &ast.AtRule{At: v.Pos, Name: v.Text[1:], Prelude: spaced(values[i+1:], false)}
 	if len(next.Prelude) > 0 && IsStatement(next) {
 		c.own(next, nil, s)
@@ -134,9 +134,9 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 		return
 	}
 	c.report(diag.Diagnostic{Code: code.LateConstant, Severity: diag.Warning, Span: at,
-		Message: fmt.Sprintf("this comes too late: the default of %q was read before, and what read it stays as it is", joinPath(p)),
-		Mend:    "move it before the @import that brings the default in",
-		Related: []diag.Related{{Span: have.offer.read, Message: "it is read here"}, {Span: have.At, Message: "the default is set here"}}})
+		Message: fmt.Sprintf("set too late: the default of %q was already read, and its users are not updated", joinPath(p)),
+		Fix:     "move it before the @import that sets the default",
+		Related: []diag.Related{{Span: have.offer.read, Message: "read here"}, {Span: have.At, Message: "default set here"}}})
 }
 
 // mayHold reports, after a finding, whether the groups of a path can hold its
@@ -145,8 +145,8 @@ func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	for i := 1; i < len(p); i++ {
 		if outer, ok := s.Find(p[:i]); ok && outer.Group == nil {
 			c.report(diag.Diagnostic{Code: code.BadConstant, Severity: diag.Error, Span: at,
-				Message: fmt.Sprintf("%q is a value, and cannot hold the key %q", joinPath(p[:i]), p[i]),
-				Related: []diag.Related{{Span: outer.At, Message: "it is set here"}}})
+				Message: fmt.Sprintf("%q is a value and cannot have the key %q", joinPath(p[:i]), p[i]),
+				Related: []diag.Related{{Span: outer.At, Message: "set here"}}})
 			return false
 		}
 	}
@@ -165,7 +165,7 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 		return &Constant{At: at}
 	}
 	if deeper(value, ast.MaxDepth) {
-		c.fail(code.TooDeep, at, fmt.Sprintf("the value nests deeper than %d levels", ast.MaxDepth), "")
+		c.fail(code.TooDeep, at, fmt.Sprintf("the value is nested deeper than %d levels", ast.MaxDepth), "")
 		value = nil
 	}
 	if len(value) > 0 && value[0].Space {
@@ -254,8 +254,8 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	if have, ok := s.Find(p); ok && isDefault {
 		if have.Group == nil {
 			c.report(diag.Diagnostic{Code: code.BadConstant, Severity: diag.Error, Span: at,
-				Message: fmt.Sprintf("%q is a value, where a group is expected", joinPath(p)),
-				Related: []diag.Related{{Span: have.At, Message: "it is set here"}}})
+				Message: fmt.Sprintf("expected a group, got the value %q", joinPath(p)),
+				Related: []diag.Related{{Span: have.At, Message: "set here"}}})
 			return
 		}
 		group = have.Group.merged(group)
@@ -289,9 +289,9 @@ func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 		key = group.keys[0]
 	}
 	c.report(diag.Diagnostic{Code: code.LostKey, Severity: diag.Warning, Span: at,
-		Message: fmt.Sprintf("the group %q is set anew without %s", joinPath(p), quoted(shown)),
-		Related: []diag.Related{{Span: have.At, Message: "it was set here"}},
-		Mend:    fmt.Sprintf("to change one key, write @const %s.%s: …; to remove the others, drop them first: @drop %s.%s;", joinPath(p), key, joinPath(p), lost[0])})
+		Message: fmt.Sprintf("group %q is redefined without %s", joinPath(p), quoted(shown)),
+		Related: []diag.Related{{Span: have.At, Message: "previously set here"}},
+		Fix:     fmt.Sprintf("to change one key, write @const %s.%s: …; to remove the others, drop them first: @drop %s.%s;", joinPath(p), key, joinPath(p), lost[0])})
 }
 
 // quoted returns names in quotes, with commas between them.
@@ -343,7 +343,7 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 			c.fail(code.BadConstant, n.Span(), "expected a key before the group", "write key { … }, without a colon")
 		case *ast.Comment:
 		default:
-			c.fail(code.BadConstant, n.Span(), "expected a key and a value within the group", "write key: value; or key { … }")
+			c.fail(code.BadConstant, n.Span(), "expected a key and a value in the group", "write key: value; or key { … }")
 		}
 	}
 	return g
@@ -367,9 +367,9 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	switch {
 	case p == nil || n != len(r.Prelude) || r.Block != nil:
-		c.fail(code.BadConstant, r.Span(), "@drop takes the path of a key", "write @drop group.key;")
+		c.fail(code.BadConstant, r.Span(), "@drop expects the path of a key", "write @drop group.key;")
 	case len(p) == 1:
-		c.fail(code.BadConstant, ast.SpanOf(r.Prelude), fmt.Sprintf("@drop takes a key out of a group; %q names none", p[0]), "write @drop group.key;")
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude), fmt.Sprintf("@drop removes a key from a group, but %q is not a key in a group", p[0]), "write @drop group.key;")
 	default:
 		at := ast.SpanOf(r.Prelude)
 		if c.mayHold(p, at, s) {
@@ -383,17 +383,17 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 // unknown reports a path that names no constant. The finding waits, so that it
 // can tell of a place that sets the constant later: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
-	mend := diag.DidYouMean(joinPath(p), s.near(p), "")
-	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("there is no constant %q here", joinPath(p)), mend, s)
+	fix := diag.DidYouMean(joinPath(p), s.near(p), "")
+	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("unknown constant %q", joinPath(p)), fix, s)
 }
 
 // wait leaves a finding about a name that is not known until it is clear
 // whether something defines it later.
-func (c *Composer) wait(what code.Code, at source.Span, name, message, mend string, s *Scope) {
+func (c *Composer) wait(what code.Code, at source.Span, name, message, fix string, s *Scope) {
 	if c.silent {
 		return
 	}
-	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Mend: mend, Cause: name, Undefined: name}
+	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix, Cause: name, Undefined: name}
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

@@ -219,7 +219,7 @@ func (c *Composer) resolve(d *definition, circular string, read func() bool) boo
 		}
 	case resolving:
 		d.state = unusable
-		c.fail(code.BadCustom, d.at, circular, "")
+		c.fail(code.BadCustomName, d.at, circular, "")
 	}
 	return d.state == resolved
 }
@@ -240,7 +240,7 @@ func (c *Composer) unknownName(finding code.Code, kind, what, name, shown string
 			near[i] = ":" + near[i]
 		}
 	}
-	c.wait(finding, at, keyOf(kind, name), "there is no "+what+" \""+shown+"\"", diag.DidYouMean(shown, near, ""), s)
+	c.wait(finding, at, keyOf(kind, name), "unknown "+what+" \""+shown+"\"", diag.DidYouMean(shown, near, ""), s)
 }
 
 // name returns the name that is defined.

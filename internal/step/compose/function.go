@@ -71,12 +71,12 @@ func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope,
 		return nil, false
 	}
 	if most := c.limits().Calls; c.calls >= most {
-		c.fail(code.TooManyCalls, head.Span(), fmt.Sprintf("calls nest deeper than %d: does %q call itself?", most, m.name), "if it is meant to, raise calls in [limits] of the settings")
+		c.fail(code.TooManyCalls, head.Span(), fmt.Sprintf("calls are nested deeper than %d: does %q call itself?", most, m.name), "if that is intended, raise calls in [limits] of the settings")
 		return nil, false
 	}
 	args := arguments(head.Values())
 	if len(args) > len(m.params) {
-		c.wrongCall(head, m, fmt.Sprintf("%q takes %s, and gets %d", m.name, counted(len(m.params)), len(args)), m.at)
+		c.wrongCall(head, m, fmt.Sprintf("%q expects %s, got %d", m.name, counted(len(m.params)), len(args)), m.at)
 		return nil, false
 	}
 	body = d.scopeOf(s).inner()
@@ -111,7 +111,7 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 		switch {
 		case !valid:
 		case !p.syntax.accepts(value):
-			c.wrongCall(head, m, fmt.Sprintf("the parameter %q of %q is to be %s; found %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
+			c.wrongCall(head, m, fmt.Sprintf("parameter %q of %q expects %s, got %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
 			return nil, false
 		default:
 			if p.optional {
@@ -124,7 +124,7 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 	case p.optional:
 		return &local{name: p.name, values: p.byDefault, scope: body, at: p.at}, true
 	case !m.isFunc && len(arg) == 0:
-		c.wrongCall(head, m, fmt.Sprintf("%q needs a value for its parameter %q", m.name, p.name), p.at)
+		c.wrongCall(head, m, fmt.Sprintf("missing argument of %q: its parameter %q has no default", m.name, p.name), p.at)
 		return nil, false
 	}
 	return &local{name: p.name, state: unusable, missing: p, at: p.at}, true
@@ -163,7 +163,7 @@ func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Val
 // wrongCall reports a call whose arguments do not fit.
 func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at source.Span) {
 	c.report(diag.Diagnostic{Code: code.BadCall, Severity: diag.Error, Span: head.Span(), Message: message,
-		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " says so here"}}})
+		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " is defined here"}}})
 }
 
 // maybe works values out of which nothing may come, as of an if() none of whose conditions is
@@ -217,10 +217,10 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool
 	}
 	switch {
 	case l.missing != nil:
-		c.wrongCall(call.head, call.of, fmt.Sprintf("%q needs a value for its parameter %q, which var() reads without a fallback", call.of.name, l.missing.name), v.Span())
+		c.wrongCall(call.head, call.of, fmt.Sprintf("missing argument of %q: its parameter %q is read by var() without a fallback", call.of.name, l.missing.name), v.Span())
 		return nil, false
 	case !c.nothing():
-		c.fail(code.BadCall, v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)), "give var() a fallback after a comma")
+		c.fail(code.BadCall, v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)), "add a fallback to var(), after a comma")
 		return nil, false
 	}
 	return nil, true
@@ -248,7 +248,7 @@ func (c *Composer) valueOf(l *local, of *call) (values []ast.Value, ok bool) {
 		}
 	case resolving:
 		l.state = unusable
-		c.fail(code.BadCall, l.at, fmt.Sprintf("a value in the function %q is made of itself", of.of.name), "")
+		c.fail(code.BadCall, l.at, fmt.Sprintf("a value in function %q depends on itself", of.of.name), "")
 	}
 	return l.values, l.state == resolved
 }
@@ -314,8 +314,8 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 	if of.of.wrong == nil {
 		of.of.wrong = n
-		c.fail(code.BadMixin, n.Span(), fmt.Sprintf("the body of the function %q holds more than declarations and conditions", of.of.name),
-			"a function holds result, custom properties, @media, @supports, @container, and the rules of the build")
+		c.fail(code.BadMixin, n.Span(), fmt.Sprintf("the body of function %q may contain only declarations and conditions", of.of.name),
+			"allowed are result, custom properties, @media, @supports, @container, and build-time rules")
 	}
 }
 
@@ -329,8 +329,8 @@ func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 				continue
 			}
 			m.wrong = n
-			c.fail(code.BadMixin, source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("%q is a property, and has no effect in the body of the function %q", n.Name, m.name),
-				"write result for what the function returns, or a name that starts with two hyphens for a value that its other declarations use")
+			c.fail(code.BadMixin, source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("property %q has no effect in function %q", n.Name, m.name),
+				"use result for the returned value, or a name that starts with two hyphens for a local value")
 		case *ast.AtRule:
 			c.checkBody(m, ast.Body(n))
 		}
@@ -370,7 +370,7 @@ func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 
 // undecidable reports a call whose result depends on the browser, where a value is needed.
 func (c *Composer) undecidable(of *call, r *ast.AtRule) {
-	c.wrongCall(of.head, of.of, fmt.Sprintf("the result of %q depends on @%s, which only a browser can decide, and a value is needed here when the site is built", of.of.name, r.Name), r.Span())
+	c.wrongCall(of.head, of.of, fmt.Sprintf("the result of %q depends on @%s, which only browsers can evaluate, but a build-time value is needed here", of.of.name, r.Name), r.Span())
 }
 
 // holds returns whether a condition of @when is taken to be true in the body of a function.
@@ -507,7 +507,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 		return nil, false
 	case l != nil:
 	case len(c.branch.asked) == asked && len(c.branch.truth) == 0:
-		c.wrongCall(v, m, fmt.Sprintf("the function %q has no result", m.name), m.at)
+		c.wrongCall(v, m, fmt.Sprintf("function %q has no result", m.name), m.at)
 		return nil, false
 	default:
 		return nil, c.nothing() // where its conditions are not true
@@ -517,7 +517,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 		return nil, c.nothing()
 	}
 	if !m.returns.accepts(value) {
-		c.wrongCall(v, m, fmt.Sprintf("the result of %q is to be %s; found %q", m.name, m.returns, textOfValues(value)), l.at)
+		c.wrongCall(v, m, fmt.Sprintf("the result of %q must be %s, got %q", m.name, m.returns, textOfValues(value)), l.at)
 		return nil, false
 	}
 	return c.place(value, v, at)

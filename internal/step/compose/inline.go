@@ -48,7 +48,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 	case len(left) == 0 && c.nothing():
 		return nil, true
 	case len(left) == 0:
-		c.fail(code.BadCondition, v.Span(), "no condition of if() is true, and it says nothing for that", "end it with else: and a value")
+		c.fail(code.BadCondition, v.Span(), "no condition of if() is true, and it has no else", "add else: and a value at the end")
 		return nil, false
 	case left[0].when.kind == always:
 		at.verbatim = false // it is spelled as it stands
@@ -92,7 +92,7 @@ func spaced(values []ast.Value, space bool) []ast.Value {
 func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 0 {
-		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "expected ':' and a value behind the condition of if()", "write if(const(name): value; else: value)")
+		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "expected ':' and a value after the condition of if()", "write if(const(name): value; else: value)")
 		return clause{}, false
 	}
 	out := clause{value: trim(values[colon+1:])}
@@ -106,7 +106,7 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 		out.when = c.withoutTypes(out.when)
 	}
 	if _, _, asked := out.when.cost(); ok && (asked > maxAsked || !c.count(asked, ast.SpanOf(trim(values)))) {
-		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "the condition asks too much of the browser at once", "")
+		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "the condition is too complex", "")
 		return clause{}, false
 	}
 	return out, ok
@@ -122,8 +122,8 @@ func (c *Composer) withoutTypes(x condition) condition {
 		x.negated = false
 		rule, _ := x.wrap(nil)[0].(*ast.AtRule)
 		return decided(c.decide(rule, func() {
-			c.fail(code.BadCondition, x.asked.Span(), fmt.Sprintf("browsers know no media type such as %q in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
-				"ask for it by @when or @media around the rule")
+			c.fail(code.BadCondition, x.asked.Span(), fmt.Sprintf("media types such as %q are not allowed in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
+				"use @when or @media around the rule")
 		}) != negated)
 	case len(x.parts) > 0:
 		parts := make([]condition, len(x.parts))

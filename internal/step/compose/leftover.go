@@ -23,7 +23,7 @@ func Leftover(nodes []ast.Node) (at source.Span, what string, ok bool) {
 		}
 		switch n := n.(type) {
 		case *ast.SplicedDeclaration:
-			at, what, ok = n.Span(), "a property name with brackets", true
+			at, what, ok = n.Span(), "a property name built from constants", true
 		case *ast.Declaration:
 			at, what, ok = leftIn(n.Value, n.IsCustom())
 		case *ast.StyleRule:
@@ -51,7 +51,7 @@ func leftIn(values []ast.Value, custom bool) (at source.Span, what string, ok bo
 		case v.IsFunction("const"), v.IsFunction("concat"):
 			return v.Span(), strings.ToLower(v.Name()) + "()", true
 		case isSplice(v) && !custom:
-			return v.Span(), "a name with brackets", true
+			return v.Span(), "a name built from constants", true
 		case v.Inner != nil:
 			if at, what, ok = leftIn(v.Inner.Values, custom); ok {
 				return at, what, ok
@@ -86,6 +86,6 @@ func Needed(nodes []ast.Node) (d diag.Diagnostic, ok bool) {
 		return d, false
 	}
 	return diag.Diagnostic{Code: code.NeedsCompose, Severity: diag.Error, Span: at,
-		Message: fmt.Sprintf("%s is for the step compose, which the chain of this sheet leaves out, and browsers do not read it", what),
-		Mend:    "put \"compose\" first among the steps of its [[chain]]"}, true
+		Message: fmt.Sprintf("%s needs the step compose, which is not in the chain of this sheet: browsers do not support it", what),
+		Fix:     "add \"compose\" as the first step of its [[chain]]"}, true
 }

@@ -65,13 +65,13 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	}
 	switch {
 	case r.Block == nil:
-		c.fail(code.BadLoop, r.Span(), "the loop has no block", form)
+		c.fail(code.BadLoop, r.Span(), "@loop has no block", form)
 	case len(names) == 0:
-		c.fail(code.BadLoop, r.Span(), "the loop names nothing: expected a name for what it goes over", form)
+		c.fail(code.BadLoop, r.Span(), "@loop has no variable: expected a name", form)
 	case len(p) == 0 || !p[0].IsIdent("over"):
-		c.fail(code.BadLoop, r.Span(), fmt.Sprintf("expected %q behind the names of the loop", "over"), form)
+		c.fail(code.BadLoop, r.Span(), fmt.Sprintf("expected %q after the names of the loop", "over"), form)
 	case len(p) == 1:
-		c.fail(code.BadLoop, r.Span(), "the loop goes over nothing: expected const(group), const(list), range(from, to) or a list", form)
+		c.fail(code.BadLoop, r.Span(), "@loop has no source: expected const(group), const(list), range(from, to) or a list", form)
 	default:
 		return names, p[1:], true
 	}
@@ -91,7 +91,7 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	at := ast.SpanOf(from)
 	if len(from) == 1 && from[0].Kind == token.Ident {
 		if name := token.Unescape(from[0].Text); s.knows(name) {
-			c.fail(code.BadLoop, at, fmt.Sprintf("%q is a word here, and the loop would turn once for it", name), fmt.Sprintf("write const(%s) to go over the constant", from[0].Text))
+			c.fail(code.BadLoop, at, fmt.Sprintf("%q is a plain word, not a constant: the loop would run once", name), fmt.Sprintf("write const(%s) to loop over the constant", from[0].Text))
 			return nil
 		}
 	}
@@ -108,9 +108,9 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	list := items(values)
 	if p, whole := c.constantPath(from, s); whole && keyed && len(list) == 1 {
 		found, _ := s.Find(p)
-		c.report(diag.Diagnostic{Code: code.NoGroup, Severity: diag.Warning, Span: at,
-			Message: fmt.Sprintf("%q is a single value, no group: the loop turns once", joinPath(p)),
-			Related: []diag.Related{{Span: found.At, Message: "it is set here"}}})
+		c.report(diag.Diagnostic{Code: code.NotAGroup, Severity: diag.Warning, Span: at,
+			Message: fmt.Sprintf("%q is a single value, not a group: the loop runs once", joinPath(p)),
+			Related: []diag.Related{{Span: found.At, Message: "set here"}}})
 	}
 	var out []turn
 	for i, item := range list {
@@ -162,13 +162,13 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 		}
 		n, err := strconv.ParseFloat(arg[0].Text, 64)
 		if len(arg) != 1 || arg[0].Kind != token.Number || err != nil || math.IsInf(n, 0) {
-			c.fail(code.BadLoop, ast.SpanOf(arg), fmt.Sprintf("range() takes numbers, found %q", textOfValues(arg)), "write range(from, to) or range(from, to, step)")
+			c.fail(code.BadLoop, ast.SpanOf(arg), fmt.Sprintf("range() expects numbers, got %q", textOfValues(arg)), "write range(from, to) or range(from, to, step)")
 			return nil
 		}
 		bounds[i] = n
 	}
 	if len(bounds) != 2 && len(bounds) != 3 {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("range() takes two or three numbers, found %d", len(bounds)), "write range(from, to) or range(from, to, step)")
+		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("range() expects two or three numbers, got %d", len(bounds)), "write range(from, to) or range(from, to, step)")
 		return nil
 	}
 	from, to := bounds[0], bounds[1]
@@ -180,12 +180,12 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 		step = bounds[2]
 	}
 	if step == 0 || (to-from)/step < 0 {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("the range never ends: steps of %v do not lead from %v to %v", step, from, to), "")
+		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("endless range: steps of %v do not lead from %v to %v", step, from, to), "")
 		return nil
 	}
 	count := math.Floor((to-from)/step+1e-9) + 1
 	if most := c.limits().Turns; count > float64(most) {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("the range has %.0f numbers, and a loop may turn %d times", count, most), "raise turns in [limits] of the settings")
+		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("the range has %.0f numbers, but loops are limited to %d iterations", count, most), "raise iterations in [limits] of the settings")
 		return nil
 	}
 	var out []turn

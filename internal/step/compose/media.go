@@ -31,7 +31,7 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 		return
 	}
 	if r.Block != nil || len(p) == 0 || p[0].Kind != token.Ident || !dashed(&p[0]) {
-		c.fail(code.BadCustom, r.Span(), "@custom-media defines nothing: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
+		c.fail(code.BadCustomName, r.Span(), "invalid @custom-media: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return
 	}
 	values, _ := c.values(p[1:], s, place{})
@@ -42,7 +42,7 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 
 // customQuery returns the media query that custom media stand for. ok is false after a finding.
 func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bool) {
-	ok = c.resolve(d, fmt.Sprintf("the custom media %q are made of themselves", d.name()), func() (ok bool) {
+	ok = c.resolve(d, fmt.Sprintf("custom media %q depends on itself", d.name()), func() (ok bool) {
 		d.query, ok = c.readCustomQuery(d, s)
 		return ok
 	})
@@ -59,7 +59,7 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	}
 	list, ok := query.writtenOut()
 	if !ok || !c.count(query.work(), d.at) {
-		c.fail(code.BadCustom, d.at, "the media query asks too much at once", "")
+		c.fail(code.BadCustomName, d.at, "the media query is too complex", "")
 		return mediaQuery{}, false
 	}
 	return fromQueries(list), true
@@ -108,7 +108,7 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	}
 	list, ok := query.writtenOut()
 	if !ok || !c.count(sizeOf(list)+query.work(), ast.SpanOf(values)) {
-		c.fail(code.BadCustom, ast.SpanOf(values), "written out, the custom media of this query make too many queries", "")
+		c.fail(code.BadCustomName, ast.SpanOf(values), "too many queries after the custom media are expanded", "")
 		return values, false
 	}
 	return queryList(list, values[0].Pos), true
@@ -158,7 +158,7 @@ type mediaReader struct {
 }
 
 func (r *mediaReader) fail(at source.Span) (mediaQuery, bool) {
-	r.c.fail(code.BadCondition, at, "the media query cannot be read, and it names custom media", "a query is made of media types and features in brackets, joined by and, or, not")
+	r.c.fail(code.BadCondition, at, "invalid media query with custom media", "use media types and features in brackets, joined by and, or, not")
 	return condition{}, false
 }
 

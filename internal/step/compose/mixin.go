@@ -57,7 +57,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 		form = "write @function --name(--parameter <type>: default) returns <type> { result: …; }"
 	}
 	if len(r.Prelude) == 0 || r.Block == nil || !dashed(&r.Prelude[0]) {
-		c.fail(code.BadMixin, r.Span(), fmt.Sprintf("@%s defines nothing: expected a name that starts with two hyphens, and a block", r.Name), form)
+		c.fail(code.BadMixin, r.Span(), fmt.Sprintf("invalid @%s: expected a name that starts with two hyphens, and a block", r.Name), form)
 		return
 	}
 	head := &r.Prelude[0]
@@ -68,7 +68,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 			m.returns, ok = readSyntax(rest[1:])
 		}
 		if !ok {
-			c.fail(code.BadMixin, ast.SpanOf(rest), fmt.Sprintf("expected '{' after the %s's parameters", m.kind()), form)
+			c.fail(code.BadMixin, ast.SpanOf(rest), fmt.Sprintf("expected '{' after the parameters of the %s", m.kind()), form)
 			return
 		}
 	}
@@ -92,7 +92,7 @@ func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 			return false
 		}
 		if slices.ContainsFunc(m.params, func(o param) bool { return o.name == p.name }) {
-			c.fail(code.BadMixin, p.at, fmt.Sprintf("the parameter %q stands here a second time", p.name), "")
+			c.fail(code.BadMixin, p.at, fmt.Sprintf("duplicate parameter %q", p.name), "")
 			return false
 		}
 		m.params = append(m.params, p)
@@ -159,9 +159,9 @@ func (c *Composer) goesOn(r *ast.AtRule) {
 	at := first.Span()
 	end := source.Span{Start: source.Pos{File: at.Start.File, Off: max(at.End, 1) - 1}, End: at.End}
 	c.report(diag.Diagnostic{Code: code.BadMixin, Severity: diag.Error, Span: end,
-		Message: fmt.Sprintf("@%s goes on after %q: expected ';' or a block here", r.Name, textOfValues(r.Prelude[:1])),
-		Related: []diag.Related{{Span: r.Prelude[1].Span(), Message: "this is read as a part of the rule"}},
-		Mend:    fmt.Sprintf("write @%s %s;", r.Name, textOfValues(r.Prelude[:1]))})
+		Message: fmt.Sprintf("missing ';' or block of @%s after %q", r.Name, textOfValues(r.Prelude[:1])),
+		Related: []diag.Related{{Span: r.Prelude[1].Span(), Message: "read as part of the rule"}},
+		Fix:     fmt.Sprintf("write @%s %s;", r.Name, textOfValues(r.Prelude[:1]))})
 }
 
 // apply returns what an @apply rule puts in its place.
@@ -171,7 +171,7 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 		return nil
 	}
 	if len(r.Prelude) != 1 || !dashed(&r.Prelude[0]) {
-		c.fail(code.BadMixin, r.Span(), "@apply names no mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
+		c.fail(code.BadMixin, r.Span(), "@apply without a mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
 		return nil
 	}
 	head := &r.Prelude[0]
@@ -217,7 +217,7 @@ func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, 
 func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	inCall := s.inCall()
 	if inCall == nil || inCall.of.isFunc {
-		c.fail(code.BadMixin, r.Span(), "@contents stands outside of all mixins", "")
+		c.fail(code.BadMixin, r.Span(), "@contents outside of a mixin", "")
 		return nil
 	}
 	if len(r.Prelude) > 0 {

@@ -85,7 +85,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	}
 	p, n := readPath(args)
 	if p == nil || n != len(args) {
-		c.fail(code.BadSplice, v.Span(), "expected the name of a constant in the brackets that build a name", "")
+		c.fail(code.BadInterpolation, v.Span(), "expected the name of a constant in brackets", "")
 		return "", false
 	}
 	constant, ok := s.Find(p)
@@ -103,7 +103,7 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	if constant.Group == nil && isEcho(constant.Value) {
 		return "", false
 	}
-	c.fail(code.BadSplice, ast.SpanOf(args), fmt.Sprintf("the constant %q is no single word or number, and cannot be part of a name", joinPath(p)), "")
+	c.fail(code.BadInterpolation, ast.SpanOf(args), fmt.Sprintf("constant %q cannot be part of a name: it is not a single word or number", joinPath(p)), "")
 	return "", false
 }
 
@@ -271,7 +271,7 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 		return
 	}
 	if len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
-		c.fail(code.BadCustom, r.Span(), "@custom-selector defines nothing: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
+		c.fail(code.BadCustomName, r.Span(), "invalid @custom-selector: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
 		return
 	}
 	values, _ := c.selectorValues(p[2:], s)
@@ -282,7 +282,7 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 
 // customList returns the selectors that a custom selector stands for. ok is false after a finding.
 func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
-	ok = c.resolve(d, fmt.Sprintf("the custom selector %q is made of itself", ":"+d.name()), func() (ok bool) {
+	ok = c.resolve(d, fmt.Sprintf("custom selector %q depends on itself", ":"+d.name()), func() (ok bool) {
 		d.list, ok = c.readCustomList(d, s)
 		return ok
 	})
@@ -293,12 +293,12 @@ func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector,
 	list = c.reader.Read(d.values)
 	list, _ = c.selectors(list, d.scopeOf(s))
 	if slices.ContainsFunc(list, ast.Selector.IsBad) {
-		c.fail(code.BadCustom, ast.SpanOf(d.values), fmt.Sprintf("the selector of :%s cannot be read", d.name()), "")
+		c.fail(code.BadCustomName, ast.SpanOf(d.values), fmt.Sprintf("invalid selector of :%s", d.name()), "")
 		return nil, false
 	}
 	if selectorSize(list, maxSelectorSize) > maxSelectorSize {
-		c.fail(code.BadCustom, ast.SpanOf(d.values), fmt.Sprintf(":%s stands for more than %d simple selectors", d.name(), maxSelectorSize),
-			"look for custom selectors that each use another several times")
+		c.fail(code.BadCustomName, ast.SpanOf(d.values), fmt.Sprintf(":%s expands to more than %d simple selectors", d.name(), maxSelectorSize),
+			"look for custom selectors that use each other several times")
 		return nil, false
 	}
 	return list, true

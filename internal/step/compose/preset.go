@@ -30,11 +30,11 @@ func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
 	switch {
 	case len(diags) > 0:
-		c.fail(code.BadConstant, at, fmt.Sprintf("%q cannot be read as a value: %s", text, diags[0].Message), "")
+		c.fail(code.BadConstant, at, fmt.Sprintf("invalid value %q: %s", text, diags[0].Message), "")
 	case strings.TrimSpace(text) == "":
 		c.fail(code.BadConstant, at, "the value is empty", "")
 	case slices.ContainsFunc(values, func(v ast.Value) bool { return endsValue[v.Kind] }):
-		c.fail(code.BadConstant, at, fmt.Sprintf("%q is more than a value", text), "")
+		c.fail(code.BadConstant, at, fmt.Sprintf("%q is more than one value", text), "")
 	default:
 		return placedAt(values, at.Start), true
 	}
@@ -72,7 +72,7 @@ func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
 		ok = prelude[1].IsIdent("as") && n > 0 && n == len(prelude)-2
 	}
 	if !ok || c.Tokens == nil {
-		c.fail(code.BadTokens, r.Span(), "@tokens names no file: expected an address in quotes, and perhaps a group", `write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
+		c.fail(code.BadTokens, r.Span(), "@tokens without a file: expected a quoted path, optionally followed by a group", `write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
 		return
 	}
 	if list, ok := c.Tokens(token.StringValue(prelude[0].Text), prelude[0].Span()); ok {

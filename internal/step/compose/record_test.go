@@ -139,12 +139,12 @@ func TestPresetsCannotBreakOut(t *testing.T) {
 }
 
 func TestLaterDefinitions(t *testing.T) {
-	tests := []struct{ src, message, mend string }{
-		{`a { b: const(x) } @const x: 1; @const x: 2;`, "it is defined here, which is too late", "define it before its first use"},
-		{`a { b: const(t.x) } @const t.x: 1;`, "it is defined here, which is too late", "define it before its first use"},
-		{`a { @const x: 1; } b { c: const(x) }`, "it is defined here, in a block, and ends with the block", "define it outside of all blocks"},
-		{`a { @const x: 1; } b { c: const(x) } @const x: 2;`, "it is defined here, which is too late", "define it before its first use"},
-		{`a { @mixin --m {} } b { @apply --m }`, "it is defined here, in a block, and ends with the block", "define it outside of all blocks"},
+	tests := []struct{ src, message, fix string }{
+		{`a { b: const(x) } @const x: 1; @const x: 2;`, "defined here, which is too late", "define it before its first use"},
+		{`a { b: const(t.x) } @const t.x: 1;`, "defined here, which is too late", "define it before its first use"},
+		{`a { @const x: 1; } b { c: const(x) }`, "defined here, in a block, and only visible in it", "move it out of the block"},
+		{`a { @const x: 1; } b { c: const(x) } @const x: 2;`, "defined here, which is too late", "define it before its first use"},
+		{`a { @mixin --m {} } b { @apply --m }`, "defined here, in a block, and only visible in it", "move it out of the block"},
 		{`a { b: const(harbuor) } @const harbour: 1;`, "", `did you mean "harbour", which is defined later?`},
 		{`a { @apply --crad } @mixin --card {}`, "", `did you mean "--card"?`},
 		{`a { b: const(x) } @mixin --x {}`, "", ""},
@@ -159,8 +159,8 @@ func TestLaterDefinitions(t *testing.T) {
 		if len(diags[0].Related) > 0 {
 			message = diags[0].Related[0].Message
 		}
-		if message != test.message || diags[0].Mend != test.mend {
-			t.Errorf("%s: got %q and %q, want %q and %q", test.src, message, diags[0].Mend, test.message, test.mend)
+		if message != test.message || diags[0].Fix != test.fix {
+			t.Errorf("%s: got %q and %q, want %q and %q", test.src, message, diags[0].Fix, test.message, test.fix)
 		}
 	}
 }
@@ -200,11 +200,11 @@ func TestMediaIsBounded(t *testing.T) {
 	for i := range 30 { // which doubles each time
 		fmt.Fprintf(&b, "@custom-media --n%[1]d (a%[1]d), (b%[1]d); @custom-media --m%[1]d (--m%[2]d) and (--n%[1]d);", i+1, i)
 	}
-	if _, diags = composed(b.String() + "@media (--m30) { a { b: c } }"); len(diags) != 1 || diags[0].Code != "bad-custom" {
+	if _, diags = composed(b.String() + "@media (--m30) { a { b: c } }"); len(diags) != 1 || diags[0].Code != "bad-custom-name" {
 		t.Errorf("got %d findings, %v", len(diags), diags[:1])
 	}
 	_, diags = composed("@custom-media --m (a) and (b) and (c);@media " + strings.Repeat("(--m) and ", 5000) + "(d) { a { b: c } }")
-	if len(diags) != 1 || diags[0].Code != "bad-custom" {
+	if len(diags) != 1 || diags[0].Code != "bad-custom-name" {
 		t.Errorf("got %v", diags)
 	}
 }

@@ -198,22 +198,22 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 		d := w.diag
 		if def, ok := s.outermost.later[w.name]; ok {
 			d.Undefined = "" // it is, in another place
-			message := "it is defined here, which is too late"
-			d.Mend = "define it before its first use"
+			message := "defined here, which is too late"
+			d.Fix = "define it before its first use"
 			if def.at.Start.File != d.Span.Start.File {
-				d.Mend = "define it before this sheet is imported, or import the sheet that defines it before this one"
+				d.Fix = "define it before this sheet is imported, or import the sheet that defines it before this one"
 			}
 			if def.inBlock {
-				message = "it is defined here, in a block, and ends with the block"
-				d.Mend = "define it outside of all blocks"
+				message = "defined here, in a block, and only visible in it"
+				d.Fix = "move it out of the block"
 			}
 			d.Related = append([]diag.Related{{Span: def.at, Message: message}}, d.Related...)
 		}
-		if d.Mend == "" {
+		if d.Fix == "" {
 			kind, name, _ := strings.Cut(w.name, " ")
 			if near := diag.Nearest(name, s.defined(kind, name)); near != "" {
-				if d.Mend = fmt.Sprintf("did you mean %q?", near); kind == "constant" {
-					d.Mend = fmt.Sprintf("did you mean %q, which is defined later?", near)
+				if d.Fix = fmt.Sprintf("did you mean %q?", near); kind == "constant" {
+					d.Fix = fmt.Sprintf("did you mean %q, which is defined later?", near)
 				}
 			}
 		}

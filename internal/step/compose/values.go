@@ -112,7 +112,7 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 		}
 		return nil, 0
 	case v.IsFunction("-const"):
-		c.fail(code.BadConstant, v.Span(), "with a sign before it this is another function than const()", "write calc(-1 * const(name))")
+		c.fail(code.BadConstant, v.Span(), "a sign directly before const() makes it a different function", "write calc(-1 * const(name))")
 		return nil, 0
 	case v.IsFunction("var"):
 		if with, ok := c.argument(v, s, at); ok {
@@ -177,7 +177,7 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 	var problem *value.Problem
 	if errors.As(err, &problem) {
 		c.report(diag.Diagnostic{Code: code.BadMath, Severity: diag.Warning, Span: problem.At,
-			Message: problem.Message + ": browsers skip the declaration", Mend: problem.Mend})
+			Message: problem.Message + ": browsers skip the declaration", Fix: problem.Fix})
 		return with, false
 	}
 	if !ok {
@@ -202,7 +202,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
-		c.fail(code.BadConstant, v.Span(), "const() takes the name of a constant, and after a comma what to take if it is not set", "")
+		c.fail(code.BadConstant, v.Span(), "const() expects the name of a constant, optionally followed by a comma and a fallback", "")
 		return nil, false
 	}
 	constant, ok := s.Find(p)
@@ -212,8 +212,8 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	}
 	switch {
 	case ok && constant.Group != nil:
-		c.fail(code.BadConstant, ast.SpanOf(args[:n]), fmt.Sprintf("%q is a group, where a value is expected", joinPath(p)),
-			fmt.Sprintf("name one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
+		c.fail(code.BadConstant, ast.SpanOf(args[:n]), fmt.Sprintf("expected a value, got the group %q", joinPath(p)),
+			fmt.Sprintf("use one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
 		return nil, false
 	case ok:
 		return c.place(constant.Value, v, at)
@@ -235,7 +235,7 @@ func (c *Composer) checkUnit(values, with []ast.Value) {
 	}
 	next := &values[1]
 	if next.Kind == token.Ident && (value.Measures(token.Lower(next.Text)) != "" || next.IsIdent("fr")) || next.IsDelim('%') {
-		c.fail(code.BadConstant, values[0].Pos.To(next.Span().End), fmt.Sprintf("%q behind a constant does not become the unit of its number", next.Text),
+		c.fail(code.BadConstant, values[0].Pos.To(next.Span().End), fmt.Sprintf("%q after a constant does not become the unit of its number", next.Text),
 			fmt.Sprintf("write calc(const(name) * 1%s), or put the unit into the constant", next.Text))
 	}
 }
@@ -332,8 +332,8 @@ func (c *Composer) count(n int, at source.Span) bool {
 	}
 	if !c.tooMany {
 		c.tooMany = true
-		c.fail(code.TooManyValues, at, fmt.Sprintf("constants and loops put more than %d values into one sheet", limit),
-			"look for constants that each use another several times, and for loops within loops; if all is meant, raise values in [limits] of the settings")
+		c.fail(code.TooManyValues, at, fmt.Sprintf("constants and loops generate more than %d values in one sheet", limit),
+			"look for constants that use each other several times and for nested loops; if that is intended, raise values in [limits] of the settings")
 	}
 	return false
 }

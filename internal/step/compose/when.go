@@ -218,7 +218,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		c.fail(code.BadCondition, r.Span(), fmt.Sprintf("@%s has no block", r.Name), "")
 		return nil
 	case isElse && prior == nil:
-		c.fail(code.BadCondition, r.Span(), "@else stands behind no @when", "write it right behind the block of an @when or @else")
+		c.fail(code.BadCondition, r.Span(), "@else must directly follow an @when or @else block", "move it directly after the block of an @when or @else")
 		return nil
 	case !isElse && len(r.Prelude) == 0:
 		c.fail(code.BadCondition, r.Span(), "@when has no condition", "write @when and "+(&conditionReader{}).terms("or"))
@@ -245,8 +245,8 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		return nil
 	}
 	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
-		c.fail(code.BadCondition, r.Span(), "the condition asks too much of the browser at once",
-			"put one rule into another, rather than joining all by \"and\" and \"or\"")
+		c.fail(code.BadCondition, r.Span(), "the condition is too complex",
+			"nest rules instead of joining all conditions by \"and\" and \"or\"")
 		s.touch()
 		s.prior = &condition{}
 		return nil
@@ -286,13 +286,13 @@ func (r *conditionReader) read() (condition, bool) {
 		v := &r.values[0]
 		if !v.IsIdent("and") && !v.IsIdent("or") {
 			if v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') {
-				r.c.fail(code.BadCondition, v.Span(), "a comparison stands within the brackets of const()", "write const(name > 3)")
+				r.c.fail(code.BadCondition, v.Span(), "a comparison must be inside the brackets of const()", "write const(name > 3)")
 				return condition{}, false
 			}
 			return r.fail(v.Span(), "expected \"and\" or \"or\"")
 		}
 		if this := token.Lower(v.Text); word != "" && this != word {
-			return r.fail(whole, "\"and\" and \"or\" stand side by side: put one of them in brackets")
+			return r.fail(whole, "\"and\" and \"or\" cannot be mixed without brackets")
 		} else {
 			word = this
 		}
@@ -310,7 +310,7 @@ func (r *conditionReader) read() (condition, bool) {
 }
 
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
-	r.c.fail(code.BadCondition, at, message, "a condition is made of "+r.terms("and")+", joined by and, or, not and brackets")
+	r.c.fail(code.BadCondition, at, message, "use "+r.terms("and")+", joined by and, or, not and brackets")
 	return condition{}, false
 }
 
@@ -326,7 +326,7 @@ func (r *conditionReader) terms(word string) string {
 // term reads one condition, perhaps negated or in brackets.
 func (r *conditionReader) term() (condition, bool) {
 	if len(r.values) == 0 {
-		return r.fail(source.Span{}, "the condition ends too early")
+		return r.fail(source.Span{}, "incomplete condition")
 	}
 	v := &r.values[0]
 	r.values = r.values[1:]
@@ -405,7 +405,7 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	at := place{asWritten: kind == asksSupports, compared: kind == asksStyle}
 	values, _ := r.c.values(ast.Significant(v.Values()), r.s, at)
 	if len(values) == 0 {
-		return r.fail(v.Span(), "the brackets are empty")
+		return r.fail(v.Span(), "empty brackets")
 	}
 	if kind == asksMedia && isMediaQuery(values) {
 		query, ok := r.c.mediaList(values, r.s)
@@ -441,7 +441,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	p, n := readPath(args)
 	if p == nil {
-		return r.fail(v.Span(), "const() takes the name of a constant")
+		return r.fail(v.Span(), "const() expects the name of a constant")
 	}
 	constant, ok := r.s.Find(p)
 	if ok {
@@ -458,7 +458,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	operator, rest := operatorOf(rest)
 	if len(rest) == 0 || !slices.Contains([]string{":", "=", ">", "<", ">=", "<="}, operator) {
-		return r.fail(v.Span(), "const() asks for a constant, for its value behind ':', or compares it by <, >, <=, >= or =")
+		return r.fail(v.Span(), "const() expects a constant, optionally with ':' and a value, or compared with <, >, <=, >= or =")
 	}
 	want, _ := r.c.values(rest, r.s, atBuild)
 	want = spaced(want, false)
@@ -470,7 +470,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		return condition{}, false
 	}
 	if !ok {
-		return r.fail(v.Span(), fmt.Sprintf("%q and %q cannot be compared: both must be numbers that measure the same",
+		return r.fail(v.Span(), fmt.Sprintf("cannot compare %q and %q: both must be numbers of the same type",
 			textOfValues(constant.Value), textOfValues(want)))
 	}
 	return decided(holdsOrder(operator, order)), true

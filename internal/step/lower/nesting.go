@@ -170,8 +170,8 @@ func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 	}
 	if !l.tooMany && l.Report != nil {
 		l.Report(diag.Diagnostic{Code: code.TooManySelectors, Severity: diag.Error, Span: r.Span(),
-			Message: fmt.Sprintf("the nested rules of this sheet, written out for targets that read no nesting, hold more than %d simple selectors", maxSelectors),
-			Mend:    "shorten the lists of selectors around this rule, or target browsers that read nested rules"})
+			Message: fmt.Sprintf("the nested rules of this sheet expand to more than %d simple selectors, for targets without nesting", maxSelectors),
+			Fix:     "shorten the selector lists around this rule, or target browsers with nesting"})
 	}
 	l.tooMany = true
 	return false

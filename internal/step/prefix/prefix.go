@@ -39,7 +39,7 @@ type Change struct {
 // form, the newest of each browser, or that none does.
 func (c Change) Reason(targets browsers.Targets) string {
 	if c.Dropped {
-		return "every target knows the standard one"
+		return "no target needs it"
 	}
 	list := targets.Needing(c.Feature, c.Prefix)
 	for i, v := range list {

@@ -172,7 +172,7 @@ func TestReasons(t *testing.T) {
 	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 12000, "chrome": 50000})
 	for src, want := range map[string]string{
 		`a { user-select: none }`:                              "-webkit-user-select for chrome up to 53, safari up to 27.2",
-		`a { -webkit-border-radius: 1px; border-radius: 1px }`: "-webkit-border-radius every target knows the standard one",
+		`a { -webkit-border-radius: 1px; border-radius: 1px }`: "-webkit-border-radius no target needs it",
 		`a { position: sticky }`:                               "position: -webkit- for safari up to 12.1",
 		`::placeholder { top: 0 }`:                             "-webkit-input-placeholder for chrome up to 56",
 		`a { gap: 1px }`:                                       "grid-gap for chrome up to 65",
