@@ -21,17 +21,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file names the files that are copied beside the pages: with a hash of
-// their content where bundles have one and nothing can count on the plain name.
+// This file names the assets that are copied next to the pages. An asset gets a content hash in its name if bundles
+// do, unless something refers to it by its plain name in a text that cannot be rewritten.
 
-// assetNames are the names of assets in the output folder.
+// assetNames maps assets to their names in the output folder.
 type assetNames struct {
-	folders map[string]bool      // of which scripts name files that they work out
-	plain   map[source.Path]bool // files that are named where nothing is rewritten
-	names   sync.Map             // those that were worked out: source.Path to string
+	folders map[string]bool      // folders in which scripts build file names
+	plain   map[source.Path]bool // assets referred to in texts that are not rewritten
+	names   sync.Map             // names already computed: source.Path to string
 }
 
-// collect notes which files keep their names, since programs name them or work out their names.
+// collect records which assets must keep their plain names, because scripts name them or build their names.
 func (a *assetNames) collect(programs []*modules.Program) {
 	a.folders, a.plain = make(map[string]bool), make(map[source.Path]bool)
 	for _, p := range programs {
@@ -47,8 +47,8 @@ func (a *assetNames) collect(programs []*modules.Program) {
 	}
 }
 
-// workedOut reports whether a file is named where nothing is rewritten, or a script may work out its
-// name as it runs.
+// keepsName reports whether an asset must keep its plain name: it is named in a text that is not rewritten, or a
+// script may build its name at run time.
 func (a *assetNames) workedOut(p source.Path) bool {
 	if a.plain[p] {
 		return true
@@ -61,7 +61,7 @@ func (a *assetNames) workedOut(p source.Path) bool {
 	return false
 }
 
-// assetName returns where an asset is copied to for those who are told its address.
+// assetName returns the output path of an asset, for references that are rewritten.
 func (b *builder) assetName(p source.Path) string {
 	if name, ok := b.assets.names.Load(p); ok {
 		return name.(string)
@@ -76,7 +76,7 @@ func (b *builder) assetName(p source.Path) string {
 	return name
 }
 
-// filesOf returns the files that programs are made of or name, as assets.
+// filesOf returns the script files of a program and the files that they name, as assets to copy.
 func filesOf(p *modules.Program) []emit.Asset {
 	out := make([]emit.Asset, len(p.Files))
 	for i, f := range p.Files {
@@ -85,16 +85,16 @@ func filesOf(p *modules.Program) []emit.Asset {
 	return out
 }
 
-// references are what the addresses in a bundle lead to.
+// references are the files that the URLs in a bundle refer to.
 type references struct {
 	assets []emit.Asset
 	diags  []diag.Diagnostic
-	// The answers of the build, beside those of the files, that they were worked out with.
+	// The values of the build that they were computed with, besides the files:
 	bases  map[string][]source.Path // of custom properties
 	noData [2]bool                  // whether some page forbids data URLs: for images, and for fonts
 }
 
-// areCurrent reports whether addresses would be written now as they were then.
+// areCurrent reports whether the URLs of a cached bundle would be written the same way now.
 func (b *builder) areCurrent(r *references) bool {
 	for custom, bases := range r.bases {
 		if !slices.Equal(b.customBases[custom], bases) {
@@ -104,9 +104,8 @@ func (b *builder) areCurrent(r *references) bool {
 	return r.noData == b.noData() && !slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
 }
 
-// urlRewriter returns what gives the addresses in a bundle as they are written, and notes
-// the files that they lead to. seen gives the address of an output file as it is seen
-// from the bundle.
+// urlRewriter returns a function that rewrites the URLs in a bundle, and records the files they refer to in refs.
+// seen returns the URL of an output file relative to the bundle.
 func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name string) string) func(bundle.URL) (string, bool) {
 	files := b.files.Through(r)
 	refs.noData, refs.bases = b.noData(), make(map[string][]source.Path)
@@ -128,9 +127,8 @@ func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name s
 	}
 }
 
-// assetOf returns the file that an address in a sheet leads to, if it is one
-// of the project, or else a finding if it is missing. The address counts from the
-// sheet in which it is written.
+// assetOf returns the file that a URL in a sheet refers to, if it belongs to the project, or a finding if it does not
+// exist. URLs are relative to the sheet in which they are written.
 func (b *builder) assetOf(files *inventory.Inventory, u bundle.URL) (t graph.Target, found []diag.Diagnostic, ok bool) {
 	f := b.project.Tree.Set.File(u.At.Start.File)
 	if f == nil {
@@ -150,8 +148,8 @@ func (b *builder) assetOf(files *inventory.Inventory, u bundle.URL) (t graph.Tar
 	return t, found, true
 }
 
-// inlined returns a file as a data URL (RFC 2397), if it is small enough and of a
-// kind that can be one. An address with a fragment names a part of a file, which is left as it is.
+// inlined returns a file as a data URL (RFC 2397) if it is small enough and of a suitable type. A URL with a fragment
+// refers to a part of a file and is not inlined.
 func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, bool) {
 	kind := inventory.MediaType(to.Path.Name)
 	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
@@ -174,7 +172,8 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 	return "data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data), true
 }
 
-// noData tells whether the policy of some page allows no data URLs: for images, and for fonts.
+// dataURLsForbidden reports whether the content security policy of some page forbids data URLs: for images, and for
+// fonts.
 func (b *builder) noData() (no [2]bool) {
 	b.noDataOnce.Do(func() {
 		for i := range b.forbidden {
@@ -184,8 +183,8 @@ func (b *builder) noData() (no [2]bool) {
 	return b.forbidden
 }
 
-// escapedText returns text as it may stand in a data URL in a sheet: smaller than
-// in base64, and smaller still when it is compressed.
+// escapedText returns text percent-encoded for a data URL in a sheet. For text this is smaller than base64, and
+// compresses better.
 func escapedText(text string) string {
 	const hex = "0123456789ABCDEF"
 	var out strings.Builder
@@ -200,8 +199,8 @@ func escapedText(text string) string {
 	return out.String()
 }
 
-// checkRef warns of a file that a page shows and that does not exist. What a page
-// leads to, or only may load, is made elsewhere at times.
+// checkRef warns about a file that a page shows and that does not exist. Link targets and optional files are not
+// checked: they are often created elsewhere.
 func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	if t.Kind != graph.Local || r.Fixed || b.files.Exists(t.Path) || graph.IsTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
 		return
@@ -212,8 +211,8 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	b.report(d)
 }
 
-// published returns the address under the base of the settings of what an address from the top of the
-// source folder leads to, if there is such a file.
+// published returns the URL, under the base of the settings, of a file that is given relative to the top of the
+// source folder. ok is false if there is no such file.
 func (b *builder) published(t graph.Target, address string) (to string, ok bool) {
 	base := b.project.Settings.Base
 	if base == "/" || !strings.HasPrefix(address, "/") || strings.HasPrefix(address, "//") || strings.HasPrefix(address, base) {
@@ -226,8 +225,7 @@ func (b *builder) published(t graph.Target, address string) (to string, ok bool)
 	return base + address[1:], true
 }
 
-// moveAssets notes the files that a page names, and returns the edits that make
-// it name them as they are written.
+// rewriteAssetRefs records the files that a page refers to, and returns the edits for their new URLs.
 func (b *builder) moveAssets(res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	p := res.page

@@ -12,9 +12,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file keeps the errors of one page from failing the others while a site is being worked on.
+// This file isolates the errors of one page in development: the other pages are built, and this page shows its
+// errors.
 
-// noteReached notes that a page reaches entries.
+// noteReached records that a page uses entries.
 func (b *builder) noteReached(p *graph.Page, entries []*link.Entry) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -31,7 +32,7 @@ type pageError struct {
 	what diag.Diagnostic
 }
 
-// reportOn reports what is wrong with one page.
+// reportOn reports findings about one page.
 func (b *builder) reportOn(p *graph.Page, ds ...diag.Diagnostic) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -41,17 +42,18 @@ func (b *builder) reportOn(p *graph.Page, ds ...diag.Diagnostic) {
 	}
 }
 
-// errorKey tells errors apart.
+// errorKey identifies an error.
 type errorKey struct {
 	code    code.Code
 	message string
 	at      source.Span
 }
 
+// errorKeyOf returns the key of d.
 func errorKeyOf(d diag.Diagnostic) errorKey { return errorKey{d.Code, d.Message, d.Span} }
 
-// errorPages returns the pages that each error is about: those that reach the sheet with it, or
-// the one in which it stands.
+// errorPages returns the pages affected by each error: those that use the sheet with the error, or the page that
+// contains it.
 func (b *builder) errorPages() map[errorKey][]*graph.Page {
 	out := make(map[errorKey][]*graph.Page)
 	note := func(ds []diag.Diagnostic, pages []*graph.Page) {
@@ -73,8 +75,8 @@ func (b *builder) errorPages() map[errorKey][]*graph.Page {
 	return out
 }
 
-// showErrors makes pages show their errors, if each error belongs to pages, some page has none,
-// and the profile is for no release.
+// showErrors makes pages show their errors. It does nothing in a release, if an error affects no page in particular,
+// or if every page has errors.
 func (b *builder) showErrors(out *emit.Set, res *Result) {
 	if b.profile.Release {
 		return
@@ -87,7 +89,7 @@ func (b *builder) showErrors(out *emit.Set, res *Result) {
 		}
 		theirs := owners[errorKeyOf(d)]
 		if len(theirs) == 0 {
-			return // it is about more than pages
+			return // it affects more than pages
 		}
 		for _, p := range theirs {
 			if n := len(found[p]); n == 0 || errorKeyOf(found[p][n-1]) != errorKeyOf(d) {
@@ -106,15 +108,15 @@ func (b *builder) showErrors(out *emit.Set, res *Result) {
 	}
 }
 
-// errorText words the errors of a page as the page shows them.
+// errorText returns the errors of a page as the page shows them.
 func (b *builder) errorText(ds []diag.Diagnostic) string {
 	var text strings.Builder
 	r := diag.Renderer{Files: b.project.Tree.Set}
-	_ = r.Render(&text, ds) // which writing to a string does not fail
+	_ = r.Render(&text, ds) // writing to a strings.Builder cannot fail
 	return strings.TrimSpace(text.String())
 }
 
-// show puts a text before all else on a page that was made.
+// show inserts a text at the top of a page that was built.
 func (b *builder) show(out *emit.Set, p *graph.Page, text string) {
 	o := out.Find(p.File.Path.Name)
 	if o == nil || o.Kind != emit.PageKind {

@@ -1,9 +1,12 @@
-// Package site turns a project into its outputs: it finds the pages, works
-// out the sheets that each one reaches, takes them through their chains and the
-// finish, and returns files and findings as values. It writes nothing.
+// Package site builds the outputs of a project. It finds the pages, resolves the sheets of each, plans which sheets
+// are shared, runs the chains and the finish, and rewrites the pages. Results are values: output files with their
+// contents, and findings. Nothing is written to disk; package source publishes the outputs.
 //
-// [Build] is the place to start reading. The work is in the rooms below: link follows imports, bundle joins and prints, modules
-// follows scripts, evidence finds what is in use, emit names the outputs. This package plans which page loads what.
+// Start reading at [Build]. The details are in the packages below: link resolves imports, bundle joins and prints
+// pieces, modules follows scripts, evidence collects the names in use, emit names the outputs. This package decides
+// which page loads which bundle, and in which order.
+//
+// A [Cache] makes the next build of the same project reuse every result whose inputs did not change.
 package site
 
 import (
@@ -23,8 +26,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Build builds all pages of a project. The error is one of our run, a
-// cancelled context among them; what is wrong with the sources is in the result.
+// Build builds all pages of a project. Errors in the source are findings in the result. The error is one of the run
+// itself, such as a cancelled context.
 func Build(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {
@@ -70,7 +73,7 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	return res, nil
 }
 
-// gatherEvidence finds out which names are in use, in a profile that purges.
+// gatherEvidence collects the names in use, if the profile purges.
 func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	if !b.purges() {
 		return nil
@@ -83,8 +86,8 @@ func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	return nil
 }
 
-// site works out the pages: first the sheets of each, then which of them are
-// shared, then all bundles, and then the pages that link them.
+// buildSite builds the pages: it resolves the sheets of each page, plans the bundles, builds them, and rewrites the
+// pages that link them.
 func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
 	w := work{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
 	err := b.inParallel(ctx, len(b.pages), func(i int) {
@@ -114,18 +117,18 @@ func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
 	return b.gather(&w, made, rewritten, res), nil
 }
 
-// work is a site that is worked out.
+// siteWork is the state of a site build.
 type work struct {
 	pages    []*graph.Page
 	perPage  [][]*unit
-	programs []*modules.Program // of the pages, then of the named bundles
+	programs []*modules.Program // of the pages, followed by those of the named bundles
 	named    []*named
 	kept     []Kept
 	loading  *loading
-	bundles  []*styles // all
+	bundles  []*styles // all bundles
 }
 
-// planBundles works out which bundles there are.
+// planBundles decides which bundles there are.
 func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
 	var own []*styles
 	for _, n := range w.named {
@@ -155,7 +158,7 @@ func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
 	return b.makeFinish()
 }
 
-// gather gathers what was made.
+// gather collects everything that was built into one set of outputs.
 func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path][]byte, res *Result) *emit.Set {
 	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten}
 	empty := make(map[*unit]bool)
@@ -191,13 +194,14 @@ func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path]
 	return out
 }
 
+// addAssets adds assets to copy to a set of outputs.
 func addAssets(out *emit.Set, list []emit.Asset) {
 	for _, a := range list {
 		out.AddAsset(a)
 	}
 }
 
-// manifestOf returns what the manifest says of the bundles that are files.
+// manifestOf returns the manifest entries of the bundles that are files.
 func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	for _, b := range bundles {
 		if !b.Within && !b.Adopted {
@@ -207,7 +211,7 @@ func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	return out
 }
 
-// reachedSheets returns the sheets that pages and bundles reach. It is asked once all are known.
+// reachedSheets returns the sheets that pages and bundles use. It must be called after all of them are resolved.
 func (b *builder) reachedSheets() map[source.Path]bool {
 	b.reachedOnce.Do(func() {
 		b.reached = make(map[source.Path]bool)
@@ -222,7 +226,7 @@ func (b *builder) reachedSheets() map[source.Path]bool {
 	return b.reached
 }
 
-// unreached returns the files of the source folder that no output is made from.
+// unreached returns the files of the source folder that no output is built from.
 func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 	reached := make(map[source.Path]bool)
 	for _, o := range outputs {
@@ -244,7 +248,7 @@ func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 	return out
 }
 
-// ledgerOf gathers the verdicts of bundles and of the style elements of pages.
+// verdictsOf collects the purge verdicts of bundles and of style elements.
 func ledgerOf(bundles []*styles, pages []*pageResult) []Judged {
 	var out []Judged
 	for _, s := range bundles {
@@ -260,7 +264,7 @@ func ledgerOf(bundles []*styles, pages []*pageResult) []Judged {
 	return out
 }
 
-// pageInfo tells which bundles a page loads.
+// pageInfo returns which bundles a page loads.
 func pageInfo(p *graph.Page, units []*unit, late []*styles) Page {
 	info := Page{Name: p.File.Name}
 	for _, u := range units {

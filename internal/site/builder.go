@@ -33,18 +33,17 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Options say what to build.
+// Options configure a build.
 type Options struct {
 	Profile  string   // empty for development
-	Evidence []string // globs beside those of the settings
-	// Cache keeps what is worked out for the next build with the same options; nil to
-	// keep nothing.
+	Evidence []string // globs in addition to those of the settings
+	// Cache holds results for the next build with the same options; nil to cache nothing.
 	Cache *Cache
-	// Ledger has the result tell what became of each selector when it was purged.
+	// RecordVerdicts adds a purge verdict for every selector to the result.
 	Ledger bool
 }
 
-// builder is one build under way.
+// builder is the state of one build.
 type builder struct {
 	project *project.Project
 	profile project.Profile
@@ -54,23 +53,23 @@ type builder struct {
 	linker  *link.Linker
 	scripts *modules.Scripts
 	checker *check.Checker
-	here    string // the working folder; empty if it is not known
+	here    string // the working folder; empty if unknown
 
 	pages       []*graph.Page            // of the site
 	evidence    *evidence.Found          // nil in a profile that does not purge
-	uses        *purge.Uses              // nil where not all sheets of the site are known
-	finish      *pipeline.Chain          // that bundles and style elements go through; it is made when what is in use is known
-	customBases map[string][]source.Path // from which addresses in custom properties count, see baseOfAddress
+	uses        *purge.Uses              // nil unless all sheets of the site are known
+	finish      *pipeline.Chain          // of bundles and style elements; created once the evidence is complete
+	customBases map[string][]source.Path // for URLs in custom properties, see baseOfAddress
 	assets      assetNames
 	noDataOnce  sync.Once
-	forbidden   [2]bool // see noData
+	forbidden   [2]bool // see dataURLsForbidden
 
-	keptBy atomic.Uint64 // see [purge.Result]
-	// linksElsewhere says that some link of a page leads to no sheet of the project.
+	keptBy atomic.Uint64 // bits of keep patterns, see [purge.Result]
+	// linksExternal is set if a page links a sheet outside of the project.
 	linksElsewhere atomic.Bool
 	reachedOnce    sync.Once
 	reached        map[source.Path]bool // see reachedSheets
-	externals      atomic.Uint64        // a bit for each pattern of external that matched, the last for all from the 64th on
+	externals      atomic.Uint64        // a bit for each external pattern that matched; the last one is shared by all from the 64th on
 
 	mu         sync.Mutex
 	failed     error // of a step
@@ -78,12 +77,13 @@ type builder struct {
 	checks     diag.List
 	checked    map[source.Path]bool
 	unchecked  map[source.Path]bool
-	entries    map[*link.Entry]bool    // that the build reaches
-	composed   map[*link.Composed]bool // whose findings are among those of the build
+	entries    map[*link.Entry]bool    // entries used by the build
+	composed   map[*link.Composed]bool // sheets whose findings have been added
 	reachedBy  map[*link.Entry][]*graph.Page
 	pageErrors []pageError
 }
 
+// newBuilder returns the builder of one build of p.
 func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	name := cmp.Or(opts.Profile, project.Development)
 	profile, ok := p.Settings.Profiles[name]
@@ -109,7 +109,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	return b, nil
 }
 
-// stepSettings returns what steps are made with.
+// stepSettings returns the settings that steps are constructed from.
 func (b *builder) stepSettings() *pipeline.Settings {
 	targets, s := b.project.Settings.TargetsOf(b.profile), b.project.Settings
 	settings := &pipeline.Settings{
@@ -127,7 +127,7 @@ func (b *builder) stepSettings() *pipeline.Settings {
 // supported reports whether all targets support a selector.
 func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Lacking(s)) == 0 }
 
-// limits returns how much sheets may make.
+// limits returns the limits of generated values, iterations and calls in a sheet.
 func (b *builder) limits() compose.Limits {
 	limits, own := compose.DefaultLimits, b.project.Settings.Limits
 	if own.Values > 0 {
@@ -142,12 +142,12 @@ func (b *builder) limits() compose.Limits {
 	return limits
 }
 
-// chainOf returns the chain that a sheet goes through.
+// chainOf returns the chain of a sheet.
 func (b *builder) chainOf(p source.Path) (*pipeline.Chain, error) {
 	return b.cache.chain(b.project.Settings.ChainOf(p), b.stepSettings)
 }
 
-// makeFinish makes the chain ready that bundles and style elements go through.
+// makeFinish creates the chain of bundles and style elements.
 func (b *builder) makeFinish() (err error) {
 	b.finish, err = pipeline.New(b.profile.Finish, b.stepSettings())
 	return err
@@ -156,14 +156,14 @@ func (b *builder) makeFinish() (err error) {
 // purges reports whether the finish removes unused rules.
 func (b *builder) purges() bool { return pipeline.NeedSite(b.profile.Finish) }
 
-// report reports findings of the build.
+// report adds findings to the build.
 func (b *builder) report(ds ...diag.Diagnostic) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.diags.Add(ds...)
 }
 
-// fail notes that the build has failed; the first error counts.
+// fail records that the build failed; the first error is kept.
 func (b *builder) fail(err error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -172,14 +172,15 @@ func (b *builder) fail(err error) {
 	}
 }
 
-// failure returns the error with which the build has failed, or nil.
+// failure returns the error that the build failed with, or nil.
 func (b *builder) failure() error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.failed
 }
 
-// inParallel calls do with each number below n, some at a time. The error is that the build has failed, or was cancelled.
+// inParallel calls do for each i below n, several at a time. It returns an error if the build failed or was
+// cancelled.
 func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
@@ -195,7 +196,7 @@ func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
 	return b.failure()
 }
 
-// entryOf returns the entry of a linked sheet, and adds what was found in it to what the build found.
+// entryOf resolves a linked sheet with its imports, and adds its findings to the build.
 func (b *builder) entryOf(ctx context.Context, p source.Path) *link.Entry {
 	e, err := b.linker.Entry(ctx, p)
 	if err != nil {
@@ -205,7 +206,7 @@ func (b *builder) entryOf(ctx context.Context, p source.Path) *link.Entry {
 	return e
 }
 
-// reach notes that the build reaches an entry, and adds what was found in it to what the build found, once.
+// reach records that the build uses an entry, and adds its findings to the build once.
 func (b *builder) reach(e *link.Entry) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -226,9 +227,8 @@ func (b *builder) reach(e *link.Entry) {
 	maps.Copy(b.unchecked, e.Unchecked)
 }
 
-// findings returns the findings of a build. Of those of its checks it tells
-// what is certainly wrong, as warnings unless the settings have it stop the
-// build, and how many others there are.
+// findings returns the findings of a build and the number of check findings that are left out. Check findings that
+// are certain mistakes are included: as warnings, unless the settings make them errors.
 func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	stops := b.project.Settings.Check.InBuild == project.CheckStops
 	for _, d := range b.checks.Sorted(b.project.Tree.Set) {
@@ -244,18 +244,18 @@ func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	return b.sorted(), others
 }
 
-// sorted returns the findings in the order in which they are shown, with what the whole project says of them.
+// sorted returns the findings in the order in which they are shown, with hints that need the whole project.
 func (b *builder) sorted() []diag.Diagnostic {
 	list := b.diags.Sorted(b.project.Tree.Set)
 	b.definedElsewhere(list)
 	return list
 }
 
-// reportFolders reports the folders of the source folder that cannot be read.
+// reportFolders reports folders of the source folder that cannot be read.
 func (b *builder) reportFolders() {
 	for _, failed := range b.files.List("").Failed {
 		if errors.Is(failed.Err, fs.ErrNotExist) && failed.Path.Name != "." {
-			continue // it went while the folder around it was read
+			continue // it was deleted while its parent was read
 		}
 		d := b.files.Unreadable(failed.Path, failed.Err, source.Span{})
 		d.Message = "the folder " + d.Message
@@ -283,9 +283,8 @@ func (b *builder) findPages() []*graph.Page {
 	return pages
 }
 
-// sayEncodings tells the tree in which encoding the sheets and scripts of a page are, if they
-// do not say so themselves: that of their element, or else that of the page (HTML, section
-// 4.12.1.4; CSS Syntax 3, section 3.2).
+// setDefaultEncodings sets the encoding of sheets and scripts that do not declare one: that of their element, or that
+// of the page (HTML, section 4.12.1.4; CSS Syntax 3, section 3.2).
 func (b *builder) sayEncodings(p *graph.Page) {
 	say := func(r graph.Ref, label string) {
 		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {

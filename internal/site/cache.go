@@ -18,9 +18,9 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Cache is what the builds of a project keep for each other, so that only what
-// depends on a change is done again. Builds with one cache are of the same project
-// and with the same options, one after another. They return what builds without one would.
+// Cache holds the results of the builds of one project, so that the next build only recomputes what depends on a
+// change. All builds that use a cache must have the same options, and must not run concurrently. A build with a cache
+// returns the same result as one without.
 type Cache struct {
 	tree     *source.Tree
 	store    *cache.Store
@@ -35,12 +35,12 @@ type Cache struct {
 	elements *cache.Table[elementKey, *madeElement]
 
 	plan   split.Memo
-	judged *purge.Evidence // by which pieces were judged last
-	uses   *purge.Uses     // that the last bundles were made with
+	judged *purge.Evidence // evidence of the last purge verdicts
+	uses   *purge.Uses     // uses that the last bundles were built with
 
 	mu      sync.Mutex
 	checker *check.Checker             // nil before the first build
-	chains  map[string]*pipeline.Chain // on sheets, by the names of their steps
+	chains  map[string]*pipeline.Chain // of sheets, by the names of their steps
 }
 
 // NewCache returns an empty cache for builds of a project of which nothing has been read yet.
@@ -57,8 +57,8 @@ func NewCache(p *project.Project) *Cache {
 // Files returns the files of the project.
 func (c *Cache) Files() *inventory.Inventory { return c.files }
 
-// Apply has the next build look at files again that were changed, made or removed, and at those to which links lead. Findings
-// of builds before the last one must not be shown any more: the texts that they are about may be gone.
+// Apply invalidates files that were changed, created or deleted, and files that are links to them. Findings of
+// earlier builds must not be rendered afterwards: the texts they refer to may be gone.
 func (c *Cache) Apply(changed []source.Path) {
 	c.tree.DropOld()
 	for _, p := range changed {
@@ -70,7 +70,7 @@ func (c *Cache) Apply(changed []source.Path) {
 	c.store.Advance()
 }
 
-// chain returns a list of steps on sheets that is ready to run. What is made for one build serves all.
+// chain returns a chain of steps on sheets. It is constructed once and shared by all builds.
 func (c *Cache) chain(list []string, settings func() *pipeline.Settings) (*pipeline.Chain, error) {
 	key := strings.Join(list, " ")
 	c.mu.Lock()
@@ -79,7 +79,7 @@ func (c *Cache) chain(list []string, settings func() *pipeline.Settings) (*pipel
 		return chain, nil
 	}
 	chain, err := pipeline.New(list, settings())
-	if err == nil { // else the next build is to fail as well
+	if err == nil { // an error is not cached: the next build must fail as well
 		c.chains[key] = chain
 	}
 	return chain, err

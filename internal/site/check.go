@@ -11,16 +11,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// Checked is what a check found, and in how many sheets of the project it looked.
+// Checked is the result of a check: findings, and the number of sheets that were checked.
 type Checked struct {
 	Sheets      int
-	LeftOut     int // sheets of libraries, which the settings do not have checked
+	LeftOut     int // sheets of libraries, which the settings exclude from checks
 	Diagnostics []diag.Diagnostic
 }
 
-// Check looks at sheets and builds nothing: at those that are named, each by its
-// path in the source folder or "root:path"; if none is, at those that the
-// pages reach. The findings are those of a build as well. The error is one of our run.
+// Check checks sheets without building anything: those in names, each a path in the source folder or "root:path";
+// without names, those that pages use. The result includes the findings of a build. The error is one of the run
+// itself.
 func Check(ctx context.Context, p *project.Project, names []string, opts Options) (*Checked, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {
@@ -44,7 +44,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		for _, page := range b.findPages() {
 			b.reportInert(page)
 		}
-		if list := b.sorted(); len(entries) == 0 && len(list) == 0 { // else it is said why nothing is linked
+		if list := b.sorted(); len(entries) == 0 && len(list) == 0 { // otherwise a finding explains why nothing is linked
 			b.report(b.noSheets())
 		}
 	}
@@ -62,7 +62,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 	return &Checked{len(b.checked), len(b.unchecked), b.sorted()}, nil
 }
 
-// noSheets words that there is nothing to check.
+// noSheets returns the finding that there is nothing to check.
 func (b *builder) noSheets() diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.NoSheets, Severity: diag.Error,
 		Message: fmt.Sprintf("nothing to check: the source folder %q has no sheets, and no page links one", b.project.Settings.Source),

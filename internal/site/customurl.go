@@ -18,18 +18,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds out from where the addresses in custom properties count. A browser reads them where
-// var() puts them into a property: they count from the sheet that has the var(), and not from the one
-// that declares the custom property.
+// This file determines the base of URLs in custom properties. Browsers resolve such a URL where var() inserts it into
+// a property: relative to the sheet with the var(), not to the sheet that declares the custom property.
 
-// varUse is what a sheet does with custom properties, by their names.
+// varUse describes how a sheet uses custom properties, by name.
 type varUse struct {
-	addresses map[string]bool     // declared with an address in the value
-	uses      map[string]bool     // put into properties that are no custom ones
-	through   map[string][]string // custom properties, and those that their values name
+	addresses map[string]bool     // declared with a URL in the value
+	uses      map[string]bool     // inserted into other properties than custom ones
+	through   map[string][]string // custom properties, and those that their values refer to
 }
 
-// varUseOf returns what nodes do with custom properties.
+// varUseOf returns how nodes use custom properties.
 func varUseOf(nodes []ast.Node) *varUse {
 	u := &varUse{make(map[string]bool), make(map[string]bool), make(map[string][]string)}
 	ast.Walk(nodes, func(n ast.Node) bool {
@@ -53,7 +52,7 @@ func varUseOf(nodes []ast.Node) *varUse {
 	return u
 }
 
-// hasAddress reports whether values hold an address that counts from somewhere.
+// hasAddress reports whether values contain a relative URL.
 func hasAddress(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		if address, ok := graph.Address(&v); ok {
@@ -63,7 +62,7 @@ func hasAddress(values []ast.Value) bool {
 	})
 }
 
-// varsIn calls visit with the names in var(), at any depth.
+// varsIn calls visit with the name of each var(), at any depth.
 func varsIn(values []ast.Value, visit func(name string)) {
 	for i := range values {
 		v := &values[i]
@@ -78,9 +77,10 @@ func varsIn(values []ast.Value, visit func(name string)) {
 	}
 }
 
+// varInText finds var() in the text of a style attribute or element.
 var varInText = regexp.MustCompile(`var\(\s*(--[^\s,)]+)`)
 
-// findCustomBases works out from which sheets the addresses in custom properties count.
+// findCustomBases determines the sheets that URLs in custom properties are relative to.
 func (b *builder) findCustomBases(bundles []*styles) {
 	var flow varFlow
 	flow.gather(bundles)
@@ -111,14 +111,14 @@ func (b *builder) findCustomBases(bundles []*styles) {
 	}
 }
 
-// varFlow is how custom properties go into each other on a site.
+// varFlow describes how the values of custom properties flow into each other across a site.
 type varFlow struct {
-	pieces   []*link.Piece       // that have to do with custom properties
-	declared map[string]bool     // names that are declared with an address
-	readers  map[string][]string // by name: the custom properties whose values name it
+	pieces   []*link.Piece       // that declare or use custom properties
+	declared map[string]bool     // declared with a URL
+	readers  map[string][]string // by name: the custom properties whose values refer to it
 }
 
-// gather gathers what the pieces of bundles do with custom properties.
+// gather collects the custom properties of the pieces of bundles.
 func (f *varFlow) gather(bundles []*styles) {
 	f.declared, f.readers = make(map[string]bool), make(map[string][]string)
 	for _, s := range bundles {
@@ -142,7 +142,7 @@ func (f *varFlow) gather(bundles []*styles) {
 	}
 }
 
-// closure returns a custom property, and all into whose values its value goes.
+// closure returns a custom property and all that its value flows into.
 func (f *varFlow) closure(name string) map[string]bool {
 	all := map[string]bool{name: true}
 	for list := []string{name}; len(list) > 0; list = list[1:] {
@@ -156,7 +156,7 @@ func (f *varFlow) closure(name string) map[string]bool {
 	return all
 }
 
-// usesAny reports whether a style element of a page puts one of some custom properties into another property.
+// usesAny reports whether a style element of a page inserts one of names into another property.
 func usesAny(page *graph.Page, names map[string]bool) bool {
 	for _, at := range page.Styles {
 		for _, m := range varInText.FindAllStringSubmatch(page.File.Text[at.Start:at.End], -1) {
@@ -168,8 +168,8 @@ func usesAny(page *graph.Page, names map[string]bool) bool {
 	return false
 }
 
-// baseOfAddress returns the path from which an address in a sheet counts: that of the sheet, or of a
-// custom property that of the sheets which use it.
+// baseOfAddress returns the path that a URL in a sheet is relative to: the sheet, or for a custom property the sheets
+// that use it.
 func (b *builder) baseOfAddress(u bundle.URL, own source.Path) (from source.Path, found []diag.Diagnostic) {
 	bases := b.customBases[u.Custom]
 	if u.Custom == "" || len(bases) == 0 {

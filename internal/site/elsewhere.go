@@ -14,8 +14,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds out where a name that a sheet does not know is defined: in a sheet that the page links on its own, or that
-// nothing imports. Sheets see what their own imports define, and nothing else.
+// This file finds where an undefined name is defined: in a sheet that the page links separately, or that nothing
+// imports. A sheet only sees the definitions of its own imports.
 
 // definedElsewhere adds to findings about undefined names which other sheet defines them.
 func (b *builder) definedElsewhere(list []diag.Diagnostic) {
@@ -41,7 +41,8 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 	}
 }
 
-// explain looks for the definition of a name, or else of the nearest one, in sheets, and adds it to a finding.
+// locateDefinition looks for the definition of a name, or of the most similar name, in sheets, and adds it to a
+// finding.
 func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.Path, kind, name string) {
 	var names []string
 	found := make(map[string]defined)
@@ -67,7 +68,7 @@ func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.
 	}
 }
 
-// knownSheets returns the sheets that are reached, then all others of the source folder, in lexical order.
+// knownSheets returns the sheets that the build uses, then the other sheets of the source folder, in lexical order.
 func (b *builder) knownSheets() []source.Path {
 	var out []source.Path
 	reached := b.reachedSheets()
@@ -78,7 +79,7 @@ func (b *builder) knownSheets() []source.Path {
 	}
 	slices.SortFunc(out, func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
 	if len(b.pages) == 0 && !b.linker.CheckAll {
-		return out // of single sheets: what else is in the folder may be an output of theirs
+		return out // of single sheets: other files in the folder may be their outputs
 	}
 	for _, p := range b.files.Sheets() {
 		if !reached[p] {
@@ -88,7 +89,7 @@ func (b *builder) knownSheets() []source.Path {
 	return out
 }
 
-// offer says where a name is defined, and how a sheet gets to know it.
+// suggestImport adds to a finding where a name is defined and how to import it.
 func (b *builder) offer(d *diag.Diagnostic, def defined, from, to source.Path, kind string) {
 	address := graph.Relative(from.Name, to.Name)
 	if from.Root != to.Root {
@@ -115,13 +116,13 @@ func (b *builder) isLinked(p source.Path) bool {
 	return false
 }
 
-// defined is what a sheet defines outside of all blocks.
+// defined is a definition in a sheet, outside of all blocks.
 type defined struct {
 	name string // of a constant its path
 	at   source.Span
 }
 
-// definitions returns what a sheet defines of a kind.
+// definitions returns the definitions of a kind in a sheet.
 func (b *builder) definitions(p source.Path, kind string) []defined {
 	sheet, err := b.cache.linked.Sheets.Load(b.files, p)
 	if err != nil {
@@ -146,7 +147,7 @@ func (b *builder) definitions(p source.Path, kind string) []defined {
 	return out
 }
 
-// constantPath returns the path that stands at the start of the prelude of @const.
+// constantPath returns the path at the start of the prelude of @const.
 func constantPath(prelude []ast.Value) string {
 	name := ""
 	for i := range prelude {
@@ -159,7 +160,7 @@ func constantPath(prelude []ast.Value) string {
 	return name
 }
 
-// appendPaths appends the path of a constant, and those of the keys in its block.
+// appendPaths appends the path of a constant, and the paths of the keys in its block.
 func appendPaths(list []defined, name string, at source.Span, n ast.Node) []defined {
 	list = append(list, defined{name, at})
 	for _, inner := range ast.Body(n) {

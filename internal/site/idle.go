@@ -8,9 +8,9 @@ import (
 	"rinzel/internal/diag/code"
 )
 
-// This file warns of what the settings say to no effect.
+// This file warns about settings without effect.
 
-// idleChains warns of chains of the settings that no sheet goes through.
+// reportUnusedChains warns about chains of the settings that no sheet uses.
 func (b *builder) idleChains() {
 	chains := b.project.Settings.Chains
 	if len(chains) == 1 {
@@ -39,12 +39,12 @@ func (b *builder) idleChains() {
 	}
 }
 
-// idleKeeps warns of patterns of the settings that match no selector.
+// reportUnmatchedKeeps warns about keep patterns that match no selector.
 func (b *builder) idleKeeps() {
 	if !b.purges() {
 		return
 	}
-	const most = 63 // those after it share a bit
+	const most = 63 // further ones share a bit
 	hits := b.keptBy.Load()
 	for i, pattern := range b.project.Settings.Purge.Keep {
 		if i >= most || hits&(1<<i) != 0 || i >= len(b.project.Settings.Purge.KeepAt) {
@@ -56,9 +56,9 @@ func (b *builder) idleKeeps() {
 	}
 }
 
-// idleGlobs warns of patterns of the settings that match nothing.
+// reportUnmatchedGlobs warns about patterns of the settings that match nothing.
 func (b *builder) idleGlobs() {
-	const most = 63 // those after it share a bit
+	const most = 63 // further ones share a bit
 	s := b.project.Settings
 	for i, g := range s.External {
 		if i < most && b.externals.Load()&(1<<i) == 0 {

@@ -14,16 +14,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file looks for installed packages that are not what was installed: what is changed in them by hand
-// is missing wherever else the project is built.
+// This file detects installed packages that were modified after the installation: other installations of the project
+// do not have these changes.
 
-// lockName is the file in the folder of the packages that says what was installed. It is written after all packages.
+// lockName is the lock file in the package folder. Installers write it after all packages.
 const lockName = ".package-lock.json"
 
-// lockSlack is how long after the lock file a file may be written by the same installation.
+// lockSlack is how much later than the lock file a file of the same installation may be written.
 const lockSlack = time.Minute
 
-// changedPackages warns of packages with sheets that this build reads and that were changed after they were installed.
+// changedPackages warns about packages with sheets in this build that were changed after they were installed.
 func (b *builder) changedPackages() {
 	tree := b.project.Tree
 	var sheets []source.Path
@@ -65,8 +65,8 @@ func (b *builder) changedPackages() {
 	}
 }
 
-// packageFolder returns the folder of the package that a path in a folder of packages leads into, which may be that of
-// another package.
+// packageFolder returns the folder of the package that a path in a package folder belongs to. Packages may be nested
+// in others.
 func packageFolder(name string) string {
 	const inner = "/node_modules/"
 	start := strings.LastIndex(name, inner)
@@ -77,13 +77,13 @@ func packageFolder(name string) string {
 	return name[:start] + graph.PackageOf(name[start:])
 }
 
-// installed is what a lock file says of a package.
+// installed is what a lock file records about a package.
 type installed struct {
 	Version string `json:"version"`
-	Link    bool   `json:"link"` // to a folder of the project, which is meant to be changed
+	Link    bool   `json:"link"` // to a folder of the project, which is meant to be edited
 }
 
-// readLock returns what was installed, by the folder of each package; nil if nothing says so.
+// readLock returns the installed packages by folder; nil without a lock file.
 func readLock(tree *source.Tree, p source.Path) map[string]installed {
 	if !tree.Exists(p) {
 		return nil
@@ -96,7 +96,7 @@ func readLock(tree *source.Tree, p source.Path) map[string]installed {
 		Packages map[string]installed `json:"packages"`
 	}
 	if json.Unmarshal([]byte(f.Text), &lock) != nil {
-		return nil // what cannot be read says nothing
+		return nil // an unreadable lock file is ignored
 	}
 	return lock.Packages
 }

@@ -12,16 +12,15 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// This file judges pieces by what is in use, before bundles are made of them.
+// This file purges pieces by the evidence before bundles are planned.
 
-// gatherer returns what gathers the evidence.
+// gatherer returns the collector of the evidence.
 func (b *builder) gatherer() *evidence.Gatherer {
 	s := b.project.Settings
 	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence, Release: b.profile.Release, Cache: b.cache.evidence}
 }
 
-// judgeBy has what was judged by the evidence of the last build count as judged by that of this one,
-// where that makes no difference.
+// reuseVerdicts keeps the purge results of the previous build that the changes in the evidence do not affect.
 func (b *builder) judgeBy(now *purge.Evidence) {
 	before := b.cache.judged
 	b.cache.judged = now
@@ -53,8 +52,8 @@ func (b *builder) judgeBy(now *purge.Evidence) {
 	})
 }
 
-// usesOf returns the names by which what stays of bundles and of style elements uses
-// animations, fonts and the like.
+// usesOf returns the names of animations, fonts and other definitions that the remaining rules of bundles and style
+// elements use.
 func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, error) {
 	var lists [][]link.Piece
 	for _, s := range bundles {
@@ -75,14 +74,14 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, e
 	}
 	all.Close()
 	if last := b.cache.uses; last != nil && last.Equal(all) {
-		return last, nil // bundles that were made with it are as they would be
+		return last, nil // bundles built with it are still valid
 	}
 	b.cache.uses = all
 	return all, nil
 }
 
-// measure has the units say how large their sheets are once they are purged, so that what little
-// stays of a large sheet is no bundle of its own.
+// measure sets the purged size of the sheets in units, so that a large sheet of which little remains does not become
+// a bundle of its own.
 func (b *builder) measure(ctx context.Context, units []*unit) error {
 	var lists [][]link.Piece
 	for _, u := range units {
@@ -100,7 +99,7 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 		}
 		for i := range u.items {
 			if u.items[i].Size != size(i) {
-				u.items = slices.Clone(u.items) // others have this list
+				u.items = slices.Clone(u.items) // the list is shared with other units
 				for k := range u.items {
 					u.items[k].Size = size(k)
 				}
@@ -111,7 +110,7 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 	return nil
 }
 
-// judge works out what stays of pieces, each once, and returns those that are no imports.
+// purgePieces purges pieces, each once, and returns those that are not external imports.
 func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []link.Piece, err error) {
 	seen := make(map[*link.Content]bool)
 	for _, list := range lists {
@@ -134,7 +133,7 @@ func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []lin
 	return pieces, err
 }
 
-// judgePiece works out what stays of a piece.
+// purgePiece determines what remains of a piece.
 func (b *builder) judgePiece(ctx context.Context, chain *pipeline.Chain, p *link.Piece) error {
 	t := traitsOf(p)
 	if t.uses != nil && t.evidence == b.evidence.All {

@@ -17,36 +17,36 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file works out the bundles of sheets that scripts load: those behind an
-// import() are bundles of their own, loaded before the module's code runs; those
-// that a script takes as objects are bundles of one sheet.
+// This file plans the bundles that scripts load. Sheets imported behind an import() get bundles of their own, which
+// are loaded before the code of the module runs. Sheets that a script imports as objects, or refers to by URL, get a
+// bundle of one sheet each.
 
-// loading is what scripts load on all pages.
+// loading is what scripts load, on all pages.
 type loading struct {
 	b        *builder
 	programs []*modules.Program      // by page
 	static   []map[source.Path]bool  // by page: the sheets that it links for its scripts
-	entries  []*modules.Later        // all, in the order in which pages meet them
-	bundles  []*styles               // of sheets that are loaded later, or put in by a script
-	of       map[source.Path]*styles // the bundle of a sheet that is loaded later, or put in by a script
-	taken    map[source.Path]*styles // the bundle of a sheet that a script takes
-	order    []*styles               // those of taken, in the order in which they are met
+	entries  []*modules.Later        // all, in the order in which pages use them
+	bundles  []*styles               // of sheets that are loaded lazily, or added by a script
+	of       map[source.Path]*styles // bundle of each sheet that is loaded lazily, or added by a script
+	taken    map[source.Path]*styles // bundle of each sheet that a script refers to
+	order    []*styles               // values of referenced, in order of first use
 	names    map[string]bool
 	number   map[*modules.Later]int // of each entry
 }
 
-// lateSheet is what is known of a sheet that some script loads later.
+// lazySheet is a sheet that a script loads lazily.
 type lateSheet struct {
 	use     modules.StyleUse
-	entries []int // numbers of those that reach it
+	entries []int // numbers of the entries that use it
 	missing bool  // some page that may load it does not link it
 	linked  []int // pages that link it
 }
 
-// class tells sheets apart that are not loaded together.
+// class groups sheets: those of one class are always loaded together.
 func (s *lateSheet) class() string { return fmt.Sprint(s.entries, s.linked) }
 
-// load works out what scripts load on pages that run programs.
+// load determines what scripts load on pages that run programs.
 func (b *builder) load(ctx context.Context, programs []*modules.Program) *loading {
 	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), taken: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.Later]int)}
 	met := make(map[*modules.Later]bool)
@@ -83,7 +83,7 @@ func (b *builder) load(ctx context.Context, programs []*modules.Program) *loadin
 	return l
 }
 
-// plainlyLinked returns the sheets that links of a page have it load in any case.
+// plainlyLinked returns the sheets that a page links unconditionally.
 func (b *builder) plainlyLinked(p *graph.Page) []source.Path {
 	var out []source.Path
 	for _, g := range p.Groups {
@@ -96,7 +96,7 @@ func (b *builder) plainlyLinked(p *graph.Page) []source.Path {
 	return out
 }
 
-// sheets returns what is known of the sheets that are loaded later, by path.
+// sheets returns the lazily loaded sheets by path.
 func (l *loading) sheets() map[source.Path]*lateSheet {
 	sheets := make(map[source.Path]*lateSheet)
 	for _, e := range l.entries {
@@ -124,9 +124,9 @@ func (l *loading) sheets() map[source.Path]*lateSheet {
 	return sheets
 }
 
-// late makes bundles of the sheets that some page loads later and does not link.
-// Sheets go together if the same scripts reach them, one behind the other, and the same
-// pages link them: so a page that has one of them has all.
+// planLazy creates the bundles of sheets that some page loads lazily and does not link. Sheets share a bundle if the
+// same scripts use them, one directly after the other, and the same pages link them: then a page that has one of them
+// has all.
 func (l *loading) late(ctx context.Context) {
 	sheets := l.sheets()
 	lists := make([][]*lateSheet, len(l.entries))
@@ -163,7 +163,7 @@ func (l *loading) late(ctx context.Context) {
 	l.account()
 }
 
-// newLate returns a bundle for a sheet that is loaded later and those behind it.
+// newLazyBundle returns the bundle of a lazily loaded sheet and those that follow it.
 func (l *loading) newLate(s *lateSheet) *styles {
 	name := emit.PlainName(s.use.Path)
 	first := l.entries[s.entries[0]].Path
@@ -180,8 +180,7 @@ func (l *loading) newLate(s *lateSheet) *styles {
 	return made
 }
 
-// unused returns the name of a bundle, of a script or sheet with a name, that no
-// other one has.
+// unused returns an unused name for a bundle, based on the name of a script or sheet.
 func (l *loading) unused(name string) string {
 	stem := strings.TrimSuffix(name, path.Ext(name))
 	name = stem + ".css"
@@ -192,8 +191,8 @@ func (l *loading) unused(name string) string {
 	return name
 }
 
-// account holds that, on each page, each sheet that scripts import is linked by the
-// page, or loaded by a script, and not both.
+// verify checks that each sheet that scripts import is either linked by the page or loaded by a script, on every
+// page, and not both. A violation is a bug of the planner.
 func (l *loading) account() {
 	for i, p := range l.programs {
 		for _, e := range p.Later {
@@ -207,8 +206,7 @@ func (l *loading) account() {
 	}
 }
 
-// adopted makes a bundle of each sheet that a script imports, which a module puts into
-// the page.
+// adopted creates a bundle for each imported sheet, which a module adds to the page.
 func (l *loading) adopted(ctx context.Context) {
 	for i, p := range l.programs {
 		list := slices.Clone(p.Sheets)
@@ -230,7 +228,7 @@ func (l *loading) adopted(ctx context.Context) {
 	}
 }
 
-// take makes a bundle of a sheet that a script takes as an object.
+// referencedBundle creates the bundle of a sheet that a script refers to.
 func (l *loading) take(ctx context.Context, t modules.Taken) *styles {
 	made := l.taken[t.Path]
 	if made == nil {
@@ -240,21 +238,21 @@ func (l *loading) take(ctx context.Context, t modules.Taken) *styles {
 		l.order = append(l.order, made)
 	}
 	made.plain = made.plain || t.Named
-	if t.Named { // what counts on the name gets it
+	if t.Named { // a script relies on the plain name
 		made.name = emit.PlainName(t.Path)
 	}
 	return made
 }
 
-// on notes that the i-th page may load a bundle, if there is one.
+// on records that the i-th page may load a bundle; s may be nil.
 func (s *styles) on(pages []*graph.Page, i int) {
 	if i < len(pages) && !slices.Contains(s.pages, pages[i]) {
 		s.pages = append(s.pages, pages[i])
 	}
 }
 
-// takenEntry returns a sheet that a script takes, worked out: one that is named by its address may be
-// linked, and so import others.
+// referencedEntry resolves a sheet that a script refers to. A sheet used by URL may be linked and may therefore
+// import others.
 func (b *builder) takenEntry(ctx context.Context, t modules.Taken) *link.Entry {
 	if t.Named {
 		return b.styleEntry(ctx, t.StyleUse)
@@ -262,8 +260,8 @@ func (b *builder) takenEntry(ctx context.Context, t modules.Taken) *link.Entry {
 	return b.objectEntry(ctx, t.StyleUse)
 }
 
-// objectEntry returns a sheet that a script takes as an object, worked out. Such a
-// sheet imports no other in a browser (CSSOM, section 6.3).
+// objectEntry resolves a sheet that a script imports as an object. Browsers ignore imports in such a sheet (CSSOM,
+// section 6.3).
 func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Entry {
 	e := b.styleEntry(ctx, s)
 	if e.External > 0 {
@@ -274,7 +272,7 @@ func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Ent
 	return e
 }
 
-// styleEntry returns a sheet that a script imports, worked out.
+// styleEntry resolves a sheet that a script imports.
 func (b *builder) styleEntry(ctx context.Context, s modules.StyleUse) *link.Entry {
 	if _, err := b.cache.linked.Sheets.Load(b.files, s.Path); err != nil {
 		b.report(b.files.Unreadable(s.Path, err, s.At))

@@ -13,11 +13,10 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// This file writes the modules that put sheets into pages before the code runs that needs them.
+// This file writes the JavaScript modules that load sheets before the code that needs them runs.
 
-// moduleFor returns the script that stands in place of a sheet that a script imports,
-// so that the page has it before the importing module is evaluated. ok is false if
-// nothing is to be done for it.
+// moduleFor returns the script that replaces the import of a sheet in a script, so that the page has the sheet before
+// the importing module is evaluated. ok is false if no script is needed.
 func (l *loading) moduleFor(sheet source.Path) (name string, ok bool) {
 	s := l.of[sheet]
 	if s == nil || s.made.Empty {
@@ -26,7 +25,7 @@ func (l *loading) moduleFor(sheet source.Path) (name string, ok bool) {
 	return s.module.Path, true
 }
 
-// moduleOf makes the script that puts a bundle into the page.
+// moduleOf returns the script that adds a bundle to the page.
 func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 	name := s.name + ".js"
 	text := ""
@@ -45,9 +44,9 @@ func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 	return emit.Output{Path: name, Kind: emit.ScriptKind, Data: []byte(text), Owner: s.at}
 }
 
-// linkingModule returns a module that links a sheet, unless the page links one of
-// others which hold the same, and is evaluated once it is loaded. The names are those
-// of files in the output folder.
+// linkingModule returns a module that links a sheet and is evaluated once the sheet is loaded. It does nothing if the
+// page already links the sheet, or one of others, which have the same content. The names are paths in the output
+// folder.
 func linkingModule(name, sheet, integrity string, others []string) string {
 	var b strings.Builder
 	b.WriteString("// Made by rinzel: has a style sheet loaded before the code runs that needs it.\n")
@@ -81,8 +80,7 @@ func linkingModule(name, sheet, integrity string, others []string) string {
 	return b.String()
 }
 
-// adoptingModule returns a module that puts a sheet into the page. Addresses in the
-// sheet count from the module.
+// adoptingModule returns a module that adds a constructed sheet to the page. URLs in it are relative to the module.
 func (b *builder) adoptingModule(s *styles, name string) string {
 	made := s.made
 	css := string(made.CSS)
@@ -104,11 +102,11 @@ func (b *builder) adoptingModule(s *styles, name string) string {
 	return out.String()
 }
 
-// hole is what stands in a sheet in place of the i-th address that a module works out.
+// placeholder returns the text that replaces the i-th URL that a module computes.
 func hole(i int) string { return fmt.Sprintf("rinzel-address-%d-", i) }
 
-// addressFrom returns the expression for the address of an output file, or of
-// another with a query or fragment, in a module.
+// urlExpr returns a JavaScript expression for the URL of an output file, which may have a query or fragment, in a
+// module.
 func addressFrom(module, to string) string {
 	name, tail := to, ""
 	if i := strings.IndexAny(to, "?#"); i >= 0 {
@@ -116,7 +114,7 @@ func addressFrom(module, to string) string {
 	}
 	text, err := json.Marshal(graph.Relative(module, name) + tail)
 	if err != nil {
-		panic(err) // a string can always be written
+		panic(err) // a string can always be encoded
 	}
 	return fmt.Sprintf("new URL(%s, import.meta.url).href", text)
 }

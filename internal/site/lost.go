@@ -16,9 +16,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// LostRules returns a warning about classes of pages that rules of the last build named, and none of this one does: a part
-// of a library that is left out, or a rule that was deleted, is often still in use. before holds the sheets of the last
-// build by name. Sheets that are in both builds are read only where others do not explain it.
+// LostRules returns a warning about classes on pages that had rules in the previous build and have none in this one.
+// The usual cause is an excluded part of a library, or a deleted rule, that is still in use. before has the sheets of
+// the previous build by name. Sheets in both builds are only parsed if the others do not explain the loss.
 func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	now := make(map[string]bool)
 	for _, o := range res.Outputs {
@@ -35,7 +35,7 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	if len(lost) == 0 {
 		return nil
 	}
-	// What was lost in one sheet is mostly in what came in its place; only else the others are read.
+	// Most losses are explained by the sheet that replaced the old one; the others are only read if not.
 	old := make(map[string]bool, len(before))
 	for _, text := range before {
 		old[string(text)] = true
@@ -52,7 +52,7 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 			return nil
 		}
 	}
-	users := make(map[string]string) // the first page that has a class
+	users := make(map[string]string) // the first page with each class
 	for _, o := range res.Outputs {
 		if o.Kind == emit.PageKind {
 			noteClasses(o, lost, users)
@@ -61,7 +61,7 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	return lostFinding(users)
 }
 
-// lostFinding words what was lost, by the page of each class.
+// lostFinding returns the finding about lost classes, given a page of each class.
 func lostFinding(users map[string]string) []diag.Diagnostic {
 	if len(users) == 0 {
 		return nil
@@ -83,7 +83,7 @@ func lostFinding(users map[string]string) []diag.Diagnostic {
 		Fix: "restore the rules, or remove the classes from the pages"}}
 }
 
-// addClasses adds the classes that the selectors of a sheet name.
+// addClasses adds the classes in the selectors of a sheet.
 func addClasses(to map[string]bool, css string) {
 	var set source.Set
 	sheet, _ := parse.Sheet(set.Add(source.Path{}, "", css))
@@ -97,8 +97,8 @@ func addClasses(to map[string]bool, css string) {
 	})
 }
 
-// noteClasses notes a page as the user of each lost class that an element of it has, unless its own style elements
-// name the class.
+// noteClasses records a page as the user of each lost class of its elements, unless its own style elements have a
+// rule for it.
 func noteClasses(o emit.Output, lost map[string]bool, users map[string]string) {
 	own := make(map[string]bool)
 	var found []string

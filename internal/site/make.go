@@ -23,31 +23,31 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// This file makes the bundles that were planned.
+// This file builds the planned bundles.
 
-// madeBundle is a bundle with all that it was made from, beside files.
+// madeBundle is a cached bundle with the inputs that it depends on, besides files.
 type madeBundle struct {
 	pieces   []pieceID
 	evidence *purge.Evidence
 	uses     *purge.Uses
-	page     *graph.Page // whose folder its addresses count from, if it may be written into it
-	at       source.Span // where its findings may be
+	page     *graph.Page // whose folder its URLs are relative to, if it may be inlined
+	at       source.Span // position of its findings
 
 	built
 	diags []diag.Diagnostic
 }
 
-// built is what was made of a bundle.
+// built is the result for a bundle.
 type built struct {
 	made   bundle.Result
 	info   Bundle
-	within bool          // it is written into its one page, and not as a file
-	holes  []string      // the files whose addresses in it a module works out
-	files  []emit.Output // the bundle and its map, as they are written
-	refs   references    // the files that its addresses lead to
+	within bool          // it is inlined into its only page, not written as a file
+	holes  []string      // files whose URLs a module computes
+	files  []emit.Output // the bundle and its map, as written
+	refs   references    // files that its URLs refer to
 }
 
-// pieceID tells pieces apart: two with the same hold the same under the same conditions.
+// pieceID identifies the content and the conditions of a piece.
 type pieceID struct {
 	content    *link.Content
 	external   *ast.AtRule
@@ -62,7 +62,7 @@ func (b *builder) evidenceNow() *purge.Evidence {
 	return b.evidence.All
 }
 
-// make joins and finishes a bundle, unless it was made from the same before.
+// makeBundle builds a bundle, or takes it from the cache.
 func (b *builder) make(ctx context.Context, s *styles) {
 	now := &madeBundle{evidence: b.evidenceNow(), uses: b.uses, at: s.at}
 	for _, p := range s.pieces {
@@ -97,7 +97,7 @@ func (b *builder) make(ctx context.Context, s *styles) {
 	}
 }
 
-// makeAnew joins and finishes a bundle, and notes what is found.
+// buildBundle joins and finishes a bundle, and records its findings.
 func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *madeBundle) error {
 	report := func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) }
 	seenFrom := func(to string) string { return graph.Relative(s.name, to) }
@@ -119,7 +119,7 @@ func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *ma
 		return err
 	}
 	if m.within = b.fitsWithin(s, &m.made); m.within {
-		// Its addresses count from the page.
+		// Its URLs are relative to the page.
 		m.refs, job.Report, job.Charset = references{}, func(...diag.Diagnostic) {}, false
 		job.Address = b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(s.pages[0], to) })
 		if m.made, err = job.Make(ctx); err != nil {
@@ -134,7 +134,7 @@ func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *ma
 	return nil
 }
 
-// infoOf returns what is told of a bundle that was made.
+// infoOf returns the statistics of a bundle.
 func infoOf(name string, made *bundle.Result) Bundle {
 	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS), Prefix: made.Prefixes}
 	if made.Purged != nil {
@@ -143,7 +143,7 @@ func infoOf(name string, made *bundle.Result) Bundle {
 	return info
 }
 
-// write gives a bundle the name under which it is published, and makes its files.
+// write gives a bundle its published name, and creates its files.
 func (b *builder) write(s *styles, m *madeBundle) {
 	address := func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) }
 	inlineMap := b.profile.Maps == project.InlineMaps
@@ -165,12 +165,12 @@ func (b *builder) write(s *styles, m *madeBundle) {
 	m.info.Integrity = emit.Integrity(m.files[0].Data)
 }
 
-// inlineMap returns the source map of a bundle as it stands in the bundle.
+// inlineMap returns the source map of a bundle that is embedded in the bundle.
 func (b *builder) inlineMap(s *styles) []byte {
 	return s.made.Map.JSON(path.Base(s.name), func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) })
 }
 
-// styleFiles returns a bundle and its map, which is nil for none, as the profile wants it.
+// styleFiles returns a bundle and its map as the profile wants them. mapped is nil without a map.
 func (b *builder) styleFiles(info *Bundle, made *bundle.Result, mapped []byte, owner source.Span) []emit.Output {
 	css := emit.Output{Path: info.Path, Kind: emit.StyleKind, Data: made.CSS, Owner: owner}
 	switch {
@@ -185,7 +185,7 @@ func (b *builder) styleFiles(info *Bundle, made *bundle.Result, mapped []byte, o
 	return []emit.Output{css, {Path: info.Path + ".map", Kind: emit.MapKind, Data: mapped, Owner: owner}}
 }
 
-// addTo adds the bundle, its map, and the files that it names.
+// addTo adds the bundle, its map, and the assets that it refers to.
 func (s *styles) addTo(out *emit.Set) {
 	for _, f := range s.files {
 		if !s.within && (!s.adopted || f.Kind == emit.MapKind) {
@@ -198,22 +198,21 @@ func (s *styles) addTo(out *emit.Set) {
 	addAssets(out, s.refs.assets)
 }
 
-// mayFitWithin reports whether a bundle may be written into its one page, if it is small.
+// mayInline reports whether a bundle may be inlined into its only page, if it is small enough.
 func (b *builder) mayFitWithin(s *styles) bool {
 	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.probed && s.units[0].page.AllowsInlineStyle()
 }
 
-// fitsWithin reports whether a bundle is written into its one page.
+// isInlined reports whether a bundle is inlined into its only page.
 func (b *builder) fitsWithin(s *styles, made *bundle.Result) bool {
 	return b.mayFitWithin(s) && len(made.CSS) > 0 && len(made.CSS) <= b.project.Settings.Split.Within && !made.Empty
 }
 
-// keepSheet returns a bit for each pattern of the settings that keeps all rules of a
-// sheet, as [purge.Result] has them.
+// keepSheet returns a bit for each keep pattern that keeps all rules of a sheet; see [purge.Result].
 func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	for i, pattern := range b.project.Settings.Purge.Keep {
 		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") && !strings.HasSuffix(strings.ToLower(pattern), ".css") {
-			continue // it is about selectors
+			continue // it is a selector pattern
 		}
 		if (project.Glob{Pattern: pattern}).Matches(p) {
 			bits |= 1 << min(i, 63)
@@ -222,8 +221,8 @@ func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	return bits
 }
 
-// checkPurged checks how much purging left of a bundle. Alone has it be an error that nothing is left: no page loads the
-// bundle beside others.
+// checkPurged checks how much of a bundle purging removed. alone makes it an error that nothing remains: no page
+// loads the bundle next to others.
 func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at source.Span, report func(...diag.Diagnostic)) {
 	if made.Purged == nil {
 		return
@@ -235,7 +234,7 @@ func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at 
 	}
 }
 
-// checkShare reports a bundle of which purging removes more than the settings let it.
+// checkShare reports a bundle of which purging removes more than the settings allow.
 func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
 	most, r := b.project.Settings.Purge.Most, info.Rules
 	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
@@ -246,10 +245,9 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 		Fix:     "check the evidence in [purge], or raise max-removed"})
 }
 
-// checkMostly warns of a bundle of which purging removes more than nine tenths, unless the settings
-// say how much it may.
+// checkMostly warns about a bundle of which purging removes more than 90%, if the settings have no limit.
 func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
-	const few = 20 // rules, of which a tenth is no rule or two
+	const few = 20 // rules; with fewer the share is meaningless
 	r := info.Rules
 	if b.project.Settings.Purge.Most > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
 		return
@@ -259,14 +257,14 @@ func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.
 		Fix:     "see what is kept with rinzel why; if it is right, set max-removed = 100 in [purge]"})
 }
 
-// purgedEmpty words that purging left nothing of what a page links.
+// purgedEmpty returns the finding that purging removes everything that a page links.
 func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.PurgedEmpty, Severity: diag.Error, Span: at,
 		Message: fmt.Sprintf("purging removes all rules of %q: no name in its %s is in use", name, diag.Count(rules, "rule")),
 		Fix:     "check the evidence in [purge], or list in keep what must stay"}
 }
 
-// checkEmpty reports a unit all whose bundles purging left nothing of, and whether it is one.
+// checkEmpty reports a unit of which purging removes all bundles, and returns whether it is one.
 func (b *builder) checkEmpty(u *unit) bool {
 	rules := 0
 	for _, s := range u.loads {
@@ -282,7 +280,7 @@ func (b *builder) checkEmpty(u *unit) bool {
 	return true
 }
 
-// reportEmpty tells of a bundle that purging left nothing of, and that no page links.
+// reportEmpty reports a bundle that is purged to nothing and that no page links.
 func (b *builder) reportEmpty(s *styles) {
 	var sheets []string
 	for _, p := range s.pieces {

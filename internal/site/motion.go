@@ -10,8 +10,8 @@ import (
 	"rinzel/internal/step/check"
 )
 
-// missingKeyframes warns of animations whose keyframes no sheet of the project defines. It says nothing where a
-// sheet from elsewhere may define them.
+// missingKeyframes warns about animations whose keyframes no sheet of the project defines. It does nothing if an
+// external sheet may define them.
 func (b *builder) missingKeyframes() {
 	if b.readsElsewhere() {
 		return
@@ -42,7 +42,7 @@ func (b *builder) missingKeyframes() {
 	}
 }
 
-// blockKeyframes returns the names of the keyframes that style elements of pages define.
+// blockKeyframes returns the names of keyframes that style elements define.
 func (b *builder) blockKeyframes() map[string]bool {
 	names := make(map[string]bool)
 	for _, p := range b.pages {
@@ -59,7 +59,7 @@ func (b *builder) blockKeyframes() map[string]bool {
 	return names
 }
 
-// readsElsewhere reports whether a page loads sheets that are not part of the project.
+// loadsExternalSheets reports whether a page loads sheets that are not part of the project.
 func (b *builder) readsElsewhere() bool {
 	if b.linksElsewhere.Load() {
 		return true

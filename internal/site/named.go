@@ -17,10 +17,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file makes the bundles that the settings name: for pages that a server makes,
-// or that are loaded by scripts of their own.
+// This file builds the bundles that the settings define, for pages that a server renders or for scripts that load
+// them.
 
-// named is a bundle that the settings name.
+// named is a bundle that the settings define.
 type named struct {
 	file    string
 	at      source.Span
@@ -29,8 +29,8 @@ type named struct {
 	made    *styles
 }
 
-// namedBundles returns the bundles that the settings name, with what the sheets and
-// scripts that they are made from run, as modules of a page without import maps would.
+// namedBundles returns the bundles of the settings, with the modules that their sheets and scripts run on a page
+// without import maps.
 func (b *builder) namedBundles() []*named {
 	var out []*named
 	add := func(n *named) {
@@ -43,7 +43,7 @@ func (b *builder) namedBundles() []*named {
 			entries = append(entries, b.entryPoints(s, glob, s.At[i])...)
 		}
 		if len(entries) == 0 {
-			continue // which is reported
+			continue // already reported
 		}
 		if !s.Each() {
 			add(&named{file: s.File, at: s.At[0], entries: entries})
@@ -56,8 +56,7 @@ func (b *builder) namedBundles() []*named {
 	return out
 }
 
-// entryPoints returns the files that a path or glob of a bundle names, in lexical
-// order. That there is none is reported.
+// entryPoints returns the files that match a path or glob of a bundle, in lexical order. It reports if there is none.
 func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []modules.Entry {
 	tree := b.project.Tree
 	root, pattern := project.SplitRoot(glob)
@@ -94,11 +93,10 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 	return out
 }
 
-// isEntry reports whether a bundle may be made from a file.
+// isEntry reports whether a bundle may be built from a file.
 func isEntry(name string) bool { return inventory.IsScript(name) || inventory.IsSheet(name) }
 
-// stylesOf returns the bundle itself. What its scripts put into the page by
-// themselves is not in it.
+// stylesOf returns the bundle itself, without the sheets that its scripts add to the page.
 func (b *builder) stylesOf(ctx context.Context, n *named) *styles {
 	n.made = &styles{name: n.file, at: n.at, named: true}
 	for _, s := range n.runs.Sheets {

@@ -17,16 +17,16 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// pageResult is what came of one page.
+// pageResult is the result for one page.
 type pageResult struct {
 	page     *graph.Page
 	html     emit.Output
 	assets   []emit.Asset
-	verdicts []purge.Verdict // about its style elements
+	verdicts []purge.Verdict // of its style elements
 }
 
-// page makes the page that links the bundles of its units. rewritten are the scripts that
-// are not copied as they are.
+// page rewrites a page so that it links the bundles of its units. rewritten has the scripts that are not copied
+// unchanged.
 func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading, rewritten map[source.Path][]byte) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
@@ -60,7 +60,7 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 	}
 	for _, s := range p.Scripts {
 		if data, ok := rewritten[b.files.ResolveIn(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
-			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)}) // that of the script as it was would keep it from running
+			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)}) // the hash of the original script would prevent it from running
 		}
 	}
 	b.reportInert(p)
@@ -71,7 +71,7 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 	return res
 }
 
-// reportInert warns of links that load no sheet, though they seem to be meant to.
+// reportInert warns about links that look like style links but load nothing.
 func (b *builder) reportInert(p *graph.Page) {
 	if at := p.Unclosed; at.End > 0 {
 		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
@@ -96,15 +96,15 @@ func (b *builder) reportInert(p *graph.Page) {
 	}
 }
 
-// isUnstyled reports whether nothing styles a page.
+// isUnstyled reports whether a page has no styles.
 func (b *builder) isUnstyled(m *pageResult, info Page) bool {
 	p := m.page
 	return len(info.Bundles)+len(info.Late)+len(p.Styles)+len(p.Preloads) == 0 &&
 		!slices.ContainsFunc(p.Groups, func(g graph.Group) bool { return len(g.Links) > 0 })
 }
 
-// rehashed returns the edits that make the policies of a page name the hashes of its style elements and
-// scripts as other edits leave them.
+// rehashed returns the edits that update the hashes of style elements and scripts in the content security policies of
+// a page, after other edits.
 func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
 	if len(p.Policies) == 0 {
 		return nil
@@ -130,21 +130,21 @@ func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
 	return p.Rehash(changed)
 }
 
-// addressOf returns the address of an output file as the page writes it.
+// addressOf returns the URL of an output file for a page.
 func (b *builder) addressOf(p *graph.Page, name string) string {
-	if p.Base != "" { // relative addresses do not start at the page
+	if p.Base != "" { // relative URLs are not relative to the page
 		return b.project.Settings.Base + graph.Relative("index.html", name)
 	}
 	return graph.Relative(p.File.Path.Name, name)
 }
 
-// relativeToOutput returns the address of a source file as seen from an output.
+// relativeToOutput returns the URL of a source file relative to an output.
 func (b *builder) relativeToOutput(name, file string) string {
 	dir := filepath.Join(b.project.Output, filepath.FromSlash(path.Dir(name)))
 	return b.relativeOnDisk(dir, file)
 }
 
-// relativeOnDisk returns the address of a file as seen from a folder.
+// relativeOnDisk returns the URL of a file relative to a folder.
 func (b *builder) relativeOnDisk(dir, file string) string {
 	if rel, err := filepath.Rel(b.onDisk(dir), b.onDisk(file)); err == nil {
 		return graph.Relative("x", filepath.ToSlash(rel))
@@ -152,8 +152,7 @@ func (b *builder) relativeOnDisk(dir, file string) string {
 	return file
 }
 
-// onDisk returns a path as it is from the top of the disk, or as it is if the working
-// folder is not known.
+// onDisk returns the absolute form of a path; unchanged if the working folder is unknown.
 func (b *builder) onDisk(name string) string {
 	name = filepath.FromSlash(name)
 	if b.here == "" || filepath.IsAbs(name) {

@@ -16,54 +16,53 @@ import (
 	"rinzel/internal/split"
 )
 
-// This file works out which bundles each page loads: what several pages share,
-// and what each has of its own.
+// This file plans which bundles each page loads: shared bundles, and those of a single page.
 
-// unit is a group of a page's links that can become one: nothing else that
-// styles the page stands between them.
+// unit is a group of links of a page that can become a single link: nothing else that styles the page comes between
+// them.
 type unit struct {
 	page   *graph.Page
 	group  graph.Group
-	index  int // among the units of its page
+	index  int // position among the units of its page
 	pieces []link.Piece
 	loads  []*styles
-	early  []early      // links that have its sheets loaded early
-	apart  bool         // it is one bundle, which no other page shares
-	late   bool         // a script decides whether and when it styles the page
+	early  []early      // links that preload its sheets
+	apart  bool         // it must stay one bundle, not shared with other pages
+	late   bool         // a script decides whether and when it applies
 	items  []split.Item // of the pieces
-	media  string       // what the attribute of its links is to say; empty for what it says
-	at     source.Span  // what names the first of its sheets
+	media  string       // new media attribute of its links; empty if unchanged
+	at     source.Span  // link of the first sheet
 }
 
-// styles is a bundle that is to be made.
+// styles is a bundle to be built.
 type styles struct {
 	pieces []link.Piece
 	name   string        // logical path in the output folder
 	at     source.Span   // what names the first of its sheets
-	units  []*unit       // that load it
-	pages  []*graph.Page // that load it
-	shared int           // its number among those that several units share, from 1; else 0
+	units  []*unit       // units that load it
+	pages  []*graph.Page // pages that load it
+	shared int           // number among the shared bundles, from 1; otherwise 0
 
-	// Of bundles that scripts load:
-	late    bool  // it is linked before the code runs that needs it,
-	linked  []int // but on these pages, which link its sheets
-	adopted bool  // a module holds it, and puts it into the page
-	taken   bool  // a script takes it as an object, or by its address
-	plain   bool  // by its plain name
-	named   bool  // the settings name it
-	probed  bool  // scripts look whether a page links it
+	// For bundles that scripts load:
+	late    bool  // it is loaded before the code that needs it,
+	linked  []int // except on these pages, which link its sheets
+	adopted bool  // a module contains it and adds it to the page
+	taken   bool  // a script imports it as an object, or refers to it by URL
+	plain   bool  // it must keep its plain name
+	named   bool  // defined in the settings
+	probed  bool  // scripts look for a link to it
 
 	built
-	module emit.Output // the script that puts it into the page
+	module emit.Output // the script that adds it to the page
 }
 
-// sitePlan is the bundles of all units.
+// sitePlan is the plan of the bundles of all units.
 type sitePlan struct {
 	bundles []*styles
 	kept    []Kept
 }
 
-// plan works out the bundles of all units.
+// plan decides on the bundles of all units.
 func (b *builder) plan(units []*unit) *sitePlan {
 	lists := make([][]split.Item, len(units))
 	for u, unit := range units {
@@ -111,7 +110,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 	return out
 }
 
-// keptOf tells of a sheet that some pages have in a bundle of their own.
+// unsharedOf describes a sheet that is not shared by all pages that use it.
 func keptOf(k split.Kept, units []*unit) Kept {
 	kept := Kept{Sheet: pieceOf(k.Item).File.Name, What: k.What}
 	for _, u := range k.Units {
@@ -126,11 +125,10 @@ func keptOf(k split.Kept, units []*unit) Kept {
 	return kept
 }
 
-// pieceOf returns the piece that an item stands for.
+// pieceOf returns the piece of an item.
 func pieceOf(it split.Item) *link.Piece { return it.Value.(*link.Piece) }
 
-// account holds that a unit loads each of its pieces, and no more. A mistake
-// would leave a page without some of its styles.
+// verifyUnit checks that a unit loads exactly its pieces. A mistake would leave a page without some of its styles.
 func (b *builder) account(u *unit) {
 	loaded := 0
 	for _, s := range u.loads {
@@ -141,8 +139,7 @@ func (b *builder) account(u *unit) {
 	}
 }
 
-// turned warns of sheets that compete, and that pages reach in opposite order: once of
-// two sheets, however many pages there are.
+// reportOrderConflicts warns about competing sheets that pages load in opposite order: once for each pair of sheets.
 func (b *builder) turned(list []split.Turned, units []*unit) {
 	type pair struct{ first, second *source.File }
 	pages := make(map[pair][]split.Turned)
@@ -175,8 +172,8 @@ func (b *builder) turned(list []split.Turned, units []*unit) {
 	}
 }
 
-// nameBundles gives all bundles of pages their logical names: those of a page its own, numbered in
-// the order in which it loads them, and shared ones that of shared bundles with a number.
+// nameBundles sets the logical names of all bundles: those of a page after the page, numbered in load order; shared
+// ones after the setting, with a number.
 func (p *sitePlan) nameBundles(units []*unit, settings project.Split) {
 	count := make(map[*graph.Page]int)
 	for _, u := range units {
@@ -200,13 +197,13 @@ func (p *sitePlan) nameBundles(units []*unit, settings project.Split) {
 	}
 }
 
-// numbered returns the name of a file with a number before its extension.
+// numbered returns a file name with a number before its extension.
 func numbered(name string, n int) string {
 	ext := path.Ext(name)
 	return fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), n, ext)
 }
 
-// sharedStem returns the start of the names of shared bundles, with which that of no page starts.
+// sharedStem returns a prefix for the names of shared bundles that no name of a page starts with.
 func (p *sitePlan) sharedStem(settings project.Split) string {
 	stem := strings.TrimSuffix(settings.FileOfShared(), path.Ext(settings.FileOfShared()))
 	for slices.ContainsFunc(p.bundles, func(s *styles) bool {

@@ -16,10 +16,10 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// This file writes the scripts that import sheets. All others are copied byte for byte.
+// This file rewrites the scripts that import sheets. Other scripts are copied byte for byte.
 
-// makeModules makes the scripts that put sheets into pages. units are those of each
-// page, behind which come the bundles that the settings name.
+// makeModules creates the scripts that add sheets to pages. units has the units of each page, followed by the bundles
+// of the settings.
 func (l *loading) makeModules(units [][]*unit, list []*named) {
 	for _, s := range l.bundles {
 		if s.made.Empty {
@@ -46,8 +46,8 @@ func (l *loading) makeModules(units [][]*unit, list []*named) {
 	}
 }
 
-// markLinked has bundles stay files in which scripts look for sheets that they would
-// load otherwise. units are those of each page.
+// markProbed makes bundles stay files in which scripts look for sheets before they load them. units has the units of
+// each page.
 func (l *loading) markLinked(units [][]*unit) {
 	for _, s := range l.bundles {
 		for _, i := range s.linked {
@@ -73,8 +73,8 @@ func (s *styles) first() source.Path {
 	return source.Path{}
 }
 
-// scriptEdits returns what makes a script name what is written for the sheets that
-// it imports. address gives the address of an output file.
+// scriptEdits returns the edits that replace the sheet imports of a script with the files that are written. address
+// returns the URL of an output file.
 func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name string) string) []graph.Edit {
 	if mod.File == nil {
 		return nil
@@ -97,7 +97,7 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 				name(r, file)
 				continue
 			}
-			instead := ";" // what stands before and behind it stays apart
+			instead := ";" // separates what comes before and after it
 			if r.Use == modules.StylesLate {
 				instead = "Promise.resolve()"
 			}
@@ -107,8 +107,8 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 	return edits
 }
 
-// padded returns text with white space behind it, so that it is as long as what
-// it stands in place of, if it is not longer, and has as many lines.
+// padded returns text padded with white space to the length and the number of lines of what it replaces, if it is not
+// longer.
 func padded(text, place string) string {
 	if strings.Contains(place, "\n") {
 		for i := range len(place) {
@@ -121,7 +121,7 @@ func padded(text, place string) string {
 	return text + strings.Repeat(" ", max(0, len(place)-len(text)))
 }
 
-// rewrittenScripts returns the scripts that are not copied as they are, and their maps.
+// rewrittenScripts returns the rewritten scripts and their source maps.
 func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 	copies := make(map[source.Path][]byte)
 	for p, mod := range b.scripts.Run() {
@@ -144,8 +144,8 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 	return copies
 }
 
-// movedMap returns the text of a script with edits made, and its source map with the
-// places moved accordingly: in the script if it stands there, else as a file at a path.
+// remapScript returns a script with edits applied, and its source map with the positions updated: inside the script
+// if it was there, otherwise as a file.
 func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
 	text = graph.Apply(file.File.Text, edits)
 	stays := !slices.ContainsFunc(edits, func(e graph.Edit) bool { return len(e.With) != e.At.End-e.At.Start })
@@ -175,8 +175,8 @@ func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.
 	return graph.Apply(file.File.Text, edits), at, nil, nil
 }
 
-// placesMoved returns what gives the line and column, in UTF-16 units from 0, of a
-// place of a script after edits. ok is false if it is no longer there.
+// positionMapper returns a function that maps a line and column of a script, in UTF-16 units from 0, to the position
+// after edits. ok is false if it no longer exists.
 func placesMoved(f *source.File, after string, edits []graph.Edit) func(line, column int) (int, int, bool) {
 	next := new(source.Set).Add(f.Path, path.Base(f.Name), after)
 	return func(line, column int) (int, int, bool) {

@@ -15,10 +15,9 @@ import (
 	"rinzel/internal/step"
 )
 
-// Sheet builds one sheet without a page. name is its path in the source
-// folder, or "root:path". output is the file it will be written to, on disk,
-// or "" for standard output; addresses in the sheet are made relative to it.
-// The sheet is purged only if evidence is named. The first output is the sheet.
+// Sheet builds a single sheet without a page. name is its path in the source folder, or "root:path". output is the
+// path of the file that it will be written to, or "" for standard output; URLs in the sheet become relative to it.
+// The sheet is only purged with evidence. The first output is the sheet.
 func Sheet(ctx context.Context, p *project.Project, name, output string, opts Options) (*Result, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {
@@ -47,7 +46,7 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 		return res, nil
 	}
 	if output == "" && b.profile.Maps == project.FileMaps {
-		// There is no file that the map could lie beside.
+		// There is no file that the map could be next to.
 		b.profile.Maps, res.Profile.Maps = project.InlineMaps, project.InlineMaps
 	}
 	if err := b.makeFinish(); err != nil {
@@ -63,7 +62,7 @@ func Sheet(ctx context.Context, p *project.Project, name, output string, opts Op
 	return res, nil
 }
 
-// makeSheet makes the bundle of a sheet that is built alone.
+// makeSheet builds the bundle of a single sheet.
 func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, res *Result) error {
 	dir, base := filepath.Dir(b.files.Show(at)), path.Base(at.Name)
 	if output != "" {
@@ -94,7 +93,7 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 	return nil
 }
 
-// addressOnDisk returns what gives addresses as they are seen from a folder. Files stay where they are.
+// addressOnDisk returns a function that rewrites URLs relative to a folder. Assets are not copied.
 func (b *builder) addressOnDisk(dir string) func(bundle.URL) (string, bool) {
 	addresses := make(map[source.Path]string)
 	return func(u bundle.URL) (string, bool) {
@@ -109,14 +108,13 @@ func (b *builder) addressOnDisk(dir string) func(bundle.URL) (string, bool) {
 	}
 }
 
-// sheetNamed returns the path of a sheet that is named by its path in the source
-// folder, or "root:path".
+// sheetNamed returns the path of a sheet given as a path in the source folder, or "root:path".
 func (b *builder) sheetNamed(name string) (source.Path, error) {
 	root, rest := project.SplitRoot(name)
 	if !b.project.Tree.HasRoot(root) {
 		return source.Path{}, fmt.Errorf("unknown root %q", root)
 	}
-	if root == project.PackageRoot { // the name of a package stands for its main sheet
+	if root == project.PackageRoot { // the name of a package means its main sheet
 		if t := b.files.Resolve(source.Path{}, name); t.Kind == graph.Local {
 			return t.Path, nil
 		}

@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// otherCase warns of files whose names are spelled in another case than where they are asked for. Only some systems find
-// them then.
+// reportWrongCase warns about references to files that differ in case from the file name: they fail on case-sensitive
+// systems.
 func (b *builder) otherCase(outputs []emit.Output) {
 	paths := make(map[source.Path]bool)
 	for p := range b.reachedSheets() {

@@ -16,11 +16,9 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// This file takes the style elements of pages through the chain and the finish,
-// in place.
+// This file runs the style elements of pages through their chain and the finish, in place.
 
-// styleElements returns the edits that put what comes of a page's style
-// elements in their place.
+// styleElements returns the edits that replace the style elements of a page with the built ones.
 func (b *builder) styleElements(ctx context.Context, res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	for _, at := range res.page.Styles {
@@ -31,13 +29,13 @@ func (b *builder) styleElements(ctx context.Context, res *pageResult) []graph.Ed
 	return edits
 }
 
-// elementKey names a style element of a page.
+// elementKey identifies a style element of a page.
 type elementKey struct {
 	page  source.Path
 	start int
 }
 
-// madeElement is what came of a style element, with what it was made from beside files.
+// madeElement is a cached style element with its inputs, besides files.
 type madeElement struct {
 	page     *graph.Page
 	evidence *purge.Evidence
@@ -45,15 +43,15 @@ type madeElement struct {
 
 	css      string
 	replaces bool        // its text is replaced by css
-	entry    *link.Entry // nil if it stays as it is
+	entry    *link.Entry // nil if it is left unchanged
 	rules    purge.Result
 	verdicts []purge.Verdict
 	refs     references
 	diags    []diag.Diagnostic
 }
 
-// styleElement returns what comes of the text of one. ok is false if it stays as
-// it is: what is no clean sheet may be meant for a program that makes a page of it.
+// styleElement returns the built text of a style element. ok is false if it is left unchanged: invalid CSS may be
+// input for a program that completes the page.
 func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
 	same := func(m *madeElement) bool {
@@ -77,7 +75,7 @@ func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Sp
 	return m.css, m.replaces
 }
 
-// makeElement works out what comes of a style element.
+// makeElement builds a style element.
 func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span, r *cache.Reads) (*madeElement, error) {
 	m := &madeElement{page: p, evidence: b.evidenceNow(), uses: b.uses}
 	m.refs.noData = b.noData()
@@ -113,8 +111,8 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 	return m, nil
 }
 
-// parseElement reads a style element as a sheet. ok is false if it cannot be one: its addresses count from elsewhere, or a
-// program is to put something into it.
+// parseElement parses a style element as a sheet. ok is false if it is not one: its URLs have another base, or it is
+// a template.
 func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sheet *graph.Sheet, ok bool) {
 	from, external := b.files.PageBase(p)
 	if p.Base != "" && at.Start < p.BaseAt {
@@ -122,7 +120,7 @@ func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sh
 	}
 	text := p.File.Text[at.Start:at.End]
 	if p.IsXML() && strings.ContainsAny(text, "&<") {
-		return nil, nil, false // its text is not what it reads as
+		return nil, nil, false // character references or similar change its text
 	}
 	if external || graph.IsTemplate(text) {
 		return nil, nil, false
@@ -131,7 +129,7 @@ func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sh
 	return f, &graph.Sheet{File: f, Nodes: parsed.Nodes, Diagnostics: diags}, true
 }
 
-// styleText returns a sheet as it stands in a style element.
+// styleText returns a sheet as the text of a style element.
 func styleText(made *bundle.Result) string {
 	text := string(made.CSS)
 	if made.Compact {
@@ -140,16 +138,15 @@ func styleText(made *bundle.Result) string {
 	return withinStyle("\n" + text)
 }
 
-// parseBlock parses a style element of a page. Places in it are those of the page, whose text the file shares; addresses
-// in it count from a path.
+// parseBlock parses a style element. Positions are those of the page, whose text the file shares; URLs are relative
+// to from.
 func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet, []diag.Diagnostic) {
 	f := b.project.Tree.Set.Add(from, p.File.Name, p.File.Text)
 	sheet, diags := parse.Part(f, part.Start, part.End)
 	return f, sheet, diags
 }
 
-// withinStyle returns a sheet as it may stand in a style element, which the
-// first end tag in it would end.
+// escapeStyleText returns a sheet with end tags escaped, which would end the style element.
 func withinStyle(css string) string {
 	const end = "</style"
 	for i := 0; i+len(end) <= len(css); i++ {

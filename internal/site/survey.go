@@ -15,7 +15,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// Survey works out what a project reaches, and makes no outputs of it. Its entries have records of constants.
+// Survey resolves what a project uses without building outputs. Its entries have records of constants.
 type Survey struct{ b *builder }
 
 // NewSurvey returns a survey of a project.
@@ -31,22 +31,22 @@ func NewSurvey(p *project.Project) (*Survey, error) {
 // Files returns the files of the project.
 func (s *Survey) Files() *inventory.Inventory { return s.b.files }
 
-// Start is a page, or a bundle that the settings name, with what it reaches.
+// EntryPoint is a page, or a bundle of the settings, with the sheets that it uses.
 type Start struct {
 	Page   *graph.Page // nil for a bundle
-	Name   string      // as people are shown it
+	Name   string      // displayed path
 	Sheets []ReachedSheet
-	// Elements are the import trees of the style elements of a page that import sheets.
+	// Elements are the import trees of style elements that import sheets.
 	Elements []*link.ImportNode
 }
 
-// ReachedSheet is a sheet that a page, or a bundle of the settings, reaches.
+// ReachedSheet is a sheet that a page or a bundle uses.
 type ReachedSheet struct {
 	Path   source.Path
-	Script string // that imports it, as people are shown it; empty for a link
+	Script string // displayed path of the script that imports it; empty for a link
 }
 
-// Starts returns the pages, then the bundles that the settings name.
+// EntryPoints returns the pages, then the bundles of the settings.
 func (s *Survey) Starts(ctx context.Context) []Start {
 	var out []Start
 	for _, p := range s.b.findPages() {
@@ -58,7 +58,7 @@ func (s *Survey) Starts(ctx context.Context) []Start {
 	return out
 }
 
-// Entry returns a sheet with all that it imports. If it cannot be read, that is reported if asked is true, and ok is false.
+// Entry resolves a sheet with its imports. ok is false if it cannot be read, which is reported if asked is set.
 func (s *Survey) Entry(ctx context.Context, p source.Path, asked bool) (e *link.Entry, ok bool) {
 	if _, err := s.b.cache.linked.Sheets.Load(s.b.files, p); err != nil {
 		if asked {
@@ -69,21 +69,21 @@ func (s *Survey) Entry(ctx context.Context, p source.Path, asked bool) (e *link.
 	return s.b.entryOf(ctx, p), true
 }
 
-// EntryPaths returns the sheets that pages and bundles of the settings reach, in their
-// order; if there is neither, the sheets of the source folder that no other imports.
+// EntryPaths returns the sheets that pages and bundles of the settings use, in their order. Without pages and
+// bundles, it returns the sheets of the source folder that no other sheet imports.
 func (s *Survey) EntryPaths(ctx context.Context) []source.Path { return s.b.entryPaths(ctx) }
 
-// SheetNamed returns the path of a sheet that is named by its path in the source
-// folder, or "root:path". The error is that there is no such root.
+// SheetNamed returns the path of a sheet given as a path in the source folder, or "root:path". It returns an error
+// for an unknown root.
 func (s *Survey) SheetNamed(name string) (source.Path, error) { return s.b.sheetNamed(name) }
 
-// Diagnostics returns what was found so far, in the order in which it is shown.
+// Diagnostics returns the findings so far, in the order in which they are shown.
 func (s *Survey) Diagnostics() []diag.Diagnostic { return s.b.diags.Sorted(s.b.project.Tree.Set) }
 
-// Err returns the error with which the survey has failed, or was cancelled.
+// Err returns the error that the survey failed with, or that it was cancelled.
 func (s *Survey) Err(ctx context.Context) error { return cmp.Or(s.b.failure(), ctx.Err()) }
 
-// entryPaths is as [Survey.EntryPaths].
+// entryPaths implements [Survey.EntryPaths].
 func (b *builder) entryPaths(ctx context.Context) []source.Path {
 	var out []source.Path
 	add := func(list []ReachedSheet) {
@@ -112,7 +112,7 @@ func (b *builder) entryPaths(ctx context.Context) []source.Path {
 	return slices.DeleteFunc(sheets, func(p source.Path) bool { return imported[p] })
 }
 
-// noteImports notes which sheets one imports, as far as its text says so.
+// noteImports records the sheets that a sheet imports, by its text alone.
 func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
 	sheet, err := b.cache.linked.Sheets.Load(b.files, from)
 	if err != nil {
@@ -129,8 +129,7 @@ func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
 	}
 }
 
-// sheetsOf returns the sheets of the project that a page links, and those that
-// its scripts import.
+// sheetsOf returns the sheets of the project that a page links or its scripts import.
 func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 	var out []ReachedSheet
 	links := b.linksOf(p, nil)
@@ -145,7 +144,7 @@ func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 	return append(out, b.scriptSheets(b.scripts.Program(p))...)
 }
 
-// scriptSheets returns the sheets that scripts import, at once and later, each once.
+// scriptSheets returns the sheets that scripts import, directly or lazily, without duplicates.
 func (b *builder) scriptSheets(runs *modules.Program) []ReachedSheet {
 	var out []ReachedSheet
 	add := func(s modules.StyleUse) {
@@ -171,7 +170,7 @@ func (b *builder) scriptSheets(runs *modules.Program) []ReachedSheet {
 	return out
 }
 
-// elementTrees returns the import trees of the style elements of a page that import sheets.
+// elementTrees returns the import trees of the style elements of a page.
 func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.ImportNode {
 	var out []*link.ImportNode
 	for _, at := range p.Styles {
@@ -192,8 +191,8 @@ func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.Impor
 	return out
 }
 
-// ProposeEvidence returns globs for the kinds of files in the source folder that may have
-// names in use and that no evidence covers.
+// ProposeEvidence returns globs for file types in the source folder that may contain names in use and are not covered
+// by the evidence.
 func ProposeEvidence(p *project.Project) ([]string, error) {
 	b, err := newBuilder(p, Options{})
 	if err != nil {

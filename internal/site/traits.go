@@ -11,23 +11,22 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// traits are what is known of the content of a piece. They are worked out when
-// they are first asked for.
+// traits are facts about the content of a piece. They are computed on first use.
 type traits struct {
 	once   sync.Once
-	text   [sha256.Size]byte // of what it says
+	text   [sha256.Size]byte // hash of its content
 	size   int
 	claims *split.Claims
-	// namespaces says that it declares namespaces, which would hold for what stands beside it.
+	// namespaces is set if it declares namespaces, which would affect adjacent sheets.
 	namespaces bool
 
-	vars *varUse // what it does with custom properties; nil until it is asked for
+	vars *varUse // use of custom properties; nil until computed
 
-	// What purging makes of it; nil until it is judged.
-	uses     *purge.Uses     // by what stays of it
-	left     int             // bytes of what stays of it
-	names    map[string]bool // by which its selectors are judged
-	evidence *purge.Evidence // by which that was found
+	// The result of purging; nil until computed.
+	uses     *purge.Uses     // of the remaining rules
+	left     int             // size of the remaining rules in bytes
+	names    map[string]bool // that the verdicts on its selectors depend on
+	evidence *purge.Evidence // that the verdicts are based on
 }
 
 // traitsFor returns the traits of a content.
@@ -35,10 +34,10 @@ func traitsFor(c *link.Content) *traits {
 	return c.Facts(func() any { return new(traits) }).(*traits)
 }
 
-// traitsOf returns the traits of a piece that is no import from elsewhere.
+// traitsOf returns the traits of a piece that is not an external import.
 func traitsOf(p *link.Piece) *traits { return traitsFor(p.Content) }
 
-// of works out what sharing the piece depends on.
+// compute determines what sharing the piece depends on.
 func (t *traits) of(p *link.Piece) *traits {
 	t.once.Do(func() {
 		text := print.Append(nil, p.Nodes, print.Options{Compact: true})

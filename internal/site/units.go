@@ -22,23 +22,24 @@ import (
 	"rinzel/internal/split"
 )
 
-// This file reads the links of pages, and groups those that can become one.
+// This file reads the style links of pages, and groups those that can become a single link.
 
-// pageUnits are the units of a page, with the entries that they are of.
+// pageUnits are the units of a page, with their entries.
 type pageUnits struct {
 	page    *graph.Page
-	sheets  []modules.StyleUse // that its scripts import
-	lookUp  *modules.LookUp    // what its scripts look for
+	sheets  []modules.StyleUse // imported by its scripts
+	lookUp  *modules.LookUp    // lookups of its scripts for style links
 	reached []*link.Entry
 	units   []*unit
-	// What reading them told: findings, those that are about this page alone, and a bit for each pattern of external that matched.
+	// Results of reading the links: findings, those about this page alone, and a bit for each external pattern that
+	// matched.
 	diags, errors []diag.Diagnostic
 	externals     uint64
-	elsewhere     bool // some link leads to no sheet of the project
+	elsewhere     bool // some link refers to a sheet outside of the project
 }
 
-// units returns what a page links, in groups that can each become one. Those of a page
-// all whose sheets are as they were are those of the last build.
+// units returns the links of a page in groups that can each become a single link. They are cached as long as all
+// their sheets are unchanged.
 func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Program) []*unit {
 	same := func(v *pageUnits) bool {
 		return v.page == p && slices.Equal(v.sheets, runs.Sheets) && v.lookUp.Equal(runs.LookUp) &&
@@ -64,23 +65,24 @@ func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Progra
 	return out
 }
 
-// linkReader reads the links of one page. What it finds out is noted in out, so that it can be told again in the next build.
+// linkReader reads the links of one page. Findings are recorded in out, so that they can be reported again in the
+// next build.
 type linkReader struct {
 	*builder
-	files *inventory.Inventory // which records what the units depend on
+	files *inventory.Inventory // records the dependencies of the units
 	page  *graph.Page
 	runs  *modules.Program
 	out   *pageUnits
-	links map[int]linkTarget // those that were read, by where their addresses start
+	links map[int]linkTarget // links already resolved, by the offset of their URL
 }
 
-// linkTarget is what a link leads to, as [linkReader.linkedSheet] returns it.
+// linkTarget is the result of [linkReader.linkedSheet].
 type linkTarget struct {
 	entry    *link.Entry
 	external bool
 }
 
-// tell tells what reading the links of a page told.
+// replay reports the cached findings of the links of a page.
 func (b *builder) tell(p *graph.Page, u *pageUnits) {
 	b.report(u.diags...)
 	b.reportOn(p, u.errors...)
@@ -90,18 +92,18 @@ func (b *builder) tell(p *graph.Page, u *pageUnits) {
 	}
 }
 
-// linksOf returns a reader of the links of a page whose results are not kept.
+// linksOf returns a reader of the links of a page whose results are not cached.
 func (b *builder) linksOf(p *graph.Page, runs *modules.Program) *linkReader {
 	return &linkReader{builder: b, files: b.files, page: p, runs: runs, out: new(pageUnits)}
 }
 
-// report notes findings.
+// report records findings.
 func (r *linkReader) report(ds ...diag.Diagnostic) { r.out.diags = append(r.out.diags, ds...) }
 
-// reportHere notes what is wrong with this page alone.
+// reportHere records a finding about this page alone.
 func (r *linkReader) reportHere(d diag.Diagnostic) { r.out.errors = append(r.out.errors, d) }
 
-// reached returns all entries that the links and scripts of the page lead to.
+// reached returns all entries that links and scripts of the page refer to.
 func (r *linkReader) reached(ctx context.Context) (out []*link.Entry) {
 	add := func(l graph.Link) {
 		if e, _ := r.linkedSheet(ctx, l); e != nil {
@@ -122,8 +124,8 @@ func (r *linkReader) reached(ctx context.Context) (out []*link.Entry) {
 	return out
 }
 
-// units works out the units of the page. The media of a group's links are said by
-// the sheets where not all have the same.
+// units computes the units of the page. If the links of a group have different media, the sheets get the media as
+// conditions.
 func (r *linkReader) units(ctx context.Context) []*unit {
 	var out []*unit
 	for i, g := range r.keepApart(r.groups(ctx)) {
@@ -152,7 +154,7 @@ func (r *linkReader) units(ctx context.Context) []*unit {
 	return out
 }
 
-// mediaOf returns the media of a link, which stands at a place, as the chain of its sheet has them; nil for none.
+// mediaOf returns the media of a link as a condition, after the chain of its sheet; nil for none.
 func (r *linkReader) mediaOf(ctx context.Context, media string, at source.Pos, e *link.Entry) *link.Condition {
 	cond := link.MediaCondition(media, at)
 	if cond == nil {
@@ -168,7 +170,7 @@ func (r *linkReader) mediaOf(ctx context.Context, media string, at source.Pos, e
 	return cond
 }
 
-// rewrittenMedia returns media as the chain of a sheet has them; "" if they stay as they are.
+// rewrittenMedia returns media after the chain of a sheet; "" if unchanged.
 func (r *linkReader) rewrittenMedia(ctx context.Context, media string, e *link.Entry) string {
 	before, after := link.MediaCondition(media, source.NoPos), r.mediaOf(ctx, media, source.NoPos, e)
 	if before == nil || ast.EqualValues(before.Media, after.Media) {
@@ -177,7 +179,7 @@ func (r *linkReader) rewrittenMedia(ctx context.Context, media string, e *link.E
 	return print.CompactValues(after.Media)
 }
 
-// appendUnder appends pieces under a condition; nil is none.
+// appendUnder appends pieces under a condition; nil for none.
 func (r *linkReader) appendUnder(list []link.Piece, cond *link.Condition, pieces []link.Piece) []link.Piece {
 	if cond == nil {
 		return append(list, pieces...)
@@ -195,7 +197,7 @@ func (r *linkReader) appendUnder(list []link.Piece, cond *link.Condition, pieces
 	return list
 }
 
-// itemize makes the pieces of a unit ready for planning.
+// prepareItems prepares the pieces of a unit for planning.
 func (r *linkReader) itemize(u *unit) {
 	media, _ := u.group.SharedMedia()
 	for i := range u.pieces {
@@ -208,8 +210,7 @@ func (r *linkReader) itemize(u *unit) {
 	}
 }
 
-// itemOf returns a piece for planning. own is a key that no other has: for what
-// is not to be shared.
+// itemOf returns a piece as an item for planning. own is a unique key for pieces that must not be shared.
 func itemOf(p *link.Piece, own, media string) split.Item {
 	if p.External != nil {
 		return split.Item{Key: own, Claims: split.Everything(), First: true, Value: p}
@@ -217,14 +218,14 @@ func itemOf(p *link.Piece, own, media string) split.Item {
 	t := traitsOf(p).of(p)
 	key := own
 	unnamed := slices.ContainsFunc(p.Conditions, func(c *link.Condition) bool { return c.HasLayer && len(c.Layer) == 0 })
-	if !unnamed { // what is in one layer without a name stays together
+	if !unnamed { // pieces in one anonymous layer must stay together
 		key = fmt.Sprint(p.File.Path.Root, ":", p.File.Path.Name, p.Prologue, string(t.text[:]), media, link.ConditionKey(p.Conditions))
 	}
 	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(), Value: p}
 }
 
-// preloaded returns units for the sheets that the page has loaded early and does not
-// link: a script does so later. Those that it links are noted with the unit that they are in.
+// preloaded returns units for sheets that the page preloads without linking them: a script links them later. Preloads
+// of linked sheets are recorded in the unit of the link.
 func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 	var out []*unit
 	for _, l := range r.page.Preloads {
@@ -235,26 +236,25 @@ func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 		}
 		e, _ := r.linkedSheet(ctx, l)
 		if e == nil {
-			continue // it is reported, or lies elsewhere
+			continue // reported already, or external
 		}
 		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: link.WithoutRepeats(e.Pieces), late: true, at: r.page.Place(l.Href)})
 	}
 	return out
 }
 
-// holds reports whether one of the pieces is of the sheet at a path.
+// holds reports whether one of the pieces belongs to a sheet.
 func holds(pieces []link.Piece, sheet source.Path) bool {
 	return slices.ContainsFunc(pieces, func(p link.Piece) bool { return p.File != nil && p.File.Path == sheet })
 }
 
-// early is a link that has a sheet loaded early.
+// preload is a link that preloads a sheet.
 type early struct {
 	link  graph.Link
 	sheet source.Path
 }
 
-// edits returns what makes the links of a unit that have sheets loaded early lead to
-// the bundles that these are in.
+// edits returns the edits that make the preloads of a unit refer to the bundles with their sheets.
 func (u *unit) edits(address func(*styles) string) []graph.Edit {
 	var out []graph.Edit
 	for _, e := range u.early {
@@ -268,19 +268,18 @@ func (u *unit) edits(address func(*styles) string) []graph.Edit {
 	return out
 }
 
-// entryGroup is a group of a page's links with the sheets they lead to.
+// entryGroup is a group of links of a page with their sheets.
 type entryGroup struct {
 	group   graph.Group
 	entries []*link.Entry
-	scripts []*link.Entry // sheets that scripts of the page import, behind those
-	at      source.Span   // what names the first of its sheets
-	apart   bool          // it is one bundle, which no other page shares
+	scripts []*link.Entry // sheets that scripts of the page import, after those
+	at      source.Span   // link of the first sheet
+	apart   bool          // it must stay one bundle, not shared with other pages
 }
 
-// groups returns the groups of a page's links to sheets of the project, such
-// that each can be one sheet. A link to a sheet from elsewhere stays, and what
-// stands on its two sides stays apart; a sheet that itself imports one from
-// elsewhere comes first in its group. The sheets that scripts import come last.
+// groups returns the links of a page to sheets of the project in groups that can each become one sheet. A link to an
+// external sheet stays and separates groups; a sheet that imports an external sheet comes first in its group. Sheets
+// that scripts import come last.
 func (r *linkReader) groups(ctx context.Context) []entryGroup {
 	out, last := r.linkGroups(ctx)
 	if r.profile.Scripts == project.AdoptStyles || len(r.runs.Sheets) == 0 {
@@ -300,8 +299,8 @@ func (r *linkReader) groups(ctx context.Context) []entryGroup {
 	return append(out, own)
 }
 
-// linkGroups returns the groups of a page's links. last tells that nothing that
-// styles the page stands behind the last one.
+// linkGroups returns the groups of the links of a page. lastGroupEndsCascade reports that nothing that styles the
+// page comes after the last group.
 func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last bool) {
 	last = r.page.Open
 	for _, g := range r.page.Groups {
@@ -336,8 +335,8 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last boo
 	return out, last
 }
 
-// linkedSheet returns the sheet that a link leads to, worked out, or nil with
-// external set if it lies elsewhere, or nil after a report.
+// linkedSheet resolves the sheet of a link. It returns nil with external set for an external sheet, and nil after
+// reporting an error.
 func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
 	if known, ok := r.links[l.Href.At.Start]; ok {
 		return known.entry, known.external
@@ -351,10 +350,11 @@ func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Ent
 	return e, external
 }
 
+// resolved is linkedSheet without its memo.
 func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
 	at := r.page.Place(l.Href)
 	if graph.IsTemplate(l.Href.Address) {
-		return nil, true // a program puts the address in
+		return nil, true // a template fills in the URL
 	}
 	target := r.files.ResolveIn(r.page, l.Href)
 	if target.Kind == graph.External || r.leftToOthers(target, l.Href.Address) {
@@ -369,7 +369,7 @@ func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry,
 		if errors.Is(err, fs.ErrNotExist) {
 			d.Message = fmt.Sprintf("no such sheet: %q, linked by the page", r.files.Show(target.Path))
 			d.Cause = target.Path.String()
-			if !strings.HasPrefix(d.Fix, "did you mean") { // no file has a name like it
+			if !strings.HasPrefix(d.Fix, "did you mean") { // no file has a similar name
 				d.Fix = "if something else provides it, add it to external; if the page is not part of the site, add the page to exclude"
 			}
 			if !r.profile.Release {
@@ -384,8 +384,7 @@ func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry,
 	return r.entryOf(ctx, target.Path), false
 }
 
-// leftToOthers reports whether the settings say that others provide what an address leads to, so
-// that links to it stay as they are.
+// isExternal reports whether the settings declare a target as provided elsewhere, so that links to it stay unchanged.
 func (r *linkReader) leftToOthers(t graph.Target, address string) bool {
 	if t.Kind == graph.Local && r.files.Excluded(t.Path) {
 		return true
@@ -400,7 +399,7 @@ func (r *linkReader) leftToOthers(t graph.Target, address string) bool {
 	return found
 }
 
-// keepApart has each link of a page be one, with its own media and in its place, if scripts look for it.
+// keepUnmerged makes each link of a page a unit of its own, with its own media and position, if scripts look for it.
 func (r *linkReader) keepApart(groups []entryGroup) []entryGroup {
 	links := 0
 	for _, g := range groups {

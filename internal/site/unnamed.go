@@ -12,9 +12,9 @@ import (
 	"rinzel/internal/modules"
 )
 
-// This file is about files that nothing names by an address: those that are copied all the same, and those that may be missed.
+// This file handles files that no URL refers to: files that are copied anyway, and files that are probably needed.
 
-// unnamedFiles offers to copy the files of folders of which scripts name some that they work out.
+// reportUnreferencedFiles suggests to copy the files of folders in which scripts build file names.
 func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
 	copied := out.Copied()
 	told := make(map[string]bool)
@@ -40,6 +40,7 @@ func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
 	}
 }
 
+// haveNoReference words the number of files without a reference.
 func areNot(n int) string {
 	if n == 1 {
 		return "1 file has"
@@ -47,13 +48,12 @@ func areNot(n int) string {
 	return fmt.Sprintf("%d files have", n)
 }
 
-// askedFor are files at the top of a site that browsers, search engines and others ask for without
-// any page naming them.
+// wellKnownFiles are files at the top of a site that browsers, search engines and others request although no page
+// refers to them.
 var askedFor = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
 	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
 
-// copies returns the files that are copied though nothing names them: those that are asked for in any
-// case, and those of the settings.
+// copies returns files that are copied without a reference: well-known files, and those of the settings.
 func (b *builder) copies() (out []emit.Asset) {
 	for _, p := range b.files.Index().Files {
 		if strings.Contains(p.Name, "/") {

@@ -1,27 +1,31 @@
-// Package compose finishes what a sheet says to the build:
+// Package compose evaluates the build-time language of a sheet:
 //
 //	@const gap: 8px;              sets a constant
 //	@const tone { calm: teal; }   sets a group of constants, which may nest
 //	@const tone.calm: teal;       sets one key of a group
-//	@default gap: 8px;            sets it only where nothing set it before
-//	@drop tone.calm;              takes a key out of a group
-//	@tokens "x.tokens.json";      sets what a file of design tokens says
+//	@default gap: 8px;            sets it only if it is not set yet
+//	@drop tone.calm;              removes a key from a group
+//	@tokens "x.tokens.json";      sets constants from a design token file
 //	padding: const(gap);          reads a constant, in any value or prelude
-//	padding: const(gap, 8px);     reads it, or else takes the fallback
+//	padding: const(gap, 8px);     reads it, with a fallback
 //	@loop key, item over SOURCE   repeats its block
 //	.note-(key), margin-(side)    builds a name from a constant
 //	concat(…), ident(…)           join strings and names
 //	@mixin, @apply, @contents     blocks with parameters
 //	@function --f(…), --f(…)      values with parameters
-//	@when const(…) { } @else { }  decides what can be decided now
-//	if(const(…): 1px; else: 2px)  likewise, within a value
+//	@when const(…) { } @else { }  conditional rules
+//	if(const(…): 1px; else: 2px)  conditional values
 //	@custom-selector :--x a, b;   names a selector list
 //	@custom-media --x (…);        names a media query
-//	calc(…), color-mix(…)         are worked out where all in them is known
+//	calc(…), color-mix(…)         are computed if all their arguments are known
 //
-// A constant that is set within a block ends with the block. All others flow
-// along imports: an imported sheet sees what its importer set before, and the
-// importer sees afterwards what the sheet set.
+// A constant that is set in a block is local to the block. All others flow along imports: an
+// imported sheet sees what its importer set before the import, and the importer sees afterwards
+// what the sheet set.
+//
+// A [Composer] evaluates the nodes of one sheet in a [Scope], which holds the constants and
+// definitions that are visible. Package link follows the imports and passes the scope from sheet to
+// sheet. Start reading at [Composer.Append].
 package compose
 
 import (
@@ -38,66 +42,66 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// Limits bound what a sheet may grow to.
+// Limits bound how much a sheet may generate.
 type Limits struct {
-	Values int // that constants, loops and mixins together may put into one sheet
+	Values int // total number of values inserted by constants, loops and mixins
 	Turns  int // of one loop
-	Calls  int // of mixins and functions within each other
+	Calls  int // nesting depth of mixin and function calls
 }
 
-// DefaultLimits are wide enough for every sheet that means well. A few
-// constants that each use the one before twice reach any number.
+// DefaultLimits are far above what real sheets need. They stop runaway growth: a few constants that
+// each use the previous one twice reach any size.
 var DefaultLimits = Limits{Values: 5_000_000, Turns: 100_000, Calls: 64}
 
-// Composer works through one sheet.
+// A Composer evaluates one sheet. Its exported fields are configuration.
 type Composer struct {
 	Report  func(diag.Diagnostic)
-	Limits  Limits        // the zero Limits are [DefaultLimits]
-	Record  *Record       // notes where constants are set and read; nil if nobody asks
-	Imports []source.Span // that led to the sheet, for findings
-	// Tokens reads the file of design tokens that an address names, or returns
-	// false after a report. It is nil where there are no files.
+	Limits  Limits        // the zero value means [DefaultLimits]
+	Record  *Record       // records where constants are set and read; nil to record nothing
+	Imports []source.Span // imports that lead to the sheet, for findings
+	// Tokens reads the design token file at an address. It returns false after reporting an error.
+	// It is nil where no files are available.
 	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
 
-	made    int // values that were put into the sheet
+	made    int // number of values inserted so far
 	tooMany bool
-	setting string // the path of the constant that is worked out
-	rule    int    // the number of the rule that is finished, for the record
-	silent  bool   // nothing is reported
-	depth   int    // of blocks within each other
+	setting string // path of the constant that is being evaluated
+	rule    int    // number of the rule that is being evaluated, for the record
+	silent  bool   // findings are suppressed
+	depth   int    // nesting depth of blocks
 	tooDeep bool
 	reader  parse.SelectorReader
-	inStyle bool // within a style rule, whose declarations conditional rules may hold
+	inStyle bool // inside a style rule, whose declarations may be wrapped in conditional rules
 	branch  branching
-	mayFail bool    // nothing may come of what is worked out
-	failed  bool    // nothing did
-	trail   []frame // the calls and loops that are open, outermost first
-	calls   int     // that are open
+	mayFail bool    // the current value may evaluate to nothing
+	failed  bool    // it did evaluate to nothing
+	trail   []frame // open calls and loops, outermost first
+	calls   int     // number of open calls
 }
 
-// statements are the at-rules that speak to the build alone.
+// statements are the at-rules that only have a meaning at build time.
 var statements = words("const default drop tokens mixin function custom-selector custom-media")
 
-// IsStatement reports whether n speaks to the build alone, so that it may
-// stand before an import.
+// IsStatement reports whether n is a build-time statement, which may come before imports.
 func IsStatement(n ast.Node) bool {
 	r, ok := n.(*ast.AtRule)
 	return ok && statements[token.Lower(r.Name)]
 }
 
-// Nodes returns nodes with all that they say to the build finished. Nodes
-// that say nothing to it are shared, not copied.
+// Nodes returns nodes with the build-time language evaluated. Nodes without it are shared, not
+// copied.
 func (c *Composer) Nodes(nodes []ast.Node, s *Scope) []ast.Node {
 	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit { return c.node(n, s) })
 	return out
 }
 
-// Append appends what becomes of one node to a list.
+// Append appends the evaluation of one node to list. It is what [Composer.Nodes] does for each
+// node.
 func (c *Composer) Append(list []ast.Node, n ast.Node, s *Scope) []ast.Node {
 	return c.node(n, s).Append(list, n)
 }
 
-// node returns what becomes of one node.
+// node evaluates one node.
 func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	if c.tooMany {
 		return ast.Remove
@@ -106,7 +110,7 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		return ast.Keep
 	}
 	prior := s.prior
-	s.prior = nil // but for a rule that goes on with it
+	s.prior = nil // only an @else may follow
 	switch n := n.(type) {
 	case *ast.Declaration:
 		return c.declaration(n, s)
@@ -131,6 +135,8 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	return c.ruleOf(n, s)
 }
 
+// declaration evaluates the value of a declaration, and wraps it in conditional rules if it depends
+// on conditions of the browser.
 func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 	if of := s.inFunction(); of != nil {
 		of.declare(d, s)
@@ -155,8 +161,9 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 	return ast.Replace(withValue(d, value))
 }
 
-// worked returns the value of a declaration, worked out. One of which nothing comes is what a browser
-// makes of it (CSS Variables 1, section 3.1): unset, and initial in a custom property.
+// evaluated returns the value of a declaration after evaluation. If it evaluates to nothing, the
+// result is what a browser would compute (CSS Variables 1, section 3.1): unset, or initial in a
+// custom property.
 func (c *Composer) worked(d *ast.Declaration, s *Scope) []ast.Value {
 	c.branch.asked = nil
 	value, ok := c.maybe(d.Value, s, placeOf(d))
@@ -170,14 +177,13 @@ func (c *Composer) worked(d *ast.Declaration, s *Scope) []ast.Value {
 	return []ast.Value{{Kind: token.Ident, Text: word, Pos: d.NamePos}}
 }
 
-// own returns what stands for an at-rule that speaks to the build; ok is false
-// for any other.
+// buildRule evaluates an at-rule of the build-time language; ok is false for other rules.
 func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.Node, ok bool) {
 	switch token.Lower(r.Name) {
 	case "const", "default":
 		c.set(r, s)
 	case "drop":
-		if r.Block == nil { // else after a finding of the parser
+		if r.Block == nil { // without a block, the parser has reported it
 			c.drop(r, s)
 		}
 	case "tokens":
@@ -202,7 +208,7 @@ func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.No
 	return with, true
 }
 
-// ruleOf returns what becomes of a rule, or of what else has no part in the build.
+// ruleOf evaluates a rule without a meaning of its own at build time: its prelude and its block.
 func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 	if c.Record != nil {
 		outer := c.rule
@@ -220,7 +226,7 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 		}
 		defer func() { c.depth-- }()
 		inner := s
-		if slices.ContainsFunc(ast.Body(n), isAtRule) { // which alone define something
+		if slices.ContainsFunc(ast.Body(n), isAtRule) { // only at-rules define names
 			inner = s.inner()
 			c.hoist(ast.Body(n), inner)
 		}
@@ -234,13 +240,14 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 	return ast.Keep
 }
 
+// isAtRule reports whether n is an at-rule.
 func isAtRule(n ast.Node) bool {
 	_, ok := n.(*ast.AtRule)
 	return ok
 }
 
-// holdsStyle reports whether the block of a rule holds declarations that conditional rules may hold as
-// well. inStyle tells that the rule stands in such a block.
+// holdsStyle reports whether the declarations in the block of a rule may be wrapped in conditional
+// rules. inStyle is the answer for the parent block.
 func holdsStyle(n ast.Node, inStyle bool) bool {
 	switch n := n.(type) {
 	case *ast.StyleRule:
@@ -251,7 +258,7 @@ func holdsStyle(n ast.Node, inStyle bool) bool {
 	return false
 }
 
-// head finishes what stands before the block of a rule.
+// head evaluates the selectors or prelude of a rule.
 func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
 	switch r := n.(type) {
 	case *ast.StyleRule:
@@ -276,8 +283,7 @@ func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
 	return n, false
 }
 
-// descend goes one block deeper. It reports, and returns false, where blocks
-// that mixins put into each other nest deeper than a sheet may.
+// descend enters a block. It returns false after reporting that mixins nest blocks too deep.
 func (c *Composer) descend(at source.Span) bool {
 	if c.depth++; c.depth <= ast.MaxDepth {
 		return true
@@ -290,15 +296,15 @@ func (c *Composer) descend(at source.Span) bool {
 	return false
 }
 
-// frame is a call or the turn of a loop that is open.
+// frame is an open call or an iteration of a loop.
 type frame struct {
 	at    source.Span
 	of    *callable // nil for a loop
-	names []string  // of a loop
+	names []string  // variables of a loop
 	turn  turn
 }
 
-// words tells what led to what stands in the body.
+// words describes the frame in a finding.
 func (s *frame) words() string {
 	switch {
 	case s.of != nil:
@@ -311,20 +317,20 @@ func (s *frame) words() string {
 	return fmt.Sprintf("in the loop, where %s is %s", s.names[0], textOfValues(s.turn.item.Value))
 }
 
-// report passes a finding on, with the calls that led to it.
+// report reports a finding together with the calls that led to it.
 func (c *Composer) report(d diag.Diagnostic) {
 	c.trailed(&d)
 	c.Report(d)
 }
 
-// trailed adds what led to a finding: calls and loops, and imports.
+// trailed adds the calls, loops and imports that led to a finding.
 func (c *Composer) trailed(d *diag.Diagnostic) {
 	d.Imports = c.Imports
 	const most = 4
 	var last source.Span
 	shown := 0
 	for _, s := range slices.Backward(c.trail) {
-		if s.at == last || s.at == d.Span { // what calls itself is named once, and the finding shows its own place
+		if s.at == last || s.at == d.Span { // recursion is listed once, and not if it is the position of the finding
 			continue
 		}
 		if shown++; shown > most {
@@ -335,6 +341,7 @@ func (c *Composer) trailed(d *diag.Diagnostic) {
 	}
 }
 
+// limits returns the limits with defaults filled in.
 func (c *Composer) limits() Limits {
 	if c.Limits == (Limits{}) {
 		return DefaultLimits
@@ -342,6 +349,7 @@ func (c *Composer) limits() Limits {
 	return c.Limits
 }
 
+// fail reports an error.
 func (c *Composer) fail(what code.Code, at source.Span, message, fix string) {
 	c.report(diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }

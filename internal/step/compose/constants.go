@@ -12,11 +12,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// joinPath returns a path as it is written: tone.calm.
+// joinPath returns a path as text: tone.calm.
 func joinPath(p path) string { return strings.Join(p, ".") }
 
-// readPath reads a path from the start of values, and returns how many of
-// them it takes. A key may be a number: in blue.50 the last value is ".50".
+// readPath reads a path at the start of values, and returns how many values it consists of. A key
+// may be a number: blue.50 is tokenized as blue and .50.
 func readPath(values []ast.Value) (p path, n int) {
 	if len(values) == 0 || values[0].Kind != token.Ident {
 		return nil, 0
@@ -38,9 +38,10 @@ func readPath(values []ast.Value) (p path, n int) {
 	return p, n
 }
 
+// isKey reports whether a token can be a key.
 func isKey(k token.Kind) bool { return k == token.Ident || k == token.Number || k == token.Dimension }
 
-// set sets what an @const or @default rule says.
+// set evaluates an @const or @default rule.
 func (c *Composer) set(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	rest := r.Prelude[n:]
@@ -66,7 +67,7 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// setAnything sets a constant whose rule could not be read, so that those who read it are not reported as well.
+// setPlaceholder sets a constant whose rule is invalid, so that its uses are not reported as well.
 func (c *Composer) setAnything(p path, values []ast.Value, at source.Span, s *Scope) {
 	if len(values) == 0 {
 		values = []ast.Value{{Kind: token.Ident, Text: "initial", Pos: at.Start}}
@@ -76,9 +77,8 @@ func (c *Composer) setAnything(p path, values []ast.Value, at source.Span, s *Sc
 	}
 }
 
-// upToStatement returns the values of a constant up to an at-rule among them,
-// which a missing semicolon has made a part of them. That one is obeyed, so that nothing
-// else is reported.
+// upToStatement returns the values of a constant up to an at-rule among them, which is there
+// because a semicolon is missing. The at-rule is evaluated too, so that there is a single finding.
 func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Value {
 	i := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.AtKeyword })
 	if i < 0 {
@@ -93,7 +93,7 @@ func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Val
 	return values[:i]
 }
 
-// setValue sets a single value.
+// setValue sets a constant to a value.
 func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind SetKind, s *Scope) {
 	if !c.mayHold(p, at, s) {
 		return
@@ -115,8 +115,7 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 	c.noteSet(p, constant, kind, s)
 }
 
-// checkLate warns of an override of a default, or of a key of a default group, that a sheet before has
-// read already.
+// checkLate warns about overriding a default, or a key of a default group, after it was read.
 func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	if s.outer != nil {
 		return
@@ -124,7 +123,7 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	if have, ok := s.Find(p); ok && have.offer == nil {
 		return
 	}
-	var have *Constant // the default that was read: of the key itself, or of a group that holds it
+	var have *Constant // the default that was read: of the key, or of a group that contains it
 	for n := len(p); n > 0 && have == nil; n-- {
 		if found, ok := s.Find(p[:n]); ok && found.offer != nil && found.offer.read.IsValid() && found.offer.read.Start.File != at.Start.File {
 			have = found
@@ -139,8 +138,8 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 		Related: []diag.Related{{Span: have.offer.read, Message: "read here"}, {Span: have.At, Message: "default set here"}}})
 }
 
-// mayHold reports, after a finding, whether the groups of a path can hold its
-// last key: none of them is a value.
+// mayHold reports whether the last key of a path can be set: its parents must be groups, not
+// values. It returns false after a finding.
 func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	for i := 1; i < len(p); i++ {
 		if outer, ok := s.Find(p[:i]); ok && outer.Group == nil {
@@ -153,8 +152,7 @@ func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	return true
 }
 
-// constant returns the constant that values stand for. A single const() that
-// reads a group is that group.
+// constant returns the constant for values. A single const() that reads a group yields the group.
 func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Constant {
 	if group := c.groupOf(values, s); group != nil {
 		return &Constant{Group: group, At: at}
@@ -175,19 +173,19 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	return &Constant{Value: value, At: at}
 }
 
-// isEcho reports whether values hold a constant that could not be read, of
-// which a finding tells already.
+// isEcho reports whether values contain the placeholder of an invalid constant, which was already
+// reported.
 func isEcho(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.IsFunction("const") || isEcho(v.Values()) })
 }
 
-// deeper reports whether functions and brackets in values nest deeper than limit.
+// deeper reports whether functions and brackets in values are nested deeper than limit.
 func deeper(values []ast.Value, limit int) bool {
 	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
 }
 
-// chosen returns the arguments of const() with each key in brackets replaced by
-// what the constant in them says: const(tone.(key)). ok is false after a finding.
+// chosen returns the arguments of const() with keys in brackets replaced by their values, as in
+// const(tone.(key)). ok is false after a finding.
 func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool) {
 	for i := 2; i < len(args); i++ {
 		if v := &args[i]; v.Kind != token.LParen || v.Space || !args[i-1].IsDelim('.') {
@@ -203,7 +201,7 @@ func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool
 	return args, true
 }
 
-// constantPath returns the path of values that are const(path) and nothing else.
+// constantPath returns the path if values are exactly const(path).
 func (c *Composer) constantPath(values []ast.Value, s *Scope) (p path, ok bool) {
 	values = trim(values)
 	if len(values) != 1 || !values[0].IsFunction("const") {
@@ -214,8 +212,7 @@ func (c *Composer) constantPath(values []ast.Value, s *Scope) (p path, ok bool) 
 	return p, ok && p != nil && n == len(args)
 }
 
-// groupOf returns the group that values name, if they are const(path) and it
-// is one.
+// groupOf returns the group if values are exactly const(path) of a group.
 func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 	p, ok := c.constantPath(values, s)
 	if !ok {
@@ -231,8 +228,8 @@ func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 	return nil
 }
 
-// setGroup sets a group: @const puts it in place of what was there, @default
-// fills in what is missing, at every depth.
+// setGroup sets a group: @const replaces the existing group, @default adds missing keys at every
+// depth.
 func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	at := ast.SpanOf(r.Prelude)
 	if !c.mayHold(p, at, s) {
@@ -273,10 +270,10 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	}
 }
 
-// checkLost warns of keys that a group had, and that the group which is set in its place has not.
+// checkLost warns about keys of a group that its replacement does not have.
 func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 	have, ok := s.Find(p)
-	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() { // it is late as well, which was reported
+	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() { // already reported as too late
 		return
 	}
 	lost := have.Group.missingIn(group, nil)
@@ -294,7 +291,7 @@ func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 		Fix:     fmt.Sprintf("to change one key, write @const %s.%s: …; to remove the others, drop them first: @drop %s.%s;", joinPath(p), key, joinPath(p), lost[0])})
 }
 
-// quoted returns names in quotes, with commas between them.
+// quoted returns names in quotes, separated by commas.
 func quoted(names []string) string {
 	var out []string
 	for _, name := range names {
@@ -306,7 +303,7 @@ func quoted(names []string) string {
 	return strings.Join(out, ", ")
 }
 
-// missingIn returns the paths of the keys of a group that another one does not have, at every depth.
+// missingIn returns the paths of the keys of g that other does not have, at every depth.
 func (g *Group) missingIn(other *Group, p path) []string {
 	var out []string
 	for _, key := range g.keys {
@@ -323,7 +320,7 @@ func (g *Group) missingIn(other *Group, p path) []string {
 	return out
 }
 
-// group returns the group that the nodes of a block make, at a path.
+// group returns the group that the nodes of a block define, at a path.
 func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 	g := &Group{}
 	for _, n := range nodes {
@@ -349,7 +346,7 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 	return g
 }
 
-// offered notes that all keys of a group are defaults.
+// markDefaults marks all keys of a group as defaults.
 func (g *Group) offered() {
 	for _, key := range g.keys {
 		entry := g.at(key)
@@ -360,9 +357,9 @@ func (g *Group) offered() {
 	}
 }
 
-// drop takes a key out of a group, as an @drop rule says, and keeps it away
-// from defaults that come later: so a site drops a variation of a library
-// before it imports it. Only @const sets it again.
+// drop evaluates an @drop rule: it removes a key from a group and blocks later defaults for it. So
+// a site can drop a variant of a library before it imports the library. Only @const sets the key
+// again.
 func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	switch {
@@ -380,15 +377,15 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// unknown reports a path that names no constant. The finding waits, so that it
-// can tell of a place that sets the constant later: see [Scope.Unknown].
+// unknown reports an undefined constant. The finding is delayed, so that it can point at a later
+// definition: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
 	fix := diag.DidYouMean(joinPath(p), s.near(p), "")
 	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("unknown constant %q", joinPath(p)), fix, s)
 }
 
-// wait leaves a finding about a name that is not known until it is clear
-// whether something defines it later.
+// wait delays a finding about an undefined name until it is known whether the name is defined
+// later.
 func (c *Composer) wait(what code.Code, at source.Span, name, message, fix string, s *Scope) {
 	if c.silent {
 		return

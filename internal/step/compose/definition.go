@@ -12,33 +12,33 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about names that hold wherever they are defined: those of functions, mixins, custom
-// media and custom selectors. Outside of all blocks they hold for a sheet and all that its imports
-// reach, in a block for the block. Of two definitions of one name the last one counts.
+// This file handles names that are hoisted: functions, mixins, custom media and custom selectors
+// are visible before their definition as well. Outside of all blocks they are visible in the sheet
+// and all its imports, in a block only in the block. The last definition of a name wins.
 
-// definition is what an @function, @mixin, @custom-media or @custom-selector rule defines.
+// definition is the definition in an @function, @mixin, @custom-media or @custom-selector rule.
 type definition struct {
 	key   string // kind and name: "function --twice", "media --narrow"
 	at    source.Span
-	scope *Scope // of the block that it stands in; nil outside of all blocks
+	scope *Scope // scope of its block; nil outside of all blocks
 
-	callable *callable   // of a mixin or a function
-	values   []ast.Value // of custom media and custom selectors, with their constants read
+	callable *callable   // of a mixin or function
+	values   []ast.Value // of custom media and custom selectors, with constants evaluated
 
 	state resolution
-	query mediaQuery     // that the values of custom media come to
-	list  []ast.Selector // that the values of a custom selector come to
+	query mediaQuery     // result for custom media
+	list  []ast.Selector // result for a custom selector
 }
 
-// resolution tells whether the values of a definition, which may refer to other definitions, have
-// been worked out.
+// resolution is the state of evaluating a definition, which may refer to other definitions.
 type resolution uint8
 
+// The states of a definition.
 const (
 	unresolved resolution = iota
 	resolving
 	resolved
-	unusable // after a finding
+	unusable // an error was reported
 )
 
 // The kinds of definitions.
@@ -49,9 +49,10 @@ const (
 	selectorKind = "selector"
 )
 
+// keyOf returns the key of a definition.
 func keyOf(kind, name string) string { return kind + " " + name }
 
-// scopeOf returns the scope in which a definition stands, as seen from a place.
+// scopeOf returns the scope of a definition, as seen from s.
 func (d *definition) scopeOf(s *Scope) *Scope {
 	if d.scope != nil {
 		return d.scope
@@ -67,7 +68,7 @@ func (s *Scope) outside() *Scope {
 	return s
 }
 
-// define makes a definition hold in a scope.
+// define adds a definition to a scope.
 func (s *Scope) define(d *definition) {
 	s.defines(d.key, d.at)
 	if s.outer != nil {
@@ -86,7 +87,7 @@ func (s *Scope) define(d *definition) {
 	top.stale = top.stale || top.looked[d.key]
 }
 
-// definition returns the definition that a place sees, or nil.
+// definition returns the definition of key that is visible in s, or nil.
 func (s *Scope) definition(key string) *definition {
 	for ; s.outer != nil; s = s.outer {
 		if d := s.defs[key]; d != nil {
@@ -97,8 +98,8 @@ func (s *Scope) definition(key string) *definition {
 	return s.outermost.definition(key)
 }
 
-// definition returns the last definition of a key outside of all blocks: of the pass before, if
-// there was one, or else the last so far.
+// definition returns the last definition of a key outside of all blocks: of the previous pass if
+// there was one, otherwise the last one so far.
 func (o *outermost) definition(key string) *definition {
 	own := o.defs[key]
 	if last := o.last[key]; last != nil && (own == nil || own.at != last.at) {
@@ -111,7 +112,7 @@ func (o *outermost) definition(key string) *definition {
 	return own
 }
 
-// namesOf returns the names of all definitions of a kind that a place sees, sorted.
+// namesOf returns the visible names of a kind, sorted.
 func (s *Scope) namesOf(kind string) []string {
 	all := make(map[string]bool)
 	note := func(defs map[string]*definition) {
@@ -129,9 +130,9 @@ func (s *Scope) namesOf(kind string) []string {
 	return slices.Sorted(maps.Keys(all))
 }
 
-// Settle calls compose with a new scope. If a function, a mixin, custom media or a custom selector was
-// looked for before its last definition was met, it calls compose once more, with a scope that knows
-// all definitions: what the first call made and reported is to be thrown away then.
+// ResolveHoisted calls compose with a new scope. If a hoisted name was used before its last
+// definition, it calls compose again with a scope that has all definitions from the first call. The
+// caller must discard the results and findings of the first call then.
 func Settle(compose func(*Scope)) {
 	s := NewScope()
 	compose(s)
@@ -149,8 +150,8 @@ func Settle(compose func(*Scope)) {
 	compose(s)
 }
 
-// hoist makes what the nodes of a block define hold in all of the block. Custom media and custom
-// selectors that read constants hold from where they stand, since constants do.
+// hoist makes the definitions in a block visible in the whole block. Custom media and custom
+// selectors that read constants are only visible after their definition, because constants are.
 func (c *Composer) hoist(nodes []ast.Node, s *Scope) {
 	for _, n := range nodes {
 		if r, ok := n.(*ast.AtRule); ok && hoisted(r) {
@@ -159,7 +160,7 @@ func (c *Composer) hoist(nodes []ast.Node, s *Scope) {
 	}
 }
 
-// definitionKind returns the kind of what a rule defines, or nothing if it defines nothing.
+// definitionKind returns the kind of definition of a rule, or "" if it defines nothing.
 func definitionKind(r *ast.AtRule) string {
 	switch token.Lower(r.Name) {
 	case "function":
@@ -174,7 +175,7 @@ func definitionKind(r *ast.AtRule) string {
 	return ""
 }
 
-// define obeys a rule that defines something.
+// define evaluates a definition.
 func (c *Composer) define(r *ast.AtRule, s *Scope) {
 	switch definitionKind(r) {
 	case mediaKind:
@@ -186,7 +187,7 @@ func (c *Composer) define(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// hoisted reports whether a rule that stands in a block defines something for all of the block.
+// hoisted reports whether a definition in a block is visible in the whole block.
 func hoisted(r *ast.AtRule) bool {
 	switch definitionKind(r) {
 	case functionKind, mixinKind:
@@ -204,8 +205,8 @@ func readsConstants(values []ast.Value) bool {
 	})
 }
 
-// resolve works a definition out by read, once, and reports one that is made of itself. It returns false if
-// the definition is of no use, after a finding.
+// resolve evaluates a definition once by calling read, and reports cycles. It returns false if the
+// definition is invalid, after a finding.
 func (c *Composer) resolve(d *definition, circular string, read func() bool) bool {
 	switch d.state {
 	case unresolved:
@@ -214,7 +215,7 @@ func (c *Composer) resolve(d *definition, circular string, read func() bool) boo
 		switch {
 		case !ok:
 			d.state = unusable
-		case d.state == resolving: // else it met itself
+		case d.state == resolving: // a cycle
 			d.state = resolved
 		}
 	case resolving:
@@ -224,15 +225,15 @@ func (c *Composer) resolve(d *definition, circular string, read func() bool) boo
 	return d.state == resolved
 }
 
-// block returns what the nodes of a block make, in the scope of the block.
+// block evaluates the nodes of a block in the scope of the block.
 func (c *Composer) block(nodes []ast.Node, s *Scope) []ast.Node {
 	c.hoist(nodes, s)
 	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit { return c.node(n, s) })
 	return out
 }
 
-// unknownName reports a name that nothing defines. The finding waits, so that it can tell of a place
-// that defines the name in a block.
+// unknownName reports an undefined name. The finding is delayed, so that it can point at a
+// definition inside a block.
 func (c *Composer) unknownName(finding code.Code, kind, what, name, shown string, at source.Span, s *Scope) {
 	near := s.namesOf(kind)
 	if kind == selectorKind {
@@ -243,7 +244,7 @@ func (c *Composer) unknownName(finding code.Code, kind, what, name, shown string
 	c.wait(finding, at, keyOf(kind, name), "unknown "+what+" \""+shown+"\"", diag.DidYouMean(shown, near, ""), s)
 }
 
-// name returns the name that is defined.
+// name returns the defined name.
 func (d *definition) name() string {
 	_, name, _ := strings.Cut(d.key, " ")
 	return name

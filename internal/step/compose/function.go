@@ -13,39 +13,39 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about custom functions (CSS Functions and Mixins 1, section 2):
+// This file evaluates custom functions (CSS Functions and Mixins 1, section 2):
 //
 //	@function --double(--n <number>) returns <number> { result: calc(var(--n) * 2); }
 //	width: --double(4)
 //
-// The body of a function is the style of an element that nobody sees: of two declarations of one
-// name the last one counts, wherever it is read, and var() reads the parameters, what the body
-// declares, and then what the calling function sees.
+// The body of a function behaves like the style of a hypothetical element: the last of several
+// declarations of a name wins, wherever it is read; var() reads parameters, then declarations of
+// the body, then what the calling function sees.
 
-// call is a call under way.
+// call is an open call of a mixin or function.
 type call struct {
 	of       *callable
-	head     *ast.Value // the call as it is written
+	head     *ast.Value // the call in the source
 	locals   map[string]*local
-	contents []ast.Node // of a mixin: what @contents stands for
+	contents []ast.Node // of a mixin: the nodes that replace @contents
 	given    bool       // the call has a block
-	caller   *Scope     // whose constants the contents see
+	caller   *Scope     // scope in which the contents are evaluated
 }
 
-// local is a parameter, or what the body of a function declares.
+// local is a parameter, or a declaration in the body of a function.
 type local struct {
 	name    string
 	values  []ast.Value
-	scope   *Scope // in which the values are worked out when they are read first
+	scope   *Scope // scope in which the value is evaluated, on first use
 	state   resolution
-	missing *param // the parameter has no argument and no default
+	missing *param // the parameter has neither an argument nor a default
 	at      source.Span
 }
 
-// resultName is the descriptor that holds what a function returns. No local has its name.
+// resultName is the descriptor with the result of a function. Locals cannot have this name.
 const resultName = "result"
 
-// inCall returns the call whose body a place is in, or nil.
+// inCall returns the innermost call whose body contains s, or nil.
 func (s *Scope) inCall() *call {
 	for ; s != nil; s = s.outer {
 		if s.call != nil {
@@ -55,7 +55,7 @@ func (s *Scope) inCall() *call {
 	return nil
 }
 
-// inFunction returns the call of a function whose body a place is in, or nil.
+// inFunction returns the innermost function call whose body contains s, or nil.
 func (s *Scope) inFunction() *call {
 	if call := s.inCall(); call != nil && call.of.isFunc {
 		return call
@@ -63,8 +63,8 @@ func (s *Scope) inFunction() *call {
 	return nil
 }
 
-// enter binds the arguments of a call, and returns the scope of its body. ok is false after a
-// finding. Each successful enter is followed by a leave.
+// enter binds the arguments of a call and returns the scope of its body. ok is false after a
+// finding. Each successful enter needs a leave.
 func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope, ok bool) {
 	m := d.callable
 	if !c.count(callWeight, head.Span()) {
@@ -98,13 +98,14 @@ func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope,
 	return body, true
 }
 
+// leave ends a call.
 func (c *Composer) leave() {
 	c.calls--
 	c.trail = c.trail[:len(c.trail)-1]
 }
 
-// bind returns what a parameter stands for: its argument, or its default if there is none or
-// nothing comes of it.
+// bind returns the local of a parameter: its argument, or its default if the argument is missing or
+// evaluates to nothing.
 func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable, s, body *Scope) (l *local, ok bool) {
 	if len(arg) > 0 {
 		value, valid := c.maybe(arg, s, atBuild)
@@ -130,8 +131,9 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 	return &local{name: p.name, state: unusable, missing: p, at: p.at}, true
 }
 
-// orDefault returns the argument of a parameter with the default as the last branch of an if() that is left to the
-// browser: where none of its conditions is true, nothing comes of the argument (CSS Functions and Mixins 1, section 5).
+// orDefault returns an argument with the default added as the last branch of an if() that browsers
+// evaluate: if none of its conditions is true, the argument evaluates to nothing (CSS Functions and
+// Mixins 1, section 5).
 func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Value {
 	if len(value) != 1 || !value[0].IsFunction("if") {
 		return value
@@ -160,14 +162,14 @@ func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Val
 	return []ast.Value{with}
 }
 
-// wrongCall reports a call whose arguments do not fit.
+// wrongCall reports a call with invalid arguments.
 func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at source.Span) {
 	c.report(diag.Diagnostic{Code: code.BadCall, Severity: diag.Error, Span: head.Span(), Message: message,
 		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " is defined here"}}})
 }
 
-// maybe works values out of which nothing may come, as of an if() none of whose conditions is
-// true: then valid is false (CSS Values 5: they are guaranteed to be invalid).
+// maybe evaluates values that may evaluate to nothing, such as an if() without a true condition:
+// valid is false then (CSS Values 5, "guaranteed-invalid").
 func (c *Composer) maybe(values []ast.Value, s *Scope, at place) (out []ast.Value, valid bool) {
 	mayFail, failed := c.mayFail, c.failed
 	c.mayFail, c.failed = true, false
@@ -177,13 +179,14 @@ func (c *Composer) maybe(values []ast.Value, s *Scope, at place) (out []ast.Valu
 	return out, valid
 }
 
-// nothing notes that nothing comes of what is worked out. It reports whether that is allowed here.
+// nothing records that the current value evaluates to nothing. It returns whether that is allowed
+// here.
 func (c *Composer) nothing() bool {
 	c.failed = true
 	return c.mayFail
 }
 
-// lookUp returns what var() reads by a name at a place, and the call that it belongs to.
+// lookUp returns the local that var() reads in s, and the call that it belongs to.
 func (s *Scope) lookUp(name string) (*local, *call) {
 	for call := s.inCall(); call != nil; call = call.caller.inCall() {
 		if l := call.locals[name]; l != nil {
@@ -196,8 +199,8 @@ func (s *Scope) lookUp(name string) (*local, *call) {
 	return nil, nil
 }
 
-// argument returns what stands for var(--name) if that is a parameter or a local of the call whose
-// body the place is in. Without a value it is the fallback of var() that counts.
+// argument returns the value of var(--name) if the name is a parameter or local of an open call. If
+// the local has no value, the fallback of var() is used.
 func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if len(args) == 0 || args[0].Kind != token.Ident {
@@ -212,7 +215,7 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool
 	}
 	if isComma(args[1:]) {
 		fallback, _ := c.values(trim(trim(args[1:])[1:]), s, at)
-		at.verbatim = false // it is spelled as it stands
+		at.verbatim = false // the white space is that of the source
 		return c.place(fallback, v, at)
 	}
 	switch {
@@ -253,7 +256,7 @@ func (c *Composer) valueOf(l *local, of *call) (values []ast.Value, ok bool) {
 	return l.values, l.state == resolved
 }
 
-// keyword returns the single word that values are.
+// keyword returns the word if values are a single identifier.
 func keyword(values []ast.Value) (string, bool) {
 	if values = trim(values); len(values) != 1 || values[0].Kind != token.Ident {
 		return "", false
@@ -261,8 +264,8 @@ func keyword(values []ast.Value) (string, bool) {
 	return token.Lower(values[0].Text), true
 }
 
-// inherited returns what a local with the value "inherit" stands for: what its name stands for where
-// the function is called.
+// inherited returns the value of a local declared as "inherit": the value of its name where the
+// function was called.
 func (c *Composer) inherited(l *local, of *call) ([]ast.Value, bool) {
 	if outer, call := of.caller.lookUp(l.name); outer != nil {
 		return c.valueOf(outer, call)
@@ -271,7 +274,7 @@ func (c *Composer) inherited(l *local, of *call) ([]ast.Value, bool) {
 	return []ast.Value{{Kind: token.Function, Text: "var(", Pos: l.at.Start, Inner: &ast.Inner{Values: []ast.Value{name}}}}, true
 }
 
-// declare notes what the body of a function declares.
+// declare records a declaration in the body of a function.
 func (f *call) declare(d *ast.Declaration, s *Scope) {
 	name := token.Unescape(d.Name)
 	if token.EqualFold(d.Name, resultName) {
@@ -282,8 +285,8 @@ func (f *call) declare(d *ast.Declaration, s *Scope) {
 	}
 }
 
-// frozen returns a scope that sees the constants of now, whatever is set in the blocks of the
-// function later.
+// frozen returns a scope with the constants as they are now, unaffected by later changes in the
+// blocks of the function.
 func (s *Scope) frozen() *Scope {
 	if s.outer == nil || s.values == nil && s.call != nil {
 		return s
@@ -299,8 +302,8 @@ func (s *Scope) frozen() *Scope {
 	return &copied
 }
 
-// inBody returns what becomes of a rule in the body of a function: a condition is decided, one way
-// or the other, and the body goes on.
+// inBody evaluates a rule in the body of a function: conditions are decided one way or the other,
+// and the chosen block is evaluated.
 func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	r, ok := n.(*ast.AtRule)
 	if ok && r.Block != nil && (token.EqualFold(r.Name, "media") || token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "container")) {
@@ -319,8 +322,8 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 }
 
-// checkBody reports declarations in the body of a function that say nothing there: it has no element whose properties they could
-// set (CSS Functions and Mixins 1, section 2.3).
+// checkBody reports declarations without effect in the body of a function: it has no element whose
+// properties they could set (CSS Functions and Mixins 1, section 2.3).
 func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 	for _, n := range nodes {
 		switch n := n.(type) {
@@ -337,22 +340,23 @@ func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 	}
 }
 
-// question is a condition that only a browser can decide, on which the value of a declaration depends.
+// question is a condition that only a browser can decide, and that the value of a declaration
+// depends on.
 type question struct {
 	key  string
-	rule *ast.AtRule // without what stands in it
+	rule *ast.AtRule // with an empty block
 }
 
-// branching is how a declaration depends on conditions of the browser: it is worked out once for
-// each set of conditions that may be true together.
+// branching is the evaluation of a declaration that depends on conditions of the browser: it is
+// evaluated once for each set of conditions that may be true together.
 type branching struct {
 	allowed bool            // the declaration may be put into conditional rules
-	truth   map[string]bool // the conditions that are taken to be true
-	asked   []question      // those that were taken to be false
+	truth   map[string]bool // conditions that are assumed to be true
+	asked   []question      // conditions that were assumed to be false
 }
 
-// decide returns whether a condition of the browser is taken to be true. Where the value cannot
-// depend on one it calls refuse.
+// decide returns whether a condition of the browser is assumed to be true. It calls refuse where a
+// value must not depend on one.
 func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 	key := token.Lower(r.Name) + " " + print.Values(r.Prelude)
 	switch {
@@ -368,12 +372,13 @@ func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 	return false
 }
 
-// undecidable reports a call whose result depends on the browser, where a value is needed.
+// undecidable reports a call whose result depends on the browser, where a build-time value is
+// needed.
 func (c *Composer) undecidable(of *call, r *ast.AtRule) {
 	c.wrongCall(of.head, of.of, fmt.Sprintf("the result of %q depends on @%s, which only browsers can evaluate, but a build-time value is needed here", of.of.name, r.Name), r.Span())
 }
 
-// holds returns whether a condition of @when is taken to be true in the body of a function.
+// holds returns whether a condition of @when is assumed to be true in the body of a function.
 func (c *Composer) holds(x condition, of *call) bool {
 	switch x.kind {
 	case never, always:
@@ -381,7 +386,7 @@ func (c *Composer) holds(x condition, of *call) bool {
 	case allOf, anyOf:
 		all, some := true, false
 		for _, p := range x.parts {
-			holds := c.holds(p, of) // of each, so that all are asked
+			holds := c.holds(p, of) // evaluate all of them, so that each is recorded
 			all, some = all && holds, some || holds
 		}
 		return x.kind == allOf && all || x.kind == anyOf && some
@@ -392,28 +397,29 @@ func (c *Composer) holds(x condition, of *call) bool {
 	return c.decide(rule, func() { c.undecidable(of, rule) }) != negated
 }
 
-// world is a set of conditions that may be true together, and what is made then, as text.
+// world is a set of conditions that may be true together, and the resulting text.
 type world struct {
 	questions []question
 	text      string
 }
 
-// within reports whether all conditions of one world are true in another one.
+// subsetOf reports whether all conditions of w are true in o.
 func (w *world) within(o *world) bool {
 	return !slices.ContainsFunc(w.questions, func(q question) bool {
 		return !slices.ContainsFunc(o.questions, func(p question) bool { return p.key == q.key })
 	})
 }
 
-// maxWorlds bounds how many values a declaration may have.
+// maxWorlds limits the number of values of one declaration.
 const maxWorlds = 64
 
-// turning makes nodes under the assumption that some conditions are true, by their keys. asked are the conditions that
-// were taken to be false on the way; ok is false after a finding.
+// evaluation evaluates nodes under the assumption that the conditions in truth, given by their
+// keys, are true. asked has the conditions that were assumed to be false; ok is false after a
+// finding.
 type turning func(truth map[string]bool) (nodes []ast.Node, asked []question, ok bool)
 
-// branches returns nodes that depend on conditions of the browser: as they are where none of them is true, which base is,
-// and behind it, in conditional rules, as they are where some are.
+// branches returns nodes that depend on conditions of the browser: base for when none of them is
+// true, followed by conditional rules for the other cases.
 func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, turn turning) []ast.Node {
 	out := slices.Clip(base)
 	worlds := []*world{{text: textOfNodes(base)}}
@@ -438,7 +444,7 @@ func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, t
 		w.text = textOfNodes(nodes)
 		pending = append(pending, extensions(w, asked, known)...)
 		worlds = append(worlds, w)
-		var before *world // which decides if this one adds nothing
+		var before *world // the world that applies if this one changes nothing
 		for _, e := range emitted {
 			if e.within(w) {
 				before = e
@@ -458,9 +464,10 @@ func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, t
 	return out
 }
 
+// textOfNodes returns nodes as compact text.
 func textOfNodes(nodes []ast.Node) string { return print.Sheet(nodes, print.Options{Compact: true}) }
 
-// extensions returns the worlds in which one more condition is true, but for those that are known.
+// extensions returns the worlds with one more true condition, except known ones.
 func extensions(w *world, asked []question, known map[string]bool) []*world {
 	var out []*world
 	for _, q := range asked {
@@ -479,13 +486,14 @@ func extensions(w *world, asked []question, known map[string]bool) []*world {
 	return out
 }
 
+// withValue returns a copy of d with another value.
 func withValue(d *ast.Declaration, value []ast.Value) *ast.Declaration {
 	copied := *d
 	copied.Value = value
 	return &copied
 }
 
-// result returns what stands for the call of a function, or false after a finding.
+// result returns the result of a function call, or false after a finding.
 func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	name := calledName(v)
 	d := s.definition(keyOf(functionKind, name))
@@ -510,7 +518,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 		c.wrongCall(v, m, fmt.Sprintf("function %q has no result", m.name), m.at)
 		return nil, false
 	default:
-		return nil, c.nothing() // where its conditions are not true
+		return nil, c.nothing() // none of its conditions is true
 	}
 	value, ok := c.valueOf(l, body.call)
 	if !ok {
@@ -523,8 +531,8 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 	return c.place(value, v, at)
 }
 
-// unknownFunction reports the call of a function that nothing defines. In a custom property it may be
-// text for a script, unless a function has nearly that name.
+// unknownFunction reports a call of an undefined function. In a custom property it may be text for
+// scripts, so only a name similar to a defined function is reported.
 func (c *Composer) unknownFunction(v *ast.Value, name string, s *Scope, at place) {
 	if at.asWritten || at.verbatim && diag.Nearest(name, s.namesOf(functionKind)) == "" {
 		return

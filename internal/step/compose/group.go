@@ -5,21 +5,22 @@ import (
 	"slices"
 )
 
-// Group is an ordered map of constants. Setting a key makes another group, in time that hardly grows with the number of
-// keys; the old one stays as it was. The zero Group is empty. It is not safe for concurrent use.
+// Group is an immutable ordered map of constants. Setting a key returns a new group, in nearly
+// constant time; the old one is unchanged. The zero Group is empty. It is not safe for concurrent
+// use.
 type Group struct {
 	keys    []string  // in the order in which they were first set
-	longest *[]string // the longest list of keys that starts with these and shares their memory
+	longest *[]string // the longest key list that extends this one in the same memory
 	entries overlay[Constant]
-	words   []*Constant   // the keys as values, once a loop wanted them
-	dropped overlay[Drop] // keys that no default fills in again
+	words   []*Constant   // keys as values; nil until a loop needs them
+	dropped overlay[Drop] // keys that defaults must not set
 }
 
-// overlay is a map of which each change makes another one: maps of which a later one has the last word. Each is larger
-// than the one after it, so that there are few. A key with nil is not there.
+// overlay is an immutable map made of layers: the last layer with a key wins. Each layer is larger
+// than the next one, so that there are few. nil marks a deleted key.
 type overlay[V any] []map[string]*V
 
-// at returns what is at a key, or nil.
+// at returns the value of a key, or nil.
 func (o overlay[V]) at(key string) *V {
 	for _, layer := range slices.Backward(o) {
 		if v, ok := layer[key]; ok {
@@ -29,7 +30,8 @@ func (o overlay[V]) at(key string) *V {
 	return nil
 }
 
-// with returns the overlay with a key set, or taken away by nil. It shares the maps that it does not merge.
+// with returns the overlay with a key set, or deleted if v is nil. It shares the layers that it
+// does not merge.
 func (o overlay[V]) with(key string, v *V) overlay[V] {
 	out := append(slices.Clip(o), map[string]*V{key: v})
 	for n := len(out); n > 1 && len(out[n-1]) >= len(out[n-2]); n = len(out) {
@@ -41,19 +43,19 @@ func (o overlay[V]) with(key string, v *V) overlay[V] {
 	return out
 }
 
-// Keys returns the keys of the group, in order. It must not be changed.
+// Keys returns the keys of the group in order. The slice must not be modified.
 func (g *Group) Keys() []string { return g.keys }
 
-// Find returns the constant at a key.
+// Find returns the constant of a key.
 func (g *Group) Find(key string) (*Constant, bool) {
 	c := g.entries.at(key)
 	return c, c != nil
 }
 
-// at returns the constant at a key that the group has.
+// at returns the constant of a key that exists.
 func (g *Group) at(key string) *Constant { return g.entries.at(key) }
 
-// with returns the group with a key set. Setting a key again keeps its place.
+// with returns the group with a key set. An existing key keeps its position.
 func (g *Group) with(key string, c *Constant) *Group {
 	out := &Group{keys: g.keys, longest: g.longest, dropped: g.dropped, entries: g.entries.with(key, c)}
 	if out.dropped.at(key) != nil {
@@ -69,7 +71,7 @@ func (g *Group) with(key string, c *Constant) *Group {
 	return out
 }
 
-// without returns the group without a key, which d keeps away.
+// without returns the group without a key, which d removes.
 func (g *Group) without(key string, d *Drop) *Group {
 	out := &Group{entries: g.entries.with(key, nil), dropped: g.dropped.with(key, d)}
 	for _, k := range g.keys {
@@ -80,8 +82,8 @@ func (g *Group) without(key string, d *Drop) *Group {
 	return out
 }
 
-// merged returns the group with all that other has and it lacks, at every
-// depth, but for keys that were dropped.
+// merged returns the group with the keys of other that it does not have, at every depth, except
+// dropped ones.
 func (g *Group) merged(other *Group) *Group {
 	out := g
 	for _, key := range other.keys {

@@ -10,17 +10,17 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file is about if() (CSS Values 5, section 7.2): what its conditions ask of
-// constants is decided now, the rest is left to the browser.
+// This file evaluates if() (CSS Values 5, section 7.2): conditions on constants are decided, all
+// others are left to the browser.
 
-// clause is a part of if(): a condition and the value for where it is true.
+// clause is a branch of if(): a condition and a value.
 type clause struct {
 	when  condition
 	value []ast.Value
 }
 
-// inlineIf returns what stands for if(). ok is false if nothing of it is
-// known, or after a finding.
+// inlineIf returns the replacement of an if(). ok is false if nothing in it is known, or after a
+// finding.
 func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value, ok bool) {
 	var left []clause
 	decided := false
@@ -51,7 +51,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 		c.fail(code.BadCondition, v.Span(), "no condition of if() is true, and it has no else", "add else: and a value at the end")
 		return nil, false
 	case left[0].when.kind == always:
-		at.verbatim = false // it is spelled as it stands
+		at.verbatim = false // the white space is that of the source
 		return c.place(left[0].value, v, at)
 	}
 	var inner []ast.Value
@@ -71,15 +71,15 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 	return []ast.Value{out}, true
 }
 
-// asksTheBuild reports whether values hold a use of a constant, or a name that
-// may be one of custom media.
+// usesBuildTime reports whether values contain a use of a constant, or a name that may be custom
+// media.
 func asksTheBuild(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || asksTheBuild(v.Values())
 	})
 }
 
-// spaced returns values with white space before the first of them, or without.
+// spaced returns values with or without white space before the first of them.
 func spaced(values []ast.Value, space bool) []ast.Value {
 	if values = trim(values); len(values) > 0 && values[0].Space != space {
 		values = slices.Clone(values)
@@ -112,9 +112,9 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	return out, ok
 }
 
-// withoutTypes returns the condition with each media type decided, one way or the other: the media() of
-// a browser's if() takes features alone (CSS Values 5, section 7.2), so that the declaration goes into
-// rules that ask for the type.
+// withoutTypes returns the condition with media types decided one way or the other: media() in if()
+// only takes features in browsers (CSS Values 5, section 7.2), so that the declaration is put into
+// rules that test the type.
 func (c *Composer) withoutTypes(x condition) condition {
 	switch {
 	case x.kind == asksMedia && x.leaf[0].Kind == token.Ident && !x.leaf[0].IsIdent("not"):
@@ -135,7 +135,7 @@ func (c *Composer) withoutTypes(x condition) condition {
 	return x
 }
 
-// values returns the condition as if() has it.
+// values returns the condition in the syntax of if().
 func (x condition) values() []ast.Value {
 	switch x.kind {
 	case always, never:

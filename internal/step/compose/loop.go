@@ -12,14 +12,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// turnWeight is how many values a turn of a loop counts for, whatever it makes, so that loops within
-// loops come to an end.
+// iterationWeight is the number of values that an iteration counts as, whatever it generates, so
+// that nested loops reach a limit.
 const turnWeight = 8
 
-// turn is one turn of a loop: the key, if the source has keys, and the item.
+// iteration holds the variables of one iteration: the key, if the source has keys, and the item.
 type turn struct{ key, item *Constant }
 
-// loop returns what an @loop rule makes:
+// loop evaluates an @loop rule:
 //
 //	@loop item over SOURCE { … }
 //	@loop key, item over SOURCE { … }
@@ -43,15 +43,14 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 	return out
 }
 
-// weight is about how many values nodes are worth, so that loops within loops
-// come to an end.
+// weight estimates how many values nodes count as, so that nested loops reach a limit.
 func weight(nodes []ast.Node) int {
 	n := 0
 	ast.Walk(nodes, func(ast.Node) bool { n += 4; return true })
 	return n + 1
 }
 
-// loopHead reads the names and the source of a loop.
+// loopHead reads the variables and the source of a loop.
 func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok bool) {
 	const form = "write @loop item over SOURCE { … } or @loop key, item over SOURCE { … }"
 	p := r.Prelude
@@ -78,8 +77,7 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	return nil, nil, false
 }
 
-// turns returns the turns of a loop over a source. keyed tells that the loop
-// has a name for keys.
+// iterations returns the iterations over a source. keyed is set if the loop has a key variable.
 func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	if group := c.groupOf(from, s); group != nil {
 		out := make([]turn, len(group.keys))
@@ -119,7 +117,7 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	return out
 }
 
-// items splits values at their commas, or at white space if there are none.
+// items splits values at commas, or at white space if there are none.
 func items(values []ast.Value) [][]ast.Value {
 	var out [][]ast.Value
 	commas := false
@@ -150,9 +148,8 @@ func items(values []ast.Value) [][]ast.Value {
 	return out
 }
 
-// rangeTurns returns the turns over range(from, to) or range(from, to, step).
-// The end is part of the range; without a step it is walked in ones, downwards
-// if it ends before it starts.
+// rangeIterations returns the iterations over range(from, to) or range(from, to, step). The end is
+// included; the default step is 1, or -1 if the end is less than the start.
 func (c *Composer) rangeTurns(v *ast.Value) []turn {
 	args := items(v.Inner.Values)
 	bounds := make([]float64, len(args))
@@ -206,13 +203,13 @@ func (g *Group) keyWords() []*Constant {
 	return g.words
 }
 
-// word returns a constant that is a single word.
+// word returns a constant with a single word.
 func word(text string, at source.Span) *Constant {
 	return &Constant{Value: []ast.Value{{Kind: token.Ident, Text: token.EscapeName(text), Pos: at.Start}}, At: at}
 }
 
-// number returns a constant that is a number, without the noise of binary
-// fractions: at most nine digits behind the point.
+// number returns a constant with a number, rounded to nine decimals to hide the noise of binary
+// fractions.
 func number(n float64, at source.Span) *Constant {
 	text := strconv.FormatFloat(math.Round(n*1e9)/1e9, 'f', -1, 64)
 	return &Constant{Value: []ast.Value{{Kind: token.Number, Text: text, Pos: at.Start}}, At: at}

@@ -11,22 +11,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about @custom-media (Media Queries 5, section 4):
+// This file evaluates @custom-media (Media Queries 5, section 4):
 //
 //	@custom-media --narrow (width < 40rem);
 //	@media (--narrow) and (hover) { … }
 //
-// A query that names one is worked out as a condition of media types and
-// features, and written as a list of queries that every browser reads.
+// A query that uses custom media is evaluated as a boolean expression of media types and features,
+// and written as a list of queries that every browser supports.
 
-// mediaQuery is a media query list as a condition: its leaves are features in
-// brackets, or media types.
+// mediaQuery is a media query list as a condition: its leaves are features in brackets, or media
+// types.
 type mediaQuery = condition
 
-// customMedia defines custom media. A list without queries is true (Media Queries 4, section 2.1).
+// customMedia defines custom media. An empty list is true (Media Queries 4, section 2.1).
 func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 	p := ast.Significant(r.Prelude)
-	if r.Block != nil && len(p) > 0 && dashed(&p[0]) { // after a finding of the parser
+	if r.Block != nil && len(p) > 0 && dashed(&p[0]) { // the parser has reported it
 		s.define(&definition{key: keyOf(mediaKind, token.Unescape(p[0].Text)), at: p[0].Span(), state: unusable})
 		return
 	}
@@ -40,7 +40,7 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 	c.customQuery(d, s)
 }
 
-// customQuery returns the media query that custom media stand for. ok is false after a finding.
+// customQuery returns the media query of custom media. ok is false after a finding.
 func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bool) {
 	ok = c.resolve(d, fmt.Sprintf("custom media %q depends on itself", d.name()), func() (ok bool) {
 		d.query, ok = c.readCustomQuery(d, s)
@@ -49,6 +49,7 @@ func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bo
 	return d.query, ok
 }
 
+// readCustomQuery parses the query of custom media.
 func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	if len(d.values) == 0 {
 		return decided(true), true
@@ -65,8 +66,7 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	return fromQueries(list), true
 }
 
-// writtenOut returns the condition as a list of media queries. ok is false if
-// they are too many.
+// expanded returns the condition as a list of media queries. ok is false if there are too many.
 func (x condition) writtenOut() (list []conjunction, ok bool) {
 	if _, _, asked := x.cost(); asked > mostFeatures {
 		return nil, false
@@ -74,8 +74,8 @@ func (x condition) writtenOut() (list []conjunction, ok bool) {
 	return x.queries(maxCopies)
 }
 
-// work is what writing the condition out counts for beside what is written: of
-// a long one the square of its length.
+// work is the cost of expanding the condition in addition to its output: the square of its length
+// for long ones.
 func (x condition) work() int {
 	if _, _, asked := x.cost(); asked > maxAsked {
 		return asked * asked
@@ -83,7 +83,7 @@ func (x condition) work() int {
 	return 0
 }
 
-// fromQueries returns the condition that one of a list of media queries holds.
+// fromQueries returns the condition that one of a list of media queries matches.
 func fromQueries(list []conjunction) mediaQuery {
 	var parts []condition
 	for _, q := range list {
@@ -96,8 +96,8 @@ func fromQueries(list []conjunction) mediaQuery {
 	return join(anyOf, parts)
 }
 
-// media returns a media query list without custom media. It returns the list
-// itself, and false, if it names none, or after a finding.
+// media returns a media query list without custom media. It returns the list itself and false if it
+// uses none, or after a finding.
 func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	if !namesMedia(values) {
 		return values, false
@@ -114,11 +114,10 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	return queryList(list, values[0].Pos), true
 }
 
-// mostFeatures is how many features a query may ask for, each counted as often
-// as custom media bring it in.
+// maxFeatures limits the features in a query, counting those of custom media at each use.
 const mostFeatures = 16 * maxAsked
 
-// sizeOf is about how many values a list of media queries is written with.
+// sizeOf estimates the number of values of a list of media queries.
 func sizeOf(list []conjunction) int {
 	n := 0
 	for _, q := range list {
@@ -127,8 +126,8 @@ func sizeOf(list []conjunction) int {
 	return n
 }
 
-// namesMedia reports whether a media query names custom media: a name with two
-// hyphens alone in brackets.
+// namesMedia reports whether a media query uses custom media: a name with two hyphens alone in
+// brackets.
 func namesMedia(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		inner := ast.Significant(v.Values())
@@ -157,6 +156,7 @@ type mediaReader struct {
 	values []ast.Value
 }
 
+// fail reports the query as invalid.
 func (r *mediaReader) fail(at source.Span) (mediaQuery, bool) {
 	r.c.fail(code.BadCondition, at, "invalid media query with custom media", "use media types and features in brackets, joined by and, or, not")
 	return condition{}, false
@@ -186,7 +186,7 @@ func (r *mediaReader) query() (mediaQuery, bool) {
 	return query, ok
 }
 
-// features reads what follows a media type, if anything does.
+// features reads the features after a media type, if there are any.
 func (r *mediaReader) features(of mediaQuery) (mediaQuery, bool) {
 	if len(r.values) == 0 {
 		return of, true
@@ -237,7 +237,7 @@ func (r *mediaReader) condition() (mediaQuery, bool) {
 	return join(allOf, parts), true
 }
 
-// term reads a feature or a condition in brackets, perhaps negated.
+// term reads a feature or a condition in brackets, optionally negated.
 func (r *mediaReader) term() (mediaQuery, bool) {
 	if len(r.values) == 0 {
 		return r.fail(source.Span{})
@@ -273,14 +273,14 @@ func (r *mediaReader) named(v *ast.Value) (mediaQuery, bool) {
 	return r.c.customQuery(d, r.s)
 }
 
-// conjunction is a media query: a media type, if any, and features.
+// conjunction is a media query: an optional media type, and features.
 type conjunction struct {
 	types []string
 	parts []condition // leaves
 }
 
-// queries returns the condition as a list of media queries: as an "or" of
-// "and". ok is false if there are more than limit of them.
+// queries returns the condition as a list of media queries, in disjunctive normal form. ok is false
+// if there are more than limit.
 func (x condition) queries(limit int) (list []conjunction, ok bool) {
 	switch x.kind {
 	case never:
@@ -308,7 +308,7 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 	if !x.negated {
 		return []conjunction{{types: []string{first.Text}}}, true
 	}
-	for _, other := range []string{"print", "screen", "speech"} { // a negated type is one of the others
+	for _, other := range []string{"print", "screen", "speech"} { // a negated type is one of the other types
 		if other != first.Text {
 			list = append(list, conjunction{types: []string{other}})
 		}
@@ -316,7 +316,7 @@ func (x condition) queries(limit int) (list []conjunction, ok bool) {
 	return list, true
 }
 
-// product returns the queries of which each holds where all parts of x do.
+// product returns the queries that match where all parts of x do.
 func (x condition) product(limit int) (list []conjunction, ok bool) {
 	list = []conjunction{{}}
 	for _, p := range x.parts {
@@ -339,8 +339,8 @@ func (x condition) product(limit int) (list []conjunction, ok bool) {
 	return list, true
 }
 
-// and returns the query that both hold. ok is false if they never do: no
-// output is of two media types, and no feature is there and not.
+// and returns the query that matches where both do. ok is false if it never matches: a device has
+// one media type, and a feature is not both true and false.
 func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 	both.types = slices.Compact(slices.Sorted(slices.Values(slices.Concat(q.types, o.types))))
 	both.parts = slices.Clone(q.parts)
@@ -356,8 +356,7 @@ func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 	return both, len(both.types) <= 1
 }
 
-// added returns a list of queries with one more, but without those that hold
-// only where another one does.
+// added returns a list of queries with another one, without those that another query implies.
 func added(list []conjunction, q conjunction) []conjunction {
 	if slices.ContainsFunc(list, q.within) {
 		return list
@@ -366,8 +365,7 @@ func added(list []conjunction, q conjunction) []conjunction {
 	return append(list, q)
 }
 
-// within reports whether a query asks for all that another one does, and so
-// holds only where that does.
+// implies reports whether q tests everything that o tests, so that it only matches where o does.
 func (q conjunction) within(o conjunction) bool {
 	asks := func(part condition) bool {
 		return slices.ContainsFunc(q.parts, func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
@@ -375,7 +373,7 @@ func (q conjunction) within(o conjunction) bool {
 	return (len(o.types) == 0 || slices.Equal(q.types, o.types)) && !slices.ContainsFunc(o.parts, func(part condition) bool { return !asks(part) })
 }
 
-// queryList returns the values of a list of media queries.
+// queryList returns a list of media queries as values.
 func queryList(list []conjunction, at source.Pos) []ast.Value {
 	word := func(text string, space bool) ast.Value {
 		return ast.Value{Kind: token.Ident, Text: text, Pos: at, Space: space}
@@ -393,8 +391,8 @@ func queryList(list []conjunction, at source.Pos) []ast.Value {
 	return out
 }
 
-// values returns a media query. One that is a single negated feature is
-// written in the form that older browsers read.
+// values returns a media query as values. A single negated feature is written in the form that
+// older browsers support.
 func (q conjunction) values(word func(text string, space bool) ast.Value) []ast.Value {
 	var out []ast.Value
 	for _, t := range q.types {

@@ -12,13 +12,13 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about what takes parameters (CSS Functions and Mixins):
+// This file evaluates mixins, and reads parameters (CSS Functions and Mixins):
 //
 //	@mixin --card(--pad <length>: 1px) { padding: var(--pad); @contents; }
 //	@apply --card(2px) { color: red }
 
-// callWeight is how many values a call counts for, whatever it makes, so that
-// mixins which each call the next one twice come to an end.
+// callWeight is the number of values that a call counts as, whatever it generates, so that mixins
+// which each call the next one twice reach a limit.
 const callWeight = 20
 
 // callable is a mixin or a function.
@@ -29,19 +29,19 @@ type callable struct {
 	at      source.Span
 	isFunc  bool
 	returns syntax   // of a function
-	wrong   ast.Node // what stands in the body of a function that may not, once it was reported
+	wrong   ast.Node // an invalid node in the body of a function, once reported
 }
 
 // param is a parameter.
 type param struct {
 	name      string
-	syntax    syntax // what an argument must be
+	syntax    syntax // type of the argument
 	byDefault []ast.Value
 	optional  bool
 	at        source.Span
 }
 
-// kind returns what a callable is, as messages word it.
+// kind returns what a callable is, for messages.
 func (m *callable) kind() string {
 	if m.isFunc {
 		return functionKind
@@ -49,7 +49,7 @@ func (m *callable) kind() string {
 	return mixinKind
 }
 
-// defineCallable defines a mixin or a function.
+// defineCallable evaluates the definition of a mixin or a function.
 func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 	isFunc := token.EqualFold(r.Name, "function")
 	form := "write @mixin --name(--parameter <type>: default) { … }"
@@ -85,7 +85,7 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 	for i, arg := range args {
 		if !m.isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
-			continue // which says that calls may have a block
+			continue // it declares that calls may have a block
 		}
 		p, ok := c.param(arg)
 		if !ok {
@@ -100,16 +100,16 @@ func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 	return true
 }
 
-// dashed reports whether v is a name that starts with two hyphens, with
-// parameters or without.
+// dashed reports whether v is a name that starts with two hyphens, with or without parameters.
 func dashed(v *ast.Value) bool {
 	return (v.Kind == token.Ident || v.Kind == token.Function) && strings.HasPrefix(v.Text, "--")
 }
 
+// calledName returns the name of a called mixin or function.
 func calledName(v *ast.Value) string { return token.Unescape(strings.TrimSuffix(v.Text, "(")) }
 
-// arguments splits values at commas, and takes away the braces around those that hold some. A single
-// empty one is none.
+// arguments splits values at commas, and removes braces around arguments. A single empty argument
+// counts as none.
 func arguments(values []ast.Value) [][]ast.Value {
 	if values = trim(values); len(values) == 0 {
 		return nil
@@ -121,7 +121,7 @@ func arguments(values []ast.Value) [][]ast.Value {
 	return out
 }
 
-// unbraced returns values without the braces around all of them.
+// unbraced returns values without braces around all of them.
 func unbraced(values []ast.Value) []ast.Value {
 	values = trim(values)
 	if len(values) == 1 && values[0].Kind == token.LBrace {
@@ -153,7 +153,8 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 	return p, true
 }
 
-// goesOn reports an at-rule that takes one value and goes on behind it, mostly since a semicolon is missing.
+// reportContinues reports an at-rule with a single value that continues after the value, usually
+// because a semicolon is missing.
 func (c *Composer) goesOn(r *ast.AtRule) {
 	first := &r.Prelude[0]
 	at := first.Span()
@@ -164,7 +165,7 @@ func (c *Composer) goesOn(r *ast.AtRule) {
 		Fix:     fmt.Sprintf("write @%s %s;", r.Name, textOfValues(r.Prelude[:1]))})
 }
 
-// apply returns what an @apply rule puts in its place.
+// apply returns the replacement of an @apply rule.
 func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 	if len(r.Prelude) > 1 && dashed(&r.Prelude[0]) {
 		c.goesOn(r)
@@ -191,7 +192,8 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 	return c.branches(head.Span(), out, asked, turn)
 }
 
-// applied returns what an @apply rule makes if the conditions in truth are true, on which its arguments may depend.
+// applied returns the replacement of an @apply rule if the conditions in truth are true, which its
+// arguments may depend on.
 func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, s *Scope) (out []ast.Node, asked []question, ok bool) {
 	c.branch = branching{allowed: c.inStyle || c.depth == 0, truth: truth}
 	head := &r.Prelude[0]
@@ -212,8 +214,8 @@ func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, 
 	return out, asked, true
 }
 
-// contents returns what stands for @contents: the block of the call, or else
-// the block of the rule itself.
+// contents returns the replacement of @contents: the block of the call, or by default the block of
+// the rule itself.
 func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	inCall := s.inCall()
 	if inCall == nil || inCall.of.isFunc {
@@ -237,6 +239,7 @@ func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	return c.block(nodes, scope.inner())
 }
 
+// counted words a number of parameters.
 func counted(n int) string {
 	switch n {
 	case 0:

@@ -12,19 +12,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file builds names from values: a constant in brackets that is attached
-// to a name ending in a hyphen, .note-(key), or that stands where a name is
-// due, .(key).
+// This file builds names from constants: a constant in brackets that is attached to a name ending
+// in a hyphen, .note-(key), or that takes the place of a name, .(key).
 
-// isSplice reports whether v is a name that ends in a hyphen, with brackets
-// attached. No function of CSS has such a name.
+// isInterpolated reports whether v is a name that ends in a hyphen, with brackets attached. No CSS
+// function has such a name.
 func isSplice(v *ast.Value) bool {
 	return v.Kind == token.Function && len(v.Text) > 1 && v.Text[len(v.Text)-2] == '-'
 }
 
-// spliceName returns the name that the values from the first on build, up to
-// white space or what is no part of a name, and how many values it takes; none
-// after a finding.
+// interpolateName returns the name built from the start of values, up to white space or anything
+// that is not part of a name, and how many values it consists of; 0 after a finding.
 func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took int) {
 	for took < len(values) {
 		v := &values[took]
@@ -58,8 +56,8 @@ func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took i
 	return name, took
 }
 
-// namesConstant reports whether the brackets of v hold the name of a constant, so that in a custom
-// property, which may hold anything, they build a name.
+// namesConstant reports whether the brackets of v contain the name of a constant. In a custom
+// property, which may contain anything, only then do they build a name.
 func (c *Composer) namesConstant(v *ast.Value, s *Scope) bool {
 	args := trim(v.Inner.Values)
 	p, n := readPath(args)
@@ -70,7 +68,7 @@ func (c *Composer) namesConstant(v *ast.Value, s *Scope) bool {
 	return ok
 }
 
-// spliced returns the text of the constant in the brackets of v.
+// interpolated returns the text of the constant in the brackets of v.
 func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil && len(constant.Value) == 1 {
@@ -107,14 +105,13 @@ func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
 	return "", false
 }
 
-// namedRules are the at-rules whose prelude is a name, so that a constant in
-// brackets there is one.
+// namedRules are the at-rules whose prelude is a name, so that brackets in it contain a constant.
 var namedRules = map[string]bool{
 	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true, "font-palette-values": true,
 	"view-transition": true, "position-try": true, "page": true,
 }
 
-// prelude finishes the prelude of an at-rule.
+// prelude evaluates the prelude of an at-rule.
 func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	values := r.Prelude
 	changed := false
@@ -145,8 +142,8 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	return values, changed || more
 }
 
-// dueNames returns values with each constant in brackets replaced by the name
-// it is, and whether there was one.
+// bracketNames returns values with each constant in brackets replaced by its name, and whether
+// there was one.
 func (c *Composer) dueNames(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := values[i]
@@ -162,12 +159,13 @@ func (c *Composer) dueNames(values []ast.Value, s *Scope) (out []ast.Value, chan
 	return out, changed
 }
 
-// selectors returns a selector list with its names built. Such a list could
-// not be read before; it is now.
+// selectors returns a selector list with its names built. Such a list could not be parsed before;
+// it is parsed now.
 func (c *Composer) selectors(list []ast.Selector, s *Scope) ([]ast.Selector, bool) {
 	return ast.MapList(list, func(_ int, sel *ast.Selector) (ast.Selector, bool) { return c.selector(*sel, s) })
 }
 
+// selector is selectors for one selector.
 func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 	var out ast.Selector
 	for i := range sel {
@@ -208,9 +206,8 @@ func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 	return out, out != nil
 }
 
-// selectorValues returns the values of a selector with its names built and its
-// constants read, and whether there was anything. In a selector brackets stand
-// for nothing else. The list itself is returned if there was not.
+// selectorValues returns the values of a selector with names built and constants evaluated, and
+// whether anything changed. Brackets have no other meaning in selectors.
 func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
 	if !slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil }) {
 		return values, false
@@ -261,12 +258,11 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 	return out, true
 }
 
-// customSelector names a selector list (CSS Extensions, custom selectors):
-//
-//	@custom-selector :--title h1, .title;
+// customSelector evaluates a definition (CSS Extensions, custom selectors): @custom-selector
+// :--title h1, .title;
 func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 	p := r.Prelude
-	if r.Block != nil && len(p) > 1 { // after a finding of the parser
+	if r.Block != nil && len(p) > 1 { // the parser has reported it
 		s.define(&definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)), at: p[0].Span(), state: unusable})
 		return
 	}
@@ -280,7 +276,7 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 	c.customList(d, s)
 }
 
-// customList returns the selectors that a custom selector stands for. ok is false after a finding.
+// customList returns the selectors of a custom selector. ok is false after a finding.
 func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
 	ok = c.resolve(d, fmt.Sprintf("custom selector %q depends on itself", ":"+d.name()), func() (ok bool) {
 		d.list, ok = c.readCustomList(d, s)
@@ -289,6 +285,7 @@ func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok 
 	return d.list, ok
 }
 
+// readCustomList parses the selectors of a custom selector.
 func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
 	list = c.reader.Read(d.values)
 	list, _ = c.selectors(list, d.scopeOf(s))
@@ -304,11 +301,11 @@ func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector,
 	return list, true
 }
 
-// maxSelectorSize is how many simple selectors a custom one may stand for.
+// maxSelectorSize limits the simple selectors of a custom selector.
 const maxSelectorSize = 2000
 
-// selectorSize counts the simple selectors of a list, those in arguments
-// included; it stops counting beyond limit.
+// selectorSize counts the simple selectors of a list, including those in arguments; it stops
+// counting above limit.
 func selectorSize(list []ast.Selector, limit int) int {
 	n := 0
 	for _, s := range list {
@@ -324,7 +321,7 @@ func selectorSize(list []ast.Selector, limit int) int {
 	return n
 }
 
-// customUse returns what stands for a custom selector: :is() of its list.
+// customUse returns the replacement of a custom selector: :is() with its list.
 func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	name := token.Unescape(part.Name)
 	at := source.SpanOf(part.Pos, len(part.Name)+1)
@@ -339,7 +336,7 @@ func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	return *part // after a finding
 }
 
-// spliceDeclaration makes a declaration of one whose name is built from values.
+// interpolateDeclaration returns a declaration whose name was built from constants.
 func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.Declaration, bool) {
 	name, took := c.spliceName(d.Name, s)
 	if took != len(d.Name) {

@@ -14,18 +14,17 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// This file sets constants that no sheet sets: those of the settings and of
-// files of design tokens.
+// This file sets constants that are not set by a sheet: those of the settings and of design token
+// files.
 
-// Preset sets a constant whose value is text from the place at, which is no sheet.
+// Preset sets a constant to a value given as text, which comes from at, outside of any sheet.
 func (c *Composer) Preset(name []string, text string, at source.Span, kind SetKind, s *Scope) {
 	if values, ok := c.foreign(text, at); ok {
 		c.setValue(name, values, at, kind, s)
 	}
 }
 
-// foreign reads the text of a value that stands in no sheet. All of it is at
-// the one place.
+// foreign parses the text of a value that is not in a sheet. All its values get the position at.
 func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
 	switch {
@@ -41,12 +40,12 @@ func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 	return nil, false
 }
 
-// endsValue are the tokens that end a value, or that no value holds.
+// endsValue are the tokens that end a value, or that no value contains.
 var endsValue = map[token.Kind]bool{
 	token.Semicolon: true, token.RBrace: true, token.RParen: true, token.RBracket: true, token.BadString: true, token.BadURL: true,
 }
 
-// placedAt returns values that are all at one place.
+// placedAt returns values that all have one position.
 func placedAt(values []ast.Value, at source.Pos) []ast.Value {
 	out := slices.Clone(values)
 	for i := range out {
@@ -58,7 +57,7 @@ func placedAt(values []ast.Value, at source.Pos) []ast.Value {
 	return out
 }
 
-// tokens sets the constants of a file of design tokens:
+// tokens evaluates an @tokens rule:
 //
 //	@tokens "harbour.tokens.json";
 //	@tokens "harbour.tokens.json" as brand;
@@ -80,9 +79,8 @@ func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// SetTokens sets design tokens as constants, under a group if prefix names
-// one. A token that refers to one of another file finds it among those of its
-// group, and then among all.
+// SetTokens sets design tokens as constants, under a group if prefix is not empty. A reference to a
+// token of another file is looked up in the group first, then among all constants.
 func (c *Composer) SetTokens(list []tokens.Token, prefix []string, s *Scope) {
 	seen := s
 	for _, t := range list {

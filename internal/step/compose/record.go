@@ -9,48 +9,47 @@ import (
 	"rinzel/internal/source"
 )
 
-// Record is what became known of the constants of a sheet and of all that it
-// imports while they were composed. Constants that end with a block are not in it.
+// Record collects facts about the constants of a sheet and its imports during composition.
+// Constants that are local to a block are not included.
 type Record struct {
 	entries map[string]*Entry
 	order   []*Entry
-	rules   int // that were met
-	sets    int // that were noted
+	rules   int // number of rules so far
+	sets    int // number of definitions recorded
 }
 
-// Entry is what is known of one constant.
+// Entry is the record of one constant.
 type Entry struct {
 	Path  string
-	Sets  []Set    // in order; the value is that of the last one that holds
-	From  []string // the constants that its value was worked out from, in order
-	Rules int      // how many rules read it
+	Sets  []Set    // in order; the last one that is effective determines the value
+	From  []string // constants that its value is derived from, in order
+	Rules int      // number of rules that read it
 
 	lastRule int
 }
 
-// Set is a rule that sets a constant, gives it a default, or drops it.
+// Set is a definition, default or drop of a constant.
 type Set struct {
 	At      source.Span
 	Kind    SetKind
-	Value   []ast.Value // not of a drop
-	GaveWay bool        // a default that found the constant set or dropped
-	Reads   int         // how many rules and constants read it before the next one
+	Value   []ast.Value // nil for a drop
+	GaveWay bool        // a default without effect, because the constant was already set or dropped
+	Reads   int         // number of rules and constants that read it before the next one
 }
 
-// SetKind tells what sets a constant.
+// SetKind is what sets a constant.
 type SetKind string
 
-// The kinds of rules that set constants.
+// The kinds of definitions.
 const (
 	ByConst   SetKind = "const"
 	ByDefault SetKind = "default"
 	ByDrop    SetKind = "drop"
-	ByTokens  SetKind = "tokens"   // a file of design tokens
+	ByTokens  SetKind = "tokens"   // a design token file
 	BySetting SetKind = "settings" // [constants] in the settings
 )
 
-// Count returns how often constants were set, given a default or dropped; of no
-// record it is 0.
+// Count returns the number of recorded definitions, defaults and drops; 0 for a nil record.
 func (r *Record) Count() int {
 	if r == nil {
 		return 0
@@ -61,8 +60,8 @@ func (r *Record) Count() int {
 // Entries returns all constants in the order in which they were first set.
 func (r *Record) Entries() []*Entry { return r.order }
 
-// Current returns the rule that set the value that a constant has at last. ok
-// is false if it was dropped, or is only read.
+// Current returns the definition of the final value. ok is false if the constant was dropped, or
+// was only read.
 func (e *Entry) Current() (Set, bool) {
 	for _, s := range slices.Backward(e.Sets) {
 		if !s.GaveWay {
@@ -72,7 +71,7 @@ func (e *Entry) Current() (Set, bool) {
 	return Set{}, false
 }
 
-// Overridden returns the rules that set other values before, or gave way.
+// Overridden returns the definitions without effect on the final value.
 func (e *Entry) Overridden() []Set {
 	last := -1
 	for i, s := range e.Sets {
@@ -89,6 +88,7 @@ func (e *Entry) Overridden() []Set {
 	return out
 }
 
+// entry returns the entry of a constant, and creates it if necessary.
 func (r *Record) entry(path string) *Entry {
 	e := r.entries[path]
 	if e == nil {
@@ -102,17 +102,17 @@ func (r *Record) entry(path string) *Entry {
 	return e
 }
 
+// add records a definition.
 func (r *Record) add(path string, s Set) {
 	e := r.entry(path)
 	e.Sets = append(e.Sets, s)
 	r.sets++
 }
 
-// records reports whether what happens in a scope is noted.
+// records reports whether events in a scope are recorded.
 func (c *Composer) records(s *Scope) bool { return c.Record != nil && s.outer == nil }
 
-// startSetting notes that a constant is worked out from now on, and returns
-// what was before.
+// startSetting records that a constant is being evaluated, and returns the previous one.
 func (c *Composer) startSetting(p path, s *Scope) (before string) {
 	before = c.setting
 	if c.records(s) {
@@ -121,14 +121,14 @@ func (c *Composer) startSetting(p path, s *Scope) (before string) {
 	return before
 }
 
-// noteUse notes that a constant is read. Of a group all keys are.
+// noteUse records that a constant is read. Reading a group reads all its keys.
 func (c *Composer) noteUse(p path, s *Scope) {
 	if c.Record == nil {
 		return
 	}
 	for s.outer != nil {
 		if _, own := s.own(p[0]); own {
-			return // of a block
+			return // local to a block
 		}
 		s = s.outer
 	}
@@ -139,9 +139,10 @@ func (c *Composer) noteUse(p path, s *Scope) {
 	leaves(joinPath(p), found, func(path string, _ *Constant) { c.Record.entry(path).read(c) })
 }
 
+// read records a use of the current definition.
 func (e *Entry) read(c *Composer) {
 	switch {
-	case c.setting == e.Path: // it is set to something made of itself
+	case c.setting == e.Path: // it is set to a value that depends on itself
 		return
 	case c.setting != "":
 		setting := c.Record.entry(c.setting)
@@ -163,7 +164,7 @@ func (e *Entry) read(c *Composer) {
 	}
 }
 
-// noteFrom notes the design tokens that one is made of.
+// noteFrom records the design tokens that a token refers to.
 func (c *Composer) noteFrom(p path, from []string, prefix path, s *Scope) {
 	if !c.records(s) {
 		return
@@ -187,12 +188,12 @@ func leaves(path string, constant *Constant, visit func(string, *Constant)) {
 	}
 }
 
-// noteSet notes that a constant is set.
+// noteSet records a definition.
 func (c *Composer) noteSet(p path, constant *Constant, kind SetKind, s *Scope) {
 	if !c.records(s) {
 		return
 	}
-	if constant.Group != nil { // it stands in place of all keys that were there
+	if constant.Group != nil { // it replaces all existing keys
 		set := make(map[string]bool)
 		prefix := joinPath(p) + "."
 		leaves(joinPath(p), constant, func(path string, _ *Constant) { set[path] = true })
@@ -207,8 +208,8 @@ func (c *Composer) noteSet(p path, constant *Constant, kind SetKind, s *Scope) {
 	})
 }
 
-// noteDefault notes a default that gives way. Its value is worked out without
-// findings, to be compared.
+// noteDefault records a default without effect. Its value is evaluated without findings, for
+// comparison.
 func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Composer) *Constant) {
 	if !c.records(s) {
 		return
@@ -218,14 +219,12 @@ func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Com
 	})
 }
 
-// quiet returns a composer for values that nobody sees: it reports nothing and
-// notes nothing.
+// quiet returns a composer for values that are not output: it reports and records nothing.
 func (c *Composer) quiet() *Composer {
 	return &Composer{Report: func(diag.Diagnostic) {}, Limits: c.Limits, silent: true}
 }
 
-// noteMerged notes the keys of a default group: those that it filled in, and
-// those that gave way.
+// noteMerged records the keys of a default group: those that it set, and those without effect.
 func (c *Composer) noteMerged(p path, offered, made *Constant, s *Scope) {
 	if !c.records(s) {
 		return
@@ -237,7 +236,7 @@ func (c *Composer) noteMerged(p path, offered, made *Constant, s *Scope) {
 	})
 }
 
-// noteDrop notes that keys are dropped.
+// noteDrop records that keys are dropped.
 func (c *Composer) noteDrop(p path, at source.Span, s *Scope) {
 	if !c.records(s) {
 		return

@@ -11,43 +11,42 @@ import (
 	"rinzel/internal/source"
 )
 
-// Scope holds the constants, mixins and functions that a place in a sheet sees.
+// Scope holds the constants, mixins and functions that are visible at a position in a sheet.
 type Scope struct {
-	outer     *Scope // of the block around; nil outside of all blocks
+	outer     *Scope // scope of the parent block; nil outside of all blocks
 	values    map[string]*Constant
-	members   *Group     // whose keys the scope holds as well; nil for none
-	turning   *loopTurn  // of the loop whose body this is the scope of
-	outermost *outermost // what the scope outside of all blocks holds beside
+	members   *Group     // group whose keys the scope contains as well; nil for none
+	turning   *loopTurn  // of the loop whose body this is
+	outermost *outermost // shared state of the scope outside of all blocks
 
-	defs  map[string]*definition // of a block, by their keys
-	call  *call                  // the call whose body this is the scope of
-	prior *condition             // that no @when or @else of the chain that ends here is true
+	defs  map[string]*definition // definitions in the block, by key
+	call  *call                  // the call whose body this is
+	prior *condition             // negation of the conditions of the @when and @else chain that ends here
 }
 
-// outermost is what the scope outside of all blocks holds for all within.
+// outermost is the state of the scope outside of all blocks, which inner scopes share.
 type outermost struct {
-	drops []*Drop // all that were met
-	// waiting are findings about names that were not known, and later where
-	// such a name was defined after all.
+	drops []*Drop // all of them
+	// waiting are delayed findings about undefined names; later has definitions of such names.
 	waiting []waiting
 	later   map[string]laterDefinition
 
-	defs   map[string]*definition // that were met so far
-	last   map[string]*definition // that the pass before met, of each key the last one; nil in a first pass
-	looked map[string]bool        // keys that were looked for so far
+	defs   map[string]*definition // definitions so far
+	last   map[string]*definition // last definition of each key in the previous pass; nil in the first pass
+	looked map[string]bool        // keys that were looked up so far
 	stale  bool                   // one of them was defined later, or again
 
-	// touched tells that something was looked for outside of all blocks, or defined.
+	// touched is set if something was looked up or defined outside of all blocks.
 	touched bool
 }
 
-// loopTurn is what the names of a loop stand for in one turn.
+// loopVars are the variables of one iteration of a loop.
 type loopTurn struct {
 	names []string // the key, if there are two, and the item
 	turn
 }
 
-// find returns what a name stands for, or nil.
+// find returns the value of a variable, or nil.
 func (t *loopTurn) find(name string) *Constant {
 	switch {
 	case t == nil:
@@ -60,7 +59,7 @@ func (t *loopTurn) find(name string) *Constant {
 	return nil
 }
 
-// own returns the constant of a name that was set in the scope itself.
+// local returns a constant that was set in the scope itself.
 func (s *Scope) own(name string) (*Constant, bool) {
 	if c, ok := s.values[name]; ok {
 		return c, true
@@ -74,35 +73,34 @@ func (s *Scope) own(name string) (*Constant, bool) {
 	return c, c != nil
 }
 
-// Constant is a value or a group that has a name. A Constant is immutable.
+// Constant is a named value or group. It is immutable.
 type Constant struct {
-	Value []ast.Value // of what is no group
+	Value []ast.Value // nil for a group
 	Group *Group      // nil for a value
-	At    source.Span // of the name where it was set
-	// offer is, of a default outside of all blocks, where it was read first. It is the one part of a
-	// Constant that changes.
+	At    source.Span // position of the name where it was set
+	// offer is where a default outside of all blocks was first read. It is the only mutable part of
+	// a Constant.
 	offer *offer
 }
 
-// offer is a default that something may have read, so that setting the constant now comes too late.
+// offer is a default that may have been read, so that setting the constant now is too late.
 type offer struct {
-	read source.Span // the zero Span if nothing has
+	read source.Span // the zero Span if it was not read
 }
 
-// isRead notes that a constant is read at a place.
+// isRead records a read of a constant.
 func (c *Constant) isRead(at source.Span) {
 	if c.offer != nil && !c.offer.read.IsValid() {
 		c.offer.read = at
 	}
 }
 
-// Drop is an @drop: it takes away a key that is there, and keeps away one that
-// a default would fill in later.
+// Drop is an @drop: it removes an existing key, and blocks defaults that would set it later.
 type Drop struct {
 	Path string
 	At   source.Span
-	Hit  bool   // there was a key to drop
-	Near string // a key that may have been meant, of one that dropped nothing
+	Hit  bool   // there was a key to remove
+	Near string // a similar key, if none was removed
 }
 
 // NewScope returns an empty scope outside of all blocks.
@@ -110,13 +108,11 @@ func NewScope() *Scope {
 	return &Scope{values: make(map[string]*Constant), outermost: new(outermost)}
 }
 
-// inner returns the scope of a block within s. It costs nothing until a
-// constant is set in it.
+// inner returns the scope of a block in s. It is free until a constant is set in it.
 func (s *Scope) inner() *Scope { return &Scope{outer: s} }
 
-// Touched reports whether, since the last call, anything was looked for outside of
-// all blocks, or defined anywhere. What was composed meanwhile becomes the same in any
-// scope if not.
+// Touched reports whether anything was looked up outside of all blocks, or defined anywhere, since
+// the last call. If not, the nodes composed in between yield the same result in any scope.
 func (s *Scope) Touched() bool {
 	top := s.top()
 	touched := top.touched
@@ -124,22 +120,21 @@ func (s *Scope) Touched() bool {
 	return touched
 }
 
-// Pass notes that nodes stood here which are known to say nothing to the build, so
-// that no @else goes on with an @when before them.
+// Pass records that nodes without build-time language come here, so that an @else after them does
+// not continue an @when before them.
 func (s *Scope) Pass() { s.prior = nil }
 
-// touch notes that a scope is looked at, if it is the one outside of all blocks.
+// touch records a lookup in the outermost scope.
 func (s *Scope) touch() {
 	if s.outermost != nil {
 		s.outermost.touched = true
 	}
 }
 
-// path is the name of a constant: that of a group, and the keys within it.
+// path is the name of a constant: a group and the keys in it.
 type path []string
 
-// Find returns the constant that a place in the scope sees under a path. ok is
-// false if nothing set it.
+// Find returns the constant that is visible under a path. ok is false if it is not set.
 func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	for ; s != nil; s = s.outer {
 		s.touch()
@@ -156,19 +151,19 @@ func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	return c, ok
 }
 
-// waiting is a finding about a name that is not known.
+// waiting is a delayed finding about an undefined name.
 type waiting struct {
 	name string // "constant gap", "mixin --card"
 	diag diag.Diagnostic
 }
 
-// laterDefinition is where a name was defined.
+// laterDefinition is a definition that comes after a use.
 type laterDefinition struct {
 	at      source.Span
-	inBlock bool // and so it ends with the block
+	inBlock bool // it is local to a block
 }
 
-// top returns what the scope outside of all blocks holds.
+// top returns the outermost state.
 func (s *Scope) top() *outermost {
 	for s.outer != nil {
 		s = s.outer
@@ -176,7 +171,7 @@ func (s *Scope) top() *outermost {
 	return s.outermost
 }
 
-// defines notes where a name is defined, for findings that wait.
+// defines records a definition for delayed findings.
 func (s *Scope) defines(name string, at source.Span) {
 	top := s.top()
 	top.touched = true
@@ -190,14 +185,14 @@ func (s *Scope) defines(name string, at source.Span) {
 	top.later[name] = laterDefinition{at, inBlock}
 }
 
-// Unknown returns the findings about names that nothing had defined where
-// they were used, with the places that define them later or within a block.
+// Unknown returns the findings about undefined names, each with the position of a later or local
+// definition.
 func (s *Scope) Unknown() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, w := range s.outermost.waiting {
 		d := w.diag
 		if def, ok := s.outermost.later[w.name]; ok {
-			d.Undefined = "" // it is, in another place
+			d.Undefined = "" // it is defined elsewhere
 			message := "defined here, which is too late"
 			d.Fix = "define it before its first use"
 			if def.at.Start.File != d.Span.Start.File {
@@ -222,8 +217,7 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 	return out
 }
 
-// defined returns the names of all of a kind that a scope holds at last, and
-// that may have been meant by one.
+// defined returns the names of a kind that are visible in the end and similar to a name.
 func (s *Scope) defined(kind, name string) []string {
 	if kind == "constant" {
 		return s.near(strings.Split(name, "."))
@@ -231,14 +225,14 @@ func (s *Scope) defined(kind, name string) []string {
 	return s.namesOf(kind)
 }
 
-// knows reports whether a constant or a group of a name is set.
+// knows reports whether a constant or group is set.
 func (s *Scope) knows(name string) bool {
 	_, ok := s.Find(path{name})
 	return ok
 }
 
-// set sets the constant at a path in the scope itself. Groups on the way are
-// made, or copied from outer scopes.
+// set sets the constant at a path in the scope itself. Parent groups are created, or copied from
+// outer scopes.
 func (s *Scope) set(p path, c *Constant) {
 	s.defines("constant "+joinPath(p), c.At)
 	for i := len(p) - 1; i > 0; i-- {
@@ -252,6 +246,7 @@ func (s *Scope) set(p path, c *Constant) {
 	s.put(p[0], c)
 }
 
+// put sets a constant in the scope itself.
 func (s *Scope) put(name string, c *Constant) {
 	if s.values == nil {
 		s.values = make(map[string]*Constant)
@@ -259,7 +254,7 @@ func (s *Scope) put(name string, c *Constant) {
 	s.values[name] = c
 }
 
-// drop takes a key out of a group, and keeps it away.
+// drop removes a key from a group, and blocks later defaults for it.
 func (s *Scope) drop(p path, at source.Span) {
 	last := len(p) - 1
 	_, there := s.Find(p)
@@ -273,8 +268,8 @@ func (s *Scope) drop(p path, at source.Span) {
 	top.drops = append(top.drops, d)
 }
 
-// keepsAway reports whether the key at a path was dropped, and notes that a
-// default wanted to fill it in.
+// isDropped reports whether the key at a path was dropped, and records that a default tried to set
+// it.
 func (s *Scope) keepsAway(p path) bool {
 	for i := len(p) - 1; i > 0; i-- {
 		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped.at(p[i]) != nil {
@@ -285,7 +280,7 @@ func (s *Scope) keepsAway(p path) bool {
 	return false
 }
 
-// IdleDrops returns the drops that dropped nothing so far.
+// UnmatchedDrops returns the drops without effect so far.
 func (s *Scope) IdleDrops() []Drop {
 	var out []Drop
 	for _, d := range s.outermost.drops {
@@ -298,8 +293,8 @@ func (s *Scope) IdleDrops() []Drop {
 	return out
 }
 
-// near returns the paths that one which was not found may be meant to be:
-// those that begin with its longest part that exists.
+// near returns the paths that an undefined path may be a misspelling of: those that start with its
+// longest existing prefix.
 func (s *Scope) near(p path) []string {
 	for i := len(p) - 1; i > 0; i-- {
 		if c, ok := s.Find(p[:i]); ok && c.Group != nil {

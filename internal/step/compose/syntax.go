@@ -11,22 +11,22 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// syntax is the type of a parameter: alternatives, each a data type or a
-// keyword, perhaps a list of them (CSS Properties and Values 1, section 5).
-// The zero syntax accepts anything.
+// syntax is the type of a parameter: alternatives, each a data type or a keyword, optionally as a
+// list (CSS Properties and Values 1, section 5). The zero syntax accepts anything.
 type syntax struct {
 	text  string
 	terms []term
 }
 
+// term is one alternative of a syntax.
 type term struct {
-	name  string // of a data type in angle brackets, or a keyword
+	name  string // data type in angle brackets, or keyword
 	word  bool   // it is a keyword
 	comma bool   // a list with commas: <length>#
 	space bool   // a list with white space: <length>+
 }
 
-// String returns the syntax as it was written.
+// String returns the syntax as written.
 func (x syntax) String() string { return x.text }
 
 // readSyntax reads <type>, a list of it, or type(…) with alternatives.
@@ -72,8 +72,8 @@ func readSyntax(values []ast.Value) (x syntax, ok bool) {
 	return x, true
 }
 
-// accepts reports whether values are of the syntax. What is known only to a
-// browser, such as var(), may be.
+// accepts reports whether values match the syntax. Values that only a browser knows, such as var(),
+// are accepted.
 func (x syntax) accepts(values []ast.Value) bool {
 	if len(x.terms) == 0 {
 		return true
@@ -86,6 +86,7 @@ func (x syntax) accepts(values []ast.Value) bool {
 	return false
 }
 
+// accepts reports whether values match the term.
 func (t term) accepts(values []ast.Value) bool {
 	list := [][]ast.Value{values}
 	switch {
@@ -113,14 +114,14 @@ func (t term) accepts(values []ast.Value) bool {
 	return len(list) > 0
 }
 
-// open reports whether only a browser knows what v is, or nobody: then a
-// finding says so already.
+// open reports whether the value of v is only known to the browser, or unknown because of an error
+// that was reported.
 func open(v *ast.Value) bool {
 	return v.IsFunction("const") || v.Kind == token.Function && known.Substitutes(token.Lower(v.Name()))
 }
 
-// dataTypes tells for each data type whether a value can be of it. Math
-// functions can be of any that holds numbers.
+// dataTypes reports for each data type whether a value can be of it. Math functions match all
+// numeric types.
 var dataTypes = map[string]func(*ast.Value) bool{
 	"number": func(v *ast.Value) bool { return v.Kind == token.Number || isMath(v) },
 	"integer": func(v *ast.Value) bool {
@@ -144,11 +145,13 @@ var dataTypes = map[string]func(*ast.Value) bool{
 	"transform-function": func(v *ast.Value) bool { return v.Kind == token.Function },
 }
 
+// dimension reports whether v is a number with a unit.
 func dimension(v *ast.Value) bool { return v.Kind == token.Dimension }
 
+// zero reports whether v is the number 0.
 func zero(v *ast.Value) bool { return v.Kind == token.Number && strings.Trim(v.Text, "+-0.") == "" }
 
-// unitKind returns what a dimension measures. A unit that is not known is a length.
+// unitKind returns what a dimension measures. An unknown unit counts as a length.
 func unitKind(v *ast.Value) string {
 	unit := token.Lower(v.Text[token.NumberLen(v.Text):])
 	if unit == "fr" {
@@ -157,6 +160,7 @@ func unitKind(v *ast.Value) string {
 	return cmp.Or(value.Measures(unit), "length")
 }
 
+// functionName returns the lower-case name of a function.
 func functionName(v *ast.Value) string {
 	if v.Kind != token.Function {
 		return ""
@@ -164,10 +168,13 @@ func functionName(v *ast.Value) string {
 	return token.Lower(v.Name())
 }
 
+// colorFunctions are the functions that return a colour.
 var colorFunctions = words("rgb rgba hsl hsla hwb lab lch oklab oklch color color-mix light-dark contrast-color device-cmyk")
 
+// isMath reports whether v is a math function.
 func isMath(v *ast.Value) bool { return value.IsMath(v) || v.IsFunction("calc-size") }
 
+// words returns the set of words in s.
 func words(s string) map[string]bool {
 	set := make(map[string]bool)
 	for _, w := range strings.Fields(s) {
@@ -176,7 +183,7 @@ func words(s string) map[string]bool {
 	return set
 }
 
-// textOfValues returns values as a message shows them.
+// textOfValues returns values as text for messages.
 func textOfValues(values []ast.Value) string {
 	const limit = 40
 	text := []rune(print.Values(values))

@@ -14,30 +14,30 @@ import (
 	"rinzel/internal/source"
 )
 
-// place is where values stand, and what that means for those that are put there.
+// place describes the context of values, which determines how they are evaluated.
 type place struct {
 	value.Place
 	verbatim  bool // in a custom property, where white space is a value of its own
-	asWritten bool // what a browser is asked whether it can read it: nothing is worked out
-	math      bool // within a math function, which is worked out as a whole
-	compared  bool // with a custom property, within style(): what is worked out there is worked out here
+	asWritten bool // a condition tests whether browsers support it: nothing is computed
+	math      bool // in a math function, which is computed as a whole
+	compared  bool // compared with a custom property in style(): must be computed like the custom property
 }
 
-// atBuild is the place of what the build works with further.
+// atBuild is the context of values that are used at build time.
 var atBuild = place{Place: value.Anywhere}
 
-// placeOf returns the place of the value of a declaration.
+// placeOf returns the context of the value of a declaration.
 func placeOf(d *ast.Declaration) place {
 	return place{Place: value.PlaceIn(token.Lower(d.Name)), verbatim: d.IsCustom()}
 }
 
-// within returns the place of the arguments of a function or block.
+// inside returns the context of the arguments of a function or block.
 func (p place) within(v *ast.Value) place {
 	if p.asWritten && v.IsFunction("set") {
 		return place{} // values for custom properties of an imported sheet
 	}
 	if v.IsFunction("replace") {
-		return p // what holds the old value is worked out when it is known
+		return p // relative colours are computed when the old value is known
 	}
 	if v.IsFunction("style") {
 		p.asWritten, p.compared = false, true
@@ -47,11 +47,10 @@ func (p place) within(v *ast.Value) place {
 	return p
 }
 
-// ownImportFunctions are what an import says to the build.
+// ownImportFunctions are the functions of @import that only have a meaning at build time.
 var ownImportFunctions = words("without only set replace")
 
-// ImportPrelude returns the prelude of an @import rule with all that it says
-// to the build finished.
+// ImportPrelude returns the prelude of an @import rule with the build-time language evaluated.
 func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
 	out, _ := c.values(values, s, place{asWritten: true})
 	if !namesMedia(out) {
@@ -66,8 +65,8 @@ func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
 	return slices.Concat(out[:start], spaced(media, true), out[end:])
 }
 
-// values returns values with all that they say to the build finished, and
-// whether there was anything. A list without a use is returned as it is.
+// values returns values with the build-time language evaluated, and whether anything changed.
+// Unchanged lists are returned as they are.
 func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
@@ -99,9 +98,9 @@ func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Val
 	return out, true
 }
 
-// function returns what stands for the function or block at the start of
-// values, and for how many of them; none if it says nothing to the build. What
-// it returns may be shared, and has the white space before it of another place.
+// function returns the replacement of the function or block at the start of values, and how many
+// values it replaces; 0 if it has no meaning at build time. The result may be shared, and its first
+// value may have the wrong white space flag.
 func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.Value, took int) {
 	v := &values[0]
 	switch {
@@ -148,8 +147,8 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 	return []ast.Value{copied}, 1
 }
 
-// finished returns what a function whose arguments are finished comes to, if
-// that is known now. edited tells that the build had a part in them.
+// finished returns the result of a function with evaluated arguments, if it is known at build time.
+// edited is set if the build changed its arguments.
 func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value, ok bool) {
 	switch {
 	case v.Kind != token.Function:
@@ -162,16 +161,16 @@ func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value
 			return ast.Value{Kind: token.Ident, Text: token.EscapeName(text), Pos: v.Pos, Space: v.Space}, true
 		}
 	case edited && v.IsFunction("src") && len(v.Inner.Values) == 1 && v.Inner.Values[0].Kind == token.String:
-		v.Text = "url(" // now that it is known, what every browser reads
+		v.Text = "url(" // all parts are known: write the form that every browser supports
 	case at.math || at.asWritten || (at.verbatim || at.compared) && !edited:
-		// Custom properties are read by scripts as they are written.
+		// Scripts read custom properties as they are written.
 	case value.WorksOut(v):
 		return c.workedOut(v, at)
 	}
 	return with, false
 }
 
-// workedOut returns what a math function or a colour comes to.
+// computed returns the result of a math function or colour function.
 func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 	with, ok, err := value.Fold(v, at.Place)
 	var problem *value.Problem
@@ -189,7 +188,7 @@ func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
 	return with, ok
 }
 
-// use returns what stands for const(path) or const(path, fallback).
+// use returns the value of const(path) or const(path, fallback).
 func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil {
@@ -220,15 +219,14 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	case n < len(args):
 		fallback := trim(trim(args[n:])[1:])
 		fallback, _ = c.values(fallback, s, at)
-		at.verbatim = false // it is spelled as it stands
+		at.verbatim = false // the white space is that of the source
 		return c.place(fallback, v, at)
 	}
 	c.unknown(p, ast.SpanOf(args[:n]), s)
 	return nil, false
 }
 
-// checkUnit reports a unit right behind a constant that is a number: the two
-// stay two tokens.
+// checkUnit reports a unit directly after a numeric constant: the two remain separate tokens.
 func (c *Composer) checkUnit(values, with []ast.Value) {
 	if len(values) < 2 || values[1].Space || len(with) != 1 || with[0].Kind != token.Number {
 		return
@@ -240,8 +238,8 @@ func (c *Composer) checkUnit(values, with []ast.Value) {
 	}
 }
 
-// plain returns the constant that args name, if it is a value outside of all
-// groups, as most are. Nothing has to be gathered for it.
+// plain returns the constant named by args if it is a value outside of all groups, the most common
+// case, without collecting anything.
 func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	if len(args) != 1 || args[0].Kind != token.Ident || c.Record != nil {
 		return nil
@@ -258,7 +256,7 @@ func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	return nil
 }
 
-// first returns at most n elements of a list, and dots for the others.
+// first returns at most n elements of a list, followed by an ellipsis if there are more.
 func first(list []string, n int) []string {
 	if len(list) <= n {
 		return list
@@ -266,7 +264,7 @@ func first(list []string, n int) []string {
 	return append(slices.Clone(list[:n]), "…")
 }
 
-// trim returns values without white space around them.
+// trim returns values without leading and trailing white space.
 func trim(values []ast.Value) []ast.Value {
 	for len(values) > 0 && values[0].Kind == token.Whitespace {
 		values = values[1:]
@@ -277,13 +275,14 @@ func trim(values []ast.Value) []ast.Value {
 	return values
 }
 
+// isComma reports whether values start with a comma.
 func isComma(values []ast.Value) bool {
 	values = trim(values)
 	return len(values) > 0 && values[0].Kind == token.Comma
 }
 
-// place returns values as they stand in place of use. They may be shared, and
-// the first has the white space of where it comes from.
+// substitute returns values as the replacement of use. The result may be shared, and its first
+// value has the white space flag of its source.
 func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
 	if !c.count(deepSize(values, c.limits().Values)+1, use.Span()) {
 		return nil, false
@@ -294,8 +293,8 @@ func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Va
 	return rounded(values, at), true
 }
 
-// deepSize counts values, those in functions and brackets included; it stops counting beyond limit. A long
-// text counts as several.
+// deepSize counts values, including those in functions and brackets; it stops counting above limit.
+// A long text counts as several values.
 func deepSize(values []ast.Value, limit int) int {
 	n := 0
 	for i := range values {
@@ -310,11 +309,11 @@ func deepSize(values []ast.Value, limit int) int {
 	return n
 }
 
-// textWeight is how many bytes of text count as a value.
+// textWeight is the number of bytes of text that count as a value.
 const textWeight = 32
 
-// rounded returns values with their numbers as a sheet has them, if they are
-// not worked with further.
+// rounded returns values with numbers in their output precision, unless they are used at build
+// time.
 func rounded(values []ast.Value, at place) []ast.Value {
 	if at.math || at.Digits == value.Double || len(values) == 0 {
 		return values
@@ -323,8 +322,8 @@ func rounded(values []ast.Value, at place) []ast.Value {
 	return values
 }
 
-// count counts values that are put into the sheet, and reports when there are
-// too many; then it returns false.
+// count counts values inserted into the sheet. It returns false after reporting that there are too
+// many.
 func (c *Composer) count(n int, at source.Span) bool {
 	limit := c.limits().Values
 	if c.made += n; c.made <= limit {
@@ -338,8 +337,8 @@ func (c *Composer) count(n int, at source.Span) bool {
 	return false
 }
 
-// joined returns the texts of the arguments of concat() or ident(), joined. ok
-// is false if one of them has no text that is known now.
+// joined returns the concatenated texts of the arguments of concat() or ident(). ok is false if the
+// text of one of them is not known.
 func (c *Composer) joined(v *ast.Value, commas bool) (text string, ok bool) {
 	var b strings.Builder
 	for i := range v.Inner.Values {
@@ -361,7 +360,7 @@ func (c *Composer) joined(v *ast.Value, commas bool) (text string, ok bool) {
 	return b.String(), b.Len() > 0 || commas
 }
 
-// textOf returns the text that a value stands for in a name or a string.
+// textOf returns the text of a value in a name or a string.
 func textOf(v *ast.Value) (string, bool) {
 	switch v.Kind {
 	case token.String:

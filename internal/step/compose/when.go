@@ -12,36 +12,38 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about @when and @else (CSS Conditional 5, section 4). The part
-// of a condition that speaks of constants is decided now; what media(), supports()
-// and container() ask is left to the browser, as @media, @supports and @container.
+// This file evaluates @when and @else (CSS Conditional 5, section 4). Conditions on constants are
+// decided now; media(), supports() and container() are left to the browser as @media, @supports and
+// @container.
 
-// condition is a condition with what is known decided. The zero condition is
-// never true.
+// condition is a partially evaluated condition. The zero condition is never true.
 type condition struct {
 	kind  conditionKind
-	parts []condition // of allOf, anyOf
-	// leaf is the prelude of the @media, @supports or @container rule that asks.
+	parts []condition // of allOf and anyOf
+	// leaf is the prelude of the @media, @supports or @container rule of a test.
 	leaf    []ast.Value
-	name    []ast.Value // of the container that is asked, if one is named
-	asked   ast.Value   // the function that asks: media(…), supports(…) or style(…)
-	negated bool        // the leaf is asked to be false
+	name    []ast.Value // of the tested container, if given
+	asked   ast.Value   // the function of the test: media(…), supports(…) or style(…)
+	negated bool        // the test must be false
 	at      source.Pos
 }
 
+// conditionKind is the kind of a condition.
 type conditionKind uint8
 
+// The kinds of conditions.
 const (
 	never conditionKind = iota
 	always
 	asksMedia
 	asksSupports
-	asksStyle     // in if() alone
-	asksContainer // in @when alone
+	asksStyle     // only in if()
+	asksContainer // only in @when
 	allOf
 	anyOf
 )
 
+// decided returns a condition with a known result.
 func decided(b bool) condition {
 	if b {
 		return condition{kind: always}
@@ -49,7 +51,7 @@ func decided(b bool) condition {
 	return condition{}
 }
 
-// not returns the condition that is true where x is false.
+// not returns the negation of x.
 func not(x condition) condition {
 	switch x.kind {
 	case never, always:
@@ -68,7 +70,7 @@ func not(x condition) condition {
 	return x
 }
 
-// join returns the condition that all, or any, of parts are true.
+// join returns the conjunction or disjunction of parts.
 func join(kind conditionKind, parts []condition) condition {
 	decided, neutral := never, always // of allOf
 	if kind == anyOf {
@@ -95,15 +97,15 @@ func join(kind conditionKind, parts []condition) condition {
 	return out
 }
 
-// A condition may put what it guards into at most maxCopies rules, side by
-// side, and ask at most maxAsked things: "or" doubles what it stands in.
+// A condition may repeat the nodes that it guards at most maxCopies times, and contain at most
+// maxTests tests: "or" doubles its context.
 const (
 	maxCopies = 256
 	maxAsked  = 64
 )
 
-// cost returns how often [condition.wrap] repeats what the condition guards,
-// how often it would for the opposite condition, and how many things are asked.
+// cost returns how often [condition.wrap] repeats the guarded nodes, how often it would for the
+// negation, and the number of tests.
 func (x condition) cost() (copies, opposite float64, asked int) {
 	switch x.kind {
 	case never, always:
@@ -128,7 +130,7 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 	return product, sum, asked
 }
 
-// wrap returns nodes such that they hold where the condition is true.
+// wrap returns nodes guarded by the condition.
 func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	switch x.kind {
 	case never:
@@ -141,8 +143,8 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 		}
 		return nodes
 	case anyOf:
-		// Each part where none before it is true: no browser can ask for
-		// media or support in one rule, and nothing may hold twice.
+		// Each part is guarded by the negation of all parts before it: no rule can test media or
+		// support, and the nodes must not apply twice.
 		var out []ast.Node
 		before := condition{kind: always}
 		for _, p := range x.parts {
@@ -161,7 +163,7 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	prelude := x.leaf
 	switch {
 	case x.negated && x.kind == asksMedia && isConjunction(prelude):
-		// Older browsers read "not" before a media type alone.
+		// Older browsers support "not" before a media type only.
 		prelude = slices.Concat([]ast.Value{{Kind: token.Ident, Text: "not"}, {Kind: token.Ident, Text: "all", Space: true}, {Kind: token.Ident, Text: "and", Space: true}},
 			spaced(prelude, true))
 	case x.negated:
@@ -173,8 +175,7 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
 }
 
-// isConjunction reports whether a media condition is made of features joined
-// by "and", or of a single one.
+// isConjunction reports whether a media condition is a single feature, or features joined by "and".
 func isConjunction(prelude []ast.Value) bool {
 	for i := range prelude {
 		if v := &prelude[i]; v.Kind != token.LParen && !v.IsIdent("and") {
@@ -184,8 +185,8 @@ func isConjunction(prelude []ast.Value) bool {
 	return prelude[0].Kind == token.LParen && !namesNot(prelude)
 }
 
-// namesNot reports whether brackets hold more brackets or "not", which only
-// newer browsers read.
+// usesNot reports whether brackets contain more brackets or "not", which only newer browsers
+// support.
 func namesNot(prelude []ast.Value) bool {
 	return slices.ContainsFunc(prelude, func(v ast.Value) bool {
 		return slices.ContainsFunc(v.Values(), func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
@@ -202,14 +203,15 @@ func negated(prelude []ast.Value) []ast.Value {
 	return append([]ast.Value{{Kind: token.Ident, Text: "not"}}, out...)
 }
 
+// bracketed returns values in brackets.
 func bracketed(values []ast.Value) ast.Value {
 	values = slices.Clone(values)
 	values[0].Space = false
 	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}
 }
 
-// when returns what an @when or @else rule makes. prior is the condition that
-// none of the rules before it in its chain is true; nil if there are none.
+// when evaluates an @when or @else rule. prior is the negation of the conditions before it in its
+// chain; nil for @when.
 func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	isElse := token.EqualFold(r.Name, "else")
 	own := condition{kind: always}
@@ -228,7 +230,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		var ok bool
 		if own, ok = reader.read(); !ok {
 			s.touch()
-			s.prior = &condition{} // what follows is an echo
+			s.prior = &condition{} // the following @else belongs to an invalid rule
 			return nil
 		}
 	}
@@ -265,15 +267,15 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	return holds.wrap(made)
 }
 
-// conditionReader reads a condition from its values.
+// conditionReader reads a condition from values.
 type conditionReader struct {
 	c      *Composer
 	s      *Scope
 	values []ast.Value
-	inline bool // it is one of if(), which may ask for style() as well
+	inline bool // the condition of an if(), which may test style() as well
 }
 
-// read reads terms joined by "and" or by "or", up to the end.
+// read reads terms joined by "and" or "or", up to the end.
 func (r *conditionReader) read() (condition, bool) {
 	whole := ast.SpanOf(r.values)
 	first, ok := r.term()
@@ -309,12 +311,13 @@ func (r *conditionReader) read() (condition, bool) {
 	return join(allOf, parts), true
 }
 
+// fail reports an invalid condition.
 func (r *conditionReader) fail(at source.Span, message string) (condition, bool) {
 	r.c.fail(code.BadCondition, at, message, "use "+r.terms("and")+", joined by and, or, not and brackets")
 	return condition{}, false
 }
 
-// terms lists what a condition is made of.
+// terms lists the allowed parts of a condition, for messages.
 func (r *conditionReader) terms(word string) string {
 	last := "container(…)"
 	if r.inline {
@@ -323,7 +326,7 @@ func (r *conditionReader) terms(word string) string {
 	return "const(…), media(…), supports(…) " + word + " " + last
 }
 
-// term reads one condition, perhaps negated or in brackets.
+// term reads one condition, optionally negated or in brackets.
 func (r *conditionReader) term() (condition, bool) {
 	if len(r.values) == 0 {
 		return r.fail(source.Span{}, "incomplete condition")
@@ -351,8 +354,8 @@ func (r *conditionReader) term() (condition, bool) {
 	return r.fail(v.Span(), "expected "+r.terms("or"))
 }
 
-// custom returns the condition of media() with custom media in it. The list of
-// queries that it comes to is asked one by one.
+// custom returns the condition of media() with custom media in it. The resulting queries are tested
+// one by one.
 func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, bool) {
 	if len(values) == 1 && values[0].Kind == token.Ident && dashed(&values[0]) {
 		values = []ast.Value{bracketed(values)}
@@ -364,8 +367,7 @@ func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, b
 	return query.asking(v), ok
 }
 
-// asking returns the condition with each of its leaves asked by a function of
-// its own, as if() has them.
+// asking returns the condition with each test written as a function of its own, as in if().
 func (x condition) asking(v *ast.Value) condition {
 	switch {
 	case x.kind == asksMedia:
@@ -381,11 +383,11 @@ func (x condition) asking(v *ast.Value) condition {
 	return x
 }
 
-// mediaTypes are the media types that may stand in media() without brackets.
+// mediaTypes are the media types that may appear in media() without brackets.
 var mediaTypes = words("all print screen speech")
 
-// isMediaQuery reports whether what stands in media() is more than a feature or a condition: a media
-// type, or a list.
+// isMediaQuery reports whether the argument of media() is more than a feature or a condition: a
+// media type, or a list.
 func isMediaQuery(values []ast.Value) bool {
 	if slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Comma }) {
 		return true
@@ -432,8 +434,8 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	return x, true
 }
 
-// constant decides a condition on a constant: const(name), const(name: value)
-// or const(name > number).
+// constant decides a condition on a constant: const(name), const(name: value) or const(name >
+// number).
 func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	args, chosen := r.c.chosen(ast.Significant(v.Values()), r.s)
 	if !chosen {
@@ -476,7 +478,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	return decided(holdsOrder(operator, order)), true
 }
 
-// operatorOf returns the operator that values start with, and what follows it.
+// operatorOf returns the operator at the start of values, and the values after it.
 func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
 	operator, rest = values[0].Text, values[1:]
 	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
@@ -485,7 +487,8 @@ func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
 	return operator, rest
 }
 
-// holdsOrder reports whether a comparison holds for two numbers whose order is given as by [cmp.Compare].
+// holdsOrder reports whether a comparison is true for two numbers with the given order, as from
+// [cmp.Compare].
 func holdsOrder(operator string, order int) bool {
 	switch operator {
 	case ">":
@@ -500,7 +503,7 @@ func holdsOrder(operator string, order int) bool {
 	return order == 0
 }
 
-// truthy reports whether a constant counts as set: it is not none, 0, or empty.
+// truthy reports whether a constant counts as true: it is not none, 0, or empty.
 func truthy(c *Constant) bool {
 	if c.Group != nil {
 		return len(c.Group.keys) > 0
