@@ -6,7 +6,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// PerFile holds what was worked out from the text of each file and from nothing else: what was parsed, for instance. It is safe
+// PerFile holds results that only depend on the text of a file, such as its syntax tree. It is safe
 // for concurrent use.
 type PerFile[V any] struct {
 	tree  *source.Tree
@@ -14,6 +14,7 @@ type PerFile[V any] struct {
 	files map[*source.File]*derived[V]
 }
 
+// derived is the result for a file.
 type derived[V any] struct {
 	once  sync.Once
 	value V
@@ -26,7 +27,7 @@ func NewPerFile[V any](s *Store) *PerFile[V] {
 	return t
 }
 
-// Get returns the result for a file. Work is done when it is first asked for.
+// Get returns the result for a file. work is called on first use.
 func (t *PerFile[V]) Get(f *source.File, work func() V) V {
 	t.mu.Lock()
 	d := t.files[f]
@@ -39,7 +40,7 @@ func (t *PerFile[V]) Get(f *source.File, work func() V) V {
 	return d.value
 }
 
-// sweep drops the results of files that were changed or removed.
+// sweep removes the results of files that were changed or deleted.
 func (t *PerFile[V]) sweep() {
 	for f := range t.files {
 		if !t.tree.Holds(f) {

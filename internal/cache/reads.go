@@ -9,42 +9,45 @@ import (
 	"rinzel/internal/source"
 )
 
-// Reads is a [source.Reader] that records what it is asked and what it answers. It is safe for concurrent use.
+// Reads is a [source.Reader] that records questions and answers. It is safe for concurrent use.
 type Reads struct {
 	tree    *source.Tree
 	mu      sync.Mutex
 	answers map[question]any
 }
 
-// question is something that was asked about the files of a project.
+// question is a question about the files of a project.
 type question struct {
 	what what
 	path source.Path
 }
 
-// what says what was asked about a path.
+// what is the kind of a question.
 type what uint8
 
+// The kinds of questions, with the type of the answer.
 const (
 	text     what = iota // its text: a *source.File, or the error as a string
-	exists               // whether there is such a file: a bool
+	exists               // whether the file exists: a bool
 	content              // its hash: a source.Sum, or the error as a string
 	head                 // its first bytes: a string
-	siblings             // the names in its folder, in one string
-	listing              // the files of its root: a *source.Listing; asked without a name
+	siblings             // the names in its folder, as one string
+	listing              // the files of a root: a *source.Listing; the question has no name
 )
 
+// newReads returns a Reads without questions.
 func newReads(tree *source.Tree) *Reads {
 	return &Reads{tree: tree, answers: make(map[question]any)}
 }
 
+// note records a question and its answer.
 func (r *Reads) note(what what, p source.Path, answer any) {
 	r.mu.Lock()
 	r.answers[question{what, p}] = answer
 	r.mu.Unlock()
 }
 
-// include has r depend on all that other depends on.
+// include adds the questions of other.
 func (r *Reads) include(other *Reads) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -61,7 +64,7 @@ func (r *Reads) unchanged() bool {
 	return true
 }
 
-// ask returns the answer to a question.
+// ask answers a question now.
 func (q question) ask(tree *source.Tree) any {
 	switch q.what {
 	case text:
@@ -78,17 +81,19 @@ func (q question) ask(tree *source.Tree) any {
 	return joined(tree.Siblings(q.path))
 }
 
+// answerOf returns the answer to a question about a text.
 func answerOf(f *source.File, err error) any {
 	var encoding *source.EncodingError
 	switch {
 	case errors.As(err, &encoding):
-		return encoding.File // whose text ends at the first byte that cannot be read
+		return encoding.File // its text ends at the first invalid byte
 	case err != nil:
 		return err.Error()
 	}
 	return f
 }
 
+// sumOf returns the answer to a question about a hash.
 func sumOf(c *source.Copy, err error) any {
 	if err != nil {
 		return err.Error()
@@ -96,55 +101,57 @@ func sumOf(c *source.Copy, err error) any {
 	return c.Sum
 }
 
+// joined returns names as one string.
 func joined(names []string) string { return strings.Join(names, "/") }
 
-// Text returns a text file, as [source.Tree.Text] does.
+// Text returns a text file; see [source.Tree.Text].
 func (r *Reads) Text(p source.Path) (*source.File, error) {
 	f, err := r.tree.Text(p)
 	r.note(text, p, answerOf(f, err))
 	return f, err
 }
 
-// Exists reports whether a path is that of a file that can be opened.
+// Exists reports whether a file exists and can be opened.
 func (r *Reads) Exists(p source.Path) bool {
 	there := r.tree.Exists(p)
 	r.note(exists, p, there)
 	return there
 }
 
-// Copy returns the size and hash of a file, as [source.Tree.Copy] does.
+// Copy returns the size and hash of a file; see [source.Tree.Copy].
 func (r *Reads) Copy(p source.Path) (*source.Copy, error) {
 	c, err := r.tree.Copy(p)
 	r.note(content, p, sumOf(c, err))
 	return c, err
 }
 
-// Siblings returns the names in the folder of a path, as [source.Tree.Siblings] does.
+// Siblings returns the names in the folder of a path; see [source.Tree.Siblings].
 func (r *Reads) Siblings(p source.Path) []string {
 	names := r.tree.Siblings(p)
 	r.note(siblings, p, joined(names))
 	return names
 }
 
-// Head returns the first bytes of a file, as [source.Tree.Head] does.
+// Head returns the first bytes of a file; see [source.Tree.Head].
 func (r *Reads) Head(p source.Path) string {
 	text := r.tree.Head(p)
 	r.note(head, p, text)
 	return text
 }
 
-// List returns the files of the source folder or of a root, as [source.Tree.List] does.
+// List returns the files of the source folder or of a root; see [source.Tree.List].
 func (r *Reads) List(root string) *source.Listing {
 	l := r.tree.List(root)
 	r.note(listing, source.Path{Root: root}, l)
 	return l
 }
 
-// HasRoot reports whether there is a root of that name. The roots of a project are fixed when it is opened.
+// HasRoot reports whether a root exists. The roots of a project do not change, so this is not
+// recorded.
 func (r *Reads) HasRoot(name string) bool { return r.tree.HasRoot(name) }
 
 // Roots returns the names of all roots, sorted.
 func (r *Reads) Roots() []string { return r.tree.Roots() }
 
-// Show returns the path as people are shown it, relative to the working folder.
+// Show returns the path for display, relative to the working folder.
 func (r *Reads) Show(p source.Path) string { return r.tree.Show(p) }

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// Count returns a number of things in words: "1 page", "2 pages", "3 prefixes".
+// Count returns a number with its noun: "1 page", "2 pages", "3 prefixes".
 func Count(n int, one string) string {
 	if n == 1 {
 		return "1 " + one

@@ -1,5 +1,5 @@
-// Package diag holds findings about the user's sources as values, and the one
-// place that renders them for people.
+// Package diag represents findings about the user's sources as values, and renders them for people
+// ([Renderer]). Problems of the run itself, such as I/O errors, are ordinary errors, not findings.
 package diag
 
 import (
@@ -11,50 +11,51 @@ import (
 	"rinzel/internal/source"
 )
 
-// Severity says what a finding means for the run.
+// Severity is the severity of a finding.
 type Severity uint8
 
+// The severities, in increasing order.
 const (
-	// Note tells what was done or left, and needs no action.
+	// Note is information that needs no action.
 	Note Severity = iota
-	// Warning tells of something that is probably not meant; output is written.
+	// Warning is a probable mistake; output is written.
 	Warning
-	// Error means that the output would be wrong; none is written.
+	// Error is a mistake that would make the output wrong; nothing is written.
 	Error
 )
 
 // String returns "note", "warning" or "error".
 func (s Severity) String() string { return [...]string{"note", "warning", "error"}[s] }
 
-// MarshalText makes the severity a word in JSON.
+// MarshalText encodes the severity as a word in JSON.
 func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
 
 // Diagnostic is one finding about the user's source.
 type Diagnostic struct {
 	Code     code.Code // stable and documented: "unclosed-block"
 	Severity Severity
-	Span     source.Span   // the zero Span if the finding has no place
-	Message  string        // one sentence, lower case, without a full stop
-	Related  []Related     // further places, such as where a block was opened
-	Imports  []source.Span // that led to the sheet, the nearest first
-	Fix      string        // what to do about it; empty if that is not known
-	// Cause names what is wrong, if several places have the same thing wrong: a file that
-	// many pages miss. Findings with one code and one cause are shown as one.
+	Span     source.Span   // the zero Span if the finding has no position
+	Message  string        // one sentence in lower case, without a full stop
+	Related  []Related     // related positions, such as where a block was opened
+	Imports  []source.Span // imports that lead to the sheet, the nearest first
+	Fix      string        // what to do about it; empty if unknown
+	// Cause identifies the cause of a finding that occurs at several positions, such as a missing
+	// file that many pages link. Findings with the same code and cause are shown as one.
 	Cause string
-	// Undefined is the kind and the name of what the sheet uses and nothing that it imports defines, as in "constant tone"; empty
-	// for all other findings.
+	// Undefined is the kind and name of an undefined reference, as in "constant tone"; empty for
+	// other findings.
 	Undefined string
-	Also      []source.Span // further places that have the same cause; without a place they count as well
+	Also      []source.Span // further positions with the same cause, including those without a position
 }
 
-// Related is another place that belongs to a finding.
+// Related is a position that helps to understand a finding.
 type Related struct {
 	Span    source.Span
 	Message string
 }
 
-// List gathers findings. The zero List is empty. It is not safe for
-// concurrent use: each worker fills its own.
+// List collects findings. The zero List is empty. It is not safe for concurrent use: each worker
+// fills a list of its own.
 type List struct {
 	all []Diagnostic
 }
@@ -62,14 +63,13 @@ type List struct {
 // Add appends findings.
 func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 
-// Sorted returns the findings in the order in which they are shown: errors
-// before warnings before notes, and within by the names of files, which are those
-// of a set, and by place, those without a place last; one that repeats another's code,
-// place and message is left out. In which order files were read, and findings added,
-// does not count. The set is nil if all are about one file. Of findings with one cause the first
-// stays, and says how many others there are.
+// Sorted returns the findings in display order: errors, then warnings, then notes; within a
+// severity by the names of their files in files, then by position, with those without a position
+// last. The order in which findings were added is irrelevant. Duplicates with the same code,
+// position and message are removed. Of findings with the same cause, the first remains and counts
+// the others. files may be nil if all findings are about one file.
 func (l *List) Sorted(files *source.Set) []Diagnostic {
-	order := make([]*Diagnostic, len(l.all)) // they are large, and moved often
+	order := make([]*Diagnostic, len(l.all)) // diagnostics are large, and sorting moves them often
 	for i := range l.all {
 		order[i] = &l.all[i]
 	}
@@ -105,8 +105,8 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 	return out
 }
 
-// Alike returns findings with those that say the same of another place gathered in the first of
-// them, as [List.Sorted] gathers those with one cause.
+// Alike groups findings that say the same about different positions, like [List.Sorted] groups
+// those with the same cause.
 func Alike(list []Diagnostic) []Diagnostic {
 	type kind struct {
 		code         code.Code
@@ -126,12 +126,12 @@ func Alike(list []Diagnostic) []Diagnostic {
 	return out
 }
 
-// compareSpans compares places by the names of their files, and within.
+// compareSpans compares spans by the names of their files, then by position.
 func compareSpans(files *source.Set, a, b source.Span) int {
 	if a.Start.File == b.Start.File {
 		return cmp.Compare(a.Start.Off, b.Start.Off)
 	}
-	byNumber := cmp.Compare(a.Start.File-1, b.Start.File-1) // those without a place last
+	byNumber := cmp.Compare(a.Start.File-1, b.Start.File-1) // those without a position last
 	if files == nil || !a.IsValid() || !b.IsValid() {
 		return byNumber
 	}

@@ -11,21 +11,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// Renderer writes findings for people to read.
+// Renderer writes findings as text for people.
 type Renderer struct {
 	Files *source.Set
 	Color bool // use ANSI colours
-	// Width is the number of columns of a code frame, beyond which a source
-	// line is cut around the place; 0 means 100.
+	// Width is the width of a code frame in columns; longer source lines are cut around the
+	// position. 0 means 100.
 	Width int
 }
 
+// Limits of the output.
 const (
 	tabStop      = 4
 	defaultWidth = 100
 )
 
-// Render writes all findings, a blank line after each.
+// Render writes all findings, each followed by a blank line.
 func (r *Renderer) Render(w io.Writer, ds []Diagnostic) error {
 	var b strings.Builder
 	for _, d := range ds {
@@ -45,6 +46,7 @@ const (
 	dim    = "2"
 )
 
+// paint colours a text, if colours are on.
 func (r *Renderer) paint(sgr, s string) string {
 	if !r.Color {
 		return s
@@ -52,6 +54,7 @@ func (r *Renderer) paint(sgr, s string) string {
 	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
 }
 
+// one writes one finding.
 func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	color := [...]string{Note: cyan, Warning: yellow, Error: red}[d.Severity]
 	if place := r.Place(d.Span); place != "" {
@@ -78,7 +81,7 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	}
 }
 
-// also lists the first of the further places where the same is wrong, and how many others there are.
+// also lists the first of the further positions with the same cause, and the number of the others.
 func (r *Renderer) also(d *Diagnostic) string {
 	const most = 5
 	var places []string
@@ -99,7 +102,7 @@ func (r *Renderer) also(d *Diagnostic) string {
 	return text
 }
 
-// Place returns where a span starts, as file:line:column, or "" for none.
+// Position returns the start of a span as file:line:column, or "" for the zero Span.
 func (r *Renderer) Place(s source.Span) string {
 	f := r.Files.File(s.Start.File)
 	if f == nil {
@@ -130,8 +133,8 @@ func (r *Renderer) frame(b *strings.Builder, s source.Span, color string) {
 		r.paint(color, strings.Repeat("^", max(1, runewidth.StringWidth(mark)))))
 }
 
-// cut shortens a line that is wider than the frame to the part around the
-// span, whose new range it returns. It cuts between characters.
+// cut shortens a line that is wider than the frame to the part around the span, and returns the new
+// range of the span. It cuts between characters.
 func (r *Renderer) cut(text string, from, to int) (string, int, int) {
 	width := r.Width
 	if width == 0 {
@@ -160,8 +163,8 @@ func (r *Renderer) cut(text string, from, to int) (string, int, int) {
 	return lead + text[start:end] + tail, from - start + len(lead), to - start + len(lead)
 }
 
-// expand returns s as it stands on a terminal from a column on: tabs as
-// spaces, control characters as pictures.
+// expand returns s as displayed on a terminal from a column on: tabs as spaces, control characters
+// as symbols.
 func expand(s string, column int) string {
 	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || 0x7f <= r && r < 0xa0 }) {
 		return s
@@ -181,8 +184,8 @@ func expand(s string, column int) string {
 	return b.String()
 }
 
-// picture returns a visible stand-in for a control character, and any other
-// character itself, so that no source text can steer the terminal.
+// picture returns a visible symbol for a control character, and other characters unchanged, so that
+// source text cannot control the terminal.
 func picture(r rune) rune {
 	switch {
 	case r < ' ':
@@ -195,6 +198,6 @@ func picture(r rune) rune {
 	return r
 }
 
-// Printable returns s on one line and free of control characters, fit for a
-// terminal whatever the user's file or its name holds.
+// Printable returns s on one line without control characters, safe for a terminal whatever file
+// names and sources contain.
 func Printable(s string) string { return strings.Map(picture, s) }

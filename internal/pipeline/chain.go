@@ -7,13 +7,14 @@ import (
 	"rinzel/internal/step"
 )
 
-// Chain is a list of steps that is ready to run. It is safe for concurrent use.
+// Chain is a list of steps, ready to run. It is safe for concurrent use.
 type Chain struct {
 	steps   []Step
 	runners []step.Runner
 }
 
-// New makes a list of steps ready, which [Check] has found nothing wrong with. The error is that one cannot be made.
+// New constructs the steps of a list that passes [Check]. The error is that a step cannot be
+// constructed.
 func New(list []string, s *Settings) (*Chain, error) {
 	c := &Chain{}
 	for _, name := range list {
@@ -30,7 +31,8 @@ func New(list []string, s *Settings) (*Chain, error) {
 	return c, nil
 }
 
-// Run takes a unit through the steps that concern it. The error is that of a step, or that the context has ended.
+// Run runs the steps that apply to a unit on it, in order. The error is that of a step, or that the
+// context was cancelled.
 func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
 	for i, s := range c.steps {
 		if err := ctx.Err(); err != nil {
@@ -47,7 +49,7 @@ func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
 	return ctx.Err()
 }
 
-// concerns reports whether a step is to run over a unit.
+// concerns reports whether a step applies to a unit.
 func (s *Step) concerns(u *step.Unit) bool {
 	if u.Kind == step.Media {
 		return s.Changes&Queries != 0
@@ -55,7 +57,7 @@ func (s *Step) concerns(u *step.Unit) bool {
 	return !(s.Takes == SheetLanguage && u.Composed)
 }
 
-// Composes reports whether sheets in this chain may hold what is finished when the site is built.
+// Composes reports whether sheets of this chain may contain build-time syntax.
 func (c *Chain) Composes() bool {
 	for _, s := range c.steps {
 		if s.Takes == SheetLanguage {

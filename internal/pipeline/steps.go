@@ -1,5 +1,8 @@
-// Package pipeline has the table of all steps, and runs lists of them over units: the rules of sheets, media lists, style
-// elements and bundles. Nothing else runs a step.
+// Package pipeline has the table of all steps ([Steps]), and runs lists of them on units: rules of
+// sheets, media lists, style elements and bundles ([Chain]). No other package runs a step or knows
+// the names of steps.
+//
+// A new step needs a package below step, which implements [step.Runner], and a row in the table.
 package pipeline
 
 import (
@@ -17,58 +20,58 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Stage says where steps stand.
+// Stage is where steps run.
 type Stage string
 
 // The stages.
 const (
-	OnSheet  Stage = "sheet"  // in a chain, through which each sheet goes alone
-	OnBundle Stage = "bundle" // in the finish, through which a bundle goes as a whole
+	OnSheet  Stage = "sheet"  // in a chain, on each sheet separately
+	OnBundle Stage = "bundle" // in the finish, on a bundle as a whole
 )
 
-// Language is what a step takes or gives.
+// Language is the input or output of a step.
 type Language string
 
 // The languages.
 const (
-	SheetLanguage Language = "sheet" // CSS with what is finished when the site is built
+	SheetLanguage Language = "sheet" // CSS with build-time syntax
 	CSS           Language = "CSS"
 )
 
-// Changes are bits for what a step can change.
+// Changes is a set of bits for what a step may change.
 type Changes uint8
 
-// What steps can change.
+// What steps may change.
 const (
 	Declarations Changes = 1 << iota
 	Selectors
-	Rules   // at-rules, and which rules there are
-	Queries // media queries: such a step works on media lists as well
-	Layout  // how the text is laid out
+	Rules   // at-rules, and the set of rules
+	Queries // media queries: such a step runs on media lists as well
+	Layout  // the layout of the text
 )
 
-// Order says that a step stands before another one.
+// Order is a constraint: a step must come before another one.
 type Order struct {
-	Then string // the name of the other
+	Then string // name of the other step
 	Why  string
 }
 
-// Step is a row of the table: all that is known of a step.
+// Step is a row of the table: everything that is known about a step.
 type Step struct {
 	Name         string
 	On           Stage
 	Takes, Gives Language
-	Does         string // one line, for help texts
+	Does         string // one line for help texts
 	Changes      Changes
 	Before       []Order
-	ByDefault    bool // it is part of the chain, or of the finish for a release, where the settings say nothing
-	Heeds        bool // comments may have it leave a part of a sheet as it is, see the package asis
-	NeedsSite    bool // it needs to know what all pages use, and so does not run over a sheet that is built alone
-	// New returns the step as the settings have it.
+	ByDefault    bool // it is part of the default chain, or of the default finish of a release
+	Heeds        bool // comments can exclude parts of a sheet from it, see package asis
+	NeedsSite    bool // it needs the evidence of all pages, so it does not run on a single sheet
+	// New constructs the step from the settings.
 	New func(*Settings) (step.Runner, error)
 }
 
-// Settings are what the steps are made with.
+// Settings are what steps are constructed from.
 type Settings struct {
 	Compose compose.Limits
 	Lower   lower.Options
@@ -76,7 +79,7 @@ type Settings struct {
 	Purge   purge.Options
 }
 
-// Steps are all steps, in the order in which they may stand in a chain and a finish.
+// Steps are all steps, in their default order.
 var Steps = []Step{
 	{
 		Name: compose.Name, On: OnSheet, Takes: SheetLanguage, Gives: CSS, ByDefault: true,
@@ -113,7 +116,7 @@ var Steps = []Step{
 	},
 }
 
-// Find returns the step of a name.
+// Find returns the step with a name.
 func Find(name string) (Step, bool) {
 	i := slices.IndexFunc(Steps, func(s Step) bool { return s.Name == name })
 	if i < 0 {
@@ -122,7 +125,7 @@ func Find(name string) (Step, bool) {
 	return Steps[i], true
 }
 
-// names returns the names of the steps that a test picks, in order.
+// names returns the names of the steps for which is returns true, in order.
 func names(is func(Step) bool) []string {
 	var out []string
 	for _, s := range Steps {
@@ -136,17 +139,18 @@ func names(is func(Step) bool) []string {
 // Names returns the names of the steps of a stage, in order.
 func Names(on Stage) []string { return names(func(s Step) bool { return s.On == on }) }
 
-// Defaults returns the names of the steps of a stage that run where the settings say nothing, in order.
+// Defaults returns the names of the default steps of a stage, in order.
 func Defaults(on Stage) []string {
 	return names(func(s Step) bool { return s.On == on && s.ByDefault })
 }
 
-// HeedComments returns the names of the steps, and of the checks, that comments may have leave a part of a sheet as it is.
+// HeedComments returns the names of the steps, and of the checks, that comments can exclude parts
+// of a sheet from.
 func HeedComments() []string {
 	return append(names(func(s Step) bool { return s.Heeds }), check.Name)
 }
 
-// has reports whether one of some steps has a property.
+// has reports whether one of the steps in list has a property.
 func has(list []string, property func(Step) bool) bool {
 	return slices.ContainsFunc(list, func(name string) bool {
 		s, ok := Find(name)
@@ -154,33 +158,33 @@ func has(list []string, property func(Step) bool) bool {
 	})
 }
 
-// NeedSite reports whether one of the steps has to know what all pages use.
+// NeedSite reports whether one of the steps needs the evidence of all pages.
 func NeedSite(list []string) bool { return has(list, func(s Step) bool { return s.NeedsSite }) }
 
-// Compact reports whether one of the steps has what it works on be written without spaces.
+// Compact reports whether one of the steps makes the output compact.
 func Compact(list []string) bool {
 	return has(list, func(s Step) bool { return s.Changes&Layout != 0 })
 }
 
-// WithoutSite returns the steps that need not know what all pages use.
+// WithoutSite returns the steps that do not need the evidence of all pages.
 func WithoutSite(list []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(name string) bool { return NeedSite([]string{name}) })
 }
 
-// OnlySite returns the steps that have to know what all pages use.
+// OnlySite returns the steps that need the evidence of all pages.
 func OnlySite(list []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(name string) bool { return !NeedSite([]string{name}) })
 }
 
-// Problem is what is wrong with a list of steps.
+// Problem is an error in a list of steps.
 type Problem struct {
 	Index   int // of the step in the list
 	Message string
 	Fix     string
 }
 
-// Check checks the steps of a chain or a finish: each is known, works on what
-// the stage works on, stands there once and in its right place.
+// Check checks the steps of a chain or a finish: each must be known, run on the stage, occur once,
+// and be in a valid order.
 func Check(list []string, on Stage) []Problem {
 	var problems []Problem
 	seen := make(map[string]bool)
@@ -204,7 +208,7 @@ func Check(list []string, on Stage) []Problem {
 	return problems
 }
 
-// misplaced returns the problem of a step that stands behind one it must precede.
+// misplaced returns the problem of a step that comes after one that it must come before.
 func misplaced(i int, s Step, seen map[string]bool) []Problem {
 	for _, o := range s.Before {
 		if seen[o.Then] {

@@ -13,10 +13,11 @@ import (
 	"rinzel/internal/watch"
 )
 
-// This file has a watch be told of what its builds read outside of the folders that are watched as a whole.
+// This file watches files that a build read outside of the watched folders.
 
-// followRead watches what the last build read and no watched folder holds: files of installed packages, whose folders are large
-// and not watched as a whole, files in hidden folders, and files that links lead to. It notes what may not be read.
+// followRead watches files of the last build that no watched folder contains: files of installed
+// packages, whose folders are too large to be watched as a whole, files in hidden folders, and the
+// targets of links. It also records files without read permission.
 func (w *Watch) followRead() error {
 	w.locked, w.ends = make(map[string]bool), make(map[string]bool)
 	var failed error
@@ -45,7 +46,8 @@ func (w *Watch) followRead() error {
 	return cmp.Or(failed, w.awaitPackages())
 }
 
-// followFile watches a single file that was read as p, unless it does. Of one in a folder that is not there, it waits for the folder.
+// followFile watches a single file that was read as p, unless it is watched already. If its folder
+// does not exist, it waits for the folder.
 func (w *Watch) followFile(name string, p source.Path) error {
 	if !slices.Contains(w.single[name], p) {
 		w.single[name] = append(w.single[name], p)
@@ -59,7 +61,7 @@ func (w *Watch) followFile(name string, p source.Path) error {
 		}
 		return w.await(string(filepath.Separator), strings.TrimPrefix(filepath.ToSlash(name), "/"))
 	}
-	// The folders around it may be moved, up to the one that its root is in. They are watched first.
+	// Any folder up to the one that contains the root may be moved. They are watched first.
 	top, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(source.Path{Root: p.Root, Name: "."})))
 	if err != nil {
 		return err
@@ -88,7 +90,7 @@ func (w *Watch) watchOnly(name string) error {
 	return nil
 }
 
-// followLinks watches all links on the way to a file, and the file at their end.
+// followLinks watches all links on the path to a file, and their target.
 func (w *Watch) followLinks(name string, p source.Path) error {
 	for _, place := range source.LinkPlaces(name) {
 		w.ends[place] = true
@@ -102,14 +104,15 @@ func (w *Watch) followLinks(name string, p source.Path) error {
 	return nil
 }
 
-// rightsChanged reports whether a file or folder may be read now and could not be when it was last built, or the reverse.
+// permissionChanged reports whether a file or folder became readable or unreadable since the last
+// build.
 func (w *Watch) rightsChanged(name string) bool {
 	readable := source.MayRead(name)
 	return readable == w.locked[name] && (readable || source.Exists(name))
 }
 
-// awaitPackages watches for what would bring files of packages that a build asked for and that are not there: the folder
-// of all packages, that of a package, or one in it, whichever is the first that is missing.
+// awaitPackages waits for files of missing packages that a build asked for: it watches the first
+// existing parent of the package folder, of a package, or of a folder in it.
 func (w *Watch) awaitPackages() error {
 	for dir := w.project.SourceDir(); ; dir = filepath.Dir(dir) {
 		if err := w.await(dir, project.PackageFolder); err != nil {
@@ -131,7 +134,7 @@ func (w *Watch) awaitPackages() error {
 	return nil
 }
 
-// await watches for the first part of a path below a folder that is not there.
+// await watches for the first missing part of a path below a folder.
 func (w *Watch) await(dir, name string) error {
 	for _, part := range strings.Split(name, "/") {
 		next := filepath.Join(dir, part)
@@ -147,7 +150,7 @@ func (w *Watch) await(dir, name string) error {
 			return cannotWatch(err)
 		}
 		w.awaited[abs] = true
-		if source.Exists(next) || source.IsFolder(next) { // it came before it was watched
+		if source.Exists(next) || source.IsFolder(next) { // it was created before the watch
 			w.watcher.Note(abs)
 		}
 		return nil

@@ -11,14 +11,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// index is the files that builds read or looked for, and the folders that hold them.
+// index has the files that builds read or looked for, and their folders.
 type index struct {
 	files, folders, opened map[source.Path]bool
-	listing                *source.Listing // the files of the source folder that belong to the project
+	listing                *source.Listing // files of the source folder that belong to the project
 	exclude                []project.Glob
 }
 
-// known returns what the builds of the project so far read or looked for.
+// known returns the index of all builds of the project so far.
 func (s *Session) known() *index {
 	if s.index != nil {
 		return s.index
@@ -38,6 +38,7 @@ func (s *Session) known() *index {
 	return x
 }
 
+// add adds a file and its folder.
 func (x *index) add(p source.Path) {
 	x.files[p] = true
 	for dir := path.Dir(p.Name); dir != "." && dir != "/"; dir = path.Dir(dir) {
@@ -49,17 +50,17 @@ func (x *index) add(p source.Path) {
 	}
 }
 
-// find tells whether a path is that of a file that was read or looked for, and whether
-// it is that of a folder which held some.
+// find reports whether a path is a file that was read or looked for, and whether it is a folder
+// that contains such files.
 func (x *index) find(p source.Path) (file, folder bool) { return x.files[p], x.folders[p] }
 
-// isUnread reports whether a path is that of a file of which nothing was read, and which was there before or is no part of the
-// project: whatever it holds, a build makes the same.
+// isUnread reports whether the contents of a file are irrelevant for builds: nothing was read from
+// it, and it existed before or does not belong to the project.
 func (x *index) isUnread(p source.Path) bool {
 	return !x.opened[p] && (x.listing.Has(p) || project.AnyMatches(x.exclude, p))
 }
 
-// foldersByRoot returns the absolute paths of the source folder and the roots, by the names of these.
+// foldersByRoot returns the absolute paths of the source folder and the roots by root name.
 func foldersByRoot(p *project.Project) map[string]string {
 	out := make(map[string]string)
 	add := func(root, dir string) {
@@ -75,7 +76,7 @@ func foldersByRoot(p *project.Project) map[string]string {
 	return out
 }
 
-// pathsIn returns the paths that folders give a file. They are by the names of their roots.
+// pathsIn returns the paths of a file in folders, which are by root name.
 func pathsIn(folders map[string]string, name string) (paths []source.Path) {
 	for root, dir := range folders {
 		if rel, err := filepath.Rel(dir, name); err == nil && filepath.IsLocal(rel) {
@@ -85,7 +86,8 @@ func pathsIn(folders map[string]string, name string) (paths []source.Path) {
 	return paths
 }
 
-// settingsFile returns the absolute path of the settings of a project. named is the file that was asked for; empty for none.
+// settingsFile returns the absolute path of the settings file of a project. named is the requested
+// file; empty for the default.
 func settingsFile(p *project.Project, named string) (string, error) {
 	return filepath.Abs(cmp.Or(named, p.Settings.File, project.FileName))
 }

@@ -1,6 +1,7 @@
-// Package session keeps a project open between builds. A [Session] takes lists of changed files, builds, and says which outputs
-// differ from those of before. A [Watch] is a session that is told by the system what changed. Whoever shows or serves builds
-// is a reader of one of them.
+// Package session keeps a project open between builds. A [Session] takes lists of changed files,
+// builds, and returns which outputs differ from the previous build. A [Watch] is a session that
+// gets the changes from the file system. Commands that display or serve builds are readers of one
+// of the two.
 package session
 
 import (
@@ -15,10 +16,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// Options say what a session opens and builds.
+// Options configure a session.
 type Options struct {
 	Project project.Options
-	// Build builds the project, with a cache for the next build.
+	// Build builds the project with a cache for the next build.
 	Build func(context.Context, *project.Project, *site.Cache) (*site.Result, error)
 }
 
@@ -27,29 +28,32 @@ type Session struct {
 	opts    Options
 	project *project.Project
 	found   []diag.Diagnostic // about the settings
-	cache   *site.Cache       // nil if the settings are wrong
-	index   *index            // of the last build; nil if it is to be made
-	outputs []emit.Output     // of the last build that was writable
+	cache   *site.Cache       // nil if the settings are invalid
+	index   *index            // of the last build; nil if outdated
+	outputs []emit.Output     // of the last writable build
 
-	// adopt is called with a project that was opened, before it takes the place of the one before; nil for nothing to do.
+	// adopt is called with a reopened project before it replaces the current one; may be nil.
 	adopt func(*project.Project) error
 }
 
-// Update is what a build of a session made.
+// Update is the result of a build in a session.
 type Update struct {
 	*site.Result
-	// Changed are the paths of outputs that are new, or other than in the last build that was writable; Removed are those that
-	// are gone. Both are sorted, and empty if this build is not writable.
+	// Changed lists the paths of outputs that are new or differ from the last writable build;
+	// Removed lists those that no longer exist. Both are sorted, and empty if this build is not
+	// writable.
 	Changed, Removed []string
 }
 
-// Open opens a project. Wrong settings are no error: builds report them. The caller closes the session.
+// Open opens a project. Invalid settings are not an error: builds report them. The caller must
+// close the session.
 func Open(opts Options) (*Session, error) {
 	s := &Session{opts: opts}
 	return s, s.reopen()
 }
 
-// Project returns the project as it was opened last. It is another one after [Session.Apply] if the settings may have changed.
+// Project returns the current project. [Session.Apply] may replace it, if the settings may have
+// changed.
 func (s *Session) Project() *project.Project { return s.project }
 
 // Close closes the folders of the project.
@@ -60,7 +64,7 @@ func (s *Session) Close() error {
 	return s.project.Close()
 }
 
-// reopen opens the project anew.
+// reopen replaces the project.
 func (s *Session) reopen() error {
 	p, found, err := project.Open(s.opts.Project)
 	if err != nil {
@@ -82,9 +86,9 @@ func (s *Session) reopen() error {
 	return nil
 }
 
-// Apply has the next build heed changes of files and folders, by their absolute names on disk. If the settings may be others
-// now, or folders came or went, the project is opened anew. What builds before the last one returned must not be shown any more.
-// The error is that the project cannot be opened.
+// Apply invalidates files and folders, given by their absolute names on disk. If the settings may
+// have changed, or if folders were created or deleted, the project is reopened. Results of builds
+// before the last one must not be used afterwards. The error is that the project cannot be opened.
 func (s *Session) Apply(changed []string) error {
 	paths, ok := s.pathsOf(changed)
 	if !ok {
@@ -94,13 +98,14 @@ func (s *Session) Apply(changed []string) error {
 	return nil
 }
 
+// apply invalidates paths in the cache.
 func (s *Session) apply(paths []source.Path) {
 	s.cache.Apply(paths)
 	s.index = nil
 }
 
-// pathsOf returns the paths of files that changed. ok is false if more than the
-// files of the project may be others now.
+// pathsOf returns the paths of changed files. ok is false if more than these files may have
+// changed.
 func (s *Session) pathsOf(changed []string) (paths []source.Path, ok bool) {
 	if s.cache == nil {
 		return nil, false
@@ -123,8 +128,8 @@ func (s *Session) pathsOf(changed []string) (paths []source.Path, ok bool) {
 	return paths, true
 }
 
-// changedIn returns the paths that a changed file has in some folders. ok is false if it is a folder that came or went, or is
-// one of these.
+// changedIn returns the paths of a changed file in folders. ok is false if it is one of the
+// folders, or a folder that was created or deleted.
 func (s *Session) changedIn(folders map[string]string, name string) (paths []source.Path, ok bool) {
 	gone, isFolder := !source.Exists(name), source.IsFolder(name)
 	for _, p := range pathsIn(folders, name) {
@@ -132,21 +137,21 @@ func (s *Session) changedIn(folders map[string]string, name string) (paths []sou
 			return nil, false
 		}
 		file, folder := s.known().find(p)
-		if folder && (gone || isFolder) { // it went, or came, or another one stands there now
+		if folder && (gone || isFolder) { // the folder was created, deleted or replaced
 			return nil, false
 		}
 		if isFolder {
-			continue // the files in it that are new are named as well
+			continue // new files in it are listed as well
 		}
-		if file || !gone { // else it came and went
+		if file || !gone { // otherwise it was created and deleted again
 			paths = append(paths, p)
 		}
 	}
 	return paths, true
 }
 
-// Build builds the project. The error is one of our run, a cancelled context among them; what is wrong with the settings or the
-// sources is in the result.
+// Build builds the project. The error is one of the run itself, such as a cancelled context;
+// problems of settings and sources are findings in the result.
 func (s *Session) Build(ctx context.Context) (*Update, error) {
 	u := &Update{Result: &site.Result{}}
 	if s.cache != nil {
@@ -164,7 +169,8 @@ func (s *Session) Build(ctx context.Context) (*Update, error) {
 	return u, nil
 }
 
-// differences returns the paths of outputs that are new or other than before, and of those that are gone.
+// differences returns the paths of outputs that are new or changed, and of those that no longer
+// exist.
 func differences(before, now []emit.Output) (changed, removed []string) {
 	old := make(map[string]*emit.Output, len(before))
 	for i := range before {

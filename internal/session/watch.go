@@ -16,33 +16,34 @@ import (
 	"rinzel/internal/watch"
 )
 
-// Watch is a session that the system tells what changed. It is told of all that the last build read.
+// Watch is a session that gets changes from the file system. It watches everything that the last
+// build read.
 type Watch struct {
 	*Session
-	// Ignore reports whether changes of a file are nothing to build again for; nil ignores none.
+	// Ignore reports whether changes of a file never require a build; nil ignores none.
 	Ignore func(name string) bool
 
 	watcher  *watch.Watcher
 	paths    []string // of the watched folders
-	settings string   // the absolute path of the settings file
-	lost     bool     // the watcher does not tell of all any more, so that another one is to be started
+	settings string   // absolute path of the settings file
+	lost     bool     // the watcher missed changes and must be restarted
 
-	single  map[string][]source.Path // files that are watched one by one, by absolute names, and all that they were read as
-	ends    map[string]bool          // links that the last build went by, and the files at their ends
-	above   map[string]bool          // folders around these, which may be moved
-	locked  map[string]bool          // what the last build had no right to read
-	awaited map[string]bool          // what is not there, and would bring a missing package or a file of one
+	single  map[string][]source.Path // files that are watched individually, by absolute names, with the paths they were read as
+	ends    map[string]bool          // links used by the last build, and their targets
+	above   map[string]bool          // parents of these, which may be moved
+	locked  map[string]bool          // what the last build had no permission to read
+	awaited map[string]bool          // missing parents of packages or of their files
 }
 
-// Changes are what changed since the last build.
+// Changes are the changes since the last build.
 type Changes struct {
 	Names []string  // absolute names of files and folders, sorted
-	At    time.Time // when no more followed
-	// Lost tells that more changed at once than the system tells of, so that everything is looked at again.
+	At    time.Time // time of the last change
+	// Lost is set if the system dropped change events, so that everything is read again.
 	Lost bool
 }
 
-// StartWatch opens a project and watches its folders. The caller closes the watch.
+// StartWatch opens a project and watches its folders. The caller must close the watch.
 func StartWatch(opts Options) (*Watch, error) {
 	w := &Watch{Session: &Session{opts: opts}}
 	w.adopt = w.follow
@@ -52,7 +53,7 @@ func StartWatch(opts Options) (*Watch, error) {
 	return w, nil
 }
 
-// Close ends the watch and closes the session.
+// Close stops watching and closes the session.
 func (w *Watch) Close() error {
 	if w.watcher == nil {
 		return w.Session.Close()
@@ -60,10 +61,10 @@ func (w *Watch) Close() error {
 	return errors.Join(w.watcher.Close(), w.Session.Close())
 }
 
-// Folders returns the absolute paths of the folders and files that are watched as such, in order.
+// Folders returns the absolute paths of the watched folders and files, in order.
 func (w *Watch) Folders() []string { return slices.Clone(w.paths) }
 
-// Build builds the project, and watches all that was read for it.
+// Build builds the project, and watches everything that was read for it.
 func (w *Watch) Build(ctx context.Context) (*Update, error) {
 	u, err := w.Session.Build(ctx)
 	if err == nil && w.cache != nil {
@@ -72,8 +73,8 @@ func (w *Watch) Build(ctx context.Context) (*Update, error) {
 	return u, err
 }
 
-// Next waits until something changes that a build depends on, and has the session heed it. The error is that of a context that
-// ended, or one of our run.
+// Next waits for a change that a build depends on, and applies it to the session. The error is that
+// of a cancelled context, or one of the run.
 func (w *Watch) Next(ctx context.Context) (Changes, error) {
 	for {
 		names, err := w.watcher.Next(ctx)
@@ -90,12 +91,12 @@ func (w *Watch) Next(ctx context.Context) (Changes, error) {
 	}
 }
 
-// Apply is as [Session.Apply], and knows what the files that are watched one by one were read as.
+// Apply is like [Session.Apply], including files that are watched individually.
 func (w *Watch) Apply(changed []string) error {
 	paths, ok := w.pathsOf(changed)
 	for _, name := range changed {
 		if w.above[name] {
-			w.lost = true // what is in it is watched under names of before
+			w.lost = true // its contents are watched under old names
 		}
 		if w.lost || w.awaited[name] {
 			ok = false
@@ -109,7 +110,7 @@ func (w *Watch) Apply(changed []string) error {
 	return nil
 }
 
-// isNothing returns what tells changes apart that no build is needed for.
+// irrelevant returns a function that recognizes changes that need no build.
 func (w *Watch) isNothing() func(name string) bool {
 	var known *index
 	var folders map[string]string
@@ -128,7 +129,7 @@ func (w *Watch) isNothing() func(name string) bool {
 	}
 }
 
-// cannotWatch words that folders cannot be watched.
+// cannotWatch returns the error that folders cannot be watched.
 func cannotWatch(err error) error {
 	if errors.Is(err, syscall.ENOSPC) {
 		return fmt.Errorf("cannot watch: the system limit of watched folders is reached (%w); exclude folders with exclude in rinzel.toml, or raise fs.inotify.max_user_watches", err)
@@ -136,9 +137,9 @@ func cannotWatch(err error) error {
 	return fmt.Errorf("cannot watch: %w", err)
 }
 
-// follow watches the folders of a project, unless they are watched.
+// follow watches the folders of a project, unless they are watched already.
 func (w *Watch) follow(p *project.Project) error {
-	const most = 10 // folders that come and go for ever are none to wait for
+	const most = 10 // do not wait for folders that come and go forever
 	for i := 0; ; i++ {
 		folders, settings, err := watchedFolders(p, w.opts.Project.Settings)
 		if err != nil {
@@ -154,7 +155,7 @@ func (w *Watch) follow(p *project.Project) error {
 		}
 		watcher, err := watch.Start(folders)
 		if errors.Is(err, fs.ErrNotExist) && i < most {
-			continue // one went meanwhile
+			continue // one was deleted in the meantime
 		}
 		if err != nil {
 			return cannotWatch(err)
@@ -168,17 +169,17 @@ func (w *Watch) follow(p *project.Project) error {
 		if i == most {
 			return nil
 		}
-		// A folder that came before the watch began is none of them: look again.
+		// A folder may have been created before the watch: look again.
 	}
 }
 
-// watchedFolders returns what a build of a project reads: the source folder, the
-// roots, and the settings file, by absolute paths. Those that are not there are
-// left out; the settings may come to name others.
+// watchedFolders returns the absolute paths that a build reads: the source folder, the roots, and
+// the settings file. Missing ones are left out; the settings may name them later.
 func watchedFolders(p *project.Project, named string) (out []watch.Folder, settings string, err error) {
 	add := func(dir string, skip func(string) bool) error {
 		abs, err := filepath.Abs(dir)
-		// The folder itself may go, and come back: what is around it is watched first, so that nothing is missed.
+		// The folder itself may be deleted and created again: watch its parent first, so that no
+		// change is missed.
 		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
 			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
 		}

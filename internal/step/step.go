@@ -1,5 +1,6 @@
-// Package step is what the steps have in common: the units that they work on, and the form in which each runs. The steps
-// themselves are the packages below it; none knows of another. What steps there are is a table in the package pipeline.
+// Package step defines what all steps have in common: the [Unit] that they work on, and the
+// interface [Runner]. The steps are the packages below this one; they do not import each other.
+// Package pipeline has the table of steps.
 package step
 
 import (
@@ -10,31 +11,35 @@ import (
 	"rinzel/internal/source"
 )
 
-// Kind says what a unit is.
+// Kind is the kind of a unit.
 type Kind uint8
 
+// The kinds of units.
 const (
-	Sheet   Kind = iota // the rules of one sheet, without what it imports
+	Sheet   Kind = iota // the rules of one sheet, without its imports
 	Media               // a list of media queries: of an import, or of a link
-	Element             // a style element, with what it imports
-	Bundle              // the sheets of a page, or several pages, in cascade order
+	Element             // a style element, with its imports
+	Bundle              // the sheets of one or more pages, in cascade order
 )
 
+// kindNames are the names of the kinds in messages.
 var kindNames = [...]string{"sheet", "media list", "style element", "bundle"}
 
+// String returns the name of the kind in messages.
 func (k Kind) String() string { return kindNames[k] }
 
-// Unit is what a list of steps works on. A step reads and changes it, and reports, through the unit alone.
+// Unit is what steps work on. A step reads and modifies the unit, and reports findings, only
+// through these fields and methods.
 type Unit struct {
 	Kind    Kind
 	Nodes   []ast.Node  // its rules; nil for a media list
-	Queries []ast.Value // of a media list, else nil
-	Parts   []Part      // the sheets that a bundle or a style element is made of, in order, before they were joined
-	// Composed tells that what is finished when the site is built is finished: the sheet holds CSS.
+	Queries []ast.Value // of a media list; otherwise nil
+	Parts   []Part      // the sheets of a bundle or style element, in order, before they were joined
+	// Composed is set if build-time syntax was evaluated: the unit is plain CSS.
 	Composed bool
-	// Compact tells that the unit is to be written without spaces that mean nothing.
+	// Compact is set if the unit is to be written without insignificant white space.
 	Compact bool
-	// Report takes what steps find; nil if nobody asks.
+	// Report receives findings; may be nil.
 	Report func(diag.Diagnostic)
 
 	notes []any
@@ -42,11 +47,11 @@ type Unit struct {
 
 // Part is a sheet in a bundle.
 type Part struct {
-	File  *source.File // nil if it is not known
+	File  *source.File // nil if unknown
 	Nodes []ast.Node
 }
 
-// Note keeps what a step tells of its work, for whoever asks by [Notes].
+// Note records a fact about the work of a step, see [Notes].
 func (u *Unit) Note(note any) { u.notes = append(u.notes, note) }
 
 // Find reports a finding.
@@ -56,7 +61,7 @@ func (u *Unit) Find(d diag.Diagnostic) {
 	}
 }
 
-// Notes returns the notes of one type that steps have left in a unit, in order.
+// Notes returns the notes of one type that steps recorded in a unit, in order.
 func Notes[T any](u *Unit) []T {
 	var out []T
 	for _, n := range u.notes {
@@ -67,14 +72,14 @@ func Notes[T any](u *Unit) []T {
 	return out
 }
 
-// Runner is a step that is ready to run, on any number of units at once.
+// Runner is a step that is ready to run. It must be safe for concurrent use on different units.
 type Runner interface {
-	// Run works on a unit. The error is one of our run, such as that of a context which ended; what is wrong with the sources
-	// is reported to the unit. After an error the unit is not to be used.
+	// Run runs the step on a unit. The error is one of the run itself, such as a cancelled context;
+	// problems of the sources are reported to the unit. After an error the unit must not be used.
 	Run(ctx context.Context, u *Unit) error
 }
 
-// RunnerFunc is a function that is a [Runner].
+// RunnerFunc is a function that implements [Runner].
 type RunnerFunc func(ctx context.Context, u *Unit) error
 
 // Run calls the function.

@@ -1,6 +1,6 @@
-// Package watch tells when files in folders change. It watches folders rather
-// than files, so that files which editors replace, and files that appear where one
-// was missing, are met; and it gathers bursts of changes.
+// Package watch reports changes of files in folders. It watches folders instead of files, so that
+// it detects files that editors replace, and missing files that are created. It groups bursts of
+// changes.
 package watch
 
 import (
@@ -16,42 +16,41 @@ import (
 	"github.com/fsnotify/fsnotify"
 )
 
-// Folder is a folder that is watched with all below it.
+// Folder is a folder to watch with all its subfolders.
 type Folder struct {
 	Path string
-	// Skip reports whether a folder below is left out, by its path from Path with
-	// slashes. Nil leaves out none.
+	// Skip reports whether a subfolder is excluded, given its path relative to Path with slashes.
+	// Nil excludes none.
 	Skip func(dir string) bool
-	// Only, if it is not empty, is the one file that counts, and no folder below
-	// is watched.
+	// Only, if not empty, is the only file of interest; subfolders are not watched then.
 	Only string
 }
 
 // Watcher watches folders. It is not safe for concurrent use.
 type Watcher struct {
-	// Attributes reports whether a file or folder of which only permissions, owner or times changed counts as changed. Nil
-	// counts none.
+	// Attributes reports whether a change of permissions, owner or times of a file or folder counts
+	// as a change. Nil counts none.
 	Attributes func(name string) bool
 
 	notify  *fsnotify.Watcher
-	folders []Folder        // that are watched with all below
-	single  map[string]bool // files and folders that are watched alone
+	folders []Folder        // watched with all subfolders
+	single  map[string]bool // files and folders that are watched individually
 	changed map[string]bool // since the last burst
 }
 
-// quiet is how long no change may follow for a burst to be over, and most how long
-// one lasts at the most. An editor that saves all its files takes some milliseconds.
+// A burst is over after no change for the duration quiet, or after the duration most. An editor
+// that saves all files takes some milliseconds.
 const (
 	quiet = 40 * time.Millisecond
 	most  = time.Second
 )
 
-// ErrOverflow means that more changed at once than the system tells of: anything may be other than it was, and folders
-// may not be watched that were made. A new watcher is to be started, and everything looked at again.
+// ErrOverflow means that the system dropped events: anything may have changed, and new folders may
+// not be watched. The caller should start a new watcher and read everything again.
 var ErrOverflow = errors.New("watch: too many changes at once for the system to report")
 
-// Start watches folders. The caller closes the watcher. The error is that a folder
-// cannot be watched, or that the system watches no more of them.
+// Start watches folders. The caller must close the watcher. The error is that a folder cannot be
+// watched, or that the system limit of watches is reached.
 func Start(folders []Folder) (*Watcher, error) {
 	notify, err := fsnotify.NewWatcher()
 	if err != nil {
@@ -69,7 +68,7 @@ func Start(folders []Folder) (*Watcher, error) {
 // Close stops watching.
 func (w *Watcher) Close() error { return w.notify.Close() }
 
-// Extend watches another folder as well. The error is as that of [Start].
+// Extend watches another folder. The error is like that of [Start].
 func (w *Watcher) Extend(f Folder) error {
 	if f.Only != "" {
 		w.single[filepath.Join(f.Path, f.Only)] = true
@@ -79,10 +78,12 @@ func (w *Watcher) Extend(f Folder) error {
 	return w.add(f, f.Path, false)
 }
 
-// Watches reports whether a file or folder is watched alone. It is not any more once its folder is gone, or has another name.
+// Watches reports whether a file or folder is watched individually. This ends when its folder is
+// deleted or renamed.
 func (w *Watcher) Watches(name string) bool { return w.single[name] }
 
-// Covers reports whether changes of a file or folder are told of since a folder around it is watched with all below it.
+// Covers reports whether changes of a file or folder are reported because a parent folder is
+// watched.
 func (w *Watcher) Covers(name string) bool {
 	for _, f := range w.folders {
 		if rel, err := filepath.Rel(f.Path, name); err == nil && filepath.IsLocal(rel) && !w.leftOut(&f, rel) {
@@ -92,18 +93,18 @@ func (w *Watcher) Covers(name string) bool {
 	return false
 }
 
-// Note counts a file or folder as changed: the next call of [Watcher.Next] returns it.
+// Note marks a file or folder as changed: the next call of [Watcher.Next] returns it.
 func (w *Watcher) Note(name string) { w.changed[name] = true }
 
-// add watches a folder and all below it. With note, the files in it count as
-// changed: they came before it was watched.
+// add watches a folder and its subfolders. With note, the files in it count as changed: they were
+// created before the watch.
 func (w *Watcher) add(f Folder, dir string, note bool) error {
 	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
 		switch {
 		case err != nil && name == f.Path:
 			return err
 		case err != nil:
-			return nil // it went as soon as it came
+			return nil // it was deleted right after it was created
 		case !d.IsDir():
 			if note {
 				w.changed[name] = true
@@ -112,7 +113,7 @@ func (w *Watcher) add(f Folder, dir string, note bool) error {
 		case name != f.Path && f.skips(name):
 			return filepath.SkipDir
 		}
-		// What cannot be read may be later: the folder around it tells.
+		// An unreadable folder may become readable: its parent reports that.
 		if err := w.notify.Add(name); err != nil && !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, fs.ErrPermission) {
 			return err
 		}
@@ -120,15 +121,15 @@ func (w *Watcher) add(f Folder, dir string, note bool) error {
 	})
 }
 
-// skips reports whether a folder is left out.
+// skips reports whether a folder is excluded.
 func (f *Folder) skips(name string) bool {
 	rel, err := filepath.Rel(f.Path, name)
 	return err != nil || f.Skip != nil && f.Skip(filepath.ToSlash(rel))
 }
 
-// Next waits for changes and returns the names of the files and folders that
-// were changed, made, moved or removed, sorted, once no more follow. The error is
-// that of a context that ended, [ErrOverflow], or one of the system.
+// Next waits for changes and returns the names of the files and folders that were changed, created,
+// moved or deleted, sorted, after the burst is over. The error is that of a cancelled context,
+// [ErrOverflow], or one of the system.
 func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	var over, end <-chan time.Time // none before the first change
 	if len(w.changed) > 0 {
@@ -170,7 +171,7 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	}
 }
 
-// take notes what an event is about, and watches a folder that was made.
+// handle records the subject of an event, and watches a new folder.
 func (w *Watcher) take(event fsnotify.Event) error {
 	if event.Op == fsnotify.Chmod && (w.Attributes == nil || !w.Attributes(event.Name)) {
 		return nil
@@ -192,7 +193,7 @@ func (w *Watcher) take(event fsnotify.Event) error {
 	return nil
 }
 
-// takeIn does the same for one watched folder, in which the event may be.
+// handleIn does the same for one watched folder.
 func (w *Watcher) takeIn(f Folder, event fsnotify.Event) error {
 	rel, err := filepath.Rel(f.Path, event.Name)
 	if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
@@ -205,7 +206,8 @@ func (w *Watcher) takeIn(f Folder, event fsnotify.Event) error {
 	return nil
 }
 
-// forget has what is watched alone in a folder that is gone, and in those below it, count as changed, and as watched no more.
+// forget stops watching individual files in a deleted folder and its subfolders, and marks them as
+// changed.
 func (w *Watcher) forget(dir string) {
 	for name := range w.single {
 		if strings.HasPrefix(name, dir+string(filepath.Separator)) {
@@ -215,8 +217,8 @@ func (w *Watcher) forget(dir string) {
 	}
 }
 
-// leave ends the watches of a folder that was moved away and of all below it: the system goes on to tell of them by their
-// old names. Where they were moved to they are watched anew.
+// leave stops watching a folder that was moved away, with its subfolders: the system would report
+// changes under the old names. It is watched again where it was moved to.
 func (w *Watcher) leave(dir string) {
 	for _, name := range w.notify.WatchList() {
 		if name == dir || strings.HasPrefix(name, dir+string(filepath.Separator)) {
@@ -225,10 +227,10 @@ func (w *Watcher) leave(dir string) {
 	}
 }
 
-// leftOut reports whether a path lies in a folder that is left out, or is one.
+// isExcluded reports whether a path is in an excluded folder, or is one.
 func (w *Watcher) leftOut(f *Folder, rel string) bool {
 	if f.Skip == nil || rel == "." {
-		return false // the folder itself is what is watched
+		return false // the watched folder itself
 	}
 	rel = filepath.ToSlash(rel)
 	for i := 0; i <= len(rel); i++ {

@@ -1,10 +1,12 @@
-// Package ast holds style sheets as trees. Names are those of CSS Syntax
-// Level 3 and Selectors Level 4.
+// Package ast defines the syntax tree of style sheets. Names are those of CSS Syntax Level 3 and
+// Selectors Level 4.
 //
-// Trees are values that are shared: pieces are kept between builds and stand
-// in several bundles. So nothing changes a node once it is made; a step that
-// has something to change makes a copy of the nodes on the way to it (see
-// [Map]) and shares all others.
+// Trees are immutable and shared: a node may be part of several bundles and of several builds at
+// once. A step that changes something copies the nodes on the path to the change (see [Map]) and
+// shares all others.
+//
+// A sheet is a list of [Node] values; a value of a declaration is a list of [Value]; a selector is
+// a [Selector]. Package parse creates trees, package print writes them.
 package ast
 
 import (
@@ -15,8 +17,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// MaxDepth is how deep blocks, functions and brackets may nest in each other.
-// Every function that recurses over input is bounded by it.
+// MaxDepth limits how deep blocks, functions and brackets may be nested. It bounds every function
+// that recurses over input.
 const MaxDepth = 256
 
 // Stylesheet is a style sheet: its rules and comments in order.
@@ -24,11 +26,10 @@ type Stylesheet struct {
 	Nodes []Node
 }
 
-// Node is what may stand in a style sheet or in a block: a rule, a
-// declaration or a comment.
+// Node is a rule, a declaration or a comment: anything that a style sheet or a block can contain.
 type Node interface {
-	Pos() source.Pos   // of the first byte
-	Span() source.Span // the whole node where one file holds it
+	Pos() source.Pos   // position of the first byte
+	Span() source.Span // the whole node, or the part before its block
 	node()             // closes the family: a switch over Node can be complete
 }
 
@@ -41,59 +42,59 @@ type Block struct {
 
 // StyleRule is a selector list and its block: a, b { color: red }.
 type StyleRule struct {
-	Selectors []Selector // never empty, except in a rule without a prelude
+	Selectors []Selector // empty only in a rule without a prelude
 	Block
 }
 
-// QualifiedRule is a rule whose prelude is no selector list: a keyframe,
-// 50% { opacity: 0 }, or a group within a group of constants.
+// QualifiedRule is a rule whose prelude is not a selector list: a keyframe, 50% { opacity: 0 }, or
+// a group in a group of constants.
 type QualifiedRule struct {
 	Prelude []Value
 	Block
 }
 
-// AtRule is an at-rule, a statement or one with a block.
+// AtRule is an at-rule: a statement, or a rule with a block.
 type AtRule struct {
 	At      source.Pos // of '@'
 	Name    string     // as written, without '@'
 	Prelude []Value
 	Block   *Block // nil for a statement
-	EndOff  uint32 // offset behind a statement, its semicolon included
+	EndOff  uint32 // offset after a statement, including its semicolon
 }
 
-// Declaration is a property, or descriptor, and its value: color: red.
+// Declaration is a property or descriptor with its value: color: red.
 type Declaration struct {
 	Name      string // as written
 	NamePos   source.Pos
 	Value     []Value
 	Important bool
-	EndOff    uint32 // offset behind the value, without a semicolon
+	EndOff    uint32 // offset after the value, before the semicolon
 }
 
-// SplicedDeclaration is a declaration whose name is to be built from values:
-// margin-(side): 0. The step compose makes a declaration of it.
+// InterpolatedDeclaration is a declaration whose name is built from constants: margin-(side): 0.
+// The step compose turns it into a Declaration.
 type SplicedDeclaration struct {
-	Name      []Value // never empty, without white space between
+	Name      []Value // never empty, no white space between
 	Value     []Value
 	Important bool
-	EndOff    uint32 // offset behind the value, without a semicolon
+	EndOff    uint32 // offset after the value, before the semicolon
 }
 
-// Comment is a comment between rules or declarations. Comments within values
-// are values of the kind [token.Comment].
+// Comment is a comment between rules or declarations. Comments inside values are values of kind
+// [token.Comment].
 type Comment struct {
 	At   source.Pos
 	Text string // with /* and */
 }
 
-// BadRule is source that could not be read as a rule. It is printed as it stood.
+// BadRule is source that could not be parsed as a rule. It is printed unchanged.
 type BadRule struct {
 	At   source.Pos
 	Text string
 }
 
-// BadDeclaration is source that could not be read as a declaration; every
-// browser skips it. It is printed as it stood.
+// BadDeclaration is source that could not be parsed as a declaration; every browser skips it. It is
+// printed unchanged.
 type BadDeclaration struct {
 	At   source.Pos
 	Text string // without a semicolon
@@ -108,8 +109,7 @@ func (*Comment) node()            {}
 func (*BadRule) node()            {}
 func (*BadDeclaration) node()     {}
 
-// Pos returns the place of the first selector that is not empty, or else of
-// the brace.
+// Pos returns the position of the first selector that is not empty, or of the brace.
 func (r *StyleRule) Pos() source.Pos {
 	for _, s := range r.Selectors {
 		if at := s.Pos(); at.IsValid() {
@@ -119,7 +119,7 @@ func (r *StyleRule) Pos() source.Pos {
 	return r.LBrace
 }
 
-// Pos returns the place of the prelude.
+// Pos returns the position of the prelude.
 func (r *QualifiedRule) Pos() source.Pos {
 	if len(r.Prelude) > 0 {
 		return r.Prelude[0].Pos
@@ -127,31 +127,31 @@ func (r *QualifiedRule) Pos() source.Pos {
 	return r.LBrace
 }
 
-// Pos returns the place of the at sign.
+// Pos returns the position of the at sign.
 func (r *AtRule) Pos() source.Pos { return r.At }
 
-// Pos returns the place of the name.
+// Pos returns the position of the name.
 func (d *Declaration) Pos() source.Pos { return d.NamePos }
 
-// Pos returns the place of the first part of the name.
+// Pos returns the position of the first part of the name.
 func (d *SplicedDeclaration) Pos() source.Pos { return d.Name[0].Pos }
 
-// Pos returns the place of the comment.
+// Pos returns the position of the comment.
 func (c *Comment) Pos() source.Pos { return c.At }
 
-// Pos returns the place of the first byte.
+// Pos returns the position of the first byte.
 func (b *BadRule) Pos() source.Pos { return b.At }
 
-// Pos returns the place of the first byte.
+// Pos returns the position of the first byte.
 func (b *BadDeclaration) Pos() source.Pos { return b.At }
 
-// Span returns the rule's selectors, up to the brace.
+// Span returns the selectors of the rule, up to the brace.
 func (r *StyleRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
 
-// Span returns the rule's prelude, up to the brace.
+// Span returns the prelude of the rule, up to the brace.
 func (r *QualifiedRule) Span() source.Span { return r.Pos().To(r.LBrace.Off) }
 
-// Span returns a statement whole, and of a rule with a block the part before it.
+// Span returns a statement as a whole, or the part of a rule before its block.
 func (r *AtRule) Span() source.Span {
 	if r.Block != nil {
 		return r.At.To(r.Block.LBrace.Off)
@@ -168,23 +168,21 @@ func (d *SplicedDeclaration) Span() source.Span { return d.Pos().To(d.EndOff) }
 // Span returns the comment.
 func (c *Comment) Span() source.Span { return source.SpanOf(c.At, len(c.Text)) }
 
-// Span returns the bad source.
+// Span returns the source text.
 func (b *BadRule) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
 
-// Span returns the bad source.
+// Span returns the source text.
 func (b *BadDeclaration) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
 
-// IsCustom reports whether d declares a custom property. The values of one
-// hold white space and comments as values of their own, since scripts read
-// them as they are written (CSS Custom Properties 1, section 2).
+// IsCustom reports whether d declares a custom property. Values of custom properties contain white
+// space and comments as values of their own, because scripts read them as they are written (CSS
+// Custom Properties 1, section 2).
 func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
 
-// IsCustom reports whether d declares a custom property, as far as the start
-// of its name tells.
+// IsCustom reports whether d declares a custom property, judging by the start of its name.
 func (d *SplicedDeclaration) IsCustom() bool { return strings.HasPrefix(d.Name[0].Text, "--") }
 
-// IsCustomName reports whether a property name, as written, is that of a
-// custom property.
+// IsCustomName reports whether a property name, as written, is a custom property.
 func IsCustomName(name string) bool {
 	if len(name) > 1 && name[0] == '-' && name[1] == '-' {
 		return true
@@ -196,28 +194,27 @@ func IsCustomName(name string) bool {
 	return len(name) > 1 && name[0] == '-' && name[1] == '-'
 }
 
-// Value is a component value: a token, a function or a block in brackets.
-// There are far more of them than of any other construct, so they are one
-// flat struct held by value rather than an interface to many.
+// Value is a component value: a token, a function or a block in brackets. Values are far more
+// numerous than any other construct, so a Value is a flat struct instead of an interface.
 type Value struct {
-	// Text is the token as it stands in the source; of a function or block
-	// it is the token that opens it: "rgb(", "[".
+	// Text is the token as written in the source; for a function or block it is the opening token:
+	// "rgb(", "[".
 	Text  string
-	Inner *Inner // what a function or block holds; nil for any other token
+	Inner *Inner // contents of a function or block; nil for other tokens
 	Pos   source.Pos
 	Kind  token.Kind
-	// Space tells that white space stood before the value. It is never set on
-	// the first of a list nor beside a comma, where white space means nothing.
+	// Space is set if white space precedes the value. It is never set on the first value of a list
+	// or next to a comma, where white space is insignificant.
 	Space bool
 }
 
-// Inner is what stands between the brackets of a function or block.
+// Inner is the contents of a function or block in brackets.
 type Inner struct {
 	Values []Value
 	Close  source.Pos // of the closing bracket; NoPos if the file ended first
 }
 
-// Values returns what a function or block holds, and nil for any other value.
+// Values returns the contents of a function or block, and nil for any other value.
 func (v *Value) Values() []Value {
 	if v.Inner == nil {
 		return nil
@@ -233,12 +230,12 @@ func (v *Value) Name() string {
 	return v.Text[:len(v.Text)-1]
 }
 
-// IsFunction reports whether v is the function of that lower-case name.
+// IsFunction reports whether v is a function with the given lower-case name.
 func (v *Value) IsFunction(name string) bool {
 	return v.Kind == token.Function && token.EqualFold(v.Name(), name)
 }
 
-// IsIdent reports whether v is the identifier of that lower-case name.
+// IsIdent reports whether v is an identifier with the given lower-case name.
 func (v *Value) IsIdent(name string) bool {
 	return v.Kind == token.Ident && token.EqualFold(v.Text, name)
 }
@@ -246,7 +243,7 @@ func (v *Value) IsIdent(name string) bool {
 // IsDelim reports whether v is the delimiter c.
 func (v *Value) IsDelim(c byte) bool { return v.Kind == token.Delim && v.Text[0] == c }
 
-// Span returns the value, and of a function or block all up to its closing bracket.
+// Span returns the value, including the closing bracket of a function or block.
 func (v *Value) Span() source.Span {
 	if v.Inner != nil && v.Inner.Close.IsValid() {
 		return v.Pos.To(v.Inner.Close.Off + 1)
@@ -254,7 +251,7 @@ func (v *Value) Span() source.Span {
 	return source.SpanOf(v.Pos, len(v.Text))
 }
 
-// SpanOf returns the span of a list of values that stand in one file.
+// SpanOf returns the span of a list of values of one file.
 func SpanOf(values []Value) source.Span {
 	if len(values) == 0 {
 		return source.Span{}
@@ -266,8 +263,8 @@ func SpanOf(values []Value) source.Span {
 	return values[0].Pos.To(last.End)
 }
 
-// Verbatim returns values with their white space as values of its own, as
-// custom properties hold it; see [Declaration.IsCustom].
+// Verbatim returns values with white space as values of its own, as in custom properties; see
+// [Declaration.IsCustom].
 func Verbatim(values []Value) []Value {
 	out := make([]Value, 0, len(values)*2)
 	for i, v := range values {
@@ -283,8 +280,8 @@ func Verbatim(values []Value) []Value {
 	return out
 }
 
-// SplitAt splits values at each token of a kind: at each comma, for one. The
-// parts share the memory of the list.
+// SplitAt splits values at each token of a kind, such as a comma. The parts share the memory of the
+// list.
 func SplitAt(values []Value, kind token.Kind) [][]Value {
 	var out [][]Value
 	start := 0
@@ -297,7 +294,7 @@ func SplitAt(values []Value, kind token.Kind) [][]Value {
 	return append(out, values[start:])
 }
 
-// JoinCommas joins lists with commas between them, each at the place of what follows it.
+// JoinCommas joins lists with commas, each at the position of what follows it.
 func JoinCommas(lists [][]Value) (out []Value) {
 	for i, list := range lists {
 		if i > 0 {
@@ -308,8 +305,7 @@ func JoinCommas(lists [][]Value) (out []Value) {
 	return out
 }
 
-// Significant returns values without white space and comments as values of
-// their own.
+// Significant returns values without white space and comments.
 func Significant(values []Value) []Value {
 	skipped := func(v Value) bool { return v.Kind == token.Whitespace || v.Kind == token.Comment }
 	if !slices.ContainsFunc(values, skipped) {

@@ -2,7 +2,7 @@ package ast
 
 import "fmt"
 
-// Body returns the nodes in the block of n, or nil if it has none.
+// Body returns the nodes in the block of n, or nil if it has no block.
 func Body(n Node) []Node {
 	switch n := n.(type) {
 	case *StyleRule:
@@ -20,7 +20,7 @@ func Body(n Node) []Node {
 	panic(fmt.Sprintf("ast: unknown node %T", n))
 }
 
-// WithBody returns a copy of n, which has a block, with other nodes in it.
+// WithBody returns a copy of n, which must have a block, with other nodes in the block.
 func WithBody(n Node, body []Node) Node {
 	switch n := n.(type) {
 	case *StyleRule:
@@ -40,8 +40,8 @@ func WithBody(n Node, body []Node) Node {
 	panic(fmt.Sprintf("ast: %T has no block", n))
 }
 
-// Walk calls visit for each node in order, a rule before the nodes in its
-// block, which are left out if visit returns false.
+// Walk calls visit for each node in order, parents before children. If visit returns false, the
+// children are skipped.
 func Walk(nodes []Node, visit func(Node) bool) {
 	for _, n := range nodes {
 		if visit(n) {
@@ -50,29 +50,29 @@ func Walk(nodes []Node, visit func(Node) bool) {
 	}
 }
 
-// Edit is what becomes of a node: the zero Edit, [Keep], leaves it as it is.
+// Edit describes the replacement of a node. The zero Edit, [Keep], leaves it unchanged.
 type Edit struct {
 	changed bool
-	one     Node   // stands for the node, if not nil
-	many    []Node // stand for it behind one
+	one     Node   // replaces the node, if not nil
+	many    []Node // come after one
 }
 
-// Changed reports whether the node does not stay as it is.
+// Changed reports whether the node is replaced or removed.
 func (e Edit) Changed() bool { return e.changed }
 
-// Keep leaves a node as it is.
+// Keep leaves a node unchanged.
 var Keep Edit
 
-// Remove takes a node away.
+// Remove removes a node.
 var Remove = Edit{changed: true}
 
-// Replace puts n in a node's place.
+// Replace replaces a node by n.
 func Replace(n Node) Edit { return Edit{changed: true, one: n} }
 
-// Splice puts any number of nodes in a node's place.
+// Splice replaces a node by any number of nodes.
 func Splice(nodes []Node) Edit { return Edit{changed: true, many: nodes} }
 
-// Append appends what stands in place of n.
+// Append appends the replacement of n to list.
 func (e Edit) Append(list []Node, n Node) []Node {
 	switch {
 	case !e.changed:
@@ -83,8 +83,8 @@ func (e Edit) Append(list []Node, n Node) []Node {
 	return append(list, e.many...)
 }
 
-// Map returns nodes with each one edited, and whether any was. A list in which
-// nothing changed is returned as it is.
+// Map returns nodes with edit applied to each, and whether anything changed. An unchanged list is
+// returned as it is, without allocating.
 func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {
 	var out []Node
 	changed := false
@@ -110,8 +110,8 @@ func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {
 	return out, true
 }
 
-// MapBody applies [Map] to the block of n. It returns n itself, and false, if
-// nothing changed in it or it has none.
+// MapBody applies [Map] to the block of n. It returns n itself and false if nothing changed or n
+// has no block.
 func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	body := Body(n)
 	if len(body) == 0 {
@@ -124,9 +124,8 @@ func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	return WithBody(n, edited), true
 }
 
-// MapList returns list with each element that edit changes replaced by what
-// it returns, and whether any was. A list in which nothing changed is returned
-// as it is.
+// MapList returns list with edit applied to each element, and whether anything changed. An
+// unchanged list is returned as it is.
 func MapList[S ~[]T, T any](list S, edit func(i int, v *T) (with T, changed bool)) (S, bool) {
 	var out S
 	for i := range list {
@@ -145,10 +144,9 @@ func MapList[S ~[]T, T any](list S, edit func(i int, v *T) (with T, changed bool
 	return out, true
 }
 
-// MapValues returns values with each one that edit changes replaced by what
-// it returns, and whether any was. edit sees a function or block before its
-// arguments, and its arguments only if it left the function unchanged. A list
-// in which nothing changed is returned as it is.
+// MapValues returns values with edit applied to each, and whether anything changed. edit sees a
+// function or block before its arguments, and its arguments only if it left the function unchanged.
+// An unchanged list is returned as it is.
 func MapValues(values []Value, edit func(*Value) (with Value, changed bool)) ([]Value, bool) {
 	return MapList(values, func(_ int, v *Value) (with Value, changed bool) {
 		with, changed = edit(v)

@@ -8,8 +8,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Equal reports whether two lists of nodes are the same style sheet: positions
-// aside, and with comments aside if comments is false.
+// Equal reports whether two lists of nodes are the same style sheet, apart from positions, and
+// apart from comments if comments is false.
 func Equal(a, b []Node, comments bool) bool {
 	if !comments {
 		a, b = withoutComments(a), withoutComments(b)
@@ -17,10 +17,12 @@ func Equal(a, b []Node, comments bool) bool {
 	return slices.EqualFunc(a, b, func(a, b Node) bool { return equalNode(a, b, comments) })
 }
 
+// withoutComments returns nodes without comments.
 func withoutComments(nodes []Node) []Node {
 	return slices.DeleteFunc(slices.Clone(nodes), func(n Node) bool { _, ok := n.(*Comment); return ok })
 }
 
+// equalNode is Equal for two nodes.
 func equalNode(a, b Node, comments bool) bool {
 	switch a := a.(type) {
 	case *StyleRule:
@@ -54,9 +56,10 @@ func equalNode(a, b Node, comments bool) bool {
 	panic(fmt.Sprintf("ast: unknown node %T", a))
 }
 
-// EqualValues reports whether two lists of values are the same, positions aside.
+// EqualValues reports whether two lists of values are equal, apart from positions.
 func EqualValues(a, b []Value) bool { return equalValues(a, b, true) }
 
+// equalValues is EqualValues; without spaces, white space is ignored.
 func equalValues(a, b []Value, comments bool) bool {
 	if !comments {
 		isComment := func(v Value) bool { return v.Kind == token.Comment }
@@ -68,11 +71,12 @@ func equalValues(a, b []Value, comments bool) bool {
 	})
 }
 
-// EqualSelectors reports whether two selector lists are the same, positions aside.
+// EqualSelectors reports whether two selector lists are equal, apart from positions.
 func EqualSelectors(a, b []Selector) bool {
 	return slices.EqualFunc(a, b, func(a, b Selector) bool { return slices.EqualFunc(a, b, equalSimple) })
 }
 
+// equalSimple is EqualSelectors for two simple selectors.
 func equalSimple(a, b Simple) bool {
 	if a.Kind != b.Kind || !sameText(a.Name, b.Name) || (a.Args == nil) != (b.Args == nil) {
 		return false
@@ -86,8 +90,8 @@ func equalSimple(a, b Simple) bool {
 		x.SingleColon == y.SingleColon
 }
 
-// sameText reports whether two texts are the same token. A space that ends an
-// escape belongs to it, but whether one is written depends on what follows.
+// sameText reports whether two texts are the same token. The white space that ends an escape is
+// part of it, but it is only written if what follows requires it.
 func sameText(a, b string) bool {
 	return a == b || strings.Contains(a, `\`) && token.Unescape(a) == token.Unescape(b)
 }

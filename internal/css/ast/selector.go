@@ -5,24 +5,23 @@ import (
 	"rinzel/internal/source"
 )
 
-// Selector is a complex selector: simple selectors in order, with the
-// combinators between its compounds among them. A relative selector starts
-// with a combinator. One that could not be read is a single simple selector
-// of the kind [BadSelector].
+// Selector is a complex selector: simple selectors in order, with combinators between the
+// compounds. A relative selector starts with a combinator. An invalid selector is a single simple
+// selector of kind [BadSelector].
 type Selector []Simple
 
 // Simple is a simple selector or a combinator.
 type Simple struct {
-	// Name is the name as written: of a class without its dot, of an ID
-	// without '#', of a pseudo-class or -element without its colons, of a type
-	// selector with its namespace prefix. Of a combinator it is the symbol.
+	// Name is the name as written: of a class without the dot, of an ID without '#', of a
+	// pseudo-class or pseudo-element without colons, of a type selector with its namespace prefix.
+	// For a combinator it is the symbol.
 	Name string
-	Args *Args // of an attribute selector or functional pseudo; else nil
+	Args *Args // of an attribute selector or functional pseudo; otherwise nil
 	Pos  source.Pos
 	Kind SimpleKind
 }
 
-// SimpleKind tells the simple selectors apart.
+// SimpleKind is the kind of a simple selector.
 type SimpleKind uint8
 
 // The kinds of simple selectors (Selectors Level 4, section 3.1).
@@ -36,22 +35,22 @@ const (
 	PseudoElement // written with one colon or two; Name is without them
 	NestingSelector
 	Combinator  // " ", ">", "+", "~" or "||"
-	BadSelector // Args.Values holds what stood there
+	BadSelector // Args.Values has the invalid source
 )
 
-// Args is what stands in the brackets of a simple selector.
+// Args is the contents of the brackets of a simple selector.
 type Args struct {
-	// Selectors are the arguments of :is(), :not(), :has() and their like,
-	// and what follows "of" in :nth-child().
+	// Selectors are the arguments of :is(), :not(), :has() and similar, and the selectors after
+	// "of" in :nth-child().
 	Selectors []Selector
-	// Values are the arguments of any other pseudo, such as An+B.
+	// Values are the arguments of other pseudos, such as An+B.
 	Values []Value
-	// Matcher, Value and Modifier belong to an attribute selector:
-	// [name ~= value i]. Matcher is empty if only the presence is asked for.
+	// Matcher, Value and Modifier are the parts of an attribute selector: [name ~= value i].
+	// Matcher is empty if only the presence is tested.
 	Matcher  string
 	Value    Value
 	Modifier string
-	// SingleColon marks a pseudo-element in the old form: :before.
+	// SingleColon marks a pseudo-element in the legacy form: :before.
 	SingleColon bool
 }
 
@@ -69,7 +68,7 @@ func IsLegacyElement(name string) bool {
 	return false
 }
 
-// Pos returns where the selector starts, or NoPos for an empty one.
+// Pos returns the start of the selector, or NoPos for an empty one.
 func (s Selector) Pos() source.Pos {
 	if len(s) == 0 {
 		return source.NoPos
@@ -77,9 +76,8 @@ func (s Selector) Pos() source.Pos {
 	return s[0].Pos
 }
 
-// IsBad reports whether the selector, or one it must hold as an argument,
-// could not be read. A browser drops every rule whose list has a bad selector;
-// only :is() and :where() forgive one.
+// IsBad reports whether the selector, or a non-forgiving argument of it, is invalid. Browsers drop
+// a rule with an invalid selector in its list; only :is() and :where() forgive one.
 func (s Selector) IsBad() bool {
 	for i := range s {
 		part := &s[i]
@@ -98,8 +96,8 @@ func (s Selector) IsBad() bool {
 	return false
 }
 
-// Forgiving reports whether a pseudo-class ignores those of its arguments
-// that cannot be read (Selectors Level 4, section 18.1).
+// Forgiving reports whether a pseudo-class ignores invalid arguments (Selectors Level 4, section
+// 18.1).
 func Forgiving(name string) bool {
 	return token.EqualFold(name, "is") || token.EqualFold(name, "where")
 }

@@ -10,11 +10,11 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file has the types that are no combination of others (CSS Values 4,
-// section 4 to 9), and what the data has otherwise than browsers do.
+// This file defines the basic types (CSS Values 4, sections 4 to 9), and corrects definitions in
+// which the data differs from browsers.
 
-// corrections stand in place of definitions that the data has in words alone,
-// or in a form that is not what the specification says elsewhere.
+// corrections replace definitions that the data only has in prose, or that contradict another part
+// of the specification.
 var corrections = map[string]string{
 	"minmax()": "minmax( <length-percentage> | <flex> | min-content | max-content | auto , <length-percentage> | <flex> | min-content | max-content | auto )",
 	// CSS 2, section 11.1.2: commas may be missing; see the property clip.
@@ -24,8 +24,8 @@ var corrections = map[string]string{
 	"border-style": "<line-style>", "border-width": "<line-width>", "margin-width": "<length> | <percentage> | auto",
 	"top": "<length> | auto", "right": "<length> | auto", "bottom": "<length> | auto", "left": "<length> | auto",
 	"uri": "<url>", "family-name": "<string> | <custom-ident>+",
-	// The cursor that the specification gives in words: any number of images and
-	// a keyword. Old names are still read (CSS UI 4, section 5.1.1).
+	// The cursor that the specification describes in prose: any number of images and a keyword.
+	// Legacy names are still supported (CSS UI 4, section 5.1.1).
 	"'cursor'":         "[ [ <url> | <image> ] [ <number> <number> ]? , ]* [ <cursor-predefined> | hand ]",
 	"contrast-color()": "contrast-color( <color> [ max | [ tbd-fg | tbd-bg ] && <target-contrast>? [ , <color># ]? ]? )",
 	// CSS Shapes 1, section 3.1: a radius may be a percentage.
@@ -33,22 +33,23 @@ var corrections = map[string]string{
 	"ellipse()": "ellipse( [ [ <radial-extent> | <length-percentage [0,∞]> ]{2} ]? [ at <position> ]? )",
 	// SVG 2, section 13.2.
 	"paint": "none | <color> | <url> [ none | <color> ]? | context-fill | context-stroke | <image> | <svg-paint>",
-	// SVG 2, section 4.3 and CSS 2 of SVG 1.1: lengths without units are in user units.
+	// SVG 2, section 4.3 and CSS 2 of SVG 1.1: lengths without units are user units.
 	"'cx'": "<length-percentage> | <number>", "'cy'": "<length-percentage> | <number>", "'x'": "<length-percentage> | <number>", "'y'": "<length-percentage> | <number>",
 	"'r'": "<length-percentage [0,∞]> | <number [0,∞]>", "'rx'": "<length-percentage [0,∞]> | <number [0,∞]> | auto", "'ry'": "<length-percentage [0,∞]> | <number [0,∞]> | auto",
 	"'baseline-shift'":     "<length-percentage> | <number> | sub | super | top | center | bottom | baseline",
 	"'alignment-baseline'": "auto | baseline | <baseline-metric>", "'d'": "none | <string> | <path()>",
-	// CSS Overflow 3, section 3.1: overlay is an old name of auto.
+	// CSS Overflow 3, section 3.1: overlay is a legacy name of auto.
 	"'overflow-block'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-inline'": "visible | hidden | clip | scroll | auto | overlay",
 	"'overflow-x'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-y'": "visible | hidden | clip | scroll | auto | overlay",
-	// Ranges that the specifications give in words: Filter Effects 1, section 5; CSS Grid 1, section 7.2; SVG 2, section 13.5; HTML.
+	// Ranges that the specifications only have in prose: Filter Effects 1, section 5; CSS Grid 1,
+	// section 7.2; SVG 2, section 13.5; HTML.
 	"blur()": "blur( <length [0,∞]>? )", "brightness()": "brightness( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "contrast()": "contrast( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"grayscale()": "grayscale( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "invert()": "invert( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"opacity()": "opacity( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "saturate()": "saturate( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "sepia()": "sepia( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"fit-content()": "fit-content( <length-percentage [0,∞]> )", "'interest-delay-start'": "normal | <time [0,∞]>", "'interest-delay-end'": "normal | <time [0,∞]>",
 	"'stroke-dasharray'": "none | [ <length-percentage [0,∞]> | <number [0,∞]> ]+#", "'stroke-miterlimit'": "<number [0,∞]>",
 	"'stroke-width'": "[ <length-percentage [0,∞]> | <line-width> | <number [0,∞]> ]#",
-	// CSS Animations 1, section 4.8: browsers do not know the two parts of the draft that followed.
+	// CSS Animations 1, section 4.8: browsers do not support the two parts of the later draft.
 	"'animation-delay'": "<time>#",
 	// CSS Page 3, section 7.1.
 	"'size'": "<length [0,∞]>{1,2} | auto | [ <page-size> || [ portrait | landscape ] ]",
@@ -58,9 +59,10 @@ var corrections = map[string]string{
 	"'zoom'": "normal | reset | <number [0,∞]> | <percentage [0,∞]>",
 }
 
-// basics match a type at the start of values, and tell how many they take.
+// basics match a basic type at the start of values, and return how many values it consists of.
 var basics = basicTypes()
 
+// basicTypes returns the matchers of all basic types.
 func basicTypes() map[string]func(values []ast.Value, e *expr) (n int, ok bool) {
 	one := func(test func(v *ast.Value) bool) func([]ast.Value, *expr) (int, bool) {
 		return func(values []ast.Value, _ *expr) (int, bool) { return 1, test(&values[0]) }
@@ -85,23 +87,23 @@ func basicTypes() map[string]func(values []ast.Value, e *expr) (n int, ok bool) 
 	}
 }
 
-// isCustomIdent reports whether v is a name that an author may choose (CSS
-// Values 4, section 4.2).
+// isCustomIdent reports whether v is an author-defined identifier (CSS Values 4, section 4.2).
 func isCustomIdent(v *ast.Value) bool {
 	return v.Kind == token.Ident && !v.IsIdent("default") && !slices.Contains(wide, token.Lower(v.Text))
 }
 
+// isHexColor reports whether v is a colour in hexadecimal notation.
 func isHexColor(v *ast.Value) bool {
 	digits := v.Text[1:]
 	return v.Kind == token.Hash && (len(digits) == 3 || len(digits) == 4 || len(digits) == 6 || len(digits) == 8) &&
 		strings.Trim(digits, "0123456789abcdefABCDEF") == ""
 }
 
-// measures are the units that the package value does not work with.
+// measures are units that package value does not compute with.
 var measures = map[string]string{"fr": "flex", "db": "decibel", "st": "semitones"}
 
-// numeric matches a number of a type: within a range if it is written plainly;
-// a calculation is brought into the range by browsers.
+// numeric matches a number of a type. A literal number must be in range; browsers clamp
+// calculations.
 func numeric(name string) func([]ast.Value, *expr) (int, bool) {
 	return func(values []ast.Value, e *expr) (int, bool) {
 		v := &values[0]
@@ -116,6 +118,7 @@ func numeric(name string) func([]ast.Value, *expr) (int, bool) {
 	}
 }
 
+// typeOf returns the type of a number.
 func typeOf(n value.Number) string {
 	switch n.Unit {
 	case "":
@@ -129,10 +132,10 @@ func typeOf(n value.Number) string {
 	return value.Measures(n.Unit)
 }
 
-// isMathOf reports whether v is a math function that may come to a type.
+// isMathOf reports whether v is a math function that may have a type.
 func isMathOf(v *ast.Value, name string) bool {
 	if !value.IsMath(v) {
-		switch token.Lower(v.Name()) { // those that depend on more than numbers
+		switch token.Lower(v.Name()) { // functions that depend on more than numbers
 		case "calc-size", "sibling-index", "sibling-count", "random", "calc-mix", "calc-interpolate", "media-progress", "container-progress",
 			"-webkit-calc", "-moz-calc", "-webkit-min", "-webkit-max", "toggle":
 			return true
@@ -143,9 +146,10 @@ func isMathOf(v *ast.Value, name string) bool {
 	}
 	of, ok := value.TypeOf(v)
 	return !ok || of == name || name == "integer" && of == "number" || name == "dimension" && of != "number" && of != "percentage" ||
-		of == "length" && name == "percentage" // a sum of both, perhaps
+		of == "length" && name == "percentage" // it may be a sum of both
 }
 
+// integer matches an integer.
 func integer(values []ast.Value, e *expr) (int, bool) {
 	v := &values[0]
 	if v.Kind == token.Function {

@@ -8,51 +8,55 @@ import (
 	"sync"
 )
 
-// This file reads the value definition syntax (CSS Values 4, section 2).
+// This file parses the value definition syntax (CSS Values 4, section 2).
 
+// op is the kind of an expression.
 type op uint8
 
+// The kinds of expressions.
 const (
-	anything  op = iota // what the data leaves open: one value or more
+	anything  op = iota // undefined in the data: one or more values
 	keyword             // text, in lower case
 	literal             // a delimiter, comma, colon or semicolon
-	basic               // a type that is no combination of others: text
-	reference           // a definition of its own: text, with a range for numbers
-	function            // text is its name in lower case, args[0] what it takes
-	block               // text is its bracket, args[0] what it holds
+	basic               // a basic type: text
+	reference           // a named definition: text, with a range for numbers
+	function            // text is its lower-case name, args[0] its arguments
+	block               // text is its bracket, args[0] its contents
 	sequence            // all args in order
 	allOf               // && : all args in any order
-	someOf              // || : one or more of the args in any order
+	someOf              // || : one or more args in any order
 	oneOf               // |
 	repeat              // args[0] from least to most times
 )
 
-// expr is a value definition that was read. It is not changed once it is made.
+// expr is a parsed value definition. It is immutable.
 type expr struct {
 	op          op
 	text        string
 	args        []*expr
 	least, most int
-	commas      bool    // of repeat: with commas between
-	filled      bool    // must not match nothing
-	low, high   float64 // of basic and reference: the numbers that are allowed
+	commas      bool    // of repeat: separated by commas
+	filled      bool    // must not be empty
+	low, high   float64 // of basic and reference: the allowed range
 
 	once   sync.Once
-	target *expr           // of reference, once it was asked for; nil if the data leaves it open
-	words  map[string]bool // of oneOf: those of its args that are keywords
-	others []*expr         // of oneOf: all other args
+	target *expr           // of reference, once resolved; nil if the data does not define it
+	words  map[string]bool // of oneOf: args that are keywords
+	others []*expr         // of oneOf: the other args
 }
 
+// unbounded is the upper limit of * and +.
 const unbounded = 1 << 20
 
+// everything is the unlimited range.
 var everything = [2]float64{math.Inf(-1), math.Inf(1)}
 
-// parser reads one definition.
+// parser parses one definition.
 type parser struct {
 	rest string
 }
 
-// parseSyntax reads a definition. The error says what it could not read.
+// parseSyntax parses a definition. The error says what it could not parse.
 func parseSyntax(syntax string) (*expr, error) {
 	p := &parser{strings.TrimSpace(syntax)}
 	e, err := p.alternatives()
@@ -62,16 +66,16 @@ func parseSyntax(syntax string) (*expr, error) {
 	return e, err
 }
 
-// alternatives reads what stands between two brackets: the combinators from the
-// loosest to the tightest.
+// alternatives parses the contents of brackets: the combinators from the loosest to the tightest.
 func (p *parser) alternatives() (*expr, error) { return p.combination(0) }
 
-// combinators by how tight they bind, the loosest first.
+// combinators in order of precedence, the loosest first.
 var combinators = []struct {
 	sign string
 	op   op
 }{{"|", oneOf}, {"||", someOf}, {"&&", allOf}}
 
+// combination parses the combinators from level on.
 func (p *parser) combination(level int) (*expr, error) {
 	if level == len(combinators) {
 		return p.juxtaposed()
@@ -99,7 +103,7 @@ func (p *parser) combination(level int) (*expr, error) {
 	return e, nil
 }
 
-// sort parts the alternatives into keywords, which are looked up, and others.
+// sort separates alternatives into keywords, which are looked up, and others.
 func (e *expr) sort() {
 	for _, arg := range e.args {
 		if arg.op != keyword {
@@ -113,7 +117,7 @@ func (e *expr) sort() {
 	}
 }
 
-// sign returns the combinator that comes next, or "".
+// sign returns the next combinator, or "".
 func (p *parser) sign() string {
 	for _, sign := range []string{"||", "&&", "|"} {
 		if strings.HasPrefix(p.rest, sign) {
@@ -123,6 +127,7 @@ func (p *parser) sign() string {
 	return ""
 }
 
+// skip moves n bytes forward, and past white space.
 func (p *parser) skip(n int) { p.rest = strings.TrimLeft(p.rest[n:], " ") }
 
 // ends reports whether a list of terms ends here.
@@ -130,6 +135,7 @@ func (p *parser) ends() bool {
 	return p.rest == "" || p.rest[0] == ']' || p.rest[0] == ')' || p.rest[0] == '}' || p.sign() != ""
 }
 
+// juxtaposed parses terms that follow each other.
 func (p *parser) juxtaposed() (*expr, error) {
 	var args []*expr
 	for !p.ends() {
@@ -145,7 +151,7 @@ func (p *parser) juxtaposed() (*expr, error) {
 	return &expr{op: sequence, args: args}, nil
 }
 
-// term reads one term and its multipliers.
+// term parses one term and its multipliers.
 func (p *parser) term() (*expr, error) {
 	e, err := p.primary()
 	for err == nil && p.rest != "" {
@@ -179,7 +185,7 @@ func (p *parser) term() (*expr, error) {
 	return e, err
 }
 
-// times reads {2} or {1,4} into a repetition.
+// times parses {2} or {1,4} and returns it as a repetition in e.
 func (p *parser) times(e *expr) error {
 	inner, rest, ok := strings.Cut(p.rest[1:], "}")
 	low, high, ranged := strings.Cut(strings.TrimSpace(inner), ",")
@@ -199,6 +205,7 @@ func (p *parser) times(e *expr) error {
 	return err
 }
 
+// primary parses a term without multipliers.
 func (p *parser) primary() (*expr, error) {
 	switch c := p.rest[0]; {
 	case c == '<':
@@ -227,8 +234,8 @@ func (p *parser) primary() (*expr, error) {
 	return p.word()
 }
 
-// quoted reads 'x': a delimiter that would mean something else, or a bracket,
-// all up to whose counterpart is in a block.
+// quoted parses 'x': a delimiter that would otherwise have a meaning, or an opening bracket with
+// its block.
 func (p *parser) quoted() (*expr, error) {
 	text, rest, ok := strings.Cut(p.rest[1:], "'")
 	if !ok || text == "" {
@@ -248,7 +255,7 @@ func (p *parser) quoted() (*expr, error) {
 	return &expr{op: block, text: "[", args: []*expr{e}}, err
 }
 
-// word reads a keyword, or a function with what it takes.
+// word parses a keyword, or a function with its arguments.
 func (p *parser) word() (*expr, error) {
 	n := 0
 	for n < len(p.rest) && (p.rest[n] == '-' || p.rest[n] == '_' || p.rest[n] == '@' || isWordByte(p.rest[n])) {
@@ -269,11 +276,12 @@ func (p *parser) word() (*expr, error) {
 	return &expr{op: function, text: text, args: inner.args}, nil
 }
 
+// isWordByte reports whether c can be part of a keyword.
 func isWordByte(c byte) bool {
 	return c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
 }
 
-// reference reads <type>, <type [0,1]>, <'property'> or <function()>.
+// reference parses <type>, <type [0,1]>, <'property'> or <function()>.
 func (p *parser) reference() (*expr, error) {
 	depth, n := 0, 0
 	for ; n < len(p.rest); n++ {
@@ -297,7 +305,7 @@ func (p *parser) reference() (*expr, error) {
 	}
 	e.text = strings.TrimSpace(name)
 	low, high, ok := strings.Cut(strings.TrimSuffix(bounds, "]"), ",")
-	if !ok { // <boolean-expr[ … ]>: what it is made of stands in no value
+	if !ok { // <boolean-expr[ … ]> does not occur in values
 		return &expr{op: anything}, nil
 	}
 	var err error
@@ -308,7 +316,7 @@ func (p *parser) reference() (*expr, error) {
 	return e, err
 }
 
-// bound reads an end of a range: 0, -∞, 1s.
+// bound parses an end of a range: 0, -∞, 1s.
 func bound(s string, infinite float64) (float64, error) {
 	s = strings.TrimSpace(s)
 	if strings.HasSuffix(s, "∞") {

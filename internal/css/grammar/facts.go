@@ -9,13 +9,13 @@ import (
 	"rinzel/internal/css/known"
 )
 
-// Facts returns what is known of the values of a definition.
+// Facts returns facts about the values of a definition.
 func (d Definition) Facts() known.Values {
 	return d.table.facts(d.table.expr(d.name, everything[0], everything[1]), "")
 }
 
-// FunctionFacts returns what is known of the arguments of a function, by its name as the data spells it. ok is false if the data does
-// not define it.
+// FunctionFacts returns facts about the arguments of a function, given its name as the data has it.
+// ok is false if the data does not define it.
 func FunctionFacts(name string) (v known.Values, ok bool) {
 	t := load()
 	if t.functions[name+"()"] == "" {
@@ -34,45 +34,46 @@ func Functions() []string {
 	return out
 }
 
-// Aliases returns the old names of properties, sorted.
+// Aliases returns the legacy names of properties, sorted.
 func Aliases() []string { return slices.Sorted(maps.Keys(load().aliases)) }
 
-// facts gathers what an expression says. own is the function whose arguments it is about; empty for a property.
+// facts collects the facts about an expression. own is the function whose arguments it describes;
+// empty for a property.
 func (t *table) facts(e *expr, own string) known.Values {
 	g := gatherer{table: t, own: own, seen: make(map[visit]bool), whole: true, signed: true}
 	g.out.Low, g.out.High = everything[0], everything[1]
 	g.walk(e, false)
 	if math.IsInf(g.out.High, 1) {
-		g.out.High = 0 // which stands for no bound
+		g.out.High = 0 // no bound
 	}
 	if !g.numbers {
-		g.out.Low = 0 // what is no number in any browser is none below zero
+		g.out.Low = 0 // no dimension is below zero if none is valid in a browser
 	}
 	g.out.Fractions = g.numbers && g.whole
 	g.out.Negative = g.dimensions && g.signed
 	return g.out
 }
 
-// gatherer gathers facts.
+// gatherer collects facts.
 type gatherer struct {
 	table *table
-	own   string // the function that is looked into
+	own   string // the function that is described
 	seen  map[visit]bool
 	out   known.Values
 
-	numbers    bool // numbers without a unit may stand there
-	whole      bool // none of them must be whole
-	dimensions bool // dimensions or percentages may stand there
-	signed     bool // all of them may be below zero
+	numbers    bool // numbers without a unit may occur
+	whole      bool // they must all be integers
+	dimensions bool // dimensions or percentages may occur
+	signed     bool // they may all be negative
 }
 
-// visit is a type that was looked into.
+// visit is a type that was visited.
 type visit struct {
 	e        *expr
 	function bool
 }
 
-// walk looks into an expression; inFunction tells that it stands in a function.
+// walk visits an expression; inFunction is set inside a function.
 func (g *gatherer) walk(e *expr, inFunction bool) {
 	if e == nil || g.seen[visit{e, inFunction}] {
 		return
@@ -97,7 +98,7 @@ func (g *gatherer) walk(e *expr, inFunction bool) {
 	}
 }
 
-// basic notes a type that is no combination of others.
+// basic records a basic type.
 func (g *gatherer) basic(e *expr) {
 	switch e.text {
 	case "ident", "custom-ident", "ident-token", "identifier", "any-value", "declaration-value", "whole-value", "hash-token", "id":

@@ -1,11 +1,14 @@
-// Package grammar knows the properties, values, at-rules and selectors that the
-// W3C's specifications define, and tells whether a value is one that a property
-// takes. Definitions are written in the value definition syntax (CSS Values 4,
-// section 2) and taken from open data; see the command gen beside it.
+// Package grammar knows the properties, values, at-rules and selectors that the W3C specifications
+// define, and decides whether a value is valid for a property. Definitions are written in the value
+// definition syntax (CSS Values 4, section 2). They come from open data, which the command in gen
+// converts to the embedded file definitions.txt.
+//
+// Use [Property] or [Descriptor] to get a [Definition], and [Definition.Match] to match values
+// against it.
 package grammar
 
 import (
-	_ "embed" // for the table of definitions
+	_ "embed" // embeds the table of definitions
 	"maps"
 	"slices"
 	"strings"
@@ -17,17 +20,17 @@ import (
 //go:embed definitions.txt
 var definitions string
 
-// table is the embedded table, by kind of definition and name.
+// table is the embedded table of definitions.
 type table struct {
 	source      string
 	properties  map[string]string // syntax by name
-	aliases     map[string]string // standard name by old name
+	aliases     map[string]string // standard name by legacy name
 	longhands   map[string][]string
 	types       map[string]string
 	functions   map[string]string
 	atRules     map[string]bool
 	descriptors map[string]string // syntax by "at-rule/name"
-	selectors   map[string]bool   // with their colons, and () if they take arguments
+	selectors   map[string]bool   // with colons, and () if they take arguments
 
 	mu       sync.Mutex
 	compiled map[string]*expr // by reference, see [table.reference]
@@ -35,8 +38,10 @@ type table struct {
 	verdicts verdicts
 }
 
+// load returns the table, which is parsed on first use.
 var load = sync.OnceValue(func() *table { return readTable(definitions) })
 
+// readTable parses the table.
 func readTable(text string) *table {
 	t := &table{
 		properties: make(map[string]string), aliases: make(map[string]string), longhands: make(map[string][]string),
@@ -71,11 +76,11 @@ func readTable(text string) *table {
 	return t
 }
 
-// Source returns the name and version of the data that the definitions were taken from.
+// Source returns the name and version of the data.
 func Source() string { return load().source }
 
-// Property returns the definition of the values of a property, in lower case:
-// for an old name that of the standard one. ok is false if there is no such property.
+// Property returns the definition of a property, given in lower case. A legacy name has the
+// definition of the standard one. ok is false if the property does not exist.
 func Property(name string) (d Definition, ok bool) {
 	t := load()
 	if standard, isAlias := t.aliases[name]; isAlias {
@@ -85,8 +90,8 @@ func Property(name string) (d Definition, ok bool) {
 	return Definition{t, "<'" + name + "'>", syntax}, ok
 }
 
-// Descriptor returns the definition of the values of a descriptor of an at-rule,
-// or of a feature in @media; both names in lower case.
+// Descriptor returns the definition of a descriptor of an at-rule, or of a feature in @media; both
+// names in lower case.
 func Descriptor(atRule, name string) (d Definition, ok bool) {
 	t := load()
 	key := atRule + "/" + name
@@ -94,11 +99,10 @@ func Descriptor(atRule, name string) (d Definition, ok bool) {
 	return Definition{t, "@" + key, syntax}, ok
 }
 
-// Properties returns the names of all properties, sorted; old names aside.
+// Properties returns the names of all properties without legacy names, sorted.
 func Properties() []string { return slices.Sorted(maps.Keys(load().properties)) }
 
-// Descriptors returns the names of the descriptors of an at-rule, sorted; none
-// if it takes other things.
+// Descriptors returns the names of the descriptors of an at-rule, sorted; empty if it has none.
 func Descriptors(atRule string) []string {
 	var out []string
 	for key := range load().descriptors {
@@ -110,18 +114,17 @@ func Descriptors(atRule string) []string {
 	return out
 }
 
-// Standard returns the name that a property in lower case has today, if the
-// one that it has is an old one.
+// Standard returns the current name of a property that is given by its legacy name in lower case.
 func Standard(name string) (standard string, ok bool) {
 	standard, ok = load().aliases[name]
 	return standard, ok
 }
 
-// Longhands returns the properties that a shorthand sets, at every depth; none
-// if it is none. The list must not be changed.
+// Longhands returns the properties that a shorthand sets, recursively; nil if it is not a
+// shorthand. The slice must not be modified.
 func Longhands(name string) []string { return load().longhands[name] }
 
-// deepen puts the longhands of longhands in their place.
+// deepen replaces shorthands among longhands by their longhands.
 func deepen(longhands map[string][]string) map[string][]string {
 	var all func(name string) []string
 	all = func(name string) []string {
@@ -142,21 +145,20 @@ func deepen(longhands map[string][]string) map[string][]string {
 	return out
 }
 
-// IsAtRule reports whether there is an at-rule of a name, in lower case.
+// IsAtRule reports whether an at-rule with a lower-case name exists.
 func IsAtRule(name string) bool { return load().atRules[name] }
 
 // AtRules returns the names of all at-rules, sorted.
 func AtRules() []string { return slices.Sorted(maps.Keys(load().atRules)) }
 
-// IsPseudo reports whether there is a pseudo-class or pseudo-element of a name
-// in lower case, with its colons.
+// IsPseudo reports whether a pseudo-class or pseudo-element exists, given in lower case with
+// colons.
 func IsPseudo(name string) bool {
 	t := load()
 	return t.selectors[name] || t.selectors[name+"()"]
 }
 
-// Pseudos returns the names of all pseudo-classes and pseudo-elements with
-// their colons, sorted.
+// Pseudos returns the names of all pseudo-classes and pseudo-elements with colons, sorted.
 func Pseudos() []string {
 	var out []string
 	for name := range load().selectors {
@@ -166,10 +168,11 @@ func Pseudos() []string {
 	return slices.Compact(out)
 }
 
-// ColorNames returns the keywords that are colours, in lower case and sorted: named colours, those of the system, and
-// currentcolor and transparent (CSS Color 4, section 6). The list must not be changed.
+// ColorNames returns the keywords that are colours, in lower case and sorted: named colours, system
+// colours, currentcolor and transparent (CSS Color 4, section 6). The slice must not be modified.
 func ColorNames() []string { return colorNames() }
 
+// colorNames implements ColorNames.
 var colorNames = sync.OnceValue(func() []string {
 	out := []string{"currentcolor", "transparent"}
 	for _, t := range []string{"named-color", "system-color", "deprecated-color"} {

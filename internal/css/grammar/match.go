@@ -10,41 +10,39 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file tells whether values fit a definition. Each part of a definition
-// matches from a place in a list of values up to any number of ends; which of
-// them the whole takes is found by following all.
+// This file matches values against definitions. Each part of a definition matches from a position
+// in a list of values to any number of end positions. The matcher follows all of them to find out
+// whether the whole definition consumes all values.
 
 // Definition is the definition of the values of a property or descriptor.
 type Definition struct {
 	table  *table
-	name   string // as [table.expr] knows it
+	name   string // a reference, see [table.expr]
 	syntax string
 }
 
-// Syntax returns the definition in the value definition syntax; empty if the
-// data has none.
+// Syntax returns the definition in the value definition syntax; empty if the data does not have it.
 func (d Definition) Syntax() string { return d.syntax }
 
-// Misfit tells why values are none that a property takes.
+// Misfit explains why values are invalid.
 type Misfit struct {
-	// At is the value that nothing fits to; nil if more is expected behind the last.
+	// At is the first value that does not match; nil if values are missing at the end.
 	At *ast.Value
-	// Keywords and Types could stand there instead; a type is named as the
-	// specifications do, without angle brackets.
+	// Keywords and Types would be valid there; types are named as in the specifications, without
+	// angle brackets.
 	Keywords, Types []string
-	// OutOfRange tells that only the size of the number is wrong; Low and High are
-	// what is allowed.
+	// OutOfRange is set if the value is a number of the right type outside of the range from Low to
+	// High.
 	OutOfRange bool
 	Low, High  float64
 }
 
-// wide are the keywords that every property takes (CSS Cascade 5, section 7.3).
+// wide are the CSS-wide keywords (CSS Cascade 5, section 7.3).
 var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}
 
-// Match reports whether a property takes values: without white space and
-// comments as values of their own, without !important, and without functions
-// that a browser puts other tokens in the place of (see [Open]). What the data
-// leaves open, and what would take too long to find out, fits.
+// Match reports whether values are valid for a property. The values must not contain white space,
+// comments, !important, or substitution functions (see [Open]). Definitions that the data leaves
+// open, and matches that would take too long, count as valid.
 func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	if d.syntax == "" {
 		return m, true
@@ -70,8 +68,8 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	return work.tracer.found(), false
 }
 
-// Open reports whether values hold a function in whose place a browser puts
-// other tokens, so that only it knows what they come to (CSS Values 5, section 8).
+// Open reports whether values contain a substitution function, so that their validity is only known
+// at computed-value time (CSS Values 5, section 8).
 func Open(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		if v.Kind == token.Function {
@@ -83,21 +81,21 @@ func Open(values []ast.Value) bool {
 	})
 }
 
-// maxWork is how many times a part of a definition is tried at a place before
-// values are taken to fit, and maxDepth how many parts may be within each other.
+// maxWork limits how often parts of a definition are tried before values are assumed to match, and
+// maxDepth how deep parts are nested.
 const (
 	maxWork  = 200_000
 	maxDepth = 200
 )
 
-// work is what one match has left to do.
+// work is the remaining budget of one match.
 type work struct {
 	left   int
 	depth  int
 	tracer *tracer
 }
 
-// fits reports whether all of values match e. way leads to them, see [tracer].
+// fits reports whether all values match e. way is the path to them, see [tracer].
 func fits(t *table, e *expr, values []ast.Value, way []int, w *work) bool {
 	m := matcher{table: t, values: values, work: w, way: way}
 	ends := m.ends(e, 0)
@@ -110,7 +108,7 @@ func fits(t *table, e *expr, values []ast.Value, way []int, w *work) bool {
 	return false
 }
 
-// matcher matches parts of definitions to one list of values.
+// matcher matches parts of definitions against one list of values.
 type matcher struct {
 	table  *table
 	values []ast.Value
@@ -119,12 +117,13 @@ type matcher struct {
 	way    []int
 }
 
+// place is a part of a definition at a position.
 type place struct {
 	e  *expr
 	at int
 }
 
-// ends returns the places up to which e matches from at, in increasing order.
+// ends returns the positions up to which e matches from at, in increasing order.
 func (m *matcher) ends(e *expr, at int) []int {
 	switch e.op {
 	case keyword, literal, basic, anything:
@@ -146,7 +145,7 @@ func (m *matcher) ends(e *expr, at int) []int {
 	if e.filled {
 		out = slices.DeleteFunc(slices.Clone(out), func(end int) bool { return end == at })
 	}
-	if e.op == reference { // what it is for is kept
+	if e.op == reference { // the result of its target is memoized
 		return out
 	}
 	if m.memo == nil {
@@ -156,6 +155,7 @@ func (m *matcher) ends(e *expr, at int) []int {
 	return out
 }
 
+// combined is ends for expressions with several parts.
 func (m *matcher) combined(e *expr, at int) []int {
 	switch e.op {
 	case reference:
@@ -178,9 +178,10 @@ func (m *matcher) combined(e *expr, at int) []int {
 	panic(fmt.Sprintf("grammar: unknown operator %d", e.op))
 }
 
-// places are places in a list of values, in increasing order.
+// places are positions in a list of values, in increasing order.
 type places []int
 
+// add inserts positions.
 func (p *places) add(list ...int) {
 	for _, at := range list {
 		if i, found := slices.BinarySearch(*p, at); !found {
@@ -189,10 +190,10 @@ func (p *places) add(list ...int) {
 	}
 }
 
-// open matches one value or more, whatever they are.
+// open matches one or more arbitrary values.
 func (m *matcher) open(at int) []int {
 	if m.work.left -= len(m.values) - at; m.work.left <= 0 {
-		return nil // a repetition of it would try each pair of places
+		return nil // a repetition of it would try each pair of positions
 	}
 	var out []int
 	for end := at + 1; end <= len(m.values); end++ {
@@ -230,8 +231,8 @@ func (m *matcher) single(e *expr, at int) []int {
 	return nil
 }
 
-// mayOmitComma reports whether a comma of a definition may be missing at a
-// place: where what stands before or behind it is (CSS Values 4, section 2.1).
+// mayOmitComma reports whether a comma of a definition may be omitted at a position, because what
+// comes before or after it is omitted (CSS Values 4, section 2.1).
 func (m *matcher) mayOmitComma(at int) bool {
 	return at == 0 || at == len(m.values) || m.values[at-1].Kind == token.Comma
 }
@@ -248,7 +249,7 @@ func (m *matcher) bracketed(e *expr, at int) []int {
 		return nil
 	}
 	if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && e.op == function {
-		return []int{at + 1} // a relative colour: its channels are numbers under the names of that colour
+		return []int{at + 1} // a relative colour: its channels are keywords for numbers
 	}
 	var way []int
 	if m.work.tracer != nil {
@@ -260,10 +261,11 @@ func (m *matcher) bracketed(e *expr, at int) []int {
 	return []int{at + 1}
 }
 
+// oneOf matches one of several alternatives.
 func (m *matcher) oneOf(e *expr, at int) []int {
 	var out places
 	args := e.args
-	if m.work.tracer == nil && len(e.words) > 0 { // a tracer is to meet each keyword
+	if m.work.tracer == nil && len(e.words) > 0 { // a tracer needs to see each keyword
 		args = e.others
 		if at < len(m.values) && m.values[at].Kind == token.Ident && e.words[token.Lower(m.values[at].Text)] {
 			out.add(at + 1)
@@ -275,6 +277,7 @@ func (m *matcher) oneOf(e *expr, at int) []int {
 	return out
 }
 
+// sequence matches args in order.
 func (m *matcher) sequence(args []*expr, at int) []int {
 	from := []int{at}
 	for _, arg := range args {
@@ -289,12 +292,12 @@ func (m *matcher) sequence(args []*expr, at int) []int {
 	return from
 }
 
-// state is where a match in any order or a repetition has got to: which
-// arguments it has used, as bits, or how often it has matched.
+// state is the progress of matching in any order, or of a repetition: the arguments used so far, as
+// bits, or the number of repetitions.
 type state struct{ done, at int }
 
-// inAnyOrder matches the arguments in any order: all of them, or one or more.
-// Each place is reached at most once with the same arguments used.
+// inAnyOrder matches the arguments in any order: all of them, or one or more. Each position is
+// visited at most once with the same used arguments.
 func (m *matcher) inAnyOrder(e *expr, at int) []int {
 	var out places
 	all := 1<<len(e.args) - 1
@@ -323,7 +326,7 @@ func (m *matcher) inAnyOrder(e *expr, at int) []int {
 	return out
 }
 
-// repeated matches a repetition. Once there were enough, only the place counts.
+// repeated matches a repetition. Once the minimum is reached, only the position matters.
 func (m *matcher) repeated(e *expr, at int) []int {
 	var out places
 	bounded := e.most < unbounded
@@ -346,7 +349,7 @@ func (m *matcher) repeated(e *expr, at int) []int {
 		}
 		for _, end := range m.ends(e.args[0], start) {
 			if end == s.at && s.done >= e.least {
-				continue // nothing more
+				continue // it matched nothing
 			}
 			next := state{s.done + 1, end}
 			if !bounded {
@@ -361,10 +364,9 @@ func (m *matcher) repeated(e *expr, at int) []int {
 	return out
 }
 
-// expr returns the definition of a name: "<type>", "<'property'>", "<function()>"
-// or "@at-rule/descriptor". Numbers in it that have no range of their own
-// have the one given. It returns nil where the data leaves open what the name
-// stands for.
+// expr returns the definition of a reference: "<type>", "<'property'>", "<function()>" or
+// "@at-rule/descriptor". Numbers in it without a range of their own get the given range. It returns
+// nil if the data does not define the name.
 func (t *table) expr(name string, low, high float64) *expr {
 	key := name
 	if low != everything[0] || high != everything[1] {
@@ -380,6 +382,7 @@ func (t *table) expr(name string, low, high float64) *expr {
 	return e
 }
 
+// compile parses the definition of a reference.
 func (t *table) compile(name string, low, high float64) *expr {
 	inner := strings.Trim(name, "<>")
 	syntax := ""
@@ -410,7 +413,7 @@ func (t *table) compile(name string, low, high float64) *expr {
 	return e
 }
 
-// limit gives the types in e that have no range of their own one.
+// limit sets the range of types in e that have none.
 func limit(e *expr, low, high float64) {
 	if e.op == reference && e.low == everything[0] && e.high == everything[1] {
 		e.low, e.high = low, high

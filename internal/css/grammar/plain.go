@@ -7,13 +7,14 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file finds at once that common values fit: one keyword, number or colour, lists of them, and some of them in any order.
-// What it does not find is left to the matcher, which tries all ways.
+// This file recognizes common valid values quickly: a keyword, number or colour, lists of them, and
+// some of them in any order. The general matcher decides the rest.
 
-// maxPlain is how deep definitions are followed.
+// maxPlain limits the depth of definitions that are followed.
 const maxPlain = 60
 
-// plainly reports whether values fit an expression, if that can be seen without trying several ways. False says nothing.
+// plainly reports whether values obviously match an expression, without backtracking. false means
+// unknown.
 func (t *table) plainly(e *expr, values []ast.Value, depth int) bool {
 	if e == nil || depth > maxPlain || len(values) == 0 {
 		return false
@@ -44,13 +45,14 @@ func (t *table) plainly(e *expr, values []ast.Value, depth int) bool {
 	return false
 }
 
-// follow returns what a reference leads to; nil if the data leaves it open.
+// follow returns the target of a reference; nil if the data does not define it.
 func (t *table) follow(e *expr) *expr {
 	e.once.Do(func() { e.target = t.expr("<"+e.text+">", e.low, e.high) })
 	return e.target
 }
 
-// plainlyRepeated is about repetitions, of which each takes one value, or all that is between two commas.
+// plainlyRepeated is plainly for repetitions, each of a single value, or of the values between two
+// commas.
 func (t *table) plainlyRepeated(e *expr, values []ast.Value, depth int) bool {
 	if e.least <= 1 && e.most >= 1 && t.plainly(e.args[0], values, depth) {
 		return true
@@ -71,7 +73,8 @@ func (t *table) plainlyRepeated(e *expr, values []ast.Value, depth int) bool {
 	return true
 }
 
-// plainlyMixed is about parts in any order, of which each takes one value: for each value the first part that takes it.
+// plainlyMixed is plainly for parts in any order, each of a single value: each value is matched by
+// the first part that accepts it.
 func (t *table) plainlyMixed(e *expr, values []ast.Value, depth int) bool {
 	const most = 16 // parts
 	if len(e.args) > most || len(values) > len(e.args) {
@@ -99,7 +102,8 @@ func (t *table) plainlyMixed(e *expr, values []ast.Value, depth int) bool {
 	return true
 }
 
-// plainlyOne is about sequences in which one part takes all values, since all others may be missing.
+// plainlyOne is plainly for sequences in which one part matches all values and the others are
+// optional.
 func (t *table) plainlyOne(e *expr, values []ast.Value, depth int) bool {
 	required := -1
 	for i, arg := range e.args {
@@ -117,5 +121,5 @@ func (t *table) plainlyOne(e *expr, values []ast.Value, depth int) bool {
 	return slices.ContainsFunc(e.args, func(arg *expr) bool { return t.plainly(arg, values, depth) })
 }
 
-// mayBeEmpty reports whether a part may be missing as it is written.
+// mayBeEmpty reports whether a part is optional.
 func mayBeEmpty(e *expr) bool { return e.op == repeat && e.least == 0 && !e.filled }

@@ -11,21 +11,23 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file remembers which values fit, by their shape: most values of a site differ in numbers and colours alone, which makes no
-// difference to a definition.
+// This file caches which values are valid, by shape: most values of a site only differ in numbers
+// and colours, which are irrelevant for most definitions.
 
-// verdicts are the shapes of values that fit, each after the name of a definition. It is safe for concurrent use.
+// verdicts are the shapes of valid values, each prefixed with the name of a definition. It is safe
+// for concurrent use.
 type verdicts struct {
 	mu  sync.RWMutex
 	fit map[string]struct{}
 }
 
-// maxVerdicts is how many shapes are remembered, and maxShape how long one may be.
+// maxVerdicts limits the number of cached shapes, and maxShape the length of one.
 const (
 	maxVerdicts = 1 << 15
 	maxShape    = 256
 )
 
+// fits reports whether a shape is known to be valid.
 func (v *verdicts) fits(shape []byte) bool {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
@@ -33,6 +35,7 @@ func (v *verdicts) fits(shape []byte) bool {
 	return ok
 }
 
+// add records a valid shape.
 func (v *verdicts) add(shape []byte) {
 	if len(shape) > maxShape {
 		return
@@ -45,11 +48,12 @@ func (v *verdicts) add(shape []byte) {
 	v.fit[string(shape)] = struct{}{}
 }
 
-// limits are the ends of all ranges of numbers in definitions, in increasing order.
+// limits are the ends of all number ranges in definitions, in increasing order.
 var limits = []float64{-1, 0, 1, 2, 4, 100, 1000}
 
-// appendShape appends what tells values apart that a definition may take and not take: all of names, functions and delimiters, of
-// a number its unit, whether it is an integer and where it is among the limits, and of anything else its kind.
+// appendShape appends the shape of values: everything that a definition may depend on. That is all
+// of names, functions and delimiters; of a number its unit, whether it is an integer, and its
+// position among the limits; of anything else its kind.
 func appendShape(key []byte, values []ast.Value) []byte {
 	for i := range values {
 		v := &values[i]
@@ -75,6 +79,7 @@ func appendShape(key []byte, values []ast.Value) []byte {
 	return key
 }
 
+// appendNumber appends the shape of a number.
 func appendNumber(key []byte, v *ast.Value) []byte {
 	n, ok := value.Read(v)
 	if !ok {

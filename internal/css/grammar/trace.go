@@ -7,15 +7,15 @@ import (
 	"rinzel/internal/css/ast"
 )
 
-// tracer finds the value that nothing fits to: the furthest one that any part of
-// the definition was tried at.
+// tracer finds the value that does not match: the furthest one at which any part of the definition
+// was tried.
 type tracer struct {
-	far    []int // the way to it: its index in each list, the outermost first
+	far    []int // path to it: its index in each list, the outermost first
 	at     *ast.Value
 	misfit Misfit
 }
 
-// miss notes that a part of the definition does not match at a place.
+// miss records that a part of the definition does not match at a position.
 func (m *matcher) miss(e *expr, at int) {
 	t := m.work.tracer
 	if t == nil {
@@ -46,7 +46,7 @@ func (m *matcher) miss(e *expr, at int) {
 	}
 }
 
-// size notes a number that is of the right type and too small or too large.
+// size records a number of the right type that is out of range.
 func (t *tracer) size(e *expr, rest []ast.Value) {
 	free := expr{op: e.op, text: e.text, low: math.Inf(-1), high: math.Inf(1)}
 	if free.low == e.low && free.high == e.high || len(rest) == 0 {
@@ -57,7 +57,7 @@ func (t *tracer) size(e *expr, rest []ast.Value) {
 	}
 }
 
-// found returns what was found.
+// found returns the result.
 func (t *tracer) found() Misfit {
 	m := t.misfit
 	m.At = t.at

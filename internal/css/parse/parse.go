@@ -1,6 +1,8 @@
-// Package parse makes trees of style sheets, with the error recovery of CSS
-// Syntax Level 3: whatever the input, there is a tree, and what could not be
-// read stands in it as a bad node that keeps its text.
+// Package parse parses style sheets with the error recovery of CSS Syntax Level 3: any input yields
+// a tree, and invalid parts become bad nodes that keep their text.
+//
+// [Sheet] parses a sheet and returns its tree with findings. [Values] and [Selectors] parse
+// fragments.
 package parse
 
 import (
@@ -14,16 +16,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// Sheet parses a whole style sheet. It is an error where the file ends within
-// an open construct or nesting passes [ast.MaxDepth]; what a browser skips, to
-// go on behind it, is a warning.
+// Sheet parses a style sheet. It is an error if the file ends inside an open construct or if
+// nesting exceeds [ast.MaxDepth]. What a browser skips is a warning.
 func Sheet(f *source.File) (*ast.Stylesheet, []diag.Diagnostic) {
 	p := newParser(f)
 	nodes := p.sheet()
 	return &ast.Stylesheet{Nodes: nodes}, p.diags
 }
 
-// Part parses the style sheet that is a part of a file, as a style element of a page. Places are those of the file.
+// Part parses a style sheet that is part of a file, such as a style element of a page. Positions
+// are those of the file.
 func Part(f *source.File, start, end int) (*ast.Stylesheet, []diag.Diagnostic) {
 	p := &parser{file: f, src: f.Text[:end], sc: scan.New(f.Text[:end])}
 	p.sc.Reset(start)
@@ -50,30 +52,29 @@ func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
 	return selectors, p.diags
 }
 
-// SelectorReader reads selector lists from component values. The zero
-// SelectorReader is ready for use, by one goroutine at a time.
+// SelectorReader parses selector lists from component values. The zero SelectorReader is ready for
+// use, by one goroutine at a time.
 type SelectorReader struct{ p parser }
 
-// Read reads a selector list. Selectors may be relative; one that cannot be
-// read is a bad one.
+// Read parses a selector list. Selectors may be relative; invalid ones become bad selectors.
 func (r *SelectorReader) Read(values []ast.Value) []ast.Selector { return r.p.selectors(values, true) }
 
+// parser is the state of parsing one file.
 type parser struct {
 	file             *source.File
 	src              string
 	sc               scan.Scanner
 	tok              token.Token
 	diags            []diag.Diagnostic
-	errors, warnings int // found, whether or not they were added to diags
+	errors, warnings int // number found, including those not in diags
 
 	depth   int
-	tooDeep bool // MaxDepth was passed since the last reset
-	deep    bool // and that was reported
-	ended   bool // an unclosed construct was reported; outer ones are its echoes
+	tooDeep bool // MaxDepth was exceeded since the last reset
+	deep    bool // this was reported
+	ended   bool // an unclosed construct was reported; outer ones are consequences of it
 	bad     badToken
 
-	// Lists are gathered on these stacks and then copied to slabs in their
-	// exact size.
+	// Lists are collected on these stacks and then copied to slabs with their exact size.
 	nodes   []ast.Node
 	scratch []ast.Value
 	parts   []ast.Simple
@@ -91,39 +92,38 @@ type parser struct {
 	argsSlab    slab[ast.Args]
 }
 
-// badToken is the first token of a statement that can stand in none.
+// badToken is the first token of a statement that is not allowed in it.
 type badToken struct {
 	kind token.Kind // EOF if there is none
 	at   source.Span
 }
 
-// slab hands out memory in pieces of large arrays, since a sheet is made of
-// very many very small lists. The arrays are sized by how much of the source
-// is left and how much was needed for what is behind: a few large ones cost
-// the garbage collector far less than many that grow.
+// slab allocates slices from large arrays, because a sheet consists of very many small lists. The
+// arrays are sized by the remaining source and by what the source so far needed: a few large arrays
+// cost the garbage collector much less than many growing ones.
 type slab[T any] struct {
 	free []T
-	used int // elements handed out, the rest of earlier arrays included
+	used int // elements allocated so far, including unused ones of earlier arrays
 }
 
+// Sizes of the first and the last array of a slab.
 const (
 	firstSlab = 32
 	lastSlab  = 1 << 20
 )
 
-// extra is how many elements more than are expected an array has, less at the end of a short source: sites have thousands of
-// sheets with few rules.
+// extra returns how many more elements than estimated an array has: fewer at the end of a short
+// source, because sites have thousands of small sheets.
 func extra(left int) int { return min(firstSlab, left/32+1) }
 
-// take returns n zero elements whose capacity is n. p tells how far the
-// source is read.
+// take returns n zero elements with capacity n. p tells how much of the source is left.
 func (s *slab[T]) take(p *parser, n int) []T {
 	if len(s.free) < n {
 		size := extra(len(p.src))
 		if read := p.sc.Offset(); s.used > 0 && read > 0 {
 			left := len(p.src) - read
 			size = int(float64(s.used)/float64(read)*float64(left)*1.03) + extra(left)
-			size = min(size, s.used*8, lastSlab) // what is behind may be unlike what is to come
+			size = min(size, s.used*8, lastSlab) // the rest may differ from what came before
 		}
 		s.free = make([]T, max(size, n))
 	}
@@ -143,12 +143,14 @@ func (s *slab[T]) copied(p *parser, list []T) []T {
 	return out
 }
 
+// newParser returns a parser of a file.
 func newParser(f *source.File) *parser {
 	p := &parser{file: f, src: f.Text, sc: scan.New(f.Text)}
 	p.next()
 	return p
 }
 
+// next reads the next token.
 func (p *parser) next() { p.tok = p.sc.Next() }
 
 // skipSpace skips white space and comments.
@@ -158,11 +160,13 @@ func (p *parser) skipSpace() {
 	}
 }
 
+// pos returns the position of an offset.
 func (p *parser) pos(off uint32) source.Pos { return source.Pos{File: p.file.ID, Off: off} }
 
+// span returns the span of a token.
 func (p *parser) span(t token.Token) source.Span { return p.pos(t.Start).To(t.End) }
 
-// mark is a state of the parser to which it can return.
+// mark is a state that the parser can return to.
 type mark struct {
 	tok      token.Token
 	off      int
@@ -174,11 +178,12 @@ type mark struct {
 	deep     bool
 }
 
+// mark returns the current state.
 func (p *parser) mark() mark {
 	return mark{p.tok, p.sc.Offset(), len(p.scratch), len(p.diags), p.errors, p.warnings, p.ended, p.deep}
 }
 
-// rewind forgets all that was read and reported since m.
+// rewind discards everything read and reported since m.
 func (p *parser) rewind(m mark) {
 	p.sc.Reset(m.off)
 	p.tok, p.scratch, p.diags = m.tok, p.scratch[:m.scratch], p.diags[:m.diags]
@@ -190,7 +195,7 @@ func (p *parser) sheet() []ast.Node {
 	for {
 		switch p.tok.Kind {
 		case token.EOF:
-			return p.nodes[:len(p.nodes):len(p.nodes)] // the bottom of the stack, which ends here
+			return p.nodes[:len(p.nodes):len(p.nodes)] // the bottom of the stack is not needed any more
 		case token.Whitespace, token.CDO, token.CDC:
 			p.next()
 		case token.Comment:
@@ -203,8 +208,10 @@ func (p *parser) sheet() []ast.Node {
 	}
 }
 
+// push adds a node to the current list.
 func (p *parser) push(n ast.Node) { p.nodes = append(p.nodes, n) }
 
+// popNodes removes the nodes since from from the stack and returns them.
 func (p *parser) keepNodes(from int) []ast.Node {
 	out := p.nodeSlab.copied(p, p.nodes[from:])
 	clear(p.nodes[from:])
@@ -212,13 +219,14 @@ func (p *parser) keepNodes(from int) []ast.Node {
 	return out
 }
 
-// keep moves the values gathered since from off the stack.
+// popValues removes the values since from from the stack and returns them.
 func (p *parser) keep(from int) []ast.Value {
 	out := p.valueSlab.copied(p, p.scratch[from:])
 	p.scratch = p.scratch[:from]
 	return out
 }
 
+// comment reads a comment as a node.
 func (p *parser) comment() {
 	c := &p.commentSlab.take(p, 1)[0]
 	c.At, c.Text = p.pos(p.tok.Start), p.text(p.tok)
@@ -226,17 +234,18 @@ func (p *parser) comment() {
 	p.next()
 }
 
-// blockKind says what the block of a rule may hold.
+// blockKind is what the block of a rule may contain.
 type blockKind uint8
 
+// The kinds of blocks.
 const (
 	mixed     blockKind = iota // declarations and rules
-	keyframes                  // rules whose preludes are no selectors
-	entries                    // constants of a group, and groups
+	keyframes                  // rules whose preludes are not selectors
+	entries                    // constants of a group, and nested groups
 )
 
-// block parses a block from its opening brace on. ok is false if it nests too
-// deep; then the whole block is skipped.
+// block parses a block from its opening brace on. ok is false if it is nested too deep; the whole
+// block is skipped then.
 func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
 	open := p.tok
 	b.LBrace = p.pos(open.Start)
@@ -260,8 +269,8 @@ func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
 	return b, true
 }
 
-// contents parses what stands in a block (section 5.5.4), up to its closing
-// brace or the end of the file.
+// contents parses the contents of a block (section 5.5.4), up to its closing brace or the end of
+// the file.
 func (p *parser) contents(kind blockKind) {
 	for {
 		switch p.tok.Kind {
@@ -285,6 +294,7 @@ func (p *parser) contents(kind blockKind) {
 	}
 }
 
+// ruleOf parses a rule in a block of a kind.
 func (p *parser) ruleOf(kind blockKind) ast.Node {
 	if kind == mixed {
 		return p.rule(true)
@@ -292,8 +302,8 @@ func (p *parser) ruleOf(kind blockKind) ast.Node {
 	return p.plainRule(kind)
 }
 
-// rule parses a style rule (section 5.5.3). Within a block a semicolon ends
-// what turns out to be no rule.
+// rule parses a style rule (section 5.5.3). Inside a block, a semicolon ends something that is not
+// a rule.
 func (p *parser) rule(nested bool) ast.Node {
 	begin, from := p.tok.Start, len(p.scratch)
 	p.bad = badToken{}
@@ -330,14 +340,13 @@ func (p *parser) rule(nested bool) ast.Node {
 	return rule
 }
 
-// looksCustom reports whether a prelude starts like a custom property, which
-// is no rule wherever it stands.
+// looksCustom reports whether a prelude starts like a custom property, which is never a rule.
 func looksCustom(prelude []ast.Value) bool {
 	return len(prelude) > 1 && prelude[1].Kind == token.Colon &&
 		prelude[0].Kind == token.Ident && ast.IsCustomName(prelude[0].Text)
 }
 
-// prelude reads the values before a block.
+// prelude parses the values before a block.
 func (p *parser) prelude(nested bool) {
 	stop := stopAt(token.LBrace)
 	if nested {
@@ -346,8 +355,7 @@ func (p *parser) prelude(nested bool) {
 	p.list(stop, false)
 }
 
-// badPrelude returns a bad rule in place of one whose prelude holds what would
-// not stay within it, and nil for all others.
+// badPrelude returns a bad rule if the prelude contains unbalanced tokens, and nil otherwise.
 func (p *parser) badPrelude(begin uint32, from int) ast.Node {
 	bad := p.bad
 	if bad.kind == token.EOF && !p.tooDeep {
@@ -375,7 +383,7 @@ func (p *parser) badPrelude(begin uint32, from int) ast.Node {
 	return p.badRule(begin)
 }
 
-// plainRule parses a rule whose prelude is no selector list.
+// plainRule parses a rule whose prelude is not a selector list.
 func (p *parser) plainRule(kind blockKind) ast.Node {
 	begin, from := p.tok.Start, len(p.scratch)
 	p.bad = badToken{}
@@ -399,8 +407,7 @@ func (p *parser) plainRule(kind blockKind) ast.Node {
 	return &ast.QualifiedRule{Prelude: prelude, Block: block}
 }
 
-// notARule makes a bad node of what was read since begin without a block
-// following it.
+// notARule returns a bad node for the source since begin, which no block follows.
 func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	text := p.raw(begin)
 	at := p.pos(begin)
@@ -414,7 +421,7 @@ func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	return &ast.BadDeclaration{At: at, Text: text}
 }
 
-// badRule makes a bad node of a rule whose block was skipped.
+// badRule returns a bad node for a rule whose block was skipped.
 func (p *parser) badRule(begin uint32) ast.Node {
 	p.tooDeep = false
 	return &ast.BadRule{At: p.pos(begin), Text: p.raw(begin)}
@@ -468,6 +475,8 @@ func (p *parser) atRule(nested bool) ast.Node {
 	return rule
 }
 
+// badAtRule returns a bad node if the prelude of an at-rule contains unbalanced tokens, and nil
+// otherwise.
 func (p *parser) badAtRule(begin uint32, from int) ast.Node {
 	p.scratch = p.scratch[:from]
 	if !p.tooDeep {
@@ -482,12 +491,11 @@ func (p *parser) badAtRule(begin uint32, from int) ast.Node {
 	return p.badRule(begin)
 }
 
-// declaration parses a declaration (section 5.5.6), if one can start here in a
-// block of the kind: with an identifier, with a name that is to be built from
-// values, or, in a group of constants, with a number. It returns nil, with nothing read, if there is none here: no
-// colon follows, or a block does, as in a:hover { }. Only a custom property
-// may hold a block in braces beside other values; a property whose value is
-// nothing but a block is invalid in every grammar, and is taken for a rule.
+// declaration parses a declaration (section 5.5.6), if one can start here in a block of the kind:
+// with an identifier, with an interpolated name, or, in a group of constants, with a number. It
+// returns nil without reading anything if there is none: no colon follows, or a block does, as in
+// a:hover { }. Only a custom property may contain a block in braces besides other values; a
+// property whose value is only a block is invalid in every grammar, and parsed as a rule.
 func (p *parser) declaration(kind blockKind) ast.Node {
 	m := p.mark()
 	nameTok := p.tok
@@ -518,7 +526,7 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 		return nil
 	}
 	custom := ast.IsCustomName(name)
-	// Scripts read the initial value of a property of any syntax as it is written.
+	// Scripts read the initial value of a registered property as it is written.
 	verbatim := custom || len(name) == len("initial-value") && token.EqualFold(name, "initial-value")
 	stop := stopAt(token.Semicolon) | stopAt(token.RBrace)
 	if !custom {
@@ -551,9 +559,8 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 	return d
 }
 
-// splicedName pushes the parts of a name that is to be built from values, and
-// reports whether one stands here: constants in brackets, attached to names
-// that end in a hyphen or standing alone.
+// interpolatedName pushes the parts of an interpolated name, and reports whether there is one:
+// constants in brackets, attached to names that end in a hyphen or standing alone.
 func (p *parser) splicedName() bool {
 	for first := true; ; first = false {
 		t := p.tok
@@ -572,6 +579,7 @@ func (p *parser) splicedName() bool {
 	}
 }
 
+// badDeclaration returns a bad node for the source since begin.
 func (p *parser) badDeclaration(begin uint32, from int) ast.Node {
 	p.scratch = p.scratch[:from]
 	text := p.raw(begin)
@@ -582,8 +590,8 @@ func (p *parser) badDeclaration(begin uint32, from int) ast.Node {
 	return &ast.BadDeclaration{At: p.pos(begin), Text: text}
 }
 
-// endOfValue returns where the declaration that was just read ends, white
-// space before the semicolon left out.
+// endOfValue returns the end of the declaration that was just parsed, without white space before
+// the semicolon.
 func (p *parser) endOfValue(name token.Token) uint32 {
 	end := p.tok.Start
 	for end > name.End && token.IsSpace(p.src[end-1]) {
@@ -592,8 +600,8 @@ func (p *parser) endOfValue(name token.Token) uint32 {
 	return end
 }
 
-// important takes !important off the end of the values since from, and with
-// it white space, and reports whether it stood there.
+// important removes !important and the white space around it from the values since from, and
+// reports whether it was there.
 func (p *parser) important(from int) bool {
 	values := trimSpace(p.scratch[from:])
 	rest := trimComments(values)
@@ -604,7 +612,7 @@ func (p *parser) important(from int) bool {
 			values = trimSpace(before[:len(before)-1])
 		}
 	}
-	// In a custom property, leading white space is a value as well.
+	// In a custom property, leading white space is a value, too.
 	lead := 0
 	for lead < len(values) && values[lead].Kind == token.Whitespace {
 		lead++
@@ -614,6 +622,7 @@ func (p *parser) important(from int) bool {
 	return found
 }
 
+// trimSpace returns values without leading and trailing white space.
 func trimSpace(values []ast.Value) []ast.Value {
 	for len(values) > 0 && values[len(values)-1].Kind == token.Whitespace {
 		values = values[:len(values)-1]
@@ -632,6 +641,7 @@ func trimComments(values []ast.Value) []ast.Value {
 	return values
 }
 
+// withoutComments returns values without comments.
 func withoutComments(values []ast.Value) []ast.Value {
 	values = trimComments(values)
 	for len(values) > 0 && values[0].Kind == token.Comment {

@@ -13,23 +13,25 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file words what the parser finds. The codes are documented in
-// docs/messages.md.
+// This file words the findings of the parser. Their codes are documented in docs/messages.md.
 
-// maxFindings is how many warnings, and how many errors, one file can have; a
-// file with more is no style sheet, and more would only fill the screen.
+// maxFindings limits the number of warnings, and of errors, of one file. A file with more is
+// probably not a style sheet.
 const maxFindings = 100
 
+// warn reports a warning.
 func (p *parser) warn(c code.Code, at source.Span, message, fix string) {
-	if !p.ended { // what is wrong behind an unclosed construct is its echo
+	if !p.ended { // after an unclosed construct, other problems are consequences of it
 		p.add(diag.Diagnostic{Code: c, Severity: diag.Warning, Span: at, Message: message, Fix: fix})
 	}
 }
 
+// fail reports an error.
 func (p *parser) fail(c code.Code, at source.Span, message, fix string) {
 	p.add(diag.Diagnostic{Code: c, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }
 
+// add adds a finding, unless there are too many.
 func (p *parser) add(d diag.Diagnostic) {
 	n := &p.warnings
 	if d.Severity == diag.Error {
@@ -45,7 +47,7 @@ func (p *parser) add(d diag.Diagnostic) {
 	}
 }
 
-// reportUnclosed reports the innermost construct that is open where the file ends.
+// reportUnclosed reports the innermost construct that is open at the end of the file.
 func (p *parser) reportUnclosed(open token.Token, construct, want string) {
 	if p.ended || p.deep {
 		return
@@ -56,6 +58,7 @@ func (p *parser) reportUnclosed(open token.Token, construct, want string) {
 		fmt.Sprintf("add %s where the %s should end", want, construct))
 }
 
+// unclosedTokens has the words for tokens that the end of the file cut off.
 var unclosedTokens = map[token.Kind]struct{ construct, want string }{
 	token.Comment: {"comment", "'*/'"},
 	token.String:  {"string", "a closing quote"},
@@ -63,14 +66,16 @@ var unclosedTokens = map[token.Kind]struct{ construct, want string }{
 	token.BadURL:  {"url", "')'"},
 }
 
+// reportUnclosedToken reports a token that the end of the file cut off.
 func (p *parser) reportUnclosedToken(t token.Token) {
 	c := unclosedTokens[t.Kind]
 	t.End = t.Start + uint32(firstLine(t.Text(p.src)))
 	p.reportUnclosed(t, c.construct, c.want)
 }
 
+// reportTooDeep reports that nesting exceeds MaxDepth.
 func (p *parser) reportTooDeep() {
-	if !p.deep { // one is enough, and it hides what is unclosed
+	if !p.deep { // once is enough, and it hides unclosed constructs
 		p.fail(code.TooDeep, p.span(p.tok),
 			fmt.Sprintf("blocks and brackets are nested deeper than %d levels", ast.MaxDepth),
 			"look for an unclosed bracket further up")
@@ -79,7 +84,7 @@ func (p *parser) reportTooDeep() {
 	p.tooDeep = true
 }
 
-// dollarName returns the name at the start of values that are written as $name: value, or nil.
+// dollarName returns the name at the start of values written as $name: value, or nil.
 func dollarName(values []ast.Value) *ast.Value {
 	if len(values) > 2 && values[0].IsDelim('$') && values[1].Kind == token.Ident && !values[1].Space && values[2].Kind == token.Colon {
 		return &values[1]
@@ -87,6 +92,7 @@ func dollarName(values []ast.Value) *ast.Value {
 	return nil
 }
 
+// reportDollarName reports a name with a dollar sign.
 func (p *parser) reportDollarName(name *ast.Value) {
 	at := name.Span()
 	at.Start.Off--
@@ -94,10 +100,11 @@ func (p *parser) reportDollarName(name *ast.Value) {
 		fmt.Sprintf("set it with @const %s: …; and read it with const(%s)", name.Text, name.Text))
 }
 
-// statements are the at-rules that end with a semicolon and take no block.
+// statements are the at-rules that end with a semicolon and have no block.
 var statements = map[string]bool{"charset": true, "import": true, "namespace": true, "custom-media": true, "custom-selector": true, "tokens": true, "drop": true}
 
-// reportGoesOn reports a statement that goes on up to the block of what follows, since its semicolon is missing.
+// reportContinues reports a statement without a semicolon, which continues up to the block of what
+// follows.
 func (p *parser) reportGoesOn(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
@@ -109,6 +116,7 @@ func (p *parser) reportGoesOn(rule *ast.AtRule) {
 	p.fail(code.MissingSemicolon, source.SpanOf(at, 1), fmt.Sprintf("missing ';' after @%s: the next rule is read as part of it", rule.Name), "write "+shorten(line)+";")
 }
 
+// reportBadPrelude reports an unbalanced token in a prelude.
 func (p *parser) reportBadPrelude(bad badToken) {
 	switch bad.kind {
 	case token.RBrace:
@@ -127,7 +135,7 @@ func (p *parser) reportBadPrelude(bad badToken) {
 	}
 }
 
-// reportBadValue reports why a declaration, whose text is given, is bad.
+// reportBadValue reports why a declaration, given as text, is invalid.
 func (p *parser) reportBadValue(text string) {
 	at := firstLineOf(p, p.bad.at)
 	switch p.bad.kind {
@@ -162,15 +170,14 @@ func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 		shorten(text)), "write name: value;")
 }
 
-// BadSelectors returns a warning for each rule with a selector that cannot be
-// read. It is asked of a sheet once it is composed, since names in selectors
-// may still have to be built before. Rules within at-rules that are not known
-// to hold style rules are left out.
+// BadSelectors returns a warning for each rule with an invalid selector. It must be called after
+// composition, because names in selectors may be built by it. Rules in at-rules that are not known
+// to contain style rules are skipped.
 func BadSelectors(nodes []ast.Node) []diag.Diagnostic {
 	return badSelectors(nodes, nil, nil)
 }
 
-// badSelectors adds what is found in nodes that stand in a rule with the selectors parents.
+// badSelectors appends the findings in nodes whose parent rule has the selectors parents.
 func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnostic) []diag.Diagnostic {
 	for _, n := range nodes {
 		if len(found) >= maxFindings {
@@ -193,7 +200,7 @@ func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnos
 	return found
 }
 
-// badSelector words what is wrong with the first bad selector of a list, which stands in a rule with the
+// badSelector explains the first invalid selector of a list, in a rule whose parent has the
 // selectors parents.
 func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	i := slices.IndexFunc(selectors, ast.Selector.IsBad)
@@ -207,7 +214,7 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	}
 	bad := findBad(selectors[i])
 	if hasSplice(bad) {
-		return diag.Diagnostic{}, false // compose said why the name could not be built
+		return diag.Diagnostic{}, false // compose reported why the name could not be built
 	}
 	if len(bad) > 0 {
 		d.Span = ast.SpanOf(bad)
@@ -229,7 +236,8 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	return d, true
 }
 
-// wholeName words how a name is written that was to be joined to that of a class in the rule around it.
+// wholeName suggests the full name for a name that was meant to be joined to the class of the
+// parent rule.
 func wholeName(name string, parents []ast.Selector) string {
 	if len(parents) == 1 && len(parents[0]) > 0 {
 		if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
@@ -239,7 +247,7 @@ func wholeName(name string, parents []ast.Selector) string {
 	return "write the full name in a rule of its own, outside of this one"
 }
 
-// hasSplice reports whether values hold a name that is to be built from a constant: .a-(key), .(key).
+// hasInterpolation reports whether values contain an interpolated name: .a-(key), .(key).
 func hasSplice(values []ast.Value) bool {
 	for i := range values {
 		v := &values[i]
@@ -250,7 +258,8 @@ func hasSplice(values []ast.Value) bool {
 	return false
 }
 
-// joinedName returns the name behind '&' if the author meant it to go on the name of the rule around.
+// joinedName returns the name after '&' if it was meant to be joined to the name of the parent
+// rule.
 func joinedName(bad []ast.Value) (name string, ok bool) {
 	if len(bad) < 2 || !bad[0].IsDelim('&') || bad[1].Space {
 		return "", false
@@ -262,7 +271,7 @@ func joinedName(bad []ast.Value) (name string, ok bool) {
 	return "", false
 }
 
-// doubledCombinator returns the place of two combinators side by side.
+// doubledCombinator returns the position of two adjacent combinators.
 func doubledCombinator(bad []ast.Value) (at source.Span, ok bool) {
 	isCombinator := func(v *ast.Value) bool { return v.IsDelim('>') || v.IsDelim('+') || v.IsDelim('~') }
 	for i := 1; i < len(bad); i++ {
@@ -273,7 +282,7 @@ func doubledCombinator(bad []ast.Value) (at source.Span, ok bool) {
 	return at, false
 }
 
-// findBad returns the values of the first bad selector in s.
+// findBad returns the values of the first invalid selector in s.
 func findBad(s ast.Selector) []ast.Value {
 	for i := range s {
 		if s[i].Args == nil {
@@ -299,11 +308,13 @@ func firstLine(text string) int {
 	return len(text)
 }
 
+// firstLineOf returns the part of a span on its first line.
 func firstLineOf(p *parser, at source.Span) source.Span {
 	text := p.src[at.Start.Off:at.End]
 	return source.SpanOf(at.Start, firstLine(text))
 }
 
+// firstWord returns the first word of s.
 func firstWord(s string) string {
 	if f := strings.Fields(s); len(f) > 0 {
 		return " " + f[0]
@@ -311,7 +322,7 @@ func firstWord(s string) string {
 	return ""
 }
 
-// shorten returns the start of a text, fit for a message.
+// shorten returns the start of a text, short enough for a message.
 func shorten(text string) string {
 	const limit = 40
 	text = text[:firstLine(text)]

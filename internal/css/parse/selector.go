@@ -8,9 +8,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// selectors reads a selector list from its component values (Selectors Level
-// 4, section 4.1 and grammar in section 18). A selector that cannot be read
-// becomes a bad one; the values may be scratch and are copied for it.
+// selectors parses a selector list from component values (Selectors Level 4, section 4.1, with the
+// grammar of section 18). An invalid selector becomes a bad selector with a copy of its values.
 func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
 	n := 1
 	for i := range values {
@@ -32,7 +31,7 @@ func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
 	return list
 }
 
-// selector reads one complex selector.
+// selector parses one complex selector.
 func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
 	from := len(p.parts)
 	r := selectorReader{p: p, values: values}
@@ -50,16 +49,17 @@ func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
 	return p.partSlab.copied(p, []ast.Simple{bad})
 }
 
-// selectorReader reads one selector; i is the value to be read next.
+// selectorReader parses one selector; i is the next value.
 type selectorReader struct {
 	p      *parser
 	values []ast.Value
 	i      int
 }
 
+// push adds a simple selector.
 func (r *selectorReader) push(s ast.Simple) { r.p.parts = append(r.p.parts, s) }
 
-// peek returns the value n behind the next, if no white space parts them.
+// peek returns the value n after the next one, if there is no white space between them.
 func (r *selectorReader) peek(n int) *ast.Value {
 	if r.i+n >= len(r.values) || r.values[r.i+n].Space && n > 0 {
 		return &none
@@ -67,12 +67,12 @@ func (r *selectorReader) peek(n int) *ast.Value {
 	return &r.values[r.i+n]
 }
 
+// of kind EOF
 var none ast.Value // of kind EOF
 
-// complex reads compounds and combinators up to the end. It reports whether
-// all could be read.
+// complex parses compounds and combinators to the end. It reports whether everything is valid.
 func (r *selectorReader) complex(relative bool) bool {
-	compound, started := false, false // within a compound; anything pushed
+	compound, started := false, false // inside a compound; anything was pushed
 	for r.i < len(r.values) {
 		v := &r.values[r.i]
 		if v.Kind == token.Comment {
@@ -100,7 +100,7 @@ func (r *selectorReader) complex(relative bool) bool {
 	return compound
 }
 
-// combinator returns the combinator that stands next, and how many values it takes.
+// combinator returns the next combinator, and the number of values it consists of.
 func (r *selectorReader) combinator() (symbol string, n int) {
 	v := r.peek(0)
 	if v.Kind != token.Delim {
@@ -117,8 +117,8 @@ func (r *selectorReader) combinator() (symbol string, n int) {
 	return "", 0
 }
 
-// simple reads one simple selector. A type selector may only stand first in
-// its compound, before the nesting selector as well: browsers drop a rule with &p.
+// simple parses one simple selector. A type selector must be the first of its compound, also before
+// a nesting selector: browsers drop a rule with &p.
 func (r *selectorReader) simple(first bool) bool {
 	v := r.peek(0)
 	switch v.Kind {
@@ -151,14 +151,14 @@ func (r *selectorReader) simple(first bool) bool {
 	return false
 }
 
-// take pushes s, placed at the next value, and moves n values on.
+// take pushes s with the position of the next value, and moves n values forward.
 func (r *selectorReader) take(n int, s ast.Simple) {
 	s.Pos = r.values[r.i].Pos
 	r.push(s)
 	r.i += n
 }
 
-// typed reads a type or universal selector with its namespace prefix.
+// typed parses a type or universal selector with its namespace prefix.
 func (r *selectorReader) typed(first bool) bool {
 	if !first {
 		return false
@@ -185,7 +185,7 @@ func (r *selectorReader) typed(first bool) bool {
 	return true
 }
 
-// attribute reads [name], [name=value] and their like (section 6).
+// attribute parses [name], [name=value] and similar (section 6).
 func (r *selectorReader) attribute() bool {
 	v := r.peek(0)
 	in := selectorReader{p: r.p, values: dropComments(v.Values())}
@@ -203,6 +203,7 @@ func (r *selectorReader) attribute() bool {
 	return true
 }
 
+// attributeName parses the name of an attribute with its namespace prefix.
 func (r *selectorReader) attributeName() (string, bool) {
 	a, bar, b := r.peek(0), r.peek(1), r.peek(2)
 	switch {
@@ -219,7 +220,7 @@ func (r *selectorReader) attributeName() (string, bool) {
 	return "", false
 }
 
-// matcher reads the operator, value and modifier of an attribute selector.
+// matcher parses the operator, value and modifier of an attribute selector.
 func (r *selectorReader) matcher(args *ast.Args) bool {
 	op := r.peek(0)
 	switch {
@@ -251,7 +252,7 @@ func (r *selectorReader) matcher(args *ast.Args) bool {
 	return r.i == len(r.values)
 }
 
-// pseudo reads a pseudo-class or pseudo-element.
+// pseudo parses a pseudo-class or pseudo-element.
 func (r *selectorReader) pseudo() bool {
 	colons, kind := 1, ast.PseudoClass
 	if r.peek(1).Kind == token.Colon {
@@ -273,8 +274,10 @@ func (r *selectorReader) pseudo() bool {
 	return false
 }
 
+// singleColon are the Args of a pseudo-element in the legacy form.
 var singleColon = &ast.Args{SingleColon: true}
 
+// pseudoArgs parses the arguments of a functional pseudo.
 func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 	values := v.Values()
 	name := token.Lower(v.Name())
@@ -297,13 +300,14 @@ func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 	return args
 }
 
-// noLead returns values with no white space before the first.
+// noLead returns values without white space before the first.
 func noLead(values []ast.Value) []ast.Value {
 	out := append([]ast.Value(nil), values...)
 	out[0].Space = false
 	return out
 }
 
+// dropComments returns values without comments.
 func dropComments(values []ast.Value) []ast.Value {
 	for i := range values {
 		if values[i].Kind != token.Comment {

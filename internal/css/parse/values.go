@@ -8,20 +8,21 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// stops is a set of token kinds before which a list of values ends.
+// stops is a set of token kinds that end a list of values.
 type stops uint32
 
+// stopAt returns the set of a single kind.
 func stopAt(k token.Kind) stops { return 1 << k }
 
+// has reports whether k is in the set.
 func (s stops) has(k token.Kind) bool { return s&(1<<k) != 0 }
 
-// list pushes component values (section 5.5.8) onto the stack, up to a token
-// in stop or the end of the file. verbatim keeps white space as values of its
-// own, as custom properties need it.
+// list pushes component values (section 5.5.8) onto the stack, up to a token in stop or the end of
+// the file. verbatim preserves white space as values of its own, for custom properties.
 func (p *parser) list(stop stops, verbatim bool) {
 	stop |= stopAt(token.EOF)
-	space := false    // white space was met since the last value
-	joinable := false // the last value wants to know of white space behind it
+	space := false    // white space was seen since the last value
+	joinable := false // white space after the last value matters
 	for !stop.has(p.tok.Kind) {
 		t := p.tok
 		switch t.Kind {
@@ -45,7 +46,7 @@ func (p *parser) list(stop stops, verbatim bool) {
 		case token.Function, token.LParen, token.LBracket, token.LBrace:
 			p.bracketed(t, space && joinable, verbatim)
 		case token.BadString, token.BadURL, token.RParen, token.RBracket, token.RBrace:
-			// No statement may hold these here: a closing bracket closes nothing.
+			// Statements must not contain these: a closing bracket without an opening one.
 			p.noteBad(t)
 			fallthrough
 		default:
@@ -61,24 +62,24 @@ func (p *parser) token(t token.Token, space bool) {
 	p.scratch = append(p.scratch, ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space})
 }
 
-// bracketed pushes the function or block that t, the current token, opens,
-// and moves behind it.
+// bracketed pushes the function or block opened by the current token t, and moves past it.
 func (p *parser) bracketed(t token.Token, space, verbatim bool) {
 	v := ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space}
 	if t.Kind == token.Function && len(v.Text) == len("style(") && token.EqualFold(v.Text, "style(") {
-		verbatim = true // the query of a container compares custom properties as they are written
+		verbatim = true // style queries compare custom properties as they are written
 	}
 	v.Inner = p.inner(t.Kind.Closer(), verbatim)
 	p.scratch = append(p.scratch, v)
 }
 
+// noteBad records the first invalid token.
 func (p *parser) noteBad(t token.Token) {
 	if p.bad.kind == token.EOF {
 		p.bad = badToken{t.Kind, p.span(t)}
 	}
 }
 
-// inner parses what a function or block holds, from its opening token on.
+// inner parses the contents of a function or block, from its opening token on.
 func (p *parser) inner(closer token.Kind, verbatim bool) *ast.Inner {
 	open := p.tok
 	in := &p.innerSlab.take(p, 1)[0]
@@ -102,6 +103,7 @@ func (p *parser) inner(closer token.Kind, verbatim bool) *ast.Inner {
 	return in
 }
 
+// constructOf names the construct of an opening token.
 func constructOf(open token.Kind) string {
 	switch open {
 	case token.Function:
@@ -112,8 +114,8 @@ func constructOf(open token.Kind) string {
 	return "bracket"
 }
 
-// skipBlock moves behind the block that the current token opens, without
-// recursion: brackets close what they match and are plain tokens elsewhere.
+// skipBlock moves past the block opened by the current token, without recursion: brackets close
+// their counterparts and are ordinary tokens otherwise.
 func (p *parser) skipBlock() {
 	open := p.tok
 	closers := []token.Kind{open.Kind.Closer()}
@@ -132,8 +134,8 @@ func (p *parser) skipBlock() {
 	p.next()
 }
 
-// text returns a token's text. The last token of a file is finished if the
-// end of the file cut it short, so that it means the same anywhere.
+// text returns the text of a token. If the end of the file cut off the last token, its text is
+// completed, so that it keeps its meaning elsewhere.
 func (p *parser) text(t token.Token) string {
 	if int(t.End) < len(p.src) {
 		return p.src[t.Start:t.End]
@@ -150,8 +152,7 @@ func (p *parser) lastText(t token.Token) string {
 	return finish(t.Kind, t.Flags, text)
 }
 
-// finish returns the text of a token at the end of a file such that it can
-// stand elsewhere.
+// finish returns the text of a token at the end of a file, completed.
 func finish(k token.Kind, flags token.Flags, text string) string {
 	escape := endsInBackslash(text)
 	switch {
@@ -167,7 +168,7 @@ func finish(k token.Kind, flags token.Flags, text string) string {
 		}
 		return text + "*/"
 	case k == token.String:
-		if escape { // section 4.3.5: it stands for nothing
+		if escape { // section 4.3.5: it has no meaning
 			text = text[:len(text)-1]
 		}
 		return text + text[:1]
@@ -179,15 +180,14 @@ func finish(k token.Kind, flags token.Flags, text string) string {
 	}
 }
 
-// endsInBackslash reports whether text ends in a backslash that no other one escapes.
+// endsInBackslash reports whether text ends in an unescaped backslash.
 func endsInBackslash(text string) bool {
 	n := len(text) - len(strings.TrimRight(text, `\`))
 	return n%2 == 1
 }
 
-// raw returns the source from begin up to the current token, for a bad node:
-// without white space at the end, and such that what follows it in print is
-// not drawn into it.
+// raw returns the source from begin to the current token for a bad node: without trailing white
+// space, and completed so that it does not affect what is printed after it.
 func (p *parser) raw(begin uint32) string {
 	whole := p.src[begin:p.tok.Start]
 	text := strings.TrimRight(whole, " \t\r\n\f")
@@ -195,7 +195,7 @@ func (p *parser) raw(begin uint32) string {
 		if c := whole[len(text)]; c == ' ' || c == '\t' {
 			text += string(c) // it is escaped
 		} else {
-			text += "\n" // it is escaped in a string, and elsewhere keeps the backslash from escaping
+			text += "\n" // escaped in a string; elsewhere it keeps the backslash from escaping
 		}
 	}
 	atEnd := p.tok.Kind == token.EOF
@@ -208,7 +208,7 @@ func (p *parser) raw(begin uint32) string {
 	return text
 }
 
-// complete closes all that is open at the end of text.
+// complete closes everything that is open at the end of text.
 func complete(text string) string {
 	sc := scan.New(text)
 	var closers []byte
@@ -246,8 +246,8 @@ func complete(text string) string {
 	return b.String()
 }
 
-// needsLineEnd reports whether text ends in what only a line end keeps as it
-// is: an unfinished string, or a backslash that escapes nothing.
+// needsLineEnd reports whether text ends in something that only a line end preserves: an unclosed
+// string, or a backslash that escapes nothing.
 func needsLineEnd(text string) bool {
 	if strings.ContainsAny(text, `"'\`) {
 		sc := scan.New(text)
@@ -257,7 +257,7 @@ func needsLineEnd(text string) bool {
 				return false
 			}
 			if int(t.End) == len(text) {
-				// Cut off from its line end, it looks unfinished or escaped.
+				// Without its line end, it looks unclosed or escaped.
 				return t.Kind == token.String && t.Flags&token.Unclosed != 0 || endsInBackslash(text)
 			}
 		}

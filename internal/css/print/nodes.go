@@ -9,6 +9,7 @@ import (
 	"rinzel/internal/source"
 )
 
+// sheet writes the nodes of a sheet.
 func (p *printer) sheet(nodes []ast.Node) {
 	p.nodes(nodes, true)
 	if len(p.buf) > p.start && p.buf[len(p.buf)-1] != '\n' {
@@ -33,12 +34,11 @@ func (p *printer) nodes(nodes []ast.Node, top bool) {
 	}
 }
 
-// keptComment reports whether a comment asks to stay in the smallest output,
-// as notices of licences do.
+// isPreserved reports whether a comment must stay in compact output, such as a licence notice.
 func keptComment(text string) bool { return strings.HasPrefix(text, "/*!") }
 
-// part writes the line ends between two nodes. Rules with blocks have an
-// empty line around them, and a comment belongs to what follows it.
+// separateNodes writes the line ends between two nodes. Rules with blocks are surrounded by blank lines,
+// and a comment belongs to what follows it.
 func (p *printer) part(before, n ast.Node, top bool) {
 	if p.compact {
 		return
@@ -52,13 +52,13 @@ func (p *printer) part(before, n ast.Node, top bool) {
 	_, afterComment := before.(*ast.Comment)
 	_, isComment := n.(*ast.Comment)
 	if !afterComment && (ast.Body(before) != nil || ast.Body(n) != nil || isComment && ast.Body(before) != nil) {
-		p.buf = append(p.buf, '\n') // no indent on an empty line
+		p.buf = append(p.buf, '\n') // no indentation on a blank line
 		p.line++
 	}
 	p.newline()
 }
 
-// endStatement writes the semicolon that is due after a declaration or statement.
+// endStatement writes the semicolon after a declaration or statement, if needed.
 func (p *printer) endStatement() {
 	if p.semicolon {
 		p.token(token.Semicolon, ";")
@@ -66,6 +66,7 @@ func (p *printer) endStatement() {
 	}
 }
 
+// node writes a node.
 func (p *printer) node(n ast.Node) {
 	switch n := n.(type) {
 	case *ast.StyleRule:
@@ -93,6 +94,7 @@ func (p *printer) node(n ast.Node) {
 	}
 }
 
+// block writes a block.
 func (p *printer) block(b *ast.Block) {
 	p.softSpace()
 	p.token(token.LBrace, "{")
@@ -109,6 +111,7 @@ func (p *printer) block(b *ast.Block) {
 	p.token(token.RBrace, "}")
 }
 
+// atRule writes an at-rule.
 func (p *printer) atRule(r *ast.AtRule) {
 	p.mapped(r.At, token.AtKeyword, "@"+r.Name)
 	if len(r.Prelude) > 0 {
@@ -124,6 +127,7 @@ func (p *printer) atRule(r *ast.AtRule) {
 	p.block(r.Block)
 }
 
+// interpolated writes a declaration with an interpolated name.
 func (p *printer) spliced(d *ast.SplicedDeclaration) {
 	p.mapTo(d.Pos(), "")
 	p.values(d.Name, true)
@@ -131,6 +135,7 @@ func (p *printer) spliced(d *ast.SplicedDeclaration) {
 	p.declared(&ast.Declaration{Value: d.Value, NamePos: d.Pos(), EndOff: d.EndOff, Important: d.Important}, d.IsCustom())
 }
 
+// declaration writes a declaration.
 func (p *printer) declaration(d *ast.Declaration) {
 	p.mapped(d.NamePos, token.Ident, d.Name)
 	p.token(token.Colon, ":")
@@ -139,12 +144,12 @@ func (p *printer) declaration(d *ast.Declaration) {
 	p.ranges = false
 }
 
-// declared writes what stands behind the colon of a declaration.
+// declared writes the part of a declaration after the colon.
 func (p *printer) declared(d *ast.Declaration, custom bool) {
 	switch {
 	case len(d.Value) == 0:
 		if custom {
-			p.space() // older browsers take an empty value only with it
+			p.space() // older browsers need it before an empty value
 		}
 	case custom:
 		p.softSpace()
@@ -161,8 +166,8 @@ func (p *printer) declared(d *ast.Declaration, custom bool) {
 	p.semicolon = true
 }
 
-// mappedValues writes the value of a declaration. A value that was written
-// elsewhere, such as that of a constant, is mapped there.
+// mappedValues writes the value of a declaration. A value from elsewhere, such as that of a
+// constant, is mapped to its own source.
 func (p *printer) mappedValues(d *ast.Declaration) {
 	if p.maps == nil {
 		p.values(d.Value, false)
@@ -185,12 +190,13 @@ func (p *printer) mappedValues(d *ast.Declaration) {
 	}
 }
 
+// contains reports whether a position is in a span.
 func within(at source.Pos, span source.Span) bool {
 	return at.File == span.Start.File && span.Start.Off <= at.Off && at.Off < span.End
 }
 
-// values writes component values. verbatim is for custom properties, which
-// hold their white space themselves.
+// values writes component values. verbatim is for custom properties, which contain their white
+// space as values.
 func (p *printer) values(values []ast.Value, verbatim bool) {
 	for i := range values {
 		v := &values[i]
@@ -204,7 +210,7 @@ func (p *printer) values(values []ast.Value, verbatim bool) {
 	}
 }
 
-// drops reports whether v is a comment that is left out.
+// drops reports whether v is a comment that is omitted.
 func (p *printer) drops(v *ast.Value) bool {
 	return p.compact && v.Kind == token.Comment && !keptComment(v.Text)
 }
@@ -221,6 +227,7 @@ func (p *printer) gap(v *ast.Value, first bool) {
 	}
 }
 
+// value writes a value.
 func (p *printer) value(v *ast.Value, verbatim bool) {
 	p.token(v.Kind, v.Text)
 	if v.Inner == nil {
@@ -262,12 +269,14 @@ func (p *printer) arguments(list []ast.Selector) {
 	}
 }
 
+// selector writes a selector.
 func (p *printer) selector(s ast.Selector) {
 	for i := range s {
 		p.simple(&s[i], i == 0)
 	}
 }
 
+// simple writes a simple selector or combinator.
 func (p *printer) simple(s *ast.Simple, first bool) {
 	switch s.Kind {
 	case ast.TypeSelector, ast.UniversalSelector:
@@ -292,6 +301,7 @@ func (p *printer) simple(s *ast.Simple, first bool) {
 	}
 }
 
+// combinator writes a combinator.
 func (p *printer) combinator(symbol string, first bool) {
 	if symbol == " " {
 		p.space()
@@ -304,6 +314,7 @@ func (p *printer) combinator(symbol string, first bool) {
 	p.softSpace()
 }
 
+// pseudo writes a pseudo-class or pseudo-element.
 func (p *printer) pseudo(s *ast.Simple) {
 	p.token(token.Colon, ":")
 	if s.Kind == ast.PseudoElement && (s.Args == nil || !s.Args.SingleColon) {
@@ -324,6 +335,7 @@ func (p *printer) pseudo(s *ast.Simple) {
 	p.token(token.RParen, ")")
 }
 
+// attribute writes an attribute selector.
 func (p *printer) attribute(s *ast.Simple) {
 	p.token(token.LBracket, "[")
 	p.token(token.Ident, s.Name)

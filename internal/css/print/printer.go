@@ -1,5 +1,6 @@
-// Package print writes trees as style sheets: readable or compact, from one
-// machine. This file is the mechanism; nodes.go decides the layout.
+// Package print writes syntax trees as style sheets, readable or compact, and records source map
+// positions while it does. Readable and compact output come from the same code. This file has the
+// mechanism: tokens, separators and positions. nodes.go decides the layout.
 package print
 
 import (
@@ -12,27 +13,25 @@ import (
 	"rinzel/internal/source"
 )
 
-// Options say how a sheet is written. The zero Options write it readably and
-// without a map.
+// Options configure the output. The zero Options write a readable sheet without a map.
 type Options struct {
-	// Compact leaves out all that means nothing: white space, the last
-	// semicolon of a block, and comments but those that start with /*!.
+	// Compact omits everything insignificant: white space, the last semicolon of a block, and
+	// comments except those that start with /*!.
 	Compact bool
-	// Maps, if not nil, learns where each selector, at-rule, declaration and
-	// value from elsewhere was written.
+	// Maps, if not nil, receives the output position of each selector, at-rule, declaration, and
+	// value from elsewhere.
 	Maps Mapper
 }
 
-// Mapper records that the text at a line and column of the output, both from
-// 0 and the column in UTF-16 code units, comes from a place in a source.
-// written is the identifier that stands there, or "" for what is none.
+// Mapper records that the text at a line and column of the output comes from a position in a
+// source. Line and column are counted from 0, columns in UTF-16 code units. written is the
+// identifier at that position, or "" if there is none.
 type Mapper interface {
 	Add(line, column int, from source.Pos, written string)
 }
 
-// Append writes nodes behind what dst holds and returns the result.
-// The output is UTF-8 and ends with a line end, unless it is empty.
-// Columns and lines are counted from the start of dst, which must be empty or
+// Append appends nodes to dst and returns the result. The output is UTF-8 and ends with a line end,
+// unless it is empty. Lines and columns are counted from the start of dst, which must be empty or
 // end with a line end.
 func Append(dst []byte, nodes []ast.Node, opts Options) []byte {
 	p := printer{buf: dst, start: len(dst), compact: opts.Compact, maps: opts.Maps}
@@ -49,27 +48,28 @@ func Append(dst []byte, nodes []ast.Node, opts Options) []byte {
 // Sheet returns nodes as the text of a style sheet.
 func Sheet(nodes []ast.Node, opts Options) string { return string(Append(nil, nodes, opts)) }
 
-// Values returns component values as text, written readably.
+// Values returns component values as readable text.
 func Values(values []ast.Value) string {
 	p := printer{}
 	p.values(values, false)
 	return string(p.buf)
 }
 
-// CompactValues returns component values as the shortest text that is read as them.
+// CompactValues returns component values as the shortest text that is parsed as the same values.
 func CompactValues(values []ast.Value) string {
 	p := printer{compact: true}
 	p.values(values, false)
 	return string(p.buf)
 }
 
-// Selector returns a selector as text, written readably on one line.
+// Selector returns a selector as readable text on one line.
 func Selector(s ast.Selector) string {
 	p := printer{}
 	p.selector(s)
 	return string(p.buf)
 }
 
+// printer is the state of writing one sheet.
 type printer struct {
 	// configuration
 	compact bool
@@ -77,20 +77,20 @@ type printer struct {
 
 	// state
 	buf       []byte
-	start     int // where this printer's output starts in buf
+	start     int // start of the output of this printer in buf
 	line      int
 	lineStart int // offset in buf
-	extra     int // bytes on the line beyond its UTF-16 code units
+	extra     int // bytes on the line in excess of its UTF-16 code units
 	depth     int
-	semicolon bool // one is due before the next node
+	semicolon bool // needed before the next node
 	last      token.Kind
 	lastText  string
-	afterLess bool // the token before the last one is '<', with nothing between
-	ranges    bool // within the value of unicode-range
+	afterLess bool // the second-to-last token is '<', directly before the last one
+	ranges    bool // inside the value of unicode-range
 }
 
-// token writes one token. Nothing else reaches the output but white space, so
-// this is the one place that keeps tokens apart.
+// token writes one token. All output except white space goes through it, so this is the only place
+// that separates tokens.
 func (p *printer) token(k token.Kind, text string) {
 	less := p.last == token.Delim && p.lastText == "<"
 	if mayFuse[p.last] && p.fuses(k, text) {
@@ -101,12 +101,11 @@ func (p *printer) token(k token.Kind, text string) {
 	p.last, p.lastText, p.afterLess = k, text, less
 }
 
-// fuses reports whether a token would be read as another one, or change the
-// last one, if it stood right behind that. The table of the specification says
-// which pairs may; whether these two do the scanner tells.
+// fuses reports whether a token directly after the last one would change the meaning of either. The
+// table of the specification says which pairs may fuse; the scanner decides whether these two do.
 func (p *printer) fuses(k token.Kind, text string) bool {
 	if p.afterLess && p.lastText == "!" && strings.HasPrefix(text, "--") {
-		return true // three tokens that would make one: <!--
+		return true // three tokens that would become one: <!--
 	}
 	if !token.Fuses(p.last, p.lastText, k, text) {
 		return false
@@ -120,22 +119,22 @@ func (p *printer) fuses(k token.Kind, text string) bool {
 	return int(first.End) != len(p.lastText) || first.Kind != p.last || s.Next().Kind != k
 }
 
-// mayFuse are the kinds of tokens that some other can fuse with.
+// mayFuse are the kinds of tokens that can fuse with another one.
 var mayFuse = [token.RBrace + 1]bool{
 	token.Ident: true, token.AtKeyword: true, token.Hash: true, token.Dimension: true,
 	token.Number: true, token.UnicodeRange: true, token.Delim: true,
 }
 
-// separate writes what keeps two tokens apart without being one.
+// separate writes a separator between two tokens.
 func (p *printer) separate() {
 	if p.last == token.Delim && p.lastText == `\` {
-		p.newline() // it is a lone backslash only before a line end
+		p.newline() // a lone backslash is only one before a line end
 		return
 	}
 	p.write("/**/")
 }
 
-// mapped writes a token that was written at a place in a source.
+// mapped writes a token that comes from a position in a source.
 func (p *printer) mapped(at source.Pos, k token.Kind, text string) {
 	name := ""
 	if k == token.Ident || k == token.AtKeyword {
@@ -145,15 +144,14 @@ func (p *printer) mapped(at source.Pos, k token.Kind, text string) {
 	p.token(k, text)
 }
 
-// mapTo records that what is written next, an identifier or "", comes from a
-// place in a source.
+// mapTo records that the next output, an identifier or "", comes from a position in a source.
 func (p *printer) mapTo(at source.Pos, written string) {
 	if p.maps != nil && at.IsValid() {
 		p.maps.Add(p.line, len(p.buf)-p.lineStart-p.extra, at, written)
 	}
 }
 
-// space writes a space that parts two tokens.
+// space writes a significant space between two tokens.
 func (p *printer) space() {
 	switch {
 	case p.last == token.Delim && p.lastText == `\`:
@@ -166,14 +164,14 @@ func (p *printer) space() {
 	p.last = token.Whitespace
 }
 
-// softSpace writes a space that only readers need.
+// softSpace writes a space for readability.
 func (p *printer) softSpace() {
 	if !p.compact {
 		p.space()
 	}
 }
 
-// newline starts a line, indented if the output is readable.
+// newline starts a line, indented in readable output.
 func (p *printer) newline() {
 	p.buf = append(p.buf, '\n')
 	p.line++
@@ -186,12 +184,13 @@ func (p *printer) newline() {
 	p.last = token.Whitespace
 }
 
+// byteOrderMark is U+FEFF in UTF-8.
 const byteOrderMark = "\uFEFF"
 
-// write appends text and keeps count of lines and columns.
+// write appends text and counts lines and columns.
 func (p *printer) write(text string) {
 	if len(p.buf) == 0 && strings.HasPrefix(text, byteOrderMark) {
-		p.buf = append(p.buf, byteOrderMark...) // or the name's own would be taken for one
+		p.buf = append(p.buf, byteOrderMark...) // otherwise U+FEFF in the first name would be taken for a byte order mark
 		p.lineStart = len(p.buf)
 	}
 	p.buf = append(p.buf, text...)
@@ -206,9 +205,8 @@ func (p *printer) write(text string) {
 	}
 }
 
-// count updates line and column for text, which was just written and whose
-// first unusual byte is at i. A source map counts LF, CR and CRLF as line
-// ends, as source files do.
+// count updates line and column for text, which was just written and whose first special byte is at
+// i. Source maps count LF, CR and CRLF as line ends, like source files.
 func (p *printer) count(text string, i int) {
 	base := len(p.buf) - len(text)
 	for i < len(text) {
@@ -229,8 +227,8 @@ func (p *printer) count(text string, i int) {
 	}
 }
 
-// endsInOpenEscape reports whether text ends in a hexadecimal escape that a
-// following white space would belong to.
+// endsInOpenEscape reports whether text ends in a hexadecimal escape that a white space after it
+// would belong to.
 func endsInOpenEscape(text string) bool {
 	for n := 1; n <= 7 && n <= len(text); n++ {
 		c := text[len(text)-n]

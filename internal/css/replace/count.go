@@ -14,10 +14,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// Group is what a [Repeat] is listed under.
+// Group is a heading that [Repeat] values are listed under.
 type Group uint8
 
-// The groups of values, in the order in which they are listed.
+// The groups of values, in listing order.
 const (
 	Colors Group = iota
 	Lengths
@@ -27,7 +27,7 @@ const (
 	Groups
 )
 
-// String returns the name of a group as a heading.
+// String returns the heading.
 func (g Group) String() string {
 	return [...]string{"colours", "lengths", "times", "fonts", "lengths in conditions"}[g]
 }
@@ -35,25 +35,26 @@ func (g Group) String() string {
 // Repeat is a value with all its uses.
 type Repeat struct {
 	Group Group
-	Text  string // as it is written most often
+	Text  string // in its most frequent spelling
 	Uses  []Use  // in the order of the sheets
 	Color *value.Color
 	// From is the text of the colour that this one is a shade or a translucent form of, and
-	// Relative how it is written with that colour as "old" of a replacement; both may be "".
+	// Relative its expression in terms of that colour, which is called "old" as in a replacement.
+	// Both may be "".
 	From, Relative string
 	spellings      map[string]int
 }
 
-// Use is where a value is.
+// Use is one occurrence of a value.
 type Use struct {
 	Property string // or the feature of a condition
 	At       source.Span
 }
 
-// IsChannels reports whether the value is the channels of a colour, as a list in braces.
+// IsChannels reports whether the value is a list of the channels of a colour, in braces.
 func (r *Repeat) IsChannels() bool { return r.Color != nil && r.Text[0] == '{' }
 
-// Properties returns the properties of the uses, the most frequent ones first.
+// Properties returns the properties of the uses, the most frequent first.
 func (r *Repeat) Properties() []string {
 	count := make(map[string]int)
 	var names []string
@@ -87,6 +88,7 @@ func (c *Counter) Add(nodes []ast.Node) {
 	})
 }
 
+// declaration counts the values of a declaration.
 func (c *Counter) declaration(d *ast.Declaration) {
 	property := token.Lower(d.Name)
 	switch property {
@@ -110,7 +112,7 @@ func (c *Counter) declaration(d *ast.Declaration) {
 	c.values(d.Value, property)
 }
 
-// channels counts a custom property that holds the channels of a colour in rgb(): 43, 108, 176.
+// channels counts a custom property that contains the channels of a colour for rgb(): 43, 108, 176.
 func (c *Counter) channels(d *ast.Declaration, property string) bool {
 	values := ast.Significant(d.Value)
 	var bytes []float64
@@ -133,7 +135,7 @@ func (c *Counter) channels(d *ast.Declaration, property string) bool {
 	return true
 }
 
-// font counts the family that values name. Generic families and keywords are none.
+// font counts the font family in values. Generic families and keywords do not count.
 func (c *Counter) font(values []ast.Value, property string) {
 	values = ast.Significant(values)
 	if len(values) == 0 || values[0].Kind != token.String && values[0].Kind != token.Ident {
@@ -145,11 +147,13 @@ func (c *Counter) font(values []ast.Value, property string) {
 	}
 }
 
+// genericFamilies are family names that are not fonts.
 var genericFamilies = map[string]bool{"serif": true, "sans-serif": true, "monospace": true, "cursive": true, "fantasy": true, "math": true,
 	"system-ui": true, "ui-serif": true, "ui-sans-serif": true, "ui-monospace": true, "ui-rounded": true,
 	"inherit": true, "initial": true, "unset": true, "revert": true, "revert-layer": true, "caption": true, "icon": true,
 	"menu": true, "message-box": true, "small-caption": true, "status-bar": true}
 
+// values counts colours, lengths and times in values.
 func (c *Counter) values(values []ast.Value, property string) {
 	for i := range values {
 		v := &values[i]
@@ -157,7 +161,7 @@ func (c *Counter) values(values []ast.Value, property string) {
 		switch key, kind := Key(v, property); kind {
 		case Color:
 			col, _ := value.ColorOf(v)
-			if col.Alpha > 0 || v.Kind != token.Ident { // transparent says nothing of a palette
+			if col.Alpha > 0 || v.Kind != token.Ident { // transparent is not part of a palette
 				c.add(key, Colors, print.CompactValues([]ast.Value{bare(v)}), use, &col)
 			}
 			continue
@@ -177,6 +181,7 @@ func (c *Counter) values(values []ast.Value, property string) {
 	}
 }
 
+// number counts a length or a time.
 func (c *Counter) number(v *ast.Value, key string, use Use) {
 	n, _ := value.Read(v)
 	if n.Value == 0 {
@@ -210,6 +215,7 @@ func (c *Counter) condition(values []ast.Value) {
 	}
 }
 
+// add counts one use.
 func (c *Counter) add(key string, g Group, text string, use Use, color *value.Color) {
 	key = fmt.Sprintf("%d %s", g, key)
 	r := c.byKey[key]
@@ -228,8 +234,8 @@ func (c *Counter) add(key string, g Group, text string, use Use, color *value.Co
 	}
 }
 
-// Repeats returns what was counted: by group, the values with the most uses first. Colours that
-// are made of others are related to them.
+// Repeats returns the counted values by group, the most frequent first. Colours derived from others
+// are related to them.
 func (c *Counter) Repeats() []*Repeat {
 	slices.SortStableFunc(c.order, func(a, b *Repeat) int {
 		return cmp.Or(cmp.Compare(a.Group, b.Group), cmp.Compare(len(b.Uses), len(a.Uses)))
@@ -256,8 +262,8 @@ func (c *Counter) Repeats() []*Repeat {
 	return c.order
 }
 
-// relation returns how a colour is written as a relative one with another for "old": another
-// alpha of it, or a shade of it, which has about its hue. It is right to the byte.
+// relation returns a colour as a relative colour in terms of base, which is called "old": base with
+// another alpha, or a shade of base with about the same hue. It is exact to the byte.
 func relation(base, c value.Color) (relative string, ok bool) {
 	opaque := c
 	opaque.Alpha = 1
@@ -268,10 +274,10 @@ func relation(base, c value.Color) (relative string, ok bool) {
 		return "", false
 	}
 	const (
-		grey = 0.03 // chroma below which a hue means nothing to the eye
-		turn = 14   // degrees within which a hue looks alike
-		dull = 0.35 // the least part of the chroma that a shade has, and
-		rich = 2    // the most
+		grey = 0.03 // chroma below which a hue is not visible
+		turn = 14   // degrees within which hues look alike
+		dull = 0.35 // minimum share of the chroma in a shade, and
+		rich = 2    // maximum
 	)
 	from, to := base.To(value.Oklch).Channels, c.To(value.Oklch).Channels
 	hue := math.Remainder(to[2]-from[2], 360)
@@ -289,11 +295,13 @@ func relation(base, c value.Color) (relative string, ok bool) {
 	return "", false
 }
 
+// rounded rounds x to a number of decimals.
 func rounded(x float64, digits int) float64 {
 	scale := math.Pow10(digits)
 	return math.Round(x*scale) / scale
 }
 
+// decimal formats x with at most digits decimals.
 func decimal(x float64, digits int) string {
 	text := fmt.Sprintf("%.*f", digits, x)
 	if strings.Contains(text, ".") {
@@ -302,6 +310,7 @@ func decimal(x float64, digits int) string {
 	return text
 }
 
+// plus returns an expression that adds x to a channel.
 func plus(name string, x float64, digits int) string {
 	switch {
 	case x == 0:
@@ -312,6 +321,7 @@ func plus(name string, x float64, digits int) string {
 	return fmt.Sprintf("calc(%s + %s)", name, decimal(x, digits))
 }
 
+// times returns an expression that multiplies a channel by x.
 func times(name string, x float64, digits int) string {
 	if x == 1 {
 		return name

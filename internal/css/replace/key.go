@@ -13,10 +13,10 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// Kind says what a value is, for counting and for finding near ones.
+// Kind is the kind of a value, for counting and for finding similar values.
 type Kind uint8
 
-// The kinds of values. A Name is an identifier that names no colour, or a string.
+// The kinds of values. A Name is a string, or an identifier that is not a colour.
 const (
 	Other Kind = iota
 	Color
@@ -24,9 +24,9 @@ const (
 	Name
 )
 
-// Key returns a text that two values share if they mean the same: #00f, blue and rgb(0 0 255);
-// .5rem and 0.50REM. property is where the value is, in lower case: it decides whether an
-// identifier is a colour. A value that takes part in nothing has no key.
+// Key returns a canonical text: two values have the same key if they mean the same, such as #00f,
+// blue and rgb(0 0 255), or .5rem and 0.50REM. property, in lower case, decides whether an
+// identifier is a colour. Values that are not counted have no key.
 func Key(v *ast.Value, property string) (key string, kind Kind) {
 	switch v.Kind {
 	case token.Whitespace, token.Comment:
@@ -51,22 +51,26 @@ func Key(v *ast.Value, property string) (key string, kind Kind) {
 	return "text " + print.CompactValues([]ast.Value{bare(v)}), Other
 }
 
-// bare returns v without the white space before it.
+// bare returns v without white space before it.
 func bare(v *ast.Value) ast.Value {
 	out := *v
 	out.Space = false
 	return out
 }
 
-// colorKey returns the key of a colour: its channels in sRGB to the byte, beyond 0 and 255 as well.
+// colorKey returns the key of a colour: its sRGB channels as bytes, without clamping.
 func colorKey(c value.Color) string {
 	return fmt.Sprintf("color %s %d", opaqueKey(c), thousandths(c.Alpha))
 }
 
+// opaqueKey returns the key of a colour without its alpha.
 func opaqueKey(c value.Color) string {
 	rgb := c.To(value.SRGB)
 	return fmt.Sprintf("%d %d %d", toByte(rgb.Channels[0]), toByte(rgb.Channels[1]), toByte(rgb.Channels[2]))
 }
 
-func toByte(x float64) int      { return int(math.Round(x * 255)) }
+// toByte converts a channel to 0 to 255.
+func toByte(x float64) int { return int(math.Round(x * 255)) }
+
+// thousandths converts an alpha to thousandths.
 func thousandths(x float64) int { return int(math.Round(x * 1000)) }

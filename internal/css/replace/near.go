@@ -11,7 +11,7 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// near returns the value that was met and is nearest to a pattern of one value, or "".
+// near returns the value seen so far that is most similar to a pattern of one value, or "".
 func (s *Set) near(p *Pattern) string {
 	if len(p.Values) != 1 {
 		return ""
@@ -31,11 +31,11 @@ func (s *Set) near(p *Pattern) string {
 	return best
 }
 
-// distance returns how far apart two values of a kind are. ok is false if they are not alike.
+// distance returns the distance between two values of a kind. ok is false if they are not similar.
 func distance(a, b *ast.Value, kind Kind) (d float64, ok bool) {
 	switch kind {
 	case Color:
-		const alike = 0.12 // in Oklab: a shade, not another colour
+		const alike = 0.12 // in Oklab: a shade, not a different colour
 		one, okA := value.ColorOf(a)
 		two, okB := value.ColorOf(b)
 		d = Difference(one, two)
@@ -52,7 +52,8 @@ func distance(a, b *ast.Value, kind Kind) (d float64, ok bool) {
 	return 0, false
 }
 
-// Difference returns how far apart two colours look: their distance in Oklab, their alphas included.
+// Difference returns the visual distance between two colours: their distance in Oklab, including
+// alpha.
 func Difference(a, b value.Color) float64 {
 	x, y := a.To(value.Oklab), b.To(value.Oklab)
 	sum := (a.Alpha - b.Alpha) * (a.Alpha - b.Alpha)

@@ -8,11 +8,11 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file looks for colours in SVG pictures that are written into a sheet, where an icon in the
-// colour of a library often is.
+// This file finds colours in SVG pictures that are embedded in a sheet, such as icons in the colour
+// of a library.
 
 // picture replaces the colours of an SVG picture in a data: URL. Only colours in hexadecimal
-// notation are looked for, and only those replaced whose new colour can be written like that.
+// notation are found, and only replaced if the new colour can be written that way.
 func (s *Set) picture(v *ast.Value, at within) (with ast.Value, changed bool) {
 	if v.Kind != token.URL && v.Kind != token.String {
 		return *v, false
@@ -40,9 +40,9 @@ func (s *Set) picture(v *ast.Value, at within) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// EachPictureColor calls with for each colour in hexadecimal notation in an SVG picture that is
-// written into a data: URL, and returns the text of v with the digits that it returns in place
-// of those that are there; "" leaves them.
+// EachPictureColor calls with for each colour in hexadecimal notation in an SVG picture in a data:
+// URL. It returns the text of v with the digits that with returns in place of the existing ones; ""
+// leaves them unchanged.
 func EachPictureColor(v *ast.Value, with func(*ast.Value) string) string {
 	text := v.Text
 	if v.Kind != token.URL && v.Kind != token.String || !strings.Contains(token.Lower(text[:min(len(text), 32)]), "data:image/svg+xml") {
@@ -75,7 +75,8 @@ func EachPictureColor(v *ast.Value, with func(*ast.Value) string) string {
 	return out.String() + text
 }
 
-// hash returns where the next number sign is, and in how many bytes it is written; -1 for none.
+// hash returns the index of the next number sign and its encoded size in bytes; -1 if there is
+// none.
 func hash(text string) (at, size int) {
 	plain, escaped := strings.IndexByte(text, '#'), strings.Index(text, "%23")
 	if escaped >= 0 && (plain < 0 || escaped < plain) {
@@ -84,6 +85,7 @@ func hash(text string) (at, size int) {
 	return plain, 1
 }
 
+// isWordByte reports whether c can continue a word.
 func isWordByte(c byte) bool {
 	return c == '-' || c == '_' || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
 }

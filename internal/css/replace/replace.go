@@ -1,15 +1,19 @@
-// Package replace puts values in place of others in sheets that know nothing of it: replace() in
-// an import.
+// Package replace implements replace() in an import, which substitutes values in sheets that are
+// not prepared for it:
 //
-//	#2b6cb0: teal                            every use of a colour, however it is written
-//	#2b6cb0, #245a94: oklch(from old l c 190)  old is the value that is replaced
+//	#2b6cb0: teal                          every use of a colour, in any notation
+//	#2b6cb0, #245a94: oklch(from old l c 190)   old is the replaced value
 //	4px, 6px: calc(old * 2)
-//	property("*radius") 4px: 0               in properties whose name matches a glob
-//	feature("*width") 768px: 800px           in the conditions of @media and @container
-//	{43, 108, 176}: 0, 128, 128              a list with commas, in braces as CSS Values 5 has it
+//	property("*radius") 4px: 0             in properties that match a glob
+//	feature("*width") 768px: 800px         in the conditions of @media and @container
+//	{43, 108, 176}: 0, 128, 128            a list with commas, in braces as in CSS Values 5
 //
-// A replacement for an opaque colour also replaces that colour with another alpha, which stays;
-// one that names the translucent colour comes first. Nothing is replaced twice by one Set.
+// A replacement for an opaque colour also replaces that colour with another alpha, which is
+// preserved. A replacement for the translucent colour has precedence. Replaced values are not
+// replaced again by the same Set.
+//
+// [Read] parses the replacements; [Set.Nodes] applies them. [Counter] finds values that are worth
+// replacing.
 package replace
 
 import (
@@ -25,7 +29,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// Pattern is a value, or several in a row, that a [Set] looks for.
+// Pattern is a value, or several in a row, that a [Set] replaces.
 type Pattern struct {
 	Values []ast.Value
 	At     source.Span
@@ -34,41 +38,43 @@ type Pattern struct {
 	hits   int
 }
 
-// rule is a replacement: patterns, and what stands in their place.
+// rule is a replacement: patterns, and the new values.
 type rule struct {
 	with     []ast.Value
 	usesOld  bool
 	property string // glob; "" for all
-	feature  string // glob for media and container features; the rule is for conditions then
+	feature  string // glob for media and container features; the rule then only applies to conditions
 }
 
-// Error is a replacement that is not written as it must be.
+// Error is a syntax error in a replacement.
 type Error struct {
 	At      source.Span
 	Message string
 }
 
+// Error returns the message.
 func (e *Error) Error() string { return e.Message }
 
 // Set is the replacements of one import. It is not safe for concurrent use.
 type Set struct {
-	// Limit is how many values may be put into sheets; 0 for any number. See [Set.Exceeded].
+	// Limit is the maximum number of inserted values; 0 for no limit. See [Set.Exceeded].
 	Limit int
 
 	patterns []*Pattern
 	byKey    map[string][]*Pattern // by their first value, in the order in which they are tried
-	features bool                  // some are for conditions
-	seen     map[string]seen       // values that were met, for Near
+	features bool                  // some apply to conditions
+	seen     map[string]seen       // values seen so far, for suggestions
 	replaced int
-	made     int // values that were put into sheets
+	made     int // number of inserted values
 }
 
+// seen is a value that was seen.
 type seen struct {
 	value ast.Value
 	kind  Kind
 }
 
-// Read reads what stands in replace(…). The error is an [*Error].
+// Read parses the arguments of replace(). The error is an [*Error].
 func Read(values []ast.Value) (*Set, error) {
 	s := &Set{byKey: make(map[string][]*Pattern), seen: make(map[string]seen)}
 	for _, part := range ast.SplitAt(values, token.Semicolon) {
@@ -83,7 +89,7 @@ func Read(values []ast.Value) (*Set, error) {
 		return nil, errors.New("it is empty")
 	}
 	for key, list := range s.byKey {
-		// More values say more, and so does a property; of equals the last one counts.
+		// Longer patterns have precedence, then those with a property; of equal ones, the last.
 		slices.Reverse(list)
 		slices.SortStableFunc(list, func(a, b *Pattern) int { return b.weight() - a.weight() })
 		s.byKey[key] = list
@@ -91,6 +97,7 @@ func Read(values []ast.Value) (*Set, error) {
 	return s, nil
 }
 
+// weight orders patterns by precedence.
 func (p *Pattern) weight() int {
 	w := 2 * len(p.keys)
 	if p.rule.property != "" {
@@ -99,7 +106,7 @@ func (p *Pattern) weight() int {
 	return w
 }
 
-// read reads one replacement.
+// read parses one replacement.
 func (s *Set) read(part []ast.Value) error {
 	colon := slices.IndexFunc(part, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 0 {
@@ -132,7 +139,7 @@ func (s *Set) read(part []ast.Value) error {
 	return nil
 }
 
-// limit reads property("glob") or feature("glob").
+// limit parses property("glob") or feature("glob").
 func limit(v *ast.Value, name string) (glob string, ok bool) {
 	args := v.Values()
 	if !v.IsFunction(name) || len(args) != 1 || args[0].Kind != token.String {
@@ -141,6 +148,7 @@ func limit(v *ast.Value, name string) (glob string, ok bool) {
 	return strings.ToLower(token.StringValue(args[0].Text)), true
 }
 
+// add adds a pattern.
 func (s *Set) add(values []ast.Value, r *rule) {
 	p := &Pattern{Values: values, At: ast.SpanOf(values), rule: r}
 	for i := range values {
@@ -156,20 +164,22 @@ func (s *Set) add(values []ast.Value, r *rule) {
 	}
 }
 
+// mentionsOld reports whether values use the word old.
 func mentionsOld(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.IsIdent("old") || mentionsOld(v.Values()) })
 }
 
-// Replaced returns how many values were replaced so far.
+// Replaced returns the number of replaced values so far.
 func (s *Set) Replaced() int { return s.replaced }
 
-// At returns where the first pattern is.
+// At returns the position of the first pattern.
 func (s *Set) At() source.Span { return s.patterns[0].At }
 
-// Exceeded reports whether the limit was met. What is left then is not replaced.
+// Exceeded reports whether the limit was reached. Further values are not replaced then.
 func (s *Set) Exceeded() bool { return s.Limit > 0 && s.made > s.Limit }
 
-// Idle calls report for each pattern that matched nothing, with the nearest value that was met, or "".
+// Unmatched calls report for each pattern without a match, with the most similar value that was
+// seen, or "".
 func (s *Set) Idle(report func(p *Pattern, near string)) {
 	for _, p := range s.patterns {
 		if p.hits == 0 {
@@ -178,12 +188,13 @@ func (s *Set) Idle(report func(p *Pattern, near string)) {
 	}
 }
 
-// Nodes returns nodes with values replaced. Nodes without any are shared.
+// Nodes returns nodes with values replaced. Nodes without replacements are shared.
 func (s *Set) Nodes(nodes []ast.Node) []ast.Node {
 	out, _ := ast.Map(nodes, s.node)
 	return out
 }
 
+// node replaces values in a node.
 func (s *Set) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
@@ -227,6 +238,7 @@ func (s *Set) Media(values []ast.Value) []ast.Value {
 	return out
 }
 
+// media replaces values in media conditions, and reports whether anything changed.
 func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 	if !s.features {
 		return values, false
@@ -249,7 +261,8 @@ func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 	})
 }
 
-// features returns the names in a feature, of which one is its own: (min-width: 3px), (3px < width).
+// features returns the names in a feature test, one of which is its feature: (min-width: 3px), (3px
+// < width).
 func features(values []ast.Value) []string {
 	var out []string
 	for i := range values {
@@ -260,7 +273,7 @@ func features(values []ast.Value) []string {
 	return out
 }
 
-// within is where values are.
+// context is where values occur.
 type within struct {
 	name     string // of the property or feature, in lower case
 	feature  bool
@@ -268,6 +281,7 @@ type within struct {
 	place    value.Place
 }
 
+// fits reports whether the pattern applies in a context.
 func (p *Pattern) fits(at within) bool {
 	if (p.rule.feature != "") != at.feature {
 		return false
@@ -283,7 +297,7 @@ func (p *Pattern) fits(at within) bool {
 	return ok
 }
 
-// values returns values with those replaced that a pattern matches, at every depth.
+// values returns values with all matches replaced, at every depth.
 func (s *Set) values(values []ast.Value, at within) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
@@ -311,7 +325,7 @@ func (s *Set) values(values []ast.Value, at within) (out []ast.Value, changed bo
 	return out, true
 }
 
-// inner replaces what a function, a block or the address of a picture holds.
+// inner replaces values inside a function, a block or an embedded picture.
 func (s *Set) inner(v *ast.Value, at within) (with ast.Value, changed bool) {
 	if with, ok := s.picture(v, at); ok {
 		return with, true
@@ -329,8 +343,8 @@ func (s *Set) inner(v *ast.Value, at within) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// replacement returns what stands for the values at the start of a list, and for how many; 0 if
-// no pattern matches.
+// replacement returns the replacement of the values at the start of a list, and how many values it
+// replaces; 0 if no pattern matches.
 func (s *Set) replacement(values []ast.Value, at within) (with []ast.Value, took int) {
 	v := &values[0]
 	key, kind := Key(v, at.name)
@@ -351,8 +365,9 @@ func (s *Set) replacement(values []ast.Value, at within) (with []ast.Value, took
 	return nil, 0
 }
 
-// match returns how many values the pattern matches at the start of a list, which starts with its
-// first key; 0 if it does not match. White space and comments between values do not count.
+// match returns how many values at the start of a list the pattern matches; 0 if it does not match.
+// The list starts with the first key of the pattern. White space and comments between values are
+// ignored.
 func (p *Pattern) match(values []ast.Value, at within) int {
 	if !p.fits(at) {
 		return 0
@@ -376,7 +391,7 @@ func (p *Pattern) match(values []ast.Value, at within) int {
 	return 0
 }
 
-// translucent replaces a colour with an alpha of its own by a pattern for the opaque colour.
+// translucent replaces a translucent colour by a pattern for the opaque colour.
 func (s *Set) translucent(v *ast.Value, at within) (with []ast.Value, took int) {
 	c, ok := value.ColorOf(v)
 	if !ok || c.Alpha <= 0 || c.Alpha >= 1 {
@@ -392,8 +407,8 @@ func (s *Set) translucent(v *ast.Value, at within) (with []ast.Value, took int) 
 	return nil, 0
 }
 
-// put returns what stands in place of old, which a pattern matches. alpha is what a new colour
-// is multiplied by.
+// put returns the replacement of old, which a pattern matches. alpha is multiplied into a new
+// colour.
 func (s *Set) put(p *Pattern, old []ast.Value, at within, alpha float64) []ast.Value {
 	p.hits++
 	s.replaced++
@@ -413,7 +428,7 @@ func (s *Set) put(p *Pattern, old []ast.Value, at within, alpha float64) []ast.V
 	return with
 }
 
-// withOld returns values with old in place of the word.
+// withOld returns values with the word old replaced by old.
 func withOld(values, old []ast.Value) []ast.Value {
 	var out []ast.Value
 	for _, v := range values {
@@ -431,7 +446,7 @@ func withOld(values, old []ast.Value) []ast.Value {
 	return out
 }
 
-// finish works out the functions of which all is known, the innermost ones first.
+// finish computes functions whose arguments are all known, the innermost first.
 func finish(values []ast.Value, at value.Place) []ast.Value {
 	out := slices.Clone(values)
 	for i := range out {
@@ -454,8 +469,8 @@ func finish(values []ast.Value, at value.Place) []ast.Value {
 	return out
 }
 
-// faded returns a colour with its alpha multiplied. One that only a browser knows is mixed with
-// transparent.
+// faded returns a colour with its alpha multiplied. A colour that only a browser knows is mixed
+// with transparent.
 func faded(v *ast.Value, alpha float64) ast.Value {
 	if c, ok := value.ColorOf(v); ok {
 		c.Alpha *= alpha
@@ -464,8 +479,8 @@ func faded(v *ast.Value, alpha float64) ast.Value {
 	return value.Mixed(v, alpha)
 }
 
-// Text returns the pattern as it is written.
+// Text returns the pattern as text.
 func (p *Pattern) Text() string { return print.CompactValues(p.Values) }
 
-// IsLimited reports whether the pattern is for some properties or features only.
+// IsLimited reports whether the pattern only applies to some properties or features.
 func (p *Pattern) IsLimited() bool { return p.rule.property != "" || p.rule.feature != "" }

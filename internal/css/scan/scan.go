@@ -1,7 +1,6 @@
-// Package scan splits the text of a style sheet into the tokens of CSS Syntax
-// Level 3, section 4. Tokens are ranges of the text, and scanning allocates
-// nothing. The preprocessing of section 3.3 is part of it: CR, CRLF and FF
-// count as line ends, and NUL as U+FFFD, where they stand.
+// Package scan splits the text of a style sheet into tokens (CSS Syntax Level 3, section 4). Tokens
+// are ranges of the text; scanning does not allocate. The preprocessing of section 3.3 is done on
+// the fly: CR, CRLF and FF count as line ends, and NUL as U+FFFD.
 package scan
 
 import (
@@ -14,21 +13,21 @@ import (
 // Scanner reads tokens from a text. The tokens it returns cover the text
 // without gaps or overlaps.
 type Scanner struct {
-	// UnicodeRanges lets u+… be read as a unicode range, as the value of the
-	// descriptor unicode-range is. It may be set between two tokens.
+	// UnicodeRanges makes u+… a unicode range token, as in the descriptor unicode-range. It may be
+	// changed between tokens.
 	UnicodeRanges bool
 
 	src string
 	off int
 }
 
-// New returns a Scanner at the start of src, whose length must fit 32 bits.
+// New returns a Scanner at the start of src, whose length must fit into 32 bits.
 func New(src string) Scanner { return Scanner{src: src} }
 
-// Offset returns where the next token starts.
+// Offset returns the start of the next token.
 func (s *Scanner) Offset() int { return s.off }
 
-// Reset makes the next token start at off, where a token started before.
+// Reset continues scanning at off, which must be the start of a token.
 func (s *Scanner) Reset(off int) { s.off = off }
 
 // Byte classes: what a byte can be part of.
@@ -37,9 +36,10 @@ const (
 	start             // starts an identifier
 	digit
 	space
-	text // stands in a string or unquoted URL without a special meaning
+	text // is an ordinary character in a string or unquoted URL
 )
 
+// class has the classes of each byte.
 var class = func() (t [256]uint8) {
 	for i := range t {
 		c := byte(i)
@@ -57,14 +57,15 @@ var class = func() (t [256]uint8) {
 	return t
 }()
 
-// Next reads the next token. At the end of the text, and ever after, it is of
-// kind EOF and empty.
+// Next returns the next token. At the end of the text, and from then on, it is an empty token of
+// kind EOF.
 func (s *Scanner) Next() token.Token {
 	begin := s.off
 	kind, flags := s.scan()
 	return token.Token{Kind: kind, Flags: flags, Start: uint32(begin), End: uint32(s.off)}
 }
 
+// scan moves past the next token.
 func (s *Scanner) scan() (token.Kind, token.Flags) {
 	if s.off >= len(s.src) {
 		return token.EOF, 0
@@ -138,8 +139,8 @@ func (s *Scanner) scan() (token.Kind, token.Flags) {
 	return s.one(token.Delim)
 }
 
-// one ends a token after a single byte. Every other byte of a character
-// outside ASCII starts an identifier, so a delimiter is one byte.
+// one returns a token of a single byte. Every byte of a non-ASCII character starts an identifier,
+// so delimiters are single bytes.
 func (s *Scanner) one(k token.Kind) (token.Kind, token.Flags) {
 	s.off++
 	return k, 0
@@ -165,6 +166,7 @@ func (s *Scanner) name() {
 	}
 }
 
+// minus reads a token that starts with a hyphen.
 func (s *Scanner) minus() (token.Kind, token.Flags) {
 	rest := s.src[s.off:]
 	switch {
@@ -179,6 +181,7 @@ func (s *Scanner) minus() (token.Kind, token.Flags) {
 	return s.one(token.Delim)
 }
 
+// hash reads a token that starts with a number sign.
 func (s *Scanner) hash() (token.Kind, token.Flags) {
 	s.off++
 	rest := s.src[s.off:]
@@ -320,7 +323,7 @@ func (s *Scanner) badURL() (token.Kind, token.Flags) {
 	return token.BadURL, token.Unclosed
 }
 
-// unicodeRange reads u+ and what follows (section 4.3.13).
+// unicodeRange reads u+ and the range after it (section 4.3.13).
 func (s *Scanner) unicodeRange() {
 	s.off += 2
 	n := s.hexRun(6)
@@ -336,7 +339,7 @@ func (s *Scanner) unicodeRange() {
 	}
 }
 
-// hexRun skips at most limit hexadecimal digits and returns how many it met.
+// hexRun skips at most limit hexadecimal digits and returns their number.
 func (s *Scanner) hexRun(limit int) int {
 	n := 0
 	for n < limit && s.off < len(s.src) && token.IsHex(s.src[s.off]) {
@@ -346,12 +349,13 @@ func (s *Scanner) hexRun(limit int) int {
 	return n
 }
 
+// startsRange reports whether s starts with a unicode range.
 func startsRange(s string) bool {
 	return len(s) > 2 && s[1] == '+' && (s[2] == '?' || token.IsHex(s[2]))
 }
 
-// validEscape reports whether s, which may be empty, starts with an escape
-// (section 4.3.8). A backslash at the very end does.
+// validEscape reports whether s, which may be empty, starts with an escape (section 4.3.8). A
+// backslash at the end of the text does.
 func validEscape(s string) bool {
 	return s != "" && s[0] == '\\' &&
 		(len(s) == 1 || s[1] != '\n' && s[1] != '\r' && s[1] != '\f')

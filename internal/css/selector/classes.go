@@ -5,7 +5,7 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// AddClasses adds the classes that a selector names, those in arguments included, to a set.
+// AddClasses adds the classes in a selector, including its arguments, to a set.
 func AddClasses(s ast.Selector, to map[string]bool) {
 	for i := range s {
 		if s[i].Kind == ast.ClassSelector {

@@ -6,14 +6,14 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Pattern is a pattern for selectors or parts of them, as users write them: a selector in which "*" stands for any characters,
-// or none.
+// Pattern is a user-defined pattern for selectors or parts of them: a selector in which "*" matches
+// any characters, or none.
 type Pattern struct {
-	Text  string   // as it is written
-	parts []string // what stands between the stars, without escapes
+	Text  string   // as written
+	parts []string // the parts between the stars, without escapes
 }
 
-// NewPattern reads a pattern. Every text is one.
+// NewPattern returns the pattern for text. Every text is valid.
 func NewPattern(text string) Pattern {
 	p := Pattern{Text: text}
 	for _, part := range strings.Split(text, "*") {
@@ -22,10 +22,10 @@ func NewPattern(text string) Pattern {
 	return p
 }
 
-// Start returns what all texts start with that the pattern matches.
+// Start returns the common prefix of all matching texts.
 func (p *Pattern) Start() string { return p.parts[0] }
 
-// Match reports whether a text is as the pattern says. The text has no escapes.
+// Match reports whether the pattern matches a text without escapes.
 func (p *Pattern) Match(text string) bool {
 	if len(p.parts) == 1 {
 		return text == p.parts[0]

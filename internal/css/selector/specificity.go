@@ -1,5 +1,5 @@
-// Package selector answers questions about selectors, as Selectors Level 4
-// defines the answers.
+// Package selector computes properties of selectors according to Selectors Level 4, such as their
+// specificity, and matches patterns against them.
 package selector
 
 import (
@@ -8,12 +8,11 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Specificity is the weight of a selector in the cascade (section 17): the
-// counts of ID selectors, of classes, attributes and pseudo-classes, and of
-// types and pseudo-elements.
+// Specificity is the weight of a selector in the cascade (section 17): the number of ID selectors;
+// of classes, attributes and pseudo-classes; of types and pseudo-elements.
 type Specificity struct{ IDs, Classes, Types int }
 
-// Less reports whether s weighs less than o.
+// Less reports whether s is less specific than o.
 func (s Specificity) Less(o Specificity) bool {
 	switch {
 	case s.IDs != o.IDs:
@@ -24,13 +23,13 @@ func (s Specificity) Less(o Specificity) bool {
 	return s.Types < o.Types
 }
 
+// plus returns the sum of s and o.
 func (s Specificity) plus(o Specificity) Specificity {
 	return Specificity{s.IDs + o.IDs, s.Classes + o.Classes, s.Types + o.Types}
 }
 
-// Of returns the specificity of a complex selector. The nesting selector
-// counts nothing; replace it first where it stands for something. A bad
-// selector weighs nothing.
+// Of returns the specificity of a complex selector. The nesting selector counts as zero; replace it
+// first if it matters. A bad selector has no weight.
 func Of(s ast.Selector) Specificity {
 	var sum Specificity
 	for i := range s {
@@ -39,6 +38,7 @@ func Of(s ast.Selector) Specificity {
 	return sum
 }
 
+// ofSimple returns the specificity of a simple selector.
 func ofSimple(s *ast.Simple) Specificity {
 	switch s.Kind {
 	case ast.IDSelector:
@@ -59,6 +59,7 @@ func ofSimple(s *ast.Simple) Specificity {
 	return Specificity{}
 }
 
+// ofPseudoClass returns the specificity of a pseudo-class.
 func ofPseudoClass(s *ast.Simple) Specificity {
 	if s.Args == nil {
 		return Specificity{Classes: 1}
@@ -69,12 +70,12 @@ func ofPseudoClass(s *ast.Simple) Specificity {
 	case name == "not", name == "has", known.MatchesAny(name):
 		return Max(s.Args.Selectors)
 	}
-	// :nth-child(… of S), :host(S) and the like count themselves as well.
+	// :nth-child(… of S), :host(S) and similar count themselves as well.
 	return Specificity{Classes: 1}.plus(Max(s.Args.Selectors))
 }
 
-// Max returns the specificity of the heaviest selector of a list, which is
-// what the list weighs as an argument.
+// Max returns the highest specificity in a list, which is the specificity of the list as an
+// argument.
 func Max(list []ast.Selector) Specificity {
 	var heaviest Specificity
 	for _, s := range list {
@@ -85,8 +86,7 @@ func Max(list []ast.Selector) Specificity {
 	return heaviest
 }
 
-// Contains reports whether some simple selector of s, or of a selector within
-// its arguments, is of a kind.
+// Contains reports whether s, including its arguments, contains a simple selector of a kind.
 func Contains(s ast.Selector, kind ast.SimpleKind) bool {
 	for i := range s {
 		if s[i].Kind == kind {

@@ -6,8 +6,8 @@ import (
 	"unicode/utf8"
 )
 
-// IsNameStart reports whether c can start an identifier. Every byte of a
-// character outside ASCII can, and so can NUL, which stands for U+FFFD.
+// IsNameStart reports whether c can start an identifier. Every byte of a non-ASCII character can,
+// and so can NUL, which stands for U+FFFD.
 func IsNameStart(c byte) bool {
 	return c >= utf8.RuneSelf || 'a' <= c|0x20 && c|0x20 <= 'z' || c == '_' || c == 0
 }
@@ -18,15 +18,15 @@ func IsName(c byte) bool { return IsNameStart(c) || IsDigit(c) || c == '-' }
 // IsDigit reports whether c is an ASCII digit.
 func IsDigit(c byte) bool { return '0' <= c && c <= '9' }
 
-// IsSpace reports whether c is white space in CSS. Carriage return and form
-// feed stand for a line feed (CSS Syntax Level 3, section 3.3).
+// IsSpace reports whether c is CSS white space. Carriage return and form feed count as line feeds
+// (CSS Syntax Level 3, section 3.3).
 func IsSpace(c byte) bool { return c == ' ' || '\t' <= c && c <= '\r' && c != '\v' }
 
 // IsHex reports whether c is a hexadecimal digit.
 func IsHex(c byte) bool { return IsDigit(c) || 'a' <= c|0x20 && c|0x20 <= 'f' }
 
-// EscapeLen returns the length of the escape at the start of s, which starts
-// with a backslash that no line end follows.
+// EscapeLen returns the length of the escape at the start of s, which must start with a backslash
+// that no line end follows.
 func EscapeLen(s string) int {
 	n := 1
 	for n < len(s) && n <= 6 && IsHex(s[n]) {
@@ -44,8 +44,8 @@ func EscapeLen(s string) int {
 	return n
 }
 
-// Unescape returns the name that raw stands for: escapes are undone and NUL
-// becomes U+FFFD. Most names hold neither and are returned as they are.
+// Unescape returns the name that raw represents: escapes are decoded and NUL becomes U+FFFD. Most
+// names have neither and are returned unchanged.
 func Unescape(raw string) string {
 	if strings.IndexByte(raw, '\\') < 0 && strings.IndexByte(raw, 0) < 0 {
 		return raw
@@ -59,7 +59,7 @@ func Unescape(raw string) string {
 		case c != '\\':
 			b.WriteByte(c)
 			i++
-		case i+1 < len(raw) && isLineEnd(raw[i+1]): // in a string: the line goes on
+		case i+1 < len(raw) && isLineEnd(raw[i+1]): // in a string: a line continuation
 			i += 2
 			if raw[i-1] == '\r' && i < len(raw) && raw[i] == '\n' {
 				i++
@@ -73,9 +73,10 @@ func Unescape(raw string) string {
 	return b.String()
 }
 
+// isLineEnd reports whether c ends a line.
 func isLineEnd(c byte) bool { return c == '\n' || c == '\r' || c == '\f' }
 
-// decodeEscape returns what one escape stands for.
+// decodeEscape returns the character of one escape.
 func decodeEscape(esc string) string {
 	if len(esc) == 1 { // the file ended
 		return string(utf8.RuneError)
@@ -93,24 +94,23 @@ func decodeEscape(esc string) string {
 	return string(rune(n))
 }
 
-// StringValue returns the text that a string token stands for.
+// StringValue returns the text that a string token represents.
 func StringValue(raw string) string {
 	quote := raw[0]
 	raw = raw[1:]
 	if n := len(raw); n > 0 && raw[n-1] == quote {
-		raw = raw[:n-1] // an escaped quote cannot end a finished string
+		raw = raw[:n-1] // an escaped quote cannot end a closed string
 	}
 	return Unescape(raw)
 }
 
-// URLValue returns the address that a URL token stands for.
+// URLValue returns the URL that a URL token represents.
 func URLValue(raw string) string {
 	raw = raw[strings.IndexByte(raw, '(')+1:]
 	return Unescape(strings.Trim(strings.TrimSuffix(raw, ")"), " \t\r\n\f"))
 }
 
-// EscapeName returns name written as an identifier (CSSOM, section 2.1,
-// "serialize an identifier").
+// EscapeName returns name as an identifier (CSSOM, section 2.1, "serialize an identifier").
 func EscapeName(name string) string {
 	clean := name != "" && name != "-"
 	for i := 0; clean && i < len(name); i++ {
@@ -137,8 +137,8 @@ func EscapeName(name string) string {
 	return b.String()
 }
 
-// Quote returns s written as a string token in double quotes, or in single
-// quotes where that saves escapes.
+// Quote returns s as a string token in double quotes, or in single quotes if that needs fewer
+// escapes.
 func Quote(s string) string {
 	quote := byte('"')
 	if strings.Count(s, `"`) > strings.Count(s, `'`) {
@@ -164,7 +164,7 @@ func Quote(s string) string {
 	return b.String()
 }
 
-// PlainURL reports whether address can stand in url() without quotes.
+// PlainURL reports whether address can be written in url() without quotes.
 func PlainURL(address string) bool {
 	for i := 0; i < len(address); i++ {
 		switch c := address[i]; {
@@ -175,11 +175,11 @@ func PlainURL(address string) bool {
 	return address != ""
 }
 
-// EqualFold reports whether name, as written in the source, is the lower-case
-// ASCII keyword want. Names of properties, at-rules, functions and units are
-// compared so (CSS Values 4, section 2.4); escapes count as what they stand for.
+// EqualFold reports whether name, as written in the source, is the lower-case ASCII keyword want.
+// Properties, at-rules, functions and units are compared this way (CSS Values 4, section 2.4);
+// escapes are decoded.
 func EqualFold(name, want string) bool {
-	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 { // an escape is longer than what it stands for
+	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 { // escapes are longer than the characters they represent
 		name = Unescape(name)
 	}
 	if len(name) != len(want) {
@@ -197,7 +197,7 @@ func EqualFold(name, want string) bool {
 	return true
 }
 
-// Lower returns the name that raw stands for with ASCII letters lowered.
+// Lower returns the name that raw represents, with ASCII letters in lower case.
 func Lower(raw string) string {
 	name := Unescape(raw)
 	for i := 0; i < len(name); i++ {
@@ -214,8 +214,8 @@ func Lower(raw string) string {
 	return name
 }
 
-// SplitVendor returns the vendor prefix of a name, with its hyphens, if it has one, and the rest. A name that starts with two
-// hyphens has none.
+// SplitVendor splits a name into its vendor prefix, with hyphens, and the rest. A name that starts
+// with two hyphens has no prefix.
 func SplitVendor(name string) (prefix, rest string) {
 	if len(name) < 2 || name[0] != '-' || name[1] == '-' {
 		return "", name
@@ -226,8 +226,8 @@ func SplitVendor(name string) (prefix, rest string) {
 	return "", name
 }
 
-// NumberLen returns the length of the number that text starts with, as CSS
-// Syntax Level 3, section 4.3.12 reads it; 0 if it starts with none.
+// NumberLen returns the length of the number at the start of text, according to CSS Syntax Level 3,
+// section 4.3.12; 0 if there is none.
 func NumberLen(text string) int {
 	sign := signLen(text)
 	i := sign + digitsLen(text[sign:])
@@ -249,7 +249,7 @@ func NumberLen(text string) int {
 	return i
 }
 
-// signLen returns 1 if a text starts with a sign.
+// signLen returns 1 if text starts with a sign, otherwise 0.
 func signLen(text string) int {
 	if text != "" && (text[0] == '+' || text[0] == '-') {
 		return 1
@@ -257,7 +257,7 @@ func signLen(text string) int {
 	return 0
 }
 
-// digitsLen returns how many digits a text starts with.
+// digitsLen returns the number of digits at the start of text.
 func digitsLen(text string) int {
 	i := 0
 	for i < len(text) && IsDigit(text[i]) {

@@ -1,6 +1,6 @@
-// Package token names the tokens of CSS Syntax Level 3 and knows what their
-// text means: escapes, strings, URLs, numbers, and which pairs of tokens
-// would fuse if nothing stood between them.
+// Package token defines the tokens of CSS Syntax Level 3, and what their text means: escapes,
+// strings, URLs and numbers. It also knows which pairs of tokens would fuse if they were written
+// without a separator ([Fuses]).
 package token
 
 // Kind is the kind of a token.
@@ -16,10 +16,10 @@ const (
 	AtKeyword // an at sign and an identifier
 	Hash
 	String
-	BadString // a string cut short by a line end
-	URL       // url( with an unquoted address, up to its closing parenthesis
+	BadString // a string that is not closed on its line
+	URL       // url( with an unquoted URL, up to its closing parenthesis
 	BadURL
-	Delim // one character that is no other token
+	Delim // a single character that is not another token
 	Number
 	Percentage
 	Dimension
@@ -37,6 +37,7 @@ const (
 	RBrace
 )
 
+// names are the names of the kinds in messages.
 var names = [...]string{
 	EOF: "end of file", Whitespace: "white space", Comment: "comment",
 	Ident: "identifier", Function: "function", AtKeyword: "at-keyword", Hash: "hash",
@@ -47,11 +48,11 @@ var names = [...]string{
 	LBracket: "'['", RBracket: "']'", LParen: "'('", RParen: "')'", LBrace: "'{'", RBrace: "'}'",
 }
 
-// String returns the kind's name as messages word it.
+// String returns the name of the kind in messages.
 func (k Kind) String() string { return names[k] }
 
-// Closer returns the kind of token that closes what k opens, or EOF if k
-// opens nothing.
+// Closer returns the kind of token that closes an opening token, or EOF if k does not open
+// anything.
 func (k Kind) Closer() Kind {
 	switch k {
 	case Function, LParen:
@@ -64,7 +65,7 @@ func (k Kind) Closer() Kind {
 	return EOF
 }
 
-// Token is one token: its kind and the bytes of the source it covers.
+// Token is a token: its kind and the range of the source that it covers.
 type Token struct {
 	Kind  Kind
 	Flags Flags
@@ -72,24 +73,24 @@ type Token struct {
 	End   uint32
 }
 
-// Flags tell what a token's kind leaves open.
+// Flags are properties of a token besides its kind.
 type Flags uint8
 
+// The flags of tokens.
 const (
-	// ID marks a hash whose text is an identifier, so that it can be an ID
-	// selector (the type flag "id").
+	// ID marks a hash whose text is an identifier, so that it can be an ID selector (type flag
+	// "id").
 	ID Flags = 1 << iota
-	// Unclosed marks a comment, string or URL that the end of the file ended.
+	// Unclosed marks a comment, string or URL that ends at the end of the file.
 	Unclosed
 )
 
-// Text returns the token's text in src, the text that was scanned.
+// Text returns the text of the token in src, the scanned text.
 func (t Token) Text(src string) string { return src[t.Start:t.End] }
 
-// Fuses reports whether a token of kind b with the text bText, written straight after a
-// token of kind a with the text aText, would be read as something else. It is
-// the table of CSS Syntax Level 3, section 9 (serialization), which is on the
-// safe side: some pairs it names fuse only with certain texts.
+// Fuses reports whether a token of kind b with text bText, written directly after a token of kind a
+// with text aText, would be parsed differently. It implements the table of CSS Syntax Level 3,
+// section 9 (serialization), which is conservative: some pairs only fuse with certain texts.
 func Fuses(a Kind, aText string, b Kind, bText string) bool {
 	switch a {
 	case Ident:
@@ -98,7 +99,7 @@ func Fuses(a Kind, aText string, b Kind, bText string) bool {
 			(aText == "u" || aText == "U") && (isNumeric(b) || isDelim(b, bText, '+'))
 	case AtKeyword, Hash:
 		return startsName(b, bText)
-	case Dimension: // "1e" and "+5" would make one number
+	case Dimension: // "1e" and "+5" would become one number
 		return startsName(b, bText) || isNumeric(b) && bText[0] == '+' && (aText[len(aText)-1]|0x20) == 'e'
 	case Number:
 		return startsName(b, bText) && !isDelim(b, bText, '-') || isDelim(b, bText, '%') ||
@@ -111,7 +112,7 @@ func Fuses(a Kind, aText string, b Kind, bText string) bool {
 	return false
 }
 
-// startsName reports whether the token continues a name it follows.
+// startsName reports whether a token continues a name before it.
 func startsName(k Kind, text string) bool {
 	switch k {
 	case Ident, Function, URL, BadURL, CDC, UnicodeRange:
@@ -124,10 +125,13 @@ func startsName(k Kind, text string) bool {
 	return false
 }
 
+// isNumeric reports whether k is a kind of number.
 func isNumeric(k Kind) bool { return k == Number || k == Percentage || k == Dimension }
 
+// isDelim reports whether a token is the delimiter c.
 func isDelim(k Kind, text string, c byte) bool { return k == Delim && text[0] == c }
 
+// delimFuses is Fuses for a delimiter a.
 func delimFuses(a string, b Kind, bText string) bool {
 	switch a[0] {
 	case '#':
@@ -145,7 +149,7 @@ func delimFuses(a string, b Kind, bText string) bool {
 		return isDelim(b, bText, '*')
 	case '<':
 		return isDelim(b, bText, '!')
-	case '\\': // a lone backslash stands before a line end; elsewhere it starts an escape
+	case '\\': // a lone backslash comes before a line end; elsewhere it starts an escape
 		return b != EOF
 	}
 	return false

@@ -11,14 +11,15 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file reads calculations into trees of what they add, multiply and call
-// (CSS Values 4, section 10.9 and 10.10).
+// This file parses calculations into expression trees (CSS Values 4, sections 10.9 and 10.10).
 
+// op is the kind of a node.
 type op uint8
 
+// The kinds of nodes.
 const (
 	leaf    op = iota // a number
-	opaque            // what only a browser knows
+	opaque            // known to browsers only
 	sum               // of args
 	product           // of args
 	negate            // of the one arg
@@ -26,48 +27,47 @@ const (
 	call              // of a math function, with args
 )
 
-// node is a part of a calculation. Nodes are not changed once they are made.
+// node is an expression in a calculation. Nodes are immutable.
 type node struct {
 	op    op
 	num   Number
 	value *ast.Value // of opaque; of a call the function
 	args  []*node
 	of    dimensions
-	// fluid tells that a browser puts tokens in the place of a part that no
-	// brackets enclose, var() for one. They may hold operators, so that no
-	// factor may change its place beside them.
+	// fluid is set if browsers substitute tokens for an operand that is not in brackets, such as
+	// var(). The tokens may contain operators, so that factors next to it must not be moved.
 	fluid bool
-	// word is the keyword of round() or clamp(), which is no part of the calculation.
+	// word is the keyword of round() or clamp(), which is not an operand.
 	word string
 }
 
 // dimensions is the type of a calculation: the power of each quantity.
 type dimensions struct {
 	powers  [quantities]int8
-	unknown bool // only a browser knows
+	unknown bool // known to browsers only
 }
 
-// Problem is what is wrong with a calculation or a colour, so that browsers
-// skip the declaration it stands in.
+// Problem is an error in a calculation or a colour that makes browsers skip the declaration.
 type Problem struct {
 	At      source.Span
 	Message string
 	Fix     string
 }
 
+// Error returns the message.
 func (p *Problem) Error() string { return p.Message }
 
-// constants are the keywords that stand for numbers.
+// constants are the numeric keywords.
 var constants = map[string]float64{"e": math.E, "pi": math.Pi}
 
-// reader reads the values of a calculation.
+// reader parses the values of a calculation.
 type reader struct {
 	values []ast.Value
-	named  map[string]float64 // what keywords stand for beside the constants: channels of a colour
-	at     source.Span        // of the function around
+	named  map[string]float64 // additional keywords: channels of a colour
+	at     source.Span        // of the surrounding function
 }
 
-// IsMath reports whether v is a math function that this package works out.
+// IsMath reports whether v is a math function that this package computes.
 func IsMath(v *ast.Value) bool {
 	if v.Kind != token.Function {
 		return false
@@ -76,7 +76,7 @@ func IsMath(v *ast.Value) bool {
 	return name == "calc" || functions[name].eval != nil
 }
 
-// readMath reads a math function.
+// readMath parses a math function.
 func readMath(v *ast.Value, named map[string]float64) (*node, error) {
 	name := token.Lower(v.Name())
 	r := reader{values: ast.Significant(v.Values()), named: named, at: v.Span()}
@@ -116,6 +116,7 @@ func readMath(v *ast.Value, named map[string]float64) (*node, error) {
 	return n, n.check(name, v)
 }
 
+// unexpected returns the error for the next value.
 func (r *reader) unexpected() error {
 	p := &Problem{At: r.at, Message: "incomplete calculation: expected a number after the operator"}
 	if len(r.values) > 0 {
@@ -130,6 +131,7 @@ func (r *reader) unexpected() error {
 	return p
 }
 
+// sum parses terms joined by + and -.
 func (r *reader) sum() (*node, error) {
 	first, err := r.product()
 	if err != nil {
@@ -169,10 +171,12 @@ func (r *reader) sum() (*node, error) {
 	return n, nil
 }
 
+// mismatch returns the error for a sum of incompatible types.
 func (r *reader) mismatch(a, b dimensions) error {
 	return &Problem{At: r.at, Message: fmt.Sprintf("the calculation adds %s and %s", a, b)}
 }
 
+// product parses factors joined by * and /.
 func (r *reader) product() (*node, error) {
 	first, err := r.term()
 	if err != nil {
@@ -205,7 +209,7 @@ func (r *reader) product() (*node, error) {
 	return n, nil
 }
 
-// term reads a number, a function, or a calculation in brackets.
+// term parses a number, a function, or a calculation in brackets.
 func (r *reader) term() (*node, error) {
 	if len(r.values) == 0 {
 		return nil, r.unexpected()
@@ -239,7 +243,7 @@ func (r *reader) term() (*node, error) {
 			err = inner.unexpected()
 		}
 		if err == nil && n.fluid {
-			n = &node{op: sum, args: []*node{n}, of: n.of} // the brackets stay
+			n = &node{op: sum, args: []*node{n}, of: n.of} // the brackets are preserved
 		}
 		return n, err
 	case IsMath(v):
@@ -250,7 +254,7 @@ func (r *reader) term() (*node, error) {
 	return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("expected a number, a function or brackets, got %q", v.Text)}
 }
 
-// substituted reports whether a browser puts tokens in the place of a function.
+// substituted reports whether browsers substitute tokens for a function.
 func substituted(v *ast.Value) bool {
 	if v.Kind != token.Function {
 		return false
@@ -259,7 +263,7 @@ func substituted(v *ast.Value) bool {
 	return known.Substitutes(name) || name == "const"
 }
 
-// number returns the node of a number of a unit that is known.
+// number returns the node of a number with a known unit.
 func number(n Number) *node {
 	out := &node{op: leaf, num: n}
 	if n.Unit != "" {
@@ -268,8 +272,8 @@ func number(n Number) *node {
 	return out
 }
 
-// plus returns the type of a sum. ok is false if the two do not fit (CSS
-// Values 4, section 10.8: a percentage may stand for what it is added to).
+// plus returns the type of a sum. ok is false for incompatible types (CSS Values 4, section 10.8: a
+// percentage may resolve to the type that it is added to).
 func (d dimensions) plus(o dimensions) (dimensions, bool) {
 	if d.unknown || o.unknown {
 		return dimensions{unknown: true}, true
@@ -285,13 +289,14 @@ func (d dimensions) plus(o dimensions) (dimensions, bool) {
 	return d, false
 }
 
-// resolvedTo returns the type if percentages are resolved against a quantity.
+// resolvedTo returns the type with percentages resolved against a quantity.
 func (d dimensions) resolvedTo(q quantity) dimensions {
 	d.powers[q] += d.powers[percent]
 	d.powers[percent] = 0
 	return d
 }
 
+// times returns the type of a product.
 func (d dimensions) times(o dimensions) dimensions {
 	d.unknown = d.unknown || o.unknown
 	for q, power := range o.powers {
@@ -300,9 +305,10 @@ func (d dimensions) times(o dimensions) dimensions {
 	return d
 }
 
-// clampPower keeps a power that input drives within bounds.
+// clampPower limits a power, which input can drive up.
 func clampPower(n int) int8 { return int8(max(-100, min(100, n))) }
 
+// inverse returns the type of 1/x.
 func (d dimensions) inverse() dimensions {
 	for q, power := range d.powers {
 		d.powers[q] = -power
@@ -310,11 +316,10 @@ func (d dimensions) inverse() dimensions {
 	return d
 }
 
-// isNumber reports whether the type is that of a plain number, as far as is known.
+// isNumber reports whether the type is a plain number, as far as is known.
 func (d dimensions) isNumber() bool { return d.unknown || d == dimensions{} }
 
-// single reports whether the type is one that a value may have: that of a
-// number, or of one quantity.
+// single reports whether the type is valid for a value: a number, or a single quantity.
 func (d dimensions) single() bool {
 	if d.isNumber() {
 		return true
@@ -329,7 +334,7 @@ func (d dimensions) single() bool {
 	return total == 1
 }
 
-// String words the type for a message.
+// String names the type in messages.
 func (d dimensions) String() string {
 	var parts []string
 	for q, power := range d.powers {
@@ -346,9 +351,9 @@ func (d dimensions) String() string {
 	return strings.Join(parts, " times ")
 }
 
-// TypeOf returns what a math function comes to: "number", "percentage", "length",
-// "angle", "time", "frequency" or "resolution". ok is false if only a
-// browser knows, or it comes to nothing that a value can be; see [Fold] for why.
+// TypeOf returns the type of a math function: "number", "percentage", "length", "angle", "time",
+// "frequency" or "resolution". ok is false if only browsers know it, or if the calculation is
+// invalid; see [Fold] for the reason.
 func TypeOf(v *ast.Value) (name string, ok bool) {
 	n, err := readMath(v, nil)
 	if err != nil || n.of.unknown || !n.of.single() {

@@ -8,27 +8,26 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Color is a colour that is known (CSS Color 4 and 5).
+// Color is a colour with known channels (CSS Color 4 and 5).
 type Color struct {
 	Space    Space
-	Channels [3]float64 // see [Space]; a channel that is missing is 0
+	Channels [3]float64 // see [Space]; a missing channel is 0
 	Alpha    float64    // from 0 to 1
-	// Missing tells which channels are the keyword none; the fourth is alpha.
+	// Missing marks channels that are the keyword none; the fourth is alpha.
 	Missing [4]bool
-	// Legacy tells that the colour is written in one of the forms from before
-	// CSS Color 4: rgb(), hsl(), hwb(), hexadecimal and by name. Browsers give
-	// their channels out as bytes, and mix two of them in sRGB where nothing
-	// else is said.
+	// Legacy marks a colour in one of the notations from before CSS Color 4: rgb(), hsl(), hwb(),
+	// hexadecimal and names. Browsers serialize its channels as bytes, and mix two of them in sRGB
+	// by default.
 	Legacy bool
 }
 
-// functionSpaces are the functions that are a space of their own.
+// functionSpaces are the functions that are named after a colour space.
 var functionSpaces = map[string]Space{
 	"rgb": SRGB, "rgba": SRGB, "hsl": HSL, "hsla": HSL, "hwb": HWB, "lab": Lab, "lch": LCH, "oklab": Oklab, "oklch": Oklch,
 }
 
-// ColorOf returns the colour that a value is. ok is false if it is none, or
-// only a browser knows it: currentcolor, a system colour, one with var().
+// ColorOf returns the colour of a value. ok is false if the value is not a colour, or if only
+// browsers know it: currentcolor, a system colour, one with var().
 func ColorOf(v *ast.Value) (c Color, ok bool) {
 	switch v.Kind {
 	case token.Hash:
@@ -63,7 +62,7 @@ func ColorOf(v *ast.Value) (c Color, ok bool) {
 	return c, false
 }
 
-// hexColor reads a colour in hexadecimal notation without its hash.
+// hexColor parses a colour in hexadecimal notation without the hash.
 func hexColor(s string) (c Color, ok bool) {
 	c = Color{Legacy: true, Alpha: 1}
 	size := 2
@@ -92,16 +91,16 @@ func hexColor(s string) (c Color, ok bool) {
 	return c, true
 }
 
-// arguments are what stands in a colour function, behind the space that
-// color() names and the origin of a relative colour.
+// channelArgs are the arguments of a colour function, after the space in color() and the origin of
+// a relative colour.
 type channelArgs struct {
 	values [3]*ast.Value
 	alpha  *ast.Value // nil if there is none
 	commas bool
 }
 
-// channelArguments splits the values of a colour function: three channels, and
-// perhaps alpha behind a slash or, in the old form, a comma.
+// channelArguments splits the arguments of a colour function: three channels, and optionally alpha
+// after a slash or, in the legacy syntax, a comma.
 func channelArguments(values []ast.Value) (args channelArgs, ok bool) {
 	n, slash, commas := 0, false, 0
 	for i := range values {
@@ -126,7 +125,7 @@ func channelArguments(values []ast.Value) (args channelArgs, ok bool) {
 	return args, complete
 }
 
-// spaceFunction reads rgb(), hsl(), hwb(), lab(), lch(), oklab() and oklch().
+// spaceFunction parses rgb(), hsl(), hwb(), lab(), lch(), oklab() and oklch().
 func spaceFunction(v *ast.Value, space Space) (Color, bool) {
 	values := ast.Significant(v.Values())
 	origin, values, relative := takeOrigin(values)
@@ -160,7 +159,7 @@ func spaceFunction(v *ast.Value, space Space) (Color, bool) {
 	return c, true
 }
 
-// colorFunction reads color().
+// colorFunction parses color().
 func colorFunction(v *ast.Value) (Color, bool) {
 	values := ast.Significant(v.Values())
 	origin, values, relative := takeOrigin(values)
@@ -182,7 +181,7 @@ func colorFunction(v *ast.Value) (Color, bool) {
 	return r.color(space, args)
 }
 
-// alphaFunction reads alpha(), a colour with another alpha (CSS Color 5, section 5).
+// alphaFunction parses alpha(), a colour with another alpha (CSS Color 5, section 5).
 func alphaFunction(v *ast.Value) (Color, bool) {
 	origin, values, relative := takeOrigin(ast.Significant(v.Values()))
 	if !relative || origin == nil || len(values) != 2 || !values[0].IsDelim('/') {
@@ -203,9 +202,8 @@ func alphaFunction(v *ast.Value) (Color, bool) {
 	return c, true
 }
 
-// contrast reads contrast-color(): black or white, whichever stands out more
-// from a colour (CSS Color 5, section 7). How much it does is the ratio of their
-// luminances, as the guidelines for accessible content have it.
+// contrast parses contrast-color(): black or white, whichever has the higher contrast ratio (CSS
+// Color 5, section 7; the ratio is that of the accessibility guidelines).
 func contrast(v *ast.Value) (Color, bool) {
 	values := ast.Significant(v.Values())
 	if len(values) != 1 {
@@ -223,8 +221,8 @@ func contrast(v *ast.Value) (Color, bool) {
 	return out, true
 }
 
-// takeOrigin takes the origin of a relative colour from the start of values.
-// It is nil, and relative true, if only a browser knows it.
+// takeOrigin takes the origin of a relative colour from the start of values. It is nil, with
+// relative true, if only browsers know it.
 func takeOrigin(values []ast.Value) (origin *Color, rest []ast.Value, relative bool) {
 	if len(values) < 2 || !values[0].IsIdent("from") {
 		return nil, values, false
@@ -235,18 +233,18 @@ func takeOrigin(values []ast.Value) (origin *Color, rest []ast.Value, relative b
 	return origin, values[2:], true
 }
 
-// channelReader reads the channels of a colour.
+// channelReader parses the channels of a colour.
 type channelReader struct {
 	info  spaceInfo
 	scale [3]float64
-	unit  vector             // what 1 of each channel is as a plain number
-	named map[string]float64 // the channels of the origin, as numbers
-	none  map[string]bool    // those that are missing
+	unit  vector             // value of 1 in each channel as a plain number
+	named map[string]float64 // channels of the origin as numbers
+	none  map[string]bool    // missing channels of the origin
 	alpha float64            // of the origin
 	isRel bool
 }
 
-// from lets the reader know the origin of a relative colour.
+// from sets the origin of a relative colour.
 func (r *channelReader) from(origin Color) {
 	r.isRel = true
 	r.named, r.none = make(map[string]float64), make(map[string]bool)
@@ -258,7 +256,7 @@ func (r *channelReader) from(origin Color) {
 	r.alpha = origin.Alpha
 }
 
-// color reads the channels of a colour in a space.
+// color parses the channels of a colour in a space.
 func (r *channelReader) color(space Space, args channelArgs) (Color, bool) {
 	c := Color{Space: space, Alpha: 1}
 	for i, v := range args.values {
@@ -281,7 +279,7 @@ func (r *channelReader) color(space Space, args channelArgs) (Color, bool) {
 	return c.clamped(), true
 }
 
-// channel reads a channel.
+// channel parses a channel.
 func (r *channelReader) channel(v *ast.Value, i int) (n float64, missing, ok bool) {
 	if i == r.info.hue {
 		return r.hue(v)
@@ -290,7 +288,7 @@ func (r *channelReader) channel(v *ast.Value, i int) (n float64, missing, ok boo
 	return n / r.unit[i], missing, ok
 }
 
-// number reads a number or a percentage of whole.
+// number parses a number, or a percentage of whole.
 func (r *channelReader) number(v *ast.Value, whole float64) (n float64, missing, ok bool) {
 	if v.Kind == token.Ident {
 		return r.keyword(v)
@@ -305,7 +303,7 @@ func (r *channelReader) number(v *ast.Value, whole float64) (n float64, missing,
 	return num.Value, false, num.Unit == ""
 }
 
-// hue reads a hue, a number of degrees or an angle.
+// hue parses a hue: a number of degrees or an angle.
 func (r *channelReader) hue(v *ast.Value) (n float64, missing, ok bool) {
 	if v.Kind == token.Ident {
 		return r.keyword(v)
@@ -318,7 +316,7 @@ func (r *channelReader) hue(v *ast.Value) (n float64, missing, ok bool) {
 	return turned(num.Value), false, ok && (num.Unit == "" || num.Unit == "deg")
 }
 
-// keyword reads none, or a channel of the origin.
+// keyword parses none, or a channel of the origin.
 func (r *channelReader) keyword(v *ast.Value) (n float64, missing, ok bool) {
 	name := token.Lower(v.Text)
 	if name == "none" {
@@ -328,7 +326,7 @@ func (r *channelReader) keyword(v *ast.Value) (n float64, missing, ok bool) {
 	return n, r.none[name], ok
 }
 
-// clamped returns the colour with what has bounds within them (CSS Color 4, section 9.3).
+// clamped returns the colour with bounded channels clamped (CSS Color 4, section 9.3).
 func (c Color) clamped() Color {
 	switch c.Space {
 	case Lab, LCH, Oklab, Oklch:
@@ -342,8 +340,8 @@ func (c Color) clamped() Color {
 	return c
 }
 
-// legacy returns a colour of rgb(), hsl() or hwb() as browsers keep it: within
-// sRGB, unless a channel is missing.
+// legacy returns a colour of rgb(), hsl() or hwb() as browsers store it: clamped to sRGB, unless a
+// channel is missing.
 func (c Color) legacy(commas bool) Color {
 	if c.Missing != [4]bool{} && !commas {
 		return c
@@ -357,8 +355,8 @@ func (c Color) legacy(commas bool) Color {
 	return rgb
 }
 
-// settled returns a colour that was worked out in the space that it is
-// written in: HSL and HWB are ways to write sRGB (CSS Color 4, section 15).
+// stored returns a computed colour as browsers store it: HSL and HWB are notations for sRGB (CSS
+// Color 4, section 15).
 func (c Color) settled() Color {
 	if c.Space == HSL || c.Space == HWB {
 		c = c.to(SRGB)
@@ -367,9 +365,9 @@ func (c Color) settled() Color {
 	return c
 }
 
-// to returns the colour in another space. Missing channels stay missing where
-// the other space has one of their kind; a hue that means nothing, of a grey,
-// becomes missing (CSS Color 4, section 12.2 and 4.4).
+// to converts the colour to another space. Missing channels stay missing if the other space has an
+// analogous channel; the powerless hue of a grey becomes missing (CSS Color 4, sections 12.2 and
+// 4.4).
 func (c Color) to(space Space) Color {
 	if c.Space == space {
 		return c
@@ -392,11 +390,11 @@ func (c Color) to(space Space) Color {
 	return out
 }
 
-// To returns the colour in another space. A channel that is missing, or that means nothing there, is 0.
+// To converts the colour to another space. Missing and powerless channels become 0.
 func (c Color) To(space Space) Color { return c.to(space) }
 
-// resolved returns the colour in another space, where none of its channels is
-// missing any more; in its own space it stays as it is.
+// resolved converts the colour to another space without missing channels; in its own space it is
+// unchanged.
 func (c Color) resolved(space Space) Color {
 	if c.Space == space {
 		return c
@@ -405,7 +403,7 @@ func (c Color) resolved(space Space) Color {
 	return c.to(space)
 }
 
-// powerless reports whether the hue of a colour means nothing.
+// powerless reports whether the hue of a colour is powerless.
 func powerless(c Color) bool {
 	switch c.Space {
 	case HSL:
@@ -420,7 +418,7 @@ func powerless(c Color) bool {
 	return false
 }
 
-// analogous reports whether channels of two spaces are of one kind.
+// analogous reports whether channels of two spaces are analogous.
 func analogous(a Space, i int, b Space, k int) bool {
 	kindA, kindB := channelKind(a, i), channelKind(b, k)
 	return kindA != "" && kindA == kindB

@@ -9,40 +9,42 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// takes says what the arguments of a math function are.
+// takes is the type of the arguments of a math function.
 type takes uint8
 
+// The types of arguments.
 const (
 	alike     takes = iota // all of one type
 	numbers                // all numbers
 	angleLike              // a number in radians, or an angle
 )
 
-// gives says what a math function returns.
+// gives is the type of the result of a math function.
 type gives uint8
 
+// The types of results.
 const (
 	theSame  gives = iota // the type of its arguments
 	aNumber               // a number
 	anAngle               // an angle
-	inverted              // a number whatever it takes
+	inverted              // a number, for any arguments
 )
 
-// function is a math function (CSS Values 4, section 10.2 to 10.6; progress()
-// is of CSS Values 5).
+// function is a math function (CSS Values 4, sections 10.2 to 10.6; progress() from CSS Values 5).
 type function struct {
-	least, most int // how many arguments
+	least, most int // number of arguments
 	takes       takes
 	gives       gives
-	// scales tells that the function of lengths in one unit is in that unit
-	// what it is of their numbers, whatever the unit comes to; no unit is
-	// less than nothing.
+	// scales is set if the function can be computed on lengths in one unit without knowing the size
+	// of the unit: units are never negative.
 	scales bool
 	eval   func(word string, x []float64) float64
 }
 
+// anyNumber is no upper limit.
 const anyNumber = 1 << 20
 
+// functions are the math functions by name.
 var functions = map[string]function{
 	"min":      {1, anyNumber, alike, theSame, true, func(_ string, x []float64) float64 { return reduce(x, math.Min) }},
 	"max":      {1, anyNumber, alike, theSame, true, func(_ string, x []float64) float64 { return reduce(x, math.Max) }},
@@ -67,7 +69,7 @@ var functions = map[string]function{
 	"log":      {1, 2, numbers, aNumber, false, logarithm},
 }
 
-// check sets the type of a call, and reports arguments that do not fit.
+// check sets the type of a call, and reports invalid arguments.
 func (n *node) check(name string, v *ast.Value) error {
 	f := functions[name]
 	wrong := func(format string, args ...any) error {
@@ -83,7 +85,7 @@ func (n *node) check(name string, v *ast.Value) error {
 	n.of = n.args[0].of
 	for i, arg := range n.args {
 		if name == "clamp" && arg.op == opaque && arg.value.IsIdent("none") {
-			continue // no bound on that side
+			continue // no bound on this side
 		}
 		switch {
 		case f.takes == numbers && !arg.of.isNumber():
@@ -106,7 +108,7 @@ func (n *node) check(name string, v *ast.Value) error {
 	return nil
 }
 
-// count words how many arguments a function takes.
+// count words the number of arguments of a function.
 func (f function) count() string {
 	switch {
 	case f.most == anyNumber:
@@ -119,8 +121,8 @@ func (f function) count() string {
 	return fmt.Sprintf("%d values", f.least)
 }
 
-// evaluate returns the number that a call comes to. ok is false if not all of
-// its arguments are known, or it comes to none that can be written.
+// evaluate returns the result of a call. ok is false if some arguments are unknown, or if the
+// result cannot be written.
 func (n *node) evaluate() (Number, bool) {
 	name := token.Lower(n.value.Name())
 	f := functions[name]
@@ -138,7 +140,7 @@ func (n *node) evaluate() (Number, bool) {
 	return out, out.finite()
 }
 
-// operands returns the numbers of the arguments in one unit.
+// operands returns the arguments as numbers in one unit.
 func (n *node) operands(f function) (x []float64, unit string, ok bool) {
 	if slices.ContainsFunc(n.args, func(arg *node) bool { return arg.op != leaf }) {
 		return nil, "", false
@@ -156,7 +158,7 @@ func (n *node) operands(f function) (x []float64, unit string, ok bool) {
 	if unit == "" && len(x) == 1 && token.EqualFold(n.value.Name(), "round") {
 		x = append(x, 1)
 	}
-	if first.Unit != unit && !n.mixed() && f.gives == theSame { // back to the unit that all have
+	if first.Unit != unit && !n.mixed() && f.gives == theSame { // convert back to their common unit
 		size := units[first.Unit].size
 		for i := range x {
 			x[i] /= size
@@ -166,7 +168,7 @@ func (n *node) operands(f function) (x []float64, unit string, ok bool) {
 	return x, unit, true
 }
 
-// resolvedArgs returns the numbers of the arguments in the canonical unit that all have.
+// resolvedArgs returns the arguments as numbers in their canonical unit.
 func (n *node) resolvedArgs(f function) (x []float64, unit string, ok bool) {
 	for i, arg := range n.args {
 		num, ok := arg.num.resolved()
@@ -182,7 +184,7 @@ func (n *node) resolvedArgs(f function) (x []float64, unit string, ok bool) {
 	return x, unit, true
 }
 
-// mixed reports whether the arguments are of more than one unit.
+// mixed reports whether the arguments have different units.
 func (n *node) mixed() bool {
 	for _, arg := range n.args[1:] {
 		if arg.num.Unit != n.args[0].num.Unit {
@@ -192,6 +194,7 @@ func (n *node) mixed() bool {
 	return false
 }
 
+// reduce folds x with f.
 func reduce(x []float64, f func(a, b float64) float64) float64 {
 	out := x[0]
 	for _, y := range x[1:] {
@@ -215,12 +218,12 @@ func round(word string, x []float64) float64 {
 	case "to-zero":
 		n = math.Trunc(n)
 	default:
-		n = math.Copysign(math.Floor(n+0.5), n) // what is just below zero becomes zero with a sign
+		n = math.Copysign(math.Floor(n+0.5), n) // just below zero rounds to negative zero
 	}
 	return n * step
 }
 
-// modulus is the rest of a division, with the sign of what it is divided by.
+// modulus returns the remainder of a division, with the sign of the divisor.
 func modulus(a, b float64) float64 {
 	rest := math.Mod(a, b)
 	if rest != 0 && (rest < 0) != (b < 0) {
@@ -229,6 +232,7 @@ func modulus(a, b float64) float64 {
 	return rest
 }
 
+// sign returns -1, 0 or 1.
 func sign(x float64) float64 {
 	switch {
 	case x > 0:
@@ -239,6 +243,7 @@ func sign(x float64) float64 {
 	return x
 }
 
+// progress computes progress().
 func progress(_ string, x []float64) float64 {
 	if x[1] == x[2] {
 		return math.NaN()
@@ -246,6 +251,7 @@ func progress(_ string, x []float64) float64 {
 	return math.Max(0, math.Min(1, (x[0]-x[1])/(x[2]-x[1])))
 }
 
+// logarithm computes log().
 func logarithm(_ string, x []float64) float64 {
 	if len(x) == 2 {
 		return math.Log(x[0]) / math.Log(x[1])
@@ -253,10 +259,10 @@ func logarithm(_ string, x []float64) float64 {
 	return math.Log(x[0])
 }
 
+// degrees converts radians to degrees.
 func degrees(rad float64) float64 { return rad * 180 / math.Pi }
 
-// sine is the sine of an angle in radians, without the noise that keeps it
-// from zero at multiples of π.
+// sine returns the sine of an angle in radians, exactly zero at multiples of π.
 func sine(rad float64) float64 {
 	if out := math.Sin(rad); math.Abs(out) > 1e-15*math.Max(1, math.Abs(rad)) {
 		return out
@@ -264,8 +270,7 @@ func sine(rad float64) float64 {
 	return 0
 }
 
-// tangent is the tangent of an angle in radians; it is infinite where the
-// cosine is zero.
+// tangent returns the tangent of an angle in radians, infinite where the cosine is zero.
 func tangent(rad float64) float64 {
 	cosine := sine(rad + math.Pi/2)
 	if cosine == 0 {

@@ -2,7 +2,7 @@ package value
 
 import "math"
 
-// InGamut reports whether the colour can be shown in a space of red, green and blue.
+// InGamut reports whether the colour is inside the gamut of an RGB space.
 func (c Color) InGamut(space Space) bool {
 	const slack = 1e-6
 	rgb := c.to(space)
@@ -14,9 +14,9 @@ func (c Color) InGamut(space Space) bool {
 	return true
 }
 
-// Mapped returns the colour in sRGB as browsers that know nothing newer read it: what
-// lies beyond is brought into the gamut with its lightness and hue, by less
-// chroma (CSS Color 4, section 13.2). Missing channels are 0.
+// Mapped returns the colour in sRGB as a fallback for browsers without wider gamuts. Colours
+// outside of the gamut keep lightness and hue, and lose chroma (CSS Color 4, section 13.2). Missing
+// channels become 0.
 func (c Color) Mapped() Color {
 	c.Missing = [4]bool{}
 	out := Color{Space: SRGB, Alpha: c.Alpha, Legacy: true}
@@ -30,14 +30,13 @@ func (c Color) Mapped() Color {
 		out.Channels = lessChroma(target)
 	}
 	for i, x := range out.Channels {
-		out.Channels[i] = math.Round(float64(float32(math.Max(0, math.Min(1, x)))*255)) / 255 // in single precision, as browsers do
+		out.Channels[i] = math.Round(float64(float32(math.Max(0, math.Min(1, x)))*255)) / 255 // in single precision, like browsers
 	}
 	return out
 }
 
-// lessChroma returns the channels in sRGB of the colour nearest to c, in Oklch,
-// that the gamut holds: the one with less chroma, or a clipped one beside it
-// that no eye tells from that.
+// lessChroma returns the sRGB channels of the colour inside the gamut that is closest to c in
+// Oklch: one with less chroma, or a clipped colour that is visually the same.
 func lessChroma(c Color) [3]float64 {
 	const noticeable, enough = 0.02, 0.0001
 	clipped := clip(c)
@@ -68,7 +67,7 @@ func lessChroma(c Color) [3]float64 {
 	return clipped.Channels
 }
 
-// clip returns the colour in sRGB with each channel brought within its bounds.
+// clip returns the colour in sRGB with all channels clamped.
 func clip(c Color) Color {
 	rgb := c.to(SRGB)
 	for i, x := range rgb.Channels {
@@ -77,7 +76,7 @@ func clip(c Color) Color {
 	return rgb
 }
 
-// difference is how far apart two colours look: their distance in Oklab.
+// difference returns the visual distance between two colours: their distance in Oklab.
 func difference(a, b Color) float64 {
 	x, y := a.to(Oklab).Channels, b.to(Oklab).Channels
 	return math.Hypot(math.Hypot(x[0]-y[0], x[1]-y[1]), x[2]-y[2])

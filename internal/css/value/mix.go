@@ -9,9 +9,10 @@ import (
 
 // This file mixes colours (CSS Color 5, section 3; CSS Color 4, section 12).
 
-// hueMethod says which way round a hue is mixed.
+// hueMethod determines in which direction hues are interpolated.
 type hueMethod uint8
 
+// The hue interpolation methods.
 const (
 	shorter hueMethod = iota
 	longer
@@ -19,15 +20,16 @@ const (
 	decreasing
 )
 
+// hueMethods are the methods by keyword.
 var hueMethods = map[string]hueMethod{"shorter": shorter, "longer": longer, "increasing": increasing, "decreasing": decreasing}
 
-// component is a colour of a mix, and how much of it.
+// component is a colour in a mix with its percentage.
 type component struct {
 	color   Color
-	percent float64 // negative if it is not said
+	percent float64 // negative if omitted
 }
 
-// mix reads color-mix() and returns what it comes to.
+// mix parses color-mix() and returns the result.
 func mix(v *ast.Value) (Color, bool) {
 	parts := ast.SplitAt(ast.Significant(v.Values()), token.Comma)
 	space, method, ok := Oklab, shorter, true
@@ -49,7 +51,7 @@ func mix(v *ast.Value) (Color, bool) {
 	return mixed(components[0], components[1], space, method)
 }
 
-// mixMethod reads the space of a mix, and the way round for a hue.
+// mixMethod parses the space of a mix, and the hue interpolation method.
 func mixMethod(values []ast.Value) (Space, hueMethod, bool) {
 	if len(values) == 0 || values[0].Kind != token.Ident {
 		return 0, 0, false
@@ -67,7 +69,7 @@ func mixMethod(values []ast.Value) (Space, hueMethod, bool) {
 	return space, method, ok
 }
 
-// mixComponent reads a colour and its percentage, in either order.
+// mixComponent parses a colour and its percentage, in either order.
 func mixComponent(values []ast.Value) (component, bool) {
 	out := component{percent: -1}
 	found := false
@@ -109,7 +111,7 @@ func mixed(a, b component, space Space, method hueMethod) (Color, bool) {
 func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 	a, b = a.to(space), b.to(space)
 	out := Color{Space: space}
-	for i := range 3 { // a channel that one of them lacks is that of the other
+	for i := range 3 { // a missing channel is taken from the other colour
 		out.Missing[i] = a.Missing[i] && b.Missing[i]
 		if a.Missing[i] {
 			a.Channels[i] = b.Channels[i]
@@ -136,7 +138,7 @@ func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 			continue
 		}
 		if out.Alpha == 0 {
-			continue // nothing of the channels is left
+			continue // fully transparent: the channels are undefined
 		}
 		out.Channels[i] = between(x*a.Alpha, y*b.Alpha) / out.Alpha
 	}
@@ -146,8 +148,8 @@ func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 	return out
 }
 
-// fix returns two hues such that the way between them is the one that the
-// method says (CSS Color 4, section 12.4).
+// fix returns the two hues adjusted so that linear interpolation follows the method (CSS Color 4,
+// section 12.4).
 func (m hueMethod) fix(a, b float64) (float64, float64) {
 	a, b = turned(a), turned(b)
 	d := b - a

@@ -1,7 +1,9 @@
-// Package value works out what values of CSS come to: numbers with units, the
-// math functions (CSS Values 4, section 10) and colours (CSS Color 4 and 5).
-// What only a browser knows, such as var(), stays as it is; what stands
-// around it is worked out as far as that changes nothing.
+// Package value computes CSS values: numbers with units, math functions (CSS Values 4, section 10)
+// and colours (CSS Color 4 and 5). What only browsers know, such as var(), is preserved; the
+// expressions around it are simplified as far as that does not change the result.
+//
+// [Fold] computes a math function, [FoldColor] a colour function, [ColorOf] and [Read] parse
+// literals. [Place] says how a result may be written in a given context.
 package value
 
 import (
@@ -19,8 +21,7 @@ type Number struct {
 	Unit  string // in lower case; "" for a number, "%" for a percentage
 }
 
-// Read returns the number that a value is. ok is false for all others, math
-// functions included.
+// Read returns the number of a literal. ok is false for all other values, including math functions.
 func Read(v *ast.Value) (n Number, ok bool) {
 	if v.Kind != token.Number && v.Kind != token.Percentage && v.Kind != token.Dimension {
 		return Number{}, false
@@ -30,24 +31,24 @@ func Read(v *ast.Value) (n Number, ok bool) {
 	if err != nil && !math.IsInf(f, 0) {
 		return Number{}, false
 	}
-	if math.IsInf(f, 0) { // what is too large is the largest there is
+	if math.IsInf(f, 0) { // too large numbers are clamped
 		f = math.Copysign(math.MaxFloat32, f)
 	}
 	return Number{f, token.Lower(v.Text[digits:])}, true
 }
 
-// Precision says how many digits of a number are written.
+// Precision determines the number of digits of a number in the output.
 type Precision uint8
 
+// The precisions.
 const (
-	// Single writes what a browser tells apart: browsers keep numbers in
-	// single precision, so that the shortest text of that number is enough.
+	// Single writes as many digits as browsers distinguish: they store numbers in single precision.
 	Single Precision = iota
-	// Double keeps fifteen digits, for numbers that are worked with further.
+	// Double keeps fifteen digits, for intermediate results.
 	Double
 )
 
-// round returns the number that is written for n.
+// round rounds n to the precision.
 func (p Precision) round(n float64) float64 {
 	switch {
 	case n == 0:
@@ -61,7 +62,7 @@ func (p Precision) round(n float64) float64 {
 	return single(n)
 }
 
-// text returns a number as CSS writes it.
+// text formats a number in CSS syntax.
 func (p Precision) text(n float64) string {
 	n = p.round(n)
 	form := byte('f')
@@ -71,14 +72,14 @@ func (p Precision) text(n float64) string {
 	return strconv.FormatFloat(n, form, -1, 64)
 }
 
-// single returns the number of the shortest text that is read as n in single precision.
+// single returns the number with the shortest text that is n in single precision.
 func single(n float64) float64 {
 	n, _ = strconv.ParseFloat(strconv.FormatFloat(n, 'e', -1, 32), 64)
 	return n
 }
 
-// Rounded returns a number that has more digits than a browser tells apart,
-// with as many as it does. ok is false for all others.
+// Rounded returns a number rounded to the digits that browsers distinguish. ok is false if it has
+// no more digits than that, or if it is not a number.
 func Rounded(v *ast.Value) (with ast.Value, ok bool) {
 	const many = 15
 	if len(v.Text) < many {
@@ -94,7 +95,7 @@ func Rounded(v *ast.Value) (with ast.Value, ok bool) {
 	return with, true
 }
 
-// kind returns the kind of token that a number is.
+// kind returns the token kind of a number.
 func (n Number) kind() token.Kind {
 	switch n.Unit {
 	case "":
@@ -105,12 +106,13 @@ func (n Number) kind() token.Kind {
 	return token.Dimension
 }
 
-// finite reports whether a number is neither infinite nor no number at all.
+// finite reports whether a number is neither infinite nor NaN.
 func (n Number) finite() bool { return !math.IsInf(n.Value, 0) && !math.IsNaN(n.Value) }
 
 // quantity is what a unit measures.
 type quantity uint8
 
+// The quantities.
 const (
 	length quantity = iota
 	angle
@@ -121,19 +123,20 @@ const (
 	quantities
 )
 
+// quantityNames are their names in messages.
 var quantityNames = [...]string{"a length", "an angle", "a time", "a frequency", "a resolution", "a percentage"}
 
-// unit is a unit: what it measures, and how much of the canonical unit one of
-// it is (CSS Values 4, section 6 and 7). Of a length that depends on fonts or
-// the window size is 0.
+// unit is a unit: the quantity that it measures, and its size in canonical units (CSS Values 4,
+// sections 6 and 7). The size of font- and viewport-relative lengths is 0.
 type unit struct {
 	of   quantity
 	size float64
 }
 
-// canonical are the units that others of their quantity are turned into.
+// canonical are the canonical units of each quantity.
 var canonical = [...]string{length: "px", angle: "deg", time: "s", frequency: "hz", resolution: "dppx", percent: "%"}
 
+// units are all units by name.
 var units = func() map[string]unit {
 	set := map[string]unit{
 		"px": {length, 1}, "cm": {length, 96 / 2.54}, "mm": {length, 96 / 25.4}, "q": {length, 96 / 101.6},
@@ -152,8 +155,8 @@ var units = func() map[string]unit {
 	return set
 }()
 
-// Measures returns what a unit in lower case measures: "length", "angle",
-// "time", "frequency" or "resolution"; "" for a unit that is not known.
+// Measures returns what a lower-case unit measures: "length", "angle", "time", "frequency" or
+// "resolution"; "" for an unknown unit.
 func Measures(unit string) string {
 	u, ok := units[unit]
 	if !ok || u.of == percent {
@@ -163,8 +166,8 @@ func Measures(unit string) string {
 	return name
 }
 
-// resolved returns a number in the canonical unit of its quantity. ok is
-// false if only a browser knows how much it is.
+// resolved converts a number to the canonical unit of its quantity. ok is false if only browsers
+// know its size.
 func (n Number) resolved() (Number, bool) {
 	if n.Unit == "" {
 		return n, true
@@ -176,8 +179,8 @@ func (n Number) resolved() (Number, bool) {
 	return Number{n.Value * u.size, canonical[u.of]}, true
 }
 
-// Compare compares two numbers. ok is false unless both measure the same, in
-// units that are known now, or in the same unit.
+// Compare compares two numbers. ok is false unless both have the same unit, or known sizes in the
+// same quantity.
 func (n Number) Compare(o Number) (order int, ok bool) {
 	if n.Unit != o.Unit {
 		a, okA := n.resolved()

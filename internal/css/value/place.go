@@ -9,28 +9,26 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Place says which numbers mean the same where a calculation stands with or
-// without calc() around them. A calculation is rounded to a whole number, or
-// brought into the range that is allowed, where the same number written plainly makes a
-// declaration invalid (CSS Values 4, section 10.12).
+// Place describes where a calculation occurs: which results may be written as a literal instead of
+// in calc(). Browsers round and clamp the result of a calculation, whereas the same number as a
+// literal makes the declaration invalid (CSS Values 4, section 10.12).
 type Place struct {
 	known.Numbers
-	Digits Precision // of what is written
+	Digits Precision // of the output
 }
 
-// Anywhere is the place of what is worked with further: all numbers are
-// written plainly.
+// Anywhere is the place of intermediate results: all numbers may be literals.
 var Anywhere = Place{known.Numbers{Low: math.Inf(-1), Fractions: true, Negative: true}, Double}
 
-// PlaceIn returns the place of the value of a property, in lower case.
+// PlaceIn returns the place of the value of a property, given in lower case.
 func PlaceIn(property string) Place { return Place{Numbers: known.Property(property).Numbers} }
 
-// Within returns the place of the arguments of a function that stands at p.
+// Inside returns the place of the arguments of a function at p.
 func (p Place) Within(function string) Place {
 	return Place{known.Function(token.Lower(function)).Numbers, p.Digits}
 }
 
-// plain reports whether a number may be written without calc() around it.
+// plain reports whether a number may be written as a literal.
 func (p Place) plain(n Number) bool {
 	switch {
 	case n.Unit != "":
@@ -43,10 +41,11 @@ func (p Place) plain(n Number) bool {
 	return true
 }
 
-// WorksOut reports whether v is a function that [Fold] or [FoldColor] may work
-// out. It is asked of every function of a sheet, and most are none.
+// IsComputable reports whether v is a function that [Fold] or [FoldColor] may compute. It is a
+// quick test for all functions of a sheet.
 func WorksOut(v *ast.Value) bool { return v.Kind == token.Function && workedOut[token.Lower(v.Name())] }
 
+// computable are the names of these functions.
 var workedOut = func() map[string]bool {
 	set := map[string]bool{"calc": true, "color": true, "color-mix": true, "contrast-color": true, "alpha": true}
 	for name := range functions {
@@ -58,10 +57,9 @@ var workedOut = func() map[string]bool {
 	return set
 }()
 
-// Fold returns what the math function v comes to at a place: a number, or a
-// calculation with all that is known worked out. ok is false if nothing can be
-// worked out, or v is no math function. The error is a [*Problem]: browsers
-// skip the declaration.
+// Fold computes the math function v: the result is a number, or a simplified calculation. ok is
+// false if nothing can be simplified, or if v is not a math function. The error is a [*Problem]:
+// browsers skip the declaration.
 func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 	if !IsMath(v) {
 		return with, false, nil
@@ -98,8 +96,8 @@ func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 	return with, true, nil
 }
 
-// simple returns what calc() of two numbers comes to, which is what most of
-// them are; it is to be found without a tree. ok is false for all others.
+// simple computes calc() of two numbers, the most common form, without building a tree. ok is false
+// for all others.
 func simple(v *ast.Value) (n Number, ok bool) {
 	values := v.Values()
 	if len(values) != 3 || !v.IsFunction("calc") {
@@ -130,13 +128,14 @@ func simple(v *ast.Value) (n Number, ok bool) {
 	return n, (known || n.Unit == "") && n.finite()
 }
 
-// same reports whether two values are written alike.
+// same reports whether two values have the same text.
 func same(a, b *ast.Value) bool { return compact(a) == compact(b) }
 
+// compact returns a value as compact text.
 func compact(v *ast.Value) string { return print.CompactValues([]ast.Value{*v}) }
 
-// Measure returns what a number or a math function comes to, if it is known.
-// Keywords stand for what named says.
+// Measure returns the result of a number or a math function, if it is known. named defines
+// additional keywords.
 func Measure(v *ast.Value, named map[string]float64) (Number, bool) {
 	if n, ok := Read(v); ok {
 		return n, true

@@ -8,10 +8,9 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file simplifies calculations (CSS Values 4, section 10.10.1) and writes
-// them again.
+// This file simplifies calculations (CSS Values 4, section 10.10.1) and writes them as values.
 
-// simplify returns the calculation with all that is known worked out.
+// simplify returns the calculation with all known parts computed.
 func simplify(n *node) *node {
 	if len(n.args) > 0 {
 		copied := *n
@@ -39,7 +38,7 @@ func simplify(n *node) *node {
 	return n
 }
 
-// simplifySum adds up the terms of one unit, and of units that are known.
+// simplifySum adds terms with the same unit, or with known sizes.
 func simplifySum(n *node) *node {
 	var terms []*node
 	for _, arg := range n.args {
@@ -62,13 +61,13 @@ func simplifySum(n *node) *node {
 	return &node{op: sum, args: out, of: n.of, fluid: n.fluid}
 }
 
-// exposed reports whether one of the terms is fluid: then brackets around them stay.
+// exposed reports whether one of the terms is fluid, so that brackets around them must be
+// preserved.
 func (n *node) exposed() bool {
 	return slices.ContainsFunc(n.args, func(arg *node) bool { return arg.fluid })
 }
 
-// addTo adds a number to the one of terms that it can be added to. It changes
-// terms, but none of the nodes in it.
+// addTo adds a number to a compatible term. It modifies the slice, but not its nodes.
 func addTo(terms []*node, num Number) bool {
 	for i, t := range terms {
 		if t.op != leaf {
@@ -88,8 +87,8 @@ func addTo(terms []*node, num Number) bool {
 	return false
 }
 
-// withoutZeros leaves out terms that add nothing, where another one of the
-// same type remains: 0px says that a sum with a percentage is of lengths.
+// withoutZeros removes zero terms if another one of the same type remains: 0px makes a sum with a
+// percentage a length.
 func withoutZeros(terms []*node) []*node {
 	for i := 0; i < len(terms) && len(terms) > 1; i++ {
 		t := terms[i]
@@ -105,8 +104,8 @@ func withoutZeros(terms []*node) []*node {
 	return terms
 }
 
-// simplifyProduct multiplies what is known. If a factor is fluid, only
-// neighbours are multiplied, since what takes its place may hold a sum.
+// simplifyProduct multiplies known factors. If a factor is fluid, only adjacent numbers are
+// multiplied, because its substitution may contain a sum.
 func simplifyProduct(n *node) *node {
 	var factors []*node
 	for _, arg := range n.args {
@@ -141,7 +140,7 @@ func simplifyProduct(n *node) *node {
 	return &node{op: product, args: others, of: n.of}
 }
 
-// coefficientOf returns the product of the factors that are numbers, and all other factors.
+// coefficientOf returns the product of all numeric factors, and the other factors.
 func coefficientOf(factors []*node) (coefficient float64, others []*node) {
 	coefficient = 1
 	for _, f := range factors {
@@ -157,7 +156,7 @@ func coefficientOf(factors []*node) (coefficient float64, others []*node) {
 	return coefficient, others
 }
 
-// scaledSum returns a sum each of whose terms is multiplied; it stands in place of n.
+// scaledSum returns a sum with each term multiplied, as a replacement of n.
 func scaledSum(of *node, coefficient float64, n *node) *node {
 	scaled := &node{op: sum, of: n.of}
 	for _, term := range of.args {
@@ -169,16 +168,16 @@ func scaledSum(of *node, coefficient float64, n *node) *node {
 	return scaled
 }
 
-// scalable reports whether each term of a sum can be multiplied by a number
-// without more text than a number has.
+// scalable reports whether each term of a sum can be multiplied by a number without becoming
+// longer.
 func scalable(n *node) bool {
 	return !slices.ContainsFunc(n.args, func(t *node) bool { return t.op != leaf })
 }
 
+// scaledBy returns a number node multiplied by a number.
 func scaledBy(n *node, by float64) *node { return number(Number{n.num.Value * by, n.num.Unit}) }
 
-// multiplied returns what factors that are all known come to, if it is a
-// number of one quantity or of none.
+// multiplied returns the product of known factors, if it is a number or a single quantity.
 func multiplied(coefficient float64, factors []*node) (Number, bool) {
 	out := Number{Value: coefficient}
 	if len(factors) == 1 && factors[0].op == leaf {
@@ -217,7 +216,7 @@ func multiplied(coefficient float64, factors []*node) (Number, bool) {
 	return out, out.finite()
 }
 
-// multiplyRuns multiplies numbers that stand beside each other.
+// multiplyRuns multiplies adjacent numbers.
 func multiplyRuns(factors []*node) []*node {
 	var out []*node
 	for _, f := range factors {
@@ -244,6 +243,7 @@ func multiplyRuns(factors []*node) []*node {
 	return out
 }
 
+// negated returns -n.
 func negated(n *node) *node {
 	arg := n.args[0]
 	switch {
@@ -266,19 +266,19 @@ func negated(n *node) *node {
 	return n
 }
 
+// inverse returns 1/n.
 func inverse(n *node) *node {
 	arg := n.args[0]
 	switch {
 	case arg.op == leaf && arg.num.Unit == "" && arg.num.Value != 0:
-		return n // the product divides by it, which is more exact
+		return n // the product divides by it, which is more precise
 	case arg.op == invert:
 		return arg.args[0]
 	}
 	return n
 }
 
-// combined returns a call of min() or max() with those of its arguments that
-// can be compared reduced to one.
+// combined returns a call of min() or max() with comparable arguments reduced to one.
 func (n *node) combined() *node {
 	name := token.Lower(n.value.Name())
 	if name != "min" && name != "max" {
@@ -309,35 +309,37 @@ func (n *node) combined() *node {
 
 // writer writes calculations as values.
 type writer struct {
-	at     *ast.Value // where the calculation stands
+	at     *ast.Value // position of the calculation
 	digits Precision
 }
 
+// token returns a token value.
 func (w writer) token(kind token.Kind, text string, space bool) ast.Value {
 	return ast.Value{Kind: kind, Text: text, Pos: w.at.Pos, Space: space}
 }
 
+// number returns a numeric value.
 func (w writer) number(n Number, space bool) ast.Value {
 	sign := ""
 	if n.Value == 0 && math.Signbit(n.Value) {
-		sign = "-" // it decides on which side of zero what is divided by it comes out
+		sign = "-" // the sign of zero matters to a division by it
 	}
 	return w.token(n.kind(), sign+w.digits.text(n.Value)+n.Unit, space)
 }
 
-// nested returns values in the brackets of a function or of nothing.
+// nested returns values inside a function or brackets.
 func (w writer) nested(kind token.Kind, open string, values []ast.Value, space bool) ast.Value {
 	v := w.token(kind, open, space)
 	v.Inner = &ast.Inner{Values: values}
 	return v
 }
 
-// terms returns the values of a calculation, as they stand within calc().
+// terms returns a calculation as the arguments of calc().
 func (w writer) terms(n *node) []ast.Value {
 	switch {
 	case n.op != sum:
 		return w.factors(n)
-	case len(n.args) == 1: // brackets that stay, here within others
+	case len(n.args) == 1: // brackets that must be preserved
 		return w.terms(n.args[0])
 	}
 	var out []ast.Value
@@ -365,13 +367,13 @@ func (w writer) terms(n *node) []ast.Value {
 	return out
 }
 
-// factors returns the values of a product, or of what can be a factor.
+// factors returns a product, or an expression that can be a factor.
 func (w writer) factors(n *node) []ast.Value {
 	args := []*node{n}
 	switch n.op {
 	case product:
 		args = n.args
-	case negate: // of what cannot be written with a sign
+	case negate: // the sign cannot be part of a number
 		args = []*node{number(Number{Value: -1}), n.args[0]}
 	case invert:
 		args = []*node{number(Number{Value: 1}), n}
@@ -392,7 +394,7 @@ func (w writer) factors(n *node) []ast.Value {
 	return out
 }
 
-// factor returns the one value that stands for a part of a product.
+// factor returns the single value of a factor.
 func (w writer) factor(n *node) ast.Value {
 	switch n.op {
 	case leaf:
@@ -407,7 +409,7 @@ func (w writer) factor(n *node) ast.Value {
 	return w.nested(token.LParen, "(", w.terms(n), false)
 }
 
-// call returns the values of a call of a math function.
+// call returns a call of a math function.
 func (w writer) call(n *node) ast.Value {
 	var values []ast.Value
 	if n.word != "" {

@@ -2,16 +2,15 @@ package value
 
 import "math"
 
-// This file converts between colour spaces (CSS Color 4, section 10 and 18).
-// The matrices are worked out from the chromaticities that define the spaces,
-// so that only published numbers stand here.
+// This file converts between colour spaces (CSS Color 4, sections 10 and 18). Matrices are computed
+// from the chromaticities that define the spaces, so that only published numbers appear here.
 
 // Space is a colour space.
 type Space uint8
 
-// The colour spaces of CSS. The channels of each are those of its function:
-// red, green and blue from 0 to 1; hue in degrees; saturation, whiteness, blackness and the
-// lightness of HSL, Lab and LCH from 0 to 100.
+// The colour spaces of CSS. Their channels are those of the corresponding functions: red, green and
+// blue from 0 to 1; hue in degrees; saturation, whiteness, blackness, and the lightness of HSL, Lab
+// and LCH from 0 to 100.
 const (
 	SRGB Space = iota
 	HSL
@@ -31,18 +30,20 @@ const (
 	spaces
 )
 
-// spaceInfo is what is to know of a space.
+// spaceInfo describes a space.
 type spaceInfo struct {
-	name     string // as color(), or a function of its own, has it
+	name     string // in color(), or of its function
 	own      bool   // it has a function of its own
 	channels [3]string
-	// scale is what 100% is of each channel; 0 for a hue.
+	// scale is the value of 100% in each channel; 0 for a hue.
 	scale [3]float64
-	hue   int // the channel that is a hue, or -1
+	hue   int // index of the hue channel, or -1
 }
 
+// names of the channels of RGB and XYZ spaces
 var rgbChannels, xyzChannels = [3]string{"r", "g", "b"}, [3]string{"x", "y", "z"}
 
+// spaceInfos describes all spaces.
 var spaceInfos = [spaces]spaceInfo{
 	SRGB:            {"srgb", false, rgbChannels, [3]float64{1, 1, 1}, -1},
 	HSL:             {"hsl", true, [3]string{"h", "s", "l"}, [3]float64{0, 100, 100}, 0},
@@ -61,10 +62,10 @@ var spaceInfos = [spaces]spaceInfo{
 	XYZD65:          {"xyz-d65", false, xyzChannels, [3]float64{1, 1, 1}, -1},
 }
 
-// String returns the space's name in CSS.
+// String returns the CSS name of the space.
 func (s Space) String() string { return spaceInfos[s].name }
 
-// spaceNames are the names of all spaces, of those with two both.
+// spaceNames maps all names to spaces; some spaces have two.
 var spaceNames = func() map[string]Space {
 	set := map[string]Space{"xyz": XYZD65}
 	for s, info := range spaceInfos {
@@ -78,6 +79,7 @@ type (
 	matrix [3]vector
 )
 
+// times returns m·v.
 func (m matrix) times(v vector) vector {
 	var out vector
 	for i, row := range m {
@@ -86,6 +88,7 @@ func (m matrix) times(v vector) vector {
 	return out
 }
 
+// after returns m·o.
 func (m matrix) after(o matrix) matrix {
 	var out matrix
 	for i := range 3 {
@@ -96,6 +99,7 @@ func (m matrix) after(o matrix) matrix {
 	return out
 }
 
+// inverse returns the inverse matrix.
 func (m matrix) inverse() matrix {
 	var out matrix
 	minor := func(i, k int) float64 {
@@ -112,9 +116,10 @@ func (m matrix) inverse() matrix {
 	return out
 }
 
-// chromaticity is a colour without its brightness, in CIE 1931 x and y.
+// chromaticity is a colour without brightness: CIE 1931 x and y.
 type chromaticity [2]float64
 
+// xyz returns the XYZ coordinates for Y = 1.
 func (c chromaticity) xyz() vector { return vector{c[0] / c[1], 1, (1 - c[0] - c[1]) / c[1]} }
 
 // The white points of CSS (CSS Color 4, section 18).
@@ -141,24 +146,24 @@ func toXYZ(red, green, blue, white chromaticity) matrix {
 	return primaries
 }
 
-// bradford is the matrix to the cone responses in which white points are
-// adapted (CSS Color 4, section 10.1).
+// bradford is the matrix to the cone responses used for chromatic adaptation (CSS Color 4, section
+// 10.1).
 var bradford = matrix{{0.8951, 0.2664, -0.1614}, {-0.7502, 1.7135, 0.0367}, {0.0389, -0.0685, 1.0296}}
 
-// adapt returns the matrix that turns XYZ under one white into XYZ under another.
+// adapt returns the matrix that adapts XYZ from one white point to another.
 func adapt(from, to chromaticity) matrix {
 	a, b := bradford.times(from.xyz()), bradford.times(to.xyz())
 	scale := matrix{{b[0] / a[0]}, {0, b[1] / a[1]}, {0, 0, b[2] / a[2]}}
 	return bradford.inverse().after(scale).after(bradford)
 }
 
-// rgbSpace is an RGB space: its matrices and what turns its channels into
-// linear light and back.
+// rgbSpace is an RGB space: its matrices and transfer functions.
 type rgbSpace struct {
-	toXYZ, fromXYZ matrix // of XYZ under D65
+	toXYZ, fromXYZ matrix // XYZ under D65
 	decode, encode func(float64) float64
 }
 
+// newRGB returns the RGB space with the given primaries, white point and transfer functions.
 func newRGB(primaries [3]chromaticity, white chromaticity, decode, encode func(float64) float64) *rgbSpace {
 	m := toXYZ(primaries[0], primaries[1], primaries[2], white)
 	if white != d65 {
@@ -167,6 +172,7 @@ func newRGB(primaries [3]chromaticity, white chromaticity, decode, encode func(f
 	return &rgbSpace{m, m.inverse(), decode, encode}
 }
 
+// The RGB spaces.
 var (
 	srgbPrimaries = [3]chromaticity{{0.640, 0.330}, {0.300, 0.600}, {0.150, 0.060}}
 	p3Primaries   = [3]chromaticity{{0.680, 0.320}, {0.265, 0.690}, {0.150, 0.060}}
@@ -185,17 +191,20 @@ var (
 	d50ToD65 = d65ToD50.inverse()
 )
 
+// linear is the identity.
 func linear(x float64) float64 { return x }
 
-// mirrored returns a function that treats numbers below zero as those above.
+// mirrored extends a transfer function to negative numbers by symmetry.
 func mirrored(f func(float64) float64) func(float64) float64 {
 	return func(x float64) float64 { return math.Copysign(f(math.Abs(x)), x) }
 }
 
+// power returns a power function.
 func power(exponent float64) func(float64) float64 {
 	return mirrored(func(x float64) float64 { return math.Pow(x, exponent) })
 }
 
+// The transfer functions.
 var (
 	srgbDecode = mirrored(func(x float64) float64 {
 		if x <= 0.04045 {
@@ -223,9 +232,10 @@ var (
 	})
 )
 
-// The curve of Rec. 2020 has a straight part near black.
+// The curve of Rec. 2020 is linear near black.
 const rec2020Alpha, rec2020Beta = 1.09929682680944, 0.018053968510807
 
+// The remaining RGB spaces.
 var (
 	rec2020Decode = mirrored(func(x float64) float64 {
 		if x < rec2020Beta*4.5 {
@@ -260,6 +270,7 @@ var (
 // The constants of CIE Lab.
 const labKappa, labEpsilon = 24389.0 / 27, 216.0 / 24389
 
+// xyzToLab converts XYZ under D50 to Lab.
 func xyzToLab(xyz vector) vector {
 	white := d50.xyz()
 	var f vector
@@ -273,6 +284,7 @@ func xyzToLab(xyz vector) vector {
 	return vector{116*f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])}
 }
 
+// labToXYZ is the inverse of xyzToLab.
 func labToXYZ(lab vector) vector {
 	white := d50.xyz()
 	y := (lab[0] + 16) / 116
@@ -287,6 +299,7 @@ func labToXYZ(lab vector) vector {
 	return out
 }
 
+// oklabToXYZ converts Oklab to XYZ under D65.
 func oklabToXYZ(lab vector) vector {
 	lms := oklabToLMS.times(lab)
 	for i, x := range lms {
@@ -295,6 +308,7 @@ func oklabToXYZ(lab vector) vector {
 	return lmsToXYZ.times(lms)
 }
 
+// xyzToOklab is the inverse of oklabToXYZ.
 func xyzToOklab(xyz vector) vector {
 	lms := xyzToLMS.times(xyz)
 	for i, x := range lms {
@@ -303,18 +317,19 @@ func xyzToOklab(xyz vector) vector {
 	return lmsToOklab.times(lms)
 }
 
-// polar returns lightness, chroma and hue of lightness, a and b.
+// polar converts lightness, a and b to lightness, chroma and hue.
 func polar(lab vector) vector {
 	hue := math.Atan2(lab[2], lab[1]) * 180 / math.Pi
 	return vector{lab[0], math.Hypot(lab[1], lab[2]), turned(hue)}
 }
 
+// rectangular is the inverse of polar.
 func rectangular(lch vector) vector {
 	hue := lch[2] * math.Pi / 180
 	return vector{lch[0], lch[1] * math.Cos(hue), lch[1] * math.Sin(hue)}
 }
 
-// turned returns a hue within 0 and 360 degrees.
+// normalized returns a hue from 0 to 360 degrees.
 func turned(hue float64) float64 {
 	if hue = math.Mod(hue, 360); hue < 0 {
 		hue += 360
@@ -322,6 +337,7 @@ func turned(hue float64) float64 {
 	return hue
 }
 
+// hslToRGB converts HSL to sRGB.
 func hslToRGB(c vector) vector {
 	h, s, l := turned(c[0]), c[1]/100, c[2]/100
 	f := func(n float64) float64 {
@@ -331,8 +347,8 @@ func hslToRGB(c vector) vector {
 	return vector{f(0), f(8), f(4)}
 }
 
-// rgbToHSL is the inverse of hslToRGB; saturation below zero, of colours
-// beyond the gamut, is turned to the opposite hue.
+// rgbToHSL is the inverse of hslToRGB. Negative saturation, of colours outside of the gamut,
+// becomes positive with the opposite hue.
 func rgbToHSL(c vector) vector {
 	hue, low, high := hueOf(c)
 	l := (low + high) / 2
@@ -346,7 +362,7 @@ func rgbToHSL(c vector) vector {
 	return vector{hue, s, l * 100}
 }
 
-// hueOf returns the hue of a colour in RGB, and its lowest and highest channel.
+// hueOf returns the hue of an RGB colour, and its lowest and highest channel.
 func hueOf(c vector) (hue, low, high float64) {
 	low, high = math.Min(c[0], math.Min(c[1], c[2])), math.Max(c[0], math.Max(c[1], c[2]))
 	d := high - low
@@ -363,6 +379,7 @@ func hueOf(c vector) (hue, low, high float64) {
 	return turned(hue * 60), low, high
 }
 
+// hwbToRGB converts HWB to sRGB.
 func hwbToRGB(c vector) vector {
 	white, black := c[1]/100, c[2]/100
 	if white+black >= 1 {
@@ -376,12 +393,13 @@ func hwbToRGB(c vector) vector {
 	return out
 }
 
+// rgbToHWB is the inverse of hwbToRGB.
 func rgbToHWB(c vector) vector {
 	hue, low, high := hueOf(c)
 	return vector{hue, low * 100, (1 - high) * 100}
 }
 
-// toD65 returns a colour's XYZ under D65.
+// toD65 converts a colour to XYZ under D65.
 func toD65(s Space, c vector) vector {
 	switch s {
 	case HSL:
@@ -436,8 +454,8 @@ func fromD65(s Space, xyz vector) vector {
 	return c
 }
 
-// convert returns the channels of a colour in another space. Spaces that
-// describe each other are converted straight, so that nothing is lost on the way.
+// convert converts the channels of a colour to another space. Spaces with the same underlying RGB
+// are converted directly, without loss.
 func convert(c vector, from, to Space) vector {
 	if from == to {
 		return c

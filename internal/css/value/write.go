@@ -10,8 +10,8 @@ import (
 
 // This file writes colours.
 
-// shortNames are the colours whose name is shorter than their shortest
-// hexadecimal notation, by that notation.
+// shortNames are the colours whose name is shorter than their shortest hexadecimal notation, by
+// that notation.
 var shortNames = func() map[string]string {
 	set := make(map[string]string)
 	for name, hex := range named {
@@ -23,9 +23,8 @@ var shortNames = func() map[string]string {
 	return set
 }()
 
-// ShortHex returns a colour in hexadecimal notation with as few digits, in
-// lower case, without changing whether it has an alpha channel. What is no
-// such notation is returned as it is.
+// ShortHex shortens a colour in hexadecimal notation, in lower case, without adding or removing
+// alpha. Other text is returned unchanged.
 func ShortHex(s string) string {
 	if _, ok := hexColor(s[1:]); !ok {
 		return s
@@ -45,8 +44,8 @@ func ShortHex(s string) string {
 	return string(short)
 }
 
-// ShortColor returns the shortest way to write a colour that is a name or in
-// hexadecimal notation. What is neither is returned as it is.
+// ShortColor returns the shortest notation of a colour that is a name or hexadecimal. Other text is
+// returned unchanged.
 func ShortColor(s string) string {
 	short := s
 	if s[0] == '#' {
@@ -63,11 +62,9 @@ func ShortColor(s string) string {
 	return short
 }
 
-// Shortest returns the shortest value that a browser reads as the same
-// colour, of one that is known and written in a form from before CSS Color 4:
-// rgb(255 0 0) becomes red. ok is false for all others, and where nothing is
-// shorter. If exact is set, the colour is worked with further, and what would
-// be rounded to bytes is left.
+// Shortest returns the shortest value for a colour in a legacy notation: rgb(255 0 0) becomes red.
+// ok is false for other values, and if nothing is shorter. exact must be set if the colour is an
+// intermediate result: then colours that would be rounded to bytes are left unchanged.
 func Shortest(v *ast.Value, exact bool) (with ast.Value, ok bool) {
 	c, ok := ColorOf(v)
 	if !ok || !c.Legacy || v.Kind != token.Function || exact && !c.isBytes() {
@@ -80,9 +77,8 @@ func Shortest(v *ast.Value, exact bool) (with ast.Value, ok bool) {
 	return with, true
 }
 
-// Value returns the colour as a value in the place of another: a colour from
-// before CSS Color 4 in hexadecimal notation or by its name, any other in the
-// function of its space.
+// Value returns the colour as a value that replaces at: a legacy colour as hexadecimal or by name,
+// others in the function of their space.
 func (c Color) Value(at *ast.Value) ast.Value {
 	w := writer{at: at}
 	out := ast.Value{}
@@ -115,7 +111,7 @@ func (c Color) Value(at *ast.Value) ast.Value {
 	return w.nested(token.Function, name, values, at.Space)
 }
 
-// commas writes a colour in the form of rgba() that every browser reads.
+// commas writes a colour in the legacy syntax of rgba(), which every browser supports.
 func (c Color) commas(w writer, space bool) ast.Value {
 	var values []ast.Value
 	for _, x := range c.Channels {
@@ -125,8 +121,8 @@ func (c Color) commas(w writer, space bool) ast.Value {
 	return w.nested(token.Function, "rgba(", values, space)
 }
 
-// channel writes a channel. whole is what 100% is of it, or 0 for a hue: it is
-// written to the millionth of that, far below what any screen shows.
+// channel writes a channel with a precision of a millionth of whole, which is 100%, or 0 for a hue.
+// That is far below what a screen can show.
 func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	if missing {
 		return w.token(token.Ident, "none", space)
@@ -141,7 +137,7 @@ func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	return w.token(token.Number, w.digits.text(math.Round(x*decimals)/decimals), space)
 }
 
-// Hex returns an opaque colour of sRGB in hexadecimal notation. ok is false for all others.
+// Hex returns an opaque sRGB colour in hexadecimal notation. ok is false for other colours.
 func (c Color) Hex() (string, bool) {
 	if !c.InGamut(SRGB) || c.Alpha != 1 {
 		return "", false
@@ -151,7 +147,8 @@ func (c Color) Hex() (string, bool) {
 	return rgb.hex()
 }
 
-// Mixed returns a mix of a colour with transparent that leaves alpha, from 0 to 1, of it.
+// Mixed returns a colour mixed with transparent, so that its alpha is multiplied by alpha, from 0
+// to 1.
 func Mixed(v *ast.Value, alpha float64) ast.Value {
 	w := writer{at: v}
 	color := *v
@@ -162,8 +159,8 @@ func Mixed(v *ast.Value, alpha float64) ast.Value {
 	}, v.Space)
 }
 
-// hex returns a colour from before CSS Color 4 in hexadecimal notation. ok is
-// false if it is none, or its alpha is no whole number of 255ths.
+// hex returns a legacy colour in hexadecimal notation. ok is false if it is not a legacy colour, or
+// if its alpha is not a multiple of 1/255.
 func (c Color) hex() (string, bool) {
 	if !c.Legacy || c.Space != SRGB || c.Missing != [4]bool{} {
 		return "", false
@@ -171,7 +168,7 @@ func (c Color) hex() (string, bool) {
 	const digits = "0123456789abcdef"
 	out := append(make([]byte, 0, 9), '#')
 	for i, x := range [4]float64{c.Channels[0], c.Channels[1], c.Channels[2], c.Alpha} {
-		n := math.Round(float64(float32(x) * 255)) // in single precision, as browsers do
+		n := math.Round(float64(float32(x) * 255)) // in single precision, like browsers
 		if i == 3 && math.Abs(n-x*255) > 1e-9 {
 			return "", false
 		}
@@ -183,7 +180,7 @@ func (c Color) hex() (string, bool) {
 	return string(out), true
 }
 
-// isBytes reports whether the channels are whole numbers of 255ths.
+// isBytes reports whether the channels are multiples of 1/255.
 func (c Color) isBytes() bool {
 	for _, x := range c.Channels {
 		if math.Abs(x*255-math.Round(x*255)) > 1e-9 {
@@ -193,8 +190,8 @@ func (c Color) isBytes() bool {
 	return true
 }
 
-// FoldColor returns what a mix, a relative or a contrasting colour comes to. ok
-// is false if v is none of them, or only a browser knows.
+// FoldColor computes a mixed, relative or contrasting colour. ok is false if v is none of these, or
+// if only browsers know the result.
 func FoldColor(v *ast.Value) (with ast.Value, ok bool) {
 	if v.Kind != token.Function {
 		return with, false

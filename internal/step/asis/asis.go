@@ -1,9 +1,8 @@
-// Package asis reads the comments by which an author has steps leave a part of
-// a sheet as it is:
+// Package asis reads the comments that exclude parts of a sheet from steps:
 //
 //	/* rinzel as-is */                   the next declaration or rule
-//	/* rinzel as-is: prefix, check */    for these steps alone
-//	/* rinzel as-is from here */         all that follows in the same block
+//	/* rinzel as-is: prefix, check */    only from these steps
+//	/* rinzel as-is from here */         everything that follows in the same block
 //	/* rinzel as-is to here */           up to this
 package asis
 
@@ -19,25 +18,27 @@ import (
 	"rinzel/internal/diag/code"
 )
 
-// mark is what a comment says.
+// mark is the meaning of a comment.
 type mark struct {
-	steps   []string // all if there are none
+	steps   []string // empty for all steps
 	extends extent
 }
 
+// extent is what a mark applies to.
 type extent uint8
 
+// The extents.
 const (
 	next extent = iota
 	fromHere
 	toHere
 )
 
-// opening starts every comment that says something.
+// opening is the start of all such comments.
 const opening = "rinzel as-is"
 
-// read reads a comment. ok is false if it says nothing to Rinzel; the error is
-// what is wrong with one that does.
+// read parses a comment. ok is false if it is an ordinary comment; the error describes a syntax
+// error.
 func read(comment string) (m mark, ok bool, err error) {
 	if !strings.Contains(comment, opening) {
 		return m, false, nil
@@ -66,11 +67,11 @@ func read(comment string) (m mark, ok bool, err error) {
 	return m, true, nil
 }
 
+// names reports whether the mark applies to a step.
 func (m mark) names(step string) bool { return len(m.steps) == 0 || slices.Contains(m.steps, step) }
 
-// Left returns the nodes that a step leaves as they are, at any depth: nil if
-// there are none, which is so in most sheets. What is in a rule that is left is
-// not listed.
+// Exempt returns the nodes that comments exclude from a step, at any depth; nil if there are none,
+// as in most sheets. The nodes inside an excluded rule are not listed.
 func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 	var left map[ast.Node]bool
 	once, always := false, false
@@ -106,7 +107,7 @@ func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 	return left
 }
 
-// unknown returns an error if a comment names a step that is not among those that heed comments.
+// unknown returns an error if a comment names an unknown step.
 func (m mark) unknown(steps []string) error {
 	for _, name := range m.steps {
 		if !slices.Contains(steps, name) {
@@ -116,8 +117,8 @@ func (m mark) unknown(steps []string) error {
 	return nil
 }
 
-// Misread returns a warning for each comment in nodes, at any depth, that cannot
-// be read as one for one of the steps that heed comments.
+// Misread returns a warning for each comment in nodes, at any depth, that has a syntax error or
+// names none of steps.
 func Misread(nodes []ast.Node, steps []string) []diag.Diagnostic {
 	var out []diag.Diagnostic
 	ast.Walk(nodes, func(n ast.Node) bool {

@@ -1,17 +1,16 @@
-// Package minify writes the same sheet with less text. Together with compact
-// printing, which drops white space, comments and the last semicolons, it
+// Package minify shortens a sheet without changing its meaning. Together with compact printing,
+// which drops white space, comments and the last semicolons, it
 //
-//   - shortens numbers: 0.50em to .5em;
-//   - shortens colours where a property takes one: #ffffff and white to #fff,
-//     rgb(255, 0, 0) and hsl(0 100% 50%) to red;
-//   - takes the quotes off url() and attribute values that need none, and
-//     writes other strings in double quotes;
-//   - drops white space around brackets, slashes and colons where it means
-//     nothing;
-//   - removes rules without content, and what every browser skips.
+// - shortens numbers: 0.50em to .5em;
+// - shortens colours where a property accepts one: #ffffff and white to #fff, rgb(255, 0, 0) and
+//   hsl(0 100% 50%) to red;
+// - removes the quotes of url() and of attribute values where possible, and writes other strings in
+//   double quotes;
+// - removes insignificant white space around brackets, slashes and colons;
+// - removes empty rules, and what every browser skips.
 //
-// What it cannot judge it leaves: custom properties, as scripts read them;
-// unknown functions; numbers where a whole one would mean something else.
+// It does not touch custom properties, which scripts can read, unknown functions, and numbers whose
+// type would change. It is idempotent.
 package minify
 
 import (
@@ -25,14 +24,13 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// Nodes returns nodes with less text and the same meaning. Nodes in which
-// nothing can be saved are shared, not copied. Running it twice changes
-// nothing the second time.
+// Nodes returns minified nodes. Nodes that cannot be shortened are shared, not copied.
 func Nodes(nodes []ast.Node) []ast.Node {
 	out, _ := ast.Map(nodes, node)
 	return out
 }
 
+// node minifies one node.
 func node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
@@ -79,15 +77,15 @@ func node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// isRemovable reports whether an at-rule means nothing when it is empty. An empty
-// @layer still orders the layers, and empty @keyframes hide others of their name.
+// isRemovable reports whether an empty at-rule has no effect. An empty @layer still orders layers,
+// and empty @keyframes hide others with the same name.
 func isRemovable(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "layer" }
 
-// verbatim are the at-rules whose blocks are left as they are: the names in @font-feature-values are
-// told apart by case, and scripts read the initial value of a property as it is written.
+// verbatim are the at-rules whose blocks are not changed: names in @font-feature-values are
+// case-sensitive, and scripts read the initial value of a registered property as it is written.
 var verbatim = words("font-feature-values property")
 
-// empty reports whether a block holds nothing that is printed compactly.
+// empty reports whether compact printing of a block yields nothing.
 func empty(nodes []ast.Node) bool {
 	return !slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		c, ok := n.(*ast.Comment)
@@ -95,14 +93,15 @@ func empty(nodes []ast.Node) bool {
 	})
 }
 
-// place says what a value may be taken for.
+// place is the context of a value.
 type place struct {
-	color  bool // a colour may stand here
-	number bool // a number may be written as a whole one
-	math   bool // within calc() or the like: white space may matter
-	mixed  bool // a colour that stands here is worked with further
+	color  bool // a colour is allowed here
+	number bool // a number may lose its fraction
+	math   bool // inside calc() or similar: white space may be significant
+	mixed  bool // a colour here is an intermediate result
 }
 
+// declaration minifies a declaration.
 func declaration(d *ast.Declaration) ast.Edit {
 	if d.IsCustom() {
 		return ast.Keep
@@ -110,11 +109,11 @@ func declaration(d *ast.Declaration) ast.Edit {
 	name := token.Lower(d.Name)
 	in := placeOf(name)
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
-		return ast.Keep // an old form with a grammar of its own
+		return ast.Keep // legacy syntax with a grammar of its own
 	}
 	list, changed := values(d.Value, in)
 	if strings.IndexByte(d.Name, '\\') >= 0 {
-		name = d.Name // what is escaped may not stand without
+		name = d.Name // an escaped name may be invalid unescaped
 	}
 	if !changed && d.Name == name {
 		return ast.Keep
@@ -124,7 +123,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 	return ast.Replace(&copied)
 }
 
-// values shortens a list of values.
+// values minifies a list of values.
 func values(list []ast.Value, in place) ([]ast.Value, bool) {
 	return ast.MapList(list, func(i int, v *ast.Value) (with ast.Value, changed bool) {
 		with, changed = single(v, in)
@@ -138,9 +137,8 @@ func values(list []ast.Value, in place) ([]ast.Value, bool) {
 	})
 }
 
-// tightens reports whether the white space before the value at i means
-// nothing: beside a slash, as in font and border-radius. Comments are not
-// printed, and count for nothing.
+// tightens reports whether the white space before the value at i is insignificant: next to a slash,
+// as in font and border-radius. Comments are ignored, because they are not printed.
 func tightens(list []ast.Value, i int) bool {
 	k := i - 1
 	for k >= 0 && list[k].Kind == token.Comment {
@@ -151,12 +149,11 @@ func tightens(list []ast.Value, i int) bool {
 		return false
 	}
 	before := &list[k]
-	joins := before.IsDelim('/') && (v.IsDelim('/') || v.IsDelim('*')) // into a comment, perhaps
+	joins := before.IsDelim('/') && (v.IsDelim('/') || v.IsDelim('*')) // could become a comment
 	return (v.IsDelim('/') || before.IsDelim('/')) && !joins
 }
 
-// single returns what is shorter than a value and means the same, if there is
-// such a thing.
+// single returns a shorter value with the same meaning, if there is one.
 func single(v *ast.Value, in place) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number, token.Percentage, token.Dimension:
@@ -172,7 +169,7 @@ func single(v *ast.Value, in place) (with ast.Value, changed bool) {
 	case token.Dimension:
 		n := token.NumberLen(v.Text)
 		if v.Text[n] == '\\' {
-			return with, false // what it stands for may be read as an exponent
+			return with, false // its text could be read as an exponent
 		}
 		return text(v, number(v.Text[:n], false, v.Space)+v.Text[n:])
 	case token.Hash, token.Ident:
@@ -194,7 +191,7 @@ func single(v *ast.Value, in place) (with ast.Value, changed bool) {
 	return with, false
 }
 
-// text returns v with another text, if that is shorter or as long.
+// text returns v with another text, unless that is longer.
 func text(v *ast.Value, with string) (short ast.Value, changed bool) {
 	if with == v.Text || len(with) > len(v.Text) {
 		return short, false
@@ -204,8 +201,8 @@ func text(v *ast.Value, with string) (short ast.Value, changed bool) {
 	return short, true
 }
 
-// isShort reports whether a number is plainly as short as it can be: digits
-// without a sign, a leading zero, a fraction or an exponent.
+// isShort reports whether a number is obviously minimal: digits without a sign, leading zero,
+// fraction or exponent.
 func isShort(s string) bool {
 	if s[0] < '1' || s[0] > '9' {
 		return s[0] == '0' && (len(s) == 1 || s[1] == '%')
@@ -218,10 +215,9 @@ func isShort(s string) bool {
 	return true
 }
 
-// number shortens a number. A sign is dropped only where white space parts
-// the number from what is before it. If keepFraction is set, a number with a
-// fraction keeps one, since a whole number would be of another type (CSS
-// Values 4, section 5.2): z-index: 1.0 is invalid, and must stay so.
+// number shortens a number. The sign is only removed if white space separates the number from what
+// is before it. With keepFraction, a number with a fraction keeps one, because an integer would
+// have another type (CSS Values 4, section 5.2): z-index: 1.0 is invalid, and must stay invalid.
 func number(s string, keepFraction, parted bool) string {
 	sign := ""
 	if s[0] == '+' || s[0] == '-' {
@@ -249,7 +245,7 @@ func number(s string, keepFraction, parted bool) string {
 	return sign + whole + exponent
 }
 
-// quoted writes a string in double quotes where that is not longer.
+// quoted writes a string in double quotes, unless that is longer.
 func quoted(s string) string {
 	if s[0] == '"' || strings.ContainsAny(s, "\"\\") {
 		return s
@@ -257,13 +253,14 @@ func quoted(s string) string {
 	return `"` + s[1:len(s)-1] + `"`
 }
 
-// takesColors reports whether the arguments of a function may be colours wherever the
-// function itself may stand for a colour or an image, by its name in lower case.
+// takesColors reports whether the arguments of a function may be colours wherever the function
+// itself is allowed in place of a colour or an image. The name is in lower case.
 func takesColors(function string) bool {
 	_, standard := token.SplitVendor(function)
 	return known.Function(standard).Color
 }
 
+// kindOf returns the token kind of a colour.
 func kindOf(color string) token.Kind {
 	if color[0] == '#' {
 		return token.Hash
@@ -271,12 +268,13 @@ func kindOf(color string) token.Kind {
 	return token.Ident
 }
 
-// placeOf says how the values of a property, in lower case, are read.
+// placeOf returns the context of the values of a property, given in lower case.
 func placeOf(property string) place {
 	v := known.Property(property)
 	return place{color: v.TakesOnlyColors(), number: v.Fractions}
 }
 
+// words returns the set of words in s.
 func words(s string) map[string]bool {
 	set := make(map[string]bool)
 	for _, w := range strings.Fields(s) {
@@ -285,6 +283,7 @@ func words(s string) map[string]bool {
 	return set
 }
 
+// function minifies a function.
 func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 	name := token.Lower(v.Name())
 	if name == "url" {
@@ -309,11 +308,12 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 	return within(v, inner)
 }
 
-// brackets shortens what stands in parentheses that belong to no function.
+// brackets minifies parentheses that do not belong to a function.
 func brackets(v *ast.Value, in place) (with ast.Value, changed bool) {
 	return within(v, place{math: in.math})
 }
 
+// inside minifies the contents of a function or brackets.
 func within(v *ast.Value, in place) (with ast.Value, changed bool) {
 	list, changed := values(v.Inner.Values, in)
 	if !changed {
@@ -322,14 +322,14 @@ func within(v *ast.Value, in place) (with ast.Value, changed bool) {
 	return withArgs(v, list), true
 }
 
-// withArgs returns v with other values in its brackets.
+// withArgs returns v with other arguments.
 func withArgs(v *ast.Value, args []ast.Value) ast.Value {
 	with := *v
 	with.Inner = &ast.Inner{Values: args, Close: v.Inner.Close}
 	return with
 }
 
-// unquote turns url("x") into url(x) where the address allows it.
+// unquote turns url("x") into url(x) if the URL allows it.
 func unquote(v *ast.Value) (with ast.Value, changed bool) {
 	args := v.Inner.Values
 	if len(args) != 1 || args[0].Kind != token.String {
@@ -350,7 +350,7 @@ func unquote(v *ast.Value) (with ast.Value, changed bool) {
 // featureRules are the at-rules whose preludes test features in brackets.
 var featureRules = words("media supports container import custom-media")
 
-// prelude shortens the values before the block of an at-rule.
+// prelude minifies the prelude of an at-rule.
 func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	if !featureRules[name] {
 		return list, false
@@ -358,8 +358,8 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	return features(list)
 }
 
-// features shortens the tests in brackets among values, at any depth of
-// brackets. The arguments of functions are not ours to judge.
+// features minifies feature tests in values, at any depth of brackets. The arguments of functions
+// are not changed.
 func features(list []ast.Value) ([]ast.Value, bool) {
 	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
 		if v.Kind != token.LParen {
@@ -369,7 +369,7 @@ func features(list []ast.Value) ([]ast.Value, bool) {
 	})
 }
 
-// feature drops the white space around the colon in (name: value).
+// feature removes the white space around the colon in (name: value).
 func feature(v *ast.Value) (with ast.Value, changed bool) {
 	args, changed := features(v.Inner.Values)
 	if len(args) > 2 && args[0].Kind == token.Ident && args[1].Kind == token.Colon && !ast.IsCustomName(args[0].Text) &&
@@ -384,7 +384,7 @@ func feature(v *ast.Value) (with ast.Value, changed bool) {
 	return withArgs(v, args), true
 }
 
-// selectors shortens a selector list.
+// selectors minifies a selector list.
 func selectors(list []ast.Selector) ([]ast.Selector, bool) {
 	return ast.MapList(list, func(_ int, s *ast.Selector) (ast.Selector, bool) {
 		return ast.MapList(*s, func(_ int, p *ast.Simple) (with ast.Simple, changed bool) {
@@ -399,8 +399,7 @@ func selectors(list []ast.Selector) ([]ast.Selector, bool) {
 	})
 }
 
-// arguments takes the quotes off an attribute value and shortens the
-// selectors within a pseudo-class.
+// arguments removes the quotes of an attribute value, and minifies the selectors in a pseudo-class.
 func arguments(p ast.Simple) (*ast.Args, bool) {
 	args := *p.Args
 	list, changed := selectors(args.Selectors)

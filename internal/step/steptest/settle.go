@@ -1,4 +1,4 @@
-// Package steptest holds what the tests of several steps ask of every step.
+// Package steptest has test helpers that several steps share.
 package steptest
 
 import (
@@ -12,9 +12,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// FuzzSettles fuzzes a step with the shared sheets and with seeds of its own:
-// what it makes of a readable sheet is readable, and running it again changes
-// nothing.
+// FuzzIdempotent fuzzes a step with the shared sheets and additional seeds: the result for a valid
+// sheet must be valid, and running the step again must not change anything.
 func FuzzSettles(f *testing.F, step func([]ast.Node) []ast.Node, seeds ...string) {
 	f.Helper()
 	for _, src := range append(csstest.All(), seeds...) {
@@ -36,6 +35,7 @@ func FuzzSettles(f *testing.F, step func([]ast.Node) []ast.Node, seeds ...string
 	})
 }
 
+// read parses src.
 func read(src string) (*ast.Stylesheet, []diag.Diagnostic) {
 	return parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 }
