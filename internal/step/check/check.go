@@ -1,11 +1,13 @@
-// Package check looks at sheets and changes nothing:
+// Package check finds mistakes in sheets, without changing them:
 //
-//   - properties, values, at-rules and selectors that no specification has, with
-//     the nearest name;
-//   - numbers without the unit they need, numbers out of range, and what is no colour;
-//   - declarations that repeat an earlier one of the same rule, or override it;
-//   - prefixed properties without the standard one, and what is out of date;
-//   - what targets lack, and nothing stands in for.
+// - unknown properties, values, at-rules and selectors, with the most similar name;
+// - missing units, numbers out of range, and invalid colours;
+// - declarations that repeat an earlier one of the same rule, or override it;
+// - prefixed properties without their standard form, and deprecated features;
+// - features that targets do not support, without a fallback.
+//
+// [Checker.Nodes] checks a composed sheet against the specifications; [Checker.Support] checks the
+// output of its chain against the targets.
 package check
 
 import (
@@ -25,17 +27,17 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Name is what comments call the checks.
+// Name is the name of the checks in comments.
 const Name = "check"
 
 // Code is a kind of finding.
 type Code struct {
 	Name  code.Code
-	Level diag.Severity // unless the settings say otherwise
+	Level diag.Severity // default severity
 	About string
 }
 
-// Codes are the kinds of findings, in the order in which they are documented.
+// Codes are the kinds of findings, in the order of the documentation.
 var Codes = []Code{
 	{code.UnknownProperty, diag.Error, "a property that no specification has"},
 	{code.UnknownValue, diag.Error, "a value that its property does not accept"},
@@ -59,7 +61,7 @@ var Codes = []Code{
 	{code.LegacyHack, diag.Note, "a hack for legacy browsers"},
 }
 
-// Find returns the kind of finding of a name.
+// Find returns the kind with a code.
 func Find(name code.Code) (Code, bool) {
 	i := slices.IndexFunc(Codes, func(c Code) bool { return c.Name == name })
 	if i < 0 {
@@ -71,13 +73,13 @@ func Find(name code.Code) (Code, bool) {
 // Checker checks sheets for targets. It is safe for concurrent use.
 type Checker struct {
 	targets   browsers.Targets
-	functions map[string]string // features of the functions that a target lacks, by name
+	functions map[string]string // features of functions that a target does not support, by name
 
-	properties sync.Map // what targets lack of properties, by name: [property]
-	infos      sync.Map // what is known of properties, by name: [info]
+	properties sync.Map // support of properties by name: [property]
+	infos      sync.Map // facts about properties by name: [info]
 }
 
-// New returns what checks sheets for targets.
+// New returns a checker for targets.
 func New(targets browsers.Targets) *Checker {
 	c := &Checker{targets: targets, functions: make(map[string]string)}
 	for name, feature := range functionFeatures() {
@@ -88,29 +90,31 @@ func New(targets browsers.Targets) *Checker {
 	return c
 }
 
-// Nodes returns what is found in a sheet, in the order of its text. It is to be
-// composed, but neither lowered nor prefixed.
+// Nodes returns the findings in a sheet, in source order. The sheet must be composed, but not
+// lowered or prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
 	c := &checker{Checker: k, left: asis.Left(nodes, Name), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return c.found
 }
 
-// mostFindings is how many findings are listed of one sheet.
+// mostFindings limits the findings in one sheet.
 const mostFindings = 2000
 
-// checker gathers findings.
+// checker collects the findings of one sheet.
 type checker struct {
 	*Checker
 	found []diag.Diagnostic
-	full  bool // there are more than are listed
+	full  bool // further findings are not listed
 	left  map[ast.Node]bool
 	names map[string]*info
-	// declared is a stack of declarations: those of the block at hand above those of the blocks around. room is for their names.
+	// declared is a stack of declarations: those of the current block on top of those of its
+	// parents. room is memory for their names.
 	declared []*ast.Declaration
 	room     []string
 }
 
+// report adds a finding.
 func (c *checker) report(finding code.Code, at source.Span, fix, format string, args ...any) *diag.Diagnostic {
 	known, ok := Find(finding)
 	if !ok {
@@ -127,15 +131,15 @@ func (c *checker) report(finding code.Code, at source.Span, fix, format string, 
 	return &c.found[len(c.found)-1]
 }
 
-// place says where nodes stand.
+// place is the context of nodes.
 type place struct {
-	atRule string // whose descriptors stand here, in lower case; empty for properties
-	both   bool   // beside descriptors properties may stand here
-	free   bool   // any name may
-	vendor bool   // all that stands here is for the browsers of one engine
+	atRule string // at-rule whose descriptors are expected, in lower case; empty for properties
+	both   bool   // properties are allowed in addition to descriptors
+	free   bool   // any name is allowed
+	vendor bool   // everything in it is for the browsers of one vendor
 }
 
-// list checks the nodes of a block, or of the top of a sheet.
+// list checks the nodes of a block or of the sheet.
 func (c *checker) list(nodes []ast.Node, at place) {
 	start := len(c.declared)
 	defer func() { c.declared = c.declared[:start] }()
@@ -170,21 +174,22 @@ func (c *checker) list(nodes []ast.Node, at place) {
 	c.overridden(c.declared[start:])
 }
 
-// ownNames are the at-rules within which any name may be declared.
+// ownNames are the at-rules that contain declarations with arbitrary names.
 var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic", "swash"}
 
-// holdsProperties reports whether an at-rule holds declarations of properties, although
-// there are descriptors that belong to it: features, for one.
+// holdsProperties reports whether an at-rule contains declarations of properties, although it has
+// descriptors, such as media features.
 func holdsProperties(atRule string) bool {
 	return known.HoldsStyleRules(atRule) || atRule == "keyframes" || atRule == "position-try"
 }
 
+// atRule checks an at-rule.
 func (c *checker) atRule(r *ast.AtRule, around place) {
 	name := token.Lower(r.Name)
 	at := place{free: slices.Contains(ownNames, name), vendor: around.vendor}
 	if prefix, standard := split(name); prefix != "" {
 		name, at.vendor = standard, true
-		at.free = at.free || !holdsProperties(name) && name != "document" // as @-ms-viewport, whose descriptors were its own
+		at.free = at.free || !holdsProperties(name) && name != "document" // like @-ms-viewport, which has descriptors of its own
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
 		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "unknown at-rule \"@%s\"", r.Name)
 		return
@@ -206,7 +211,7 @@ func (c *checker) atRule(r *ast.AtRule, around place) {
 	c.list(ast.Body(r), at)
 }
 
-// media checks the names of the features in media queries.
+// media checks the names of features in media queries.
 func (c *checker) media(values []ast.Value) {
 	inBrackets(values, func(inner []ast.Value) {
 		for k := range inner {
@@ -220,7 +225,8 @@ func (c *checker) media(values []ast.Value) {
 	})
 }
 
-// mediaFeatures returns the names of the media features, with the bounds of those that are ranges.
+// mediaFeatures returns the names of the media features, including the min- and max- forms of
+// ranges.
 var mediaFeatures = sync.OnceValue(func() []string {
 	names := grammar.Descriptors("media")
 	for _, name := range []string{"width", "height", "aspect-ratio", "color", "resolution", "device-width", "device-height"} {
@@ -229,7 +235,7 @@ var mediaFeatures = sync.OnceValue(func() []string {
 	return names
 })
 
-// inBrackets calls visit with what stands in each pair of brackets, at every depth.
+// inBrackets calls visit with the contents of each pair of brackets, at every depth.
 func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
 	for i := range values {
 		if inner := values[i].Values(); values[i].Kind == token.LParen && len(inner) > 0 {
@@ -239,7 +245,7 @@ func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
 	}
 }
 
-// ofVendor reports whether only browsers of one engine read a selector.
+// ofVendor reports whether a selector is only supported by the browsers of one vendor.
 func ofVendor(s ast.Selector) bool {
 	found := false
 	pseudos(s, func(p *ast.Simple) {
@@ -249,11 +255,13 @@ func ofVendor(s ast.Selector) bool {
 	return found
 }
 
+// isComparison reports whether v is a comparison sign.
 func isComparison(v *ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
 
+// isMediaFeature reports whether a media feature exists.
 func isMediaFeature(name string) bool {
 	if prefix, _ := split(name); prefix != "" {
-		return true // a vendor's, or a custom media query that is defined elsewhere
+		return true // a vendor's, or custom media defined elsewhere
 	}
 	for _, bound := range []string{"min-", "max-", "min--moz-", "max--moz-"} {
 		name = strings.TrimPrefix(name, bound)
@@ -285,8 +293,7 @@ func (c *checker) selector(s ast.Selector) {
 	})
 }
 
-// pseudos calls visit with each pseudo-class and pseudo-element of a selector, those
-// in arguments before the one that has them.
+// pseudos calls visit with each pseudo-class and pseudo-element of a selector, arguments first.
 func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 	for i := range s {
 		if s[i].Args != nil {
@@ -300,17 +307,18 @@ func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 	}
 }
 
-// scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts,
-// which are in no specification (the data has the pseudo-elements alone).
+// scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts, which no
+// specification defines. The data only has the pseudo-elements.
 var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button", "single-button", "no-button", "corner-present", "window-inactive"}
 
+// ofScrollbar reports whether a selector contains a scrollbar pseudo-element.
 func ofScrollbar(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
 		return p.Kind == ast.PseudoElement && strings.HasPrefix(token.Lower(p.Name), "-webkit-") || token.EqualFold(p.Name, "selection")
 	})
 }
 
-// isPseudo reports whether there is a pseudo-class or pseudo-element of a name.
+// isPseudo reports whether a pseudo-class or pseudo-element exists.
 func isPseudo(name string, kind ast.SimpleKind) bool {
 	if kind == ast.PseudoElement {
 		return grammar.IsPseudo("::" + name)
@@ -318,14 +326,14 @@ func isPseudo(name string, kind ast.SimpleKind) bool {
 	return grammar.IsPseudo(":"+name) || !grammar.IsPseudo("::"+name) && browsers.Known("css.selectors."+name)
 }
 
-// nameOf returns the span of a name of n bytes that starts a construct. It ends
-// with that at the latest: a name that an escape at the end of a file ends is
-// longer than its text.
+// nameOf returns the span of a name of n bytes at the start of a construct, limited to the
+// construct: the text of a name with an unfinished escape at the end of the file is longer than its
+// source.
 func nameOf(at source.Pos, n int, construct source.Span) source.Span {
 	return at.To(min(at.Off+uint32(n), max(construct.End, at.Off)))
 }
 
-// didYouMean words the nearest of some names.
+// didYouMean returns a fix with the most similar of names.
 func didYouMean(before, name string, names []string) string {
 	if near := diag.Nearest(token.Lower(name), names); near != "" {
 		return fmt.Sprintf("did you mean \"%s%s\"?", before, near)
@@ -333,7 +341,8 @@ func didYouMean(before, name string, names []string) string {
 	return ""
 }
 
-// split returns the vendor prefix of a name in lower case, if it has one, and the rest. That of a custom name is "--".
+// split splits a lower-case name into its vendor prefix and the rest. The prefix of a custom name
+// is "--".
 func split(name string) (prefix, standard string) {
 	if rest, ok := strings.CutPrefix(name, "--"); ok {
 		return "--", rest

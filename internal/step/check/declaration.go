@@ -19,8 +19,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// declaration checks the name and the value of a declaration. siblings are the
-// nodes of its block.
+// declaration checks the name and the value of a declaration. siblings are the nodes of its block.
 func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node) {
 	values := ast.Significant(d.Value)
 	if c.runsOn(d, values) || d.IsCustom() {
@@ -56,7 +55,7 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	case !info.known:
 		c.report(code.UnknownProperty, nameSpan(d), info.near, "unknown property %q", d.Name)
 		return
-	case info.isOld && !declares(siblings, info.standard): // else it is there for browsers of long ago
+	case info.isOld && !declares(siblings, info.standard): // otherwise it is a fallback for legacy browsers
 		c.report(code.Deprecated, nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is deprecated: its name is %q now", d.Name, info.standard)
 	case info.deprecated:
 		c.report(code.Deprecated, nameSpan(d), "", "property %q is deprecated", d.Name)
@@ -66,8 +65,8 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	}
 }
 
-// isHack reports whether only browsers of long ago read a declaration: by a sign before its name, or
-// since they had the property, or the value, and no other has.
+// isHack reports whether only legacy browsers support a declaration: by a sign before its name, or
+// by a property or value that no other browser has.
 func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
 	if strings.HasPrefix(name, "_") {
 		return true
@@ -76,26 +75,26 @@ func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
 	case "behavior", "layout-grid", "scrollbar-face-color", "scrollbar-arrow-color", "scrollbar-track-color", "scrollbar-shadow-color",
 		"scrollbar-highlight-color", "scrollbar-3dlight-color", "scrollbar-darkshadow-color", "scrollbar-base-color":
 		return true
-	case "speak": // of the aural sheets of CSS 2
+	case "speak": // from the aural sheets of CSS 2
 		return len(values) == 1 && (values[0].IsIdent("none") || values[0].IsIdent("spell-out"))
 	}
 	return false
 }
 
-// info is what is known of the name of a property.
+// info has facts about a property name.
 type info struct {
-	prefix     string // of a vendor; empty for all others
-	standard   string // the name without the prefix, or that an old name has today
+	prefix     string // vendor prefix, or empty
+	standard   string // the name without its prefix, or the current name for a legacy name
 	feature    string
 	known      bool
-	defined    bool // and its values are
+	defined    bool // its values are defined
 	isOld      bool
 	deprecated bool
-	near       string // where no property has the name: which one was probably meant
+	near       string // fix for an unknown name
 	definition grammar.Definition
 }
 
-// info returns what is known of a name in lower case.
+// info returns the facts about a lower-case name.
 func (c *checker) info(name string) *info {
 	if i, ok := c.names[name]; ok {
 		return i
@@ -115,7 +114,7 @@ func (c *checker) info(name string) *info {
 			i.near = didYouMean("", name, grammar.Properties())
 		}
 	}
-	if i.known { // else there is no end of names
+	if i.known { // do not cache arbitrary names
 		c.infos.Store(name, i)
 	}
 	c.names[name] = i
@@ -130,8 +129,10 @@ func declares(block []ast.Node, name string) bool {
 	})
 }
 
+// nameSpan returns the span of the name of a declaration.
 func nameSpan(d *ast.Declaration) source.Span { return nameOf(d.NamePos, len(d.Name), d.Span()) }
 
+// descriptor reports an unknown descriptor.
 func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 	if prefix, _ := split(name); prefix != "" || browsers.Known("css.at-rules."+rule+"."+name) {
 		return
@@ -139,8 +140,8 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "unknown descriptor %q of \"@%s\"", d.Name, rule)
 }
 
-// prefixed checks a property with a vendor prefix: where a browser knows the
-// standard one today, that is to stand in the same block.
+// prefixed checks a property with a vendor prefix: if a browser supports the standard property, it
+// must be in the same block.
 func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
 	def, ok := grammar.Property(standard)
 	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) || !c.targets.Without(browsers.Property(standard), prefix) {
@@ -151,15 +152,15 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 	}
 	if values := ast.Significant(d.Value); !grammar.Open(values) {
 		if _, fits := def.Match(values); !fits {
-			return // the prefixed one takes other values, and so means another thing
+			return // the prefixed property has other values and therefore another meaning
 		}
 	}
 	c.report(code.OnlyPrefixed, nameSpan(d), fmt.Sprintf("write %q: the step prefix adds the prefixed forms that targets need", standard),
 		"%q without its standard form %q", d.Name, standard)
 }
 
-// hasStandard reports whether a block sets a property by its standard name, or has a declaration of it with a vendor prefix
-// before d, of which it is reported.
+// hasStandard reports whether a block declares the standard property, or has another prefixed form
+// before d that is reported.
 func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 	longhands := grammar.Longhands(standard)
 	for _, n := range block {
@@ -178,8 +179,8 @@ func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 	return false
 }
 
-// value checks the value of a declaration. feature is what the property or
-// descriptor is called in the data about browsers.
+// value checks the value of a declaration. feature is the name of the property or descriptor in the
+// browser data.
 func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
 	if grammar.Open(values) || len(values) == 0 {
 		return
@@ -205,20 +206,20 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 	c.reportMisfit(d, m, values)
 }
 
-// reportMisfit reports what is wrong with the value of a declaration, at a place in the declaration.
+// reportMisfit reports an invalid value.
 func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	count := len(c.found)
 	if c.misfit(d, m, values); len(c.found) == count {
-		return // no more are listed
+		return // the limit is reached
 	}
 	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off || f.Span.Start.Off >= own.End {
-		// A constant stood here, and what is wrong may be either.
+		// The value is that of a constant, and either may be wrong.
 		f.Related = append(f.Related, diag.Related{Span: f.Span, Message: "the value comes from here"})
 		f.Span = own
 	}
 }
 
-// oldHack returns a value that only browsers of long ago read, if there is one.
+// legacyValue returns a value that only legacy browsers support, if there is one.
 func oldHack(values []ast.Value) *ast.Value {
 	for i := range values {
 		v := &values[i]
@@ -231,13 +232,13 @@ func oldHack(values []ast.Value) *ast.Value {
 	return nil
 }
 
-// slashed reports whether a text ends in an escape of a character that no value has.
+// slashed reports whether a text ends in an escape that no valid value has.
 func slashed(text string) bool {
 	text = strings.TrimRight(text, " ")
 	return strings.HasSuffix(text, `\9`) || strings.HasSuffix(text, `\0`)
 }
 
-// vendors reports whether a value is of a vendor.
+// vendors reports whether a value belongs to a vendor.
 func vendors(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		if v.Kind == token.Ident || v.Kind == token.Function {
@@ -249,7 +250,7 @@ func vendors(values []ast.Value) bool {
 	})
 }
 
-// misfit words why a value is none that a property takes.
+// misfit explains why a value is invalid for its property.
 func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	if m.At == nil {
 		last := &values[len(values)-1]
@@ -276,8 +277,8 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 	}
 }
 
-// runsOn reports a value that goes on with the next declaration, since a semicolon is missing between the two: the name of
-// a property and a colon are in it, where no value has a colon.
+// runsOn reports a value that contains the next declaration, because a semicolon is missing: it
+// contains the name of a property and a colon.
 func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 2 || values[colon-1].Kind != token.Ident {
@@ -291,7 +292,7 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	if next.Pos.File != d.NamePos.File {
 		return false
 	}
-	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off { // a constant is before it
+	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off { // a constant comes before it
 		c.report(code.UnknownValue, next.Span(), "write \";\" before it", "missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
 		return true
 	}
@@ -305,7 +306,8 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	return true
 }
 
-// origins checks the names of the colours that relative colours come from, which the definitions of values leave open.
+// origins checks the names of the colours that relative colours are derived from, which the value
+// definitions leave open.
 func (c *checker) origins(values []ast.Value) {
 	for i := range values {
 		args := ast.Significant(values[i].Values())
@@ -318,15 +320,15 @@ func (c *checker) origins(values []ast.Value) {
 	}
 }
 
-// isColorFunction reports whether v is a function of a colour.
+// isColorFunction reports whether v is a colour function.
 func isColorFunction(v *ast.Value) bool {
 	return v.Kind == token.Function && known.ColorFunction(token.Lower(v.Name()))
 }
 
-// unitTypes are the units that are proposed, by the type that asks for one.
+// unitTypes are the suggested units, with the type that accepts them.
 var unitTypes = map[string]string{"px": "length", "deg": "angle", "s": "time", "fr": "flex"}
 
-// unitFor returns a unit that makes a number fit; "" if a number fits or none does.
+// unitFor returns a unit that would make a number valid; "" if a number is valid or no unit is.
 func unitFor(types []string) string {
 	if slices.Contains(types, "number") || slices.Contains(types, "integer") {
 		return ""
@@ -339,7 +341,7 @@ func unitFor(types []string) string {
 	return ""
 }
 
-// rangeOf words the numbers that are allowed.
+// rangeOf words the allowed range.
 func rangeOf(m grammar.Misfit) string {
 	low, high := strconv.FormatFloat(m.Low, 'f', -1, 64), strconv.FormatFloat(m.High, 'f', -1, 64)
 	switch {
@@ -351,10 +353,10 @@ func rangeOf(m grammar.Misfit) string {
 	return low + " to " + high
 }
 
-// wideKeywords are the keywords that every property takes (CSS Cascade 5, section 7.3).
+// wideKeywords are the CSS-wide keywords (CSS Cascade 5, section 7.3).
 var wideKeywords = []string{"inherit", "initial", "unset", "revert", "revert-layer"}
 
-// nearValue proposes what could stand in a value's place.
+// nearValue suggests a valid value.
 func nearValue(m grammar.Misfit) string {
 	if m.At.Kind == token.Ident || m.At.Kind == token.Function {
 		name := m.At.Text
@@ -368,14 +370,14 @@ func nearValue(m grammar.Misfit) string {
 	return expected(m)
 }
 
-// typeWords are the types as messages word them.
+// typeWords are the names of types in messages.
 var typeWords = map[string]string{
 	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "an integer", "angle": "an angle", "time": "a time",
 	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string", "string-token": "a string", "url-token": "url()", "custom-ident": "a name",
 	"dashed-ident": "a name with two hyphens", "hex-color": "a colour",
 }
 
-// expected lists what could stand in a place, if that is little enough to be read.
+// expected lists what is valid in a position, if the list is short enough.
 func expected(m grammar.Misfit) string {
 	const most = 8
 	var list []string

@@ -8,20 +8,20 @@ import (
 	"rinzel/internal/source"
 )
 
-// Motion is what a sheet says of animations. Whether a name has keyframes is only known when all
-// sheets of a page are.
+// Motion has the animations of a sheet. Whether their keyframes exist is only known when all sheets
+// of a page are.
 type Motion struct {
-	Uses      []NameUse // of keyframes, by animation and animation-name
-	Keyframes []string  // the names of those that the sheet defines
+	Uses      []NameUse // keyframes used in animation and animation-name
+	Keyframes []string  // names of the keyframes that the sheet defines
 }
 
-// NameUse is where a name is used.
+// NameUse is a use of a name.
 type NameUse struct {
 	Name string
 	At   source.Span
 }
 
-// MotionOf returns what nodes say of animations.
+// MotionOf returns the animations in nodes.
 func MotionOf(nodes []ast.Node) Motion {
 	var m Motion
 	ast.Walk(nodes, func(n ast.Node) bool {
@@ -40,7 +40,8 @@ func MotionOf(nodes []ast.Node) Motion {
 	return m
 }
 
-// animation adds the names in the value of animation: of each part the first identifier that is no keyword.
+// animation adds the names in the value of animation: of each part the first identifier that is not
+// a keyword.
 func (m *Motion) animation(values []ast.Value) {
 	for _, part := range ast.SplitAt(ast.Significant(values), token.Comma) {
 		for i := range part {
@@ -53,7 +54,7 @@ func (m *Motion) animation(values []ast.Value) {
 	}
 }
 
-// nameIn returns the name that an identifier or a string is.
+// nameIn returns the name of an identifier or a string.
 func nameIn(v *ast.Value) string {
 	if v.Kind == token.String {
 		return token.StringValue(v.Text)

@@ -12,9 +12,8 @@ import (
 	"rinzel/internal/diag/code"
 )
 
-// This file finds declarations of a rule that say nothing, since another of the
-// same rule says it again or otherwise. One that is there for browsers which
-// do not read the later one is none of them.
+// This file finds declarations without effect, because another one of the same rule repeats or
+// overrides them. A fallback for browsers that do not support the later one is not reported.
 
 // overridden checks the declarations of one block.
 func (c *checker) overridden(list []*ast.Declaration) {
@@ -33,7 +32,7 @@ func (c *checker) overridden(list []*ast.Declaration) {
 	if allApart(names) {
 		return
 	}
-	before := make(map[string][]int) // what has not been found to be overridden, by name
+	before := make(map[string][]int) // not known to be overridden, by name
 	for k, name := range names {
 		for _, same := range append([]string{name}, grammar.Longhands(name)...) {
 			open := before[same]
@@ -51,7 +50,8 @@ func (c *checker) overridden(list []*ast.Declaration) {
 	}
 }
 
-// allApart reports whether none of a few names sets what an earlier one sets. It says no of many.
+// allDistinct reports whether none of a few names sets what an earlier one sets. It returns false
+// for many names.
 func allApart(names []string) bool {
 	const few = 24
 	if len(names) > few {
@@ -66,7 +66,7 @@ func allApart(names []string) bool {
 	return true
 }
 
-// say reports a declaration that has no effect beside the other.
+// say reports a declaration without effect.
 func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	other, where := later, "declared again here"
 	switch {
@@ -90,8 +90,8 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	diagnosed.Related = []diag.Related{{Span: other.Span(), Message: where}}
 }
 
-// dead returns which of two declarations of one property has no effect. ok is
-// false if some browser may need both.
+// dead returns which of two declarations of one property has no effect. ok is false if some browser
+// may need both.
 func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declaration, ok bool) {
 	if ast.EqualValues(d.Value, later.Value) && same && d.Important == later.Important {
 		return d, true
@@ -110,12 +110,11 @@ func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declarat
 	return d, true
 }
 
-// plainUnits are the units that every browser reads.
+// plainUnits are the units that every browser supports.
 var plainUnits = []string{"", "%", "px", "em", "ex", "pt", "pc", "in", "cm", "mm", "rem", "s", "ms", "deg", "vw", "vh"}
 
-// everywhere reports whether every browser reads a value of a property, as far
-// as it is certain: it is of numbers, strings, addresses, colours of old and keywords
-// that are as old as the property.
+// everywhere reports whether it is certain that every browser supports a value of a property:
+// numbers, strings, URLs, legacy colours, and keywords as old as the property.
 func everywhere(property string, values []ast.Value) bool {
 	return !slices.ContainsFunc(values, func(v ast.Value) bool {
 		switch v.Kind {
@@ -142,6 +141,7 @@ var plainWords = []string{
 	"medium", "thin", "thick", "small", "large", "disc", "square", "circle", "decimal", "inside", "outside", "justify",
 }
 
+// plainWord reports whether word is one of plainWords.
 func plainWord(word string) bool {
 	if slices.Contains(plainWords, word) {
 		return true

@@ -13,16 +13,17 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file checks what stands between the name of an at-rule and its block. Browsers say nothing of a query
-// that they cannot read: it never holds, and a keyframe with a bad selector is skipped.
+// This file checks preludes of at-rules and keyframe selectors. Browsers do not report an invalid
+// media query: it just never matches.
 
-// mediaTypes are the media types, those included that nothing matches any more (Media Queries 4, section 2.3).
+// mediaTypes are the media types, including the obsolete ones that never match (Media Queries 4,
+// section 2.3).
 var mediaTypes = strings.Fields("all print screen speech aural braille embossed handheld projection tty tv")
 
-// queries checks the queries of @media, and of @container behind the name of the container.
+// queries checks the queries of @media, and of @container after the container name.
 func (c *checker) queries(r *ast.AtRule, name string) {
 	values := ast.Significant(r.Prelude)
-	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) { // escapes are for browsers of long ago
+	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) { // escapes are for legacy browsers
 		return
 	}
 	for _, query := range ast.SplitAt(values, token.Comma) {
@@ -39,11 +40,12 @@ func (c *checker) queries(r *ast.AtRule, name string) {
 	}
 }
 
-// hasFunction reports whether values hold a function, whose reading is left to the browser.
+// hasFunction reports whether values contain a function, which only the browser can evaluate.
 func hasFunction(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Function || hasFunction(v.Values()) })
 }
 
+// mediaQuery checks one media query.
 func (c *checker) mediaQuery(query []ast.Value) {
 	if len(query) == 0 {
 		return
@@ -101,8 +103,8 @@ func (c *checker) condition(values []ast.Value, what string) {
 	}
 }
 
-// feature checks what stands in brackets: a feature, alone, with a value behind a colon, or compared; or a
-// condition.
+// feature checks the contents of brackets: a feature alone, with a value after a colon, or in a
+// comparison; or a condition.
 func (c *checker) feature(v *ast.Value, what string) {
 	inner := ast.Significant(v.Values())
 	switch {
@@ -121,8 +123,8 @@ func (c *checker) feature(v *ast.Value, what string) {
 	}
 }
 
-// supports checks the declarations in the condition of @supports. One that no browser reads is often meant, as a question
-// about what may come: only what looks like a slip is reported.
+// supports checks the declarations in the condition of @supports. Testing an unknown feature is
+// often intended, so only probable misspellings are reported.
 func (c *checker) supports(values []ast.Value) {
 	for i := range values {
 		inner := values[i].Values()
@@ -194,7 +196,7 @@ func (c *checker) keyframe(r *ast.QualifiedRule) {
 	}
 }
 
-// reads checks that var() names a custom property, and env() anything.
+// reads checks that var() has a custom property, and env() a name.
 func (c *checker) reads(values []ast.Value) {
 	for i := range values {
 		v := &values[i]

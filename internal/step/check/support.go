@@ -16,10 +16,9 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Support returns what targets lack of the features that a sheet uses, each
-// where it is used first. The sheet is what its chain made of it, so that what
-// was written in a feature's stead counts: a declaration that an earlier one of
-// the same property precedes, and all in @supports, is for browsers that read it.
+// Support returns the features of a sheet that targets do not support, each at its first use. The
+// sheet must be the output of its chain, so that fallbacks count: a declaration with an earlier one
+// of the same property, and everything in @supports, is only for browsers with support.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
 		checker: checker{Checker: k, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
@@ -34,18 +33,19 @@ func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	return s.found
 }
 
+// support collects the findings of one sheet.
 type support struct {
 	checker
-	uses  map[string]int // of each feature that is lacking
-	first map[string]int // its finding
+	uses  map[string]int // uses of each unsupported feature
+	first map[string]int // index of its finding
 
-	known  map[string]*property // those that were asked for before
-	units  map[string]bool      // whether a target lacks them
-	stack  []string             // of sets of names
-	others map[lookup]bool      // whether a target lacks what is no property, no unit and no function
+	known  map[string]*property // properties asked for before
+	units  map[string]bool      // whether a target does not support them
+	stack  []string             // stack of name sets
+	others map[lookup]bool      // whether a target does not support other features
 }
 
-// lookup names a feature by what it starts with and by its own name.
+// lookup identifies a feature by its group and name.
 type lookup struct{ group, name string }
 
 // The groups of features that are neither properties nor values.
@@ -55,7 +55,7 @@ const (
 	selectors = "css.selectors."
 )
 
-// lacksOne reports whether a target lacks a feature of a group.
+// lacksOne reports whether a target does not support a feature of a group.
 func (s *support) lacksOne(group, name string) bool {
 	lacking, known := s.others[lookup{group, name}]
 	if !known {
@@ -65,13 +65,13 @@ func (s *support) lacksOne(group, name string) bool {
 	return lacking
 }
 
-// property is what targets lack of a property.
+// property is the support of a property.
 type property struct {
 	lacking  bool
-	keywords map[string]bool // those that are lacking
+	keywords map[string]bool // unsupported keywords
 }
 
-// property returns what targets lack of a property, by its name in lower case.
+// property returns the support of a property, given in lower case.
 func (s *support) property(name string) *property {
 	p := s.known[name]
 	if p != nil {
@@ -87,7 +87,7 @@ func (s *support) property(name string) *property {
 				p.keywords[part] = true
 			}
 		}
-		if browsers.Known(feature) { // else there is no end of names
+		if browsers.Known(feature) { // do not cache arbitrary names
 			s.properties.Store(name, p)
 		}
 	}
@@ -95,7 +95,7 @@ func (s *support) property(name string) *property {
 	return p
 }
 
-// lacks notes the use of a feature, if a target lacks it.
+// lacks records the use of a feature, if a target does not support it.
 func (s *support) lacks(finding code.Code, feature string, at source.Span, what, fix string) {
 	missing := s.targets.Missing(feature)
 	if len(missing) == 0 {
@@ -108,8 +108,8 @@ func (s *support) lacks(finding code.Code, feature string, at source.Span, what,
 	s.report(finding, at, fix, "%s is unsupported in %s", what, versions(missing))
 }
 
-// versions words the newest versions that lack something. A browser for phones
-// is left out where it goes with the one for desks.
+// versions words the newest versions without support. A mobile browser is omitted if the desktop
+// one has the same version.
 func versions(missing []string) string {
 	var out []string
 	for _, m := range missing {
@@ -125,19 +125,21 @@ func versions(missing []string) string {
 	return strings.Join(out, ", ")
 }
 
-// nameSet is a set of names, most of which have few: these lie on a stack, above those of the blocks around.
+// nameSet is a set of names. Small sets, which most are, are on a stack above those of the parent
+// blocks.
 type nameSet struct {
 	stack *[]string
 	start int
-	many  map[string]bool // once there are more
+	many  map[string]bool // used for large sets
 }
 
-// newNameSet returns an empty set. Sets on a stack are left in the reverse order.
+// newNameSet returns an empty set. Sets on a stack must be released in reverse order.
 func newNameSet(stack *[]string) nameSet { return nameSet{stack: stack, start: len(*stack)} }
 
-// leave gives the names of the set up.
+// leave releases the names of the set.
 func (s *nameSet) leave() { *s.stack = (*s.stack)[:s.start] }
 
+// has reports whether the set contains a name.
 func (s *nameSet) has(name string) bool {
 	if s.many != nil {
 		return s.many[name]
@@ -145,6 +147,7 @@ func (s *nameSet) has(name string) bool {
 	return slices.Contains((*s.stack)[s.start:], name)
 }
 
+// add adds a name.
 func (s *nameSet) add(name string) {
 	const few = 32
 	own := (*s.stack)[s.start:]
@@ -161,6 +164,7 @@ func (s *nameSet) add(name string) {
 	}
 }
 
+// list checks the nodes of a block or of the sheet.
 func (s *support) list(nodes []ast.Node, nested bool) {
 	declared := newNameSet(&s.stack)
 	defer declared.leave()
@@ -192,6 +196,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 	}
 }
 
+// atRule checks an at-rule.
 func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
 	if s.lacksOne(atRules, name) {
@@ -206,6 +211,7 @@ func (s *support) atRule(r *ast.AtRule, nested bool) {
 	s.list(ast.Body(r), nested)
 }
 
+// media checks media queries.
 func (s *support) media(values []ast.Value) {
 	inBrackets(values, func(inner []ast.Value) {
 		if inner[0].Kind == token.Ident {
@@ -217,7 +223,8 @@ func (s *support) media(values []ast.Value) {
 	})
 }
 
-// Lacking returns the targets that do not support a selector, or one in it; nil if all do.
+// Unsupported returns the targets that do not support a selector, including its arguments; nil if
+// all do.
 func (k *Checker) Lacking(s ast.Selector) []string {
 	for i := range s {
 		p := &s[i]
@@ -235,7 +242,8 @@ func (k *Checker) Lacking(s ast.Selector) []string {
 	return nil
 }
 
-// lackingPseudo returns the targets that do not support a pseudo-class or pseudo-element, or a selector in it.
+// unsupportedPseudo returns the targets that do not support a pseudo-class or pseudo-element,
+// including its arguments.
 func (k *Checker) lackingPseudo(p *ast.Simple) []string {
 	name := token.Lower(p.Name)
 	if strings.HasPrefix(name, "-") {
@@ -247,7 +255,7 @@ func (k *Checker) lackingPseudo(p *ast.Simple) []string {
 	if !browsers.Known("css.selectors."+name) && !legacyPseudos[name] {
 		return []string{"all"}
 	}
-	if p.Args == nil || name == "is" || name == "where" { // which pass over what they cannot read
+	if p.Args == nil || name == "is" || name == "where" { // these ignore unsupported arguments
 		return nil
 	}
 	for _, arg := range p.Args.Selectors {
@@ -258,9 +266,10 @@ func (k *Checker) lackingPseudo(p *ast.Simple) []string {
 	return nil
 }
 
-// legacyPseudos are selectors of CSS 2, about which there are no facts of their own.
+// legacyPseudos are selectors of CSS 2, which the data does not list.
 var legacyPseudos = map[string]bool{"first-line": true, "first-letter": true, "before": true, "after": true, "link": true, "visited": true, "hover": true, "active": true, "focus": true}
 
+// pseudo checks a pseudo-class or pseudo-element.
 func (s *support) pseudo(p *ast.Simple) {
 	name := token.Lower(p.Name)
 	colons := ":"
@@ -281,11 +290,11 @@ func (s *support) pseudo(p *ast.Simple) {
 		"browsers without support drop the whole rule: move the other selectors to a rule of their own")
 }
 
-// declaration notes what a declaration uses. covered tells that an earlier one
-// of the same property stands in for it.
+// declaration records the features of a declaration. covered is set if an earlier declaration of
+// the same property is a fallback.
 func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	if prefix, _ := split(name); prefix != "" {
-		return // custom, or for one browser
+		return // custom, or for the browsers of one vendor
 	}
 	p := s.property(name)
 	if p.lacking {
@@ -298,25 +307,25 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	const fix = "add a fallback before it that all targets support"
 	for i := range d.Value {
 		if name == "font-family" || name == "font" {
-			break // a list of fonts is a fallback for itself
+			break // a font list is its own fallback
 		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
 			s.lacks(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
 		}
 	}
-	if name != "clip" && name != "font-family" && name != "font" { // whose rect() is as old as it is
+	if name != "clip" && name != "font-family" && name != "font" { // its rect() is as old as the property
 		s.values(d.Value, fix)
 	}
 }
 
-// values notes the functions and units in values.
+// values records the functions and units in values.
 func (s *support) values(values []ast.Value, fix string) {
 	for i := range values {
 		v := &values[i]
 		switch v.Kind {
 		case token.Function:
 			name := token.Lower(v.Name())
-			if name == "var" || name == "type" { // within image-set(), and another thing within attr()
+			if name == "var" || name == "type" { // type is part of image-set(), and something else in attr()
 				continue
 			}
 			feature, lacking := s.functions[name]
@@ -341,7 +350,7 @@ func (s *support) values(values []ast.Value, fix string) {
 	}
 }
 
-// lacksUnit reports whether a target lacks a unit in lower case.
+// lacksUnit reports whether a target does not support a unit, given in lower case.
 func (s *support) lacksUnit(unit string) bool {
 	lacking, known := s.units[unit]
 	if !known {
@@ -351,7 +360,7 @@ func (s *support) lacksUnit(unit string) bool {
 	return lacking
 }
 
-// functionFeatures are the features of functions, by name in lower case.
+// functionFeatures are the features of functions, by lower-case name.
 var functionFeatures = sync.OnceValue(func() map[string]string {
 	out := make(map[string]string)
 	for _, feature := range browsers.Features() {
@@ -365,7 +374,7 @@ var functionFeatures = sync.OnceValue(func() map[string]string {
 	return out
 })
 
-// unitGroups are the features that stand for several units.
+// unitGroups are features that stand for several units.
 var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large", "d": "viewport_percentage_units_dynamic"}
 
 // unitFeature returns the feature of a unit.

@@ -9,15 +9,16 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file writes colours that a target does not read in sRGB before the
-// declarations that have them, which stay for all others.
+// This file adds sRGB fallbacks before declarations with colours that a target does not support.
+// The original declarations stay for other browsers.
 
-// colorFunctions are the functions of colours that older browsers skip.
+// colorFunctions are the colour functions that older browsers do not support.
 var colorFunctions = []string{"color", "lab", "lch", "oklab", "oklch", "color-mix", "contrast-color"}
 
-// relativeFunctions are those that older browsers read, but not relative to a colour.
+// relativeFunctions are those that older browsers support, but not as relative colours.
 var relativeFunctions = []string{"rgb", "rgba", "hsl", "hsla", "hwb"}
 
+// colorFeatures are the features that this rewrite is for.
 var colorFeatures = func() []string {
 	var out []string
 	for _, name := range colorFunctions {
@@ -34,7 +35,7 @@ func relative(name string) string {
 	return browsers.Color(strings.TrimSuffix(name, "a")) + ".relative_syntax"
 }
 
-// colors rewrites colours.
+// colors returns the rewrite of colours.
 func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 	c := &colors{l, make(map[string]bool), make(map[string]bool)}
 	for _, name := range colorFunctions {
@@ -47,13 +48,14 @@ func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 	return c.declaration
 }
 
+// colors is the rewrite of colours for the targets.
 type colors struct {
 	*lowering
-	lacking  map[string]bool // functions that some target does not read
-	relative map[string]bool // those that it does not read with a colour that they are relative to
+	lacking  map[string]bool // functions that some target does not support
+	relative map[string]bool // those that it does not support as relative colours
 }
 
-// isLacking reports whether some target does not read a function of a colour.
+// isUnsupported reports whether some target does not support a colour function.
 func (c *colors) isLacking(v *ast.Value) bool {
 	if !mayBeColor(v.Text) {
 		return false
@@ -62,17 +64,17 @@ func (c *colors) isLacking(v *ast.Value) bool {
 	return c.lacking[name] || c.relative[name] && isRelative(v)
 }
 
-// mayBeColor tells by its first letter whether a function may be one of a colour.
+// mayBeColor is a quick test by the first letter whether a function may be a colour.
 func mayBeColor(text string) bool { return strings.IndexByte("clorhCLORH\\", text[0]) >= 0 }
 
+// isRelative reports whether v is a relative colour.
 func isRelative(v *ast.Value) bool {
 	args := ast.Significant(v.Values())
 	return len(args) > 0 && args[0].IsIdent("from")
 }
 
-// declaration returns what stands for a declaration: a fallback, and itself.
-// Browsers that do not read a colour skip the declaration, unless it is of a
-// custom property or holds var(): those need a guard.
+// declaration returns a fallback followed by the declaration. Browsers skip a declaration with an
+// unsupported colour, unless it is a custom property or contains var(): these need a guard.
 func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 	if !holdsFunction(d.Value, c.isLacking) || at.again(d) || holdsFunction(at.tested, c.isLacking) {
 		return nil
@@ -103,7 +105,7 @@ func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 	return []ast.Node{&first, guard(test, false, d)}
 }
 
-// colorOf returns the colour that a function comes to, if that is known.
+// colorOf returns the colour of a function, if it is known.
 func colorOf(v *ast.Value) (value.Color, bool) {
 	if c, ok := value.ColorOf(v); ok {
 		return c, true
@@ -114,7 +116,7 @@ func colorOf(v *ast.Value) (value.Color, bool) {
 	return value.Color{}, false
 }
 
-// test returns a colour by a function that a browser is asked for.
+// test returns a colour with a function, as a feature test.
 func (c *colors) test(name string, v *ast.Value) ast.Value {
 	at := &ast.Value{Pos: v.Pos}
 	zero := func(space bool) ast.Value {

@@ -1,23 +1,25 @@
-// Package lower rewrites syntax that a target lacks, and only then:
+// Package lower rewrites syntax that a target does not support:
 //
-//   - light-dark() gets the light colour before it, and where the sheet gives the
-//     page both schemes, the dark one in @media (CSS Color 5);
-//   - clamp() is written with max() and min(), hwb(), rgb() and hsl() without
-//     commas and colours with four or eight digits in the forms from before CSS
-//     Color 4, colour stops with two places as two stops, system-ui with the names
-//     that older systems have for it;
-//   - inset, place-*, overflow and display with two keywords are written as the
-//     properties or keywords that they stand for, and properties of the flow as
-//     those of the sides, if the direction of the pages is known (CSS Logical 1);
-//   - a known colour in lab(), lch(), oklab(), oklch(), color() or color-mix(),
-//     or relative to another, gets one in sRGB before it, and where a browser would
-//     not skip it, a guard (CSS Color 4);
-//   - media features in the range form are written with min- and max- (Media
-//     Queries 4);
-//   - nested style rules become rules of their own (CSS Nesting 1), where a target reads nested
-//     rules as well if declarations stand behind them, which early readers read before them;
-//   - :is() is written out where that keeps the specificity, :any-link as
-//     [href], and :dir() is decided if the direction is known (Selectors 4).
+//   - light-dark() gets the light colour before it, and if the sheet supports both schemes, the dark
+//     one in @media (CSS Color 5);
+//   - clamp() becomes max() and min(); hwb(), rgb() and hsl() without commas and colours with four or
+//     eight digits get the syntax from before CSS Color 4; colour stops with two positions become two
+//     stops; system-ui gets the font names of older systems;
+//   - inset, place-*, overflow and display with two keywords become the properties or keywords that
+//     they stand for, and logical properties become physical ones, if the direction of the pages is
+//     known (CSS Logical 1);
+//   - a known colour in lab(), lch(), oklab(), oklch(), color() or color-mix(), or a relative one,
+//     gets an sRGB fallback before it, and a guard if browsers would not skip it (CSS Color 4);
+//   - media features in range syntax become min- and max- features (Media Queries 4);
+//   - nested style rules become separate rules (CSS Nesting 1), also for targets with nesting if
+//     declarations follow them, because the first implementations applied these before the nested
+//     rules;
+//   - :is() is expanded if that keeps the specificity, :any-link becomes [href], and :dir() is
+//     decided if the direction is known (Selectors 4).
+//
+// Features that all targets support are not touched. Rewrites of declarations are in the table
+// declared, rewrites of rules in passes; a new lowering needs a file of its own and a row in one of
+// them.
 package lower
 
 import (
@@ -31,8 +33,8 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Direction is the direction of the text on all pages, if that is known. All of
-// it then runs in lines from side to side.
+// Direction is the direction of the text on all pages, if known. The writing mode is horizontal
+// then.
 type Direction string
 
 // The directions.
@@ -42,17 +44,16 @@ const (
 	RightToLeft  Direction = "rtl"
 )
 
-// Options say what is lowered.
+// Options configure the step.
 type Options struct {
 	Targets   browsers.Targets
 	Direction Direction
-	AsIs      map[string]bool       // features that are left as they are
-	Report    func(diag.Diagnostic) // what cannot be written out; nil if nobody asks
+	AsIs      map[string]bool       // features that are not lowered
+	Report    func(diag.Diagnostic) // receives what cannot be expanded; may be nil
 }
 
-// declared are the rewrites of declarations in the order in which they are
-// applied, each with the features that it is for. One is applied if a target lacks
-// any of them. A later one sees what an earlier one writes.
+// declared are the rewrites of declarations, in order, each with its features. A rewrite is applied
+// if a target does not support one of them. Later ones see the output of earlier ones.
 var declared = []struct {
 	features []string
 	calls    bool // only declarations with functions are concerned
@@ -64,7 +65,7 @@ var declared = []struct {
 	{colorFeatures, true, (*lowering).colors},
 }
 
-// passes are the rewrites of rules, in order, behind those of declarations.
+// passes are the rewrites of rules, in order, after those of declarations.
 var passes = []struct {
 	features []string
 	run      func(*lowering, []ast.Node) []ast.Node
@@ -74,14 +75,13 @@ var passes = []struct {
 	{selectorFeatures, (*lowering).selectors},
 }
 
-// Nodes returns nodes with all rewritten that a target lacks, as far as it can
-// be without changing what a page looks like; the rest is left as it is. Nodes
-// that need nothing are shared, not copied.
+// Nodes returns lowered nodes. What cannot be rewritten without changing the look of a page is left
+// unchanged. Nodes without changes are shared, not copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	return newLowering(opts).run(nodes)
 }
 
-// newLowering returns a run of the step that may begin.
+// newLowering returns a new run of the step.
 func newLowering(opts Options) *lowering {
 	l := &lowering{Options: opts, lacking: make(map[string]bool)}
 	for _, d := range declared {
@@ -92,7 +92,7 @@ func newLowering(opts Options) *lowering {
 	return l
 }
 
-// reset makes a run that is over ready to begin anew. It holds on to nothing of the nodes of before.
+// reset prepares a finished run for reuse, without references to the previous nodes.
 func (l *lowering) reset() {
 	l.Report, l.sheet, l.left, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
 }
@@ -126,23 +126,23 @@ func (l *lowering) run(nodes []ast.Node) []ast.Node {
 // lowering is one run of the step.
 type lowering struct {
 	Options
-	sheet    []ast.Node      // as it was given; nil before the run begins
-	lacking  map[string]bool // whether a target lacks a feature, as far as it was asked
+	sheet    []ast.Node      // the input; nil before the run
+	lacking  map[string]bool // features that some target does not support, as far as known
 	left     map[ast.Node]bool
 	rewrites []rewrite
-	written  int   // simple selectors that nested rules were written out with
-	tooMany  bool  // there were too many, as was reported
-	scheme   *bool // see followsScheme; nil until it is asked
+	written  int   // simple selectors written by expanding nested rules
+	tooMany  bool  // the limit was exceeded and reported
+	scheme   *bool // see followsScheme; nil until computed
 }
 
-// rewrite is a rewrite of declarations. apply returns what stands for one; nil
-// if it stays.
+// rewrite is a rewrite of declarations. apply returns the replacement of a declaration; nil if it
+// is unchanged.
 type rewrite struct {
 	calls bool
 	apply func(*ast.Declaration, site) []ast.Node
 }
 
-// lacks reports whether a target lacks a feature that is to be lowered.
+// lacks reports whether a target does not support a feature that is to be lowered.
 func (l *lowering) lacks(feature string) bool {
 	lacking, found := l.lacking[feature]
 	if !found {
@@ -152,25 +152,23 @@ func (l *lowering) lacks(feature string) bool {
 	return lacking
 }
 
-// site is where a declaration stands.
+// site is the context of a declaration.
 type site struct {
-	before   ast.Node    // the node before it in its block
-	mayGuard bool        // a rule may stand beside it
-	tested   []ast.Value // what the @supports around it asks for, if there is one
-	// descriptors says that what is declared are descriptors of an at-rule, such as @font-face.
+	before   ast.Node    // previous node in its block
+	mayGuard bool        // a rule may be added next to it
+	tested   []ast.Value // the condition of the @supports around it, if there is one
+	// descriptors is set if the declarations are descriptors of an at-rule, such as @font-face.
 	descriptors bool
 }
 
-// again reports whether the declaration before one is of the same property, and
-// so stands in for it where a browser does not read it.
+// again reports whether the previous declaration sets the same property, and so is a fallback.
 func (s site) again(d *ast.Declaration) bool {
 	p, ok := s.before.(*ast.Declaration)
 	return ok && token.EqualFold(p.Name, token.Lower(d.Name))
 }
 
-// declarations applies the rewrites, those before the one numbered from left
-// out, to the declarations in nodes at every depth. Nodes of which none changes
-// are returned as they are.
+// declarations applies the rewrites from the one numbered from on to the declarations in nodes, at
+// every depth. Unchanged nodes are returned as they are.
 func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node, bool) {
 	var out []ast.Node
 	changed := false
@@ -202,7 +200,7 @@ func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node
 	return out, true
 }
 
-// within applies rewrites to the declarations in the block of n.
+// inside applies rewrites to the declarations in the block of n.
 func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
 	body := ast.Body(n)
 	if len(body) == 0 {
@@ -229,7 +227,7 @@ func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
 	return ast.WithBody(n, edited), true
 }
 
-// declaration returns what the rewrites make of a declaration; nil if it stays.
+// declaration applies the rewrites to a declaration; nil if it is unchanged.
 func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node {
 	calls := hasCalls(d.Value)
 	for i := from; i < len(l.rewrites); i++ {
@@ -246,8 +244,7 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 	return nil
 }
 
-// rules applies edit to the rules in nodes, to those in a block before the one that
-// has it. edit returns nil for a rule that is to go.
+// rules applies edit to the rules in nodes, children first. edit returns nil to remove a rule.
 func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, changed bool)) []ast.Node {
 	var visit func(ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
@@ -271,7 +268,7 @@ func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, c
 	return nodes
 }
 
-// hasCalls reports whether values hold a function, or anything else in brackets.
+// hasCalls reports whether values contain a function or brackets.
 func hasCalls(values []ast.Value) bool {
 	for i := range values {
 		if values[i].Inner != nil {
@@ -281,7 +278,7 @@ func hasCalls(values []ast.Value) bool {
 	return false
 }
 
-// holdsFunction reports whether values hold a function that is wanted, at any depth.
+// holdsFunction reports whether values contain a wanted function, at any depth.
 func holdsFunction(values []ast.Value, wanted func(v *ast.Value) bool) bool {
 	for i := range values {
 		v := &values[i]
@@ -292,23 +289,22 @@ func holdsFunction(values []ast.Value, wanted func(v *ast.Value) bool) bool {
 	return false
 }
 
-// holdsVar reports whether values hold a function in whose place a browser
-// puts tokens.
+// holdsVar reports whether values contain a substitution function.
 func holdsVar(values []ast.Value) bool {
 	return holdsFunction(values, func(v *ast.Value) bool { return v.Kind == token.Function && known.Substitutes(token.Lower(v.Name())) })
 }
 
-// ident and call make values that stand where another stood.
+// ident and call return values with the position of another one.
 func ident(text string, at *ast.Value, space bool) ast.Value {
 	return ast.Value{Kind: token.Ident, Text: text, Pos: at.Pos, Space: space}
 }
 
+// call returns a function.
 func call(name string, args []ast.Value, at *ast.Value) ast.Value {
 	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at.Pos, Space: at.Space, Inner: &ast.Inner{Values: args}}
 }
 
-// guard returns a declaration within @supports, or within @supports not, for a test
-// of what a browser reads as the value of color.
+// guard returns a declaration in @supports, or in @supports not, testing a value of color.
 func guard(test ast.Value, not bool, d *ast.Declaration) ast.Node {
 	test.Space = true
 	brackets := ast.Value{Kind: token.LParen, Text: "(", Pos: d.NamePos, Inner: &ast.Inner{Values: []ast.Value{

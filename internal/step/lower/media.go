@@ -10,17 +10,15 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes media features in the range form (Media Queries 4, section
-// 2.4.3) with min- and max-: (width >= 40rem) is (min-width: 40rem). There is
-// no such form for < and >. A query that has one gets another before it, a
-// little narrower, for the browsers that skip it: together the two hold where
-// it holds alone.
+// This file rewrites media features in range syntax (Media Queries 4, section 2.4.3) with min- and
+// max-: (width >= 40rem) becomes (min-width: 40rem). There is no equivalent of < and >. A query
+// with one of them gets an approximation before it, which is slightly narrower, for browsers
+// without range syntax; together the two match exactly where the original does.
 
-// rangeSyntax is the feature of media features in the range form.
+// rangeSyntax is the feature of range syntax in media queries.
 const rangeSyntax = "css.at-rules.media.range_syntax"
 
-// Media returns a media query list that all targets read as it is meant. ok is
-// false if they read it as it stands.
+// Media returns a media query list that all targets support. ok is false if it is unchanged.
 func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
 	if !hasRange(values) || opts.AsIs[rangeSyntax] || len(opts.Targets.Lacking(rangeSyntax)) == 0 {
 		return values, false
@@ -48,7 +46,7 @@ func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
 	return ast.JoinCommas(out), true
 }
 
-// sameQuery reports whether two queries say the same, white space aside.
+// sameQuery reports whether two queries are equal, apart from white space.
 func sameQuery(a, b []ast.Value) bool { return print.CompactValues(a) == print.CompactValues(b) }
 
 // ranges rewrites the queries of @media rules.
@@ -68,19 +66,19 @@ func (l *lowering) ranges(nodes []ast.Node) []ast.Node {
 	})
 }
 
-// hasRange reports whether values hold a comparison in brackets.
+// hasRange reports whether values contain a comparison in brackets.
 func hasRange(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		return v.Kind == token.LParen && slices.ContainsFunc(v.Values(), isComparison)
 	})
 }
 
+// isComparison reports whether v is a comparison sign.
 func isComparison(v ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
 
-// withoutRanges returns a query with its ranges as min- and max-. strict tells
-// that it holds in a little less than the query. ok is false if the query has
-// no range, or one that cannot be written so, or is of a form that only browsers with
-// ranges read.
+// withoutRanges returns a query with ranges written as min- and max-. strict is set if it matches
+// slightly less than the original. ok is false if the query has no range, or one without an
+// equivalent, or another syntax that only newer browsers support.
 func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 	negated := len(query) > 0 && query[0].IsIdent("not")
 	if negated && len(query) > 1 && query[1].Kind == token.LParen || slices.ContainsFunc(query, func(v ast.Value) bool { return v.IsIdent("or") }) {
@@ -112,12 +110,12 @@ func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 	return out, strict, ok
 }
 
-// bounds returns the features that stand for a range: one or two. Where the
-// query is negated, what they hold in is a little more rather than less.
+// bounds returns the one or two features that are equivalent to a range. In a negated query, the
+// approximation matches slightly more instead of less.
 func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok bool) {
 	parts, signs, ok := comparison(values)
 	if !ok {
-		return nil, false, false // more than one value: a ratio, perhaps
+		return nil, false, false // more than one value, such as a ratio
 	}
 	name := slices.IndexFunc(parts, func(v ast.Value) bool { return v.Kind == token.Ident })
 	if len(signs) == 0 || len(signs) > 2 || len(parts) != len(signs)+1 || name < 0 || len(signs) == 2 && name != 1 {
@@ -128,7 +126,7 @@ func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok 
 		if i == name {
 			value = parts[i+1]
 		} else {
-			sign = mirror[sign] // the value stands before the name
+			sign = mirror[sign] // the value comes before the name
 		}
 		f, isStrict, readable := bound(parts[name], sign, value, negated)
 		if !readable {
@@ -140,8 +138,8 @@ func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok 
 	return features, strict, true
 }
 
-// comparison splits a range into values and names, and the comparisons between them. ok is false if two of the former follow one
-// another.
+// comparison splits a range into values and names, and the comparison signs between them. ok is
+// false if two operands are adjacent.
 func comparison(values []ast.Value) (parts []ast.Value, signs []string, ok bool) {
 	for i := 0; i < len(values); i++ {
 		v := values[i]
@@ -162,15 +160,16 @@ func comparison(values []ast.Value) (parts []ast.Value, signs []string, ok bool)
 	return parts, signs, true
 }
 
+// mirror has the comparison signs with swapped operands.
 var mirror = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": "="}
 
-// rangeFeatures are the media features of the type range.
+// rangeFeatures are the media features of type range.
 var rangeFeatures = map[string]bool{
 	"width": true, "height": true, "device-width": true, "device-height": true, "resolution": true, "color": true, "color-index": true, "monochrome": true,
 	"aspect-ratio": true, "device-aspect-ratio": true,
 }
 
-// bound returns the feature that stands for a comparison of a feature with a value.
+// bound returns the feature that is equivalent to a comparison of a feature with a value.
 func bound(name ast.Value, sign string, value ast.Value, negated bool) (f ast.Value, strict, ok bool) {
 	feature := token.Lower(name.Text)
 	digits := 0
@@ -208,8 +207,8 @@ func bound(name ast.Value, sign string, value ast.Value, negated bool) (f ast.Va
 	return f, strict, true
 }
 
-// nearest is how far from a value the next one is that is told apart: less
-// than any device shows, and one of what is counted.
+// nearest returns the distance to the next distinguishable value: less than any device can show,
+// and one for counts.
 func nearest(feature, unit string) float64 {
 	switch {
 	case feature == "color" || feature == "color-index" || feature == "monochrome":

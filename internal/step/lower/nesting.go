@@ -12,14 +12,15 @@ import (
 	"rinzel/internal/diag/code"
 )
 
-// This file makes nested style rules rules of their own (CSS Nesting 1).
+// This file expands nested style rules into separate rules (CSS Nesting 1).
 
+// nesting expands the nested rules in nodes.
 func (l *lowering) nesting(nodes []ast.Node) []ast.Node {
 	nodes, _ = ast.Map(nodes, l.unnest)
 	return nodes
 }
 
-// unnest returns what stands for a node outside of all style rules.
+// unnest returns the replacement of a node outside of style rules.
 func (l *lowering) unnest(n ast.Node) ast.Edit {
 	if l.left[n] {
 		return ast.Keep
@@ -39,8 +40,8 @@ func (l *lowering) unnest(n ast.Node) ast.Edit {
 	return ast.Splice(out)
 }
 
-// inOrder makes rules of their own of what is nested in rules with declarations behind it: browsers that
-// read these as if they stood before would take another one for the last.
+// inOrder expands nested rules with declarations after them: the first browsers with nesting
+// applied such declarations before the nested rules.
 func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 	var visit func(n ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
@@ -65,7 +66,7 @@ func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 	return nodes
 }
 
-// declaresBehind reports whether a declaration stands behind a rule in a block, at any depth.
+// declaresAfter reports whether a declaration comes after a rule in a block, at any depth.
 func (l *lowering) declaresBehind(nodes []ast.Node) bool {
 	nested := false
 	for _, n := range nodes {
@@ -91,8 +92,7 @@ func (l *lowering) declaresBehind(nodes []ast.Node) bool {
 	return false
 }
 
-// nests reports whether a node in a style rule is anything but what a style
-// rule could always hold.
+// nests reports whether a node in a style rule needs nesting support.
 func (l *lowering) nests(n ast.Node) bool {
 	if l.left[n] {
 		return false
@@ -104,18 +104,17 @@ func (l *lowering) nests(n ast.Node) bool {
 	return false
 }
 
-// isGroup reports whether an at-rule may stand in a style rule, around declarations
-// and rules that belong to it. A scope has a meaning of its own for what is nested in it.
+// isGroup reports whether an at-rule may be nested in a style rule and contain its declarations and
+// rules. @scope changes the meaning of nested rules.
 func isGroup(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "scope" }
 
-// flatten appends what is in the block of rule as rules of their own with the
-// selectors parents.
+// flatten appends the contents of the block of rule as separate rules with the selectors parents.
 func (l *lowering) flatten(rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
 	l.body(rule.Nodes, rule, parents, out)
 }
 
-// body appends nodes that stand in the block of rule, or of an at-rule in it.
-// Declarations behind a nested rule stay behind it.
+// body appends nodes from the block of rule, or from an at-rule in it. Declarations after a nested
+// rule stay after it.
 func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
 	start := 0
 	flush := func(end int) {
@@ -129,7 +128,7 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 	}
 	for i, n := range nodes {
 		if l.left[n] {
-			continue // it stays with the declarations around it
+			continue // it stays with the surrounding declarations
 		}
 		switch n := n.(type) {
 		case *ast.StyleRule:
@@ -152,11 +151,11 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 	flush(len(nodes))
 }
 
-// maxSelectors is how many simple selectors the nested rules of a sheet may be written out with.
+// maxSelectors limits the simple selectors that nested rules of a sheet expand to.
 const maxSelectors = 1_000_000
 
-// mayWrite reports whether a nested rule can be written out. Lists of selectors in lists of selectors
-// multiply, so that a short sheet may come to more than anybody can load.
+// mayWrite reports whether a nested rule can be expanded. Nested selector lists multiply, so that a
+// short sheet may expand to an enormous one.
 func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 	around := sizeOf(parents, maxSelectors)
 	for _, s := range r.Selectors {
@@ -177,7 +176,8 @@ func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 	return false
 }
 
-// sizeOf counts the simple selectors of a list, those in arguments included; it stops counting beyond limit.
+// sizeOf counts the simple selectors of a list, including those in arguments; it stops counting
+// above limit.
 func sizeOf(list []ast.Selector, limit int) int {
 	n := 0
 	for _, s := range list {
@@ -209,18 +209,17 @@ func usesOf(s ast.Selector) int {
 	return n
 }
 
-// declares reports whether nodes hold anything but comments.
+// declares reports whether nodes contain anything but comments.
 func declares(nodes []ast.Node) bool {
 	return slices.ContainsFunc(nodes, func(n ast.Node) bool { _, ok := n.(*ast.Comment); return !ok })
 }
 
-// maxProduct is the longest selector list that writing out parents may make;
-// beyond it :is() stands for them.
+// maxProduct limits the selectors that a list of parents expands to; :is() is used above it.
 const maxProduct = 64
 
-// nest returns the selectors of a rule nested in one with the selectors
-// parents. The result matches the same elements with the same specificity:
-// the nesting selector stands for :is(parents) (CSS Nesting 1, section 3).
+// nest returns the selectors of a rule nested in one with the selectors parents. They match the
+// same elements with the same specificity: the nesting selector means :is(parents) (CSS Nesting 1,
+// section 3).
 func nest(list, parents []ast.Selector) []ast.Selector {
 	alike := len(list)*len(parents) <= maxProduct && sameSpecificity(parents) &&
 		!slices.ContainsFunc(parents, endsInElement)
@@ -246,7 +245,7 @@ func nest(list, parents []ast.Selector) []ast.Selector {
 	return out
 }
 
-// anchored returns s with the nesting selector that it implies.
+// anchored returns s with the implied nesting selector.
 func anchored(s ast.Selector) ast.Selector {
 	relative := s[0].Kind == ast.Combinator
 	if !relative && selector.Contains(s, ast.NestingSelector) {
@@ -259,11 +258,12 @@ func anchored(s ast.Selector) ast.Selector {
 	return append(lead, s...)
 }
 
-// leads reports whether the nesting selector stands first in s and nowhere else.
+// leads reports whether the nesting selector is the first part of s and occurs only once.
 func leads(s ast.Selector) bool {
 	return s[0].Kind == ast.NestingSelector && !selector.Contains(s[1:], ast.NestingSelector)
 }
 
+// sameSpecificity reports whether all selectors have the same specificity.
 func sameSpecificity(list []ast.Selector) bool {
 	first := selector.Of(list[0])
 	for _, s := range list[1:] {
@@ -274,12 +274,12 @@ func sameSpecificity(list []ast.Selector) bool {
 	return true
 }
 
-// endsInElement reports whether s selects a pseudo-element, which the nesting
-// selector cannot stand for.
+// endsInElement reports whether s contains a pseudo-element, which the nesting selector cannot
+// represent.
 func endsInElement(s ast.Selector) bool { return selector.Contains(s, ast.PseudoElement) || s.IsBad() }
 
-// join returns parent with rest, the simple selectors behind '&', added to it.
-// ok is false if both hold a type selector for the same element.
+// join returns parent followed by rest, the simple selectors after '&'. ok is false if both contain
+// a type selector for the same element.
 func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
 	if len(rest) == 0 || !isType(rest[0].Kind) {
 		return slices.Concat(parent, rest), true
@@ -294,10 +294,11 @@ func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
 	return slices.Concat(parent[:last], rest[:1], parent[last:], rest[1:]), true
 }
 
+// isType reports whether k is a type or universal selector.
 func isType(k ast.SimpleKind) bool { return k == ast.TypeSelector || k == ast.UniversalSelector }
 
-// replace returns s with each nesting selector replaced by parents: by the
-// one parent itself where it is a compound that fits in, else by :is(parents).
+// replace returns s with each nesting selector replaced: by the only parent if that is a compound
+// that fits, otherwise by :is(parents).
 func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
 	var out ast.Selector
 	for start := 0; start < len(s); {
@@ -314,6 +315,7 @@ func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
 	return out
 }
 
+// replaceCompound is replace for one compound.
 func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple {
 	var types, rest []ast.Simple
 	itself := standsItself(compound, parents)
@@ -338,8 +340,8 @@ func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple
 	return append(types, rest...)
 }
 
-// standsItself reports whether the parent itself can stand for each '&' in a compound: it is one compound, and at most one
-// type selector comes of it.
+// canInsert reports whether the parent itself can replace each '&' in a compound: it is a single
+// compound, and the result has at most one type selector.
 func standsItself(compound []ast.Simple, parents []ast.Selector) bool {
 	if len(parents) != 1 || endsInElement(parents[0]) {
 		return false

@@ -9,15 +9,16 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes properties as others that mean the same: shorthands that
-// came after what they stand for, keywords that name two things at once, and properties
-// of the flow as those of the sides.
+// This file rewrites properties: shorthands that are newer than their longhands, display values
+// with two keywords, and logical properties.
 
+// The features of these properties.
 const (
 	twoOverflows = "css.properties.overflow.multiple_keywords"
 	twoDisplays  = "css.properties.display.multi-keyword_values"
 )
 
+// propertyFeatures are the features that this rewrite is for.
 var propertyFeatures = func() []string {
 	out := []string{twoOverflows, twoDisplays, browsers.Property("inset")}
 	for name := range placing {
@@ -30,18 +31,20 @@ var propertyFeatures = func() []string {
 	return out
 }()
 
-// properties rewrites declarations.
+// properties returns the rewrite of declarations.
 func (l *lowering) properties() func(*ast.Declaration, site) []ast.Node {
 	p := &propertyRewriter{lowering: l, flow: flow(l.Direction), lacking: make(map[string]bool)}
 	return p.declaration
 }
 
+// propertyRewriter is the rewrite for the targets.
 type propertyRewriter struct {
 	*lowering
-	flow    map[string][]string // sides of the properties of the flow; nil if the direction is not known
-	lacking map[string]bool     // by name as written: what is to be rewritten
+	flow    map[string][]string // physical properties of logical ones; nil if the direction is unknown
+	lacking map[string]bool     // by name as written: the properties to rewrite
 }
 
+// declaration rewrites one declaration.
 func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	if d.IsCustom() {
 		return nil
@@ -80,15 +83,13 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	return spread(d, name, names)
 }
 
-// placing are the shorthands of alignment (CSS Box Alignment 3, section 5.5 and 6.5).
+// placing are the shorthands of alignment (CSS Box Alignment 3, sections 5.5 and 6.5).
 var placing = map[string][]string{
 	"place-content": {"align-content", "justify-content"}, "place-items": {"align-items", "justify-items"}, "place-self": {"align-self", "justify-self"},
 }
 
-// spread returns the declarations that stand for one of a shorthand: with the
-// value as it is if it is for all of them at once, and else with the part of it
-// that is for each, as shorthands for sides have them. It is kept if its parts
-// are not known.
+// spread returns the declarations of the longhands: with the whole value if it applies to all of
+// them, otherwise with the part for each side. It returns nil if the parts are unknown.
 func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	parts := ast.Significant(d.Value)
 	atOnce := len(names) == 1 || strings.HasPrefix(name, "border-") && !sided(name)
@@ -96,9 +97,9 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	case len(parts) == 0, !atOnce && len(parts) > len(names), name == "overflow" && len(parts) != 2, placing[name] != nil && !placed(parts):
 		return nil
 	case !atOnce && holdsVar(parts) && len(parts) < len(names):
-		return nil // what comes in place of var() may be several parts
+		return nil // var() may stand for several parts
 	case !atOnce && holdsFunction(parts, func(v *ast.Value) bool { return !slices.Contains(oldFunctions, token.Lower(v.Name())) }):
-		return nil // a browser that lacks one skips the whole, and would not skip all of its parts
+		return nil // a browser without support for one part skips the whole shorthand, but would not skip all longhands
 	}
 	out := make([]ast.Node, len(names))
 	for i, n := range names {
@@ -114,18 +115,18 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	return out
 }
 
-// oldFunctions are functions that browsers read in all sides alike.
+// oldFunctions are functions that browsers support in all longhands alike.
 var oldFunctions = []string{"calc", "min", "max", "clamp", "var", "env", "attr", "rgb", "rgba", "hsl", "hsla"}
 
-// sided reports whether a property of borders takes a part for each side:
-// border-inline-color does, and border-inline is one border for both.
+// sided reports whether a border property has a part for each side: border-inline-color does,
+// whereas border-inline is one border for both sides.
 func sided(name string) bool {
 	return !strings.Contains(name, "-start") && !strings.Contains(name, "-end") &&
 		(strings.HasSuffix(name, "-color") || strings.HasSuffix(name, "-style") || strings.HasSuffix(name, "-width"))
 }
 
-// partFor returns which of some parts is for the i-th side: a side without a
-// part of its own takes that of the side across, or of the first.
+// partFor returns the index of the part for the i-th side: a side without a part uses that of the
+// opposite side, or the first.
 func partFor(i, parts int) int {
 	for i >= parts {
 		if i -= 2; i < 0 {
@@ -135,26 +136,25 @@ func partFor(i, parts int) int {
 	return i
 }
 
-// placed reports whether the parts of a shorthand of alignment are single
-// keywords that mean the same in both of its properties.
+// placed reports whether the parts of an alignment shorthand are single keywords that mean the same
+// in both longhands.
 func placed(parts []ast.Value) bool {
 	if len(parts) > 0 && (parts[0].IsIdent("left") || parts[0].IsIdent("right")) {
-		return false // which the first of them does not take, so that the whole is invalid
+		return false // invalid in the first longhand, and so in the shorthand
 	}
 	return !slices.ContainsFunc(parts, func(v ast.Value) bool {
 		return v.Kind != token.Ident || slices.Contains([]string{"baseline", "first", "last", "safe", "unsafe", "legacy"}, token.Lower(v.Text))
 	})
 }
 
-// displays are the values of display with two keywords that one keyword stands
-// for (CSS Display 3, section 2).
+// displays maps values of display with two keywords to one keyword (CSS Display 3, section 2).
 var displays = map[string]string{
 	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block", "run-in flow": "run-in",
 	"block flex": "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid", "block table": "table", "inline table": "inline-table",
 	"inline ruby": "ruby", "list-item block": "list-item", "list-item flow": "list-item", "list-item block flow": "list-item",
 }
 
-// display returns what stands for a value with two keywords, in any order.
+// display rewrites a value with two keywords, in any order.
 func display(d *ast.Declaration) []ast.Node {
 	parts := ast.Significant(d.Value)
 	var words []string
@@ -175,9 +175,8 @@ func display(d *ast.Declaration) []ast.Node {
 	return nil
 }
 
-// flow returns the properties of the flow with those that stand for them in
-// lines from side to side (CSS Logical 1): start and end first. It returns nil
-// if the direction is not known.
+// flow returns the physical properties of logical ones in horizontal writing mode (CSS Logical 1),
+// start before end. It returns nil if the direction is unknown.
 func flow(direction Direction) map[string][]string {
 	if direction == AnyDirection {
 		return nil

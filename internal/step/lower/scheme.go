@@ -9,20 +9,22 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes light-dark() (CSS Color 5, section 9) for browsers that do
-// not read it: they get the light colour. Where the sheet gives the page both schemes,
-// and no part of it another, they get the dark one in @media.
+// This file rewrites light-dark() (CSS Color 5, section 9) for browsers without it: they get the
+// light colour. If the sheet enables both schemes for the page, and does not override them
+// elsewhere, they get the dark colour in @media.
 
+// lightDark is the feature of light-dark().
 var lightDark = browsers.Color("light-dark")
 
-// schemes writes light-dark() out.
+// schemes returns the rewrite of light-dark().
 func (l *lowering) schemes() func(*ast.Declaration, site) []ast.Node {
 	return func(d *ast.Declaration, at site) []ast.Node { return scheme(d, at, l.followsScheme) }
 }
 
+// isLightDark reports whether v is light-dark().
 func isLightDark(v *ast.Value) bool { return v.IsFunction("light-dark") }
 
-// scheme returns what stands for a declaration with light-dark().
+// scheme rewrites a declaration with light-dark().
 func scheme(d *ast.Declaration, at site, followed func() bool) []ast.Node {
 	if !holdsFunction(d.Value, isLightDark) || at.again(d) || holdsFunction(at.tested, isLightDark) {
 		return nil
@@ -54,8 +56,8 @@ func scheme(d *ast.Declaration, at site, followed func() bool) []ast.Node {
 	return out
 }
 
-// inScheme returns values with each light-dark() replaced by one of its two
-// arguments. ok is false if one has not two.
+// inScheme returns values with each light-dark() replaced by one of its arguments. ok is false if
+// one does not have two arguments.
 func inScheme(values []ast.Value, which int) (out []ast.Value, ok bool) {
 	ok = true
 	out = make([]ast.Value, 0, len(values))
@@ -92,7 +94,7 @@ func isRoot(s ast.Selector) bool {
 	return len(s) == 1 && (s[0].Kind == ast.PseudoClass && token.EqualFold(s[0].Name, "root") || s[0].Kind == ast.TypeSelector && token.EqualFold(s[0].Name, "html"))
 }
 
-// trimmed returns values without white space as values of their own at their ends.
+// trimmed returns values without leading and trailing white space values.
 func trimmed(values []ast.Value) []ast.Value {
 	for len(values) > 0 && values[0].Kind == token.Whitespace {
 		values = values[1:]
@@ -103,8 +105,8 @@ func trimmed(values []ast.Value) []ast.Value {
 	return values
 }
 
-// followsScheme reports whether a sheet gives the root of the page both schemes,
-// under no condition, and says nothing else of schemes.
+// followsScheme reports whether a sheet enables both schemes for the root of the page,
+// unconditionally, and does not set color-scheme elsewhere.
 func followsScheme(nodes []ast.Node) bool {
 	root, others := 0, 0
 	for _, n := range nodes {

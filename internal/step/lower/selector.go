@@ -8,16 +8,18 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes selectors as others that match the same elements with the
-// same specificity. Where there is none, a selector stays as it is: :not() of a list
-// weighs less than one :not() for each of its arguments.
+// This file rewrites selectors as others that match the same elements with the same specificity.
+// Selectors without such an equivalent are not changed: :not() with a list has a lower specificity
+// than one :not() for each argument.
 
+// The features of these selectors.
 const (
 	isClass      = "css.selectors.is"
 	anyLinkClass = "css.selectors.any-link"
 	dirClass     = "css.selectors.dir"
 )
 
+// selectorFeatures are the features that this rewrite is for.
 var selectorFeatures = []string{isClass, anyLinkClass, dirClass}
 
 // selectors rewrites the selectors of rules.
@@ -47,13 +49,14 @@ func (l *lowering) selectors(nodes []ast.Node) []ast.Node {
 	})
 }
 
+// selectorRewriter is the rewrite for the targets.
 type selectorRewriter struct {
 	is, anyLink, dir bool
 	direction        string
 }
 
-// list returns the selectors that stand for those of a rule: none if no element
-// can match. ok is false if they stay.
+// list rewrites the selectors of a rule: the result is empty if no element can match. ok is false
+// if they are unchanged.
 func (r *selectorRewriter) list(list []ast.Selector) (out []ast.Selector, ok bool) {
 	for _, s := range list {
 		if s.IsBad() || !slices.ContainsFunc(s, r.concerns) {
@@ -88,7 +91,8 @@ func (r *selectorRewriter) concerns(p ast.Simple) bool {
 	return r.is && token.EqualFold(p.Name, "is") || r.anyLink && token.EqualFold(p.Name, "any-link") || r.dir && token.EqualFold(p.Name, "dir")
 }
 
-// alternatives returns how many selectors s is without :is(), or a number above maxProduct.
+// alternatives returns the number of selectors that s expands to without :is(), or a number above
+// maxProduct.
 func alternatives(s ast.Selector) int {
 	product := 1
 	for i := range s {
@@ -108,8 +112,8 @@ func alternatives(s ast.Selector) int {
 	return product
 }
 
-// expanded returns selectors without the first :is() at the top of s, and so on
-// until none is left; s itself if one cannot be written out with its specificity.
+// expanded expands the first :is() at the top level of s, and so on until none is left. It returns
+// s itself if one cannot be expanded with the same specificity.
 func expanded(s ast.Selector) []ast.Selector {
 	at := slices.IndexFunc(s, isIs)
 	if at < 0 || s[at].Args == nil || !writable(s[at].Args.Selectors) {
@@ -130,7 +134,7 @@ func expanded(s ast.Selector) []ast.Selector {
 		if selector.Of(one) != selector.Of(s) {
 			return []ast.Selector{s}
 		}
-		// What could not be joined is an :is() again.
+		// What could not be joined is still an :is().
 		if slices.ContainsFunc(one, func(p ast.Simple) bool { return isIs(p) && ast.EqualSelectors(p.Args.Selectors, []ast.Selector{arg}) }) {
 			return []ast.Selector{s}
 		}
@@ -146,15 +150,15 @@ func expanded(s ast.Selector) []ast.Selector {
 // isIs reports whether a simple selector is :is().
 func isIs(p ast.Simple) bool { return p.Kind == ast.PseudoClass && token.EqualFold(p.Name, "is") }
 
-// writable reports whether the arguments of :is() can be written out as selectors of their own.
+// writable reports whether the arguments of :is() can become separate selectors.
 func writable(args []ast.Selector) bool {
 	return len(args) > 0 && len(args) <= maxProduct && sameSpecificity(args) && !slices.ContainsFunc(args, func(a ast.Selector) bool {
 		return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
 	})
 }
 
-// everywhere reports whether every browser knows the pseudo-classes of a
-// selector: in a list, one that is not known kills the others, and in :is() it does not.
+// everywhere reports whether every browser supports the pseudo-classes of a selector: in a list, an
+// unsupported one invalidates the others, in :is() it does not.
 func everywhere(s ast.Selector) bool {
 	return !slices.ContainsFunc(s, func(p ast.Simple) bool {
 		if p.Kind != ast.PseudoClass || token.EqualFold(p.Name, "is") {
@@ -170,8 +174,8 @@ var oldPseudos = []string{
 	"first-of-type", "last-of-type", "only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type", "empty", "not",
 }
 
-// linked returns s with :any-link as [href] where it is of an element that is a
-// link with it (HTML, section 4.16.3). The specificity is the same.
+// linked returns s with :any-link replaced by [href], if it is on an element that is a link because
+// of it (HTML, section 4.16.3). The specificity is the same.
 func linked(s ast.Selector) ast.Selector {
 	for i := range s {
 		if s[i].Kind != ast.PseudoClass || !token.EqualFold(s[i].Name, "any-link") {
@@ -190,9 +194,8 @@ func linked(s ast.Selector) ast.Selector {
 	return s
 }
 
-// decided returns s with :dir() of the direction of the pages as a selector of
-// the same specificity that every element matches. matches is false if it asks
-// for the other direction.
+// decided returns s with :dir() of the direction of the pages replaced by a selector of the same
+// specificity that every element matches. matches is false for the other direction.
 func (r *selectorRewriter) decided(s ast.Selector) (with ast.Selector, matches bool) {
 	with = s
 	for i := range s {

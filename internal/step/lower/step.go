@@ -10,13 +10,13 @@ import (
 // Name is the name of the step.
 const Name = "lower"
 
-// Step lowers units.
+// Step is the step for the pipeline. It is safe for concurrent use.
 type Step struct {
 	opts  Options
-	ready sync.Pool // of *lowering, in which the questions about the targets are answered
+	ready sync.Pool // of *lowering, with cached answers about the targets
 }
 
-// NewStep returns the step with options, of which Report is that of the unit.
+// NewStep returns the step with options; Report is replaced by that of the unit.
 func NewStep(opts Options) *Step { return &Step{opts: opts} }
 
 // Run lowers the rules or the media queries of a unit.

@@ -12,9 +12,10 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file writes values in forms that mean the same in every browser, so that
-// they need no other beside them.
+// This file rewrites values in equivalent forms that every browser supports, so that no fallback is
+// needed.
 
+// The features of these values.
 const (
 	clampFunction  = "css.types.clamp"
 	maxFunction    = "css.types.max"
@@ -23,23 +24,24 @@ const (
 	systemFont     = "css.properties.font-family.system-ui"
 	spacedRGB      = "css.types.color.rgb.space_separated_parameters"
 	spacedHSL      = "css.types.color.hsl.space_separated_parameters"
-	doublePosition = ".doubleposition" // behind the feature of a gradient
+	doublePosition = ".doubleposition" // suffix of the feature of a gradient
 )
 
-// gradients are the functions whose stops may have two places (CSS Images 4,
-// section 3.5.1), with the features of those.
+// gradients are the functions whose stops may have two positions (CSS Images 4, section 3.5.1),
+// with the features of these.
 var gradients = map[string]string{
 	"linear-gradient": "css.types.gradient.linear-gradient" + doublePosition, "repeating-linear-gradient": "css.types.gradient.linear-gradient" + doublePosition,
 	"radial-gradient": "css.types.gradient.radial-gradient" + doublePosition, "repeating-radial-gradient": "css.types.gradient.radial-gradient" + doublePosition,
 	"conic-gradient": "css.types.gradient.conic-gradient" + doublePosition, "repeating-conic-gradient": "css.types.gradient.conic-gradient" + doublePosition,
 }
 
+// valueFeatures are the features that this rewrite is for.
 var valueFeatures = []string{
 	clampFunction, hexWithAlpha, hwbFunction, systemFont, spacedRGB, spacedHSL, "css.types.gradient.linear-gradient" + doublePosition,
 	"css.types.gradient.radial-gradient" + doublePosition, "css.types.gradient.conic-gradient" + doublePosition,
 }
 
-// values rewrites the values of declarations.
+// values returns the rewrite of values.
 func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	r := &valueRewriter{lowering: l, gradients: make(map[string]bool)}
 	for name, feature := range gradients {
@@ -65,14 +67,15 @@ func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	}
 }
 
+// valueRewriter is the rewrite for the targets.
 type valueRewriter struct {
 	*lowering
-	gradients                 map[string]bool // those whose stops a target reads with one place alone
+	gradients                 map[string]bool // those whose stops may only have one position in some target
 	clamp, hex, hwb, rgb, hsl bool
-	custom                    bool // the value is that of a custom property, where a hash may be anything
+	custom                    bool // the value of a custom property, where a hash may be anything
 }
 
-// rewrite returns what stands for a value, and for what is in it.
+// rewrite rewrites a value and its arguments.
 func (r *valueRewriter) rewrite(v *ast.Value) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Hash:
@@ -85,6 +88,7 @@ func (r *valueRewriter) rewrite(v *ast.Value) (with ast.Value, changed bool) {
 	return with, false
 }
 
+// function rewrites a function.
 func (r *valueRewriter) function(v *ast.Value) (with ast.Value, changed bool) {
 	name := token.Lower(v.Name())
 	switch {
@@ -100,15 +104,15 @@ func (r *valueRewriter) function(v *ast.Value) (with ast.Value, changed bool) {
 	if !changed {
 		return with, false
 	}
-	// What is within a function that was rewritten has been seen by none yet.
+	// The arguments of a rewritten function have not been visited yet.
 	if inner, ok := ast.MapValues(with.Inner.Values, r.rewrite); ok {
 		with.Inner = &ast.Inner{Values: inner, Close: with.Inner.Close}
 	}
 	return with, true
 }
 
-// withoutAlphaDigits returns a colour with four or eight digits as rgba(). Three
-// decimals tell all bytes of alpha apart.
+// withoutAlphaDigits returns a colour with four or eight digits as rgba(). Three decimals
+// distinguish all bytes of alpha.
 func withoutAlphaDigits(v *ast.Value) (with ast.Value, ok bool) {
 	c, ok := value.ColorOf(v)
 	if !ok {
@@ -121,11 +125,12 @@ func withoutAlphaDigits(v *ast.Value) (with ast.Value, ok bool) {
 	return call("rgba", append(args, number(math.Round(c.Alpha*1000)/1000, v)), v), true
 }
 
+// number returns a number with the position of another value.
 func number(n float64, at *ast.Value) ast.Value {
 	return ast.Value{Kind: token.Number, Text: strconv.FormatFloat(n, 'f', -1, 64), Pos: at.Pos}
 }
 
-// inBytes returns a colour in the form that the first browsers read.
+// inBytes returns a colour in the oldest supported syntax.
 func inBytes(v *ast.Value) (with ast.Value, ok bool) {
 	c, ok := value.ColorOf(v)
 	if !ok || isRelative(v) {
@@ -134,7 +139,7 @@ func inBytes(v *ast.Value) (with ast.Value, ok bool) {
 	return bytesOf(c, v), true
 }
 
-// bytesOf returns a colour in sRGB in the form that the first browsers read.
+// bytesOf returns an sRGB colour in the oldest supported syntax.
 func bytesOf(c value.Color, at *ast.Value) ast.Value {
 	out := c.Mapped().Value(at)
 	if out.Kind == token.Hash && (len(out.Text) == 5 || len(out.Text) == 9) {
@@ -164,11 +169,11 @@ func clamped(v *ast.Value) (with ast.Value, ok bool) {
 	return call("max", slices.Concat(args[0], []ast.Value{comma}, inner), v), true
 }
 
+// isNone reports whether an argument is none.
 func isNone(arg []ast.Value) bool { return len(arg) == 1 && arg[0].IsIdent("none") }
 
-// withCommas returns rgb() or hsl() of CSS Color 4 as it was written before:
-// in bytes if it is known, and else with commas, if no more than its alpha is
-// left to the browser.
+// withCommas returns rgb() or hsl() in the syntax before CSS Color 4: as bytes if the colour is
+// known, otherwise with commas if only its alpha is unknown.
 func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	args := ast.Significant(v.Values())
 	if isRelative(v) || slices.ContainsFunc(args, func(a ast.Value) bool { return a.Kind == token.Comma }) {
@@ -194,8 +199,8 @@ func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	return call(name+"a", out, v), true
 }
 
-// isOldForm reports whether the channels of rgb() or hsl() are of the types that they had before: rgb() takes
-// three numbers or three percentages, hsl() a number and two percentages.
+// isOldForm reports whether the channels of rgb() or hsl() have the types of the legacy syntax:
+// three numbers or three percentages for rgb(), a number and two percentages for hsl().
 func isOldForm(args []ast.Value, name string) bool {
 	var kinds [3]token.Kind
 	for i := range kinds {
@@ -211,8 +216,7 @@ func isOldForm(args []ast.Value, name string) bool {
 	return true
 }
 
-// singleStops returns a gradient with each colour stop that has two places as
-// two stops.
+// singleStops returns a gradient with each colour stop with two positions as two stops.
 func singleStops(v *ast.Value) (with ast.Value, ok bool) {
 	var out []ast.Value
 	for i, stop := range ast.SplitAt(v.Values(), token.Comma) {
@@ -236,7 +240,7 @@ func singleStops(v *ast.Value) (with ast.Value, ok bool) {
 	return with, true
 }
 
-// stopOf reads a colour stop with two places. ok is false for all else.
+// stopOf reads a colour stop with two positions. ok is false for anything else.
 func stopOf(stop []ast.Value) (color, from, to ast.Value, ok bool) {
 	if len(stop) != 3 {
 		return color, from, to, false
@@ -256,7 +260,7 @@ func stopOf(stop []ast.Value) (color, from, to ast.Value, ok bool) {
 	return color, places[0], places[1], true
 }
 
-// isColor reports whether a value is a colour, and no keyword of a shape.
+// isColor reports whether a value is a colour, not a keyword of a shape.
 func isColor(v *ast.Value) bool {
 	if _, ok := value.ColorOf(v); ok || v.IsIdent("currentcolor") || v.IsFunction("var") {
 		return true
@@ -264,13 +268,12 @@ func isColor(v *ast.Value) bool {
 	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
 }
 
-// systemNames are the names by which systems have the font of their own where
-// system-ui is not known: those of macOS and iOS (as the data about browsers has
-// it), Windows and Android.
+// systemNames are the names of the system font where system-ui is not supported: on macOS and iOS
+// (from the browser data), Windows and Android.
 var systemNames = []string{"-apple-system", `"Segoe UI"`, "Roboto"}
 
-// systemFonts returns a list of fonts with the names that system-ui has on older
-// systems behind it. ok is false if it is not in the list, or they are there.
+// systemFonts returns a font list with the legacy names of system-ui after it. ok is false if
+// system-ui is not in the list, or the names are there already.
 func systemFonts(values []ast.Value) (with []ast.Value, ok bool) {
 	at := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsIdent("system-ui") })
 	if at < 0 || slices.ContainsFunc(values, func(v ast.Value) bool {

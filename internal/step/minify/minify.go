@@ -1,13 +1,13 @@
 // Package minify shortens a sheet without changing its meaning. Together with compact printing,
 // which drops white space, comments and the last semicolons, it
 //
-// - shortens numbers: 0.50em to .5em;
-// - shortens colours where a property accepts one: #ffffff and white to #fff, rgb(255, 0, 0) and
-//   hsl(0 100% 50%) to red;
-// - removes the quotes of url() and of attribute values where possible, and writes other strings in
-//   double quotes;
-// - removes insignificant white space around brackets, slashes and colons;
-// - removes empty rules, and what every browser skips.
+//   - shortens numbers: 0.50em to .5em;
+//   - shortens colours where a property accepts one: #ffffff and white to #fff, rgb(255, 0, 0) and
+//     hsl(0 100% 50%) to red;
+//   - removes the quotes of url() and of attribute values where possible, and writes other strings in
+//     double quotes;
+//   - removes insignificant white space around brackets, slashes and colons;
+//   - removes empty rules, and what every browser skips.
 //
 // It does not touch custom properties, which scripts can read, unknown functions, and numbers whose
 // type would change. It is idempotent.

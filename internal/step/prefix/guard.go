@@ -10,25 +10,26 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes prefixed names of properties into the lists of transition and will-change.
-//
-// A list with one more name would be longer for all browsers, and lists of durations and delays that
-// other rules set would go with other names. So the list with the prefixed name in place of the
-// standard one stands in a rule of its own, for the browsers that lack the standard one:
+// This file writes prefixed property names in the lists of transition and will-change. Adding names
+// would make the list longer for all browsers, and match durations and delays of other rules with
+// the wrong names. So the list with prefixed names is written in a rule of its own, for browsers
+// without the standard property:
 //
 //	.a { transition: backdrop-filter 1s, color 2s }
-//	@supports not (backdrop-filter: inherit) { .a { transition: -webkit-backdrop-filter 1s, color 2s } }
+//	@supports not (backdrop-filter: inherit) {
+//	    .a { transition: -webkit-backdrop-filter 1s, color 2s }
+//	}
 
-// nameLists are the properties whose values list names of properties, by those that belong together.
+// nameLists are the properties whose values list property names, with the list that they belong to.
 var nameLists = map[string]string{"transition": "transition", "transition-property": "transition", "will-change": "will-change"}
 
-// listsNames reports whether a declaration lists names of properties for which there is a guarded form.
+// listsNames reports whether a declaration lists property names for which there is a guarded form.
 func (p *prefixer) listsNames(d *ast.Declaration, name string) bool {
 	return p.guards && p.only == "" && nameLists[name] != "" && len(p.namesToPrefix(d)) > 0
 }
 
-// namesToPrefix returns the names in a list that targets know under a prefix alone, and that the author
-// did not write so as well.
+// namesToPrefix returns the names in a list that some targets only know with a prefix, and that the
+// author did not prefix.
 func (p *prefixer) namesToPrefix(d *ast.Declaration) (out []string) {
 	for _, v := range d.Value {
 		if v.Kind != token.Ident {
@@ -47,8 +48,8 @@ func (p *prefixer) namesToPrefix(d *ast.Declaration) (out []string) {
 	return out
 }
 
-// onePrefix returns the prefix that targets need for a property; empty if they need none, or an older
-// name.
+// onePrefix returns the prefix that targets need for a property; empty if they need none, or a
+// legacy name.
 func (p *prefixer) onePrefix(name string) string {
 	for _, prefix := range p.properties[name] {
 		if !strings.HasPrefix(prefix, "=") {
@@ -58,8 +59,8 @@ func (p *prefixer) onePrefix(name string) string {
 	return ""
 }
 
-// guarded returns the rules that stand behind one whose declarations list names of properties that
-// targets know under a prefix alone.
+// guarded returns the rules to add after one whose declarations list names that some targets only
+// know with a prefix.
 func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 	var names []string
 	groups := make(map[string]bool)
@@ -96,8 +97,8 @@ func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 	return out
 }
 
-// guard returns a rule for the browsers that lack all of some properties: with the declarations that
-// belong to the lists, and prefixed names in them; and what this changes.
+// guard returns a rule for browsers without some properties, with the declarations of the lists and
+// prefixed names in them, and the changes.
 func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []string) (rule *ast.AtRule, changes []Change) {
 	inner := *r
 	inner.Nodes = nil
@@ -150,7 +151,7 @@ func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []strin
 	return rule, changes
 }
 
-// hasGuard reports whether a sibling is this rule.
+// hasGuard reports whether a sibling is the same rule.
 func (p *prefixer) hasGuard(r *ast.AtRule) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		o, ok := n.(*ast.AtRule)

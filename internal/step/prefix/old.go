@@ -10,12 +10,12 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes what had another syntax, and not only a prefix, in the
-// drafts that older browsers know: the data about browsers is silent of it.
+// This file writes features whose early drafts had another syntax, not only a prefix. The browser
+// data does not describe these.
 
-// box returns the declarations of the flexible boxes of 2009 that stand for one
-// of today's, for browsers that know no other (CSS Flexible Box Layout, Working
-// Draft of 23 July 2009). What that draft cannot say is left out.
+// box returns the declarations of the 2009 flexible box draft for a current one, for browsers that
+// only support that draft (CSS Flexible Box Layout, Working Draft of 23 July 2009). Features that
+// the draft does not have are omitted.
 func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
 	boxes := p.fitting(p.boxes)
 	if len(boxes) == 0 {
@@ -25,7 +25,7 @@ func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.
 	for _, v := range ast.Significant(d.Value) {
 		words = append(words, token.Lower(v.Text))
 	}
-	var pairs [][2]string // names without prefixes, and values; a value of display takes the prefix
+	var pairs [][2]string // names without prefix, and values; a value of display gets the prefix
 	if write := boxForms[name]; write != nil && len(words) > 0 {
 		pairs = write(words)
 	}
@@ -52,6 +52,7 @@ func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.
 	return out
 }
 
+// kindOf returns the token kind of a word or number.
 func kindOf(text string) token.Kind {
 	if text[0] >= '0' && text[0] <= '9' {
 		return token.Number
@@ -59,8 +60,7 @@ func kindOf(text string) token.Kind {
 	return token.Ident
 }
 
-// boxForms give the properties of 2009 with their values for the words of a
-// value of today's.
+// boxForms return the 2009 properties and values for the words of a current value.
 var boxForms = map[string]func(words []string) [][2]string{
 	"display": func(w []string) [][2]string {
 		return oneOf("display", w, map[string]string{"flex": "box", "inline-flex": "inline-box"})
@@ -95,7 +95,7 @@ var boxForms = map[string]func(words []string) [][2]string{
 	"order":     func(w []string) [][2]string { return boxNumber("box-ordinal-group", w, 1) }, // it counts from 1
 }
 
-// oneOf returns a property with what stands for the one word of a value.
+// oneOf returns a property with the translation of a single word.
 func oneOf(name string, words []string, values map[string]string) [][2]string {
 	if value, ok := values[words[0]]; ok && len(words) == 1 {
 		return [][2]string{{name, value}}
@@ -103,6 +103,7 @@ func oneOf(name string, words []string, values map[string]string) [][2]string {
 	return nil
 }
 
+// boxDirection translates a flex-direction.
 func boxDirection(word string) [][2]string {
 	axis, reverse, _ := strings.Cut(word, "-")
 	orient, ok := map[string]string{"row": "horizontal", "column": "vertical"}[axis]
@@ -116,7 +117,7 @@ func boxDirection(word string) [][2]string {
 	return [][2]string{{"box-orient", orient}, {"box-direction", direction}}
 }
 
-// boxNumber returns a property with a number that is not below 0, more by some.
+// boxNumber returns a property with a number that is not negative, increased by more.
 func boxNumber(name string, words []string, more float64) [][2]string {
 	n, err := strconv.ParseFloat(words[0], 64)
 	if err != nil || n < 0 || len(words) != 1 || n > 1e6 {
@@ -125,17 +126,16 @@ func boxNumber(name string, words []string, more float64) [][2]string {
 	return [][2]string{{name, strconv.FormatFloat(n+more, 'f', -1, 64)}}
 }
 
-// oldGradient returns the arguments of a gradient as prefixed ones had them (CSS
-// Image Values 3, Working Draft of 8 September 2011, section 4): a line is named
-// by the side that it starts from, angles are counted from the east against the
-// clock, and the place of a radial gradient stands first. ok is false for what
-// they could not say.
+// oldGradient returns the arguments of a gradient in the syntax of prefixed gradients (CSS Image
+// Values 3, Working Draft of 8 September 2011, section 4): a line is named by its starting side,
+// angles are counted counterclockwise from east, and the position of a radial gradient comes first.
+// ok is false if the draft has no equivalent.
 func oldGradient(name string, args []ast.Value) (with []ast.Value, ok bool) {
 	parts := ast.SplitAt(args, token.Comma)
 	for i := range parts {
 		parts[i] = ast.Significant(parts[i])
 		if len(parts[i]) == 0 || i > 0 && len(parts[i]) == 1 && isPlace(&parts[i][0]) {
-			return nil, false // a place between two colours
+			return nil, false // a position between two colours
 		}
 	}
 	first := parts[0]
@@ -162,19 +162,19 @@ func oldGradient(name string, args []ast.Value) (with []ast.Value, ok bool) {
 	return with, true
 }
 
-// isPlace reports whether v is a length, a percentage or a calculation.
+// isPosition reports whether v is a length, a percentage or a calculation.
 func isPlace(v *ast.Value) bool {
 	return v.Kind == token.Dimension || v.Kind == token.Percentage || v.Kind == token.Number || v.IsFunction("calc")
 }
 
-// calculations are functions that may come to an angle.
+// calculations are functions that may return an angle.
 var calculations = []string{"calc", "min", "max", "clamp", "var", "env"}
 
-// opposite are the sides across from one another.
+// opposite maps sides to the opposite ones.
 var opposite = map[string]string{"top": "bottom", "bottom": "top", "left": "right", "right": "left"}
 
-// oldLine returns the first argument of a linear gradient as it was written:
-// nil if that is a colour, and none was there.
+// oldLine returns the first argument of a linear gradient in the legacy syntax: nil if it is a
+// colour, so that there is no direction.
 func oldLine(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	switch {
 	case first[0].IsIdent("to"):
@@ -203,11 +203,11 @@ func oldLine(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	return nil, true
 }
 
-// shapes are the words of the shape and size of a radial gradient.
+// shapes are the keywords of the shape and size of a radial gradient.
 var shapes = []string{"circle", "ellipse", "closest-side", "closest-corner", "farthest-side", "farthest-corner"}
 
-// oldCircle returns the first argument of a radial gradient as two: its place and
-// its shape. It returns nil if that is a colour, and there was none.
+// oldCircle returns the first argument of a radial gradient as two: position and shape. It returns
+// nil if it is a colour.
 func oldCircle(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	at := slices.IndexFunc(first, func(v ast.Value) bool { return v.IsIdent("at") })
 	shape, place := first, []ast.Value(nil)
@@ -227,7 +227,7 @@ func oldCircle(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	case at < 0 && words+places != len(shape), at < 0 && words == 0 && places == 0:
 		return nil, true // a colour stop
 	case words+places != len(shape) || places > 0:
-		return nil, false // a size in lengths had another meaning for circles, and none in the first drafts
+		return nil, false // a size in lengths had another meaning for circles, and did not exist in the first drafts
 	case place == nil:
 		place = []ast.Value{{Kind: token.Ident, Text: "center", Pos: first[0].Pos}}
 	}

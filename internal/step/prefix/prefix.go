@@ -1,18 +1,17 @@
-// Package prefix fits vendor prefixes to the targets:
+// Package prefix adds and removes vendor prefixes according to the targets:
 //
-//   - a property gets the prefixed twins that a target needs, before it;
-//   - so does a declaration whose value holds a keyword or a function that a
-//     target knows under a prefix: fit-content, sticky, image-set();
-//   - the names of properties in transition and will-change get prefixed ones
-//     in their place, in a rule for the browsers that lack the standard ones;
-//   - gradients get twins with the directions as prefixed ones had them;
-//   - flexible boxes get those of the draft of 2009, for browsers that have no other;
-//   - @keyframes gets a prefixed twin, with no other prefixes in it;
-//   - a rule with ::placeholder or the like gets a rule for each form of it that
-//     a target needs, and its other selectors one of their own, since one
-//     selector that a browser does not know kills the list;
-//   - a prefixed twin that no target needs is dropped, where the standard
-//     property with the same value stands behind it.
+//   - a property gets prefixed copies before it, if a target needs them;
+//   - so does a declaration whose value contains a keyword or function that a target only knows with
+//     a prefix: fit-content, sticky, image-set();
+//   - property names in transition and will-change are prefixed in a rule for browsers without the
+//     standard property;
+//   - gradients get copies with the legacy syntax of directions;
+//   - flexible boxes get the 2009 draft, for browsers without any other;
+//   - @keyframes gets a prefixed copy, without other prefixes in it;
+//   - a rule with ::placeholder or similar gets a rule for each form that a target needs, because
+//     browsers drop a rule with an unknown selector;
+//   - a prefixed copy that no target needs is removed, if the standard property with the same value
+//     follows.
 package prefix
 
 import (
@@ -26,17 +25,17 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Change is what the step did for one property, value, rule or selector.
+// Change is a change that the step made to one property, value, rule or selector.
 type Change struct {
 	Property string // with its prefix; of a value "property: value", of a rule "@name"
-	Dropped  bool   // else added
-	Feature  string // that it is a form of, as the data about browsers calls it
-	Prefix   string // that the feature has in it
+	Dropped  bool   // removed instead of added
+	Feature  string // the feature in the browser data
+	Prefix   string // of the feature
 	Count    int
 }
 
-// Reason tells why the step did it: which of the targets it was given need the
-// form, the newest of each browser, or that none does.
+// Reason explains the change: which targets need the prefixed form, the newest version of each
+// browser, or that none does.
 func (c Change) Reason(targets browsers.Targets) string {
 	if c.Dropped {
 		return "no target needs it"
@@ -48,7 +47,7 @@ func (c Change) Reason(targets browsers.Targets) string {
 	return "for " + strings.Join(list, ", ")
 }
 
-// Merge returns changes with others added to them, those that are alike as one.
+// Merge adds more to changes, and adds up the counts of equal ones.
 func Merge(changes, more []Change) []Change {
 	for _, c := range more {
 		i := slices.IndexFunc(changes, func(have Change) bool {
@@ -65,27 +64,26 @@ func Merge(changes, more []Change) []Change {
 	return changes
 }
 
-// Options say what the step does.
+// Options configure the step.
 type Options struct {
 	Targets browsers.Targets
-	AsIs    []string // properties, functions and keywords by name, "@keyframes", and selectors with their colons, that get and lose no prefix
+	AsIs    []string // properties, functions and keywords by name, "@keyframes", and selectors with colons, that are not changed
 }
 
-// Fitter fits prefixes to sheets. It is safe for concurrent use.
+// Prefixer prefixes sheets. It is safe for concurrent use.
 type Fitter struct {
 	needs *needs
 }
 
-// New returns what fits prefixes as options say. Working out what is needed takes
-// longer than fitting a small sheet.
+// New returns a prefixer. Determining which prefixes are needed takes longer than prefixing a small
+// sheet, so a Prefixer should be reused.
 func New(opts Options) *Fitter { return &Fitter{needsOf(opts)} }
 
-// Nodes fits prefixes to one sheet; see [Fitter.Nodes].
+// Nodes prefixes a single sheet; see [Prefixer.Nodes].
 func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) { return New(opts).Nodes(nodes) }
 
-// Nodes returns nodes with fitting prefixes, and what was changed in the
-// order in which it was first done. Nodes that need nothing are shared, not
-// copied. Running it twice changes nothing the second time.
+// Nodes returns prefixed nodes, and the changes in the order of their first occurrence. Nodes
+// without changes are shared, not copied. It is idempotent.
 func (f *Fitter) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
 	p := &prefixer{needs: f.needs, left: asis.Left(nodes, Name), index: make(map[Change]int)}
 	p.siblings = nodes
@@ -93,8 +91,8 @@ func (f *Fitter) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
 	return out, p.changes
 }
 
-// needs are the prefixes that targets need, as lists of them by name in lower
-// case. One that starts with '=' is another name.
+// needs are the prefixes that targets need, by lower-case name. A prefix that starts with '=' is a
+// different name.
 type needs struct {
 	targets    browsers.Targets
 	asIs       []string
@@ -102,11 +100,12 @@ type needs struct {
 	keywords   map[string]map[string][]string // by property
 	functions  map[string][]string
 	pseudos    map[string][]string // without colons
-	drawn      []string            // for @keyframes
-	boxes      []string            // prefixes of the flexible boxes of 2009
-	guards     bool                // all targets read @supports
+	drawn      []string            // of @keyframes
+	boxes      []string            // of the 2009 flexible boxes
+	guards     bool                // all targets support @supports
 }
 
+// needsOf determines the needed prefixes.
 func needsOf(opts Options) *needs {
 	n := &needs{
 		targets: opts.Targets, asIs: opts.AsIs, properties: make(map[string][]string), keywords: make(map[string]map[string][]string),
@@ -131,11 +130,11 @@ func needsOf(opts Options) *needs {
 	return n
 }
 
-// addProperty notes what is needed for a property, or for a keyword of one.
+// addProperty records the prefixes of a property, or of a keyword of one.
 func (n *needs) addProperty(name string, list []string) {
 	property, keyword, isKeyword := strings.Cut(name, ".")
 	switch {
-	case !isKeyword, keyword == "grid_context": // of gap, whose old names are for grids
+	case !isKeyword, keyword == "grid_context": // gap had another name in grids
 		if list = n.wanted(list, property); list != nil {
 			n.properties[property] = append(n.properties[property], list...)
 		}
@@ -149,7 +148,7 @@ func (n *needs) addProperty(name string, list []string) {
 	}
 }
 
-// wanted returns list, or nil if one of the names is to be left as it is.
+// wanted returns list, or nil if the options exclude one of the names.
 func (n *needs) wanted(list []string, names ...string) []string {
 	if slices.ContainsFunc(names, func(name string) bool { return slices.Contains(n.asIs, name) }) {
 		return nil
@@ -157,21 +156,22 @@ func (n *needs) wanted(list []string, names ...string) []string {
 	return list
 }
 
+// prefixer is the state of prefixing one sheet.
 type prefixer struct {
 	*needs
 	left     map[ast.Node]bool
-	only     string     // within a prefixed rule: the one prefix that may be added
-	siblings []ast.Node // of the rule in hand
+	only     string     // in a prefixed rule: the only prefix that may be added
+	siblings []ast.Node // of the current rule
 
-	declared   map[string]*ast.Declaration // what a long block declares, by names in lower case
-	declaredIn *ast.Node                   // the first node of that block
+	declared   map[string]*ast.Declaration // declarations of a long block, by lower-case name
+	declaredIn *ast.Node                   // first node of this block
 
-	names   map[string][3]string // of properties as written: in lower case, and its parts
+	names   map[string][3]string // of properties as written: in lower case, prefix and rest
 	changes []Change
 	index   map[Change]int // by change without its count
 }
 
-// rule returns what stands for a rule.
+// rule prefixes a rule.
 func (p *prefixer) rule(n ast.Node) ast.Edit {
 	if p.left[n] {
 		return ast.Keep
@@ -203,7 +203,7 @@ func (p *prefixer) rule(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// block fits the declarations and rules in the block of n.
+// block prefixes the declarations and rules in the block of n.
 func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 	body := ast.Body(n)
 	if len(body) == 0 {
@@ -224,7 +224,7 @@ func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 	return ast.WithBody(n, edited), true
 }
 
-// keyframes returns an @keyframes rule behind its prefixed twins.
+// keyframes returns an @keyframes rule after its prefixed copies.
 func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
 	var out []ast.Node
 	for _, prefix := range p.fitting(p.drawn) {
@@ -245,7 +245,7 @@ func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
 	return ast.Splice(append(out, edited))
 }
 
-// hasRule reports whether a sibling is an at-rule of the same name and prelude.
+// hasRule reports whether a sibling is an at-rule with the same name and prelude.
 func (p *prefixer) hasRule(r *ast.AtRule) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		o, ok := n.(*ast.AtRule)
@@ -253,7 +253,7 @@ func (p *prefixer) hasRule(r *ast.AtRule) bool {
 	})
 }
 
-// declaration returns what stands for one declaration of a block.
+// declaration prefixes one declaration of a block.
 func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	if d.IsCustom() {
 		return ast.Keep
@@ -273,11 +273,11 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	out := p.box(d, name, block)
 	for _, prefix := range p.fitting(p.properties[name]) {
 		if p.find(block, renamed(prefix, name)) != nil || notTheSame[name+" "+prefix] {
-			continue // the author wrote it, and may have meant another value
+			continue // the author wrote it, possibly with another value
 		}
 		twin := *listed
 		twin.Name = renamed(prefix, name)
-		if twin.Name[0] != '-' { // an old name, whose values are as those of any other
+		if twin.Name[0] != '-' { // a legacy name, with values like any other property
 			out = append(out, p.values(&twin, twin.Name, block)...)
 		}
 		out = append(out, &twin)
@@ -293,7 +293,7 @@ func (p *prefixer) declaration(d *ast.Declaration, block []ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// fitting returns those of the prefixes that may be added here.
+// fitting returns the prefixes in list that may be added here.
 func (p *prefixer) fitting(list []string) []string {
 	if p.only == "" || list == nil {
 		return list
@@ -301,17 +301,16 @@ func (p *prefixer) fitting(list []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(prefix string) bool { return !strings.HasPrefix(strings.TrimLeft(prefix, "=:"), p.only) })
 }
 
-// featureOfName returns the feature that a property has under a prefix.
+// featureOfName returns the feature of a property with a prefix.
 func featureOfName(name, prefix string) string {
-	if strings.HasPrefix(prefix, "=grid-") { // gap had another name in grids alone
+	if strings.HasPrefix(prefix, "=grid-") { // gap had another name in grids only
 		return browsers.Property(name) + ".grid_context"
 	}
 	return browsers.Property(name)
 }
 
-// superfluous reports whether no target needs d, which is the prefixed form
-// of a property: all know the standard one, which stands behind it in the
-// block and says the same.
+// superfluous reports whether no target needs d, a prefixed property: all support the standard
+// property, which follows in the block with the same value.
 func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, block []ast.Node) bool {
 	if slices.Contains(p.asIs, standard) || slices.Contains(p.asIs, prefix+standard) {
 		return false
@@ -334,8 +333,7 @@ func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, bloc
 	return false
 }
 
-// split returns the name of a property in lower case, its vendor prefix if it
-// has one, and the rest.
+// split returns the name of a property in lower case, its vendor prefix, and the rest.
 func (p *prefixer) split(written string) (name, prefix, standard string) {
 	parts, ok := p.names[written]
 	if !ok {
@@ -351,7 +349,7 @@ func (p *prefixer) split(written string) (name, prefix, standard string) {
 
 // find returns the first declaration of a property in a block.
 func (p *prefixer) find(block []ast.Node, name string) *ast.Declaration {
-	const few = 32 // nodes, which are looked through one by one
+	const few = 32 // short blocks are searched linearly
 	if len(block) > few {
 		if p.declared == nil || &block[0] != p.declaredIn {
 			p.declared, p.declaredIn = make(map[string]*ast.Declaration), &block[0]
@@ -371,6 +369,7 @@ func (p *prefixer) find(block []ast.Node, name string) *ast.Declaration {
 	return nil
 }
 
+// note records a change.
 func (p *prefixer) note(c Change) {
 	i, ok := p.index[c]
 	if !ok {

@@ -9,15 +9,14 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// selectors returns the rules that stand for one whose selectors hold a
-// pseudo-class or pseudo-element that a target knows under another name: one
-// for the selectors that need none, and for each such pseudo one a name and one
-// as it is. ok is false if no target needs another name.
+// selectors returns the replacement of a rule whose selectors contain a pseudo-class or
+// pseudo-element that a target knows by another name: a rule for the selectors without one, and for
+// each such pseudo a rule per name and a standard one. ok is false if no target needs another name.
 func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 	if !slices.ContainsFunc(r.Selectors, p.concerns) {
 		return nil, false
 	}
-	groups := make(map[string][]ast.Selector) // by the names that are needed
+	groups := make(map[string][]ast.Selector) // by the needed names
 	var order []string
 	for _, s := range r.Selectors {
 		key := strings.Join(p.prefixesOf(s), " ")
@@ -53,8 +52,7 @@ func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 	return rules, true
 }
 
-// written reports whether a sibling has these selectors, and the author or an
-// earlier run wrote them.
+// written reports whether a sibling has these selectors, from the author or an earlier run.
 func (p *prefixer) written(list []ast.Selector) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		r, ok := n.(*ast.StyleRule)
@@ -70,7 +68,7 @@ func (p *prefixer) neededFor(s *ast.Simple) []string {
 	return p.fitting(p.pseudos[token.Lower(s.Name)])
 }
 
-// concerns reports whether a selector is needed under another name.
+// concerns reports whether a selector is needed with another name.
 func (p *prefixer) concerns(s ast.Selector) bool {
 	for i := range s {
 		if p.neededFor(&s[i]) != nil {
@@ -80,8 +78,7 @@ func (p *prefixer) concerns(s ast.Selector) bool {
 	return false
 }
 
-// prefixesOf returns the other names that a selector is needed under: each
-// a name without colons.
+// prefixesOf returns the other names that targets need for a selector, without colons.
 func (p *prefixer) prefixesOf(s ast.Selector) []string {
 	var out []string
 	for i := range s {
@@ -92,7 +89,7 @@ func (p *prefixer) prefixesOf(s ast.Selector) []string {
 	return out
 }
 
-// pseudoNamed returns the feature that has a name under a prefix, and that prefix.
+// pseudoNamed returns the feature with a prefixed name, and the prefix.
 func (p *prefixer) pseudoNamed(name string) (feature, prefix string) {
 	for standard, list := range p.pseudos {
 		for _, prefix := range list {
@@ -104,15 +101,14 @@ func (p *prefixer) pseudoNamed(name string) (feature, prefix string) {
 	return "", ""
 }
 
-// otherMeaning are the pseudo-classes whose prefixed forms take other
-// arguments or weigh otherwise: they are for the step lower.
+// otherMeaning are the pseudo-classes whose prefixed forms have other arguments or another
+// specificity: step lower handles them.
 var otherMeaning = map[string]bool{"is": true, "where": true, "not": true, "has": true}
 
-// pseudoName returns the name that a prefix makes of a pseudo-class or
-// pseudo-element, without colons.
+// pseudoName returns the prefixed name of a pseudo-class or pseudo-element, without colons.
 func pseudoName(prefix, name string) string { return strings.TrimLeft(renamed(prefix, name), ":") }
 
-// rename returns a selector with the pseudo that has the other name under it.
+// rename returns a selector with its pseudo renamed.
 func (p *prefixer) rename(s ast.Selector, to string) (ast.Selector, bool) {
 	for i := range s {
 		for _, prefix := range p.neededFor(&s[i]) {

@@ -9,7 +9,7 @@ import (
 // Name is the name of the step.
 const Name = "prefix"
 
-// Run fits prefixes to the rules of a unit, and notes the [Change]s.
+// Run prefixes the rules of a unit, and notes the [Change]s.
 func (f *Fitter) Run(ctx context.Context, u *step.Unit) error {
 	nodes, changes := f.Nodes(u.Nodes)
 	u.Nodes = nodes

@@ -10,7 +10,7 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// renamed returns the name that a prefix makes of a standard one.
+// renamed returns the prefixed form of a standard name.
 func renamed(prefix, standard string) string {
 	if other, ok := strings.CutPrefix(prefix, "="); ok {
 		return other
@@ -18,17 +18,16 @@ func renamed(prefix, standard string) string {
 	return prefix + standard
 }
 
-// functionFeatures are the functions that have prefixed forms, with the same
-// arguments but for gradients; see [oldGradient].
+// functionFeatures are the functions with prefixed forms, which have the same arguments except for
+// gradients; see [oldGradient].
 var functionFeatures = map[string]string{
 	"image-set": "css.types.image.image-set", "cross-fade": "css.types.image.cross-fade", "element": "css.types.image.element", "calc": "css.types.calc",
 	"linear-gradient": "css.types.gradient.linear-gradient", "radial-gradient": "css.types.gradient.radial-gradient",
 	"repeating-linear-gradient": "css.types.gradient.repeating-linear-gradient", "repeating-radial-gradient": "css.types.gradient.repeating-radial-gradient",
 }
 
-// notTheSame are the prefixed forms of keywords and properties that mean another
-// thing than the standard one, or take other values: the first grid, whose
-// properties were others, and the smoothing of fonts.
+// notTheSame are prefixed keywords and properties with another meaning or other values than the
+// standard ones: the first grid draft, and font smoothing.
 var notTheSame = map[string]bool{
 	"css.properties.display.grid -ms-": true, "css.properties.display.inline-grid -ms-": true,
 	"grid-template-columns =-ms-grid-columns": true, "grid-template-rows =-ms-grid-rows": true,
@@ -36,8 +35,8 @@ var notTheSame = map[string]bool{
 	"font-smooth =-webkit-font-smoothing": true,
 }
 
-// values returns twins of a declaration whose value holds what a target knows
-// under a prefix, one for each prefix. Targets skip those that they do not know.
+// values returns copies of a declaration whose value contains something that targets only know with
+// a prefix, one for each prefix. Other browsers skip them.
 func (p *prefixer) values(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
 	if p.keywords[name] == nil && !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Inner != nil }) {
 		return nil
@@ -66,14 +65,14 @@ func (p *prefixer) values(d *ast.Declaration, name string, block []ast.Node) []a
 	return out
 }
 
-// valueRenamer writes values under one prefix.
+// valueRenamer writes values with one prefix.
 type valueRenamer struct {
 	*prefixer
 	property, prefix string
-	failed           bool // there is something that has no prefixed form
+	failed           bool // something has no prefixed form
 }
 
-// value returns a value, with what is in it, under the prefix.
+// value returns a value and its arguments with the prefix.
 func (r *valueRenamer) value(v *ast.Value) (with ast.Value, changed bool) {
 	_, standard, needed := r.featureOf(v, r.property)
 	if !slices.Contains(needed, r.prefix) {
@@ -98,8 +97,7 @@ func (r *valueRenamer) value(v *ast.Value) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// visit calls f for each value that is a feature of its own, and has a prefix that
-// a target needs.
+// visit calls f for each value that is a feature of its own and that a target needs a prefix for.
 func (p *prefixer) visit(values []ast.Value, name string, f func(feature string, needed []string)) {
 	for i := range values {
 		v := &values[i]
@@ -112,8 +110,8 @@ func (p *prefixer) visit(values []ast.Value, name string, f func(feature string,
 	}
 }
 
-// featureOf returns the feature of a value of a property, its standard name and
-// the prefixes that targets need for it; none if it has none of its own.
+// featureOf returns the feature of a value of a property, its standard name, and the needed
+// prefixes; none if it is not a feature of its own.
 func (p *prefixer) featureOf(v *ast.Value, property string) (feature, standard string, needed []string) {
 	switch v.Kind {
 	case token.Ident:
@@ -145,16 +143,15 @@ func holds(block []ast.Node, name string, value []ast.Value) bool {
 	})
 }
 
-// propertyNames returns a declaration of transition or will-change with the
-// prefixed names that targets need behind those in it, so that lists of other properties go with the
-// same names as before. Browsers ignore the names that they do not know. Where all targets read
-// @supports there is a better way; see [prefixer.guarded].
+// propertyNames returns a declaration of transition or will-change with the needed prefixed names
+// after the standard ones, so that the lists of other properties keep matching. Browsers ignore
+// unknown names. If all targets support @supports, [prefixer.guarded] is used instead.
 func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Declaration, changed bool) {
 	switch name {
 	case "transition", "will-change":
 	case "transition-property":
 		if slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Comma }) {
-			return d, false // longer lists go with those of other properties
+			return d, false // longer lists are matched with other properties
 		}
 	default:
 		return d, false
