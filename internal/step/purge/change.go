@@ -8,14 +8,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// Change is by what evidence differs from other evidence.
+// Change is the difference between two sets of evidence.
 type Change struct {
-	names map[string]bool // that one has and the other has not
-	all   bool            // any verdict may be another
+	names map[string]bool // names in only one of them
+	all   bool            // any verdict may differ
 }
 
-// Since returns by what e differs from what was known before, places aside. Where a
-// part of names has come or gone, or an attribute with its values, any verdict may be another.
+// Since returns the difference between e and earlier evidence, ignoring positions. If a pattern was
+// added or removed, or an attribute with its values, any verdict may differ.
 func (e *Evidence) Since(before *Evidence) *Change {
 	c := &Change{names: make(map[string]bool)}
 	from := before.maps()
@@ -47,7 +47,7 @@ func differing(a, b *map[string]source.Pos, visit func(name string)) {
 	}
 }
 
-// Concerns reports whether a verdict about selectors with some names may be another.
+// Concerns reports whether a verdict that depends on names may differ.
 func (c *Change) Concerns(names map[string]bool) bool {
 	if c.all {
 		return true
@@ -64,8 +64,8 @@ func (c *Change) Concerns(names map[string]bool) bool {
 	return false
 }
 
-// Names returns the names by which the selectors of nodes are judged: of attributes with
-// a bracket before them as well.
+// Names returns the names that the verdicts on the selectors of nodes depend on; attributes are
+// prefixed with a bracket.
 func Names(nodes []ast.Node) map[string]bool {
 	out := make(map[string]bool)
 	ast.Walk(nodes, func(n ast.Node) bool {
@@ -78,7 +78,7 @@ func Names(nodes []ast.Node) map[string]bool {
 			if n.IsCustom() {
 				out[token.Unescape(n.Name)], out["[style"] = true, true
 			}
-		case *ast.AtRule: // definitions are judged by their names
+		case *ast.AtRule: // definitions are judged by name
 			idents(n.Prelude, func(name string) { out[name] = true })
 			if token.EqualFold(n.Name, "font-face") {
 				for _, word := range strings.Fields(familyOf(n)) {
@@ -95,6 +95,7 @@ func Names(nodes []ast.Node) map[string]bool {
 	return out
 }
 
+// namesOf adds the names in a selector.
 func namesOf(s ast.Selector, out map[string]bool) {
 	for i := range s {
 		name := token.Unescape(s[i].Name)

@@ -9,38 +9,37 @@ import (
 	"rinzel/internal/source"
 )
 
-// Evidence is what is in use: the elements, classes, IDs and attributes of pages, and the
-// words of scripts and other files, which may become any of them. Each is kept with the
-// first place where it stands.
+// Evidence is what is in use: the elements, classes, IDs and attributes of pages, and the words of
+// scripts and other files, which may become any of them. Each name has the position of its first
+// occurrence.
 type Evidence struct {
 	elements map[string]source.Pos            // of pages, in lower case
 	classes  map[string]source.Pos            // of pages
 	ids      map[string]source.Pos            // of pages
 	attrs    map[string]map[string]source.Pos // of pages, in lower case, with their values
 	words    map[string]source.Pos
-	members  map[string]source.Pos // names behind a dot in scripts
-	patterns map[string]source.Pos // of names that scripts and templates make of parts, see [script.Hole]
-	// folded has the classes and IDs of pages in quirks mode in lower case: there their
-	// case does not count (Selectors 4, sections 6.6 and 6.7).
+	members  map[string]source.Pos // names after a dot in scripts
+	patterns map[string]source.Pos // of names that scripts and templates build from parts, see [script.Hole]
+	// folded has the classes and IDs of pages in quirks mode, in lower case: they are
+	// case-insensitive there (Selectors 4, sections 6.6 and 6.7).
 	folded map[string]source.Pos
-	quirks bool               // some page is
-	keep   []selector.Pattern // of selectors that stay
-	unread []source.Pos       // scripts that cannot be read
+	quirks bool               // some page is in quirks mode
+	keep   []selector.Pattern // keep patterns of selectors
+	unread []source.Pos       // unreadable scripts
 
 	index     patternIndex
 	relations relations
 
-	documents []*document // trees of pages; none if it does not count where elements stand
+	documents []*document // page trees; empty if structure is not used
 
-	base   int  // the offset in the file of what is read
+	base   int  // offset in the file of the text that is being read
 	braces bool // single braces are template marks
-	fixed  bool // all that is read stands at base: it is written in another way than it reads
+	fixed  bool // all positions are base: the text was decoded and has no offsets of its own
 	file   *source.File
 }
 
-// NewEvidence returns evidence of nothing. keep lists patterns of selectors that stay
-// whatever is found: a class, ID or element as it is written in a selector, in which *
-// stands for any characters.
+// NewEvidence returns empty evidence. keep lists patterns of selectors that are always kept: a
+// class, ID or element selector in which * matches any characters.
 func NewEvidence(keep []string) *Evidence {
 	e := &Evidence{attrs: make(map[string]map[string]source.Pos)}
 	for _, pattern := range keep {
@@ -52,13 +51,13 @@ func NewEvidence(keep []string) *Evidence {
 	return e
 }
 
+// maps returns all maps of names.
 func (e *Evidence) maps() []*map[string]source.Pos {
 	return []*map[string]source.Pos{&e.elements, &e.classes, &e.ids, &e.words, &e.members, &e.patterns, &e.folded}
 }
 
-// Add adds all that other holds, but its patterns of selectors that stay and its scripts that
-// cannot be read. Of two places of one name the first
-// that was added is kept.
+// Add adds the evidence of other, except its keep patterns and unreadable scripts. Existing
+// positions are preserved.
 func (e *Evidence) Add(other *Evidence) {
 	from := other.maps()
 	for i, to := range e.maps() {
@@ -74,6 +73,7 @@ func (e *Evidence) Add(other *Evidence) {
 	e.documents = append(e.documents, other.documents...)
 }
 
+// merge adds the names of from.
 func merge(to, from map[string]source.Pos) {
 	for name, at := range from {
 		if _, ok := to[name]; !ok {
@@ -82,8 +82,8 @@ func merge(to, from map[string]source.Pos) {
 	}
 }
 
-// note notes a name at an offset of what is read. What is written with escapes or
-// character references is shorter where it is read, and its places are near.
+// note records a name at an offset of the current text. Positions in text with escapes or character
+// references are approximate.
 func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 	if _, ok := in[name]; !ok {
 		if e.fixed {
@@ -93,32 +93,33 @@ func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 	}
 }
 
-// Use is why a name counts as in use.
+// Use is the reason why a name counts as in use.
 type Use struct {
 	How How
-	At  source.Pos // where; none for what every page has
-	// Text is the part of the name that stands there, of one that is joined.
+	At  source.Pos // position; none for what every page has
+	// Text is the part of the name that was found, if the name is built from parts.
 	Text string
 }
 
-// How tells the kinds of evidence apart.
+// How is the kind of evidence.
 type How string
 
+// The kinds of evidence.
 const (
-	InPage    How = "page"    // a page has it
-	InText    How = "text"    // a script or another file has the word
-	Joined    How = "joined"  // a script joins a part with something: the evidence is partial
-	Implied   How = "implied" // every page has it, or a browser may make it so
-	ByKeep    How = "keep"    // the settings keep it
-	ByComment How = "comment" // a comment in the sheet keeps it
-	ByUnread  How = "unread"  // a script that cannot be read may mean it
+	InPage    How = "page"    // on a page
+	InText    How = "text"    // a word of a script or another file
+	Joined    How = "joined"  // a script joins it from parts: partial evidence
+	Implied   How = "implied" // on every page, or set by browsers
+	ByKeep    How = "keep"    // kept by the settings
+	ByComment How = "comment" // kept by a comment in the sheet
+	ByUnread  How = "unread"  // an unreadable script may use it
 
-	// Of selectors that go, though it is not that nothing uses a part:
-	Around    How = "around"    // the rule around it goes
-	Elsewhere How = "elsewhere" // all parts are in use, and stand so on no page
+	// For removed selectors whose parts are all in use:
+	Around    How = "around"    // the parent rule is removed
+	Elsewhere How = "elsewhere" // no page has the parts in this structure
 )
 
-// named returns why a name counts as in use that pages have in exact, as class or as ID.
+// named returns why a name from exact, the classes or IDs of pages, counts as in use.
 func (e *Evidence) named(name string, exact map[string]source.Pos) (Use, bool) {
 	if at, ok := exact[name]; ok {
 		return Use{How: InPage, At: at}, true
@@ -145,12 +146,11 @@ func (e *Evidence) Class(name string) (Use, bool) { return e.named(name, e.class
 // ID returns why an ID counts as in use.
 func (e *Evidence) ID(name string) (Use, bool) { return e.named(name, e.ids) }
 
-// implied are the elements that a browser makes where a page leaves them out
-// (HTML, section 13.1.2.4), and those that it makes within others.
+// implied are the elements that browsers create when they are omitted (HTML, section 13.1.2.4), or
+// as parts of others.
 var implied = map[string]bool{"html": true, "head": true, "body": true, "tbody": true, "colgroup": true, "tr": true}
 
-// Element returns why an element counts as in use. Names of HTML elements are
-// compared without regard to case.
+// Element returns why an element counts as in use. HTML element names are case-insensitive.
 func (e *Evidence) Element(name string) (Use, bool) {
 	lower := strings.ToLower(name)
 	if implied[lower] {
@@ -175,7 +175,7 @@ func (e *Evidence) Element(name string) (Use, bool) {
 	return e.word(lower)
 }
 
-// elementMembers are the methods and properties, in lower case, by which scripts make elements
+// elementMembers are the methods and properties, in lower case, with which scripts create elements
 // without naming them (HTML, section 4.9; HTMLElement.innerText; execCommand).
 var elementMembers = func() map[string][]string {
 	out := map[string][]string{"td": {"insertcell"}, "thead": {"createthead"}, "tbody": {"createtbody"}, "tfoot": {"createtfoot"}, "caption": {"createcaption"}}
@@ -186,7 +186,7 @@ var elementMembers = func() map[string][]string {
 	return out
 }()
 
-// elementAttrs are the attributes that let people make elements, as they type and format.
+// elementAttrs are attributes with which users create elements by typing and formatting.
 var elementAttrs = func() map[string][]string {
 	out := make(map[string][]string)
 	for _, name := range strings.Fields("b i u div br span font p") {
@@ -195,14 +195,14 @@ var elementAttrs = func() map[string][]string {
 	return out
 }()
 
-// constructors make elements without naming them.
+// constructors create elements without naming them.
 var constructors = map[string]string{"new Image": "img", "new Audio": "audio", "new Option": "option"}
 
-// browserSet are the attributes that a browser sets by itself or by what people do.
+// browserSet are attributes that browsers set, or that change by user actions.
 var browserSet = map[string]bool{"open": true}
 
-// Attribute returns why an attribute selector may match: an element of a page has the
-// attribute with such a value, or a script may set it.
+// Attribute returns why an attribute selector may match: an element of a page has the attribute
+// with a matching value, or a script may set it.
 func (e *Evidence) Attribute(s *ast.Simple) (Use, bool) {
 	name := strings.ToLower(token.Unescape(s.Name[strings.LastIndexByte(s.Name, '|')+1:]))
 	if browserSet[name] {
@@ -224,8 +224,8 @@ func (e *Evidence) Attribute(s *ast.Simple) (Use, bool) {
 	return Use{}, false
 }
 
-// setByScript returns why a script may set an attribute: it has its name as a word, or
-// as that of a member which stands for it.
+// setByScript returns why a script may set an attribute: it contains its name, or the name of a
+// corresponding property.
 func (e *Evidence) setByScript(name string) (Use, bool) {
 	if use, ok := e.word(name); ok {
 		return use, true
@@ -245,8 +245,7 @@ func (e *Evidence) setByScript(name string) (Use, bool) {
 	return Use{}, false
 }
 
-// camelCase returns the name of a data attribute as scripts write it (HTML, section
-// 3.2.6.6).
+// camelCase returns the name of a data attribute in scripts (HTML, section 3.2.6.6).
 func camelCase(name string) string {
 	parts := strings.Split(name, "-")
 	for i, part := range parts[1:] {
@@ -257,8 +256,8 @@ func camelCase(name string) string {
 	return strings.Join(parts, "")
 }
 
-// memberNames returns the names by which scripts may set an attribute, in lower case: el.hidden,
-// el.ariaExpanded, el.dataset.tone, el.htmlFor, el.className.
+// memberNames returns the properties with which scripts may set an attribute, in lower case:
+// el.hidden, el.ariaExpanded, el.dataset.tone, el.htmlFor, el.className.
 func memberNames(attr string) []string {
 	out := []string{strings.ReplaceAll(attr, "-", "")}
 	if rest, ok := strings.CutPrefix(attr, "data-"); ok {
@@ -283,8 +282,7 @@ func memberNames(attr string) []string {
 	return out
 }
 
-// attributeValue returns the value that an attribute selector asks for. ok is false if
-// it cannot be read.
+// attributeValue returns the value in an attribute selector. ok is false if it is invalid.
 func attributeValue(s *ast.Simple) (value string, ok bool) {
 	if s.Args == nil || s.Args.Matcher == "" {
 		return "", true
@@ -298,8 +296,8 @@ func attributeValue(s *ast.Simple) (value string, ok bool) {
 	return "", false
 }
 
-// matches reports whether an attribute with a value matches (Selectors 4, section 6).
-// The values of some attributes of HTML are compared without regard to case; so are all here.
+// matches reports whether an attribute with a value matches (Selectors 4, section 6). Some
+// attributes of HTML are compared case-insensitively; here all are.
 func matches(args *ast.Args, value, want string) bool {
 	if args == nil {
 		return true
@@ -329,7 +327,7 @@ func matches(args *ast.Args, value, want string) bool {
 	return true
 }
 
-// keeps returns the pattern that keeps a selector: one of its parts matches.
+// keeps returns the keep pattern that matches one of the parts of a selector.
 func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 	if len(e.keep) == 0 {
 		return 0, false
@@ -354,11 +352,11 @@ func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 	return 0, false
 }
 
-// Classes returns the classes of pages, with their first places.
+// Classes returns the classes of pages with their first positions.
 func (e *Evidence) Classes() map[string]source.Pos { return e.classes }
 
-// Each calls visit with each name that may be a class, ID, element or attribute, with its
-// first place. The order is not settled.
+// Each calls visit with each name that may be a class, ID, element or attribute, with its first
+// position, in no particular order.
 func (e *Evidence) Each(visit func(name string, at source.Pos)) {
 	seen := make(map[string]bool)
 	for _, m := range []map[string]source.Pos{e.classes, e.ids, e.elements, e.words} {

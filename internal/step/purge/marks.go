@@ -2,15 +2,15 @@ package purge
 
 import "strings"
 
-// This file knows the marks between which template languages put what they work out.
+// This file knows the marks with which template languages insert values.
 
-// marks are pairs of template marks; the longer ones of those that start alike first.
+// marks are pairs of template marks; of those with the same start, the longer first.
 var marks = []struct{ open, close string }{
 	{"{{", "}}"}, {"{%", "%}"}, {"<%", "%>"}, {"<?", "?>"}, {"${", "}"}, {"#{", "}"}, {"[[", "]]"},
 }
 
-// markAt returns the end of the template mark at the start of a text, and what stands in it. end is 0
-// if there is none.
+// markAt returns the end of the template mark at the start of a text, and its contents. end is 0 if
+// there is none.
 func markAt(text string) (inside string, end int) {
 	if text == "" || !strings.ContainsRune("{<$#[", rune(text[0])) {
 		return "", 0
@@ -20,7 +20,7 @@ func markAt(text string) (inside string, end int) {
 		if !ok {
 			continue
 		}
-		const most = 2000 // bytes that a mark may hold
+		const most = 2000 // maximum length of a mark in bytes
 		i := strings.Index(rest[:min(len(rest), most)], m.close)
 		if i < 0 {
 			return "", 0
@@ -30,7 +30,7 @@ func markAt(text string) (inside string, end int) {
 	return "", 0
 }
 
-// braceAt returns the same of a name, or an expression, in single braces, as components have it.
+// braceAt is markAt for a name or expression in single braces, as in components.
 func braceAt(text string) (inside string, end int) {
 	if text == "" || text[0] != '{' {
 		return "", 0

@@ -8,24 +8,24 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file judges names by patterns: what is known of names that scripts and templates make of
-// several parts.
+// This file matches names against patterns: partial knowledge about names that scripts and
+// templates build from parts.
 
-// hole stands in a pattern for a part that is not known.
+// hole is the unknown part of a pattern.
 const hole = string(script.Hole)
 
 // patternIndex finds the patterns that may match a name.
 type patternIndex struct {
 	once   sync.Once
-	starts map[string][]string // patterns by what stands before their first hole
-	ends   map[string][]string // those that start with a hole, by what stands after their last
-	others []string            // those with holes on both sides
-	words  map[string]bool     // of the evidence, in lower case: what may fill a hole
+	starts map[string][]string // patterns by their text before the first hole
+	ends   map[string][]string // those that start with a hole, by their text after the last hole
+	others []string            // those with holes at both ends
+	words  map[string]bool     // words of the evidence in lower case, which may fill a hole
 }
 
-// strong reports whether the known parts of a pattern say enough to keep all names that it
-// matches, whatever fills its holes: three letters or digits in all, or a part that ends in a
-// hyphen or underscore at a hole, as "p-" in "p-" + n.
+// strong reports whether a pattern is specific enough to keep all names that it matches, whatever
+// fills its holes: it has three letters or digits in total, or a part that ends in a hyphen or
+// underscore at a hole, such as "p-" in "p-" + n.
 func strong(pattern string) bool {
 	const enough = 3
 	count := 0
@@ -48,7 +48,8 @@ func strong(pattern string) bool {
 	return count >= enough
 }
 
-// hasWeakPattern reports whether there are patterns whose holes only words of the evidence fill.
+// hasWeakPattern reports whether there are patterns whose holes can only be filled by words of the
+// evidence.
 func (e *Evidence) hasWeakPattern() bool {
 	for p := range e.patterns {
 		if !strong(p) {
@@ -58,18 +59,20 @@ func (e *Evidence) hasWeakPattern() bool {
 	return false
 }
 
+// isAlnum reports whether c is an ASCII letter or digit.
 func isAlnum(c byte) bool {
 	return 'a' <= c|0x20 && c|0x20 <= 'z' || '0' <= c && c <= '9' || c >= 0x80
 }
 
+// isSeparator reports whether c separates the words of a name.
 func isSeparator(c byte) bool { return c == '-' || c == '_' }
 
-// useful reports whether a pattern says anything at all of names.
+// useful reports whether a pattern says anything about names.
 func useful(pattern string) bool {
 	return strings.Trim(pattern, hole) != "" && strings.Contains(pattern, hole)
 }
 
-// byPattern returns why a name may be made of parts.
+// byPattern returns why a name may be built from parts.
 func (e *Evidence) byPattern(name string) (Use, bool) {
 	if len(e.patterns) == 0 {
 		return Use{}, false
@@ -97,7 +100,7 @@ func (e *Evidence) byPattern(name string) (Use, bool) {
 	return try(x.others)
 }
 
-// indexPatterns makes the index.
+// indexPatterns builds the index.
 func (e *Evidence) indexPatterns() {
 	x := &e.index
 	x.starts, x.ends = make(map[string][]string), make(map[string][]string)
@@ -128,8 +131,8 @@ func (e *Evidence) indexPatterns() {
 	}
 }
 
-// fits reports whether a name is made of parts with something between them, or nothing. If the
-// parts do not say enough, what is between must be words of the evidence or numbers.
+// fits reports whether a name consists of parts with something, or nothing, between them. Unless
+// anything is set, only words of the evidence and numbers may be between them.
 func (e *Evidence) fits(name string, parts []string, anything bool) bool {
 	if !strings.HasPrefix(name, parts[0]) {
 		return false
@@ -139,7 +142,7 @@ func (e *Evidence) fits(name string, parts []string, anything bool) bool {
 		filler, ok := strings.CutSuffix(rest, parts[1])
 		return ok && (anything || e.fillsHole(filler))
 	}
-	if anything { // the first place of each part is as good as any
+	if anything { // it is sufficient to try the first position of each part
 		for _, part := range parts[1 : len(parts)-1] {
 			i := strings.Index(rest, part)
 			if i < 0 {
@@ -164,8 +167,8 @@ func (e *Evidence) fits(name string, parts []string, anything bool) bool {
 	}
 }
 
-// fillsHole reports whether a text may be what a script puts into a name of which little is
-// known: nothing, a number, or words of the evidence with hyphens or underscores between them.
+// fillsHole reports whether a text may fill a hole of a weak pattern: nothing, a number, or words
+// of the evidence joined by hyphens or underscores.
 func (e *Evidence) fillsHole(text string) bool {
 	if text == "" || e.index.words[strings.ToLower(text)] {
 		return true
@@ -178,4 +181,5 @@ func (e *Evidence) fillsHole(text string) bool {
 	return strings.Trim(text, "-_") != ""
 }
 
+// isNumber reports whether s consists of digits.
 func isNumber(s string) bool { return strings.Trim(s, "0123456789") == "" }

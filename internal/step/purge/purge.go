@@ -1,11 +1,14 @@
-// Package purge removes what no evidence uses.
+// Package purge removes unused rules.
 //
-// A selector stays if each of its parts may match something: a page has the class, ID,
-// element or attribute, or a script or another file has a word that may become it.
-// States (:hover) and what cannot be judged by name count as possible. Of a list, the
-// selectors that cannot match go; a rule goes when all of its selectors do, and an at-rule
-// that loses all of its rules goes with them. Then what only such rules used goes too:
-// @keyframes, @font-face, @counter-style, and @property of a name that nothing else has.
+// A selector is kept if each of its parts may match something: a page has the class, ID, element or
+// attribute, or a script or another file contains a word that may become one. States (:hover) and
+// everything that cannot be decided by name count as possible. Of a selector list, the selectors
+// that cannot match are removed; a rule is removed with its last selector, and an at-rule with its
+// last rule. Then definitions that only removed rules used are removed: @keyframes, @font-face,
+// @counter-style, and @property of a name that is not used elsewhere.
+//
+// [Evidence] is collected by AddHTML, AddScript and AddText. [Nodes] purges a sheet with it;
+// [UsesOf] collects the uses of definitions first. Every verdict has its reasons ([Verdict]).
 package purge
 
 import (
@@ -19,65 +22,67 @@ import (
 	"rinzel/internal/source"
 )
 
-// Result counts what a purge did.
+// Result has statistics of a purge.
 type Result struct {
-	Rules        int // style rules that were judged
+	Rules        int // number of style rules examined
 	RemovedRules int
-	RemovedNamed int // definitions by name, such as @keyframes, and custom properties that were removed
-	// KeptBy has a bit for each pattern of the settings, in order, that matched a selector;
-	// the last one stands for all from the 64th on.
+	RemovedNamed int // removed definitions, such as @keyframes, and custom properties
+	// MatchedKeeps has a bit for each keep pattern, in order, that matched a selector; the last one
+	// is shared by all from the 64th on.
 	KeptBy       uint64
-	RemovedBytes int // of the removed rules' source text, white space around declarations aside
+	RemovedBytes int // source bytes of the removed rules, without white space around declarations
 }
 
-// Verdict is what became of one selector, or of a definition by name.
+// Verdict is the decision on one selector, or on a definition by name.
 type Verdict struct {
-	Selector ast.Selector // nil for a definition by name
+	Selector ast.Selector // nil for a definition
 	Name     string       // of a definition: "@keyframes drift"
 	At       source.Span
 	Kept     bool
-	// Why is, for a kept selector, the evidence for its parts, one each; for a
-	// removed one the parts that nothing uses.
+	// Why has, for a kept selector, the evidence for each of its parts; for a removed one, its
+	// unused parts.
 	Why []Reason
 }
 
-// Reason is about one part of a selector: a class, ID, element or attribute.
+// Reason is the reason for one part of a selector: a class, ID, element or attribute.
 type Reason struct {
-	Part string // as written; empty of a reason that is about the whole selector
-	Use  Use    // the zero Use if nothing uses it
+	Part string // as written; empty if it concerns the whole selector
+	Use  Use    // the zero Use if it is unused
 }
 
-// Options say what is removed.
+// Options configure a purge.
 type Options struct {
 	Evidence   *Evidence
-	Uses       *Uses         // by name, of all that stays on the site; nil keeps all definitions
-	Ledger     func(Verdict) // is told of every verdict, in order; may be nil
-	Properties bool          // custom properties that nothing reads go as well; needs Uses
-	// Supported reports whether all targets support a selector; nil if all support all.
+	Uses       *Uses         // uses of definitions on the whole site; nil keeps all definitions
+	Ledger     func(Verdict) // receives every verdict in order; may be nil
+	Properties bool          // also remove unused custom properties; needs Uses
+	// Supported reports whether all targets support a selector; nil means always.
 	Supported func(ast.Selector) bool
-	// Left are the nodes that an author has this step leave as they are.
+	// Exempt are nodes that comments exclude from this step.
 	Left map[ast.Node]bool
 
-	// What the step asks, and [Nodes] does not:
+	// Options of the step that [Nodes] ignores:
 
-	Verdicts bool // it notes all verdicts
-	// KeepSheet returns a bit for each pattern of the settings that keeps all rules of a sheet, see [Result]; nil for none.
+	Verdicts bool // note all verdicts
+	// KeepSheet returns a bit for each keep pattern that keeps all rules of a sheet, see [Result];
+	// nil for none.
 	KeepSheet func(source.Path) uint64
 }
 
-// Nodes returns nodes without what the evidence does not use. Nodes that stay
-// whole are shared, not copied.
+// Nodes returns nodes without unused rules. Unchanged nodes are shared, not copied.
 func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, Result) {
 	p := &purger{Options: opts}
 	out, _ := ast.Map(nodes, p.node)
 	return out, p.result
 }
 
+// purger is the state of one purge.
 type purger struct {
 	Options
 	result Result
 }
 
+// node purges one node.
 func (p *purger) node(n ast.Node) ast.Edit {
 	if p.Left[n] {
 		p.leave(n)
@@ -99,7 +104,7 @@ func (p *purger) node(n ast.Node) ast.Edit {
 		if !changed {
 			return ast.Keep
 		}
-		if len(ast.Body(edited)) > 0 || token.EqualFold(n.Name, "layer") { // an empty layer still has its place
+		if len(ast.Body(edited)) > 0 || token.EqualFold(n.Name, "layer") { // an empty layer still determines the layer order
 			return ast.Replace(edited)
 		}
 		return ast.Remove
@@ -107,7 +112,7 @@ func (p *purger) node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// leave tells the ledger of the rules in a node that is left as it is.
+// leave records the rules in an exempt node as kept.
 func (p *purger) leave(n ast.Node) {
 	ast.Walk([]ast.Node{n}, func(n ast.Node) bool {
 		if r, ok := n.(*ast.StyleRule); ok {
@@ -120,6 +125,7 @@ func (p *purger) leave(n ast.Node) {
 	})
 }
 
+// rule purges a style rule.
 func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	p.result.Rules++
 	kept := make([]ast.Selector, 0, len(r.Selectors))
@@ -139,7 +145,7 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	if changed {
 		edited = body.(*ast.StyleRule)
 		if isEmpty(edited) && !isEmpty(r) {
-			return ast.Remove // it held nothing else
+			return ast.Remove // it had no other contents
 		}
 	}
 	if len(kept) < len(r.Selectors) && p.mayDrop(r, kept) {
@@ -153,12 +159,12 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	return ast.Replace(edited)
 }
 
-// isEmpty reports whether a rule says nothing.
+// isEmpty reports whether a rule has no declarations and no rules.
 func isEmpty(r *ast.StyleRule) bool {
 	return !slices.ContainsFunc(r.Nodes, func(n ast.Node) bool { _, isComment := n.(*ast.Comment); return !isComment })
 }
 
-// property judges a declaration: one of a custom property that nothing reads may go.
+// property judges a declaration: an unused custom property may be removed.
 func (p *purger) property(d *ast.Declaration) ast.Edit {
 	if !p.Properties || p.Uses == nil || !d.IsCustom() {
 		return ast.Keep
@@ -178,7 +184,7 @@ func (p *purger) property(d *ast.Declaration) ast.Edit {
 	return ast.Remove
 }
 
-// nested tells the ledger of the rules in one that is removed, and counts them.
+// nested counts and records the rules in a removed rule.
 func (p *purger) nested(nodes []ast.Node) {
 	ast.Walk(nodes, func(n ast.Node) bool {
 		if r, ok := n.(*ast.StyleRule); ok {
@@ -194,9 +200,9 @@ func (p *purger) nested(nodes []ast.Node) {
 	})
 }
 
-// mayDrop reports whether the list of a rule may lose the selectors that are not
-// among kept. Browsers drop a rule with a selector that they do not support, and would
-// not without it; and the weight of nested rules is that of the heaviest selector around them.
+// mayDrop reports whether the selectors of a rule that are not among kept may be removed. Browsers
+// drop a rule with an unsupported selector, and would apply it without that selector; and nested
+// rules have the highest specificity of their parents' selectors.
 func (p *purger) mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
 	if slices.ContainsFunc(r.Selectors, func(s ast.Selector) bool { return s.IsBad() || p.Supported != nil && !p.Supported(s) }) {
 		return false
@@ -209,7 +215,7 @@ func (p *purger) mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
 	return !nests || selector.Max(kept) == selector.Max(r.Selectors)
 }
 
-// length returns how long a rule is in its source.
+// length returns the source length of a rule.
 func length(r *ast.StyleRule) int {
 	n := len("{}")
 	if at := r.Span(); at.IsValid() {
@@ -223,7 +229,7 @@ func length(r *ast.StyleRule) int {
 	return n
 }
 
-// judge reports whether a selector may match something, and tells the ledger.
+// judge reports whether a selector may match something, and records the verdict.
 func (p *purger) judge(s ast.Selector) bool {
 	if pattern, ok := p.Evidence.keeps(s); ok {
 		p.result.KeptBy |= 1 << min(pattern, 63)
@@ -251,16 +257,17 @@ func (p *purger) judge(s ast.Selector) bool {
 	return kept
 }
 
+// record records a verdict.
 func (p *purger) tell(s ast.Selector, kept bool, why []Reason) {
 	if p.Ledger != nil {
 		p.Ledger(Verdict{Selector: s, At: spanOf(s), Kept: kept, Why: why})
 	}
 }
 
-// spanOf returns where a selector stands, as far as its parts tell. Of one that a nested
-// rule became, that is where the nested rule stands.
+// spanOf returns the position of a selector, as far as its parts have one. For an expanded nested
+// rule, it is the position of the nested rule.
 func spanOf(s ast.Selector) source.Span {
-	const between = 8 // bytes at the most: white space, a combinator and signs
+	const between = 8 // maximum number of bytes: white space, a combinator and signs
 	first, end := len(s), uint32(0)
 	for i := len(s) - 1; i >= 0; i-- {
 		at := s[i].Pos

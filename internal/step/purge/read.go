@@ -10,11 +10,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file reads evidence: pages by their structure, scripts by their literals, and
-// all else by its words.
+// This file reads evidence: pages by their structure, scripts by their literals, and everything
+// else by its words.
 
-// AddHTML adds the elements, classes, IDs and attributes of a page or of a part of
-// one, and what its scripts may use as names.
+// AddHTML adds the elements, classes, IDs and attributes of a page or page fragment, and the names
+// that its scripts may use.
 func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f
 	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool), quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
@@ -22,22 +22,23 @@ func (e *Evidence) AddHTML(f *source.File) {
 	e.base = 0
 }
 
+// htmlReader reads one page.
 type htmlReader struct {
 	e      *Evidence
 	text   string
-	quirks bool            // it is in quirks mode, as far as was read
-	seen   map[string]bool // start tags, as they are written
-	depth  int             // of markup in attributes and in scripts that are none
-	part   bool            // it is a part of a page
+	quirks bool            // it is in quirks mode, as far as it was read
+	seen   map[string]bool // start tags already read, as text
+	depth  int             // nesting of markup in attributes and in non-script elements
+	part   bool            // it is a fragment
 }
 
-// maxMarkupDepth bounds how deep markup may nest in scripts and attributes.
+// maxMarkupDepth limits the nesting of markup in scripts and attributes.
 const maxMarkupDepth = 8
 
-// read reads a part of the page. whole is false within a noscript element, where the
-// tokenizer reads no markup of its own accord.
+// read reads a part of the page. whole is false in a noscript element, whose markup the tokenizer
+// does not read on its own.
 func (r *htmlReader) read(from, to int, whole bool) {
-	var raw rawText // what the text of the open element is, if it is more than text
+	var raw rawText // kind of the text of the open element
 	for t := range markup.Tokens(r.text, markup.Span{Start: from, End: to}) {
 		start, end := t.At.Start, t.At.End
 		switch t.Kind {
@@ -65,31 +66,32 @@ func (r *htmlReader) read(from, to int, whole bool) {
 	}
 }
 
-// markup reads the text of an element as markup. Where a program puts it in, or a browser without
-// scripts reads it, it becomes elements.
+// markup reads the text of an element as markup: a program inserts it, or a browser without
+// scripting renders it.
 func (r *htmlReader) markup(from, to int, whole bool) {
 	if r.depth >= maxMarkupDepth || !strings.Contains(r.text[from:to], "<") {
 		return
 	}
 	if whole {
-		r.e.text(r.text[from:to], from) // it may be made anything of
+		r.e.text(r.text[from:to], from) // it may be used in any way
 	}
 	inner := htmlReader{e: r.e, text: r.text, quirks: r.quirks, seen: r.seen, depth: r.depth + 1, part: true}
 	inner.read(from, to, whole)
 }
 
-// rawText tells what the text of an element is.
+// rawText is the kind of the text of an element.
 type rawText uint8
 
+// The kinds of text.
 const (
 	plainText    rawText = iota
 	scriptText           // a script
-	dataText             // data of a script, such as JSON
-	markupText           // markup that something may make elements of
-	noscriptText         // markup for browsers without scripts
+	dataText             // data for a script, such as JSON
+	markupText           // markup that becomes elements
+	noscriptText         // markup for browsers without scripting
 )
 
-// textOf returns what the text of an element is.
+// textOf returns the kind of the text of an element.
 func textOf(name string, kind string) rawText {
 	switch name {
 	case "noscript":
@@ -109,7 +111,8 @@ func textOf(name string, kind string) rawText {
 	return plainText
 }
 
-// quirksMode reports whether a document type puts a page into quirks mode (HTML, section 13.2.6.4.1).
+// quirksMode reports whether a document type puts a page into quirks mode (HTML, section
+// 13.2.6.4.1).
 func quirksMode(doctype string) bool {
 	lower := strings.ToLower(strings.Join(strings.Fields(doctype), " "))
 	name, rest, _ := strings.Cut(lower, " ")
@@ -136,7 +139,8 @@ func quirksMode(doctype string) bool {
 	return !hasSystem && (strings.HasPrefix(id, "-//w3c//dtd html 4.01 frameset//") || strings.HasPrefix(id, "-//w3c//dtd html 4.01 transitional//"))
 }
 
-// doctypeIDs returns the public identifier of a document type, and whether it has a system identifier.
+// doctypeIDs returns the public identifier of a document type, and whether it has a system
+// identifier.
 func doctypeIDs(rest string) (public string, hasSystem bool) {
 	kind, rest, _ := strings.Cut(rest, " ")
 	if kind == "system" {
@@ -152,7 +156,7 @@ func doctypeIDs(rest string) (public string, hasSystem bool) {
 	return rest[1 : 1+end], strings.TrimSpace(rest[end+2:]) != ""
 }
 
-// quirksIDs are what the public identifiers start with that mean quirks mode.
+// quirksIDs are the prefixes of public identifiers that mean quirks mode.
 var quirksIDs = strings.Split(strings.TrimSpace(`
 +//silmaril//dtd html pro v0r11 19970101//
 -//as//dtd html 3.0 aswedit + extensions//
@@ -176,7 +180,7 @@ var quirksIDs = strings.Split(strings.TrimSpace(`
 -//w3o//dtd w3 html 3.0//
 -//webtechs//dtd mozilla html`), "\n")
 
-// tag notes a start tag, and returns what the text of its element is.
+// tag records a start tag, and returns the kind of the text of its element.
 func (r *htmlReader) tag(tag markup.Span) rawText {
 	e := r.e
 	e.quirks = e.quirks || r.quirks
@@ -200,12 +204,12 @@ func (r *htmlReader) tag(tag markup.Span) rawText {
 	return textOf(element, kind)
 }
 
-// isMarkup reports whether the value of an attribute, such as data-content, holds elements.
+// isMarkup reports whether the value of an attribute, such as data-content, contains elements.
 func (r *htmlReader) isMarkup(name, value string) bool {
 	return r.depth < maxMarkupDepth && !strings.HasPrefix(name, "on") && strings.Contains(value, "</")
 }
 
-// document reads markup that stands in an attribute at an offset of the file.
+// document reads markup in an attribute at an offset of the file.
 func (r *htmlReader) document(text string, at int) {
 	e := r.e
 	if r.depth >= maxMarkupDepth {
@@ -218,6 +222,7 @@ func (r *htmlReader) document(text string, at int) {
 	e.base, e.fixed = base, fixed
 }
 
+// attribute records the names in an attribute.
 func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 	if e.attrs[key] == nil {
 		e.attrs[key] = make(map[string]source.Pos)
@@ -226,7 +231,7 @@ func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 	base := e.base
 	switch {
 	case key == "class" || key == "id":
-		if hasMarks(value) { // it is a template of a name
+		if hasMarks(value) { // a template of a name
 			e.template(value, base+at)
 			break
 		}
@@ -242,14 +247,14 @@ func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 			e.note(e.ids, fragment, at)
 		}
 	case !plainAttributes[key]:
-		// Scripts read names from attributes of many kinds: data-state,
-		// aria-controls, value, and those of frameworks.
+		// Scripts read names from many attributes: data-state, aria-controls, value, and those of
+		// frameworks.
 		e.text(value, base+at)
 	}
 	e.base = base
 }
 
-// noteNamed notes a class or ID of a page.
+// noteNamed records a class or ID of a page.
 func (e *Evidence) noteNamed(in map[string]source.Pos, name string, at int, quirks bool) {
 	e.note(in, name, at)
 	if quirks {
@@ -257,7 +262,7 @@ func (e *Evidence) noteNamed(in map[string]source.Pos, name string, at int, quir
 	}
 }
 
-// hasMarks reports whether a template language puts something into a value.
+// hasMarks reports whether a value contains template marks.
 func hasMarks(value string) bool {
 	for i := range len(value) {
 		if _, end := markAt(value[i:]); end > 0 {
@@ -270,7 +275,7 @@ func hasMarks(value string) bool {
 	return false
 }
 
-// fields calls visit with the words of a text and their places.
+// fields calls visit with the words of a text and their offsets.
 func (e *Evidence) fields(text string, at int, visit func(word string, at int)) {
 	from := 0
 	for _, word := range strings.Fields(text) {
@@ -280,8 +285,7 @@ func (e *Evidence) fields(text string, at int, visit func(word string, at int)) 
 	}
 }
 
-// plainAttributes hold addresses, prose, numbers or words of HTML itself, and
-// so no names.
+// plainAttributes contain URLs, prose, numbers or keywords of HTML, and therefore no names.
 var plainAttributes = func() map[string]bool {
 	set := make(map[string]bool)
 	for _, name := range strings.Fields("src srcset sizes action formaction poster cite data ping manifest alt title placeholder " +
@@ -292,17 +296,17 @@ var plainAttributes = func() map[string]bool {
 	return set
 }()
 
-// AddScript adds what a script may use as a name: every word in its string
-// and template literals, the keys of its objects, which libraries turn
-// into classes, the members that it names, which may be attributes, and the strings that it makes of
-// several parts, as far as they can be worked out.
+// AddScript adds the names that a script may use: every word in its string and template literals,
+// the keys of its objects, which libraries turn into classes, the properties that it accesses,
+// which may be attributes, and the strings that it builds from parts, as far as they can be
+// evaluated.
 func (e *Evidence) AddScript(f *source.File) {
 	e.file = f
 	e.script(f.Text, 0)
 	e.base = 0
 }
 
-// script adds a script that stands at an offset of the file.
+// script adds a script at an offset of the file.
 func (e *Evidence) script(text string, at int) {
 	e.base = at
 	for made, element := range constructors {
@@ -328,10 +332,11 @@ func (e *Evidence) script(text string, at int) {
 	}
 }
 
-// packed is how a script starts that unpacks itself: its words are not its own.
+// packed matches the start of a script that unpacks itself, so that its text does not contain its
+// words.
 var packed = regexp.MustCompile(`\beval\(\s*\(?\s*function\s*\(\s*\w+\s*,\s*\w+\s*,\s*\w+\s*,\s*\w+`)
 
-// madeCode reports whether a script makes the code that it runs in a way that hides its names, and
+// generatesCode reports whether a script runs generated code in a way that hides its names, and
 // where.
 func madeCode(text string) (at int, ok bool) {
 	if !strings.Contains(text, "eval(") {
@@ -348,31 +353,30 @@ func madeCode(text string) (at int, ok bool) {
 	return 0, false
 }
 
-// AddText adds every word of a text that could be a name, as of a template in
-// any language.
+// AddText adds every word of a text that could be a name, such as a template in any language.
 func (e *Evidence) AddText(f *source.File) {
 	const large, perName = 1 << 18, 12
 	if e.file = f; len(f.Text) > large && len(e.words) == 0 {
-		e.words = make(map[string]source.Pos, len(f.Text)/perName) // it need not grow by and by
+		e.words = make(map[string]source.Pos, len(f.Text)/perName) // sized so that it need not grow
 	}
 	e.template(f.Text, 0)
 	e.base = 0
 }
 
-// template adds the words of a text in which names and expressions in single braces stand for
-// something else as well.
+// template adds the words of a text in which names and expressions in single braces are template
+// marks as well.
 func (e *Evidence) template(text string, at int) {
 	e.braces = true
 	e.text(text, at)
 	e.braces = false
 }
 
-// text adds the words of a text that stands at an offset of the file. Where template marks stand
-// in a word, or next to it, it is known in part.
+// text adds the words of a text at an offset of the file. A word with template marks in it or next
+// to it is partially known.
 func (e *Evidence) text(text string, at int) {
 	e.base = at
 	start := -1
-	var made []byte // of the word: what is known of it up to copied, if marks stand in it
+	var made []byte // known parts of the word up to copied, if it contains marks
 	copied := 0
 	flush := func(end int) {
 		if start < 0 {
@@ -416,9 +420,9 @@ func (e *Evidence) text(text string, at int) {
 	flush(len(text))
 }
 
-// branches adds what may be of a word with several template marks, of which some may be conditions:
-// "{% if a %}on{% else %}off{% endif %}" is "on" or "off", and "is-{% if a %}on{% else %}off{% endif %}"
-// starts with "is-".
+// branches adds the possible values of a word with several template marks, some of which may be
+// conditions: "{% if a %}on{% else %}off{% endif %}" is "on" or "off", and "is-{% if a %}on{% else
+// %}off{% endif %}" starts with "is-".
 func (e *Evidence) branches(parts []string, at int) {
 	last := len(parts) - 1
 	for _, part := range parts {
@@ -430,7 +434,7 @@ func (e *Evidence) branches(parts []string, at int) {
 	e.nameAt(hole+parts[last], at)
 }
 
-// mark returns the end of a template mark at the start of a text, and what stands in it.
+// mark returns the end of a template mark at the start of a text, and its contents.
 func (e *Evidence) mark(text string) (inside string, end int) {
 	if inside, end = markAt(text); end == 0 && e.braces {
 		return braceAt(text)
@@ -438,9 +442,8 @@ func (e *Evidence) mark(text string) (inside string, end int) {
 	return inside, end
 }
 
-// notInName reports whether r separates the words of a text. Characters that
-// class names hold only with an escape (":", "/", "[") do not, if a word holds
-// them inside.
+// notInName reports whether r separates the words of a text. Characters that class names only
+// contain with an escape (":", "/", "[") do not, inside a word.
 func notInName(r rune) bool {
 	switch {
 	case r <= ' ':
@@ -451,8 +454,7 @@ func notInName(r rune) bool {
 	return strings.ContainsRune("\"'`<>=;{}(),&|$", r)
 }
 
-// wordAt adds a word, without the punctuation around it, and the parts of it
-// that punctuation separates.
+// wordAt adds a word without surrounding punctuation, and its parts between punctuation.
 func (e *Evidence) wordAt(word string, at int) {
 	e.nameAt(word, at)
 	trimmed := strings.Trim(word, ".,:;#!?/*+@\\")
@@ -473,8 +475,8 @@ func (e *Evidence) wordAt(word string, at int) {
 	}
 }
 
-// nameAt adds a word that may be a name, or a pattern of one. One that ends or starts with a hyphen
-// or underscore is a part of a name as well.
+// nameAt adds a word that may be a name or a pattern. A word that starts or ends with a hyphen or
+// underscore is a part of a name as well.
 func (e *Evidence) nameAt(word string, at int) {
 	if strings.Contains(word, hole) {
 		if useful(word) {

@@ -11,32 +11,31 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file keeps what a script may mean that cannot be read: one from another origin, or one
-// that makes its code as it runs.
+// This file keeps selectors that an unreadable script may use: one from another origin, or one that
+// runs generated code. Such a script is written for names on its pages. So a selector is kept
+// without evidence for some of its parts, if
 //
-// Such a script is written for names that its pages have. So a selector is kept, although the
-// evidence lacks some of its parts, if
-//   - the compound that it selects by (the last one) has a class, ID or attribute that is in use:
-//     the others on it, and those of the elements around it, may be states that the script sets; or
-//   - each class and ID of that compound starts with the word with which a class or ID in use
-//     starts (.modal-backdrop where a page has .modal), or has a word that is a value of a data
-//     attribute (.bs-tooltip-top where a page has data-toggle="tooltip").
+// - its last compound has a class, ID or attribute that is in use: the other parts of it, and those
+//   of its ancestors, may be states that the script sets; or
+// - each class and ID of that compound starts with the same word as a class or ID in use
+//   (.modal-backdrop if a page has .modal), or contains a word that is the value of a data
+//   attribute (.bs-tooltip-top if a page has data-toggle="tooltip").
 
 // relations are the words of names in use on pages.
 type relations struct {
 	once   sync.Once
-	stems  map[string]string // the name that has a stem
-	values map[string]bool   // words of the values of data attributes
+	stems  map[string]string // a name for each stem
+	values map[string]bool   // words in the values of data attributes
 }
 
-// AddUnread notes a script that cannot be read for names.
+// AddUnreadable records an unreadable script.
 func (e *Evidence) AddUnread(at source.Pos) { e.unread = append(e.unread, at) }
 
-// Unread returns the scripts that cannot be read for names.
+// Unreadable returns the unreadable scripts.
 func (e *Evidence) Unread() []source.Pos { return e.unread }
 
-// nameWords returns the words of a name, in lower case: those that hyphens, underscores or
-// capitals separate.
+// nameWords returns the words of a name in lower case, which hyphens, underscores or capitals
+// separate.
 func nameWords(name string) []string {
 	var out []string
 	start := 0
@@ -59,8 +58,8 @@ func nameWords(name string) []string {
 	return out
 }
 
-// stem returns the word with which a name starts; with the second one if the first is short, as
-// those are which libraries put before all of their names.
+// stem returns the first word of a name, with the second one if the first is short: many libraries
+// have a short common prefix.
 func stem(name string) string {
 	const short = 3
 	words := nameWords(name)
@@ -73,6 +72,7 @@ func stem(name string) string {
 	return words[0]
 }
 
+// relate computes the relations.
 func (e *Evidence) relate() {
 	r := &e.relations
 	r.stems, r.values = make(map[string]string), make(map[string]bool)
@@ -112,7 +112,7 @@ func (e *Evidence) related(name string) (to string, ok bool) {
 	return "", false
 }
 
-// keptAsRelated returns why a selector is kept for the sake of a script that cannot be read.
+// keptAsRelated returns why a selector is kept for an unreadable script.
 func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
 	if len(e.unread) == 0 {
 		return Use{}, false
@@ -131,14 +131,14 @@ func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
 			_, ok = e.ID(name)
 		case ast.AttributeSelector:
 			if _, ok = e.Attribute(&subject[i]); !ok {
-				continue // it may be set on what else is selected
+				continue // it may be set on any selected element
 			}
 		default:
 			continue
 		}
 		if ok {
 			use.Text = name
-			return use, true // the rest may be states
+			return use, true // the other parts may be states
 		}
 		to, related := e.related(name)
 		all = all && related
@@ -155,14 +155,14 @@ func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
 	return e.keptInside(s, use)
 }
 
-// hasNamed reports whether a compound selects by classes or IDs.
+// hasNamed reports whether a compound has classes or IDs.
 func hasNamed(compound ast.Selector) bool {
 	return slices.ContainsFunc(compound, func(p ast.Simple) bool {
 		return p.Kind == ast.ClassSelector || p.Kind == ast.IDSelector
 	})
 }
 
-// keptInside judges a selector of elements inside others: they belong to what is around them.
+// keptInside judges a selector of plain elements inside others: they belong to their ancestors.
 func (e *Evidence) keptInside(s ast.Selector, use Use) (Use, bool) {
 	i := lastCombinator(s)
 	if i <= 0 {
@@ -189,4 +189,5 @@ func (e *Evidence) keptInside(s ast.Selector, use Use) (Use, bool) {
 	return Use{}, false
 }
 
+// sortedKeys returns the keys of a map, sorted.
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -12,14 +12,14 @@ import (
 // Name is the name of the step.
 const Name = "purge"
 
-// Step purges units.
+// Step is the step for the pipeline.
 type Step struct{ opts Options }
 
-// NewStep returns the step with options, of which Left and Ledger are those of a unit.
+// NewStep returns the step with options; Exempt and Record are replaced for each unit.
 func NewStep(opts Options) Step { return Step{opts} }
 
-// Run purges a bundle or a style element, and notes the [Result], and the [Verdict]s if they are asked for. Sheets in it that the
-// settings keep, and what comments in them say is to stay, stay as they are.
+// Run purges a bundle or a style element, and notes the [Result], and the [Verdict]s if requested.
+// Sheets and nodes that the settings or comments keep are unchanged.
 func (s Step) Run(ctx context.Context, u *step.Unit) error {
 	opts := s.opts
 	opts.Left = make(map[ast.Node]bool)

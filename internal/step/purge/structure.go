@@ -12,8 +12,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file judges selectors by where elements stand in pages: for sites that say that
-// nothing puts them elsewhere.
+// This file matches selectors against the structure of pages, for sites that declare that elements
+// do not move.
 
 // document is the tree of a page.
 type document struct {
@@ -21,12 +21,12 @@ type document struct {
 	quirks bool
 }
 
-// AddStructure adds the tree of a page, by which selectors are judged whose parts only
-// pages have. Pages are read as browsers read them with scripts, and without.
+// AddStructure adds the tree of a page. It is used for selectors whose parts only occur in pages.
+// Pages are parsed as browsers with scripting do, and as browsers without.
 func (e *Evidence) AddStructure(f *source.File) {
 	for _, scripting := range []bool{true, false} {
 		root, err := html.ParseWithOptions(strings.NewReader(f.Text), html.ParseOptionEnableScripting(scripting))
-		if err != nil { // which no text has
+		if err != nil { // cannot happen for text
 			continue
 		}
 		d := &document{byName: make(map[string][]*html.Node), quirks: true}
@@ -42,7 +42,7 @@ func (e *Evidence) AddStructure(f *source.File) {
 	}
 }
 
-// doctypeText returns a document type as it is written.
+// doctypeText returns a document type as text.
 func doctypeText(n *html.Node) string {
 	text := n.Data
 	public, system := attrOf(n, "public"), attrOf(n, "system")
@@ -57,6 +57,7 @@ func doctypeText(n *html.Node) string {
 	return text
 }
 
+// index indexes a node and its descendants.
 func (d *document) index(n *html.Node) {
 	add := func(key string) { d.byName[key] = append(d.byName[key], n) }
 	add("*")
@@ -73,7 +74,7 @@ func (d *document) index(n *html.Node) {
 	}
 }
 
-// fold returns a class or ID as it is compared.
+// fold returns a class or ID in the form in which it is compared.
 func (d *document) fold(name string) string {
 	if d.quirks {
 		return strings.ToLower(name)
@@ -81,9 +82,9 @@ func (d *document) fold(name string) string {
 	return name
 }
 
-// stands reports whether, on some page, elements stand as a selector has it. It is true
-// if that is not known: no page was added, or a script or another file has the name of
-// a part, and so may put it anywhere.
+// existsOnPage reports whether some page has elements in the structure of a selector. It returns
+// true if that is unknown: no page was added, or a script or another file has the name of a part,
+// and so may insert it anywhere.
 func (e *Evidence) stands(s ast.Selector) bool {
 	if len(e.documents) == 0 || !hasCombinator(s) || e.mayBeMoved(s) {
 		return true
@@ -91,6 +92,7 @@ func (e *Evidence) stands(s ast.Selector) bool {
 	return slices.ContainsFunc(e.documents, func(d *document) bool { return d.has(s) })
 }
 
+// hasCombinator reports whether a selector has a combinator.
 func hasCombinator(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
 }
@@ -137,7 +139,7 @@ func (d *document) candidates(compound ast.Selector) []*html.Node {
 	return d.byName["*"]
 }
 
-// lastCombinator returns the place of the last combinator of a selector, or -1.
+// lastCombinator returns the index of the last combinator of a selector, or -1.
 func lastCombinator(s ast.Selector) int {
 	for i := len(s) - 1; i >= 0; i-- {
 		if s[i].Kind == ast.Combinator {
@@ -187,21 +189,22 @@ func (d *document) matches(n *html.Node, s ast.Selector) bool {
 	return false
 }
 
+// isElement reports whether n is an element.
 func isElement(n *html.Node) bool { return n != nil && n.Type == html.ElementNode }
 
-// outside reports whether a node is where nobody knows what is around: a script puts the
-// content of a template anywhere.
+// outside reports whether the ancestors of a node are unknown: scripts insert the contents of a
+// template anywhere.
 func outside(n *html.Node) bool { return isElement(n) && n.Data == "template" }
 
-// sibling returns the element before one.
+// sibling returns the previous sibling element.
 func sibling(n *html.Node) *html.Node {
 	for n = n.PrevSibling; n != nil && n.Type != html.ElementNode; n = n.PrevSibling {
 	}
 	return n
 }
 
-// matchesPart reports whether an element may match a simple selector. States and all that
-// counts elements are taken to match.
+// matchesPart reports whether an element may match a simple selector. States and structural
+// pseudo-classes count as matching.
 func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
 	name := token.Unescape(s.Name)
 	switch s.Kind {
@@ -222,6 +225,7 @@ func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
 	return true
 }
 
+// attrOf returns the value of an attribute.
 func attrOf(n *html.Node, key string) string {
 	for _, a := range n.Attr {
 		if a.Key == key {

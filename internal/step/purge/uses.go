@@ -7,21 +7,20 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Uses are the names by which what stays of all sheets of a site uses definitions:
-// animations, fonts, counter styles and registered custom properties. The zero Uses
-// are none.
+// Uses are the uses of definitions by the remaining rules of all sheets of a site: animations,
+// fonts, counter styles and registered custom properties. The zero Uses are empty.
 type Uses struct {
 	animations map[string]bool
-	fonts      map[string]bool // families, in lower case
+	fonts      map[string]bool // families in lower case
 	counters   map[string]bool
-	customs    map[string]bool // that are named anywhere, declarations included
-	read       map[string]bool // custom properties that something other than these reads
-	// through has what custom properties read: "--a --b" if the value of --a reads --b.
+	customs    map[string]bool // named anywhere, including declarations
+	read       map[string]bool // custom properties read by something other than custom properties
+	// through has reads between custom properties: "--a --b" if the value of --a reads --b.
 	through map[string]bool
-	closed  map[string]bool // all that are read in the end; worked out by Close
+	closed  map[string]bool // all custom properties that are read in the end; computed by Close
 }
 
-// Close works out which custom properties are read, by way of others perhaps. Nothing is
+// Close determines which custom properties are read, directly or through others. Nothing may be
 // added afterwards.
 func (u *Uses) Close() {
 	u.closed = make(map[string]bool)
@@ -48,11 +47,12 @@ func (u *Uses) Close() {
 // reads reports whether a custom property is read.
 func (u *Uses) reads(name string) bool { return u.closed == nil || u.closed[name] }
 
+// maps returns all sets.
 func (u *Uses) maps() []*map[string]bool {
 	return []*map[string]bool{&u.animations, &u.fonts, &u.counters, &u.customs, &u.read, &u.through}
 }
 
-// Add adds all that other has.
+// Add adds the uses of other.
 func (u *Uses) Add(other *Uses) {
 	from := other.maps()
 	for i, to := range u.maps() {
@@ -62,7 +62,7 @@ func (u *Uses) Add(other *Uses) {
 	}
 }
 
-// Equal reports whether two are the same.
+// Equal reports whether two are equal.
 func (u *Uses) Equal(o *Uses) bool {
 	theirs := o.maps()
 	for i, m := range u.maps() {
@@ -78,6 +78,7 @@ func (u *Uses) Equal(o *Uses) bool {
 	return true
 }
 
+// set adds a name to a set.
 func set(in *map[string]bool, name string) {
 	if *in == nil {
 		*in = make(map[string]bool)
@@ -105,7 +106,7 @@ func UsesOf(nodes []ast.Node) *Uses {
 			u.declaration(n)
 		case *ast.AtRule:
 			if token.EqualFold(n.Name, "font-face") || token.EqualFold(n.Name, "property") {
-				return false // to have a name is not to use it
+				return false // a definition does not use its own name
 			}
 			u.atRule(n)
 		}
@@ -114,18 +115,20 @@ func UsesOf(nodes []ast.Node) *Uses {
 	return u
 }
 
+// atRule adds the names in an at-rule.
 func (u *Uses) atRule(r *ast.AtRule) {
-	u.customsIn(r.Prelude, "") // style() of a container
+	u.customsIn(r.Prelude, "") // style() of a container query
 	if !token.EqualFold(r.Name, "counter-style") {
 		return
 	}
-	for _, n := range ast.Body(r) { // fallback, and what it extends
+	for _, n := range ast.Body(r) { // fallback and extends
 		if d, ok := n.(*ast.Declaration); ok {
 			idents(d.Value, func(name string) { set(&u.counters, name) })
 		}
 	}
 }
 
+// declaration adds the names in a declaration.
 func (u *Uses) declaration(d *ast.Declaration) {
 	reader := ""
 	if d.IsCustom() {
@@ -144,11 +147,11 @@ func (u *Uses) declaration(d *ast.Declaration) {
 	case d.IsCustom(), name == "font", name == "font-family":
 		u.families(d.Value)
 	}
-	idents(d.Value, func(name string) { set(&u.counters, name) }) // list-style, content: counter(), and what reads a custom property
+	idents(d.Value, func(name string) { set(&u.counters, name) }) // list-style, content: counter(), and readers of custom properties
 }
 
-// customsIn notes the custom properties that values name. reader is the one that has
-// them as its value; empty for any other reader.
+// customsIn records the custom properties in values. reader is the custom property with this value;
+// empty for other readers.
 func (u *Uses) customsIn(values []ast.Value, reader string) {
 	idents(values, func(name string) {
 		if !ast.IsCustomName(name) {
@@ -177,8 +180,8 @@ func idents(values []ast.Value, visit func(name string)) {
 	}
 }
 
-// families notes the font families that values may name: strings, and identifiers
-// that follow each other. Of a shorthand the first of these may be no part of the name.
+// families records the font families that values may name: strings, and sequences of identifiers.
+// In a shorthand, the first identifiers may not belong to the name.
 func (u *Uses) families(values []ast.Value) {
 	var run []string
 	for i := range values {
@@ -198,7 +201,7 @@ func (u *Uses) families(values []ast.Value) {
 	}
 }
 
-// definition judges a definition by name. ok is false for any other at-rule.
+// definition judges a definition. ok is false for other at-rules.
 func (p *purger) definition(r *ast.AtRule) (edit ast.Edit, ok bool) {
 	kind := token.Lower(r.Name)
 	plain := kind
@@ -238,7 +241,7 @@ func (p *purger) definition(r *ast.AtRule) (edit ast.Edit, ok bool) {
 	return ast.Remove, true
 }
 
-// familyOf returns the family that an @font-face rule is for.
+// familyOf returns the font family of an @font-face rule.
 func familyOf(r *ast.AtRule) string {
 	for _, n := range ast.Body(r) {
 		d, ok := n.(*ast.Declaration)
@@ -252,8 +255,8 @@ func familyOf(r *ast.AtRule) string {
 	return ""
 }
 
-// used reports whether a definition is used: by what stays of a sheet, or perhaps by a
-// script or a style attribute.
+// used reports whether a definition is used by remaining rules, or possibly by a script or a style
+// attribute.
 func (p *purger) used(kind, name string) bool {
 	switch kind {
 	case "keyframes":
@@ -276,7 +279,7 @@ func (p *purger) used(kind, name string) bool {
 	return p.Evidence.mentions(name)
 }
 
-// allIn reports whether all of some words are in a set.
+// allIn reports whether all words are in a set.
 func allIn(in map[string]bool, words []string) bool {
 	for _, w := range words {
 		if !in[w] {
@@ -286,8 +289,8 @@ func allIn(in map[string]bool, words []string) bool {
 	return len(words) > 1
 }
 
-// mentions reports whether a script or another file has all words of a name, or a
-// style attribute has it.
+// mentions reports whether a script or another file contains all words of a name, or a style
+// attribute contains it.
 func (e *Evidence) mentions(name string) bool {
 	all := true
 	for _, word := range strings.Fields(name) {
