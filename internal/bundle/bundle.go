@@ -1,8 +1,6 @@
-// Package bundle makes one sheet of the pieces that a page, or several pages, load: it joins them in cascade order, changes the
-// addresses in them to fit where the bundle is written, takes the whole through the finishing steps, and prints it once,
-// with its source map.
-//
-// [Job.Make] is the place to start reading.
+// Package bundle builds one sheet from the pieces that one or more pages load: it joins them in
+// cascade order, rewrites their URLs for the location of the bundle, runs the finish, and prints
+// the result with its source map. Start reading at [Job.Make].
 package bundle
 
 import (
@@ -22,37 +20,38 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Job is all that is known of a bundle before it is made.
+// Job describes a bundle to be built.
 type Job struct {
 	Pieces []link.Piece // in cascade order
 	Kind   step.Kind
 	Finish *pipeline.Chain
-	// At is the link in the page that asks for the bundle, or the style element that it is written into.
+	// At is the position of findings: the link of the page, or the style element.
 	At source.Span
-	// Address returns the new address of a file; false to leave the address as it is.
+	// Address returns the new URL of a file; false leaves it unchanged.
 	Address func(URL) (string, bool)
-	// Map has a source map be made, which says the names of the files in the set.
+	// Map, if not nil, requests a source map with the file names of the set.
 	Map *source.Set
-	// Charset has a sheet that is not ASCII say its own encoding: a page or server may say another.
+	// Charset makes a sheet that is not ASCII declare its encoding, because a page or server may
+	// declare another.
 	Charset bool
 	Report  func(...diag.Diagnostic)
 }
 
-// Result is a bundle that was made.
+// Result is a built bundle.
 type Result struct {
-	CSS     []byte             // without the comment that names the map
-	Compact bool               // it is written without spaces that mean nothing
+	CSS     []byte             // without the comment that refers to the map
+	Compact bool               // it was printed compactly
 	Map     *sourcemap.Builder // nil without a map
-	Files   []string           // the source sheets in it, as people are shown them, in cascade order
-	Sources int                // bytes of their text
-	Empty   bool               // purging left nothing
+	Files   []string           // displayed paths of its source sheets, in cascade order
+	Sources int                // size of their texts in bytes
+	Empty   bool               // purging removed everything
 
 	Prefixes []prefix.Change
 	Purged   *purge.Result   // nil if it was not purged
-	Verdicts []purge.Verdict // of purging it, if they are asked for
+	Verdicts []purge.Verdict // of purging, if requested
 }
 
-// Make makes the bundle. The error is that of a step, or of a context that ended.
+// Make builds the bundle. The error is that of a step, or of a cancelled context.
 func (job *Job) Make(ctx context.Context) (Result, error) {
 	res := Result{}
 	pieces := slices.Clone(job.Pieces)
@@ -84,7 +83,7 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 	return res, nil
 }
 
-// declaresMore reports whether anything but comments and empty layers is left.
+// declaresMore reports whether anything but comments and empty layers remains.
 func declaresMore(nodes []ast.Node) bool {
 	return slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		switch n := n.(type) {
@@ -97,7 +96,7 @@ func declaresMore(nodes []ast.Node) bool {
 	})
 }
 
-// print writes the text of the bundle, and gathers its map.
+// print prints the bundle, and builds its map.
 func (job *Job) print(u *step.Unit, res *Result) {
 	opts := print.Options{Compact: u.Compact}
 	if job.Map != nil {
@@ -114,7 +113,7 @@ func (job *Job) print(u *step.Unit, res *Result) {
 	res.CSS, res.Compact = css, u.Compact
 }
 
-// expect returns how many bytes the text will have, roughly.
+// expect estimates the size of the text in bytes.
 func (job *Job) expect(res *Result, compact bool) int {
 	size := res.Sources
 	if job.Kind == step.Element { // its file is the page, which is longer
@@ -126,9 +125,10 @@ func (job *Job) expect(res *Result, compact bool) int {
 	return size + size/16 + 256
 }
 
-// charsetRule says the encoding of a sheet that is a file.
+// charsetRule declares the encoding of a sheet.
 const charsetRule = "@charset \"utf-8\";\n"
 
+// isASCII reports whether text is ASCII.
 func isASCII(text []byte) bool {
 	for _, c := range text {
 		if c >= 0x80 {

@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// join makes one list of nodes of pieces, each inside the conditions of its
-// imports. Imports from elsewhere and namespaces come first, as they must.
+// join joins the nodes of pieces, each wrapped in its conditions. External imports and namespaces
+// come first.
 func join(pieces []link.Piece, report func(...diag.Diagnostic)) []ast.Node {
 	var head, body []ast.Node
 	namespaces := namespaceJoiner{report: report, alone: len(pieces) == 1}
@@ -32,8 +32,7 @@ func join(pieces []link.Piece, report func(...diag.Diagnostic)) []ast.Node {
 	return slices.Concat(head, namespaces.rules, body)
 }
 
-// wrap puts the nodes of pieces into blocks for their conditions. Pieces that
-// share a condition share its block.
+// wrap wraps pieces in blocks for their conditions. Pieces with the same condition share a block.
 func wrap(pieces []link.Piece) []ast.Node {
 	var out []ast.Node
 	for i := 0; i < len(pieces); {
@@ -55,7 +54,7 @@ func wrap(pieces []link.Piece) []ast.Node {
 	return out
 }
 
-// checkExternal reports an import from elsewhere that something precedes where there can be one sheet only.
+// checkExternal reports an external import that something precedes, if there can be only one sheet.
 func checkExternal(pieces []link.Piece, report func(...diag.Diagnostic)) {
 	var before *source.File
 	for i := range pieces {

@@ -12,17 +12,17 @@ import (
 	"rinzel/internal/link"
 )
 
-// namespaceJoiner gathers the @namespace rules of pieces, which hold for the
-// whole bundle once they are joined.
+// namespaceJoiner collects the @namespace rules of pieces, which apply to the whole bundle after
+// joining.
 type namespaceJoiner struct {
 	report func(...diag.Diagnostic)
-	alone  bool // there is but one piece
+	alone  bool // there is a single piece
 	rules  []ast.Node
 	byName map[string]*ast.AtRule
 }
 
-// take returns nodes without their @namespace rules. A prefix that stands for another namespace in a piece
-// before becomes another prefix.
+// take returns nodes without their @namespace rules. A prefix that means another namespace in an
+// earlier piece is renamed.
 func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
 	if !slices.ContainsFunc(nodes, link.IsNamespace) {
 		return nodes
@@ -36,7 +36,7 @@ func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
 			continue
 		}
 		if r, ok := n.(*ast.AtRule); ok {
-			own[prefixOf(r)] = r // of two in one sheet the last one counts (CSS Namespaces 3, section 2.1)
+			own[prefixOf(r)] = r // of two in one sheet the last wins (CSS Namespaces 3, section 2.1)
 		}
 	}
 	for _, n := range nodes {
@@ -50,7 +50,7 @@ func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
 	return out
 }
 
-// prefixOf returns the prefix that a @namespace rule declares; empty for the default namespace.
+// prefixOf returns the prefix of an @namespace rule; empty for the default namespace.
 func prefixOf(r *ast.AtRule) string {
 	if len(r.Prelude) > 1 {
 		return r.Prelude[0].Text
@@ -58,7 +58,7 @@ func prefixOf(r *ast.AtRule) string {
 	return ""
 }
 
-// namespaceOf returns the namespace that a @namespace rule names.
+// namespaceOf returns the namespace of an @namespace rule.
 func namespaceOf(r *ast.AtRule) string {
 	last := &r.Prelude[len(r.Prelude)-1]
 	if last.Inner != nil && len(last.Inner.Values) > 0 {
@@ -70,6 +70,7 @@ func namespaceOf(r *ast.AtRule) string {
 	return token.StringValue(last.Text)
 }
 
+// add adds an @namespace rule.
 func (j *namespaceJoiner) add(r *ast.AtRule, renamed prefixes) {
 	if len(r.Prelude) == 0 {
 		return
@@ -104,9 +105,10 @@ func (j *namespaceJoiner) add(r *ast.AtRule, renamed prefixes) {
 	}
 }
 
-// prefixes are new names for prefixes of namespaces.
+// prefixes maps namespace prefixes to new ones.
 type prefixes map[string]string
 
+// node renames the prefixes in a node.
 func (p prefixes) node(n ast.Node) ast.Edit {
 	edited := n
 	switch n := n.(type) {
@@ -145,7 +147,7 @@ func (p prefixes) node(n ast.Node) ast.Edit {
 	return ast.Replace(edited)
 }
 
-// selector returns a selector with other prefixes.
+// selector renames the prefixes in a selector.
 func (p prefixes) selector(s ast.Selector) (ast.Selector, bool) {
 	return ast.MapList(s, func(_ int, part *ast.Simple) (ast.Simple, bool) {
 		with, changed := *part, false
@@ -167,7 +169,7 @@ func (p prefixes) selector(s ast.Selector) (ast.Selector, bool) {
 	})
 }
 
-// values returns values with other prefixes, as in attr(svg|href).
+// values renames the prefixes in values, as in attr(svg|href).
 func (p prefixes) values(values []ast.Value) []ast.Value {
 	out, _ := ast.MapList(values, func(i int, v *ast.Value) (ast.Value, bool) {
 		with, changed := *v, false

@@ -9,26 +9,27 @@ import (
 	"rinzel/internal/source"
 )
 
-// URL is an address in a sheet.
+// URL is a URL in a sheet.
 type URL struct {
 	Address string
 	At      source.Span
-	Custom  string // the custom property whose value it is in; empty for any other
+	Custom  string // the custom property whose value contains it; empty for other properties
 }
 
-// relocate returns nodes with the addresses in them changed to fit the place
-// of the bundle.
+// relocate returns nodes with their URLs rewritten for the location of the bundle.
 func relocate(nodes []ast.Node, address func(URL) (string, bool)) []ast.Node {
 	r := relocator{address: address}
 	out, _ := ast.Map(nodes, r.node)
 	return out
 }
 
+// relocator rewrites URLs.
 type relocator struct {
 	address func(URL) (string, bool)
-	custom  string // the custom property whose value is looked at
+	custom  string // the custom property whose value is being visited
 }
 
+// node rewrites the URLs in a node.
 func (r relocator) node(n ast.Node) ast.Edit {
 	if d, ok := n.(*ast.Declaration); ok {
 		if d.IsCustom() {
@@ -48,7 +49,7 @@ func (r relocator) node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// value changes the address in a value, if it holds one.
+// value rewrites the URL in a value, if it has one.
 func (r relocator) value(v *ast.Value) (with ast.Value, changed bool) {
 	if v.Kind != token.URL && v.Kind != token.Function {
 		return with, false
@@ -76,12 +77,12 @@ func (r relocator) value(v *ast.Value) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// imageSet changes the addresses in image-set(), where a string is one.
+// imageSet rewrites the URLs in image-set(), including strings.
 func (r relocator) imageSet(v *ast.Value) (with ast.Value, changed bool) {
 	args := slices.Clone(v.Inner.Values)
 	for i := range args {
 		arg := &args[i]
-		if arg.Kind != token.String { // the string in type() is none
+		if arg.Kind != token.String { // the string in type() is not a URL
 			if moved, ok := r.value(arg); ok {
 				*arg, changed = moved, true
 			}

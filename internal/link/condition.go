@@ -12,20 +12,21 @@ import (
 	"rinzel/internal/source"
 )
 
-// Condition is what an import says of the sheet it brings in, or the media attribute of a link.
+// Condition is the condition of an import, or the media attribute of a link.
 type Condition struct {
 	At       source.Pos
 	HasLayer bool
-	Layer    []ast.Value // the name of the layer; empty for one without
+	Layer    []ast.Value // name of the layer; empty for an anonymous one
 	Supports []ast.Value
 	Media    []ast.Value
 }
 
+// empty reports whether c is no condition.
 func (c *Condition) empty() bool {
 	return !c.HasLayer && len(c.Supports) == 0 && len(c.Media) == 0
 }
 
-// ConditionKey writes conditions as text, so that they can be compared.
+// ConditionKey returns conditions as text, for comparison.
 func ConditionKey(conds []*Condition) string {
 	if len(conds) == 0 {
 		return ""
@@ -37,11 +38,10 @@ func ConditionKey(conds []*Condition) string {
 	return text.String()
 }
 
-// Wrap returns nodes in blocks that say what the condition says. What an
-// import says of its layer is inside what it says of support and media (CSS
-// Cascade 5, section 6.4.3).
+// Wrap returns nodes wrapped in blocks for the condition. The layer of an import is inside its
+// support and media conditions (CSS Cascade 5, section 6.4.3).
 func (c *Condition) Wrap(nodes []ast.Node) ast.Node {
-	// In a block, a browser would read some of what it skips at the top.
+	// In a block, browsers would parse some of what they skip at the top level.
 	nodes = slices.DeleteFunc(slices.Clone(nodes), func(n ast.Node) bool { _, ok := n.(*ast.BadRule); return ok })
 	at := func(name string, prelude []ast.Value) {
 		nodes = []ast.Node{&ast.AtRule{At: c.At, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
@@ -61,8 +61,8 @@ func (c *Condition) Wrap(nodes []ast.Node) ast.Node {
 	return nodes[0]
 }
 
-// supportsCondition returns what stands in supports() as the condition of an
-// @supports rule: a declaration needs brackets of its own.
+// supportsCondition returns the arguments of supports() as the condition of an @supports rule: a
+// declaration needs brackets.
 func supportsCondition(values []ast.Value) []ast.Value {
 	isDeclaration := len(values) > 1 && values[0].Kind == token.Ident && values[1].Kind == token.Colon
 	if !isDeclaration {
@@ -71,9 +71,9 @@ func supportsCondition(values []ast.Value) []ast.Value {
 	return []ast.Value{{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}}
 }
 
-// MediaCondition reads the media attribute of a link, which stands at a place in the page, as
-// browsers do (Media Queries 4, section 3.2): what is not closed is closed at its end, and a query
-// that cannot be read never holds. It returns nil for an empty attribute.
+// MediaCondition parses the media attribute of a link, at a position in the page, as browsers do
+// (Media Queries 4, section 3.2): open constructs are closed at the end, and an invalid query never
+// matches. It returns nil for an empty attribute.
 func MediaCondition(media string, at source.Pos) *Condition {
 	queries := ast.JoinCommas(mediaQueries(media))
 	if len(queries) == 0 {
@@ -82,7 +82,7 @@ func MediaCondition(media string, at source.Pos) *Condition {
 	return &Condition{At: at, Media: unplaced(queries)}
 }
 
-// mediaQueries returns the queries of a media attribute, each of which may stand in a rule.
+// mediaQueries returns the queries of a media attribute, each valid in a rule.
 func mediaQueries(media string) [][]ast.Value {
 	list, _ := parse.Values(new(source.Set).Add(source.Path{}, "media", media))
 	if len(list) == 0 {
@@ -98,7 +98,7 @@ func mediaQueries(media string) [][]ast.Value {
 	return queries
 }
 
-// mayStandInMedia reports whether a value can be part of a media query at all.
+// mayStandInMedia reports whether a value can be part of a media query.
 func mayStandInMedia(v ast.Value) bool {
 	switch v.Kind {
 	case token.Ident, token.LParen, token.Function, token.Number, token.Dimension, token.Percentage, token.Delim, token.Comment, token.Whitespace, token.Colon:
@@ -107,8 +107,7 @@ func mayStandInMedia(v ast.Value) bool {
 	return false
 }
 
-// unplaced returns values without places, since those they have are in no
-// file of the project.
+// unplaced returns values without positions, because theirs are not in a file of the project.
 func unplaced(values []ast.Value) []ast.Value {
 	out := slices.Clone(values)
 	for i := range out {

@@ -11,17 +11,18 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file is about imports of sheets from elsewhere, which stay imports. Browsers read an import only at the top of a
-// sheet, so what precedes one in the cascade is a bundle of its own, which the page links before.
+// This file handles imports of external sheets, which stay imports. Browsers only support imports
+// at the top of a sheet, so the rules before an external import in the cascade become a separate
+// bundle, which the page links first.
 
-// external appends an import that stays one. What the imports that lead to its sheet say of layers, support and media,
-// the import says itself.
+// external appends an external import. It gets the layers, support and media conditions of the
+// imports that lead to its sheet.
 func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*Condition) {
 	kept := *r
 	kept.Prelude = prelude
 	with := &kept
 	if len(conds) > 0 && conds[len(conds)-1].At == r.At {
-		conds = conds[:len(conds)-1] // its own conditions are there already
+		conds = conds[:len(conds)-1] // its own conditions are part of it already
 	}
 	for _, c := range slices.Backward(conds) {
 		merged, ok := c.OnImport(with)
@@ -35,20 +36,22 @@ func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*Condit
 	a.entry.Pieces = append(a.entry.Pieces, Piece{External: with})
 }
 
-// ExternalUnderConditions words that the conditions of several imports cannot be said by one.
+// ExternalUnderConditions returns the finding that one import cannot express the conditions of
+// several.
 func ExternalUnderConditions(r *ast.AtRule) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: r.Span(),
 		Message: "an external sheet is imported under the conditions of several imports: a single import cannot express them",
 		Fix:     "name the layers, or import it with all conditions from the outer sheet"}
 }
 
-// MayPrecedeExternal reports whether an import from elsewhere may follow a piece in one sheet.
+// MayPrecedeExternal reports whether an external import may follow a piece in one sheet.
 func (p *Piece) MayPrecedeExternal() bool {
 	return p.External != nil || p.Prologue || len(p.Nodes) == 0
 }
 
-// OnImport returns an import of a sheet from elsewhere with a condition around those that it has. ok is false if one
-// import cannot say both: a layer without a name in another, or two lists of media queries that have no short product.
+// OnImport returns an external import with an additional outer condition. ok is false if one import
+// cannot express both: an anonymous layer in another layer, or two media query lists without a
+// short product.
 func (c *Condition) OnImport(r *ast.AtRule) (with *ast.AtRule, ok bool) {
 	imp, ok := graph.ReadImport(r.Prelude)
 	if !ok {
@@ -75,14 +78,14 @@ func (c *Condition) OnImport(r *ast.AtRule) (with *ast.AtRule, ok bool) {
 	return &copied, true
 }
 
-// called returns a function with values as its arguments.
+// called returns a function with arguments.
 func called(name string, values []ast.Value, at source.Pos) ast.Value {
 	values = slices.Clone(values)
 	values[0].Space = false
 	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at, Space: true, Inner: &ast.Inner{Values: values, Close: at}}
 }
 
-// joinedLayers returns the layer that one layer in another is.
+// joinedLayers returns the layer that is one layer nested in another.
 func joinedLayers(c *Condition, imp graph.Import) (ast.Value, bool) {
 	unnamed := c.HasLayer && len(c.Layer) == 0 || imp.HasLayer && len(imp.Layer) == 0
 	switch {
@@ -103,7 +106,7 @@ func joinedLayers(c *Condition, imp graph.Import) (ast.Value, bool) {
 	return called("layer", values, c.At), true
 }
 
-// joinedSupports returns the condition that holds where two do.
+// joinedSupports returns the conjunction of two conditions.
 func joinedSupports(a, b []ast.Value) []ast.Value {
 	if len(a) == 0 || len(b) == 0 {
 		return slices.Concat(a, b)
@@ -111,7 +114,7 @@ func joinedSupports(a, b []ast.Value) []ast.Value {
 	return []ast.Value{inParens(supportsCondition(a)), {Kind: token.Ident, Text: "and", Pos: a[0].Pos, Space: true}, spaced(inParens(supportsCondition(b)))}
 }
 
-// inParens returns a condition that may stand beside "and".
+// inParens returns a condition as an operand of "and".
 func inParens(values []ast.Value) ast.Value {
 	if len(values) == 1 && values[0].Kind == token.LParen {
 		return values[0]
@@ -121,16 +124,17 @@ func inParens(values []ast.Value) ast.Value {
 	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values, Close: values[0].Pos}}
 }
 
+// spaced returns v with white space before it.
 func spaced(v ast.Value) ast.Value {
 	v.Space = true
 	return v
 }
 
-// mostQueries is how many media queries the product of two lists may have.
+// maxQueries limits the number of media queries in the product of two lists.
 const mostQueries = 16
 
-// joinedMedia returns the media queries that hold where one of each of two lists does. ok is false where that cannot be
-// written: of two media types, one of them negated.
+// joinedMedia returns the media queries that match where one of each list matches. ok is false if
+// that cannot be written: two media types, one of them negated.
 func joinedMedia(a, b []ast.Value) (out []ast.Value, ok bool) {
 	if len(a) == 0 || len(b) == 0 {
 		out = slices.Concat(a, b)
@@ -159,7 +163,7 @@ func joinedMedia(a, b []ast.Value) (out []ast.Value, ok bool) {
 	return out, true
 }
 
-// joinedQuery returns the query that holds where two do.
+// joinedQuery returns the query that matches where both match.
 func joinedQuery(a, b []ast.Value) ([]ast.Value, bool) {
 	typeA, restA, okA := splitQuery(a)
 	typeB, restB, okB := splitQuery(b)
@@ -194,7 +198,8 @@ func joinedQuery(a, b []ast.Value) ([]ast.Value, bool) {
 	return out, true
 }
 
-// splitQuery splits a media query into its type, with "only" before it, and its features. ok is false for a negated type.
+// splitQuery splits a media query into its type, including "only", and its features. ok is false
+// for a negated type.
 func splitQuery(query []ast.Value) (kind, features []ast.Value, ok bool) {
 	n := 0
 	if len(query) > 1 && (query[0].IsIdent("only") || query[0].IsIdent("not")) && query[1].Kind == token.Ident {

@@ -16,19 +16,21 @@ import (
 
 // This file follows imports.
 
+// lateImport reports an import after a rule.
 func (a *assembler) lateImport(r *ast.AtRule) {
 	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: r.Span(),
 		Message: "@import after a rule: browsers ignore it",
 		Fix:     "move it to the top of the sheet; only @charset and @layer statements may come before it"})
 }
 
+// lateNamespace reports a namespace after a rule.
 func (a *assembler) lateNamespace(n ast.Node) {
 	a.report(diag.Diagnostic{Code: code.LateImport, Severity: diag.Warning, Span: n.Span(),
 		Message: "@namespace after a rule: browsers ignore it, so it is removed",
 		Fix:     "move it to the top of the sheet, after the imports"})
 }
 
-// withMedia returns the prelude of an import with other media queries, which stand at its end.
+// withMedia returns the prelude of an import with other media queries, which are at its end.
 func withMedia(prelude, media, with []ast.Value) []ast.Value {
 	at := slices.IndexFunc(prelude, func(v ast.Value) bool { return v.Pos == media[0].Pos && v.Text == media[0].Text })
 	if at < 0 || ast.EqualValues(media, with) {
@@ -39,7 +41,7 @@ func withMedia(prelude, media, with []ast.Value) []ast.Value {
 	return append(slices.Clip(prelude[:at]), with...)
 }
 
-// follow appends the pieces that an import brings in.
+// follow appends the pieces of an import.
 func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, conds []*Condition, here *visit) {
 	prelude := r.Prelude
 	if composes {
@@ -93,8 +95,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	a.imported(sheet, imp, own, target.Path, cond, conds, here)
 }
 
-// imported appends the pieces of a sheet that an import of another brings in,
-// and reports what the import says to no effect. own is what it puts in place of values, or nil.
+// imported appends the pieces of an imported sheet, and reports the parts of the import without
+// effect. own has its replacements, or is nil.
 func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override, p source.Path, cond *Condition, conds []*Condition, here *visit) {
 	next, parts := here.next(p, imp)
 	next.overrides = here.overrides
@@ -115,7 +117,7 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 	}
 }
 
-// unreadable reports a sheet that an import names and that cannot be read.
+// unreadable reports an imported sheet that cannot be read.
 func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here *visit) {
 	d := a.Files.Unreadable(p, err, imp.At)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -126,8 +128,7 @@ func (a *assembler) unreadable(p source.Path, err error, imp graph.Import, here 
 	a.report(d)
 }
 
-// cycle reports an import of a sheet that is still open, or too many imports
-// within each other.
+// cycle reports an import cycle, or too many nested imports.
 func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 	depth := 0
 	for v := here; v != nil; v = v.from {

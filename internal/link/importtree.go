@@ -8,22 +8,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// ImportNode is a sheet in a tree of imports.
+// ImportNode is a sheet in an import tree.
 type ImportNode struct {
-	Sheet     string      // as people are shown it, or the address of one from elsewhere
-	Path      source.Path // not of one from elsewhere
-	At        source.Span // of the import; the zero Span for the root of a tree
-	Condition string      // layer, support and media under which it is imported
-	Rules     int         // that it writes itself
-	Constants int         // that it sets itself, with defaults that gave way
+	Sheet     string      // displayed path, or the URL of an external sheet
+	Path      source.Path // zero for an external sheet
+	At        source.Span // the import; the zero Span for the root of the tree
+	Condition string      // layer, support and media conditions of the import
+	Rules     int         // number of its own rules
+	Constants int         // number of constants that it sets, including defaults without effect
 	LeftOut   bool        // by without() or only()
-	External  bool        // from elsewhere
-	Repeated  bool        // a later import of the same sheet decides alone
-	Replaced  int         // values that the import puts in place of others, in all that it brings in
+	External  bool        // it is an external sheet
+	Repeated  bool        // a later import of the same sheet replaces it
+	Replaced  int         // number of values replaced by the import, in all its sheets
 	Imports   []*ImportNode
 }
 
-// Count returns how many imports are in the tree below a sheet.
+// Count returns the number of imports in the tree below a sheet.
 func (n *ImportNode) Count() int {
 	count := 0
 	for _, c := range n.Imports {
@@ -32,7 +32,7 @@ func (n *ImportNode) Count() int {
 	return count
 }
 
-// countRules returns how many style rules nodes hold.
+// countRules returns the number of style rules in nodes.
 func countRules(nodes []ast.Node) int {
 	n := 0
 	ast.Walk(nodes, func(node ast.Node) bool {
@@ -44,7 +44,7 @@ func countRules(nodes []ast.Node) int {
 	return n
 }
 
-// text returns the condition as an import has it.
+// text returns the condition in the syntax of an import.
 func (c *Condition) text() string {
 	var parts []string
 	if c.HasLayer {

@@ -1,8 +1,10 @@
-// Package link works out what a sheet brings into a page: the sheet and all that it imports become a list of pieces in cascade
-// order, each with the conditions under which it was imported, and each taken through the chain of steps of its own sheet.
+// Package link resolves a sheet with its imports into a list of [Piece] values in cascade order.
+// Each piece is the part of the result that comes from one source sheet, after the chain of that
+// sheet, with the conditions of the imports that led to it.
 //
-// [Linker.Entry] is the place to start reading. It calls the assembler, which follows the imports (follow.go) and goes through
-// the rules of one sheet (walk.go).
+// Start reading at [Linker.Entry]. It runs an assembler, which follows imports (follow.go) and
+// processes the rules of one sheet (process.go). The result does not depend on the page, so it is
+// cached and shared by all pages.
 package link
 
 import (
@@ -27,22 +29,23 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// Linker works out sheets with all that they import. It is safe for concurrent use.
+// Linker resolves sheets. It is safe for concurrent use.
 type Linker struct {
 	Files    *inventory.Inventory
 	Settings *project.Settings
 	Limits   compose.Limits
 	Checker  *check.Checker
-	// Chain returns the steps that a sheet goes through.
+	// Chain returns the chain of a sheet.
 	Chain func(source.Path) (*pipeline.Chain, error)
 	Cache *Cache
-	// Record has each entry tell where constants are set and read, and what its sheets are before the steps after compose.
+	// Record makes entries record where constants are set and read, and the rules of their sheets
+	// after composition.
 	Record bool
-	// CheckAll has all sheets be checked, whatever the settings say of builds.
+	// CheckAll enables the checks of all sheets, regardless of the settings.
 	CheckAll bool
 }
 
-// Cache is what a [Linker] keeps for the next build of the same project with the same options.
+// Cache holds results of a [Linker] for the next build of the same project with the same options.
 type Cache struct {
 	Sheets   graph.Sheets
 	tokens   graph.TokenFiles
@@ -50,49 +53,49 @@ type Cache struct {
 	composed *cache.PerFile[*Composed]
 }
 
-// NewCache returns an empty cache that is part of a store.
+// NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
 	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s), cache.NewPerFile[*Composed](s)}
 }
 
-// Entry is a sheet that a page links, with all that it imports. It does not depend on the page, and is not changed once it is
-// made.
+// Entry is a resolved sheet with its imports. It is immutable and does not depend on the page.
 type Entry struct {
 	Path   source.Path
 	Pieces []Piece // in cascade order
 	Tree   *ImportNode
-	// Diagnostics and Checks are what was found, the latter by the checks. What was found in sheets that stand alone is in Sheets.
+	// Diagnostics and Checks are the findings, the latter those of the checks. Findings of sheets
+	// that are cached on their own are in Sheets.
 	Diagnostics []diag.Diagnostic
 	Checks      []diag.Diagnostic
 	Sheets      []*Composed
-	External    int                  // pieces that are imports from elsewhere
-	Reads       map[source.Path]bool // files that were read for it, or are missing
+	External    int                  // number of external imports
+	Reads       map[source.Path]bool // files that were read for it, including missing ones
 	// Checked are the sheets that were checked, Unchecked those of libraries that were not.
 	Checked, Unchecked map[source.Path]bool
 
 	// Only if the linker records:
 	Constants *compose.Record
-	Nodes     [][]ast.Node // of each sheet, before the steps after compose
+	Nodes     [][]ast.Node // of each sheet, after composition
 }
 
 // Piece is a part of a bundle that comes from one source sheet.
 type Piece struct {
 	File  *source.File
 	Nodes []ast.Node
-	// Conditions are those of the imports that led here, outermost first. Pieces of one import share its condition: they are in
-	// one layer.
+	// Conditions are those of the imports that led to the sheet, outermost first. Pieces of one
+	// import share its condition: they are in the same layer.
 	Conditions []*Condition
-	External   *ast.AtRule // an import from elsewhere, which stays an import; then all else is empty
-	Prologue   bool        // rules that stand before the imports of the sheet
+	External   *ast.AtRule // an external import; the other fields are empty then
+	Prologue   bool        // rules before the imports of the sheet
 	Node       *ImportNode // of the sheet
 	Prefixes   []prefix.Change
 	Motion     check.Motion
-	// Content tells pieces apart: two with the same content hold the same nodes, both in a layer or both in none. It is nil for an
-	// import from elsewhere.
+	// Content identifies the nodes of a piece: pieces with the same content have the same nodes,
+	// and are all in a layer or all in none. It is nil for an external import.
 	Content *Content
 }
 
-// Content is the identity of what a piece holds, and keeps what others find out about it as long as the content is in use.
+// Content identifies the nodes of a piece, and caches facts about them.
 type Content struct {
 	Layered bool
 
@@ -100,27 +103,27 @@ type Content struct {
 	facts any
 }
 
-// Facts returns what is known of the content: what make returned when it was called first. All callers use one type.
+// Facts returns cached facts about the content, which make computes on the first call. All callers
+// must use the same type.
 func (c *Content) Facts(make func() any) any {
 	c.once.Do(func() { c.facts = make() })
 	return c.facts
 }
 
-// IsLayered reports whether one of the imports that led to a piece puts it into a layer.
+// IsLayered reports whether an import that led to a piece puts it into a layer.
 func (p *Piece) IsLayered() bool {
 	return slices.ContainsFunc(p.Conditions, func(c *Condition) bool { return c.HasLayer })
 }
 
-// maxImports is how many imports may lead from a sheet to another, and
-// maxPieces how many sheets an entry may reach, each counted as often as it is
-// imported: sheets that each import the next one twice reach any number.
+// maxImports limits the nesting of imports, and maxPieces the sheets of an entry, counted at each
+// import: sheets that import the next one twice reach any number.
 const (
 	maxImports = 100
 	maxPieces  = 20_000
 )
 
-// Entry returns the entry of a linked sheet. That the sheet itself cannot be read is for the caller to report: its entry has no
-// pieces then. The error is that of a step, or of a context that ended.
+// Entry resolves a linked sheet. If the sheet itself cannot be read, the entry has no pieces, and
+// the caller must report it. The error is that of a step, or of a cancelled context.
 func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	var failed error
 	e := l.Cache.entries.Get(l.Files.Reader, p, nil, func(r *cache.Reads) (*Entry, bool) {
@@ -133,24 +136,26 @@ func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	return e, failed
 }
 
-// Element returns the entry of a style element, which was parsed as a sheet. Its addresses count from a path.
+// Element resolves a style element, parsed as a sheet. Its URLs are relative to from.
 func (l *Linker) Element(ctx context.Context, from source.Path, sheet *graph.Sheet) (*Entry, error) {
 	e := newEntry(from)
 	return e, l.assemble(ctx, e, sheet)
 }
 
-// Through returns the same linker, which reads by way of another reader.
+// Through returns a linker that reads through another reader.
 func (l *Linker) Through(r source.Reader) *Linker {
 	copied := *l
 	copied.Files = l.Files.Through(r)
 	return &copied
 }
 
+// newEntry returns an empty entry.
 func newEntry(p source.Path) *Entry {
 	return &Entry{Path: p, Reads: map[source.Path]bool{p: true}, Checked: make(map[source.Path]bool), Unchecked: make(map[source.Path]bool)}
 }
 
-// assemble works out an entry. That is done again until the names that a sheet uses before they are defined are known.
+// assemble resolves an entry. It is repeated until all names that are used before their definition
+// are known.
 func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) error {
 	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: inventory.IsPage(sheet.File.Path.Name)}
 	compose.Settle(func(scope *compose.Scope) {
@@ -173,39 +178,41 @@ func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) err
 type assembler struct {
 	*Linker
 	ctx       context.Context
-	err       error // of a step; the first counts
+	err       error // of a step; the first one is kept
 	entry     *Entry
 	scope     *compose.Scope
-	full      bool // maxPieces are reached
-	isElement bool // the sheet is a style element of a page
+	full      bool // maxPieces was reached
+	isElement bool // the sheet is a style element
 }
 
-// visit is a sheet that is open while its imports are followed.
+// visit is a sheet whose imports are being followed.
 type visit struct {
 	path source.Path
-	at   source.Span // of the import that led to it; the zero Span for the entry
+	at   source.Span // the import that led to it; the zero Span for the entry
 	from *visit
-	node *ImportNode // in the tree of imports
-	// rules and sheets are what the imports that led here say of the parts
-	// they want; an import that takes only some sheets says nothing of those
-	// that one of them imports. leftOut tells that the sheet itself is not
-	// wanted, cut that neither is what it imports.
+	node *ImportNode // in the import tree
+	// rules and sheets are the without() and only() of the imports that led to the sheet; an import
+	// that selects sheets does not apply to the imports of a selected sheet. excluded is set if the
+	// sheet itself is excluded, cut if its imports are as well.
 	rules, sheets []*parts
-	overrides     []*override // what they put in place of values, the nearest import first
+	overrides     []*override // replacements of the imports, the nearest first
 	leftOut, cut  bool
 }
 
+// report adds findings to the entry.
 func (a *assembler) report(ds ...diag.Diagnostic) {
 	a.entry.Diagnostics = append(a.entry.Diagnostics, ds...)
 }
 
+// fail records an error.
 func (a *assembler) fail(err error) {
 	if a.err == nil {
 		a.err = err
 	}
 }
 
-// all appends the pieces of a sheet and of all that it imports, and reports what turned out at the end.
+// all appends the pieces of a sheet and its imports, and reports findings that are only known at
+// the end.
 func (a *assembler) all(sheet *graph.Sheet) {
 	e := a.entry
 	a.presets()
@@ -220,7 +227,7 @@ func (a *assembler) all(sheet *graph.Sheet) {
 	a.idleDrops()
 }
 
-// presets sets the constants that every sheet sees.
+// presets sets the constants of the settings.
 func (a *assembler) presets() {
 	c := a.composer(nil)
 	for _, t := range a.Settings.Tokens {
@@ -234,7 +241,7 @@ func (a *assembler) presets() {
 	}
 }
 
-// composer returns what composes a sheet.
+// composer returns the composer of a sheet.
 func (a *assembler) composer(here *visit) *compose.Composer {
 	return &compose.Composer{
 		Report: func(d diag.Diagnostic) { a.report(d) }, Limits: a.Limits, Record: a.entry.Constants, Imports: trailOf(here),
@@ -254,7 +261,7 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 	}
 }
 
-// readTokens returns the design tokens of a file that the source at a span names.
+// readTokens returns the design tokens of a file that is named at a span.
 func (a *assembler) readTokens(p source.Path, at source.Span, here *visit) ([]tokens.Token, bool) {
 	a.entry.Reads[p] = true
 	f, err := a.Cache.tokens.Load(a.Files, p)
@@ -268,7 +275,7 @@ func (a *assembler) readTokens(p source.Path, at source.Span, here *visit) ([]to
 	return f.Tokens, true
 }
 
-// idleDrops warns of each @drop that dropped nothing.
+// unmatchedDrops warns about each @drop without effect.
 func (a *assembler) idleDrops() {
 	for _, d := range a.scope.IdleDrops() {
 		fix := ""

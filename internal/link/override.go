@@ -15,23 +15,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// override is what one import puts in place of values of the sheets that it brings in: by
-// replace(…), then by set(…).
+// override has the replacements of one import: replace(…) is applied first, then set(…).
 type override struct {
 	values []*replace.Set
-	given  map[string][]*given // by the name of a custom property
+	given  map[string][]*given // by the name of the custom property
 	order  []*given
-	met    map[string]bool // the custom properties that were declared
+	met    map[string]bool // custom properties that were declared
 }
 
-// given is a value that an import sets a custom property to.
+// assignment is the new value of a custom property.
 type given struct {
 	graph.Given
 	hit bool
 }
 
-// readOverride returns what an import puts in place of values; nil if it says nothing. ok is
-// false after a finding.
+// readOverride returns the replacements of an import; nil if it has none. ok is false after a
+// finding.
 func (a *assembler) readOverride(imp graph.Import) (o *override, ok bool) {
 	if len(imp.Given)+len(imp.Replace) == 0 {
 		return nil, true
@@ -48,14 +47,14 @@ func (a *assembler) readOverride(imp graph.Import) (o *override, ok bool) {
 			a.report(badReplace(err, v.Span()))
 			return nil, false
 		}
-		const weight = 10 // several imports may each walk over what the others put in
+		const weight = 10 // several imports may each process what the others inserted
 		set.Limit = a.composer(nil).Limits.Values / weight
 		o.values = append(o.values, set)
 	}
 	return o, true
 }
 
-// badReplace words what is wrong with a replace() at a place.
+// badReplace returns the finding about an invalid replace().
 func badReplace(err error, at source.Span) diag.Diagnostic {
 	var problem *replace.Error
 	if errors.As(err, &problem) {
@@ -65,8 +64,7 @@ func badReplace(err error, at source.Span) diag.Diagnostic {
 		Fix: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
 }
 
-// override returns nodes with the values that the imports leading to v put in place of others. The
-// outermost import has the last word.
+// override applies the replacements of all imports that led to v. The outermost import wins.
 func (v *visit) override(nodes []ast.Node) []ast.Node {
 	for _, o := range v.overrides {
 		for _, r := range o.values {
@@ -81,7 +79,7 @@ func (v *visit) override(nodes []ast.Node) []ast.Node {
 	return nodes
 }
 
-// overrideMedia does the same for the media conditions of an import in the sheet of v.
+// overrideMedia applies them to the media conditions of an import in the sheet of v.
 func (v *visit) overrideMedia(media []ast.Value) []ast.Value {
 	for _, o := range v.overrides {
 		for _, r := range o.values {
@@ -91,7 +89,7 @@ func (v *visit) overrideMedia(media []ast.Value) []ast.Value {
 	return media
 }
 
-// give sets custom properties.
+// assign sets custom properties.
 func (o *override) give(n ast.Node) ast.Edit {
 	d, ok := n.(*ast.Declaration)
 	if !ok {
@@ -115,7 +113,7 @@ func (o *override) give(n ast.Node) ast.Edit {
 	return edit
 }
 
-// replaced returns how many values replace() put in place of others so far.
+// replaced returns the number of values that replace() has replaced so far.
 func (o *override) replaced() int {
 	n := 0
 	for _, r := range o.values {
@@ -124,7 +122,7 @@ func (o *override) replaced() int {
 	return n
 }
 
-// idle returns a warning for each value that was to be put in place of another, and found none.
+// unmatched returns a warning for each replacement without a match.
 func (o *override) idle() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, g := range o.order {

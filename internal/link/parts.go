@@ -17,27 +17,26 @@ import (
 	"rinzel/internal/source"
 )
 
-// parts is what an import says of the parts it wants: without(…) or only(…).
-// It holds for the imported sheet and all that this one imports. A sheet that
-// is left out still sets its constants, since others may read them.
+// parts are the without(…) or only(…) of an import. They apply to the imported sheet and its
+// imports. An excluded sheet still sets its constants, because other sheets may read them.
 type parts struct {
 	graph.Parts
 	dir  string // of the imported sheet
 	root string
-	hits []bool   // of each pattern: it matched something
-	seen []string // the sheets that were judged
+	hits []bool   // for each pattern, whether it matched something
+	seen []string // sheets that were tested
 
-	selectors []selector.Pattern // by the index of each pattern; that of a sheet stays empty
-	texts     map[string]bool    // selectors that were judged
-	starts    map[string][]int   // the patterns for selectors, by what they start with
+	selectors []selector.Pattern // by the index of each pattern; empty for patterns of sheets
+	texts     map[string]bool    // selectors that were tested
+	starts    map[string][]int   // patterns for selectors by their first bytes
 }
 
+// newParts returns the parts of an import.
 func newParts(p graph.Parts, imported source.Path) *parts {
 	return &parts{Parts: p, dir: path.Dir(imported.Name), root: imported.Root, hits: make([]bool, len(p.Patterns))}
 }
 
-// next returns the visit of a sheet that is imported from here, and what the
-// import itself says of the parts it wants.
+// next returns the visit of an imported sheet, and the parts of the import.
 func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
 	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), leftOut: v.cut, cut: v.cut}
 	for _, said := range v.sheets {
@@ -48,7 +47,7 @@ func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts
 		own = append(own, q)
 		if q.Only {
 			next.judge(q)
-		} else { // it is about what the sheet imports, not about the sheet
+		} else { // it applies to the imports of the sheet, not to the sheet
 			next.sheets = append(next.sheets, q)
 		}
 	}
@@ -56,12 +55,12 @@ func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts
 	return next, own
 }
 
-// judge decides by what one import says whether the sheet of v is wanted.
+// judge decides whether the parts of one import exclude the sheet of v.
 func (v *visit) judge(p *parts) {
 	wanted := p.wantsSheet(v.path)
 	switch {
 	case wanted && p.Only && p.namesSheets():
-		return // so is all that it imports
+		return // so are its imports
 	case !wanted:
 		v.leftOut = true
 		v.cut = v.cut || !p.Only
@@ -69,8 +68,8 @@ func (v *visit) judge(p *parts) {
 	v.sheets = append(v.sheets, p)
 }
 
-// wantsSheet reports whether a sheet is wanted. Patterns match its path, its
-// path from the imported sheet, or its name.
+// wantsSheet reports whether a sheet is included. Patterns match its path, its path relative to the
+// imported sheet, or its name.
 func (p *parts) wantsSheet(s source.Path) bool {
 	name := s.Name
 	if rel := graph.Relative(path.Join(p.dir, "x"), name); s.Root == p.root {
@@ -91,12 +90,12 @@ func (p *parts) wantsSheet(s source.Path) bool {
 	return !p.namesSheets() || matched == p.Only
 }
 
-// namesSheets reports whether a pattern is about sheets.
+// namesSheets reports whether a pattern is for sheets.
 func (p *parts) namesSheets() bool {
 	return slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return !p.Selector })
 }
 
-// rules returns nodes without the rules that are not wanted.
+// rules returns nodes without excluded rules.
 func (p *parts) rules(nodes []ast.Node) []ast.Node {
 	if !slices.ContainsFunc(p.Patterns, func(p graph.Pattern) bool { return p.Selector }) {
 		return nodes
@@ -105,6 +104,7 @@ func (p *parts) rules(nodes []ast.Node) []ast.Node {
 	return out
 }
 
+// rule tests one rule.
 func (p *parts) rule(n ast.Node) ast.Edit {
 	r, ok := n.(*ast.StyleRule)
 	if !ok {
@@ -139,8 +139,8 @@ func (p *parts) matches(s ast.Selector) bool {
 	return matched
 }
 
-// matchesText reports whether a pattern matches the text of a selector. Only patterns are tried that start
-// as it does.
+// matchesText reports whether a pattern matches the text of a selector. Only patterns with the same
+// start are tried.
 func (p *parts) matchesText(text string) bool {
 	text = token.Unescape(text)
 	if matched, known := p.texts[text]; known {
@@ -168,13 +168,13 @@ func (p *parts) matchesText(text string) bool {
 	return matched
 }
 
-// startOf returns the first bytes of a text, by which patterns are found.
+// startOf returns the first bytes of a text, the index of patterns.
 func startOf(text string) string {
 	const most = 6
 	return text[:min(len(text), most)]
 }
 
-// idle returns a warning for each pattern that matched nothing.
+// unmatched returns a warning for each pattern without a match.
 func (p *parts) idle() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for i, pattern := range p.Patterns {

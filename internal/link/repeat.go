@@ -8,12 +8,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file leaves out what a later import of the same sheet repeats.
+// This file removes pieces that a later import of the same sheet repeats.
 
-// WithoutRepeats returns pieces without those that a later one repeats: of two
-// that are the same under the same conditions the later decides alone. A piece
-// that has to do with layers stays, since layers are ordered by where they
-// come first.
+// WithoutRepeats returns pieces without repeated ones: of two equal pieces under equal conditions
+// only the later has an effect. Pieces in layers stay, because layers are ordered by their first
+// occurrence.
 func WithoutRepeats(pieces []Piece) []Piece {
 	last := make(map[string]int)
 	count := make(map[*source.File]int)
@@ -43,8 +42,7 @@ func WithoutRepeats(pieces []Piece) []Piece {
 	return out
 }
 
-// markRepeated marks the sheets of which no piece is left, since a later import
-// of the same one decides alone.
+// markRepeated marks the sheets without remaining pieces, because a later import repeats them.
 func (a *assembler) markRepeated() {
 	left, all := make(map[*ImportNode]bool), make(map[*ImportNode]bool)
 	for _, p := range WithoutRepeats(a.entry.Pieces) {
@@ -60,6 +58,7 @@ func (a *assembler) markRepeated() {
 	}
 }
 
+// layered reports whether a piece affects the order of layers.
 func layered(p Piece) bool {
 	if p.IsLayered() {
 		return true

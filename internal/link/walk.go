@@ -23,7 +23,7 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// This file goes through one sheet: its imports, its own rules, and the steps of its chain.
+// This file processes one sheet: its imports, its own rules, and the steps of its chain.
 
 // sheet appends the pieces of a sheet: those of its imports, then its own.
 func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
@@ -38,7 +38,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	a.report(s.Diagnostics...)
 	chain := a.chainOf(s.File.Path)
 	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: chain.Composes()}
-	var slot *Composed // for what comes of the sheet, if that is the same wherever it is imported
+	var slot *Composed // cache of the sheet, if its result does not depend on the importer
 	if a.standsAlone(s, here) {
 		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
 		if slot.isDone() {
@@ -77,32 +77,33 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	}
 }
 
-// Composed is what comes of the rules of a sheet by themselves.
+// Composed is the result for the rules of a sheet, without its imports.
 type Composed struct {
-	mu             sync.Mutex // held by those who set or ask whether it is done; then nothing changes any more
+	mu             sync.Mutex // held while setting or testing whether it is done; immutable afterwards
 	done           bool
 	nodes          []ast.Node
 	prefixes       []prefix.Change
 	motion         check.Motion
 	plain, layered Content
-	// Diagnostics and Checks are what was found, the latter by the checks.
+	// Diagnostics and Checks are the findings, the latter those of the checks.
 	Diagnostics, Checks []diag.Diagnostic
 }
 
-// isDone reports whether the work was done. If others do it, it waits.
+// isDone reports whether the work is done. It waits for work in progress.
 func (c *Composed) isDone() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.done
 }
 
-// standsAlone reports whether what comes of a sheet may be used in other places where it is imported, if it neither reads nor
-// sets what others see: nothing on the way to it says anything about its parts.
+// isIndependent reports whether the result for a sheet may be reused for other imports of it,
+// provided that it neither reads nor sets constants: no import on the path to it excludes or
+// replaces anything.
 func (a *assembler) standsAlone(s *graph.Sheet, here *visit) bool {
 	return !a.Record && !a.CheckAll && !here.leftOut && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
 }
 
-// chainOf returns the steps that a sheet goes through.
+// chainOf returns the chain of a sheet.
 func (a *assembler) chainOf(p source.Path) *pipeline.Chain {
 	chain, err := a.Chain(p)
 	if err != nil {
@@ -112,14 +113,14 @@ func (a *assembler) chainOf(p source.Path) *pipeline.Chain {
 	return chain
 }
 
-// run takes a unit through a chain.
+// run runs a chain on a unit.
 func (a *assembler) run(chain *pipeline.Chain, u *step.Unit) {
 	if err := chain.Run(a.ctx, u); err != nil {
 		a.fail(err)
 	}
 }
 
-// media returns media queries in the sheet of here as its chain has them.
+// media returns media queries in the sheet of here after its chain.
 func (a *assembler) media(here *visit, queries []ast.Value) []ast.Value {
 	out, err := Media(a.ctx, a.chainOf(here.path), queries)
 	if err != nil {
@@ -128,7 +129,7 @@ func (a *assembler) media(here *visit, queries []ast.Value) []ast.Value {
 	return out
 }
 
-// Media returns media queries as a chain has them.
+// Media returns media queries after a chain.
 func Media(ctx context.Context, chain *pipeline.Chain, queries []ast.Value) ([]ast.Value, error) {
 	if len(queries) == 0 {
 		return queries, nil
@@ -138,7 +139,7 @@ func Media(ctx context.Context, chain *pipeline.Chain, queries []ast.Value) ([]a
 	return u.Queries, err
 }
 
-// sheetWork is one sheet that is gone through.
+// sheetWork is the processing of one sheet.
 type sheetWork struct {
 	*assembler
 	sheet    *graph.Sheet
@@ -146,14 +147,14 @@ type sheetWork struct {
 	here     *visit
 	composer *compose.Composer
 	composes bool
-	known    *Composed // nil if it is to be composed
-	imported bool      // an import was met
-	ruled    bool      // a rule was met that no namespace may follow
-	touched  bool      // it reads or sets what others see
+	known    *Composed // nil if it must be composed
+	imported bool      // an import was seen
+	ruled    bool      // a rule was seen that namespaces must not follow
+	touched  bool      // it reads or sets shared constants or definitions
 }
 
-// walk follows the imports of the sheet, and returns its own nodes, composed. If what
-// comes of them is known it returns none.
+// walk follows the imports of the sheet, and returns its own nodes after composition; none if the
+// result is known.
 func (w *sheetWork) walk() []ast.Node {
 	a, here := w.assembler, w.here
 	prologue := Piece{File: w.sheet.File, Conditions: w.conds, Prologue: true, Node: here.node}
@@ -187,7 +188,7 @@ func (w *sheetWork) walk() []ast.Node {
 		default:
 			open = false
 			w.ruled = w.ruled || !mayPrecedeNamespace(n)
-			if !here.leftOut && w.known == nil { // if it is left out it only sets
+			if !here.leftOut && w.known == nil { // an excluded sheet only sets constants
 				own = w.appendComposed(own, n)
 			}
 		}
@@ -195,7 +196,7 @@ func (w *sheetWork) walk() []ast.Node {
 	return append(prologue.Nodes, own...)
 }
 
-// appendComposed appends what a node becomes.
+// appendComposed appends the composed form of a node.
 func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	if !w.composes {
 		return append(list, n)
@@ -203,11 +204,12 @@ func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	found := len(w.entry.Diagnostics)
 	w.scope.Touched()
 	list = w.composer.Append(list, n, w.scope)
-	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found // which tell how it was reached
+	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found // findings depend on how the sheet was reached
 	return list
 }
 
-// compose takes the nodes of a sheet, composed, through what its imports say and the steps of its chain.
+// compose applies the replacements of imports and the steps of the chain to the composed nodes of a
+// sheet.
 func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Chain, here *visit) {
 	out.Diagnostics, out.layered.Layered = parse.BadSelectors(nodes), true
 	if !chain.Composes() {
@@ -247,8 +249,8 @@ func (l *Linker) ChecksRoot(root string) bool {
 	return (l.CheckAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
-// check has look at the nodes of a sheet, beside what else is done, and returns what waits for what it finds, at the levels that
-// the settings give.
+// check runs look on the nodes of a sheet concurrently, and returns a function that waits for the
+// findings, with the severities of the settings.
 func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
 	if !a.ChecksRoot(here.path.Root) || here.leftOut {
 		if a.CheckAll && !here.leftOut {
@@ -271,6 +273,7 @@ func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) [
 	return func() []diag.Diagnostic { return <-done }
 }
 
+// isImport reports whether n is an @import rule.
 func isImport(n ast.Node) bool {
 	_, ok := graph.IsImport(n)
 	return ok
@@ -291,8 +294,8 @@ func mayPrecedeNamespace(n ast.Node) bool {
 	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
 }
 
-// withoutMapComments returns the nodes of a sheet without the comments that name its own source map,
-// which is not that of the bundle.
+// withoutMapComments returns the nodes of a sheet without comments that refer to its own source
+// map.
 func withoutMapComments(s *graph.Sheet) []ast.Node {
 	if !strings.Contains(s.File.Text, "sourceMappingURL") {
 		return s.Nodes
@@ -315,14 +318,15 @@ func withoutMapComments(s *graph.Sheet) []ast.Node {
 	return nodes
 }
 
+// isCharset reports whether n is an @charset rule.
 func isCharset(n ast.Node) bool {
 	r, ok := n.(*ast.AtRule)
 	return ok && r.Name == "charset"
 }
 
-// mayPrecedeImport reports whether imports may follow n: it is a comment, or
-// the statement form of @layer before the first import (CSS Cascade 5,
-// section 2: between two imports it makes the second one invalid).
+// mayPrecedeImport reports whether imports may follow n: it is a comment, or an @layer statement
+// before the first import (CSS Cascade 5, section 2: between two imports it invalidates the
+// second).
 func mayPrecedeImport(n ast.Node, imported bool) bool {
 	switch n := n.(type) {
 	case *ast.Comment:

@@ -290,7 +290,7 @@ func spanOf(s ast.Selector) source.Span {
 	return s[first].Pos.To(end)
 }
 
-// judgement is that of one selector. With explain, it gathers the reasons.
+// judgement is the judgement of one selector. With explain, it collects reasons.
 type judgement struct {
 	evidence *Evidence
 	explain  bool
@@ -311,6 +311,7 @@ func (j *judgement) possible(s ast.Selector) bool {
 	return all
 }
 
+// part judges a simple selector.
 func (j *judgement) part(s *ast.Simple) bool {
 	var use Use
 	var ok bool
@@ -332,12 +333,13 @@ func (j *judgement) part(s *ast.Simple) bool {
 		return j.args(s)
 	case ast.PseudoElement:
 		return j.element(s)
-	default: // a newer browser may read what we cannot
+	default: // a newer browser may support what is unknown here
 		return true
 	}
 	return j.note(Reason{text, use}, ok)
 }
 
+// attributeText returns an attribute selector as text.
 func attributeText(s *ast.Simple) string {
 	text := "[" + s.Name
 	if s.Args != nil && s.Args.Matcher != "" {
@@ -346,8 +348,8 @@ func attributeText(s *ast.Simple) string {
 	return text + "]"
 }
 
-// args judges a pseudo-class by the selectors it takes: one of them must be possible
-// where it selects by them. :not() and unknown ones select by what they do not match.
+// args judges a pseudo-class by its selector arguments: where it selects by them, one must be
+// possible. :not() and unknown ones select by what they do not match.
 func (j *judgement) args(s *ast.Simple) bool {
 	if s.Args == nil || len(s.Args.Selectors) == 0 {
 		return true
@@ -359,8 +361,8 @@ func (j *judgement) args(s *ast.Simple) bool {
 	return j.any(s)
 }
 
-// element judges a pseudo-element: one that selects by selectors, as ::slotted() does,
-// and ::part() by its names, which are words of attributes or scripts.
+// element judges a pseudo-element with arguments: selectors, as in ::slotted(), or names, as in
+// ::part(), which are words of attributes or scripts.
 func (j *judgement) element(s *ast.Simple) bool {
 	switch name := token.Lower(s.Name); {
 	case s.Args == nil:
@@ -383,7 +385,7 @@ func (j *judgement) element(s *ast.Simple) bool {
 	return true
 }
 
-// note notes the reason for a verdict about a part.
+// note records the reason for a verdict on a part.
 func (j *judgement) note(r Reason, ok bool) bool {
 	if j.explain {
 		if ok {
