@@ -10,8 +10,8 @@ import (
 	"time"
 )
 
-// FS returns outputs as a file system, in which files have no time. It implements [fs.ReadFileFS] and [fs.ReadDirFS], and is safe
-// for concurrent use.
+// FS returns outputs as a file system without file times. It implements [fs.ReadFileFS] and
+// [fs.ReadDirFS], and is safe for concurrent use.
 func FS(outputs []Output) fs.FS {
 	out := outputFS{"": {name: ".", dir: true}}
 	for i := range outputs {
@@ -39,10 +39,10 @@ func FS(outputs []Output) fs.FS {
 	return out
 }
 
-// outputFS holds the files and folders by path; the top is "".
+// outputFS has the files and folders by path; the root is "".
 type outputFS map[string]*node
 
-// node is a file or folder. It is its own description.
+// node is a file or folder, and its own fs.FileInfo.
 type node struct {
 	name    string
 	dir     bool
@@ -50,6 +50,7 @@ type node struct {
 	entries []fs.DirEntry // of a folder
 }
 
+// find returns the node of a path.
 func (f outputFS) find(op, name string) (*node, error) {
 	if !fs.ValidPath(name) {
 		return nil, &fs.PathError{Op: op, Path: name, Err: fs.ErrInvalid}
@@ -80,7 +81,7 @@ func (f outputFS) Open(name string) (fs.File, error) {
 	return &openFile{n, bytes.NewReader(n.output.Data)}, nil
 }
 
-// ReadFile returns the content of a file.
+// ReadFile returns the contents of a file.
 func (f outputFS) ReadFile(name string) ([]byte, error) {
 	n, err := f.find("read", name)
 	if err != nil {
@@ -93,7 +94,7 @@ func (f outputFS) ReadFile(name string) ([]byte, error) {
 	return slices.Clone(content), err
 }
 
-// ReadDir returns what is in a folder, sorted by name.
+// ReadDir returns the entries of a folder, sorted by name.
 func (f outputFS) ReadDir(name string) ([]fs.DirEntry, error) {
 	n, err := f.find("readdir", name)
 	if err != nil {
@@ -112,6 +113,7 @@ func (n *node) Info() (fs.FileInfo, error) { return n, nil }
 func (n *node) ModTime() time.Time         { return time.Time{} }
 func (n *node) Sys() any                   { return nil }
 
+// Size returns the size of the file.
 func (n *node) Size() int64 {
 	if n.dir {
 		return 0
@@ -119,6 +121,7 @@ func (n *node) Size() int64 {
 	return n.output.Size()
 }
 
+// Mode returns the mode for reading.
 func (n *node) Mode() fs.FileMode {
 	if n.dir {
 		return fs.ModeDir | 0o555
@@ -139,17 +142,18 @@ func (f *openFile) Close() error               { return nil }
 // openFolder is an open folder.
 type openFolder struct {
 	*node
-	read int // entries that were read
+	read int // number of entries read so far
 }
 
 func (d *openFolder) Stat() (fs.FileInfo, error) { return d.node, nil }
 func (d *openFolder) Close() error               { return nil }
 
+// Read fails: a folder has no contents.
 func (d *openFolder) Read([]byte) (int, error) {
 	return 0, &fs.PathError{Op: "read", Path: d.name, Err: fs.ErrInvalid}
 }
 
-// ReadDir returns the next n entries, or all that are left.
+// ReadDir returns the next n entries, or all remaining ones.
 func (d *openFolder) ReadDir(n int) ([]fs.DirEntry, error) {
 	left := d.entries[d.read:]
 	if n > 0 && len(left) == 0 {

@@ -2,21 +2,21 @@ package emit
 
 import "encoding/json"
 
-// ManifestName is the file that tells the published names of bundles. It is
-// not manifest.json, which is what web applications call theirs.
+// ManifestName is the file with the published names of bundles. It is not called manifest.json, the
+// usual name of web application manifests.
 const ManifestName = "bundles.json"
 
-// ManifestEntry is what the manifest says of a bundle.
+// ManifestEntry is the entry of a bundle.
 type ManifestEntry struct {
-	Name      string // the logical name: its path without a hash
+	Name      string // logical name: the path without a hash
 	Path      string
 	Bytes     int
 	Integrity string
-	Pages     []string // that load it, by their paths
+	Pages     []string // paths of the pages that load it
 }
 
-// Manifest returns the output that maps logical names to published ones, and
-// tells of each bundle its size, its hash and the pages that load it.
+// Manifest returns the output that maps logical names to published ones, with the size and hash of
+// each bundle and the pages that load it.
 func Manifest(bundles []ManifestEntry) Output {
 	type file struct {
 		Path      string   `json:"path"`
@@ -34,7 +34,7 @@ func Manifest(bundles []ManifestEntry) Output {
 		Files   map[string]file   `json:"files"`
 	}{names, files}, "", "  ")
 	if err != nil {
-		panic(err) // strings and numbers can always be written
+		panic(err) // strings and numbers can always be encoded
 	}
 	return Output{Path: ManifestName, Kind: ManifestKind, Data: append(data, '\n')}
 }

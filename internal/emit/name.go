@@ -10,11 +10,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// maxName is how many bytes the name of a file may have, without its folder. File systems take 255, and names of maps and of
-// compressed forms are made by adding to it.
+// maxName limits the name of a file without its folder, in bytes. File systems allow 255, and the
+// names of maps and compressed forms are longer.
 const maxName = 255 - len(".map.br")
 
-// HashedName returns name with a hash of the content before its extension. A name that would be too long for a file is cut.
+// HashedName returns name with a hash of the contents before its extension. A name that is too long
+// is truncated.
 func HashedName(name string, sum source.Sum) string {
 	hash := "." + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:]))[:10]
 	dir, base := path.Split(name)
@@ -26,7 +27,7 @@ func HashedName(name string, sum source.Sum) string {
 	return dir + stem + hash + ext
 }
 
-// PlainName returns where a source file is copied to if its name has no hash.
+// PlainName returns the output path of a source file without a hash.
 func PlainName(p source.Path) string {
 	if p.Root != "" {
 		return "_" + p.Root + "/" + p.Name
@@ -34,7 +35,8 @@ func PlainName(p source.Path) string {
 	return p.Name
 }
 
-// Integrity returns the hash by which a page names a file that it loads (Subresource Integrity, section 3.1).
+// Integrity returns the hash of a file in the form of integrity attributes (Subresource Integrity,
+// section 3.1).
 func Integrity(data []byte) string {
 	sum := sha512.Sum384(data)
 	return "sha384-" + base64.StdEncoding.EncodeToString(sum[:])

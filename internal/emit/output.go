@@ -1,5 +1,5 @@
-// Package emit is about the files that a build writes: their names, that each has one owner, their compressed forms, and the
-// outputs of a build as a file system. It writes nothing itself.
+// Package emit represents the files that a build produces: their names, their owners, their
+// compressed forms, and the whole set as a file system ([FS]). It does not write to disk.
 package emit
 
 import (
@@ -9,20 +9,21 @@ import (
 	"rinzel/internal/source"
 )
 
-// Kind tells the kinds of outputs apart.
+// Kind is the kind of an output.
 type Kind string
 
-// The kinds of outputs, in the order in which they are listed.
+// The kinds of outputs, in listing order.
 const (
 	StyleKind    Kind = "style"
 	MapKind      Kind = "map"
-	ScriptKind   Kind = "script" // that was changed or made; others are assets
+	ScriptKind   Kind = "script" // rewritten or generated; other scripts are assets
 	PageKind     Kind = "page"
 	AssetKind    Kind = "asset"
 	ManifestKind Kind = "manifest"
-	PackedKind   Kind = "packed" // the compressed form of another
+	PackedKind   Kind = "packed" // the compressed form of another output
 )
 
+// kindOrder is the listing order.
 var kindOrder = []Kind{StyleKind, MapKind, ScriptKind, PageKind, AssetKind, ManifestKind, PackedKind}
 
 // Output is a file to be written.
@@ -30,13 +31,13 @@ type Output struct {
 	Path string // relative to the output folder
 	Kind Kind
 	Data []byte
-	Copy *source.Copy // the file that it is a copy of; nil if Data is its content
-	From source.Path  // the file that it is made from, of scripts and assets
-	// Owner is what asks for the output, for when two do.
+	Copy *source.Copy // source of a copy; nil if Data has the contents
+	From source.Path  // source file of scripts and assets
+	// Owner is the reference that requires the output, for conflicts.
 	Owner source.Span
 }
 
-// Size returns how many bytes the file has.
+// Size returns the size of the file in bytes.
 func (o *Output) Size() int64 {
 	if o.Copy != nil {
 		return o.Copy.Size
@@ -44,7 +45,8 @@ func (o *Output) Size() int64 {
 	return int64(len(o.Data))
 }
 
-// Content returns the bytes of the file. The error is that a file which is copied cannot be read, or changed since it was hashed.
+// Content returns the contents of the file. The error is that a copied file cannot be read, or
+// changed since it was hashed.
 func (o *Output) Content() ([]byte, error) {
 	if o.Copy != nil {
 		return o.Copy.Read()
@@ -52,7 +54,7 @@ func (o *Output) Content() ([]byte, error) {
 	return o.Data, nil
 }
 
-// Same reports whether two outputs have the same content.
+// Same reports whether two outputs have the same contents.
 func (o *Output) Same(other *Output) bool {
 	if o.Copy != nil && other.Copy != nil {
 		return o.Copy.Sum == other.Copy.Sum

@@ -16,16 +16,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file makes the compressed forms of outputs that servers send.
+// This file creates compressed forms of outputs, for servers that send them.
 
-// compressible are the extensions of outputs that are text.
+// compressible are the extensions of outputs that are worth compressing.
 var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map", ".wasm", ".ico"}
 
-// least is the size below which a file is not compressed: it fits into one
-// packet of the network as it is.
+// minSize is the size in bytes below which a file is not compressed: it fits into one network
+// packet anyway.
 const least = 1024
 
-// Packer makes compressed forms. It keeps those of the last build.
+// Packer creates compressed forms, and caches them.
 type Packer struct {
 	tree  source.Reader
 	forms *cache.Table[string, packed] // by path
@@ -37,19 +37,19 @@ type packed struct {
 	forms []Output
 }
 
-// NewPacker returns a packer whose results are part of a store.
+// NewPacker returns a packer whose results are in a store.
 func NewPacker(tree source.Reader, s *cache.Store) *Packer {
 	return &Packer{tree, cache.NewTable[string, packed](s)}
 }
 
-// Pack returns the compressed forms of outputs, those that are smaller
-// than the output itself. The same output gives the same bytes.
+// Pack returns the compressed forms of outputs that are smaller than the original. It is
+// deterministic.
 func (k *Packer) Pack(outputs []Output, forms []project.Compression) []Output {
 	if len(forms) == 0 {
 		return nil
 	}
 	lists := make([][]Output, len(outputs))
-	var group errgroup.Group // whose functions return no error
+	var group errgroup.Group // the functions return no errors
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range outputs {
 		o := &outputs[i]
@@ -66,10 +66,11 @@ func (k *Packer) Pack(outputs []Output, forms []project.Compression) []Output {
 	return slices.Concat(lists...)
 }
 
+// packAll returns the compressed forms of one output.
 func packAll(o *Output, forms []project.Compression) (out []Output) {
 	content, err := o.Content()
 	if err != nil {
-		return nil // the output cannot be written, which is reported then
+		return nil // the output cannot be read, which is reported when it is written
 	}
 	for _, form := range forms {
 		data, ext := pack(content, form)
@@ -80,19 +81,18 @@ func packAll(o *Output, forms []project.Compression) (out []Output) {
 	return out
 }
 
-// pack returns data in a compressed form, as small as it gets, and the
-// extension of its name.
+// pack returns compressed data, with the highest compression, and the file extension.
 func pack(data []byte, form project.Compression) (packed []byte, ext string) {
 	var b bytes.Buffer
 	if form == project.Brotli {
 		w := brotli.NewWriterLevel(&b, brotli.BestCompression)
-		_, _ = w.Write(data) // a buffer takes all
+		_, _ = w.Write(data) // writing to a buffer cannot fail
 		_ = w.Close()
 		return b.Bytes(), ".br"
 	}
 	w, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
 	if err != nil {
-		panic(err) // the level is one that there is
+		panic(err) // the level is valid
 	}
 	_, _ = w.Write(data)
 	_ = w.Close()

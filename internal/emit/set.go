@@ -11,31 +11,32 @@ import (
 	"rinzel/internal/source"
 )
 
-// Set gathers the outputs of a build and sees that each has one owner.
+// Set collects the outputs of a build and ensures that each has a single owner.
 type Set struct {
 	Files  *inventory.Inventory
 	Report func(...diag.Diagnostic)
-	// Rewritten are the files that are not copied as they are: scripts that import sheets, and their maps.
+	// Rewritten has the files that are not copied unchanged: scripts that import sheets, and their
+	// maps.
 	Rewritten map[source.Path][]byte
 
 	list   []Output
 	owners map[string]int // index in list, by the path in lower case
 }
 
-// Asset is a file that a page or sheet needs beside it.
+// Asset is a file to copy for a page or sheet.
 type Asset struct {
 	Path source.Path
-	Name string      // in the output folder
-	At   source.Span // what names it
+	Name string      // output path
+	At   source.Span // the reference
 }
 
-// Add adds an output. Names that differ only in case are one file on many
-// machines, and so on none may both be written.
+// Add adds an output. Paths that only differ in case are the same file on many systems, so they
+// conflict on all.
 func (s *Set) Add(o Output) {
 	key := strings.ToLower(o.Path)
 	if i, ok := s.owners[key]; ok {
 		if o.Kind == MapKind {
-			return // an echo of what was said of its sheet
+			return // already reported for its sheet
 		}
 		s.Report(diag.Diagnostic{Code: code.OutputConflict, Severity: diag.Error, Span: o.Owner,
 			Message: fmt.Sprintf("two output files have the same path %q", o.Path),
@@ -50,7 +51,7 @@ func (s *Set) Add(o Output) {
 	s.list = append(s.list, o)
 }
 
-// AddAsset adds the copy of a file, once. That it cannot be read is reported.
+// AddAsset adds a copy of a file, once. It reports if the file cannot be read.
 func (s *Set) AddAsset(a Asset) {
 	if i, ok := s.owners[strings.ToLower(a.Name)]; ok && s.list[i].From == a.Path {
 		return
@@ -67,7 +68,7 @@ func (s *Set) AddAsset(a Asset) {
 	s.Add(Output{Path: a.Name, Kind: AssetKind, Copy: file, Owner: a.At, From: a.Path})
 }
 
-// Find returns the output at a path, to be changed; nil if there is none.
+// Find returns the output with a path, which may be modified; nil if there is none.
 func (s *Set) Find(path string) *Output {
 	if i, ok := s.owners[strings.ToLower(path)]; ok {
 		return &s.list[i]
@@ -75,7 +76,7 @@ func (s *Set) Find(path string) *Output {
 	return nil
 }
 
-// Copied reports whether a file is copied, or written after changes.
+// Copied returns the source files that are copied or rewritten.
 func (s *Set) Copied() map[source.Path]bool {
 	copied := make(map[source.Path]bool)
 	for _, o := range s.list {
@@ -84,7 +85,7 @@ func (s *Set) Copied() map[source.Path]bool {
 	return copied
 }
 
-// Sorted returns all outputs in the order in which they are listed.
+// Sorted returns all outputs in listing order.
 func (s *Set) Sorted() []Output {
 	out := slices.Clone(s.list)
 	Sort(out)

@@ -1,7 +1,6 @@
-// Package evidence finds out which names are in use on a site: those in its pages and scripts, in the files that its pages are
-// made from, and in the files that the settings name. By them purging decides which rules stay.
-//
-// [Gatherer.Gather] is the place to start reading.
+// Package evidence collects the names in use on a site: in pages and scripts, in the templates of
+// pages, and in files that the settings name. Purging decides by it which rules are unused. Start
+// reading at [Gatherer.Gather].
 package evidence
 
 import (
@@ -26,44 +25,44 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Gatherer gathers the evidence of a site.
+// Gatherer collects the evidence of a site.
 type Gatherer struct {
 	Files    *inventory.Inventory
 	Settings project.Purge
-	Source   string   // the source folder, as the settings name it
-	Globs    []string // of evidence, beside those of the settings
-	Release  bool     // the site is built to be published
+	Source   string   // the source folder as the settings name it
+	Globs    []string // of evidence, in addition to those of the settings
+	Release  bool     // the build is a release
 	Cache    *Cache
 }
 
-// Cache is what a [Gatherer] keeps for the next build of the same project with the same options.
+// Cache holds results of a [Gatherer] for the next build of the same project with the same options.
 type Cache struct {
 	found   *cache.Table[struct{}, *Found]
 	perFile *cache.PerFile[*purge.Evidence]
 }
 
-// NewCache returns an empty cache that is part of a store.
+// NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
 	return &Cache{cache.NewTable[struct{}, *Found](s), cache.NewPerFile[*purge.Evidence](s)}
 }
 
-// Found is the evidence of a site. It is not changed once it is made.
+// Found is the evidence of a site. It is immutable.
 type Found struct {
 	All         *purge.Evidence
 	Files       []FileEvidence // in lexical order of their paths
-	Kinds       map[string]int // how many files of each extension were read
+	Kinds       map[string]int // number of files read by extension
 	Diagnostics []diag.Diagnostic
 
 	pages []*graph.Page
 }
 
-// FileEvidence is the names in one file.
+// FileEvidence has the names in one file.
 type FileEvidence struct {
 	File  *source.File
 	Names *purge.Evidence
 }
 
-// KindsRead lists how many files of each extension were read.
+// KindsRead lists the number of files read by extension.
 func (f *Found) KindsRead() string {
 	var list []string
 	for kind, n := range f.Kinds {
@@ -76,15 +75,15 @@ func (f *Found) KindsRead() string {
 	return strings.Join(list, ", ")
 }
 
-// gathering is one run over the files.
+// gathering is one collection.
 type gathering struct {
 	*Gatherer
 	files *inventory.Inventory
 	found *Found
 }
 
-// Gather reads the names in use from the pages, from every script of the source folder, and from the files that settings and
-// globs name. The error is that of a context that ended.
+// Gather collects the names in use from the pages, from all scripts of the source folder, and from
+// the files of settings and globs. The error is that of a cancelled context.
 func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, error) {
 	var failed error
 	same := func(f *Found) bool { return slices.Equal(f.pages, pages) }
@@ -96,7 +95,7 @@ func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, err
 	return found, failed
 }
 
-// GatherNamed reads the names in use from the files that settings and globs name, and from nothing else.
+// GatherNamed collects the names in use only from the files of settings and globs.
 func (g *Gatherer) GatherNamed(ctx context.Context) (*Found, error) {
 	now := &gathering{g, g.Files, &Found{}}
 	files := make(map[source.Path]bool)
@@ -105,11 +104,12 @@ func (g *Gatherer) GatherNamed(ctx context.Context) (*Found, error) {
 	return now.found, now.read(ctx, files)
 }
 
+// report adds findings.
 func (g *gathering) report(ds ...diag.Diagnostic) {
 	g.found.Diagnostics = append(g.found.Diagnostics, ds...)
 }
 
-// site reads what a site has.
+// site reads the files of a site.
 func (g *gathering) site(ctx context.Context) error {
 	files := make(map[source.Path]bool)
 	for _, page := range g.found.pages {
@@ -133,17 +133,17 @@ func (g *gathering) site(ctx context.Context) error {
 	return nil
 }
 
-// templateKinds are the extensions of files that pages are made of elsewhere: server pages, components,
-// and text with marks that becomes markup.
+// templateKinds are the extensions of files that pages are generated from: server pages,
+// components, and templates.
 var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
 	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
 	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
 
-// dataKinds are the extensions of files that scripts and pages take text or markup from.
+// dataKinds are the extensions of files that scripts and pages get text or markup from.
 var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
 
-// isTemplateFile reports whether pages are made from a file: by its extension, or, if that says nothing,
-// because it starts with markup, as components do.
+// isTemplateFile reports whether pages are generated from a file: by its extension, or, if that is
+// unknown, because it starts with markup, as components do.
 func (g *gathering) isTemplateFile(p source.Path) bool {
 	ext := strings.ToLower(path.Ext(p.Name))
 	if slices.Contains(templateKinds, ext) {
@@ -156,16 +156,17 @@ func (g *gathering) isTemplateFile(p source.Path) bool {
 	return len(head) > 1 && head[0] == '<' && (head[1] == '!' || 'a' <= head[1]|0x20 && head[1]|0x20 <= 'z')
 }
 
+// isData reports whether a file is data.
 func isData(name string) bool { return slices.Contains(dataKinds, strings.ToLower(path.Ext(name))) }
 
-// noteUnread notes a script that cannot be read, if the settings have purging heed it.
+// noteUnreadable records an unreadable script, if the settings require that.
 func (g *gathering) noteUnread(at source.Pos) {
 	if g.Settings.Unread == project.KeepRelated {
 		g.found.All.AddUnread(at)
 	}
 }
 
-// needSome reports that there is nothing to judge by what is in use.
+// needSome reports that there is no evidence.
 func (g *gathering) needSome(files map[source.Path]bool) {
 	if len(files) > 0 {
 		return

@@ -1,5 +1,5 @@
-// Package markup reads HTML as browsers do, tag by tag, and tells where everything stands. The tokens cover the text without
-// gaps, so that a page can be changed without writing it anew.
+// Package markup tokenizes HTML as browsers do, with the position of every part. The tokens cover
+// the text without gaps, so that a page can be edited in place instead of being serialized again.
 package markup
 
 import (
@@ -12,26 +12,27 @@ import (
 // Span is a range of bytes of a text.
 type Span struct{ Start, End int }
 
-// Kind tells the kinds of tokens apart.
+// Kind is the kind of a token.
 type Kind uint8
 
 // The kinds of tokens.
 const (
-	Text     Kind = iota // between tags: of an element such as script, all of its text
+	Text     Kind = iota // text between tags, or the contents of an element such as script
 	StartTag             // with or without a slash at its end
 	EndTag
-	Comment // and what is read as one, such as processing instructions
+	Comment // including what is parsed as a comment, such as processing instructions
 	Doctype
-	Rest // the last one: what is left where the text ends inside of a tag; empty mostly
+	Rest // the last token: the rest of the text after an unclosed tag; usually empty
 )
 
 // Token is a part of a text.
 type Token struct {
 	Kind Kind
 	At   Span
-	Data string // what a document type says, without its brackets; empty for other tokens
+	Data string // contents of a document type; empty for other tokens
 }
 
+// kinds maps the token types of the tokenizer.
 var kinds = map[html.TokenType]Kind{
 	html.TextToken: Text, html.StartTagToken: StartTag, html.SelfClosingTagToken: StartTag, html.EndTagToken: EndTag,
 	html.CommentToken: Comment, html.DoctypeToken: Doctype, html.ErrorToken: Rest,
@@ -58,7 +59,7 @@ func Tokens(text string, part Span) iter.Seq[Token] {
 	}
 }
 
-// Name returns the name of the element that a tag starts or ends, in lower case.
+// Name returns the element name of a tag in lower case.
 func Name(text string, tag Span) string {
 	text = text[tag.Start:tag.End]
 	i := 1
@@ -72,7 +73,7 @@ func Name(text string, tag Span) string {
 	return lower(text[start:i])
 }
 
-// lower returns a name with its ASCII letters in lower case.
+// lower returns a name with ASCII letters in lower case.
 func lower(name string) string {
 	for i := range len(name) {
 		if 'A' <= name[i] && name[i] <= 'Z' {
@@ -91,12 +92,12 @@ func lower(name string) string {
 // Attribute is an attribute of a start tag.
 type Attribute struct {
 	Name  string // in lower case
-	Value string // with character references undone
+	Value string // with character references decoded
 	Whole Span   // from the name to the closing quote
-	At    Span   // of the value, without quotes; empty, behind the name, for one without a value
+	At    Span   // the value without quotes; empty, after the name, if there is no value
 }
 
-// Find returns the attribute of a name; nil if there is none.
+// Find returns the attribute with a name; nil if there is none.
 func Find(attrs []Attribute, name string) *Attribute {
 	for i := range attrs {
 		if attrs[i].Name == name {
@@ -106,11 +107,11 @@ func Find(attrs []Attribute, name string) *Attribute {
 	return nil
 }
 
-// Attributes returns the attributes of a start tag with their places (HTML, section 13.2.5.32 and on). Of two with
-// the same name the first counts.
+// Attributes returns the attributes of a start tag with their positions (HTML, sections 13.2.5.32
+// and following). Of several with the same name the first counts.
 func Attributes(text string, tag Span) []Attribute {
 	var attrs []Attribute
-	const few = 16 // attributes that are searched one by one
+	const few = 16 // up to this many are searched linearly
 	var seen map[string]bool
 	for a := range AllAttributes(text, tag) {
 		switch {
@@ -135,8 +136,8 @@ func Attributes(text string, tag Span) []Attribute {
 	return attrs
 }
 
-// AllAttributes returns the attributes of a start tag as they are written: a name may come again, as where a template has the
-// one or the other.
+// AllAttributes returns the attributes of a start tag as written: names may repeat, as in templates
+// with alternatives.
 func AllAttributes(text string, tag Span) iter.Seq[Attribute] {
 	return func(yield func(Attribute) bool) {
 		text := text[tag.Start:tag.End]
@@ -162,7 +163,7 @@ func AllAttributes(text string, tag Span) iter.Seq[Attribute] {
 	}
 }
 
-// attribute reads one attribute from text[i:] and returns it and its end.
+// attribute reads the attribute at text[i:] and returns it and its end.
 func attribute(text string, i int) (Attribute, int) {
 	start := i
 	for i++; i < len(text) && !IsSpace(text[i]) && text[i] != '/' && text[i] != '>' && text[i] != '='; i++ {
@@ -185,7 +186,8 @@ func attribute(text string, i int) (Attribute, int) {
 	return a, i
 }
 
-// valueAt returns where the value of an attribute stands that starts at text[i], without its quotes, and where it ends with them.
+// valueAt returns the span of the attribute value at text[i:], without quotes, and its end
+// including quotes.
 func valueAt(text string, i int) (value Span, end int) {
 	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
 		n := strings.IndexByte(text[i+1:], text[i])

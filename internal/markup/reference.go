@@ -6,8 +6,9 @@ import (
 	"golang.org/x/net/html"
 )
 
-// unescape returns the value of an attribute with its character references undone. A named one that no semicolon ends, and that
-// a letter, a digit or an equals sign follows, is none there: ?a=1&copy=2 is an address (HTML, section 13.2.5.73).
+// unescape returns the value of an attribute with its character references decoded. A named
+// reference without a semicolon before a letter, a digit or an equals sign is not one: ?a=1&copy=2
+// is a URL (HTML, section 13.2.5.73).
 func unescape(text string) string {
 	amp := strings.IndexByte(text, '&')
 	if amp < 0 {
@@ -31,7 +32,8 @@ func unescape(text string) string {
 	return b.String()
 }
 
-// referenceLen returns how long the character reference is that text starts with; 0 if it starts with none.
+// referenceLen returns the length of the character reference at the start of text; 0 if there is
+// none.
 func referenceLen(text string) int {
 	n := 1
 	if strings.HasPrefix(text, "&#") {
@@ -48,7 +50,7 @@ func referenceLen(text string) int {
 	case semicolon(text[n:]) != "":
 		whole := html.UnescapeString(text[:n+1])
 		if whole != ";" && strings.HasSuffix(whole, ";") {
-			return 0 // there is no such name, though there may be one that it starts with
+			return 0 // the name does not exist, though a prefix of it may
 		}
 		return n + 1
 	case n < len(text) && text[n] == '=':
@@ -59,6 +61,7 @@ func referenceLen(text string) int {
 	return n
 }
 
+// semicolon returns the reference with a semicolon.
 func semicolon(text string) string {
 	if strings.HasPrefix(text, ";") {
 		return ";"
@@ -66,6 +69,7 @@ func semicolon(text string) string {
 	return ""
 }
 
+// isAlnum reports whether c is an ASCII letter or digit.
 func isAlnum(c byte) bool {
 	return 'a' <= c|0x20 && c|0x20 <= 'z' || '0' <= c && c <= '9'
 }

@@ -10,22 +10,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds scripts that look for the style links of a page: by their number, media, title or
-// address. On such a page each link stays one, where it is.
+// This file detects scripts that look for the style links of their page, by number, media, title or
+// URL. The links of such a page are not merged.
 
-// lookUps are the ways in which scripts look for style links, in their text.
+// lookUps matches the ways in which scripts look for style links.
 var lookUps = regexp.MustCompile(`\bstyleSheets\s*(?:\[|\.item\s*\()|\blink\[\s*(?:href|media|title)|getElementsByTagName(?:NS)?\(\s*["']link["']\s*\)|link\[rel[^\]]*\]\s*["']?\s*\)\s*\[`)
 
-// addressLookUps are those by address, with the address as a part.
+// addressLookUps matches those by URL, and captures the URL.
 var addressLookUps = regexp.MustCompile(`\blink(?:\[[^\]]*\])*\[\s*href\s*[*^$~|]?=\s*\\?["']?([^"'\]\\]+)`)
 
-// LookUp is what a script of a page looks for.
+// LookUp describes what the scripts of a page look for.
 type LookUp struct {
 	At        source.Span
-	addresses []string // of links, or parts of them
+	addresses []string // URLs of links, or parts of them
 }
 
-// Equal reports whether two scripts look for the same in the same way; nil stands for one that looks for nothing.
+// Equal reports whether two are equal; nil means that scripts look for nothing.
 func (f *LookUp) Equal(o *LookUp) bool {
 	if f == nil || o == nil {
 		return f == o
@@ -33,12 +33,12 @@ func (f *LookUp) Equal(o *LookUp) bool {
 	return f.At == o.At && slices.Equal(f.addresses, o.addresses)
 }
 
-// ByAddress reports whether a script looks for a link by its address.
+// ByAddress reports whether a script looks for a link by its URL.
 func (f *LookUp) ByAddress(l graph.Link) bool {
 	return f != nil && slices.ContainsFunc(f.addresses, func(address string) bool { return strings.Contains(l.Href.Address, address) })
 }
 
-// look notes what a script looks for that stands at an offset of a file.
+// look records what a script at an offset of a file looks for.
 func (f *LookUp) look(file *source.File, text string, offset int) {
 	for _, m := range addressLookUps.FindAllStringSubmatch(text, -1) {
 		f.addresses = append(f.addresses, m[1])
@@ -48,8 +48,8 @@ func (f *LookUp) look(file *source.File, text string, offset int) {
 	}
 }
 
-// lookUps notes what the scripts of a page look for among its links. Libraries of scripts look for
-// links of their own. Sheets that they look for by address keep their addresses.
+// lookUps records what the scripts of a page look for among its links. Script libraries look for
+// their own links only. Sheets that scripts look for by URL keep their URLs.
 func (r *run) lookUps(p *graph.Page) {
 	found := new(LookUp)
 	for _, s := range p.Scripts {
@@ -57,7 +57,7 @@ func (r *run) lookUps(p *graph.Page) {
 			found.look(p.File, p.File.Text[s.Text.Start:s.Text.End], s.Text.Start)
 		}
 	}
-	const most = 200_000 // bytes of a script that a site has written for its pages
+	const most = 200_000 // size of a script that is specific to the site, in bytes
 	for _, f := range r.program.Files {
 		if !inventory.IsScript(f.Path.Name) {
 			continue

@@ -11,20 +11,20 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds the files that texts name: a string that names an existing file of the project
-// counts as a use of it, wherever it stands.
+// This file finds files that texts mention: a string with the path of an existing file of the
+// project counts as a reference, wherever it is.
 
-// mention is a text that may name a file, with where its address counts from.
+// mention is a text that may name a file, with the possible bases of its URL.
 type mention struct {
 	name  string
 	at    source.Span
 	bases []source.Path
-	// loose says that the ending of a script may be missing, as loaders of scripts have it.
+	// loose is set if the extension of a script may be omitted, as with script loaders.
 	loose bool
 }
 
-// bases returns the paths from which an address in a file may count: from itself, from the page
-// that runs it, and from the top of the source folder.
+// bases returns the paths that a URL in a file may be relative to: the file, the page that runs it,
+// and the top of the source folder.
 func (r *run) bases(from source.Path) []source.Path {
 	out := []source.Path{from}
 	if r.page != nil {
@@ -38,7 +38,7 @@ func (r *run) bases(from source.Path) []source.Path {
 	return out
 }
 
-// find returns the file that a text names, if there is one.
+// find returns the file that a text names, if it exists.
 func (r *run) find(m mention) (source.Path, bool) {
 	address := m.name
 	if i := strings.Index(address, "://"); i > 0 && strings.HasPrefix(address, "http") {
@@ -46,7 +46,7 @@ func (r *run) find(m mention) (source.Path, bool) {
 		if !ok {
 			return source.Path{}, false
 		}
-		address = "/" + rest // it may be the address of this site
+		address = "/" + rest // it may be an absolute URL of this site
 	}
 	for _, base := range m.bases {
 		t := r.Files.Resolve(base, address)
@@ -63,7 +63,7 @@ func (r *run) find(m mention) (source.Path, bool) {
 	return source.Path{}, false
 }
 
-// mention notes the file that a text names, or the folder.
+// mention records the file or folder that a text names.
 func (r *run) mention(m mention) {
 	if p, ok := r.find(m); ok {
 		r.uses(p, m.at)
@@ -89,17 +89,18 @@ func (r *run) folderIn(m mention) (string, bool) {
 	return "", false
 }
 
+// folder records a folder in which scripts build file names.
 func (r *run) folder(dir string, at source.Span) {
 	if !slices.ContainsFunc(r.program.Folders, func(f FolderUse) bool { return f.Name == dir }) {
 		r.program.Folders = append(r.program.Folders, FolderUse{dir, at})
 	}
 }
 
-// stem notes the files that a literal names without folder and ending, as a script does that puts one
-// picture in the place of another: src.replace("logo", "logo-dark"). A plain word may mean something
-// else, so that the files are not copied for it; but those that are keep their names.
+// stem records the files that a literal names without folder and extension, as in a script that
+// exchanges pictures: src.replace("logo", "logo-dark"). A plain word may mean something else, so
+// these files are not copied because of it; but if they are copied, they keep their names.
 func (r *run) stem(text string, at source.Span) {
-	const short, most = 5, 8 // letters of a name; files of one name
+	const short, most = 5, 8 // letters of a name; files with the name
 	found := r.Files.Index().Stems[text]
 	if len(found) > most {
 		return
@@ -113,8 +114,8 @@ func (r *run) stem(text string, at source.Span) {
 	}
 }
 
-// uses notes a file that a text names: a script may be run, a sheet may be linked, and any other
-// file may be asked for, each under the name that it has.
+// uses records a reference to a file: a script may be run, a sheet may be linked, any other file
+// may be loaded, all by their original names.
 func (r *run) uses(p source.Path, at source.Span) {
 	switch {
 	case inventory.IsPage(p.Name):
@@ -127,19 +128,19 @@ func (r *run) uses(p source.Path, at source.Span) {
 	}
 }
 
-// scanned are the endings of files whose text is looked through for the names of others.
+// scanned are the extensions of files that are searched for references.
 var scanned = []string{".json", ".webmanifest", ".svg", ".xml", ".vtt", ".txt", ".csv", ".m3u8", ".mpd", ".gltf", ".topojson", ".geojson", ".appcache", ".atlas", ".fnt", ".obj", ".mtl"}
 
-// scan notes the files that a file names which is copied.
+// scan records the references in a copied file.
 func (r *run) scan(p source.Path) {
-	const most = 8 << 20 // bytes of a file that is looked through
+	const most = 8 << 20 // maximum size of a searched file in bytes
 	if r.scanned[p] || !slices.Contains(scanned, strings.ToLower(path.Ext(p.Name))) {
 		return
 	}
 	r.scanned[p] = true
 	f, err := r.Files.Text(p)
 	if err != nil || len(f.Text) > most {
-		return // it is copied as it is
+		return // it is copied unchanged
 	}
 	bases := r.bases(p)
 	graph.FileNames(f.Text, false, func(name string, offset int) {
@@ -149,7 +150,7 @@ func (r *run) scan(p source.Path) {
 	})
 }
 
-// mentionsIn notes the files that the texts of a page name, and those that files name which it shows.
+// mentionsIn records the references in the texts of a page, and in files that it shows.
 func (r *run) mentionsIn(p *graph.Page) {
 	from, external := r.Files.PageBase(p)
 	if external {
@@ -170,7 +171,7 @@ func (r *run) mentionsIn(p *graph.Page) {
 	}
 }
 
-// made notes the files whose names a script may make of several parts.
+// built records the files whose names a script may build from parts.
 func (r *run) made(l graph.Literal, at source.Span, bases []source.Path) {
 	const most = 400 // files that one name may stand for
 	name := l.Text
@@ -203,9 +204,9 @@ func (r *run) made(l graph.Literal, at source.Span, bases []source.Path) {
 	}
 }
 
-// patterns returns the patterns over paths that a name with holes stands for, each as the parts
-// between its holes. Of a name that starts with a hole only the end of the path is known, which
-// must name a folder that there is.
+// patterns returns the path patterns of a name with holes, each as the parts between its holes. If
+// a name starts with a hole, only the end of the path is known, which must contain the name of an
+// existing folder.
 func (r *run) patterns(name string, bases []source.Path) (out [][]string) {
 	parts := strings.Split(name, string(script.Hole))
 	if parts[0] == "" {
@@ -234,8 +235,8 @@ func (r *run) patterns(name string, bases []source.Path) (out [][]string) {
 	return out
 }
 
-// fitsPattern reports whether a path is made of parts with something between them. A first part that
-// is empty stands for any folders.
+// fitsPattern reports whether a path consists of parts with something between them. An empty first
+// part stands for any folders.
 func fitsPattern(name string, parts []string) bool {
 	rest := name
 	if parts[0] == "" {

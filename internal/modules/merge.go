@@ -10,9 +10,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// Run returns the scripts that pages run, each as all pages have it that run it: with what it imports by the import maps of
-// any. An import of a sheet that leads to one sheet on one page, and to another on another, is reported, since the script is
-// written once.
+// Run returns the scripts that pages run, each merged over all pages: with the imports of all
+// import maps. If an import of a sheet resolves to different sheets on different pages, this is
+// reported, because the script is written once.
 func (s *Scripts) Run() map[source.Path]*Module {
 	out := make(map[source.Path]*Module, len(s.run))
 	for p, mods := range s.run {
@@ -21,6 +21,7 @@ func (s *Scripts) Run() map[source.Path]*Module {
 	return out
 }
 
+// merged merges the forms of a script.
 func (s *Scripts) merged(mods []*Module) *Module {
 	mods = slices.Clone(mods)
 	slices.SortFunc(mods, func(m, o *Module) int { return strings.Compare(m.of.key, o.of.key) })

@@ -1,7 +1,5 @@
-// Package modules follows the scripts of pages: which sheets and scripts their modules import, in the order in which a browser
-// evaluates them, what they load later, and which files they name.
-//
-// [Scripts.Program] is the place to start reading.
+// Package modules follows the scripts of pages: which sheets and scripts they import, in evaluation
+// order, what they load lazily, and which files they refer to. Start reading at [Scripts.Program].
 package modules
 
 import (
@@ -21,19 +19,19 @@ import (
 // Scripts are the scripts of the pages of one build. It is safe for concurrent use.
 type Scripts struct {
 	Files  *inventory.Inventory
-	Base   string // the URL path under which the source folder is published
+	Base   string // URL path at which the source folder is published
 	Parsed graph.Scripts
 	Report func(...diag.Diagnostic)
 
 	mu     sync.Mutex
-	byMaps map[string]*group         // scripts, by the import maps of the pages that run them
-	run    map[source.Path][]*Module // those that pages run, as each group has them
+	byMaps map[string]*group         // scripts by the import maps of their pages
+	run    map[source.Path][]*Module // those that pages run, once per group
 }
 
 // group is the scripts of pages with the same import maps.
 type group struct {
 	*Scripts
-	key      string // the import maps, as text
+	key      string // the import maps as text
 	resolver graph.Modules
 
 	mu    sync.Mutex
@@ -41,7 +39,7 @@ type group struct {
 	later map[source.Path]*Later
 }
 
-// Module is a script with what it names resolved.
+// Module is a script with resolved imports.
 type Module struct {
 	once     sync.Once
 	of       *group
@@ -49,59 +47,59 @@ type Module struct {
 	Requests []Request
 }
 
-// Request is an import whose target is a file of the project.
+// Request is an import of a file of the project.
 type Request struct {
 	script.Import
-	Place source.Span // of the specifier
+	Place source.Span // the specifier
 	Path  source.Path
 	Use   Use
 }
 
-// Use is what a script does with a file that it names.
+// Use is how a script uses a file.
 type Use uint8
 
 // The uses of files.
 const (
-	Runs       Use = iota // a module that is evaluated before it
-	RunsLate              // a script that is run later, if at all
-	Styles                // a sheet that is to style the page before the module is evaluated
-	StylesLate            // a sheet that is to style the page once the script asks for it
-	TakesSheet            // a sheet as an object, or by its address: import … with { type: "css" }
+	Runs       Use = iota // a module that is evaluated first
+	RunsLate              // a script that may be run later
+	Styles                // a sheet that applies before the module is evaluated
+	StylesLate            // a sheet that applies once the script requests it
+	TakesSheet            // a sheet as an object, or by URL: import … with { type: "css" }
 	TakesFile             // any other file
 )
 
-// Later is what a script loads by import() or by an address: another script with
-// all that it imports, or a sheet.
+// LazyEntry is what a script loads with import() or by URL: another script with its imports, or a
+// sheet.
 type Later struct {
 	Path source.Path
-	At   source.Span // of what names it
+	At   source.Span // the reference
 	once sync.Once
 	runs *Program
 }
 
-// Sheets returns the sheets that style the page when it is loaded, in order.
+// Sheets returns the sheets that apply to the page when it is loaded, in order.
 func (l *Later) Sheets() []StyleUse { return l.runs.Sheets }
 
-// Program is what runs when scripts do.
+// Program is everything that scripts run and use.
 type Program struct {
-	Sheets []StyleUse    // that its modules import, in the order in which they are evaluated
-	Later  []*Later      // in the order in which they are met
-	Files  []FileUse     // that it is made of or names, to be copied
-	Taken  []Taken       // sheets as objects
-	Inline []*Module     // the scripts that stand in the page
+	Sheets []StyleUse    // imported by its modules, in evaluation order
+	Later  []*Later      // in the order of first use
+	Files  []FileUse     // script files and the files that they refer to, to be copied
+	Taken  []Taken       // sheets used as objects or by URL
+	Inline []*Module     // the inline scripts of the page
 	LookUp *LookUp       // what its scripts look for among the links of the page; nil for nothing
-	Plain  []source.Path // files whose names scripts may work with
-	// Folders are those of which scripts name files that they work out.
+	Plain  []source.Path // files whose names scripts may use
+	// Folders are those in which scripts build file names.
 	Folders []FolderUse
 }
 
-// FileUse is a file that a script is made of or names.
+// FileUse is a file that a script consists of or refers to.
 type FileUse struct {
 	Path source.Path
-	At   source.Span // of what names it
+	At   source.Span // the reference
 }
 
-// FolderUse is a folder of which a script names files that it works out as it runs.
+// FolderUse is a folder in which a script builds file names at run time.
 type FolderUse struct {
 	Name string
 	At   source.Span
@@ -111,16 +109,16 @@ type FolderUse struct {
 type StyleUse struct {
 	Path   source.Path
 	At     source.Span
-	Direct bool // no script imports it: the settings name it
+	Direct bool // not imported by a script: the settings name it
 }
 
-// Taken is a sheet that a script takes as an object, or by its address.
+// SheetRef is a sheet that a script uses as an object or by URL.
 type Taken struct {
 	StyleUse
-	Named bool // by an address that cannot be rewritten
+	Named bool // by a URL that cannot be rewritten
 }
 
-// groupOf returns the scripts of pages with a page's import maps.
+// groupOf returns the group of a page.
 func (s *Scripts) groupOf(p *graph.Page) *group {
 	from, external := s.Files.PageBase(p)
 	key := ""
@@ -135,8 +133,8 @@ func (s *Scripts) groupOf(p *graph.Page) *group {
 	return s.groupWith(key, p, from)
 }
 
-// groupWith returns the scripts of pages with the import maps of a page, whose
-// addresses count from a path, or with none. The key tells these maps from others.
+// groupWith returns the group with the import maps of a page, whose URLs are relative to from; or
+// without import maps, for a nil page. key identifies the maps.
 func (s *Scripts) groupWith(key string, p *graph.Page, from source.Path) *group {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -169,7 +167,7 @@ func (g *group) load(p source.Path) *Module {
 	}
 	g.mu.Unlock()
 	mod.once.Do(func() {
-		if file, err := g.Parsed.Load(g.Files, p); err == nil { // else it is copied as any file, or missing
+		if file, err := g.Parsed.Load(g.Files, p); err == nil { // otherwise it is copied like any file, or missing
 			mod.File = file
 			mod.Requests = g.requests(file, p)
 			g.noteRun(p, mod)
@@ -178,7 +176,7 @@ func (g *group) load(p source.Path) *Module {
 	return mod
 }
 
-// noteRun notes that a script is run.
+// noteRun records that a script is run.
 func (s *Scripts) noteRun(p source.Path, mod *Module) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -188,7 +186,7 @@ func (s *Scripts) noteRun(p source.Path, mod *Module) {
 	s.run[p] = append(s.run[p], mod)
 }
 
-// requests resolves what a script imports, with addresses that count from a path.
+// requests resolves the imports of a script, with URLs relative to from.
 func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
 	var out []Request
 	for _, imp := range file.Imports {
@@ -200,11 +198,11 @@ func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
 	return out
 }
 
-// request resolves one import. ok is false if it leads to no file of the project.
+// request resolves one import. ok is false if it is not a file of the project.
 func (g *group) request(imp script.Import, from source.Path, at source.Span) (r Request, ok bool) {
 	t, bare := g.resolve(imp, from)
 	styles := graph.IsStyle(imp)
-	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // by browsers
+	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // for browsers
 	switch {
 	case bare:
 		g.Report(g.bareImport(imp, at))
@@ -238,6 +236,7 @@ func (r *Request) IsSheet() bool {
 	return r.Use == Styles || r.Use == StylesLate || r.Use == TakesSheet
 }
 
+// useOf returns how an import uses a file.
 func useOf(imp script.Import, styles bool, p source.Path) Use {
 	switch {
 	case styles && (imp.Kind == script.Address || imp.Type != ""):
@@ -256,8 +255,8 @@ func useOf(imp script.Import, styles bool, p source.Path) Use {
 	return Runs
 }
 
-// resolve returns what an import leads to. Addresses are no specifiers: to them no
-// import map applies, and they need no dots before them.
+// resolve returns the target of an import. URLs are not specifiers: import maps do not apply to
+// them, and they need not start with a dot.
 func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, bare bool) {
 	if imp.Kind == script.Address {
 		return g.Files.Resolve(from, imp.Specifier), false
@@ -265,7 +264,7 @@ func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, ba
 	return g.resolver.Resolve(from, imp.Specifier)
 }
 
-// bareImport words an import of a name that means nothing to a browser.
+// bareImport returns the finding about an unresolved import.
 func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("unresolved import %q: no import map of the page has it", imp.Specifier),
@@ -278,7 +277,7 @@ func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	return d
 }
 
-// isThere reports whether the file of a request exists, and says so if not.
+// isThere reports whether the file of a request exists, after reporting it if not.
 func (g *group) isThere(r Request) bool {
 	if g.Files.Exists(r.Path) {
 		return true
@@ -295,22 +294,23 @@ func (g *group) isThere(r Request) bool {
 	return false
 }
 
-// run is a walk over modules in the order in which they are evaluated.
+// run visits modules in evaluation order.
 type run struct {
 	*group
 	program *Program
-	page    *graph.Page // from which paths in scripts may count as well; nil if none is known
+	page    *graph.Page // paths in scripts may be relative to it; nil if unknown
 	seen    map[source.Path]bool
 	styled  map[source.Path]bool
 	met     map[*Later]bool
-	scanned map[source.Path]bool // files that were looked through for names
+	scanned map[source.Path]bool // files that were searched for references
 }
 
+// newRun returns a run for a page.
 func (g *group) newRun(p *graph.Page) *run {
 	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*Later]bool), scanned: make(map[source.Path]bool)}
 }
 
-// file runs the script at a path, that the source at a span names.
+// file runs the script at a path, which is named at a span.
 func (r *run) file(p source.Path, at source.Span) {
 	if r.seen[p] {
 		return
@@ -322,7 +322,7 @@ func (r *run) file(p source.Path, at source.Span) {
 	}
 }
 
-// copy notes a file to be copied, if it is one that is.
+// copy records a file to copy, unless it is a page.
 func (r *run) copy(p source.Path, at source.Span) {
 	if r.Files.IsCopied(p) {
 		r.program.Files = append(r.program.Files, FileUse{p, at})
@@ -330,7 +330,7 @@ func (r *run) copy(p source.Path, at source.Span) {
 	}
 }
 
-// script runs a script whose addresses count from a path.
+// script runs a script whose URLs are relative to from.
 func (r *run) script(mod *Module, from source.Path) {
 	for _, q := range mod.Requests {
 		switch q.Use {
@@ -363,7 +363,7 @@ func (r *run) script(mod *Module, from source.Path) {
 	r.sourceMap(mod.File, from)
 }
 
-// style notes a sheet. A module is evaluated once, so the first import counts.
+// style records a sheet. A module is evaluated once, so the first import counts.
 func (r *run) style(s StyleUse) {
 	if !r.styled[s.Path] {
 		r.styled[s.Path] = true
@@ -371,7 +371,7 @@ func (r *run) style(s StyleUse) {
 	}
 }
 
-// laterOn notes what is loaded later.
+// lazy records what is loaded lazily.
 func (r *run) laterOn(p source.Path, at source.Span) {
 	r.mu.Lock()
 	l := r.group.later[p]
@@ -387,7 +387,7 @@ func (r *run) laterOn(p source.Path, at source.Span) {
 	r.program.Later = append(r.program.Later, l)
 }
 
-// sourceMap notes the map of a script.
+// sourceMap records the source map of a script.
 func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 	if f.Map.Text == "" || strings.HasPrefix(f.Map.Text, "data:") {
 		return
@@ -397,8 +397,8 @@ func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 	}
 }
 
-// programOf returns what runs when what is loaded later is. It does not depend on the
-// page, but for paths that may count from it.
+// programOf returns what a lazy entry runs. It only depends on the page through paths that may be
+// relative to it.
 func (g *group) programOf(l *Later) *Program {
 	l.once.Do(func() {
 		r := g.newRun(nil)
@@ -414,8 +414,8 @@ func (g *group) programOf(l *Later) *Program {
 	return l.runs
 }
 
-// Program works out what the scripts of a page run. What they load later, and what
-// that loads, is in its list.
+// Program returns what the scripts of a page run. Lazily loaded scripts, and what they load, are in
+// its list.
 func (s *Scripts) Program(p *graph.Page) *Program {
 	g := s.groupOf(p)
 	r := g.newRun(p)
@@ -451,7 +451,7 @@ func (s *Scripts) Program(p *graph.Page) *Program {
 	return r.program
 }
 
-// finish adds what is run later, and by that, to what runs.
+// finish adds what is run lazily, recursively.
 func (r *run) finish() {
 	for i := 0; i < len(r.program.Later); i++ {
 		runs := r.programOf(r.program.Later[i])
@@ -470,7 +470,7 @@ func (r *run) finish() {
 	}
 }
 
-// checkClassic warns of a script that imports as only modules may.
+// checkClassic warns about a classic script that uses import.
 func (s *Scripts) checkClassic(tag graph.Script, mod *Module, at source.Span) {
 	if tag.Module || mod.File == nil {
 		return
@@ -486,20 +486,20 @@ func (s *Scripts) checkClassic(tag graph.Script, mod *Module, at source.Span) {
 		Related: []diag.Related{{Span: mod.File.File.Pos(imp.At.Start).To(uint32(imp.At.End)), Message: "imported here"}}})
 }
 
-// inlineScript returns the i-th script of a page, which stands in it.
+// inlineScript returns the i-th script of a page, which is inline.
 func (g *group) inlineScript(p *graph.Page, i int) *Module {
 	from, _ := g.Files.PageBase(p)
 	file := graph.ReadScript(p.File, p.Scripts[i].Text)
 	return &Module{of: g, File: file, Requests: g.requests(file, from)}
 }
 
-// Entry is a file that runs or styles by itself: no page loads it, the settings name it.
+// Entry is a script or sheet that the settings name.
 type Entry struct {
 	Path source.Path
 	At   source.Span
 }
 
-// ProgramOf works out what some scripts and sheets run, as modules of a page without import maps would.
+// ProgramOf returns what some scripts and sheets run, as modules of a page without import maps.
 func (s *Scripts) ProgramOf(entries []Entry) *Program {
 	r := s.groupWith("", nil, source.Path{}).newRun(nil)
 	for _, e := range entries {
