@@ -176,7 +176,7 @@ func (g *gathering) needSome(files map[source.Path]bool) {
 		Fix:     "add pages, templates or scripts with --evidence or in [purge] evidence, relative to the source folder"})
 }
 
-// match adds the files that the globs match, and reports those that match none.
+// match adds the files that match the globs, and reports globs without a match.
 func (g *gathering) match(files map[source.Path]bool) {
 	globs := slices.Concat(g.Settings.Evidence, g.Globs)
 	for i, glob := range globs {
@@ -203,8 +203,8 @@ func (g *gathering) match(files map[source.Path]bool) {
 	}
 }
 
-// pagesBeside notes the pages among the evidence that are not built: what they use is
-// kept, and they load none of the bundles.
+// pagesOutside reports the pages among the evidence that are not built: purging keeps what they
+// use, but they load no bundle.
 func (g *gathering) pagesBeside(files map[source.Path]bool) {
 	built := make(map[source.Path]bool)
 	for _, p := range g.found.pages {
@@ -233,7 +233,7 @@ func (g *gathering) pagesBeside(files map[source.Path]bool) {
 		Fix:     "purging keeps the rules used only there, but these pages link no bundle"})
 }
 
-// unreadScripts reports the scripts that a page loads and that cannot be read, since they lie elsewhere.
+// unreadableScripts reports the external scripts of a page, which cannot be read.
 func (g *gathering) unreadScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && g.files.ResolveIn(page, s.Ref).Kind == graph.External {
@@ -243,7 +243,7 @@ func (g *gathering) unreadScripts(page *graph.Page) {
 	}
 }
 
-// reportUnread reports that a script cannot be read, and what that means.
+// reportUnreadable reports an unreadable script, and the consequences.
 func (g *gathering) reportUnread(at source.Span, cause, problem string) {
 	d := diag.Diagnostic{Code: code.UnreadableScript, Severity: diag.Note, Span: at, Cause: cause,
 		Message: "this script " + problem + "; selectors related to those in use are kept",
@@ -255,7 +255,7 @@ func (g *gathering) reportUnread(at source.Span, cause, problem string) {
 	g.report(d)
 }
 
-// read reads files, each kind in its own way. One that was read before is not read again.
+// read reads files according to their types. Files that were read before are cached.
 func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error {
 	list := make([]source.Path, 0, len(files))
 	for p := range files {
@@ -316,12 +316,12 @@ func (g *gathering) namesIn(f *source.File) *purge.Evidence {
 	return e
 }
 
-// proposed are the extensions of files that often have the classes of a site in them,
-// beside pages and scripts.
+// proposed are the extensions of files that often contain classes, in addition to pages and
+// scripts.
 var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx", ".md", ".xml"}
 
-// Propose returns globs for the kinds of files in the source folder that may have
-// names in use and that no glob covers, sorted.
+// Propose returns globs for file types in the source folder that may contain names in use and that
+// no glob covers, sorted.
 func (g *Gatherer) Propose() []string {
 	matched := &gathering{g, g.Files, &Found{}}
 	files := make(map[source.Path]bool)

@@ -9,7 +9,7 @@ import (
 	"golang.org/x/net/html"
 )
 
-// This file makes the edits that put bundles in place of the links of a page, and applies them.
+// This file creates and applies the edits that replace the links of a page by bundles.
 
 // Edit is a replacement of bytes of a page.
 type Edit struct {
@@ -17,20 +17,19 @@ type Edit struct {
 	With string
 }
 
-// Pointer is what a link leads to.
+// Pointer is the new target of a link.
 type Pointer struct {
 	Address   string
-	Integrity string // a hash that the browser is to check; empty for none
-	// Style, if it is not empty, is the sheet itself, which stands in a style element
-	// in place of the link.
+	Integrity string // hash for the integrity attribute; empty for none
+	// Style, if not empty, is the sheet itself, which replaces the link by a style element.
 	Style string
-	Media string // what the media attribute is to say; empty for what it says
+	Media string // new media attribute; empty to keep the current one
 }
 
-// Point returns the edits of a page that make the group's links lead to
-// addresses: the first link's tag stands for each, with that address, and
-// without a media attribute that the sheets now say for themselves and an integrity
-// hash. A tag for each further address stands on a line of its own where the first does.
+// Point returns the edits that replace the links of a group by links to targets. The tag of the
+// first link is used for each, with the new URL, and without an integrity hash and a media
+// attribute that the sheets contain now. Each further tag gets a line of its own if the first has
+// one.
 func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	first := g.Links[0]
 	_, sameMedia := g.SharedMedia()
@@ -62,9 +61,8 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	return edits
 }
 
-// Append returns the edits of a page that make it load sheets behind all else that
-// styles it: at the end of its head, or behind the last thing that styles it if that stands
-// further down.
+// Append returns the edits that add links to targets after everything else that styles the page: at
+// the end of its head, or after the last thing that styles it.
 func (p *Page) Append(targets []Pointer) []Edit {
 	if len(targets) == 0 {
 		return nil
@@ -98,8 +96,7 @@ func (p *Page) Append(targets []Pointer) []Edit {
 	return []Edit{{Span{Start: line, End: line}, indent + strings.Join(tags, br+indent) + br}}
 }
 
-// Show returns the edit of a page that makes it show a text before all else, such as what is
-// wrong with it.
+// Show returns the edit that inserts a text at the top of a page, such as its errors.
 func (p *Page) Show(text string) Edit {
 	at := max(p.body, p.head)
 	return Edit{Span{Start: at, End: at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
@@ -107,8 +104,8 @@ func (p *Page) Show(text string) Edit {
 		html.EscapeString(text) + "</pre>"}
 }
 
-// indentBefore returns the white space that starts the line before the one that
-// starts at line, and what ends it.
+// indentBefore returns the indentation of the line before the one that starts at line, and its line
+// end.
 func indentBefore(text string, line int) (indent, br string) {
 	br = "\n"
 	if strings.HasSuffix(text[:line], "\r\n") {
@@ -124,10 +121,10 @@ func indentBefore(text string, line int) (indent, br string) {
 	return indent, br
 }
 
-// styleElement returns an element that holds a sheet in place of the group's links.
+// styleElement returns a style element that replaces the links of a group.
 func (g Group) styleElement(p *Page, to Pointer) string {
 	tag, css := "<style", to.Style
-	if p.IsXML() && strings.ContainsAny(css, "<&") { // there it is no raw text
+	if p.IsXML() && strings.ContainsAny(css, "<&") { // in XML it is not raw text
 		css = "/*<![CDATA[*/" + strings.ReplaceAll(css, "]]>", `]]\>`) + "/*]]>*/"
 	}
 	if len(g.Links) == 0 {
@@ -143,8 +140,8 @@ func (g Group) styleElement(p *Page, to Pointer) string {
 	return tag + ">" + css + "</style>"
 }
 
-// lineBreak returns what stands between two lines that both start as the one
-// does on which a tag starts; nothing if something else stands before the tag.
+// lineBreak returns the separator between two lines with the same indentation as the line that
+// starts with the tag; "" if something precedes the tag on its line.
 func lineBreak(text string, at int) string {
 	line := strings.LastIndexByte(text[:at], '\n') + 1
 	indent := text[line:at]
@@ -157,7 +154,7 @@ func lineBreak(text string, at int) string {
 	return "\n" + indent
 }
 
-// ApplyWithin returns a part of a text with edits in it made.
+// ApplyWithin returns a part of a text with edits applied.
 func ApplyWithin(text string, part Span, edits []Edit) string {
 	edits = slices.Clone(edits)
 	for i := range edits {
@@ -167,13 +164,12 @@ func ApplyWithin(text string, part Span, edits []Edit) string {
 	return Apply(text[part.Start:part.End], edits)
 }
 
-// Move returns the edit of a page that makes a reference lead to another address.
+// Move returns the edit that changes the URL of a reference.
 func (r Ref) Move(address string) Edit {
 	return Edit{r.At, html.EscapeString(address)}
 }
 
-// quoteFor returns address as the text of the link's href, which may stand
-// without quotes.
+// quoteFor returns address as the value of a link's href, which may be unquoted.
 func quoteFor(l Link, address string) string {
 	text := html.EscapeString(address)
 	for _, a := range l.attrs {
@@ -184,7 +180,7 @@ func quoteFor(l Link, address string) string {
 	return text
 }
 
-// Apply returns text with the edits made, which must not overlap.
+// Apply returns text with edits applied, which must not overlap.
 func Apply(text string, edits []Edit) string {
 	edits = slices.Clone(edits)
 	slices.SortFunc(edits, func(a, b Edit) int { return a.At.Start - b.At.Start })

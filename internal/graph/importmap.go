@@ -11,31 +11,31 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file resolves what modules import, with the import maps of a page (HTML,
-// section 8.1.5.4 and on).
+// This file resolves module specifiers with the import maps of a page (HTML, sections 8.1.5.4 and
+// following).
 
-// Modules resolves the specifiers of the modules of a page. The zero Modules has
-// no import map.
+// Modules resolves the module specifiers of a page. The zero Modules has no import map.
 type Modules struct {
 	Files   source.Reader
-	Base    string // the URL path under which the source folder is published
+	Base    string // URL path at which the source folder is published
 	imports []mapping
 	scopes  []scope
 }
 
-// mapping is an entry of an import map: what an address that starts so leads to.
+// mapping is an entry of an import map: a prefix and its replacement.
 type mapping struct{ from, to string }
 
+// scope is the mappings for modules below a URL.
 type scope struct {
 	prefix  string
 	imports []mapping
 }
 
-// errMap is an import map that is no JSON object, or whose parts are none.
+// errMap is the error for an import map that is not a JSON object, or has invalid parts.
 var errMap = errors.New("is not a valid import map: expected a JSON object with \"imports\" or \"scopes\", with URLs as values")
 
-// AddMap adds an import map, whose relative addresses count from a file. What
-// an earlier one says stays (HTML, section 8.1.5.5).
+// AddMap adds an import map, whose relative URLs are relative to from. Existing entries are
+// preserved (HTML, section 8.1.5.5).
 func (m *Modules) AddMap(text string, from source.Path) error {
 	var read struct {
 		Imports map[string]any            `json:"imports"`
@@ -69,7 +69,7 @@ func (m *Modules) mappings(list []mapping, add map[string]any, page *url.URL) []
 	for key, value := range add {
 		to, ok := value.(string)
 		if key == "" || !ok {
-			continue // the entry says that there is nothing
+			continue // the entry blocks resolution
 		}
 		if u := m.addressLike(key, page); u != nil {
 			key = u.String()
@@ -86,10 +86,10 @@ func (m *Modules) mappings(list []mapping, add map[string]any, page *url.URL) []
 	return list
 }
 
-// here is the scheme and host that stand for where the site is published.
+// here stands for the origin of the published site.
 const here = "site://here"
 
-// urlOf returns the address of a file of the project.
+// urlOf returns the URL of a file of the project.
 func (m *Modules) urlOf(p source.Path) *url.URL {
 	name := p.Name
 	if p.Root != "" {
@@ -102,8 +102,8 @@ func (m *Modules) urlOf(p source.Path) *url.URL {
 	return u
 }
 
-// addressLike returns a specifier as an address if it looks like one: it is
-// relative, starting with a slash or dots, or absolute. Else it returns nil.
+// addressLike returns a specifier as a URL if it is relative, starting with a slash or dots, or
+// absolute; otherwise nil.
 func (m *Modules) addressLike(specifier string, from *url.URL) *url.URL {
 	if strings.HasPrefix(specifier, "/") || strings.HasPrefix(specifier, "./") || strings.HasPrefix(specifier, "../") {
 		u, err := from.Parse(specifier)
@@ -118,8 +118,8 @@ func (m *Modules) addressLike(specifier string, from *url.URL) *url.URL {
 	return nil
 }
 
-// Resolve returns what a specifier in a module at a path leads to. bare tells that it
-// is a name that no import map gives an address.
+// Resolve returns the target of a specifier in a module. bare is set if it is a bare specifier that
+// no import map resolves.
 func (m *Modules) Resolve(from source.Path, specifier string) (t Target, bare bool) {
 	base := m.urlOf(from)
 	address := m.addressLike(specifier, base)
@@ -146,8 +146,8 @@ func (m *Modules) Resolve(from source.Path, specifier string) (t Target, bare bo
 	return Resolve(m.Files, from, m.Base, specifier), false
 }
 
-// mapped returns what a list of mappings makes of a specifier. One that is an
-// address is mapped by its first part only if its scheme has paths.
+// mapped applies mappings to a specifier. A prefix of a URL is only mapped if its scheme is
+// hierarchical.
 func mapped(list []mapping, key string, address *url.URL) (to string, ok bool) {
 	for _, entry := range list {
 		if entry.from == key {
@@ -163,14 +163,14 @@ func mapped(list []mapping, key string, address *url.URL) (to string, ok bool) {
 		}
 		joined, err := base.Parse("./" + rest)
 		if err != nil || !strings.HasPrefix(joined.String(), entry.to) {
-			return "", false // it leads out of what the entry is for
+			return "", false // it leads out of the scope of the entry
 		}
 		return joined.String(), true
 	}
 	return "", false
 }
 
-// target returns what an absolute address leads to.
+// target returns the target of an absolute URL.
 func (m *Modules) target(address string) Target {
 	path, ok := strings.CutPrefix(address, here)
 	if !ok {

@@ -8,21 +8,21 @@ import (
 	"rinzel/internal/script"
 )
 
-// This file finds what may be the names of files in texts of all kinds: attributes, literals of
-// scripts, JSON, SVG. Whether there are such files is for others to say.
+// This file finds possible file names in texts of all kinds: attributes, script literals, JSON,
+// SVG. It does not check whether the files exist.
 
-// Mention is a text of a page that may name files, and is not rewritten.
+// Mention is a text of a page that may contain file names and is not rewritten.
 type Mention struct {
 	Text string
 	At   Span
-	// Whole says that the text as it is may be one name; it may hold others besides.
+	// Whole is set if the whole text may be one name; it may contain others as well.
 	Whole bool
 }
 
-// maxName is how long the name of a file may be, with the folders before it.
+// maxName limits the length of a path.
 const maxName = 1024
 
-// FileNames calls visit with each part of a text that may name a file, and its offset: the whole
+// FileNames calls visit with each part of a text that may be a file name, and its offset: the whole
 // text, and each part between white space, quotes and brackets that looks like a name.
 func FileNames(text string, whole bool, visit func(name string, offset int)) {
 	trimmed := strings.TrimSpace(text)
@@ -47,13 +47,13 @@ func FileNames(text string, whole bool, visit func(name string, offset int)) {
 	}
 }
 
-// endsName reports whether a byte stands between the names of files in a text.
+// endsName reports whether a byte separates file names in a text.
 func endsName(c byte) bool {
 	return c <= ' ' || strings.IndexByte("\"'`()<>{}[],;=|\\*", c) >= 0
 }
 
-// mayNameFile reports whether a text looks like the name of a file or folder: it has a dot or a
-// slash, and nothing that no address has.
+// mayNameFile reports whether a text looks like a path: it has a dot or a slash, and no character
+// that URLs cannot contain.
 func mayNameFile(text string) bool {
 	if len(text) < 3 || len(text) > maxName || !strings.ContainsAny(text, "./") || strings.ContainsAny(text, "\n<>") {
 		return false
@@ -70,14 +70,14 @@ func mayNameFile(text string) bool {
 	return len(ext) > 1 && len(ext) <= longest && len(ext) < len(name)
 }
 
-// mention notes a text of the page that may name files.
+// mention records a text of the page that may contain file names.
 func (r *pageReader) mention(text string, at Span, whole bool) {
 	if strings.ContainsAny(text, "./") && !strings.HasPrefix(text, "data:") {
 		r.page.Mentions = append(r.page.Mentions, Mention{text, at, whole})
 	}
 }
 
-// literals returns the literals of a script that may name files.
+// literals returns the literals of a script that may be file names.
 func literals(text string, offset int, whole bool, out []Literal) []Literal {
 	FileNames(text, whole, func(name string, at int) {
 		start := offset + at
@@ -86,7 +86,7 @@ func literals(text string, offset int, whole bool, out []Literal) []Literal {
 	return out
 }
 
-// srcsetURLs calls visit with the addresses of a list of image candidates, and their offsets (HTML,
+// srcsetURLs calls visit with the URLs of a list of image candidates, and their offsets (HTML,
 // section 4.8.4.2.2: parsing a srcset attribute).
 func srcsetURLs(text string, visit func(address string, offset int)) {
 	space := func(c byte) bool { return markup.IsSpace(c) }
@@ -104,7 +104,7 @@ func srcsetURLs(text string, visit func(address string, offset int)) {
 		address := text[start:i]
 		if trimmed := strings.TrimRight(address, ","); trimmed != address {
 			visit(trimmed, start)
-			continue // nothing describes it
+			continue // it has no descriptors
 		}
 		visit(address, start)
 		for depth := 0; i < len(text); i++ { // its descriptors

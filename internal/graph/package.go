@@ -9,12 +9,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds the sheets of installed packages: package:name, and
-// package:name/sheet.css. What a name leads to is said by the package.json of the
-// package, as Node.js documents it for packages ("exports", subpath patterns and
-// conditions), and in the field style that packages with sheets have.
+// This file finds the sheets of installed packages: package:name and package:name/sheet.css. The
+// package.json of a package determines the target: its "exports", with subpath patterns and
+// conditions as the documentation of Node.js specifies them, or its field style.
 
-// manifest is what a package says of its files.
+// manifest is the part of package.json that is used.
 type manifest struct {
 	Version string          `json:"version"`
 	Style   string          `json:"style"`
@@ -22,7 +21,7 @@ type manifest struct {
 	Exports json.RawMessage `json:"exports"`
 }
 
-// packaged resolves what stands behind "package:".
+// packaged resolves the part after "package:".
 func packaged(files source.Reader, address string) Target {
 	name, tail := address, ""
 	if i := strings.IndexAny(address, "?#"); i >= 0 {
@@ -50,18 +49,18 @@ func packaged(files source.Reader, address string) Target {
 		}
 	}
 	if sub == "" {
-		p.Name = path.Join(pkg, "index.css") // what is said to be missing
+		p.Name = path.Join(pkg, "index.css") // reported as missing
 	}
 	return Target{Kind: Local, Path: p, Tail: tail}
 }
 
-// fsValid reports whether a path of a package stays in it.
+// fsValid reports whether a path stays inside its package.
 func fsValid(file string) bool {
 	clean := path.Clean(file)
 	return file != "" && clean != ".." && !strings.HasPrefix(clean, "../") && !strings.HasPrefix(clean, "/")
 }
 
-// splitPackage splits the name of a package, with its scope, from what of it is named.
+// splitPackage splits a specifier into the name of the package, with its scope, and the subpath.
 func splitPackage(name string) (pkg, sub string) {
 	parts := strings.SplitN(name, "/", 3)
 	if strings.HasPrefix(name, "@") && len(parts) > 1 {
@@ -70,13 +69,14 @@ func splitPackage(name string) (pkg, sub string) {
 	return parts[0], strings.Join(parts[1:], "/")
 }
 
-// PackageOf returns the name of the package, with its scope, that a path in a folder of packages leads into.
+// PackageOf returns the name of the package, with its scope, that a path in a package folder
+// belongs to.
 func PackageOf(name string) string {
 	pkg, _ := splitPackage(name)
 	return pkg
 }
 
-// PackageVersion returns the version that the package in a folder says it has, or "".
+// PackageVersion returns the version in the package.json of a folder, or "".
 func PackageVersion(files source.Reader, folder source.Path) string {
 	if !files.Exists(source.Path{Root: folder.Root, Name: path.Join(folder.Name, "package.json")}) {
 		return ""
@@ -84,17 +84,17 @@ func PackageVersion(files source.Reader, folder source.Path) string {
 	return readManifest(files, folder.Root, folder.Name).Version
 }
 
+// readManifest reads the package.json of a package.
 func readManifest(files source.Reader, root, pkg string) manifest {
 	var m manifest
 	if f, err := files.Text(source.Path{Root: root, Name: path.Join(pkg, "package.json")}); err == nil {
-		_ = json.Unmarshal([]byte(f.Text), &m) // a package that cannot be read says nothing
+		_ = json.Unmarshal([]byte(f.Text), &m) // an invalid package.json is ignored
 	}
 	return m
 }
 
-// candidates returns the files that may be meant by what is named of a package,
-// the first that there is being meant. A file that is named and that the package
-// does not export is taken all the same: packages list scripts there, and forget sheets.
+// candidates returns the files that a subpath may refer to; the first that exists is used. Existing
+// files that the package does not export are accepted: packages often export scripts only.
 func candidates(m manifest, sub string) []string {
 	var out []string
 	add := func(file string) {
@@ -114,8 +114,7 @@ func candidates(m manifest, sub string) []string {
 	return append(out, "index.css")
 }
 
-// exported returns the file that the exports of a package give for "." or a
-// "./subpath"; "" if they give none.
+// exported returns the file that exports define for "." or a "./subpath"; "" if they define none.
 func exported(exports json.RawMessage, name string) string {
 	if len(exports) == 0 {
 		return ""
@@ -130,7 +129,7 @@ func exported(exports json.RawMessage, name string) string {
 	if target, ok := byName[name]; ok {
 		return chosen(target, 0)
 	}
-	// Of several patterns the one with the longest start counts.
+	// Of several patterns the one with the longest prefix is used.
 	best, with := "", ""
 	for pattern := range byName {
 		before, after, ok := strings.Cut(pattern, "*")
@@ -144,7 +143,7 @@ func exported(exports json.RawMessage, name string) string {
 	return strings.ReplaceAll(chosen(byName[best], 0), "*", with)
 }
 
-// hasSubpaths reports whether the keys of exports are subpaths, and not conditions.
+// hasSubpaths reports whether the keys of exports are subpaths, not conditions.
 func hasSubpaths(exports map[string]json.RawMessage) bool {
 	for name := range exports {
 		if strings.HasPrefix(name, ".") {
@@ -154,15 +153,14 @@ func hasSubpaths(exports map[string]json.RawMessage) bool {
 	return false
 }
 
-// chosen returns the file that a target gives under the conditions style and
-// default: a target is a file, conditions with targets, or a list of which the
-// first counts that gives one.
+// chosen returns the file of a target for the conditions style and default: a target is a file, an
+// object of conditions, or a list of which the first valid entry is used.
 func chosen(target json.RawMessage, depth int) string {
 	const deepest = 16
 	var file string
 	if json.Unmarshal(target, &file) == nil || depth > deepest {
 		if !strings.HasPrefix(file, "./") {
-			return "" // no target is written so
+			return "" // not a valid target
 		}
 		return file
 	}

@@ -10,48 +10,47 @@ import (
 	"rinzel/internal/source"
 )
 
-// Page is an HTML file and what it names. Offsets are bytes of File.Text.
+// Page is an HTML file with its references. Offsets are bytes of File.Text.
 type Page struct {
 	File   *source.File
-	Base   string // the href of its base element; empty if it has none
-	BaseAt int    // where that element ends: what is loaded before it does not heed it
-	// Policies are the content security policies that it states, as its attributes have them.
+	Base   string // href of its base element; empty if it has none
+	BaseAt int    // end of that element: earlier URLs ignore it
+	// Policies are its content security policies from meta elements.
 	Policies []Policy
 	Groups   []Group
-	// Preloads are the links that have a sheet loaded early, or by a script that makes
-	// style links of them.
+	// Preloads are links that preload a sheet, or that a script turns into style links.
 	Preloads []Link
-	Styles   []Span // the texts of its style elements
+	Styles   []Span // texts of its style elements
 	Refs     []Ref
 	Scripts  []Script // classic scripts and modules, in order
-	Maps     []Span   // the texts of its import maps
-	// Mentions are texts that may name files and are not rewritten: attributes of all kinds,
-	// styles of elements, data, and the text of templates.
+	Maps     []Span   // texts of its import maps
+	// Mentions are texts that may contain file names and are not rewritten: attributes, style
+	// attributes, data, and texts of templates.
 	Mentions []Mention
-	// Inert are the links that look as if they styled the page, and that browsers take for nothing.
+	// Inert are links that look like style links, but load nothing.
 	Inert []InertLink
-	// Unclosed is a tag that the file ends in, since a quote or a bracket is not closed: browsers read nothing of it.
+	// Unclosed is a tag that is not closed before the file ends: browsers ignore it.
 	Unclosed Span
-	// Open tells that nothing that styles the page stands behind the last group.
+	// LastGroupEndsCascade is set if nothing that styles the page comes after the last group.
 	Open bool
 
-	head   int  // where its head ends
-	body   int  // where the content of its body starts; 0 if it has no such tag
+	head   int  // end of its head
+	body   int  // start of the contents of its body; 0 without a body tag
 	styles Span // the last thing that styles it
 }
 
 // Script is a script of a page.
 type Script struct {
-	Ref         // the address of its file; empty if it stands in the page
-	Text   Span // what stands in the page; empty if it has a file
+	Ref         // URL of its file; empty for an inline script
+	Text   Span // inline text; empty for a script with a file
 	Module bool
-	// Integrity is where the hash stands that its file must have; empty if none does.
+	// Integrity is the position of its integrity hash; empty if it has none.
 	Integrity Span
-	Charset   string // the attribute that names the encoding of its file; empty if there is none
+	Charset   string // charset attribute; empty if there is none
 }
 
-// Group is a run of style links that can become one: nothing else that styles
-// the page stands between them.
+// Group is a run of style links that can become one link: nothing else that styles the page comes
+// between them.
 type Group struct {
 	Links []Link
 }
@@ -59,35 +58,35 @@ type Group struct {
 // Link is a <link rel="stylesheet">.
 type Link struct {
 	Tag   Span   // from < to >
-	Href  Ref    // the address
+	Href  Ref    // the URL
 	Media string // as written; empty for all media
 	attrs []markup.Attribute
-	plain bool // nothing but the address and the media distinguish it
-	// alone says that it stands in the body, where it is an element among others: selectors that
-	// count elements would match others without it.
+	plain bool // it only has a URL and media
+	// alone is set if the link is in the body: removing it could change which elements structural
+	// selectors match.
 	alone bool
 }
 
-// InertLink is a link that loads no sheet, though it seems to be meant to.
+// InertLink is a link that looks like a style link, but loads no sheet.
 type InertLink struct {
-	At  Span   // of the value of rel, or of the tag
-	Rel string // as written; "" if there is none
-	Src string // the address in src, where href belongs; "" if the link has href
+	At  Span   // the value of rel, or the tag
+	Rel string // as written; "" if missing
+	Src string // URL in src instead of href; "" if the link has href
 }
 
 // Span is a range of bytes of a page.
 type Span = markup.Span
 
-// Ref is an address in a page and where it stands.
+// Ref is a URL in a page with its position.
 type Ref struct {
 	Address string
-	At      Span // of the value, or the part of it, without quotes
-	// Fixed tells that the address is not to be changed: people link to it, or
-	// scripts count on it, or it is not written as it reads.
+	At      Span // the value, or a part of it, without quotes
+	// Fixed is set if the URL must not be changed: people link to it, scripts rely on it, or it
+	// contains character references.
 	Fixed bool
 }
 
-// Place returns where an address stands in the file of its page.
+// Position returns the span of a URL in the file of its page.
 func (p *Page) Place(r Ref) source.Span { return p.SpanOf(r.At) }
 
 // SpanOf returns a part of the page as a span of its file.
@@ -95,16 +94,16 @@ func (p *Page) SpanOf(part Span) source.Span {
 	return p.File.Pos(part.Start).To(uint32(part.End))
 }
 
-// templateMarks start what programs put text in the place of. No sheet has them
-// but in strings and comments.
+// templateMarks are the starts of template marks. In a sheet they only occur in strings and
+// comments.
 var templateMarks = []string{"{{", "{%", "<%", "<?", "${", "[["}
 
-// IsTemplate reports whether a program is to put something into a text before a browser reads it.
+// IsTemplate reports whether a text contains template marks.
 func IsTemplate(text string) bool {
 	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
 }
 
-// ReadPage finds the style links, scripts and other addresses of a page.
+// ReadPage finds the style links, scripts and other URLs of a page.
 func ReadPage(f *source.File) *Page {
 	r := pageReader{page: &Page{File: f, Open: true, head: -1}}
 	r.read(Span{Start: 0, End: len(f.Text)}, true)
@@ -114,8 +113,8 @@ func ReadPage(f *source.File) *Page {
 	return r.page
 }
 
-// read reads a part of the page. whole is false within the element for browsers without
-// scripts, where the tokenizer reads no markup of its own accord.
+// read reads a part of the page. whole is false in a noscript element, whose markup the tokenizer
+// does not read on its own.
 func (r *pageReader) read(part Span, whole bool) {
 	for t := range markup.Tokens(r.page.File.Text, part) {
 		text := r.page.File.Text[t.At.Start:t.At.End]
@@ -127,7 +126,7 @@ func (r *pageReader) read(part Span, whole bool) {
 		case markup.Text:
 			r.text(text, t.At, whole)
 		case markup.Comment:
-			// Processing instructions, and what only old browsers read.
+			// Processing instructions, and conditional comments of legacy browsers.
 			if strings.HasPrefix(text, "<?") || strings.HasPrefix(text, "<!--[if") {
 				r.mention(text, t.At, false)
 			}
@@ -139,7 +138,7 @@ func (r *pageReader) read(part Span, whole bool) {
 	}
 }
 
-// text notes the text of an element.
+// text records the text of an element.
 func (r *pageReader) text(text string, at Span, whole bool) {
 	switch {
 	case r.style:
@@ -154,24 +153,25 @@ func (r *pageReader) text(text string, at Span, whole bool) {
 	r.style, r.script, r.data = false, nil, false
 }
 
+// pageReader reads one page.
 type pageReader struct {
 	page *Page
-	// inert counts the open elements whose content is no part of the page.
+	// inert is the number of open elements whose contents are not part of the page.
 	inert int
-	// noscript tells that an element for browsers without scripts is open.
+	// noscript is set inside a noscript element.
 	noscript bool
-	// style tells that the text that follows is a sheet.
+	// style is set if the next text is a sheet.
 	style bool
-	// script takes the text that follows, which is that of a script or import map.
+	// script receives the next text, that of a script or import map.
 	script func(text Span)
-	// data tells that the text that follows is data or markup that may name files.
+	// data is set if the next text is data or markup that may contain file names.
 	data bool
 }
 
-// inHead are the elements that a head may hold, and those around it.
+// inHead are the elements that a head may contain, and those around it.
 var inHead = []string{"html", "head", "meta", "link", "base", "title", "style", "script", "noscript", "template"}
 
-// start notes what a start tag names.
+// start records the references of a start tag.
 func (r *pageReader) start(name string, tag Span) {
 	attrs := markup.Attributes(r.page.File.Text, tag)
 	if r.page.head < 0 && r.inert == 0 && !r.noscript && !slices.Contains(inHead, name) {
@@ -208,7 +208,7 @@ func (r *pageReader) start(name string, tag Span) {
 	r.addresses(name, attrs)
 }
 
-// policy notes the policy that a meta element says, and reports whether it says one.
+// policy records the policy of a meta element, and reports whether it has one.
 func (r *pageReader) policy(attrs []markup.Attribute) bool {
 	equiv, content := markup.Find(attrs, "http-equiv"), markup.Find(attrs, "content")
 	if r.inert > 0 || equiv == nil || content == nil || !strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
@@ -218,7 +218,7 @@ func (r *pageReader) policy(attrs []markup.Attribute) bool {
 	return true
 }
 
-// styleTag notes what the text of a style element is.
+// styleTag determines what the text of a style element is.
 func (r *pageReader) styleTag(attrs []markup.Attribute) {
 	r.page.Open = false
 	r.data = r.data || r.inert > 0
@@ -226,7 +226,7 @@ func (r *pageReader) styleTag(attrs []markup.Attribute) {
 	r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
 }
 
-// addresses notes what the attributes of an element name.
+// addresses records the references in the attributes of an element.
 func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 	for i := range attrs {
 		a := &attrs[i]
@@ -249,8 +249,8 @@ func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 // scriptTypes are the types of classic scripts (HTML, section 4.12.1; MIME Sniffing, section 4.4).
 var scriptTypes = []string{"", "text/javascript", "application/javascript", "application/ecmascript", "application/x-javascript", "text/ecmascript", "text/x-javascript"}
 
-// scriptTag notes what a script element runs. One of another type is data, and one in
-// a template or for browsers without scripts does not run.
+// scriptTag records a script element. A script of another type is data, and one in a template or
+// noscript element does not run.
 func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 	kind := ""
 	if t := markup.Find(attrs, "type"); t != nil {
@@ -272,7 +272,7 @@ func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 				s.Integrity = hash.At
 			}
 			r.page.Scripts = append(r.page.Scripts, s)
-			return // browsers do not run what stands in it
+			return // browsers ignore its text
 		}
 		r.script = func(text Span) {
 			s.Text = text
@@ -283,13 +283,14 @@ func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 	}
 }
 
-// styled notes something that styles the page.
+// styled records something that styles the page.
 func (r *pageReader) styled(tag Span) {
 	if r.inert == 0 && tag.End > r.page.styles.End {
 		r.page.styles = tag
 	}
 }
 
+// end records an end tag.
 func (r *pageReader) end(name string, tag Span) {
 	r.style, r.script, r.data = false, nil, false
 	switch name {
@@ -306,8 +307,8 @@ func (r *pageReader) end(name string, tag Span) {
 	}
 }
 
-// addressAttr reports whether an attribute of an element is an address of
-// something that a page needs to be whole.
+// addressAttr reports whether an attribute of an element is the URL of something that the page
+// displays or needs.
 func addressAttr(element, attr string) bool {
 	switch attr {
 	case "src", "poster":
@@ -320,20 +321,19 @@ func addressAttr(element, attr string) bool {
 	return false
 }
 
-// fixedElements are those whose addresses people see, or that load what names
-// other files by itself.
+// fixedElements are those whose URLs are visible to people, or that load files with references of
+// their own.
 var fixedElements = []string{"a", "area", "object", "iframe", "embed", "script", "frame"}
 
-// ref returns the address that an attribute holds. One with character
-// references is not to be changed.
+// ref returns the URL of an attribute. It is fixed if it contains character references.
 func (r *pageReader) ref(a *markup.Attribute) Ref {
 	return Ref{a.Value, a.At, a.Value != r.page.File.Text[a.At.Start:a.At.End]}
 }
 
-// sources notes the addresses of a list of images with their sizes.
+// sources records the URLs of a list of image candidates.
 func (r *pageReader) sources(a *markup.Attribute) {
 	raw := r.page.File.Text[a.At.Start:a.At.End]
-	if a.Value != raw { // its places are not those of what it reads as
+	if a.Value != raw { // offsets in the decoded value differ from those in the file
 		r.mention(a.Value, a.At, false)
 		srcsetURLs(a.Value, func(address string, _ int) {
 			r.page.Refs = append(r.page.Refs, Ref{address, a.At, true})
@@ -346,22 +346,23 @@ func (r *pageReader) sources(a *markup.Attribute) {
 	})
 }
 
+// ref returns the URL of an attribute.
 func ref(a *markup.Attribute) Ref { return Ref{Address: a.Value, At: a.At} }
 
-// plainAttrs are the attributes of a style link that do not make it special.
-// An integrity hash is that of the unbuilt sheet, and goes with it.
+// plainAttrs are the attributes of a style link that do not matter for merging. An integrity hash
+// is for the original sheet, and is removed.
 var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integrity", "referrerpolicy", "charset"}
 
-// isSheetType reports whether the type of a link is that of a sheet, or is not given.
+// isSheetType reports whether the type of a link is that of a sheet, or missing.
 func isSheetType(t *markup.Attribute) bool {
 	if t == nil || t.Value == "" {
 		return true
 	}
-	kind, _, _ := strings.Cut(t.Value, ";") // parameters say nothing of the kind (MIME Sniffing, section 4.4)
+	kind, _, _ := strings.Cut(t.Value, ";") // parameters are ignored (MIME Sniffing, section 4.4)
 	return strings.EqualFold(strings.TrimSpace(kind), "text/css")
 }
 
-// otherLink notes a link element that loads no sheet, by the words of its rel.
+// otherLink records a link that loads no sheet, by the keywords of its rel.
 func (r *pageReader) otherLink(tag Span, attrs []markup.Attribute, words []string, href *markup.Attribute) {
 	has := func(is func(string) bool) bool { return slices.ContainsFunc(words, is) }
 	if as := markup.Find(attrs, "as"); as != nil && strings.EqualFold(as.Value, "style") {
@@ -377,7 +378,7 @@ func (r *pageReader) otherLink(tag Span, attrs []markup.Attribute, words []strin
 	}
 }
 
-// link notes a link element.
+// link records a link element.
 func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 	rel, href := markup.Find(attrs, "rel"), markup.Find(attrs, "href")
 	r.noteInert(tag, attrs)
@@ -389,7 +390,7 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 		r.otherLink(tag, attrs, words, href)
 		return
 	}
-	// Of an element that is inert, scripts or browsers make elements: with the address as it is.
+	// Scripts or browsers turn an inert element into a link with its original URL.
 	if r.inert > 0 || !isSheetType(markup.Find(attrs, "type")) {
 		r.mention(href.Value, href.At, true)
 		return
@@ -411,7 +412,8 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 	r.page.Open = l.plain
 }
 
-// noteInert notes a link that loads no sheet since its rel is misspelt or missing, or its address is in src.
+// noteInert records a link that loads no sheet, because rel is misspelt or missing, or the URL is
+// in src.
 func (r *pageReader) noteInert(tag Span, attrs []markup.Attribute) {
 	rel, href, src := markup.Find(attrs, "rel"), markup.Find(attrs, "href"), markup.Find(attrs, "src")
 	if r.inert > 0 {
@@ -435,7 +437,7 @@ func (r *pageReader) noteInert(tag Span, attrs []markup.Attribute) {
 	}
 }
 
-// isStyleAddress reports whether an address ends like that of a sheet.
+// isStyleAddress reports whether a URL ends like that of a sheet.
 func isStyleAddress(address string) bool {
 	if i := strings.IndexAny(address, "?#"); i >= 0 {
 		address = address[:i]
@@ -443,11 +445,11 @@ func isStyleAddress(address string) bool {
 	return strings.HasSuffix(strings.ToLower(address), ".css")
 }
 
-// IsPlain reports whether nothing but its address and media tells a link from others,
-// so that browsers heed it in any case.
+// IsPlain reports whether a link only has a URL and media, so that browsers apply it
+// unconditionally.
 func (l Link) IsPlain() bool { return l.plain }
 
-// Charset returns the attribute that names the encoding of the sheet; empty if there is none.
+// Charset returns the charset attribute; empty if there is none.
 func (l Link) Charset() string {
 	if a := markup.Find(l.attrs, "charset"); a != nil {
 		return a.Value
@@ -455,22 +457,22 @@ func (l Link) Charset() string {
 	return ""
 }
 
-// remoteRels are the relations that lead to no file which belongs to the page.
+// remoteRels are the relations whose targets do not belong to the page.
 var remoteRels = map[string]bool{
 	"canonical": true, "dns-prefetch": true, "preconnect": true, "next": true, "prev": true, "search": true,
 }
 
-// imageRels are the relations of images and fonts, whose addresses nobody counts on.
+// imageRels are the relations of images and fonts, whose URLs may be changed.
 var imageRels = []string{"icon", "apple-touch-icon", "mask-icon", "preload", "prefetch"}
 
-// isScript reports whether a link preloads a script, or something that is not told.
+// isScript reports whether a link preloads a script, or something unspecified.
 func isScript(attrs []markup.Attribute) bool {
 	rel, as := markup.Find(attrs, "rel"), markup.Find(attrs, "as")
 	preloads := strings.Contains(strings.ToLower(rel.Value), "load") || strings.Contains(strings.ToLower(rel.Value), "fetch")
 	return preloads && (as == nil || !strings.EqualFold(as.Value, "font") && !strings.EqualFold(as.Value, "image"))
 }
 
-// Joins reports whether a link may become one with the links of a group.
+// Joins reports whether a link can be merged with the links of a group.
 func (p *Page) Joins(l Link, g Group) bool {
 	if len(g.Links) == 0 {
 		return true
@@ -479,7 +481,7 @@ func (p *Page) Joins(l Link, g Group) bool {
 	return l.plain && last.plain && !l.alone && !last.alone
 }
 
-// SharedMedia returns the media of the group's links if all have the same.
+// SharedMedia returns the media of the links of a group if they are all the same.
 func (g Group) SharedMedia() (media string, same bool) {
 	if len(g.Links) == 0 {
 		return "", true
@@ -493,5 +495,5 @@ func (g Group) SharedMedia() (media string, same bool) {
 	return media, true
 }
 
-// IsXML reports whether the page is read as XML.
+// IsXML reports whether the page is parsed as XML.
 func (p *Page) IsXML() bool { return strings.HasSuffix(strings.ToLower(p.File.Path.Name), ".xhtml") }

@@ -11,7 +11,8 @@ type Parsed[T any] struct {
 	parse   func(*source.File) T
 }
 
-// Load returns what the file at a path, whose text files reads, was parsed to. The error is as [source.Tree.Text] returns it.
+// Load returns the parsed form of a file, whose text is read through files. The error is that of
+// [source.Tree.Text].
 func (x Parsed[T]) Load(files source.Reader, p source.Path) (parsed T, err error) {
 	f, err := files.Text(p)
 	if err != nil {
@@ -20,6 +21,7 @@ func (x Parsed[T]) Load(files source.Reader, p source.Path) (parsed T, err error
 	return x.results.Get(f, func() T { return x.parse(f) }), nil
 }
 
+// newParsed returns a Parsed that caches in s.
 func newParsed[T any](s *cache.Store, parse func(*source.File) T) Parsed[T] {
 	return Parsed[T]{cache.NewPerFile[T](s), parse}
 }

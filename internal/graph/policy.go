@@ -10,14 +10,14 @@ import (
 	"golang.org/x/net/html"
 )
 
-// Policy is a content security policy that a page states (Content Security Policy 3).
+// Policy is a content security policy of a page (Content Security Policy 3).
 type Policy struct {
-	Text string // as it reads
-	At   Span   // of the attribute's value
+	Text string // decoded text
+	At   Span   // value of the attribute
 }
 
-// sources returns what a policy allows for a kind of request: the sources of the first of some
-// directives that it has. ok is false if it says nothing of the kind.
+// sources returns the source list for a kind of request: that of the first of some directives in
+// the policy. ok is false if the policy has none of them.
 func (p Policy) sources(directives ...string) (list []string, ok bool) {
 	found := make(map[string][]string)
 	for _, directive := range strings.Split(p.Text, ";") {
@@ -37,8 +37,8 @@ func (p Policy) sources(directives ...string) (list []string, ok bool) {
 	return nil, false
 }
 
-// AllowsInlineStyle reports whether all policies of the page let a style element be added to it
-// (section 6.7.3.2): hashes and nonces are for those that are there.
+// AllowsInlineStyle reports whether all policies of the page allow an additional style element
+// (section 6.7.3.2): hashes and nonces only allow existing ones.
 func (p *Page) AllowsInlineStyle() bool {
 	for _, policy := range p.Policies {
 		list, ok := policy.sources("style-src-elem", "style-src", "default-src")
@@ -53,7 +53,8 @@ func (p *Page) AllowsInlineStyle() bool {
 	return true
 }
 
-// AllowsData reports whether all policies of the page let sheets have pictures, or fonts, in data URLs.
+// AllowsData reports whether all policies of the page allow data URLs for images, or for fonts, in
+// sheets.
 func (p *Page) AllowsData(font bool) bool {
 	kind := "img-src"
 	if font {
@@ -68,14 +69,15 @@ func (p *Page) AllowsData(font bool) bool {
 	return true
 }
 
+// isHashSource reports whether a source is a hash.
 func isHashSource(s string) bool {
 	lower := strings.ToLower(s)
 	return strings.HasPrefix(lower, "'sha256-") || strings.HasPrefix(lower, "'sha384-") || strings.HasPrefix(lower, "'sha512-")
 }
 
-// Rehash returns the edits of a page that make its policies name the hash of a text in place of that
-// of another: of a style element or script that is rewritten (section 6.7.2.3: the hash is that of
-// the text between the tags).
+// Rehash returns the edits that replace the hash of each text in rewritten by that of its new text
+// in the policies of the page. The hash is that of the text of a style element or script (section
+// 6.7.2.3).
 func (p *Page) Rehash(rewritten map[string]string) []Edit {
 	var edits []Edit
 	for _, policy := range p.Policies {
@@ -92,7 +94,7 @@ func (p *Page) Rehash(rewritten map[string]string) []Edit {
 	return edits
 }
 
-// hashSources returns the sources that allow a text by its hash, in both forms of base64.
+// hashSources returns the hash sources of a text, in both base64 alphabets.
 func hashSources(text string) []string {
 	a, b, c := sha256.Sum256([]byte(text)), sha512.Sum384([]byte(text)), sha512.Sum512([]byte(text))
 	var out []string

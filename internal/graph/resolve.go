@@ -1,5 +1,6 @@
-// Package graph finds the pages of a site and what they reach: style sheets,
-// scripts and assets.
+// Package graph parses pages, scripts and sheets into their references: links, imports and URLs,
+// with the position of each ([ReadPage], [ReadScript], [ReadImport]). It resolves these references
+// to files ([Resolve]), and edits pages in place ([Group.Point]).
 package graph
 
 import (
@@ -11,32 +12,33 @@ import (
 	"rinzel/internal/source"
 )
 
-// Target is what an address in a page or sheet leads to.
+// Target is what a URL in a page or sheet refers to.
 type Target struct {
 	Kind TargetKind
-	Path source.Path // of a local file; it need not exist
-	Tail string      // query and fragment of a local address, with ? and #
-	Root string      // of NoRoot: the name that is no root's
+	Path source.Path // of a local file, which need not exist
+	Tail string      // query and fragment of a local URL, with ? and #
+	Root string      // of NoRoot: the unknown root
 }
 
-// TargetKind tells the kinds of targets apart.
+// TargetKind is the kind of a target.
 type TargetKind uint8
 
+// The kinds of targets.
 const (
-	// External is an address with a scheme or host, which is left as it is.
+	// External is a URL with a scheme or host, which is left unchanged.
 	External TargetKind = iota
-	// Within is a fragment of the same document, or an empty address.
+	// SameDocument is a fragment of the same document, or an empty URL.
 	Within
-	// Local is a file in the source folder or under a root.
+	// Local is a file in the source folder or a root.
 	Local
 	// Outside is a path that leads out of its folder.
 	Outside
-	// NoRoot is an address whose part before the colon names no root.
+	// NoRoot is a URL with an unknown root before the colon.
 	NoRoot
 )
 
-// Resolve returns what an address that stands in the file at from leads to.
-// base is the URL path under which the source folder is published.
+// Resolve returns the target of a URL in the file from. base is the URL path at which the source
+// folder is published.
 func Resolve(files source.Reader, from source.Path, base, address string) Target {
 	address = asURL(address)
 	if address == "" || address[0] == '#' {
@@ -64,8 +66,8 @@ func Resolve(files source.Reader, from source.Path, base, address string) Target
 	return local(from, address)
 }
 
-// asURL returns an address as browsers read it (URL Standard, section 4.4): without white space around
-// it and line breaks in it, and with slashes in place of backslashes.
+// asURL returns a URL as browsers parse it (URL Standard, section 4.4): without surrounding white
+// space and line breaks, and with slashes instead of backslashes.
 func asURL(address string) string {
 	address = strings.TrimSpace(address)
 	if strings.ContainsAny(address, "\t\r\n") {
@@ -81,7 +83,7 @@ func asURL(address string) string {
 	return address
 }
 
-// local resolves an address without a scheme.
+// local resolves a URL without a scheme.
 func local(from source.Path, address string) Target {
 	name, tail := address, ""
 	if i := strings.IndexAny(address, "?#"); i >= 0 {
@@ -97,8 +99,7 @@ func local(from source.Path, address string) Target {
 	return Target{Kind: Local, Path: p, Tail: tail}
 }
 
-// Relative returns the address of the file at to as seen from the file at
-// from, both paths below one folder.
+// Relative returns the URL of the file to relative to the file from; both are paths in one folder.
 func Relative(from, to string) string {
 	here, there := split(path.Dir(from)), split(to)
 	n := 0
@@ -109,6 +110,7 @@ func Relative(from, to string) string {
 	return escapePath(out)
 }
 
+// split returns the parts of a path.
 func split(name string) []string {
 	if name == "." {
 		return nil
@@ -116,9 +118,9 @@ func split(name string) []string {
 	return strings.Split(name, "/")
 }
 
-// escapePath returns a path written as a URL, with the characters escaped that
-// a browser escapes in a path (URL Standard, path percent-encode set) or reads
-// as something else. A first part with a colon would look like a scheme.
+// escapePath returns a path as a URL, with the characters escaped that browsers escape in paths
+// (URL Standard, path percent-encode set) or interpret. A colon in the first part would look like a
+// scheme.
 func escapePath(name string) string {
 	const hex = "0123456789ABCDEF"
 	var b strings.Builder

@@ -9,18 +9,18 @@ import (
 	"rinzel/internal/source"
 )
 
-// ScriptFile is a script that was read.
+// ScriptFile is a parsed script.
 type ScriptFile struct {
 	File    *source.File
 	Imports []script.Import
-	// Paths are the literals, and words in them, that may name files or folders. Specifiers of
-	// imports are not among them.
+	// Paths are literals, and words in literals, that may be paths of files or folders, except
+	// specifiers of imports.
 	Paths []Literal
-	// Words are the literals that are one word, as the name of a file without its ending is.
+	// Words are single-word literals, such as a file name without its extension.
 	Words []Literal
-	// Made are names that the script makes of several parts, with [script.Hole] for what is not known.
+	// Built are names that the script builds from parts, with [script.Hole] for unknown parts.
 	Made []Literal
-	// Map is the address of its source map, which its last comment names; empty for none.
+	// Map is the URL of its source map in its last comment; empty for none.
 	Map Literal
 }
 
@@ -30,16 +30,16 @@ type Literal struct {
 	At   script.Span // without its quotes
 }
 
-// Scripts are scripts by path.
+// Scripts are parsed scripts by path.
 type Scripts = Parsed[*ScriptFile]
 
-// NewScripts returns scripts whose imports and literals a store keeps.
+// NewScripts returns scripts cached in s.
 func NewScripts(s *cache.Store) Scripts {
 	return newParsed(s, func(f *source.File) *ScriptFile { return ReadScript(f, Span{Start: 0, End: len(f.Text)}) })
 }
 
-// ReadScript reads a part of a file, a page for instance, as a script. Its places count
-// from the start of the file.
+// ReadScript parses a part of a file, such as an inline script of a page. Positions are those of
+// the file.
 func ReadScript(f *source.File, part Span) *ScriptFile {
 	text := f.Text[part.Start:part.End]
 	out := &ScriptFile{File: f, Imports: script.Imports(text)}
@@ -50,7 +50,7 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 		imp.At = script.Span{Start: imp.At.Start + part.Start, End: imp.At.End + part.Start}
 		imp.Whole = script.Span{Start: imp.Whole.Start + part.Start, End: imp.Whole.End + part.Start}
 	}
-	parts := make(map[int]bool) // literals that longer names are made of
+	parts := make(map[int]bool) // literals that are parts of longer names
 	script.Visit(text, script.Visitor{
 		Part: func(offset int) { parts[offset] = true },
 		Literal: func(text string, offset int) {
@@ -71,7 +71,7 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 	return out
 }
 
-// isWord reports whether a literal is one word that may be the name of a file without its ending.
+// isWord reports whether a literal is a single word that may be a file name without its extension.
 func isWord(text string) bool {
 	const shortest, longest = 3, 80
 	if len(text) < shortest || len(text) > longest {
@@ -82,8 +82,8 @@ func isWord(text string) bool {
 	})
 }
 
-// mapComment returns the address in the last comment of a script that names its map
-// (ECMA-426, section 11.1.2.1).
+// mapComment returns the URL in the last comment that names a source map (ECMA-426, section
+// 11.1.2.1).
 func mapComment(text string) Literal {
 	const mark = "//# sourceMappingURL="
 	i := strings.LastIndex(text, mark)
@@ -99,8 +99,8 @@ func mapComment(text string) Literal {
 	return Literal{address, script.Span{Start: at, End: at + len(address)}}
 }
 
-// IsStyle reports whether a script imports a style sheet: by its name, or by
-// the attribute that says so (HTML, section 8.1.6.6).
+// IsStyle reports whether an import is that of a style sheet: by its name, or by its type attribute
+// (HTML, section 8.1.6.6).
 func IsStyle(imp script.Import) bool {
 	if imp.Type != "" {
 		return imp.Type == "css"

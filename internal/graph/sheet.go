@@ -13,17 +13,17 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// Sheet is a style sheet that was read.
+// Sheet is a parsed style sheet.
 type Sheet struct {
 	File        *source.File
 	Nodes       []ast.Node
-	Diagnostics []diag.Diagnostic // what was found when it was read
+	Diagnostics []diag.Diagnostic // findings of the parser
 }
 
-// Sheets are style sheets by path.
+// Sheets are parsed style sheets by path.
 type Sheets = Parsed[*Sheet]
 
-// NewSheets returns sheets whose parsed form a store keeps.
+// NewSheets returns sheets cached in s.
 func NewSheets(s *cache.Store) Sheets {
 	return newParsed(s, func(f *source.File) *Sheet {
 		tree, diags := parse.Sheet(f)
@@ -31,16 +31,16 @@ func NewSheets(s *cache.Store) Sheets {
 	})
 }
 
-// TokenFile is a file of design tokens that was read.
+// TokenFile is a parsed file of design tokens.
 type TokenFile struct {
 	Tokens      []tokens.Token
-	Diagnostics []diag.Diagnostic // what was found when it was read
+	Diagnostics []diag.Diagnostic // findings of the parser
 }
 
-// TokenFiles are files of design tokens by path.
+// TokenFiles are parsed token files by path.
 type TokenFiles = Parsed[*TokenFile]
 
-// NewTokenFiles returns token files whose parsed form a store keeps.
+// NewTokenFiles returns token files cached in s.
 func NewTokenFiles(s *cache.Store) TokenFiles {
 	return newParsed(s, func(f *source.File) *TokenFile {
 		list, diags := tokens.Read(f)
@@ -48,7 +48,7 @@ func NewTokenFiles(s *cache.Store) TokenFiles {
 	})
 }
 
-// checkCharset warns of a sheet that says it is in another encoding, and holds UTF-8 text.
+// checkCharset warns about a sheet that declares another encoding than UTF-8, but is UTF-8.
 func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 	if len(nodes) == 0 {
 		return nil
@@ -68,6 +68,7 @@ func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 	}}
 }
 
+// isASCII reports whether s is ASCII.
 func isASCII(s string) bool {
 	for i := 0; i < len(s); i++ {
 		if s[i] >= 0x80 {
@@ -77,36 +78,35 @@ func isASCII(s string) bool {
 	return true
 }
 
-// Import is what an @import rule says (CSS Cascade 5, section 2).
+// Import is the contents of an @import rule (CSS Cascade 5, section 2).
 type Import struct {
 	Address  string
-	At       source.Span // of the address
-	Layer    []ast.Value // the layer's name; see HasLayer
+	At       source.Span // the URL
+	Layer    []ast.Value // name of the layer; see HasLayer
 	HasLayer bool
-	Supports []ast.Value // the condition, without the function around it
+	Supports []ast.Value // arguments of supports()
 	Media    []ast.Value
-	// Rinzel's own: which parts of the sheet are wanted, which values its custom
-	// properties are given, and the functions replace(…).
+	// Rinzel's own: excluded or selected parts of the sheet, values of its custom properties, and
+	// the functions replace(…).
 	Parts   []Parts
 	Given   []Given
 	Replace []ast.Value
 }
 
-// Given is a value for a custom property, in set() of an import.
+// Assignment is a value of a custom property, in set() of an import.
 type Given struct {
 	Name  string // with its two hyphens
 	Value []ast.Value
-	At    source.Span // of the name
+	At    source.Span // the name
 }
 
-// Parts is without(…) or only(…) in an import: the sheets and rules that are
-// not wanted, or the only ones that are.
+// Parts is without(…) or only(…) of an import: the excluded, or the selected, sheets and rules.
 type Parts struct {
 	Only     bool
 	Patterns []Pattern
 }
 
-// Pattern names sheets by a glob, or rules by a pattern for their selectors.
+// Pattern matches sheets by a glob, or rules by a pattern for selectors.
 type Pattern struct {
 	Text     string
 	Selector bool
@@ -119,8 +119,8 @@ func IsImport(n ast.Node) (*ast.AtRule, bool) {
 	return r, ok && r.Block == nil && token.EqualFold(r.Name, "import")
 }
 
-// ReadImport reads the prelude of an @import rule. ok is false if it names no
-// address, or its parts are not written as they must be.
+// ReadImport parses the prelude of an @import rule. ok is false if it has no URL, or if a part of
+// it is invalid.
 func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	var rest []ast.Value
 	for _, v := range prelude {
@@ -155,8 +155,8 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	return imp, true
 }
 
-// takeOwn takes without(…), only(…), set(…) and replace(…) out of the values behind the
-// address of an import. ok is false if one of them is not written as it must be.
+// takeOwn removes without(…), only(…), set(…) and replace(…) from the values after the URL of an
+// import. ok is false if one of them is invalid.
 func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 	for i := range values {
 		v := &values[i]
@@ -180,7 +180,7 @@ func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 	return rest, true
 }
 
-// readParts reads without(…) or only(…).
+// readParts parses without(…) or only(…).
 func readParts(v *ast.Value) (p Parts, ok bool) {
 	p.Only = v.IsFunction("only")
 	for i := range v.Values() {
@@ -199,7 +199,7 @@ func readParts(v *ast.Value) (p Parts, ok bool) {
 	return p, len(p.Patterns) > 0
 }
 
-// appendGiven reads what stands in set(…): --name: value; --name: value.
+// appendAssignments parses the arguments of set(…): --name: value; --name: value.
 func appendGiven(list []Given, values []ast.Value) ([]Given, bool) {
 	for len(values) > 0 {
 		end := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Semicolon })
@@ -218,7 +218,7 @@ func appendGiven(list []Given, values []ast.Value) ([]Given, bool) {
 	return list, len(list) > 0
 }
 
-// Address returns the address that a string, a URL or url("…") or src("…") names.
+// Address returns the URL in a string, a URL, or url("…") or src("…").
 func Address(v *ast.Value) (string, bool) {
 	switch v.Kind {
 	case token.String:

@@ -1,5 +1,6 @@
-// Package inventory knows the files of a project: which there are, what an address leads to, and which file may have been meant
-// by an address that leads to none.
+// Package inventory answers questions about the files of a project: which exist, what a URL refers
+// to, and which existing file is similar to a missing one. It also words the findings about missing
+// files.
 package inventory
 
 import (
@@ -14,14 +15,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// Inventory is the files of a project as a reader has them. It is safe for concurrent use.
+// Inventory is the files of a project as seen through a reader. It is safe for concurrent use.
 type Inventory struct {
 	source.Reader
 	project *project.Project
 	*shared
 }
 
-// shared is what the inventories of one project have in common.
+// shared is the common state of the inventories of one project.
 type shared struct {
 	mu    sync.Mutex
 	of    *source.Listing
@@ -33,19 +34,19 @@ type shared struct {
 	mentioned *cache.Table[struct{}, Names]
 }
 
-// Index is the files of the source folder, arranged for lookups.
+// Index is an index of the files of the source folder.
 type Index struct {
 	Files   []source.Path            // in lexical order
-	Folders map[string]bool          // the paths of all folders that hold some
-	Stems   map[string][]source.Path // files other than pages, sheets and scripts, by their names without folder and extension
+	Folders map[string]bool          // paths of all folders with files
+	Stems   map[string][]source.Path // files other than pages, sheets and scripts, by name without folder and extension
 
 	known map[source.Path]bool
 }
 
-// Has reports whether a file is one of the source folder.
+// Has reports whether a file is in the source folder.
 func (x *Index) Has(p source.Path) bool { return x.known[p] }
 
-// New returns the inventory of a project, which reads from its tree. What it finds out is kept in a store.
+// New returns the inventory of a project, which reads from its tree. Results are cached in store.
 func New(p *project.Project, store *cache.Store) *Inventory {
 	skip := p.Skip()
 	exclude := p.Settings.Exclude
@@ -56,7 +57,8 @@ func New(p *project.Project, store *cache.Store) *Inventory {
 	}}
 }
 
-// Through returns the same inventory, which answers by way of another reader: of work whose result depends on the answers.
+// Through returns the same inventory reading through another reader, so that results of work depend
+// on the answers.
 func (i *Inventory) Through(r source.Reader) *Inventory { return &Inventory{r, i.project, i.shared} }
 
 // Index returns the files of the source folder that belong to the project.
@@ -70,6 +72,7 @@ func (i *Inventory) Index() *Index {
 	return i.index
 }
 
+// newIndex returns the index of a listing.
 func newIndex(listing *source.Listing) *Index {
 	x := &Index{Files: listing.Files, Folders: make(map[string]bool), Stems: make(map[string][]source.Path), known: make(map[source.Path]bool, len(listing.Files))}
 	for _, p := range listing.Files {
@@ -85,7 +88,7 @@ func newIndex(listing *source.Listing) *Index {
 	return x
 }
 
-// HasFolder reports whether some folder below the source folder has a name.
+// HasFolder reports whether a folder with a name exists anywhere in the source folder.
 func (x *Index) HasFolder(name string) bool {
 	if x.Folders[name] {
 		return true
@@ -98,7 +101,7 @@ func (x *Index) HasFolder(name string) bool {
 	return false
 }
 
-// Page returns a page, which was read as a file.
+// Page returns the parsed page of a file.
 func (i *Inventory) Page(f *source.File) *graph.Page {
 	return i.pages.Get(f, func() *graph.Page { return graph.ReadPage(f) })
 }
@@ -108,12 +111,12 @@ func (i *Inventory) Sheets() []source.Path {
 	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !IsSheet(p.Name) })
 }
 
-// Excluded reports whether the settings say that a file is no part of the project.
+// Excluded reports whether the settings exclude a file from the project.
 func (i *Inventory) Excluded(p source.Path) bool {
 	return project.AnyMatches(i.project.Settings.Exclude, p)
 }
 
-// IsFile reports whether a path is that of a file of the project, or of an installed package or a root.
+// IsFile reports whether a path is a file of the project, of an installed package or of a root.
 func (i *Inventory) IsFile(p source.Path) bool {
 	if p.Root == "" && !strings.Contains(p.Name, project.PackageFolder+"/") {
 		return i.Index().Has(p)
@@ -121,17 +124,18 @@ func (i *Inventory) IsFile(p source.Path) bool {
 	return i.Exists(p)
 }
 
-// Resolve returns what an address leads to that stands in the file at from.
+// Resolve returns the target of a URL in the file from.
 func (i *Inventory) Resolve(from source.Path, address string) graph.Target {
 	return graph.Resolve(i, from, i.project.Settings.Base, address)
 }
 
-// walk visits files on the disk. Folders that cannot be read are left out.
+// walk visits files on disk. Unreadable folders are skipped.
 func (i *Inventory) walk(root string, enter func(dir string) bool, visit func(source.Path)) {
 	i.project.Tree.Walk(root, enter, visit, func(source.Path, error) {})
 }
 
-// SheetsInRoot returns the sheets in the folder of a root, those of packages in it aside, in lexical order.
+// SheetsInRoot returns the sheets in the folder of a root, without those of packages in it, in
+// lexical order.
 func (i *Inventory) SheetsInRoot(root string) []source.Path {
 	var out []source.Path
 	i.walk(root, func(dir string) bool { return path.Base(dir) != project.PackageFolder }, func(p source.Path) {
@@ -142,8 +146,8 @@ func (i *Inventory) SheetsInRoot(root string) []source.Path {
 	return out
 }
 
-// Matching returns the files of the source folder, or of a root, that a glob matches, those in hidden folders included if it
-// names one.
+// Matching returns the files of the source folder, or of a root, that match a glob, including
+// hidden folders if the glob names one.
 func (i *Inventory) Matching(g project.Glob) (out []source.Path) {
 	visit := func(p source.Path) {
 		if g.Matches(p) {
@@ -161,15 +165,16 @@ func (i *Inventory) Matching(g project.Glob) (out []source.Path) {
 	return out
 }
 
-// AnyOnDisk reports whether a glob matches a file of the source folder, whether it belongs to the project or not.
+// AnyOnDisk reports whether a glob matches a file of the source folder, including files that are
+// not part of the project.
 func (i *Inventory) AnyOnDisk(g project.Glob) bool {
 	found := false
 	i.walk("", func(string) bool { return !found }, func(p source.Path) { found = found || g.Matches(p) })
 	return found
 }
 
-// WellKnown returns the files that are asked for under addresses that are fixed for all sites (RFC 8615). Their folder is hidden,
-// so that they are not in the index.
+// WellKnown returns the files with well-known URLs (RFC 8615). Their folder is hidden, so they are
+// not in the index.
 func (i *Inventory) WellKnown() (out []source.Path) {
 	const folder = ".well-known"
 	i.walk("", func(dir string) bool { return dir == folder || strings.HasPrefix(dir, folder+"/") }, func(p source.Path) {
@@ -180,24 +185,25 @@ func (i *Inventory) WellKnown() (out []source.Path) {
 	return out
 }
 
-// IsPage reports whether a file is an HTML page, by its name.
+// IsPage reports whether a file name is that of an HTML page.
 func IsPage(name string) bool { return hasExt(name, ".html", ".htm", ".xhtml") }
 
-// IsScript reports whether a file is a script that browsers run, by its name.
+// IsScript reports whether a file name is that of a script for browsers.
 func IsScript(name string) bool { return hasExt(name, ".js", ".mjs", ".cjs") }
 
-// IsSheet reports whether a file is a style sheet, by its name.
+// IsSheet reports whether a file name is that of a style sheet.
 func IsSheet(name string) bool { return hasExt(name, ".css") }
 
+// hasExt reports whether a name has one of some extensions.
 func hasExt(name string, list ...string) bool {
 	return slices.Contains(list, strings.ToLower(path.Ext(name)))
 }
 
-// mediaTypes are the types of files that may become part of a sheet, by extension.
+// mediaTypes are the media types of files that may be inlined, by extension.
 var mediaTypes = map[string]string{
 	".svg": "image/svg+xml", ".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".avif": "image/avif",
 	".woff": "font/woff", ".woff2": "font/woff2",
 }
 
-// MediaType returns the type of an image or font, by its name; "" for any other file.
+// MediaType returns the media type of an image or font by its name; "" for other files.
 func MediaType(name string) string { return mediaTypes[strings.ToLower(path.Ext(name))] }

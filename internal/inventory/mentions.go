@@ -9,20 +9,21 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds names of files in texts: a script that makes an address of a name, or an image with another in it, counts on
-// that name.
+// This file finds file names in texts: a script that builds a URL from a name, or an image that
+// contains another one, relies on that name.
 
-// mentioning are the extensions of files, beside pages, that may name others by addresses that are not rewritten.
+// mentioning are the extensions of files, in addition to pages, that may refer to others by URLs
+// that are not rewritten.
 var mentioning = []string{".js", ".mjs", ".cjs", ".json", ".webmanifest", ".svg", ".xml", ".txt", ".md"}
 
-// Names is a set of names of files, without their folders.
+// Names is a set of file names without folders.
 type Names map[string]bool
 
-// Has reports whether a name is in the set, in upper or lower case.
+// Has reports whether a name is in the set, ignoring case.
 func (n Names) Has(name string) bool { return n[strings.ToLower(name)] }
 
-// Mentioned returns what may be names of files in the texts of the source folder. The addresses in pages that are rewritten do
-// not count.
+// Mentioned returns possible file names in the texts of the source folder. URLs in pages that are
+// rewritten do not count.
 func (i *Inventory) Mentioned() Names {
 	return i.mentioned.Get(i.Reader, struct{}{}, nil, func(r *cache.Reads) (Names, bool) {
 		all := make(Names)
@@ -32,7 +33,7 @@ func (i *Inventory) Mentioned() Names {
 			}
 			f, err := r.Text(p)
 			if err != nil {
-				continue // it is copied as it is
+				continue // it is copied unchanged
 			}
 			for _, name := range i.names.Get(f, func() []string { return i.namesIn(f) }) {
 				all[name] = true
@@ -42,7 +43,7 @@ func (i *Inventory) Mentioned() Names {
 	})
 }
 
-// namesIn returns what may be names of files in a text, in lower case, each once.
+// namesIn returns the possible file names in a text, in lower case, without duplicates.
 func (i *Inventory) namesIn(f *source.File) []string {
 	text := f.Text
 	if IsPage(f.Path.Name) {
@@ -58,7 +59,7 @@ func (i *Inventory) namesIn(f *source.File) []string {
 	return slices.Clip(slices.Compact(out))
 }
 
-// notRewritten returns the text of a page without the addresses that are rewritten.
+// notRewritten returns the text of a page without the URLs that are rewritten.
 func notRewritten(p *graph.Page) string {
 	var edits []graph.Edit
 	cut := func(at graph.Span) { edits = append(edits, graph.Edit{At: at, With: " "}) }
@@ -78,7 +79,7 @@ func notRewritten(p *graph.Page) string {
 	return graph.Apply(p.File.Text, edits)
 }
 
-// endsFileName reports whether a character ends the name of a file in an address.
+// endsFileName reports whether a character ends a file name in a URL.
 func endsFileName(c rune) bool {
 	return c <= ' ' || strings.ContainsRune("/\\\"'`()<>[]{},;:=?#&|!*+$", c)
 }

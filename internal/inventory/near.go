@@ -15,12 +15,14 @@ import (
 	"rinzel/internal/source"
 )
 
-// Near suggests a file with a name near to that of a missing one, in words; "" if there is none.
+// Near returns a fix that suggests a file with a name similar to a missing one; "" if there is
+// none.
 func (i *Inventory) Near(p source.Path) string {
-	// Many pages may name the same missing file.
+	// Many pages may refer to the same missing file.
 	return i.near.Get(i.Reader, p, nil, func(r *cache.Reads) (string, bool) { return i.Through(r).findNear(p), true })
 }
 
+// findNear is Near without the cache.
 func (i *Inventory) findNear(p source.Path) string {
 	dir, name := path.Split(p.Name)
 	siblings := i.Siblings(p)
@@ -41,8 +43,8 @@ func (i *Inventory) findNear(p source.Path) string {
 	return fmt.Sprintf("the folder %q does not exist either", i.Show(parent))
 }
 
-// elsewhere returns a file of another folder that has the name of a missing one, or else a name like
-// it: the one whose folders have most in common.
+// elsewhere returns a file of another folder with the name of a missing one, or a similar name: the
+// one with the most common folders.
 func (i *Inventory) elsewhere(p source.Path) (near source.Path, ok bool) {
 	if p.Root != "" {
 		return source.Path{}, false
@@ -70,7 +72,7 @@ func (i *Inventory) elsewhere(p source.Path) (near source.Path, ok bool) {
 	return near, most >= 0
 }
 
-// foldersInCommon counts the folders that lead to both of two files, from the top or from the files up.
+// foldersInCommon counts the common folders of two files, from the top or from the files up.
 func foldersInCommon(a, b string) (n int) {
 	as, bs := strings.Split(path.Dir(a), "/"), strings.Split(path.Dir(b), "/")
 	for n < min(len(as), len(bs)) && as[n] == bs[n] {
@@ -83,8 +85,8 @@ func foldersInCommon(a, b string) (n int) {
 	return n + end
 }
 
-// NearGlob suggests, in words, a glob near to one that matches nothing: in a folder that there is, or for files of a kind that
-// there are; "" if there is none.
+// NearGlob returns a fix that suggests a glob similar to one without a match: in an existing
+// folder, or for an existing file type; "" if there is none.
 func (i *Inventory) NearGlob(glob string) string {
 	root, pattern := project.SplitRoot(glob)
 	folders, kinds := make(map[string]bool), make(map[string]bool)

@@ -8,9 +8,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// PageBase returns the path from which the relative addresses of a page count:
-// its own, unless its base element says otherwise. external tells that it says an
-// address elsewhere.
+// PageBase returns the path that the relative URLs of a page are relative to: the page, or its base
+// element. external is set if the base is an external URL.
 func (i *Inventory) PageBase(p *graph.Page) (from source.Path, external bool) {
 	from = p.File.Path
 	if p.Base == "" {
@@ -28,8 +27,8 @@ func (i *Inventory) PageBase(p *graph.Page) (from source.Path, external bool) {
 	return from, false
 }
 
-// ResolveIn returns what an address in a page leads to. What stands before the base
-// element is loaded before browsers know of it.
+// ResolveIn returns the target of a URL in a page. URLs before the base element are loaded before
+// browsers know it.
 func (i *Inventory) ResolveIn(p *graph.Page, r graph.Ref) graph.Target {
 	if p.Base != "" && r.At.Start < p.BaseAt {
 		return i.Resolve(p.File.Path, r.Address)
@@ -41,6 +40,6 @@ func (i *Inventory) ResolveIn(p *graph.Page, r graph.Ref) graph.Target {
 	return i.Resolve(from, r.Address)
 }
 
-// IsCopied reports whether a file is copied as it is when something names it:
-// it exists and is no page, which is built.
+// IsCopied reports whether a file is copied unchanged if something refers to it: it exists and is
+// not a page.
 func (i *Inventory) IsCopied(p source.Path) bool { return !IsPage(p.Name) && i.Exists(p) }

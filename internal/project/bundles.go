@@ -14,48 +14,48 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file reads which bundles are written, and under which names.
+// This file reads the settings of bundles and their names.
 
-// Split are the settings of what pages share.
+// Split are the settings of shared bundles.
 type Split struct {
-	Shared int // how many pages reach a sheet that is shared, at the least; 0 to share nothing
-	Least  int // bytes that a shared bundle has at the least
-	Within int // bytes up to which a bundle that one page loads is written into it; 0 for never
-	// PageFile is the file that the bundle of a page is written to; {path} and {name} in it stand
-	// for those of the page. Empty for "{path}.css".
+	Shared int // minimum number of pages that use a shared sheet; 0 to share nothing
+	Least  int // minimum size of a shared bundle in bytes
+	Within int // maximum size in bytes of a bundle that is inlined into its only page; 0 for never
+	// PageFile is the file of the bundle of a page; {path} and {name} are replaced by those of the
+	// page. Empty means "{path}.css".
 	PageFile   string
-	SharedFile string // that of what pages share; empty for "shared.css"
+	SharedFile string // file of shared bundles; empty means "shared.css"
 }
 
-// FileOf returns the file that the bundle of a page is written to.
+// FileOf returns the file of the bundle of a page.
 func (s Split) FileOf(page string) string { return FileFor(cmp.Or(s.PageFile, "{path}.css"), page) }
 
-// FileOfShared returns the file that what pages share is written to.
+// FileOfShared returns the file of shared bundles.
 func (s Split) FileOfShared() string { return cmp.Or(s.SharedFile, "shared.css") }
 
-// Bundle is a bundle of sheets and scripts that the settings name, beside those of pages.
+// Bundle is a bundle of sheets and scripts that the settings define.
 type Bundle struct {
 	Name string
-	// From are the sheets and scripts that it is made from, in order: paths or
-	// globs in the source folder, or "root:path".
+	// From lists its sheets and scripts in order: paths or globs in the source folder, or
+	// "root:path".
 	From []string
-	At   []source.Span // of them
-	// File is where it is written in the output folder. With {path} or {name} in it there is one
-	// file for each sheet or script.
+	At   []source.Span // their positions
+	// File is its path in the output folder. With {path} or {name} there is one file for each sheet
+	// or script.
 	File string
 }
 
-// Each reports whether there is a file for each of the sheets and scripts that a
-// bundle is made from.
+// Each reports whether there is a file for each of the sheets and scripts.
 func (b Bundle) Each() bool { return strings.Contains(b.File, "{") }
 
-// FileFor returns a file pattern with the path of a page, sheet or script in the
-// place of {path}, and its last part in that of {name}, both without extension.
+// FileFor returns a file pattern with {path} replaced by the path of a page, sheet or script, and
+// {name} by the last part of it, both without extension.
 func FileFor(pattern, name string) string {
 	stem := strings.TrimSuffix(name, path.Ext(name))
 	return strings.NewReplacer("{path}", stem, "{name}", path.Base(stem)).Replace(pattern)
 }
 
+// fileSplit is [split] in the settings file.
 type fileSplit struct {
 	Shared     *int    `toml:"shared"`
 	Least      *int    `toml:"min-bytes"`
@@ -64,12 +64,13 @@ type fileSplit struct {
 	SharedFile *string `toml:"shared-file"`
 }
 
+// fileBundle is [bundles.NAME] in the settings file.
 type fileBundle struct {
 	From []string `toml:"from"`
 	File *string  `toml:"file"`
 }
 
-// split reads the settings of what pages share.
+// split reads the settings of shared bundles.
 func (r *reader) split(s *Settings, raw fileSplit) {
 	if n := raw.Shared; n != nil {
 		if s.Split.Shared = *n; *n < 0 || *n == 1 {
@@ -90,8 +91,7 @@ func (r *reader) split(s *Settings, raw fileSplit) {
 	s.Split.SharedFile = r.pattern(raw.SharedFile, "", false, "split", "shared-file")
 }
 
-// pattern reads the name of a file to be written, in which the names of what it is
-// made from may stand.
+// pattern reads a file name that may contain placeholders.
 func (r *reader) pattern(raw *string, otherwise string, each bool, key ...string) string {
 	if raw == nil {
 		return otherwise
@@ -114,7 +114,7 @@ func (r *reader) pattern(raw *string, otherwise string, each bool, key ...string
 	return otherwise
 }
 
-// bundles reads the bundles that are named.
+// bundles reads the named bundles.
 func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 	for _, name := range slices.Sorted(maps.Keys(raw)) {
 		from := raw[name]

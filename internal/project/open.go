@@ -16,32 +16,32 @@ import (
 	"rinzel/internal/source"
 )
 
-// folderRoot is the name under which the tree knows the project folder
-// itself, from which only the settings are read. No root can have it.
+// folderRoot is the root of the project folder itself in the tree, from which only the settings are
+// read. Users cannot define a root with this name.
 const folderRoot = "."
 
-// Project is an opened project: its settings, and the folders it may read.
+// Project is an open project: its settings, and the folders it may read.
 type Project struct {
 	Settings *Settings
 	Tree     *source.Tree
-	Dir      string // the project folder, on disk
-	Output   string // the output folder, on disk
+	Dir      string // project folder on disk
+	Output   string // output folder on disk
 	closers  []io.Closer
 }
 
-// Options say what is different from what the settings say.
+// Options override settings.
 type Options struct {
-	Settings string // the settings file, in whose folder the project is; empty for FileName in the working folder or the nearest above it
-	Output   string // the output folder, relative to the working folder; empty for that of the settings
-	Source   string // the source folder where there is no settings file; empty for the working folder
+	Settings string // settings file, whose folder is the project folder; empty for FileName in the working folder or its nearest parent
+	Output   string // output folder relative to the working folder; empty for that of the settings
+	Source   string // source folder if there is no settings file; empty for the working folder
 }
 
-// Open opens a project. The diagnostics are about the settings; if one is an
-// error the project is usable only to show them. The error is one of our run.
-// The caller closes the project.
+// Open opens a project. The diagnostics are about the settings; if one is an error, the project may
+// only be used to display them. The error is one of the run itself. The caller must close the
+// project.
 func Open(opts Options) (*Project, []diag.Diagnostic, error) {
 	if opts.Settings == "" {
-		if above := source.FindAbove(FileName); above != FileName { // else as without a search
+		if above := source.FindAbove(FileName); above != FileName { // otherwise as without a search
 			opts.Settings = above
 		}
 	}
@@ -77,10 +77,10 @@ func (p *Project) Close() error {
 	return errors.Join(errs...)
 }
 
-// SourceDir returns the source folder, on disk.
+// SourceDir returns the source folder on disk.
 func (p *Project) SourceDir() string { return p.onDisk(p.Settings.Source) }
 
-// RootDirs returns the folders of the roots, on disk, in the order of their names.
+// RootDirs returns the folders of the roots on disk, ordered by root name.
 func (p *Project) RootDirs() []string {
 	var out []string
 	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
@@ -89,7 +89,7 @@ func (p *Project) RootDirs() []string {
 	return out
 }
 
-// onDisk returns a path of the settings, which are relative to the project folder.
+// onDisk returns a path from the settings, which are relative to the project folder.
 func (p *Project) onDisk(name string) string {
 	if filepath.IsAbs(name) {
 		return filepath.Clean(name)
@@ -97,6 +97,7 @@ func (p *Project) onDisk(name string) string {
 	return filepath.Join(p.Dir, filepath.FromSlash(name))
 }
 
+// readSettings reads the settings file.
 func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 	name := FileName
 	if opts.Settings != "" {
@@ -146,6 +147,7 @@ func (p *Project) openFolders() []diag.Diagnostic {
 	return diags
 }
 
+// reason returns the reason of an I/O error without its path.
 func reason(err error) string {
 	var pe *fs.PathError
 	if errors.As(err, &pe) {
@@ -166,7 +168,7 @@ func (p *Project) about(key, message, fix string) diag.Diagnostic {
 	return d
 }
 
-// checkOutput refuses an output folder that holds what is read.
+// checkOutput rejects an output folder that contains source files.
 func (p *Project) checkOutput() []diag.Diagnostic {
 	var diags []diag.Diagnostic
 	check := func(what, dir string) {
@@ -183,14 +185,14 @@ func (p *Project) checkOutput() []diag.Diagnostic {
 	return diags
 }
 
-// holds reports whether the folder inner is outer or lies in it. Symbolic
-// links are followed as far as the folders exist.
+// holds reports whether the folder inner is outer or inside it. Symbolic links are resolved as far
+// as the folders exist.
 func holds(outer, inner string) bool {
 	rel, err := filepath.Rel(real(outer), real(inner))
 	return err == nil && (rel == "." || rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)))
 }
 
-// real returns the absolute path of a folder that need not exist yet.
+// real returns the absolute path of a folder that need not exist.
 func real(dir string) string {
 	abs, err := filepath.Abs(dir)
 	if err != nil {
@@ -208,9 +210,8 @@ func real(dir string) string {
 	}
 }
 
-// Skip returns a function that tells whether a folder below the source folder
-// is not walked: the output folder and any other that a build wrote, hidden
-// folders, package folders and roots.
+// Skip returns a function that reports whether a folder below the source folder is skipped: the
+// output folder and others written by builds, hidden folders, package folders and roots.
 func (p *Project) Skip() func(dir string) bool {
 	sourceDir := real(p.onDisk(p.Settings.Source))
 	skipped := make(map[string]bool)

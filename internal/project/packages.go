@@ -8,17 +8,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// PackageRoot is the root under which installed packages are found: those in
-// the folder node_modules beside the source folder, or in the nearest one above.
+// PackageRoot is the root of installed packages: those in the folder node_modules in the source
+// folder, or in its nearest parent with one.
 const PackageRoot = "package"
 
-// PackageFolder is the name of the folder that packages are installed into.
+// PackageFolder is the folder that packages are installed into.
 const PackageFolder = "node_modules"
 
-// deepest is how many folders above the source folder are looked into.
+// deepest limits the number of parent folders that are searched.
 const deepest = 32
 
-// PackageRoots returns the roots of the folders with packages, the nearest first.
+// PackageRoots returns the roots of the package folders, the nearest first.
 func PackageRoots(files source.Reader) []string {
 	var out []string
 	for i := range deepest {
@@ -31,8 +31,8 @@ func PackageRoots(files source.Reader) []string {
 	return out
 }
 
-// packageRoot returns the name of a root with packages, by how near it is. No
-// root of the settings can have it.
+// packageRoot returns the name of the i-th nearest package folder. Users cannot define a root with
+// this name.
 func packageRoot(i int) string {
 	if i == 0 {
 		return PackageRoot
@@ -40,12 +40,12 @@ func packageRoot(i int) string {
 	return fmt.Sprintf("%s.%d", PackageRoot, i)
 }
 
-// IsPackageRoot reports whether a root is a folder with packages.
+// IsPackageRoot reports whether a root is a package folder.
 func IsPackageRoot(name string) bool {
 	return name == PackageRoot || strings.HasPrefix(name, PackageRoot+".")
 }
 
-// openPackages opens the folders with packages in the source folder and above it.
+// openPackages opens the package folders in the source folder and its parents.
 func (p *Project) openPackages() {
 	dir, err := filepath.Abs(p.SourceDir())
 	if err != nil {
@@ -56,7 +56,7 @@ func (p *Project) openPackages() {
 		modules := filepath.Join(dir, PackageFolder)
 		if source.IsFolder(modules) {
 			folder, closer, err := source.OpenFolder(packageRoot(found), modules, shown(modules))
-			if err == nil { // one that may not be read has nothing for us
+			if err == nil { // unreadable ones are ignored
 				found++
 				p.closers = append(p.closers, closer)
 				p.Tree.AddFolder(folder)
@@ -70,8 +70,7 @@ func (p *Project) openPackages() {
 	}
 }
 
-// shown returns a path as people are shown it: as it is seen from the working
-// folder, if that is not above it by far.
+// shown returns a path for display: relative to the working folder, unless that is far away.
 func shown(dir string) string {
 	here, err := filepath.Abs(".")
 	if err != nil {

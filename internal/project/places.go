@@ -9,20 +9,19 @@ import (
 	"rinzel/internal/source"
 )
 
-// places finds keys and values of a settings file by their path, so that a
-// finding about a value can be shown where it stands.
+// positions has the positions of keys and values in a settings file by their path, for findings.
 type places struct {
 	file   *source.File
 	keys   map[string]source.Span
 	values map[string]source.Span
-	deep   source.Span // a key of more than maxKeyParts parts, with which the reading ended
+	deep   source.Span // a key with more than maxKeyParts parts, where reading stopped
 }
 
-// maxKeyParts is how many parts a key may have. The time and memory that TOML takes grow with their square.
+// maxKeyParts limits the parts of a key. The time and memory to parse TOML grow with their square.
 const maxKeyParts = 64
 
-// placesOf reads the places in a settings file. Of a file that is no TOML it
-// knows those before the first error.
+// positionsOf reads the positions in a settings file. For invalid TOML it has those before the
+// first error.
 func placesOf(f *source.File) places {
 	p := places{file: f, keys: make(map[string]source.Span), values: make(map[string]source.Span)}
 	var parser unstable.Parser
@@ -47,14 +46,15 @@ func placesOf(f *source.File) places {
 	return p
 }
 
+// keyValue records a key and its value.
 func (p *places) keyValue(table string, e *unstable.Node) {
 	path, span := p.path(table, e.Key())
 	p.keys[path] = span
 	p.noteValue(path, span, e.Value())
 }
 
-// noteValue notes the place of a value and of all within it. The parser keeps no
-// place for arrays and tables in braces, for which their key stands.
+// noteValue records the position of a value and of everything in it. The parser has no positions
+// for arrays and inline tables, so that of their key is used.
 func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
 	span := key
 	if v.Raw.Length > 0 {
@@ -78,7 +78,7 @@ func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
 	}
 }
 
-// path joins the parts of a key to a table's path.
+// path joins the parts of a key to the path of a table.
 func (p *places) path(table string, key unstable.Iterator) (string, source.Span) {
 	path := table
 	var span source.Span
@@ -101,11 +101,12 @@ func (p *places) path(table string, key unstable.Iterator) (string, source.Span)
 	return path, span
 }
 
+// span returns a range as a span.
 func (p *places) span(r unstable.Range) source.Span {
 	return source.SpanOf(p.file.Pos(int(r.Offset)), int(r.Length))
 }
 
-// find looks a path up, and where it is not known the paths that lead to it.
+// find returns the position of a path, or of its nearest known parent.
 func find(in map[string]source.Span, file *source.File, path string) source.Span {
 	for {
 		if span, ok := in[path]; ok {
@@ -119,12 +120,13 @@ func find(in map[string]source.Span, file *source.File, path string) source.Span
 	}
 }
 
+// key returns the position of a key.
 func (p *places) key(key []string) source.Span {
 	path := strings.Join(key, ".")
 	if span, ok := p.keys[path]; ok {
 		return span
 	}
-	// In a list of tables, the first that has the key.
+	// In a list of tables, the first one with the key.
 	for i := 0; i < 1000 && len(key) > 1; i++ {
 		if span, ok := p.keys[key[0]+"#"+strconv.Itoa(i)+"."+strings.Join(key[1:], ".")]; ok {
 			return span
@@ -133,18 +135,18 @@ func (p *places) key(key []string) source.Span {
 	return find(p.keys, p.file, path)
 }
 
-// value returns the place of a key's value.
+// value returns the position of the value of a key.
 func (p *places) value(key ...string) source.Span {
 	return find(p.values, p.file, strings.Join(key, "."))
 }
 
-// element returns the place of an element of the list at a key.
+// element returns the position of an element of the list of a key.
 func (p *places) element(i int, key ...string) source.Span {
 	return p.value(strings.Join(key, ".") + "#" + strconv.Itoa(i))
 }
 
-// nth returns the place of a key's value in the table of a list of tables, or
-// of the table itself if no key is named.
+// nth returns the position of the value of a key in the i-th table of a list of tables, or of the
+// table if no key is given.
 func (p *places) nth(i int, list string, key ...string) source.Span {
 	path := list + "#" + strconv.Itoa(i)
 	if len(key) == 0 {
@@ -153,7 +155,7 @@ func (p *places) nth(i int, list string, key ...string) source.Span {
 	return p.value(path + "." + strings.Join(key, "."))
 }
 
-// nthElement returns the place of an element of a list within such a table.
+// nthElement returns the position of an element of a list in such a table.
 func (p *places) nthElement(i, element int, list, key string) source.Span {
 	return p.value(list + "#" + strconv.Itoa(i) + "." + key + "#" + strconv.Itoa(element))
 }

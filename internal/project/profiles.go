@@ -9,8 +9,9 @@ import (
 	"rinzel/internal/pipeline"
 )
 
-// This file reads the profiles, which inherit from each other.
+// This file reads profiles, which inherit from each other.
 
+// fileProfile is [profile.NAME] in the settings file.
 type fileProfile struct {
 	Inherits *string   `toml:"inherits"`
 	Browsers *string   `toml:"browsers"`
@@ -23,6 +24,7 @@ type fileProfile struct {
 	Scripts   *string   `toml:"script-styles"`
 }
 
+// profiles reads all profiles.
 func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
 	done := make(map[string]bool)
 	for _, name := range slices.Sorted(maps.Keys(raw)) {
@@ -30,8 +32,8 @@ func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
 	}
 }
 
-// profile fills in one profile, after the one that it inherits from. trail
-// holds the profiles that led here.
+// profile fills in one profile, after the one that it inherits from. trail has the profiles that
+// led here.
 func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) {
 	if done[name] {
 		return
@@ -76,7 +78,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	s.Profiles[name] = p
 }
 
-// inherited returns what a profile inherits, under its own name.
+// inherited returns the settings that a profile inherits, under its own name.
 func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) Profile {
 	parent := Development
 	if from := raw[name].Inherits; from != nil {
@@ -96,7 +98,7 @@ func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string,
 	return p
 }
 
-// compressions reads a list of forms of compression, at a key.
+// compressions reads a list of compression formats.
 func (r *reader) compressions(list []string, key []string) (out []Compression) {
 	for i, form := range list {
 		if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(out, c) {

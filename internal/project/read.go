@@ -24,8 +24,7 @@ import (
 	"rinzel/internal/step/lower"
 )
 
-// fileSettings is the form of the settings file. Keys that are not here are
-// refused.
+// fileSettings is the structure of the settings file. Other keys are errors.
 type fileSettings struct {
 	Source   *string                `toml:"source"`
 	Output   *string                `toml:"output"`
@@ -50,17 +49,20 @@ type fileSettings struct {
 	Limits    fileLimits     `toml:"limits"`
 }
 
+// fileLimits is [limits] in the settings file.
 type fileLimits struct {
 	Values *int `toml:"values"`
 	Turns  *int `toml:"iterations"`
 	Calls  *int `toml:"calls"`
 }
 
+// fileBrowsers is [browsers] in the settings file.
 type fileBrowsers struct {
 	fileQuery
 	Sets map[string]fileQuery `toml:"sets"`
 }
 
+// fileQuery selects browsers.
 type fileQuery struct {
 	Share   *float64          `toml:"share"`
 	Recent  *int              `toml:"recent"`
@@ -68,24 +70,29 @@ type fileQuery struct {
 	Without []string          `toml:"without"`
 }
 
+// fileChain is [[chain]] in the settings file.
 type fileChain struct {
 	Match string   `toml:"match"`
 	Steps []string `toml:"steps"`
 }
 
+// fileAssets is [assets] in the settings file.
 type fileAssets struct {
 	Inline *int `toml:"inline"`
 }
 
+// fileLower is [lower] in the settings file.
 type fileLower struct {
 	Direction *string  `toml:"direction"`
 	AsIs      []string `toml:"as-is"`
 }
 
+// filePrefix is [prefix] in the settings file.
 type filePrefix struct {
 	AsIs []string `toml:"as-is"`
 }
 
+// filePurge is [purge] in the settings file.
 type filePurge struct {
 	Evidence []string `toml:"evidence"`
 	Keep     []string `toml:"keep"`
@@ -97,14 +104,14 @@ type filePurge struct {
 	Unread *string `toml:"unreadable-scripts"`
 }
 
+// fileCheck is [check] in the settings file.
 type fileCheck struct {
 	InBuild   *string           `toml:"in-build"`
 	Libraries bool              `toml:"libraries"`
 	Levels    map[string]string `toml:"levels"`
 }
 
-// knownKeys are the keys that each table may hold, by the table's name; "*"
-// stands for names that the user chooses.
+// knownKeys are the allowed keys of each table, by table name; "*" stands for user-defined names.
 var knownKeys = map[string][]string{
 	"":               {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
@@ -122,11 +129,10 @@ var knownKeys = map[string][]string{
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
 
-// maxSettings is the longest text of settings, in bytes.
+// maxSettings limits the size of the settings file in bytes.
 const maxSettings = 1 << 20
 
-// Read reads settings from the text of a settings file. The settings are
-// usable only if no diagnostic is an error.
+// Read parses a settings file. The settings may only be used if no diagnostic is an error.
 func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	r := &reader{file: f, unfit: make(map[string]bool)}
 	if len(f.Text) > maxSettings {
@@ -150,20 +156,23 @@ func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	return s, found.Sorted(nil)
 }
 
+// reader reads one settings file.
 type reader struct {
 	file   *source.File
 	places places
 	diags  []diag.Diagnostic
-	unfit  map[string]bool // paths of values that have the wrong type, and of tables with unknown keys, which was reported
+	unfit  map[string]bool // paths of values of the wrong type, and of tables with unknown keys, which were reported
 }
 
+// fail reports an error.
 func (r *reader) fail(at source.Span, message, fix string) {
 	r.diags = append(r.diags, diag.Diagnostic{
 		Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix,
 	})
 }
 
-// decode reads the text of the settings. What does not fit is reported and left out; ok is false if the text is no TOML.
+// decode parses the text of the settings. Invalid parts are reported and omitted; ok is false if
+// the text is not TOML.
 func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
 	var table map[string]any
 	if err := toml.Unmarshal([]byte(text), &table); err != nil {
@@ -175,7 +184,7 @@ func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
 	return raw, true
 }
 
-// refuse reports what the TOML reader found.
+// refuse reports an error of the TOML parser.
 func (r *reader) refuse(err error) {
 	var wrong *toml.DecodeError
 	if !errors.As(err, &wrong) {
@@ -186,8 +195,7 @@ func (r *reader) refuse(err error) {
 	r.syntax(line, column, strings.TrimPrefix(wrong.Error(), "toml: "))
 }
 
-// lineSpan returns the place at a line and a column, both from 1, up to the
-// end of the line.
+// lineSpan returns the span from a line and column, both from 1, to the end of the line.
 func (r *reader) lineSpan(line, column int) source.Span {
 	line = min(max(line, 1), r.file.Lines()) - 1
 	start := r.file.LineStart(line)
@@ -196,7 +204,7 @@ func (r *reader) lineSpan(line, column int) source.Span {
 	return source.SpanOf(r.file.Pos(int(start)+from), len(text)-from)
 }
 
-// unknownKey reports a key, by the keys that lead to it.
+// unknownKey reports an unknown key.
 func (r *reader) unknownKey(key []string, at source.Span) {
 	table := strings.Join(key[:len(key)-1], ".")
 	if len(key) > 3 && key[0] == "browsers" && key[1] == "sets" {
@@ -219,7 +227,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 	r.fail(at, fmt.Sprintf("unknown key %q in %s", abridged(name), where), fix)
 }
 
-// fill puts what the file says in place of the defaults.
+// fill replaces the defaults in s by the values of the file.
 func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.folder(&s.Source, raw.Source, "source")
 	r.folder(&s.Output, raw.Output, "output")
@@ -259,7 +267,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
 }
 
-// purge reads the table about purging.
+// purge reads [purge].
 func (r *reader) purge(s *Settings, raw *fileSettings) {
 	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, Unread: KeepRelated}
 	if raw.Purge.Unread != nil {
@@ -294,11 +302,10 @@ func (r *reader) globs(list []string, key string) (out []Glob) {
 	return out
 }
 
-// mostInline is the size up to which a file may become part of a sheet. A larger one
-// is better loaded beside it, and once.
+// maxInline limits the size of an inlined asset. A larger one should be loaded separately.
 const mostInline = 100_000
 
-// check reads the settings of the checks.
+// check reads [check].
 func (r *reader) check(s *Settings, raw fileCheck) {
 	if raw.InBuild != nil {
 		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckTells), string(CheckStops), string(CheckOff)))
@@ -318,7 +325,7 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 	}
 }
 
-// lower reads the settings of the step lower.
+// lower reads [lower].
 func (r *reader) lower(s *Settings, raw fileLower) {
 	if raw.Direction != nil {
 		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"}, string(lower.LeftToRight), string(lower.RightToLeft)))
@@ -335,7 +342,7 @@ func (r *reader) lower(s *Settings, raw fileLower) {
 	}
 }
 
-// prefix reads the settings of the step prefix.
+// prefix reads [prefix].
 func (r *reader) prefix(s *Settings, raw filePrefix) {
 	for i, name := range raw.AsIs {
 		bare := strings.TrimSuffix(strings.TrimLeft(name, ":@"), "()")
@@ -349,10 +356,10 @@ func (r *reader) prefix(s *Settings, raw filePrefix) {
 	s.Prefix.AsIs = raw.AsIs
 }
 
-// mostCalls is how deep calls may be allowed to nest: each takes some of the
-// stack.
+// maxCalls limits the setting of call depth: each call needs stack space.
 const mostCalls = 1000
 
+// limit reads one of [limits].
 func (r *reader) limit(to, from *int, key string, most int) {
 	if from == nil {
 		return
@@ -364,6 +371,7 @@ func (r *reader) limit(to, from *int, key string, most int) {
 	*to = *from
 }
 
+// tokens reads the list of token files.
 func (r *reader) tokens(s *Settings, names []string) {
 	for i, name := range names {
 		root, rest := SplitRoot(name)
@@ -401,7 +409,7 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 	}
 }
 
-// constantText returns a value of the settings as a sheet would have it.
+// constantText returns a value of the settings in CSS syntax.
 func constantText(v any) (string, bool) {
 	switch v := v.(type) {
 	case string:
@@ -424,6 +432,7 @@ func constantText(v any) (string, bool) {
 	return "", false
 }
 
+// folder reads a folder.
 func (r *reader) folder(to, from *string, key string) {
 	if from == nil {
 		return
@@ -435,6 +444,7 @@ func (r *reader) folder(to, from *string, key string) {
 	*to = path.Clean(strings.ReplaceAll(*from, `\`, "/"))
 }
 
+// base reads the base URL path.
 func (r *reader) base(base string) string {
 	if !strings.HasPrefix(base, "/") || strings.ContainsAny(base, "?#\\") {
 		r.fail(r.places.value("base"), fmt.Sprintf("base must be a URL path that starts with /, got %q", base), "")
@@ -443,6 +453,7 @@ func (r *reader) base(base string) string {
 	return strings.TrimSuffix(path.Clean(base), "/") + "/"
 }
 
+// roots reads [roots].
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
 		if name == PackageRoot {
@@ -458,15 +469,13 @@ func (r *reader) roots(s *Settings, roots map[string]string) {
 	}
 }
 
-// schemes are the words before a colon that an address may start with, and
-// so no root may have for a name.
+// schemes are common URL schemes, which roots must not be named after.
 var schemes = []string{"http", "https", "data", "blob", "file", "about", "mailto", "tel", "javascript"}
 
-// IsScheme reports whether name is the scheme of a URL that is no path.
+// IsScheme reports whether name is such a scheme.
 func IsScheme(name string) bool { return slices.Contains(schemes, strings.ToLower(name)) }
 
-// validRoot reports whether name can stand before the colon of an import. A
-// single letter would look like a drive.
+// validRoot reports whether name is a valid root. A single letter would look like a drive.
 func validRoot(name string) bool {
 	if len(name) < 2 || IsScheme(name) {
 		return false
@@ -479,8 +488,7 @@ func validRoot(name string) bool {
 	return true
 }
 
-// targets returns the browsers that a table asks for. ok is false if it asks
-// for none.
+// targets returns the browsers that a table selects. ok is false if it selects none.
 func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok bool) {
 	key := func(k ...string) []string { return slices.Concat(table, k) }
 	q := browsers.Query{Floor: make(map[string]browsers.Version)}
@@ -507,7 +515,7 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 	return t, true
 }
 
-// shareAndRecent reads how much a version must be used, and how many of the newest are targets.
+// shareAndRecent reads the minimum share, and the number of recent versions.
 func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...string) []string) {
 	if raw.Share != nil {
 		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
@@ -521,7 +529,7 @@ func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...st
 	}
 }
 
-// floor reads the version of a browser from which on it is a target. It stands at a key.
+// floor reads the minimum version of a browser.
 func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok bool) {
 	if !slices.Contains(browsers.Names, name) {
 		r.unknownKey(key, r.places.key(key))
@@ -539,7 +547,7 @@ func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok 
 	return v, true
 }
 
-// without reads a browser, or a version of one, that is left out.
+// without reads an excluded browser or version.
 func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bool) {
 	name, version, hasVersion := strings.Cut(text, " ")
 	if !slices.Contains(browsers.Names, name) {
@@ -559,6 +567,7 @@ func (r *reader) without(text string, at source.Span) (w browsers.Without, ok bo
 	return w, true
 }
 
+// chain reads a [[chain]].
 func (r *reader) chain(s *Settings, i int, c fileChain) {
 	if r.unfit[fmt.Sprintf("chain#%d.match", i)] {
 		return
@@ -580,6 +589,7 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.places.nth(i, "chain", "match")})
 }
 
+// nearRoot returns a fix for an unknown root.
 func nearRoot(name string, roots map[string]string) string {
 	return diag.DidYouMean(name, slices.Sorted(maps.Keys(roots)), "roots are set in [roots]")
 }
@@ -593,7 +603,7 @@ func SplitRoot(s string) (root, rest string) {
 	return name, rest
 }
 
-// word returns one of the words that a key may have as its value.
+// word returns one of the allowed values of a key.
 func (r *reader) word(got string, key []string, want ...string) string {
 	if slices.Contains(want, got) {
 		return got
@@ -602,8 +612,7 @@ func (r *reader) word(got string, key []string, want ...string) string {
 	return want[0]
 }
 
-// ChainOf returns the steps that a sheet goes through: those of the last
-// chain that matches its path.
+// ChainOf returns the steps of a sheet: those of the last chain that matches its path.
 func (s *Settings) ChainOf(p source.Path) []string {
 	for _, c := range slices.Backward(s.Chains) {
 		if c.Matches(p) {
@@ -613,8 +622,8 @@ func (s *Settings) ChainOf(p source.Path) []string {
 	return nil
 }
 
-// Matches reports whether a chain is for a sheet. One without a root matches sheets
-// under roots only if it matches everything.
+// Matches reports whether a chain applies to a sheet. A chain without a root only matches sheets in
+// roots if it matches everything.
 func (c Chain) Matches(p source.Path) bool {
 	root, glob := SplitRoot(c.Match)
 	everywhere := glob == "**/*" || glob == "**/*.css" || glob == "**"
@@ -625,16 +634,16 @@ func (c Chain) Matches(p source.Path) bool {
 	return ok
 }
 
-// yetToCome is by how many versions a browser may be newer than what is known: some years' worth.
+// yetToCome is how many versions newer than the data are accepted: some years' worth.
 const yetToCome = 60
 
-// newestOf returns the newest version of a browser that is known.
+// newestOf returns the newest known version of a browser.
 func newestOf(name string) browsers.Version {
 	releases := browsers.Releases(name)
 	return releases[len(releases)-1].Version
 }
 
-// abridged returns the start of a name that is longer than a message can show.
+// abridged shortens a name for a message.
 func abridged(name string) string {
 	const most = 80
 	if runes := []rune(name); len(runes) > most {

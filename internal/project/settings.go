@@ -1,5 +1,5 @@
-// Package project reads the settings of a project, rinzel.toml, and opens the
-// folders that they name.
+// Package project reads the settings of a project, rinzel.toml, and opens its folders. [Open]
+// returns a [Project]; [Read] only parses settings.
 package project
 
 import (
@@ -21,106 +21,108 @@ import (
 // FileName is the name of the settings file.
 const FileName = "rinzel.toml"
 
-// Settings are all settings of a project, defaults filled in.
+// Settings are all settings of a project, with defaults filled in.
 type Settings struct {
-	File   string // as people are shown it; empty if there is none
-	Source string // the source folder, relative to the project
-	Output string // the output folder, relative to the project
-	Base   string // the URL path under which the output is published; starts and ends with /
+	File   string // displayed path; empty if there is no settings file
+	Source string // source folder relative to the project folder
+	Output string // output folder relative to the project folder
+	Base   string // URL path at which the output is published; starts and ends with /
 	Roots  map[string]string
-	// Exclude are files of the source folder that are no part of the project.
+	// Exclude matches files of the source folder that are not part of the project.
 	Exclude []Glob
-	// External are the sheets that others provide: links to them stay as they are.
+	// External matches sheets that are provided elsewhere: links to them stay unchanged.
 	External []Glob
-	// Copy are files that are copied to the output whether anything names them or not.
+	// Copy matches files that are copied without a reference.
 	Copy    []Glob
 	Targets browsers.Targets
-	// TargetSets are further sets of targets, by the names that profiles use.
+	// TargetSets are additional sets of targets for profiles, by name.
 	TargetSets map[string]browsers.Targets
 	Chains     []Chain
 	Lower      Lower
 	Prefix     Prefix
 	Split      Split
-	Bundles    []Bundle // in the order of their names
-	Inline     int      // bytes up to which an image or font that a sheet names becomes part of the sheet; 0 for none
+	Bundles    []Bundle // ordered by name
+	Inline     int      // maximum size in bytes of an image or font that is inlined into a sheet; 0 for none
 	Purge      Purge
 	Check      Check
 	Profiles   map[string]Profile
 
-	Constants []Constant    // that every sheet sees, in the order of the file
-	Tokens    []TokenSource // files of design tokens that every sheet sees, in order
+	Constants []Constant    // constants of every sheet, in file order
+	Tokens    []TokenSource // design token files of every sheet, in order
 	Limits    Limits
 }
 
 // Constant is a constant of the settings.
 type Constant struct {
-	Path []string    // its groups and its own name
-	Text string      // the value, as a sheet would have it
-	At   source.Span // of the value
+	Path []string    // groups and name
+	Text string      // value in CSS syntax
+	At   source.Span // the value
 }
 
-// TokenSource is a file of design tokens that the settings name.
+// TokenSource is a design token file of the settings.
 type TokenSource struct {
-	Name string // a path in the source folder, or "root:path"
+	Name string // path in the source folder, or "root:path"
 	At   source.Span
 }
 
-// Limits bound what a sheet may grow to; one that is 0 is left to the build.
+// Limits bound how much a sheet may generate; 0 means the default.
 type Limits struct {
-	Values int // that constants, loops and mixins put into one sheet
+	Values int // number of values inserted by constants, loops and mixins
 	Turns  int // of one loop
-	Calls  int // of mixins and functions within each other
+	Calls  int // nesting depth of mixin and function calls
 }
 
-// Chain says which steps the sheets go through whose path matches.
+// Chain defines the steps of matching sheets.
 type Chain struct {
-	Match string // a glob over the path below the source folder, or "root:glob"
+	Match string // glob for paths in the source folder, or "root:glob"
 	Steps []string
-	At    source.Span // of the glob; the zero Span for the default
+	At    source.Span // the glob; the zero Span for the default
 }
 
 // Lower are the settings of the step lower.
 type Lower struct {
 	Direction lower.Direction
-	AsIs      map[string]bool // features that are left as they are, as the data about browsers calls them
+	AsIs      map[string]bool // features that are not lowered, by their names in the browser data
 }
 
 // Prefix are the settings of the step prefix.
 type Prefix struct {
-	AsIs []string // names that get and lose no prefix, see [prefix.Options]
+	AsIs []string // names that are not prefixed, see [prefix.Options]
 }
 
 // Purge are the settings of the step purge.
 type Purge struct {
-	Evidence   []string // globs over paths in the source folder, beside pages and scripts
+	Evidence   []string // globs for files in the source folder, in addition to pages and scripts
 	EvidenceAt []source.Span
-	Keep       []string // patterns of selectors that stay
+	Keep       []string // patterns of selectors that are always kept
 	KeepAt     []source.Span
-	// Properties says that custom properties which nothing reads go as well.
+	// Properties enables the removal of unused custom properties.
 	Properties bool
-	// Structure says that elements stand nowhere but where the pages have them.
+	// Structure declares that elements only occur where pages have them.
 	Structure bool
-	Most      int // percentage of the rules of a bundle that may go; 0 for any
+	Most      int // maximum percentage of removed rules of a bundle; 0 for no limit
 	Unread    Unread
 }
 
-// Unread says what purging does about scripts that cannot be read, such as those from another origin.
+// UnreadableScripts determines what purging does about scripts that cannot be read, such as
+// external ones.
 type Unread string
 
+// The treatments of unreadable scripts.
 const (
-	// KeepRelated keeps selectors that such a script may mean: see [purge.Options].
+	// KeepRelated keeps selectors that such a script may use: see package purge.
 	KeepRelated Unread = "keep-related"
-	// IgnoreUnread judges as if such scripts used nothing.
+	// IgnoreUnreadable assumes that such scripts use nothing.
 	IgnoreUnread Unread = "ignore"
 )
 
-// Glob is a pattern over the paths of files below the source folder.
+// Glob is a pattern for paths in the source folder.
 type Glob struct {
 	Pattern string
 	At      source.Span
 }
 
-// Matches reports whether the pattern matches a file: its path, or that of a folder that it is in.
+// Matches reports whether the pattern matches the path of a file, or of a folder that contains it.
 func (g Glob) Matches(p source.Path) bool {
 	root, pattern := SplitRoot(g.Pattern)
 	if root != p.Root {
@@ -146,30 +148,32 @@ func AnyMatches(globs []Glob, p source.Path) bool {
 // Check are the settings of the checks.
 type Check struct {
 	InBuild   InBuild
-	Libraries bool                // sheets under roots are checked as well
-	Levels    map[code.Code]Level // by code; others have the level of their own
+	Libraries bool                // also check sheets in roots
+	Levels    map[code.Code]Level // severities by code; others have their default
 }
 
-// InBuild says what a build makes of what its checks find.
+// InBuild determines how a build treats findings of its checks.
 type InBuild string
 
+// The treatments of check findings in a build.
 const (
-	CheckTells InBuild = "warn" // what is wrong for certain is a warning
-	CheckStops InBuild = "stop" // it is an error
+	CheckTells InBuild = "warn" // certain mistakes are warnings
+	CheckStops InBuild = "stop" // they are errors
 	CheckOff   InBuild = "off"  // nothing is checked
 )
 
-// Level says how a finding of the checks counts.
+// Level is the severity of a check finding.
 type Level string
 
+// The levels.
 const (
 	LevelError   Level = "error"
 	LevelWarning Level = "warning"
 	LevelNote    Level = "note"
-	LevelOff     Level = "off" // it is left out
+	LevelOff     Level = "off" // not reported
 )
 
-// Severity returns the severity of findings at a level.
+// Severity returns the severity of a level.
 func (l Level) Severity() diag.Severity {
 	switch l {
 	case LevelError:
@@ -183,20 +187,20 @@ func (l Level) Severity() diag.Severity {
 // Profile is a named set of settings.
 type Profile struct {
 	Name string
-	// Release says that the output is for visitors: it is production, or inherits from it. What
-	// is not as it should be on a page is then an error, and a warning otherwise.
+	// Release is set if the output is for publication: for production, and profiles that inherit
+	// from it. Missing files of a page are errors then, and warnings otherwise.
 	Release  bool
-	Browsers string // the set of targets; empty for Settings.Targets
+	Browsers string // set of targets; empty for Settings.Targets
 	Finish   []string
 	Maps     Maps
 	Names    Names
-	// Integrity says that pages name a hash of each bundle that they load.
+	// Integrity adds integrity attributes to the links of pages.
 	Integrity bool
-	Compress  []Compression // forms in which text is written as well
+	Compress  []Compression // compressed forms that are written in addition
 	Scripts   ScriptStyles
 }
 
-// TargetsOf returns the browsers that a profile is for.
+// TargetsOf returns the targets of a profile.
 func (s *Settings) TargetsOf(p Profile) browsers.Targets {
 	if t, ok := s.TargetSets[p.Browsers]; ok {
 		return t
@@ -204,42 +208,46 @@ func (s *Settings) TargetsOf(p Profile) browsers.Targets {
 	return s.Targets
 }
 
-// Maps says where source maps go.
+// Maps determines where source maps are written.
 type Maps string
 
+// The places of source maps.
 const (
 	NoMaps     Maps = "none"
-	FileMaps   Maps = "file"   // beside the style sheet
-	InlineMaps Maps = "inline" // inside it
+	FileMaps   Maps = "file"   // next to the style sheet
+	InlineMaps Maps = "inline" // inside the style sheet
 )
 
-// Names says how bundles are named.
+// Names determines the file names of bundles.
 type Names string
 
+// The forms of names.
 const (
 	PlainNames  Names = "plain"
-	HashedNames Names = "hashed" // with a hash of the content
+	HashedNames Names = "hashed" // with a content hash
 )
 
-// ScriptStyles says how the sheets that scripts import come to the page.
+// ScriptStyles determines how sheets that scripts import are applied to pages.
 type ScriptStyles string
 
+// The ways to apply them.
 const (
-	// LinkStyles has the page link them, or a script before the code that needs them runs.
+	// LinkStyles links them in the page, or by a script before the code that needs them runs.
 	LinkStyles ScriptStyles = "link"
-	// AdoptStyles has modules hold them, and put them into the page (CSSOM, adoptedStyleSheets).
+	// AdoptStyles puts them into modules that add them to the page (CSSOM, adoptedStyleSheets).
 	AdoptStyles ScriptStyles = "adopt"
 )
 
-// Compression is a form in which a file is written beside itself.
+// Compression is a compressed form of a file.
 type Compression string
 
+// The compressed forms.
 const (
-	Gzip   Compression = "gzip"   // with .gz behind the name
-	Brotli Compression = "brotli" // with .br
+	Gzip   Compression = "gzip"   // file extension .gz
+	Brotli Compression = "brotli" // file extension .br
 )
 
-// The profiles that are built in.
+// The built-in profiles.
 const (
 	Development = "development"
 	Production  = "production"

@@ -15,11 +15,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file compares what a settings file holds with the form of the settings, so that all that does not fit is reported
-// at once, and in the words of the settings.
+// This file compares a settings file with the structure of the settings, so that all mismatches are
+// reported at once, in the terms of the settings.
 
-// fit returns what of a value fits into a type: keys that nobody knows and values of another type are reported and left
-// out. path leads to the value, with "#" before the number of an element. ok is false if nothing fits.
+// fit returns the parts of a value that fit a type: unknown keys and values of other types are
+// reported and omitted. path leads to the value, with "#" before the index of an element. ok is
+// false if nothing fits.
 func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) {
 	switch t.Kind() {
 	case reflect.Pointer:
@@ -34,7 +35,7 @@ func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) 
 		if list, isList := v.([]any); isList {
 			return r.fitList(list, t, path), true
 		}
-		if table, isTable := v.(map[string]any); isTable && t.Elem().Kind() == reflect.Struct { // [chain] for [[chain]]
+		if table, isTable := v.(map[string]any); isTable && t.Elem().Kind() == reflect.Struct { // [chain] instead of [[chain]]
 			return r.fitList([]any{table}, t, path), true
 		}
 	case reflect.String:
@@ -56,6 +57,7 @@ func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) 
 	return v, ok
 }
 
+// fitTable is fit for a table.
 func (r *reader) fitTable(table map[string]any, t reflect.Type, path string) map[string]any {
 	out := make(map[string]any)
 	types := keysOf(t)
@@ -121,9 +123,10 @@ func assign(to reflect.Value, v any) {
 	}
 }
 
-// index is the number of an element in a path.
+// index matches the index of an element in a path.
 var index = regexp.MustCompile(`#\d+`)
 
+// fitList is fit for a list.
 func (r *reader) fitList(list []any, t reflect.Type, path string) []any {
 	var out []any
 	for i, v := range list {
@@ -134,7 +137,7 @@ func (r *reader) fitList(list []any, t reflect.Type, path string) []any {
 	return out
 }
 
-// keysOf returns the types of the keys of a table, those of embedded structs included; nil for a map.
+// keysOf returns the types of the keys of a table, including embedded structs; nil for a map.
 func keysOf(t reflect.Type) map[string]reflect.Type {
 	if t.Kind() != reflect.Struct {
 		return nil
@@ -151,7 +154,7 @@ func keysOf(t reflect.Type) map[string]reflect.Type {
 	return out
 }
 
-// mismatch reports a value of another type than its key takes.
+// mismatch reports a value of the wrong type.
 func (r *reader) mismatch(v any, t reflect.Type, path string) {
 	at, ok := r.places.values[path]
 	if !ok {
@@ -176,15 +179,16 @@ func (r *reader) mismatch(v any, t reflect.Type, path string) {
 	r.fail(at, fmt.Sprintf("%s, got %s", what, valueName(v)), fix)
 }
 
-// aboveTables is what to do about a key of the file itself that stands in a table.
+// aboveTables is the fix for a top-level key inside a table.
 const aboveTables = "move it above the first table: keys after [table] belong to that table"
 
-// misplaced reports whether a key in a table is one of the file itself.
+// misplaced reports whether a key in a table is a top-level key.
 func misplaced(path string) bool {
 	i := strings.LastIndexByte(path, '.')
 	return i > 0 && slices.Contains(knownKeys[""], path[i+1:])
 }
 
+// typeName names a type in messages.
 func typeName(t reflect.Type) string {
 	switch t.Kind() {
 	case reflect.String:
@@ -204,6 +208,7 @@ func typeName(t reflect.Type) string {
 	return "a table"
 }
 
+// valueName describes a value in messages.
 func valueName(v any) string {
 	switch v := v.(type) {
 	case string:
@@ -218,10 +223,10 @@ func valueName(v any) string {
 	return "a date or a time"
 }
 
-// number is the number that a text starts with.
+// number matches a number at the start of a text.
 var number = regexp.MustCompile(`^\s*-?\d+(\.\d+)?`)
 
-// fitInstead returns what to write in place of a value of another type, or "".
+// fitInstead suggests a replacement of a value of the wrong type, or "".
 func fitInstead(v any, t reflect.Type, key string) string {
 	text, isText := v.(string)
 	switch t.Kind() {
@@ -261,7 +266,7 @@ func fitInstead(v any, t reflect.Type, key string) string {
 	return ""
 }
 
-// syntax reports text that is no TOML, with what is probably meant.
+// syntax reports invalid TOML, with a suggestion.
 func (r *reader) syntax(line, column int, message string) {
 	at := r.lineSpan(line, column)
 	text := strings.TrimSpace(r.file.LineText(min(max(line, 1), r.file.Lines()) - 1))
@@ -304,6 +309,7 @@ func (r *reader) syntax(line, column int, message string) {
 	}
 }
 
+// Patterns of messages of the TOML parser.
 var (
 	twice    = regexp.MustCompile(`^table (\S+) already exists|^key (\S+) is already defined`)
 	bareText = regexp.MustCompile(`^[A-Za-z./~*](?:[^"'#,\[\]{}=]*[^"'#,\[\]{}=\s])?`)
@@ -311,7 +317,7 @@ var (
 	bareKey  = regexp.MustCompile(`^[\w.-]+$`)
 )
 
-// quotedText returns a value of TOML: text that is none is put in quotes.
+// quotedText returns a value in TOML syntax: text without quotes is quoted.
 func quotedText(text string) string {
 	if text[0] == '"' || text[0] == '\'' || text[0] == '[' || text[0] == '{' || text == "true" || text == "false" || number.FindString(text) == text {
 		return text
@@ -319,7 +325,7 @@ func quotedText(text string) string {
 	return strconv.Quote(text)
 }
 
-// reportTwice reports a table or a key that stands in the file twice.
+// reportTwice reports a duplicate table or key.
 func (r *reader) reportTwice(at source.Span, text, name string) {
 	what := fmt.Sprintf("duplicate key %q", name)
 	fix := "remove one of the two"

@@ -1,5 +1,6 @@
-// Package query answers questions about a project: which constants it has, what it imports, which values its sheets repeat,
-// and why a selector is in the output or is not. Answers are values; nothing is written.
+// Package query answers questions about a project: which constants it has ([ListConstants]), what
+// it imports ([ListImports]), which values its sheets repeat ([ListRepeats]), and why a selector is
+// in the output or not ([Purging]). Answers are values; nothing is written.
 package query
 
 import (
@@ -17,43 +18,42 @@ import (
 	"rinzel/internal/step/compose"
 )
 
-// Constants is what is known of the constants of a project.
+// Constants are the constants of a project.
 type Constants struct {
-	Sheets      []SheetConstants // one for each sheet that a page links
+	Sheets      []SheetConstants // one for each linked sheet
 	Diagnostics []diag.Diagnostic
 }
 
-// SheetConstants are the constants of a linked sheet and of all that it imports.
+// SheetConstants are the constants of a linked sheet and its imports.
 type SheetConstants struct {
-	Sheet     string // as people are shown it
+	Sheet     string // displayed path
 	Constants []Constant
 }
 
-// Constant is what is known of one constant.
+// Constant has the facts about one constant.
 type Constant struct {
 	Path    string
 	Value   string // empty if it was dropped
 	Dropped bool
-	Color   *[3]uint8 // red, green and blue of a value that is a colour, for a swatch
-	Set     Setting   // where it got its value, or was dropped
-	Others  []Setting // what the value stands in place of, and defaults that gave way
-	From    []string  // the constants that its value was worked out from
-	Gives   []string  // the constants that were worked out from it
-	Rules   int       // how many rules read it
+	Color   *[3]uint8 // red, green and blue of a colour, for a swatch
+	Set     Setting   // the definition that is effective, or its drop
+	Others  []Setting // overridden definitions, and defaults without effect
+	From    []string  // constants that its value is derived from
+	Gives   []string  // constants derived from it
+	Rules   int       // number of rules that read it
 }
 
-// Setting is a rule that sets a constant or gives it a default.
+// Setting is a definition or default of a constant.
 type Setting struct {
 	Kind  compose.SetKind
 	Value string
 	At    source.Span
-	Reads int // how many rules and constants read it before the next one was set
+	Reads int // number of rules and constants that read it before the next definition
 }
 
-// ListConstants works out the sheets that the pages link, and returns their
-// constants. The findings are those of the sheets, and beside them overrides
-// that repeat a default, drops that something puts back, and constants that
-// nothing reads. The error is one of our run.
+// ListConstants composes the sheets that pages link, and returns their constants. The findings are
+// those of the sheets, and in addition definitions that repeat a default, keys that are set again
+// after a drop, and unused constants. The error is one of the run itself.
 func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
 	survey, err := site.NewSurvey(p)
 	if err != nil {
@@ -78,12 +78,13 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 	return out, nil
 }
 
-// isOwn reports whether a place is in the source folder or the settings.
+// isOwn reports whether a position is in the source folder or the settings.
 func isOwn(p *project.Project, at source.Span) bool {
 	f := p.Tree.Set.File(at.Start.File)
 	return f.Path.Root == "" || f.Name == p.Settings.File
 }
 
+// constantsOf returns the constants of a record.
 func constantsOf(r *compose.Record) []Constant {
 	var out []Constant
 	gives := make(map[string][]string)
@@ -97,7 +98,7 @@ func constantsOf(r *compose.Record) []Constant {
 		if !set.At.IsValid() && len(e.Sets) == 0 {
 			continue // it is only read, with a fallback
 		}
-		set.Reads = 0 // nothing took its place
+		set.Reads = 0 // the final definition has no next one
 		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Gives: gives[e.Path], Rules: e.Rules}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
@@ -110,9 +111,10 @@ func constantsOf(r *compose.Record) []Constant {
 	return out
 }
 
+// settingOf returns a definition.
 func settingOf(s compose.Set) Setting { return Setting{s.Kind, print.Values(s.Value), s.At, s.Reads} }
 
-// swatch returns the colour that a value is.
+// swatch returns the colour of a value.
 func swatch(values []ast.Value) *[3]uint8 {
 	if len(values) != 1 {
 		return nil
@@ -128,8 +130,8 @@ func swatch(values []ast.Value) *[3]uint8 {
 	return &out
 }
 
-// constantChecks gathers what is odd about constants. A rule that sets one may
-// do so for several linked sheets; it is read if any of them reads it.
+// constantChecks collects problems of constants. A rule may set a constant for several linked
+// sheets; it is used if any of them reads it.
 type constantChecks struct {
 	read  map[source.Span]bool
 	order []compose.Set
@@ -137,6 +139,7 @@ type constantChecks struct {
 	found []diag.Diagnostic
 }
 
+// add adds the constants of a record.
 func (c *constantChecks) add(r *compose.Record) {
 	if c.names == nil {
 		c.names = make(map[source.Span]string)
@@ -162,7 +165,7 @@ func (c *constantChecks) add(r *compose.Record) {
 	}
 }
 
-// repeats finds an override that equals the default.
+// repeats detects a definition that equals the default.
 func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
 	if set.Kind == compose.ByDefault {
 		return
@@ -177,7 +180,7 @@ func (c *constantChecks) repeats(e *compose.Entry, set compose.Set) {
 	}
 }
 
-// drops finds a drop that something puts back.
+// drops detects a dropped key that is set again.
 func (c *constantChecks) drops(e *compose.Entry) {
 	var dropped *compose.Set
 	for i := range e.Sets {
@@ -194,8 +197,8 @@ func (c *constantChecks) drops(e *compose.Entry) {
 	}
 }
 
-// findings returns what was found, of unread constants only those whose place is
-// the project's own: a library has constants that a site has no use for.
+// findings returns the findings; unused constants are only reported in the project itself, because
+// libraries have constants that a site does not need.
 func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic {
 	out := c.found
 	for _, s := range c.order {

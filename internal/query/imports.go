@@ -12,24 +12,23 @@ import (
 	"rinzel/internal/source"
 )
 
-// Imports is what the pages of a project, or one page or sheet, import.
+// Imports are the imports of all pages, or of one page or sheet.
 type Imports struct {
 	Entries     []ImportEntry
-	Unreached   []string // sheets of the source folder that no page reaches, as people are shown them
+	Unreached   []string // displayed paths of sheets in the source folder that no page uses
 	Diagnostics []diag.Diagnostic
 }
 
-// ImportEntry is a page, a bundle of the settings, or a sheet that was asked about, with
-// the sheets that it reaches.
+// ImportEntry is a page, a bundle of the settings, or a requested sheet, with the sheets that it
+// uses.
 type ImportEntry struct {
-	Name    string // as people are shown it
+	Name    string // displayed name
 	Trees   []*link.ImportNode
-	Scripts []string // that import the sheet of each tree; empty for those that are linked
+	Scripts []string // scripts that import the sheet of each tree; empty for linked sheets
 }
 
-// ListImports returns the import trees of a page or a sheet, by its path in the
-// source folder or "root:path"; if name is empty, of all pages. The error is
-// one of our run.
+// ListImports returns the import trees of a page or a sheet, given as a path in the source folder
+// or "root:path"; of all pages if name is empty. The error is one of the run itself.
 func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
 	survey, asked, err := surveyFor(p, name)
 	if err != nil {
@@ -65,7 +64,7 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	return out, survey.Err(ctx)
 }
 
-// surveyFor returns a survey of a project, and the path of the sheet that is asked about by name.
+// surveyFor returns a survey of a project, and the path of the requested sheet.
 func surveyFor(p *project.Project, name string) (*site.Survey, source.Path, error) {
 	survey, err := site.NewSurvey(p)
 	if err != nil {
@@ -75,12 +74,13 @@ func surveyFor(p *project.Project, name string) (*site.Survey, source.Path, erro
 	return survey, asked, err
 }
 
-// add adds a tree, and notes the sheets in it.
+// add adds a tree, and records its sheets.
 func (e *ImportEntry) add(tree *link.ImportNode, script string, reached map[source.Path]bool) {
 	e.Trees, e.Scripts = append(e.Trees, tree), append(e.Scripts, script)
 	markReached(tree, reached)
 }
 
+// markReached records the sheets in a tree.
 func markReached(n *link.ImportNode, reached map[source.Path]bool) {
 	if !n.External {
 		reached[n.Path] = true
@@ -90,20 +90,20 @@ func markReached(n *link.ImportNode, reached map[source.Path]bool) {
 	}
 }
 
-// aboutImports are the codes of findings about imports. Others mean nothing in
-// an answer about them: a part of a library alone lacks the constants of the rest.
+// aboutImports are the codes of findings about imports. Others are meaningless here: a part of a
+// library on its own lacks the constants of the rest.
 var aboutImports = []code.Code{
 	code.EmptyURL, code.BadImport, code.ExternalImport, code.UnmatchedPart, code.ImportCycle, code.LateImport, code.MissingFile, code.MissingScript, code.MissingEntry, code.NotUTF8, code.OutsideRoot,
 	code.TooManyImports, code.UnknownRoot, code.UnreadableFile,
 }
 
+// onlyImports returns the findings about imports.
 func onlyImports(list []diag.Diagnostic) []diag.Diagnostic {
 	return slices.DeleteFunc(list, func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
 }
 
-// Unreached returns the files of the source folder that no page and no bundle of the
-// settings reaches, as people are shown them: sheets, scripts, images and all others. The
-// error is one of our run.
+// Unreached returns the displayed paths of files in the source folder that no page and no bundle of
+// the settings uses: sheets, scripts, images and others. The error is one of the run itself.
 func Unreached(ctx context.Context, p *project.Project) ([]string, error) {
 	res, err := site.Build(ctx, p, site.Options{})
 	if err != nil {

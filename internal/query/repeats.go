@@ -11,17 +11,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// Repeats is the values of a sheet, and of all that it imports.
+// Repeats are the values of a sheet and its imports.
 type Repeats struct {
-	Sheet       string // as people are shown it
-	Sheets      int    // how many it imports
+	Sheet       string // displayed path
+	Sheets      int    // number of imported sheets
 	Values      []*replace.Repeat
 	Diagnostics []diag.Diagnostic
 }
 
-// ListRepeats returns the values that a sheet and its imports use, after constants and replace()
-// and before prefixes and fallbacks. The sheet is named by its path in the source folder, or as
-// "root:path". The error is one of our run.
+// ListRepeats returns the values that a sheet and its imports use, after composition and replace(),
+// and before prefixing and lowering. The sheet is given as a path in the source folder, or
+// "root:path". The error is one of the run itself.
 func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats, error) {
 	survey, asked, err := surveyFor(p, name)
 	if err != nil {
@@ -40,8 +40,8 @@ func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats
 	return out, survey.Err(ctx)
 }
 
-// RepeatsOf returns those of a list of values that mean the same as text. The error tells that
-// text is no single value.
+// RepeatsOf returns the values in list that mean the same as text. The error is that text is not a
+// single value.
 func RepeatsOf(list []*replace.Repeat, text string) ([]*replace.Repeat, error) {
 	want, err := keyOf(text)
 	if err != nil {
@@ -56,7 +56,7 @@ func RepeatsOf(list []*replace.Repeat, text string) ([]*replace.Repeat, error) {
 	return out, nil
 }
 
-// keyOf returns the key of a value that is given as text.
+// keyOf returns the key of a value given as text.
 func keyOf(text string) (string, error) {
 	var set source.Set
 	values, _ := parse.Values(set.Add(source.Path{}, "", text))

@@ -19,35 +19,35 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// This file answers why a selector is in the output, or is not.
+// This file answers why a selector is in the output or not.
 
-// Purged is what purging makes of a site.
+// Purged is the result of purging a site.
 type Purged struct {
 	Profile     project.Profile
 	Judged      []site.Judged // every selector and definition, bundle by bundle
-	Sheets      []SheetShare  // what goes of each sheet, the largest part first
+	Sheets      []SheetShare  // removed share of each sheet, the largest first
 	Bundles     []site.Bundle
-	NoRule      []ClassUse // classes of pages that no sheet has a rule for
+	NoRule      []ClassUse // classes of pages without a rule in any sheet
 	Diagnostics []diag.Diagnostic
-	uses        map[string][]source.Pos // where names are in use, one place a file
+	uses        map[string][]source.Pos // positions where names are in use, one per file
 }
 
-// SheetShare is how much purging removes of a sheet.
+// SheetShare is how much purging removes from a sheet.
 type SheetShare struct {
-	Sheet   string `json:"sheet"`     // as people are shown it
-	Rules   int    `json:"selectors"` // each counted once however many bundles have it
+	Sheet   string `json:"sheet"`     // displayed path
+	Rules   int    `json:"selectors"` // each counted once, regardless of the number of bundles
 	Removed int    `json:"purged"`
 }
 
 // ClassUse is a class of pages.
 type ClassUse struct {
 	Class string
-	At    source.Pos // where it is first
-	Near  string     // a class that sheets have, and that may have been meant; or empty
+	At    source.Pos // first occurrence
+	Near  string     // a similar class that has rules, or empty
 }
 
-// Purging works out what purging makes of a site, and writes nothing. The profile
-// must be one that purges. The error is one of our run.
+// Purging computes the result of purging a site, without writing anything. The profile must have
+// the step purge. The error is one of the run itself.
 func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
 	opts.Ledger = true
 	res, err := site.Build(ctx, p, opts)
@@ -67,9 +67,9 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 	return out, nil
 }
 
-// Shares counts what goes of each sheet by a ledger, the largest part first.
+// Shares counts the removed selectors of each sheet, the largest share first.
 func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
-	type written struct { // a loop writes many in one place
+	type written struct { // a loop writes many at one position
 		at   source.Span
 		text string
 	}
@@ -95,7 +95,7 @@ func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
 	})
 }
 
-// noRule returns the classes of pages that no selector names.
+// noRule returns the classes of pages without a rule.
 func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
 	named := make(map[string]bool)
 	for _, j := range ledger {
@@ -112,19 +112,18 @@ func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
 	return out
 }
 
-// Answer is what is known of a selector that was asked about.
+// Answer is the answer to a question about a selector.
 type Answer struct {
-	Parts  []string      // of what was asked for: ".notice", "#quay", "p"
-	Judged []site.Judged // selectors that have all parts
-	// Uses are the places where scripts, pages and other files have the name of each
-	// part, one a file at the most.
+	Parts  []string      // of the question: ".notice", "#quay", "p"
+	Judged []site.Judged // selectors with all parts
+	// Uses are the positions where scripts, pages and other files use the name of each part, at
+	// most one per file.
 	Uses map[string][]source.Pos
-	Near []string // names that sheets have, and that may have been meant, if none has the parts
+	Near []string // similar names in sheets, if no selector has the parts
 }
 
-// Ask returns what is known of a selector. A word alone stands for the class, ID,
-// element or definition of that name, whichever there is. ok is false if the question cannot
-// be read as a selector.
+// Ask answers a question about a selector. A plain word means the class, ID, element or definition
+// with that name. ok is false if the question is not a valid selector.
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
 	question = strings.TrimSpace(question)
@@ -166,11 +165,12 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	return a, true
 }
 
+// isWord reports whether s is a plain name.
 func isWord(s string) bool {
 	return s != "" && !strings.ContainsAny(s, ".#[]:>+~*, ()")
 }
 
-// partsOf returns the parts of a selector that purging judges, as they are written.
+// partsOf returns the parts of a selector that purging examines, as written.
 func partsOf(text string) []string {
 	f := new(source.Set).Add(source.Path{}, "", text+"{}")
 	sheet, _ := parse.Sheet(f)
@@ -190,7 +190,7 @@ func partsOf(text string) []string {
 	return out
 }
 
-// partText returns a class, ID, element or attribute with its sign; "" for all else.
+// partText returns a class, ID, element or attribute as text; "" for other parts.
 func partText(s *ast.Simple) string {
 	switch s.Kind {
 	case ast.ClassSelector:
@@ -205,7 +205,7 @@ func partText(s *ast.Simple) string {
 	return ""
 }
 
-// has reports whether a selector has a part, in its arguments perhaps.
+// has reports whether a selector contains a part, including its arguments.
 func (o *Purged) has(s ast.Selector, part string) bool {
 	for i := range s {
 		if partText(&s[i]) == part {
@@ -218,7 +218,7 @@ func (o *Purged) has(s ast.Selector, part string) bool {
 	return false
 }
 
-// near returns names that may have been meant: of sheets, or of where names are in use.
+// near returns similar names: of sheets, or of names in use.
 func (o *Purged) near(parts []string) []string {
 	all := make(map[string]bool)
 	for i := range o.Judged {
