@@ -1,45 +1,46 @@
 package script
 
-// This file reads the expressions of a script, as far as they say which strings it makes. It is no
-// parser of the whole language: what it cannot read is an expression of unknown value, and no input
-// is an error. Statements matter only for the scopes of names (ECMA-262, sections 13 to 16).
+// This file parses the expressions of a script, as far as they determine which strings it builds.
+// It is not a full parser of the language: unsupported syntax becomes an expression with an unknown
+// value, and no input is an error. Statements only matter for scopes (ECMA-262, sections 13 to 16).
 
-// exprKind tells the kinds of expressions apart.
+// exprKind is the kind of an expression.
 type exprKind uint8
 
+// The kinds of expressions.
 const (
-	unknownExpr  exprKind = iota // of unknown value; its parts are read all the same
-	textExpr                     // a string, or a number as it is written
-	joinExpr                     // strings one after another: of "+" or a template
+	unknownExpr  exprKind = iota // of unknown value; its parts are parsed nevertheless
+	textExpr                     // a string, or a number as written
+	joinExpr                     // strings joined by "+" or a template
 	nameExpr                     // a variable
-	memberExpr                   // a property: of a static name, or else worked out by the second part
+	memberExpr                   // a property, by name or by the value of the second part
 	callExpr                     // the callee, then the arguments
 	arrayExpr                    // its elements
 	objectExpr                   // its properties
 	choiceExpr                   // one of its parts: of ?:, ||, && and ??
-	functionExpr                 // a function; its parts are what it returns
-	spreadExpr                   // "..." and what stands after it
+	functionExpr                 // a function; its parts are its return values
+	spreadExpr                   // "..." and its operand
 )
 
 // expr is an expression.
 type expr struct {
 	kind  exprKind
-	at    int // where it starts in the text
+	at    int // start in the text
 	text  string
 	parts []*expr
-	scope *scope    // of a name: where it stands
+	scope *scope    // of a name: its scope
 	props []prop    // of an object
 	of    *function // of a function
-	inner bool      // it is a part of a string that is made of more
-	whole bool      // of strings: it is a template, to whose parts nothing is added
+	inner bool      // it is part of a longer string
+	whole bool      // of strings: a template, which is a complete operand
 
-	// For the evaluation.
+	// State of the evaluation.
 	busy  bool
 	done  bool
 	value value
 }
 
-// prop is a property of an object. The name is empty if it is worked out by key.
+// prop is a property of an object. The name is empty if it is computed from key.
 type prop struct {
 	name  string
 	key   *expr
@@ -49,20 +50,20 @@ type prop struct {
 // function is a function of the script.
 type function struct {
 	params []*binding
-	names  []string // by which it may be called: of a variable or property
-	calls  []*expr  // that call it where it stands
-	each   *expr    // the array whose elements it is called with, one after the other
+	names  []string // names by which it may be called: of a variable or property
+	calls  []*expr  // calls at the place of its definition
+	each   *expr    // array with whose elements it is called
 }
 
-// binding is a variable. Its value is one of several, in any order; and what is added to the
-// end of it with "+=" comes in the order of the script.
+// binding is a variable. Its value is one of several, in any order; text added with "+=" is in the
+// order of the script.
 type binding struct {
 	values   []*expr
 	added    []*expr
-	pushed   []*expr // elements that are added to it, if it is an array
+	pushed   []*expr // elements added to it, if it is an array
 	function *function
-	index    int  // among the parameters of the function
-	open     bool // it may have values that the script does not show
+	index    int  // position among the parameters of the function
+	open     bool // it may have values from outside of the script
 	done     bool
 	busy     bool
 	value    value
@@ -72,9 +73,10 @@ type binding struct {
 type scope struct {
 	names    map[string]*binding
 	parent   *scope
-	function bool // declarations with var belong to it
+	function bool // it has the declarations with var
 }
 
+// find returns the variable with a name that is visible in the scope, or nil.
 func (s *scope) find(name string) *binding {
 	for ; s != nil; s = s.parent {
 		if b := s.names[name]; b != nil {
@@ -84,7 +86,7 @@ func (s *scope) find(name string) *binding {
 	return nil
 }
 
-// declare returns the variable of a name in a scope, which is made if need be.
+// declare returns the variable with a name in a scope, and creates it if necessary.
 func (s *scope) declare(name string) *binding {
 	b := s.names[name]
 	if b == nil {
@@ -97,29 +99,29 @@ func (s *scope) declare(name string) *binding {
 	return b
 }
 
-// maxExprDepth bounds how deep expressions may nest; what is deeper has an unknown value.
+// maxExprDepth limits the nesting of expressions; deeper ones have an unknown value.
 const maxExprDepth = 400
 
-// reader reads the expressions of a script.
+// reader parses the expressions of a script.
 type reader struct {
 	lex   *lexer
 	text  string
 	toks  []tok
-	close map[int]int // the token that closes the bracket which a token opens
+	close map[int]int // closing token of each opening bracket
 	i     int
 	depth int
 	scope *scope
 
-	roots     []*expr // whose strings nothing else is made of
+	roots     []*expr // expressions that are not part of longer strings
 	calls     map[string][]*expr
-	functions []*function        // that are open
-	returns   *expr              // the function whose body is read
-	assigned  map[string][]*expr // values that properties are given, by name
-	names     map[string][]*expr // values of the properties of objects, by name
+	functions []*function        // open functions
+	returns   *expr              // the function whose body is being parsed
+	assigned  map[string][]*expr // values assigned to properties, by name
+	names     map[string][]*expr // values of properties in object literals, by name
 	keys      func(name string, offset int)
 }
 
-// read reads a script.
+// read parses a script.
 func read(text string, keys func(name string, offset int)) *reader {
 	r := &reader{lex: newLexer(text), text: text, close: make(map[int]int), calls: make(map[string][]*expr),
 		assigned: make(map[string][]*expr), names: make(map[string][]*expr), keys: keys, scope: &scope{function: true}}
@@ -147,7 +149,7 @@ func read(text string, keys func(name string, offset int)) *reader {
 	return r
 }
 
-// tok returns the n-th token from here.
+// tok returns the n-th token from the current one.
 func (r *reader) tok(n int) tok {
 	if i := r.i + n; i >= 0 && i < len(r.toks) {
 		return r.toks[i]
@@ -155,10 +157,10 @@ func (r *reader) tok(n int) tok {
 	return tok{start: len(r.text), end: len(r.text)}
 }
 
-// is reports whether the n-th token from here is a word or punctuator.
+// is reports whether the n-th token is a word or punctuator.
 func (r *reader) is(n int, text string) bool { return r.lex.is(r.tok(n), text) }
 
-// word returns the text of the n-th token if it is a word that can name something.
+// word returns the text of the n-th token if it can be a name.
 func (r *reader) word(n int) string {
 	t := r.tok(n)
 	if t.kind != word || r.text[t.start] >= '0' && r.text[t.start] <= '9' {
@@ -167,7 +169,7 @@ func (r *reader) word(n int) string {
 	return r.text[t.start:t.end]
 }
 
-// closing returns the token that closes the bracket here, or stop.
+// closing returns the token that closes the current bracket, or stop.
 func (r *reader) closing(stop int) int {
 	if c, ok := r.close[r.i]; ok && c < stop {
 		return c
@@ -175,7 +177,7 @@ func (r *reader) closing(stop int) int {
 	return stop
 }
 
-// statements reads statements up to the token stop.
+// statements parses statements up to the token stop.
 func (r *reader) statements(stop int) {
 	for r.i < stop {
 		before := r.i
@@ -187,14 +189,14 @@ func (r *reader) statements(stop int) {
 	r.i = stop
 }
 
-// in reads something in a scope of its own.
+// in parses something in a scope of its own.
 func (r *reader) in(function bool, do func()) {
 	r.scope = &scope{parent: r.scope, function: function}
 	do()
 	r.scope = r.scope.parent
 }
 
-// block reads the block that the brace here opens.
+// block parses the block of the current brace.
 func (r *reader) block(stop int) {
 	stop = r.closing(stop)
 	r.i++
@@ -202,7 +204,7 @@ func (r *reader) block(stop int) {
 	r.i = min(stop+1, len(r.toks))
 }
 
-// statement reads one statement, or a part of one.
+// statement parses one statement, or a part of one.
 func (r *reader) statement(stop int) {
 	if r.depth++; r.depth > maxExprDepth {
 		r.depth--
@@ -263,7 +265,7 @@ func (r *reader) statement(stop int) {
 	}
 }
 
-// newline reports whether a line starts between the last token and an offset.
+// newline reports whether there is a line end between the last token and an offset.
 func (r *reader) newline(at int) bool {
 	for k := r.tok(-1).end; k < at; k++ {
 		if r.text[k] == '\n' {
@@ -273,7 +275,7 @@ func (r *reader) newline(at int) bool {
 	return false
 }
 
-// head reads what stands in the brackets after a word such as "for".
+// head parses the brackets after a keyword such as "for".
 func (r *reader) head(w string, stop int) {
 	end := r.closing(stop)
 	r.i++
@@ -286,7 +288,7 @@ func (r *reader) head(w string, stop int) {
 	r.i = min(end+1, stop)
 }
 
-// importDeclaration passes over a declaration, and declares the names that it binds.
+// importDeclaration skips an import declaration, and declares its names.
 func (r *reader) importDeclaration(stop int) {
 	imports := r.word(0) == "import"
 	for r.i++; r.i < stop; r.i++ {
@@ -304,7 +306,7 @@ func (r *reader) importDeclaration(stop int) {
 	}
 }
 
-// declarations reads the names and values of a declaration.
+// declarations parses the names and values of a declaration.
 func (r *reader) declarations(kind string, stop int) {
 	to := r.scope
 	for kind == "var" && !to.function && to.parent != nil {
@@ -344,7 +346,7 @@ func (r *reader) declarations(kind string, stop int) {
 	}
 }
 
-// give gives a variable a value.
+// give assigns a value to a variable.
 func (r *reader) give(b *binding, name string, e *expr) {
 	b.values = append(b.values, e)
 	if e.kind == functionExpr {
@@ -357,13 +359,13 @@ func (r *reader) element(array *expr) *expr {
 	return &expr{kind: memberExpr, at: array.at, parts: []*expr{array, {kind: unknownExpr}}}
 }
 
-// pattern declares the names in a pattern of a declaration, up to the token stop. Their values
-// are not known. keys says that the names are keys of what they are taken from.
+// pattern declares the names in a pattern, up to the token stop. Their values are unknown. keys is
+// set if the names are property names of the destructured value.
 func (r *reader) pattern(to *scope, stop int, keys bool) {
 	for r.i < stop {
 		w := r.word(0)
 		switch {
-		case w != "" && r.is(1, ":"): // a key, after which its name stands
+		case w != "" && r.is(1, ":"): // a property name, followed by the variable
 			r.key(w, r.tok(0).start)
 			r.i += 2
 		case w != "":
@@ -383,13 +385,14 @@ func (r *reader) pattern(to *scope, stop int, keys bool) {
 	}
 }
 
+// key records a key.
 func (r *reader) key(name string, offset int) {
 	if r.keys != nil && name != "" {
 		r.keys(name, offset)
 	}
 }
 
-// functionDeclaration reads a function from its keyword on.
+// functionDeclaration parses a function from its keyword on.
 func (r *reader) functionDeclaration(stop int) *expr {
 	at := r.tok(0).start
 	for r.word(0) == "async" || r.word(0) == "function" || r.is(0, "*") {
@@ -407,7 +410,7 @@ func (r *reader) functionDeclaration(stop int) *expr {
 	return e
 }
 
-// functionFrom reads the parameters and the body of a function.
+// functionFrom parses the parameters and the body of a function.
 func (r *reader) functionFrom(at, stop int) *expr {
 	f := new(function)
 	e := &expr{kind: functionExpr, at: at, of: f}
@@ -422,7 +425,7 @@ func (r *reader) functionFrom(at, stop int) *expr {
 	return e
 }
 
-// parameters reads the parameters that the bracket here opens.
+// parameters parses the parameters in the current bracket.
 func (r *reader) parameters(f *function, stop int) {
 	end := r.closing(stop)
 	for r.i++; r.i < end; {
@@ -450,7 +453,7 @@ func (r *reader) parameters(f *function, stop int) {
 				r.assignment(end)
 			}
 		default:
-			r.i++ // the dots before the rest
+			r.i++ // the rest operator
 			f.params = f.params[:len(f.params)-1]
 			continue
 		}
@@ -462,7 +465,7 @@ func (r *reader) parameters(f *function, stop int) {
 	r.i = min(end+1, stop)
 }
 
-// body reads the body of a function, which returns what its statements return.
+// body parses the body of a function, with its return values.
 func (r *reader) body(e *expr, stop int) {
 	stop = r.closing(stop)
 	r.i++
@@ -475,14 +478,14 @@ func (r *reader) body(e *expr, stop int) {
 	r.i = min(stop+1, len(r.toks))
 }
 
-// returned notes what the function around returns.
+// returned records a return value.
 func (r *reader) returned(e *expr) {
 	if r.returns != nil && e != nil {
 		r.returns.parts = append(r.returns.parts, e)
 	}
 }
 
-// class reads a class from behind its name.
+// class parses a class after its name.
 func (r *reader) class(stop int) {
 	if r.word(0) == "extends" {
 		r.i++
@@ -507,9 +510,10 @@ func (r *reader) class(stop int) {
 	r.i = min(end+1, len(r.toks))
 }
 
-// modifiers are the words that may stand before the name of a member.
+// modifiers are the words before the name of a class member.
 var modifiers = map[string]bool{"static": true, "get": true, "set": true, "async": true, "accessor": true}
 
+// classMember parses a class member.
 func (r *reader) classMember(stop int) {
 	for modifiers[r.word(0)] && !r.is(1, "(") && !r.is(1, "=") && !r.is(1, ";") && !r.is(1, "}") || r.is(0, "*") {
 		r.i++
@@ -532,8 +536,8 @@ func (r *reader) classMember(stop int) {
 	}
 }
 
-// propertyName reads the name of a property or member. It is empty if it is worked out, the
-// strings of which are noted as keys.
+// propertyName parses the name of a property or member. It is empty for a computed name, whose
+// strings are recorded as keys.
 func (r *reader) propertyName(stop int) (name string, at int, ok bool) {
 	t := r.tok(0)
 	switch {
@@ -556,7 +560,7 @@ func (r *reader) propertyName(stop int) (name string, at int, ok bool) {
 	return name, t.start, true
 }
 
-// property notes the value of a property.
+// property records the value of a property.
 func (r *reader) property(name string, e *expr) {
 	if name == "" || e == nil {
 		return
@@ -567,14 +571,14 @@ func (r *reader) property(name string, e *expr) {
 	}
 }
 
-// root notes an expression whose strings are made of nothing more.
+// root records an expression that is not part of a longer string.
 func (r *reader) root(e *expr) {
 	if e == nil || e.inner {
 		return
 	}
 	switch e.kind {
 	case joinExpr, callExpr:
-		e.inner = true // it is noted
+		e.inner = true // it is recorded
 		r.roots = append(r.roots, e)
 	case choiceExpr:
 		e.inner = true
@@ -584,7 +588,7 @@ func (r *reader) root(e *expr) {
 	}
 }
 
-// expression reads an expression with commas, of which the last one is its value.
+// expression parses an expression with commas, whose value is that of the last one.
 func (r *reader) expression(stop int) *expr {
 	e := r.assignment(stop)
 	for r.i < stop && r.is(0, ",") {
@@ -594,8 +598,7 @@ func (r *reader) expression(stop int) *expr {
 	return e
 }
 
-// expressionTo reads an expression that ends before the token stop, and passes over what is
-// left before it.
+// expressionTo parses an expression that ends before the token stop, and skips the rest.
 func (r *reader) expressionTo(stop int) *expr {
 	e := &expr{kind: unknownExpr, at: r.tok(0).start}
 	for r.i < stop {

@@ -6,57 +6,59 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file reads JavaScript as tokens (ECMA-262, section 12). Where a slash may
-// divide or start a regular expression, and a brace may open a block or an object, it is
-// what stands before that decides.
+// This file tokenizes JavaScript (ECMA-262, section 12). Whether a slash divides or starts a
+// regular expression, and whether a brace opens a block or an object, is decided by the tokens
+// before it.
 
-// kind tells the kinds of tokens apart.
+// kind is the kind of a token.
 type kind uint8
 
+// The kinds of tokens.
 const (
 	end      kind = iota
 	word          // an identifier, keyword, private name or number
 	str           // a string
-	template      // a part of a template: from a quote or the end of a hole to the next
+	template      // a part of a template: from a quote or the end of a substitution to the next
 	regular       // a regular expression
 	punct         // one character, or "=>", "++", "--", "?.", "??", "..."
 )
 
-// tok is a token. A template's parts are tokens of their own, and the holes
-// between them code.
+// tok is a token. The parts of a template are separate tokens, with the code of the substitutions
+// between them.
 type tok struct {
 	kind       kind
-	start, end int // in the text, quotes included
-	// closed tells of a string or part of a template that its quote ends it.
+	start, end int // in the text, including quotes
+	// closed is set if a string or part of a template is closed by its quote.
 	closed bool
-	depth  int // of brackets around it; an opening and its closing bracket have the same
+	depth  int // number of surrounding brackets; equal for an opening bracket and its closing one
 }
 
-// around is a bracket that is open.
+// around is an open bracket.
 type around struct {
-	open byte // ( [ { or $ for the hole of a template
-	// regexp tells that a slash behind the closing bracket starts a regular
-	// expression: it ends the condition of a statement, or a block.
+	open byte // ( [ { or $ for a template substitution
+	// regexp is set if a slash after the closing bracket starts a regular expression: the bracket
+	// ends the condition of a statement, or a block.
 	regexp bool
 	object bool // a brace that opens an object
-	choice int  // question marks whose colons are to come
+	choice int  // number of question marks whose colons have not been seen
 }
 
+// lexer tokenizes a script.
 type lexer struct {
 	text string
 	i    int
-	open []around // the first is what is around all
-	// operand tells that the last token ended an operand, so that a slash
-	// divides rather than starting a regular expression.
+	open []around // the first is the whole script
+	// operand is set if the last token ended an operand, so that a slash divides.
 	operand bool
 	last    tok
-	before  tok  // the one before last
+	before  tok  // the token before last
 	choice  bool // the last colon belongs to a question mark
 }
 
-// maxNesting bounds how many brackets are remembered; within more, braces count as blocks.
+// maxNesting limits the brackets that are remembered; inside more, braces count as blocks.
 const maxNesting = 10_000
 
+// newLexer returns a lexer of text.
 func newLexer(text string) *lexer {
 	l := &lexer{text: text, open: []around{{}}}
 	if strings.HasPrefix(text, "#!") {
@@ -65,12 +67,12 @@ func newLexer(text string) *lexer {
 	return l
 }
 
-// is reports whether a token is the word or punctuator with a text.
+// is reports whether a token is a word or punctuator with a text.
 func (l *lexer) is(t tok, text string) bool {
 	return (t.kind == word || t.kind == punct) && l.text[t.start:t.end] == text
 }
 
-// next returns the next token, at the end of the text one of kind end.
+// next returns the next token; one of kind end at the end of the text.
 func (l *lexer) next() tok {
 	l.space()
 	t := tok{start: l.i, depth: len(l.open) - 1}
@@ -143,19 +145,20 @@ func (l *lexer) line() {
 	}
 }
 
+// isWordByte reports whether c can be part of an identifier.
 func isWordByte(c byte) bool { return token.IsName(c) && c != '-' || c == '$' }
 
-// beforeRegexp are the words behind which a slash starts a regular expression, and
-// a brace opens an object.
+// beforeRegexp are the keywords after which a slash starts a regular expression, and a brace opens
+// an object.
 var beforeRegexp = map[string]bool{
 	"return": true, "typeof": true, "case": true, "in": true, "of": true, "delete": true, "void": true,
 	"throw": true, "new": true, "instanceof": true, "yield": true, "await": true, "default": true, "extends": true,
 }
 
-// beforeBlock are the words behind which a brace opens a block.
+// beforeBlock are the keywords after which a brace opens a block.
 var beforeBlock = map[string]bool{"do": true, "else": true, "try": true, "finally": true}
 
-// word scans an identifier, keyword or number. A number may have a dot in it.
+// word scans an identifier, keyword or number. A number may contain a dot.
 func (l *lexer) word() {
 	start := l.i
 	for l.i++; l.i < len(l.text) && isWordByte(l.text[l.i]); l.i++ {
@@ -172,8 +175,7 @@ func (l *lexer) word() {
 	l.operand = member || !beforeRegexp[name] && !beforeBlock[name]
 }
 
-// str scans a string literal. One that its line does not close is given up at
-// the line's end.
+// str scans a string literal. An unclosed one ends at the end of its line.
 func (l *lexer) str(quote byte) (closed bool) {
 	l.i++
 	for l.i < len(l.text) && l.text[l.i] != quote && l.text[l.i] != '\n' {
@@ -193,7 +195,7 @@ func (l *lexer) str(quote byte) (closed bool) {
 	return false
 }
 
-// part scans a part of a template up to its end or the next hole.
+// part scans a part of a template up to its end or the next substitution.
 func (l *lexer) part() (closed bool) {
 	for l.i < len(l.text) {
 		switch c := l.text[l.i]; {
@@ -217,17 +219,17 @@ func (l *lexer) part() (closed bool) {
 	return false
 }
 
-// top returns the innermost bracket that is open.
+// top returns the innermost open bracket.
 func (l *lexer) top() *around { return &l.open[len(l.open)-1] }
 
+// push opens a bracket.
 func (l *lexer) push(a around) {
 	if len(l.open) < maxNesting {
 		l.open = append(l.open, a)
 	}
 }
 
-// regexp scans a regular expression. What no slash closes on its line is
-// taken for a division after all.
+// regexp scans a regular expression. If no slash closes it on its line, it is a division.
 func (l *lexer) regexp() bool {
 	class := false
 	for i := l.i + 1; i < len(l.text) && l.text[i] != '\n'; i++ {
@@ -274,7 +276,7 @@ func (l *lexer) punct(c byte) {
 			case c == '=' && second == '>', c == '?' && second == '?':
 				n = 2
 			case (c == '+' || c == '-') && second == c:
-				n, l.operand = 2, was // behind an operand it belongs to it
+				n, l.operand = 2, was // after an operand it is a postfix operator
 			case c == '?' && second == '.' && (l.i+2 == len(l.text) || l.text[l.i+2] < '0' || l.text[l.i+2] > '9'):
 				n = 2
 			}
@@ -294,10 +296,10 @@ func (l *lexer) punct(c byte) {
 	l.i += n
 }
 
-// close closes the bracket that fits, and those within it that nothing closed.
+// close closes the matching bracket, and unclosed ones inside it.
 func (l *lexer) close(c byte) {
 	open := map[byte]byte{')': '(', ']': '[', '}': '{'}[c]
-	// A bracket within the hole of a template closes none outside of it.
+	// A bracket in a template substitution does not close one outside of it.
 	for k := len(l.open) - 1; k > 0 && l.open[k].open != '$'; k-- {
 		if l.open[k].open == open {
 			l.operand = !l.open[k].regexp
@@ -308,7 +310,7 @@ func (l *lexer) close(c byte) {
 	l.operand = c != '}'
 }
 
-// opensObject reports whether a brace opens an object rather than a block.
+// opensObject reports whether a brace opens an object instead of a block.
 func (l *lexer) opensObject() bool {
 	if l.operand || l.last.kind == end {
 		return false
@@ -327,8 +329,8 @@ func (l *lexer) opensObject() bool {
 	return true
 }
 
-// colonBeforeValue reports whether the last colon stands before a value: that of
-// an object's key or of a choice, and not behind a label or a case.
+// colonBeforeValue reports whether the last colon precedes a value: that of a property or a
+// conditional expression, as opposed to a label or a case.
 func (l *lexer) colonBeforeValue() bool {
 	in := l.top()
 	return l.choice || in.object || in.open == '(' || in.open == '['

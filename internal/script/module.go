@@ -2,12 +2,13 @@ package script
 
 import "strings"
 
-// This file finds what a script loads: the imports of modules (ECMA-262, sections
-// 16.2 and 13.3.10) with their attributes, and addresses that count from the script.
+// This file finds what a script loads: imports of modules (ECMA-262, sections 16.2 and 13.3.10)
+// with their attributes, and URLs relative to the script.
 
-// Kind tells how a script names another file.
+// Kind is how a script refers to another file.
 type Kind uint8
 
+// The kinds of imports.
 const (
 	// Static is an import declaration: import "x", import a from "x".
 	Static Kind = iota
@@ -22,18 +23,18 @@ const (
 // Span is a range of bytes of a script.
 type Span struct{ Start, End int }
 
-// Import is a place where a script names another file by a literal.
+// Import is a reference of a script to another file by a literal.
 type Import struct {
 	Kind      Kind
-	Specifier string // escapes undone
-	At        Span   // of the specifier, without its quotes
-	Whole     Span   // of the declaration, with a semicolon behind it, or of the call
-	Binds     bool   // the declaration gives names to what it imports
+	Specifier string // with escapes decoded
+	At        Span   // the specifier without its quotes
+	Whole     Span   // the declaration with its semicolon, or the call
+	Binds     bool   // the declaration declares names
 	Type      string // the attribute "type"; empty if there is none
 }
 
-// Imports returns what a script imports, in its order. Declarations are looked for
-// where they may stand, outside of all brackets. What is no module syntax is passed over.
+// Imports returns the imports of a script in order. Declarations are only recognized outside of all
+// brackets. Anything that is not module syntax is skipped.
 func Imports(text string) []Import {
 	if !strings.Contains(text, "import") && !strings.Contains(text, "export") {
 		return nil
@@ -49,14 +50,15 @@ func Imports(text string) []Import {
 	return r.found
 }
 
+// moduleReader reads the imports of a script.
 type moduleReader struct {
 	lex   *lexer
 	toks  []tok
-	i     int // of the token that is looked at
+	i     int // index of the current token
 	found []Import
 }
 
-// at returns the n-th token from here on; one of kind end behind the last.
+// at returns the n-th token from the current one; one of kind end after the last.
 func (r *moduleReader) at(n int) tok {
 	if i := r.i + n; i >= 0 && i < len(r.toks) {
 		return r.toks[i]
@@ -74,16 +76,16 @@ func (r *moduleReader) is(n int, texts ...string) bool {
 	return true
 }
 
-// literal reports whether the n-th token is a literal that says all of a specifier.
+// literal reports whether the n-th token is a literal that is a complete specifier.
 func (r *moduleReader) literal(n int) bool {
 	t := r.at(n)
 	return t.closed && (t.kind == str || t.kind == template && t.end > t.start+1 && r.lex.text[t.start] == '`' && r.lex.text[t.end-1] == '`')
 }
 
-// statement looks at the token here for the start of what names a file.
+// statement checks whether the current token starts a reference.
 func (r *moduleReader) statement() {
 	if r.is(-1, ".") || r.is(-1, "?.") {
-		return // the name of a member
+		return // the name of a property
 	}
 	t := r.at(0)
 	switch {
@@ -100,7 +102,7 @@ func (r *moduleReader) statement() {
 	}
 }
 
-// add notes an import whose specifier is the n-th token.
+// add records an import whose specifier is the n-th token.
 func (r *moduleReader) add(imp Import, n int) {
 	t := r.at(n)
 	text, at := r.lex.inner(t)
@@ -127,12 +129,12 @@ func (r *moduleReader) call(n int) {
 		}
 		imp.Whole.End = r.at(k).end
 	default:
-		return // the specifier is worked out
+		return // the specifier is computed
 	}
 	r.add(imp, n)
 }
 
-// name returns the key that the n-th token is.
+// name returns the key in the n-th token.
 func (r *moduleReader) name(n int) string {
 	switch t := r.at(n); t.kind {
 	case word:
@@ -144,7 +146,7 @@ func (r *moduleReader) name(n int) string {
 	return ""
 }
 
-// attributes returns the attribute "type" of those in the braces that the n-th token opens.
+// attributes returns the attribute "type" in the braces that the n-th token opens.
 func (r *moduleReader) attributes(n int) string {
 	for k := n + 1; r.at(k).kind != end && !r.is(k, "}"); k++ {
 		if r.name(k) == "type" && r.is(k+1, ":") && r.literal(k+2) {
@@ -178,8 +180,8 @@ func (r *moduleReader) reExport() {
 	}
 }
 
-// from returns the number of the specifier behind the names of a declaration, of
-// which the first is the n-th token; 0 if there is none.
+// from returns the index of the specifier after the names of a declaration, which start at the n-th
+// token; 0 if there is none.
 func (r *moduleReader) from(n int) int {
 	for ; ; n++ {
 		switch t := r.at(n); {
@@ -196,8 +198,7 @@ func (r *moduleReader) from(n int) int {
 	}
 }
 
-// close notes a declaration whose specifier is the n-th token, with its attributes
-// and the semicolon behind it.
+// close records a declaration whose specifier is the n-th token, with its attributes and semicolon.
 func (r *moduleReader) close(imp Import, n int) {
 	last := n
 	if r.is(n+1, "with", "{") {

@@ -2,10 +2,10 @@ package script
 
 import "strings"
 
-// This file reads operators and what they stand between (ECMA-262, section 13).
+// This file parses operators and operands (ECMA-262, section 13).
 
-// operators are the binary operators, longest first, with their precedence: those of no use to
-// strings are one level.
+// operators are the binary operators, the longest first, with their precedence. Those that are
+// irrelevant for strings share one precedence.
 var operators = []struct {
 	text string
 	prec int
@@ -15,8 +15,8 @@ var operators = []struct {
 	{"??", 3}, {"**", 7}, {"<<", 5}, {">>", 5}, {"=", 1}, {"?", 2}, {"|", 5}, {"^", 5}, {"&", 5}, {"<", 5}, {">", 5}, {"+", 6}, {"-", 6}, {"*", 7}, {"/", 7}, {"%", 7},
 }
 
-// operator returns the operator here, its precedence, and how many tokens it takes; an
-// empty one if there is none.
+// operator returns the current operator, its precedence, and the number of its tokens; empty if
+// there is none.
 func (r *reader) operator() (text string, prec, tokens int) {
 	t := r.tok(0)
 	if t.kind == word {
@@ -35,24 +35,24 @@ func (r *reader) operator() (text string, prec, tokens int) {
 		for end := t.start + len(op.text); r.tok(n).kind != end0 && r.tok(n).start < end; n++ {
 		}
 		if n == 0 || r.tok(n-1).end != t.start+len(op.text) {
-			continue // a token that is longer, such as "=>"
+			continue // a longer token, such as "=>"
 		}
 		return op.text, op.prec, n
 	}
 	return "", 0, 0
 }
 
-// end0 is the kind of the end, under a name that no variable hides.
+// end0 is the kind of the end, under a name that no variable shadows.
 const end0 = end
 
-// assignment reads an expression without commas.
+// assignment parses an expression without commas.
 func (r *reader) assignment(stop int) *expr {
 	e := r.binary(1, stop)
 	r.root(e)
 	return e
 }
 
-// binary reads what operators of at least a precedence join.
+// binary parses operators with at least a precedence.
 func (r *reader) binary(least, stop int) *expr {
 	if r.depth++; r.depth > maxExprDepth {
 		r.depth--
@@ -83,7 +83,7 @@ func (r *reader) binary(least, stop int) *expr {
 			right := r.binary(prec+1, stop)
 			if op == "&&" {
 				r.root(left)
-				left = choice(right, &expr{kind: textExpr, at: left.at}) // what is false adds nothing
+				left = choice(right, &expr{kind: textExpr, at: left.at}) // a false operand contributes nothing
 			} else {
 				left = choice(left, right)
 			}
@@ -96,7 +96,7 @@ func (r *reader) binary(least, stop int) *expr {
 	return left
 }
 
-// joined returns an expression for the text of two, one after the other.
+// joined returns an expression for the concatenation of two.
 func joined(left, right *expr) *expr {
 	if left.kind != joinExpr || left.whole {
 		left = &expr{kind: joinExpr, at: left.at, parts: []*expr{left}}
@@ -106,11 +106,12 @@ func joined(left, right *expr) *expr {
 	return left
 }
 
+// choice returns an expression for one of parts.
 func choice(parts ...*expr) *expr {
 	return &expr{kind: choiceExpr, at: parts[0].at, parts: parts}
 }
 
-// conditional reads what stands behind a question mark.
+// conditional parses the part after a question mark.
 func (r *reader) conditional(test *expr, stop int) *expr {
 	r.root(test)
 	yes := r.binary(1, stop)
@@ -121,7 +122,7 @@ func (r *reader) conditional(test *expr, stop int) *expr {
 	return choice(yes, r.binary(1, stop))
 }
 
-// assign notes what a variable or property is given.
+// assign records the value of a variable or property.
 func (r *reader) assign(to *expr, op string, value *expr) *expr {
 	r.root(value)
 	switch to.kind {
@@ -155,13 +156,13 @@ func (r *reader) assign(to *expr, op string, value *expr) *expr {
 		}
 		r.assigned[to.text] = append(r.assigned[to.text], value)
 		r.property(to.text, value)
-	case objectExpr, arrayExpr: // a pattern, whose names get values that are not known
+	case objectExpr, arrayExpr: // a pattern, whose variables get unknown values
 		r.spoil(to)
 	}
 	return value
 }
 
-// spoil notes that the variables in a pattern may have any value.
+// spoil makes the values of the variables in a pattern unknown.
 func (r *reader) spoil(e *expr) {
 	switch e.kind {
 	case nameExpr:
@@ -179,10 +180,10 @@ func (r *reader) spoil(e *expr) {
 	}
 }
 
-// prefixWords are the words that stand before an operand, and whether they leave its value as it is.
+// prefixWords are the prefix operators that are words, and whether they return their operand.
 var prefixWords = map[string]bool{"typeof": false, "void": false, "delete": false, "await": true, "yield": true}
 
-// unary reads an operand with what stands before and after it.
+// unary parses an operand with prefix and postfix operators.
 func (r *reader) unary(stop int) *expr {
 	at := r.tok(0).start
 	plain := true // its value is that of the operand
@@ -207,7 +208,7 @@ func (r *reader) unary(stop int) *expr {
 	return &expr{kind: unknownExpr, at: at}
 }
 
-// postfix reads an operand with the members and calls behind it.
+// postfix parses an operand with property accesses and calls.
 func (r *reader) postfix(stop int) *expr {
 	for r.word(0) == "new" && r.i < stop {
 		if r.is(1, ".") { // new.target
@@ -248,7 +249,7 @@ func (r *reader) postfix(stop int) *expr {
 			e = r.call(e, stop)
 		case t.kind == template && r.text[t.start] == '`':
 			r.root(e)
-			r.root(r.template(stop)) // the function gets its parts
+			r.root(r.template(stop)) // the function receives its parts
 			e = &expr{kind: unknownExpr, at: e.at}
 		case (r.is(0, "++") || r.is(0, "--")) && !r.newline(t.start):
 			r.i++
@@ -263,14 +264,14 @@ func (r *reader) postfix(stop int) *expr {
 	return e
 }
 
-// stringMethods are those whose result is made of the string that they are called on.
+// stringMethods are those whose result is derived from the string that they are called on.
 var stringMethods = map[string]bool{"concat": true, "toLowerCase": true, "toUpperCase": true, "trim": true, "toString": true,
 	"toLocaleLowerCase": true, "toLocaleUpperCase": true, "replace": true, "replaceAll": true}
 
 // eachMethods call a function with the elements of an array.
 var eachMethods = map[string]bool{"forEach": true, "map": true, "some": true, "every": true, "filter": true, "find": true, "flatMap": true, "findIndex": true}
 
-// call reads the arguments of a call.
+// call parses the arguments of a call.
 func (r *reader) call(callee *expr, stop int) *expr {
 	e := &expr{kind: callExpr, at: callee.at, parts: []*expr{callee}}
 	end := r.closing(stop)
@@ -300,7 +301,7 @@ func (r *reader) call(callee *expr, stop int) *expr {
 	return e
 }
 
-// item reads an argument or an element, which may be spread.
+// item parses an argument or an element, which may be spread.
 func (r *reader) item(stop int) *expr {
 	if r.is(0, "...") {
 		at := r.tok(0).start
@@ -310,7 +311,7 @@ func (r *reader) item(stop int) *expr {
 	return r.assignment(stop)
 }
 
-// primary reads an operand.
+// primary parses an operand.
 func (r *reader) primary(stop int) *expr {
 	t := r.tok(0)
 	at := t.start
@@ -324,7 +325,7 @@ func (r *reader) primary(stop int) *expr {
 		return &expr{kind: textExpr, at: at + 1, text: text}
 	case t.kind == template && r.text[t.start] == '`':
 		return r.template(stop)
-	case t.kind == template: // the rest of one, whose start is lost
+	case t.kind == template: // the rest of a template whose start is missing
 		r.i++
 	case t.kind == word:
 		return r.wordOperand(stop)
@@ -340,7 +341,7 @@ func (r *reader) primary(stop int) *expr {
 	return &expr{kind: unknownExpr, at: at}
 }
 
-// wordOperand reads an operand that starts with a word.
+// wordOperand parses an operand that starts with a word.
 func (r *reader) wordOperand(stop int) *expr {
 	t := r.tok(0)
 	text := r.text[t.start:t.end]
@@ -350,7 +351,7 @@ func (r *reader) wordOperand(stop int) *expr {
 		return &expr{kind: textExpr, at: t.start, text: text}
 	case text == "function", text == "async" && r.word(1) == "function":
 		saved := r.scope
-		r.scope = &scope{parent: saved} // its name is known in itself alone
+		r.scope = &scope{parent: saved} // its name is only visible in itself
 		e := r.functionDeclaration(stop)
 		r.scope = saved
 		return e
@@ -382,14 +383,14 @@ func (r *reader) wordOperand(stop int) *expr {
 	return &expr{kind: nameExpr, at: t.start, text: text, scope: r.scope}
 }
 
-// arrowAfter reports whether the bracket that the n-th token from here opens holds the
-// parameters of an arrow function.
+// arrowAfter reports whether the bracket opened by the n-th token contains the parameters of an
+// arrow function.
 func (r *reader) arrowAfter(n int) bool {
 	c, ok := r.close[r.i+n]
 	return ok && c+1 < len(r.toks) && r.lex.is(r.toks[c+1], "=>")
 }
 
-// arrowBody reads the body of an arrow function.
+// arrowBody parses the body of an arrow function.
 func (r *reader) arrowBody(e *expr, stop int) {
 	if r.is(0, "{") {
 		r.body(e, stop)
@@ -398,7 +399,7 @@ func (r *reader) arrowBody(e *expr, stop int) {
 	e.parts = append(e.parts, r.assignment(stop))
 }
 
-// brackets reads what stands in brackets: an expression, or the parameters of an arrow function.
+// brackets parses an expression in brackets, or the parameters of an arrow function.
 func (r *reader) brackets(stop int) *expr {
 	at := r.tok(0).start
 	if r.arrowAfter(0) {
@@ -415,21 +416,21 @@ func (r *reader) brackets(stop int) *expr {
 	r.i++
 	e := r.expressionTo(end)
 	r.i = min(end+1, stop)
-	if e.kind == joinExpr { // it is one operand, to which nothing is added
+	if e.kind == joinExpr { // it is a complete operand
 		r.unroot(e)
 		return &expr{kind: choiceExpr, at: at, parts: []*expr{e}}
 	}
 	return e
 }
 
-// unroot has an expression be noted later on, by what is made of it.
+// unroot leaves an expression to be recorded as part of another one.
 func (r *reader) unroot(e *expr) {
 	if n := len(r.roots) - 1; n >= 0 && r.roots[n] == e {
 		r.roots, e.inner = r.roots[:n], false
 	}
 }
 
-// items reads what commas separate, up to a token, behind some parts.
+// items parses a list separated by commas up to a token, after some parts.
 func (r *reader) items(parts []*expr, end int) []*expr {
 	for r.i < end {
 		before := r.i
@@ -437,14 +438,14 @@ func (r *reader) items(parts []*expr, end int) []*expr {
 		if r.is(0, ",") {
 			r.i++
 		}
-		if r.i == before { // what stands here cannot be read
+		if r.i == before { // invalid syntax
 			r.i++
 		}
 	}
 	return parts
 }
 
-// array reads an array.
+// array parses an array.
 func (r *reader) array(stop int) *expr {
 	e := &expr{kind: arrayExpr, at: r.tok(0).start}
 	end := r.closing(stop)
@@ -454,7 +455,7 @@ func (r *reader) array(stop int) *expr {
 	return e
 }
 
-// object reads an object.
+// object parses an object.
 func (r *reader) object(stop int) *expr {
 	e := &expr{kind: objectExpr, at: r.tok(0).start}
 	end := r.closing(stop)
@@ -475,7 +476,7 @@ func (r *reader) object(stop int) *expr {
 	return e
 }
 
-// expression0 passes over something that was not expected.
+// expression0 skips something unexpected.
 func (r *reader) expression0(stop int) {
 	before := r.i
 	r.assignment(stop)
@@ -484,7 +485,7 @@ func (r *reader) expression0(stop int) {
 	}
 }
 
-// objectProperty reads one property.
+// objectProperty parses one property.
 func (r *reader) objectProperty(e *expr, stop int) {
 	if r.is(0, "...") {
 		r.item(stop)
@@ -530,7 +531,7 @@ func (r *reader) objectProperty(e *expr, stop int) {
 	}
 }
 
-// template reads a template: its parts, and the expressions between them.
+// template parses a template: its parts, and the expressions between them.
 func (r *reader) template(stop int) *expr {
 	t := r.tok(0)
 	e := &expr{kind: joinExpr, at: t.start + 1, whole: true}
@@ -545,7 +546,7 @@ func (r *reader) template(stop int) *expr {
 		if t.end > t.start && r.text[t.end-1] == '`' && (t.end-1 > t.start) || !t.closed {
 			break
 		}
-		end := r.i // the rest of the template, behind the hole
+		end := r.i // the rest of the template, after the substitution
 		for end < stop && !(r.toks[end].kind == template && r.text[r.toks[end].start] == '}' && r.toks[end].depth <= t.depth) {
 			end++
 		}

@@ -1,6 +1,7 @@
-// Package script finds the literals of JavaScript. It knows just enough of
-// the language to tell strings, templates, comments and regular expressions
-// apart, and never fails: what it cannot read it takes for code.
+// Package script finds the literals and imports of JavaScript, and evaluates which strings a script
+// builds. It only parses as much of the language as it needs, and never fails: unsupported syntax
+// is treated as code of unknown effect. [Visit] reports literals and names, [Imports] the
+// references to other files.
 package script
 
 import (
@@ -9,27 +10,27 @@ import (
 	"unicode"
 )
 
-// Visitor is told what stands in a script. Each function may be nil.
+// Visitor receives the parts of a script. Each function may be nil.
 type Visitor struct {
-	// Literal is called for each string literal and each part of a template
-	// literal, with its text, escapes undone, and the offset behind its quote.
+	// Literal is called for each string literal and each part of a template literal, with its
+	// decoded text and the offset after its quote.
 	Literal func(text string, offset int)
-	// Key is called for each word with a colon behind it: the key of an
-	// object, or a label; with its offset.
+	// Key is called for each word before a colon: the key of an object, or a label; with its
+	// offset.
 	Key func(name string, offset int)
-	// Member is called for each name behind a dot, with its offset.
+	// Member is called for each name after a dot, with its offset.
 	Member func(name string, offset int)
-	// Joined is called for each string that the script makes of several parts, as far as it
-	// can be worked out, with [Hole] for what is not known; and where it starts. Names of
-	// properties that no colon follows are keys if there is a Joined: those of shorthands, methods,
-	// members that are assigned to, and patterns.
+	// Joined is called for each string that the script builds from parts, as far as it can be
+	// evaluated, with [Hole] for unknown parts; with the offset of its start. With Joined, property
+	// names without a colon are reported as keys as well: those of shorthands, methods, assigned
+	// properties, and patterns.
 	Joined func(text string, offset int)
-	// Part is called for each literal that is a part of such a string, before Literal is, with
-	// the offset that Literal gets.
+	// Part is called for each literal that is part of such a string, before Literal, with the same
+	// offset.
 	Part func(offset int)
 }
 
-// Visit reads a script from its start to its end.
+// Visit reads a script from start to end.
 func Visit(text string, v Visitor) {
 	if v.Joined != nil {
 		r := read(text, v.Key)
@@ -46,13 +47,13 @@ func Visit(text string, v Visitor) {
 	}
 }
 
-// visitor hands on what the lexer reads.
+// visitor passes on what the lexer reads.
 type visitor struct {
 	Visitor
 	lex *lexer
 }
 
-// token hands on a token. A word with a colon behind it is the key of an object.
+// token passes on a token. A word before a colon is the key of an object.
 func (v *visitor) token(t tok) {
 	switch t.kind {
 	case str, template:
@@ -68,7 +69,7 @@ func (v *visitor) token(t tok) {
 	}
 }
 
-// literal hands on a string, or a part of a template.
+// literal passes on a string, or a part of a template.
 func (v *visitor) literal(t tok) {
 	if v.Literal != nil {
 		text, at := v.lex.inner(t)
@@ -76,8 +77,7 @@ func (v *visitor) literal(t tok) {
 	}
 }
 
-// inner returns the text of a string or of a part of a template, escapes undone,
-// and its place.
+// inner returns the decoded text of a string or of a part of a template, and its offset.
 func (l *lexer) inner(t tok) (text string, at int) {
 	at = t.start + 1
 	stop := t.end
@@ -94,7 +94,7 @@ func (l *lexer) inner(t tok) (text string, at int) {
 	return text, at
 }
 
-// unescape undoes the escapes of a literal (ECMA-262, section 12.9.4).
+// unescape decodes the escapes of a literal (ECMA-262, section 12.9.4).
 func unescape(text string) string {
 	var b strings.Builder
 	for i := 0; i < len(text); i++ {
@@ -131,6 +131,7 @@ func escapeLen(s string) int {
 	return min(want, len(s))
 }
 
+// codePoint returns the character of hexadecimal digits.
 func codePoint(s string) (rune, bool) {
 	n, err := strconv.ParseUint(strings.Trim(s[1:], "{}"), 16, 32)
 	return rune(n), err == nil && n <= unicode.MaxRune

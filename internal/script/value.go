@@ -5,32 +5,34 @@ import (
 	"strings"
 )
 
-// This file works out the strings that the expressions of a script may give.
+// This file evaluates the strings that the expressions of a script may yield.
 
-// Hole stands in a string of [Visitor.Joined] for a part that is not known: any text, or none.
+// Hole is the placeholder in a string of [Visitor.Joined] for an unknown part: any text, or none.
 const Hole = '\uFFFC'
 
+// hole is Hole as a string.
 const hole = string(Hole)
 
-// value is what an expression may give: each of some strings, in which holes stand for what is
-// not known.
+// value is the possible results of an expression: strings, with holes for unknown parts.
 type value []string
 
+// unknown is any string.
 var unknown = value{hole}
 
+// Limits of the evaluation.
 const (
-	maxValues    = 24   // strings that an expression may give; of more, what differs is a hole
+	maxValues    = 24   // results of an expression; the differences of more are holes
 	maxJoined    = 4096 // bytes of one string
 	maxEvalDepth = 60
 )
 
-// evaluator works out values.
+// evaluator evaluates expressions.
 type evaluator struct {
 	*reader
 	depth int
 }
 
-// joinedStrings calls visit with the strings that are made of several parts, and where each starts.
+// joinedStrings calls visit with the strings that are built from parts, and their offsets.
 func (r *reader) joinedStrings(visit func(text string, offset int)) {
 	ev := evaluator{reader: r}
 	for _, e := range r.roots {
@@ -45,7 +47,7 @@ func (r *reader) joinedStrings(visit func(text string, offset int)) {
 	}
 }
 
-// eachPart calls visit with the offsets of the literals that a string is made of.
+// eachPart calls visit with the offsets of the literals in a string.
 func eachPart(e *expr, visit func(offset int)) {
 	switch e.kind {
 	case textExpr:
@@ -57,13 +59,13 @@ func eachPart(e *expr, visit func(offset int)) {
 	}
 }
 
-// joins reports whether a call is one of a method that makes strings of strings.
+// joins reports whether a call is one of a method that builds strings from strings.
 func (ev *evaluator) joins(e *expr) bool {
 	callee := e.parts[0]
 	return callee.kind == memberExpr && (callee.text == "join" || stringMethods[callee.text])
 }
 
-// eval returns what an expression may give.
+// eval returns the possible results of an expression.
 func (ev *evaluator) eval(e *expr) value {
 	if e == nil {
 		return unknown
@@ -79,10 +81,11 @@ func (ev *evaluator) eval(e *expr) value {
 	v := ev.work(e)
 	ev.depth--
 	e.busy = false
-	e.done, e.value = true, v // where it was cut short it has holes
+	e.done, e.value = true, v // it has holes where evaluation was stopped
 	return v
 }
 
+// work evaluates an expression without the memo.
 func (ev *evaluator) work(e *expr) value {
 	switch e.kind {
 	case textExpr:
@@ -123,7 +126,7 @@ func (v value) or(w value) value {
 	return out
 }
 
-// join returns the texts of parts one after the other, with a separator between them.
+// join returns the concatenation of parts with a separator.
 func (ev *evaluator) join(parts []*expr, separator string) value {
 	out := value{""}
 	for i, p := range parts {
@@ -136,10 +139,10 @@ func (ev *evaluator) join(parts []*expr, separator string) value {
 	return out
 }
 
-// then returns each string of v with each of w behind it.
+// then returns each string of v followed by each of w.
 func (v value) then(w value) value {
 	if len(w) > 1 && len(v)*len(w) > maxValues {
-		w = unknown // the strings in it stand in the script by themselves
+		w = unknown // the strings in it are literals of the script anyway
 	}
 	out := make(value, 0, len(v)*len(w))
 	for _, a := range v {
@@ -149,7 +152,7 @@ func (v value) then(w value) value {
 				text = a + b[len(hole):]
 			}
 			if len(text) > maxJoined {
-				text = a // no name is so long
+				text = a // no name is that long
 			}
 			if !slices.Contains(out, text) {
 				out = append(out, text)
@@ -159,7 +162,7 @@ func (v value) then(w value) value {
 	return out
 }
 
-// variable returns what a variable may hold.
+// variable returns the possible values of a variable.
 func (ev *evaluator) variable(b *binding) value {
 	if b.done {
 		return b.value
@@ -174,6 +177,7 @@ func (ev *evaluator) variable(b *binding) value {
 	return v
 }
 
+// computeVariable is variable without the memo.
 func (ev *evaluator) variableAnew(b *binding) value {
 	var v value
 	for _, e := range b.values {
@@ -185,7 +189,7 @@ func (ev *evaluator) variableAnew(b *binding) value {
 	if b.open || len(v) == 0 {
 		v = v.or(unknown)
 	}
-	// What is added may be added all together, or by itself.
+	// Additions may be joined, or used separately.
 	all := v
 	for _, e := range b.added {
 		w := ev.eval(e)
@@ -195,8 +199,8 @@ func (ev *evaluator) variableAnew(b *binding) value {
 	return v
 }
 
-// parameter returns what a parameter of a function is given where the script calls it. It may be
-// called from elsewhere as well.
+// parameter returns the arguments of a parameter in the calls of the script. There may be other
+// callers.
 func (ev *evaluator) parameter(b *binding) (v value) {
 	f := b.function
 	calls := f.calls
@@ -218,7 +222,7 @@ func (ev *evaluator) parameter(b *binding) (v value) {
 	return v
 }
 
-// elements returns the elements of an array. ok is false if they are not known.
+// elements returns the elements of an array. ok is false if they are unknown.
 func (ev *evaluator) elements(e *expr) (list []*expr, ok bool) {
 	if ev.depth > maxEvalDepth {
 		return nil, false
@@ -261,8 +265,8 @@ func (ev *evaluator) literalElements(e *expr) (list []*expr) {
 	return list
 }
 
-// concatenated returns the elements of an array with those of others, or other values, after them. ok is false if the first is
-// not known.
+// concatenated returns the elements of an array followed by those of others. ok is false if the
+// first is unknown.
 func (ev *evaluator) concatenated(first *expr, others []*expr) (list []*expr, ok bool) {
 	if list, ok = ev.elements(first); !ok {
 		return nil, false
@@ -277,10 +281,10 @@ func (ev *evaluator) concatenated(first *expr, others []*expr) (list []*expr, ok
 	return list, true
 }
 
-// member returns what a property may hold.
+// member returns the possible values of a property.
 func (ev *evaluator) member(e *expr) value {
 	on := e.parts[0]
-	if e.text == "" { // an element, or a property whose name is worked out
+	if e.text == "" { // an element, or a property with a computed name
 		if list, ok := ev.elements(on); ok {
 			var v value
 			for _, p := range list {
@@ -314,7 +318,7 @@ func (ev *evaluator) member(e *expr) value {
 	return v
 }
 
-// object returns the properties of an object that nothing else can be.
+// object returns the properties of an object that cannot be anything else.
 func (ev *evaluator) object(e *expr) (props []prop, ok bool) {
 	switch e.kind {
 	case objectExpr:
@@ -327,7 +331,7 @@ func (ev *evaluator) object(e *expr) (props []prop, ok bool) {
 	return nil, false
 }
 
-// call returns what a call may give.
+// call returns the possible results of a call.
 func (ev *evaluator) call(e *expr) value {
 	callee := e.parts[0]
 	args := e.parts[1:]
@@ -362,7 +366,7 @@ func (ev *evaluator) call(e *expr) value {
 	return unknown
 }
 
-// replace returns what is left of strings in which a text stands in place of another.
+// replace returns strings after replacing a text by another.
 func (ev *evaluator) replace(on *expr, args []*expr, all bool) value {
 	if len(args) != 2 || args[0].kind != textExpr {
 		return unknown
@@ -378,7 +382,7 @@ func (ev *evaluator) replace(on *expr, args []*expr, all bool) value {
 	return out
 }
 
-// each returns the strings with a change made to each, holes aside.
+// each returns the strings with a change applied to each, except holes.
 func (v value) each(change func(string) string) value {
 	out := make(value, len(v))
 	for i, text := range v {
@@ -391,7 +395,7 @@ func (v value) each(change func(string) string) value {
 	return out
 }
 
-// called returns what a call of a function of the script gives.
+// called returns the possible results of a function of the script.
 func (ev *evaluator) called(callee *expr) value {
 	if callee.kind == nameExpr {
 		if callee.text == "String" {
@@ -440,11 +444,11 @@ func (ev *evaluator) joinArray(array *expr, args []*expr) value {
 	return out
 }
 
-// optional reports whether an element may be no text.
+// optional reports whether an element may be something other than text.
 func optional(e *expr) bool { return e.kind == choiceExpr || e.kind == unknownExpr }
 
-// joinOpen returns the text of an array of which not all elements are known: those it starts
-// with, and those that are added to it.
+// joinOpen returns the text of an array with unknown elements: its first ones, and those added to
+// it.
 func (ev *evaluator) joinOpen(array *expr, separator value) value {
 	between := unknown.then(separator).then(unknown)
 	if array.kind != nameExpr {

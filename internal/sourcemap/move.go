@@ -9,12 +9,12 @@ import (
 	"strings"
 )
 
-// This file changes maps that others made for scripts in which something was changed.
+// This file updates existing maps of scripts that were edited.
 
-// Move returns a map for an output whose places have moved: to tells where the place
-// at a line and column is now, both from 0 and columns in UTF-16 code units; ok is false if
-// it is gone. It keeps the order of places. All else in the map stays as it is; an index map
-// becomes a plain one.
+// Move returns a map with updated output positions: to returns the new position for an old line and
+// column, both from 0, columns in UTF-16 code units; ok is false if it no longer exists. to must
+// preserve the order of positions. Everything else in the map is preserved; an index map becomes a
+// plain one.
 func Move(data []byte, to func(line, column int) (l, c int, ok bool)) ([]byte, error) {
 	m, err := Read(data)
 	if err != nil {
@@ -53,7 +53,7 @@ func Move(data []byte, to func(line, column int) (l, c int, ok bool)) ([]byte, e
 	return json.Marshal(fields)
 }
 
-// encode writes mappings (ECMA-426, section on mappings structure).
+// encode encodes mappings (ECMA-426, section on mappings structure).
 func encode(list []Mapping) []byte {
 	var out []byte
 	var last Mapping
@@ -83,8 +83,7 @@ func encode(list []Mapping) []byte {
 	return out
 }
 
-// withoutGuard returns a map without the line that guards it against inclusion as a
-// script, ")]}'".
+// withoutGuard returns a map without the line ")]}'", which prevents its use as a script.
 func withoutGuard(data []byte) []byte {
 	if text := string(data); strings.HasPrefix(text, ")]}'") {
 		return data[strings.IndexByte(text, '\n')+1:]
@@ -92,7 +91,7 @@ func withoutGuard(data []byte) []byte {
 	return data
 }
 
-// DecodeDataURL returns the JSON of a map from an address that holds it.
+// DecodeDataURL returns the JSON of a map in a data URL.
 func DecodeDataURL(address string) ([]byte, error) {
 	head, data, ok := strings.Cut(address, ",")
 	if !ok || !strings.HasPrefix(head, "data:") {

@@ -8,30 +8,30 @@ import (
 	"strings"
 )
 
-// Map is a source map that was read.
+// Map is a parsed source map.
 type Map struct {
 	File     string
 	Sources  []Source
 	Names    []string
-	Mappings []Mapping // in the order of the output
+	Mappings []Mapping // in output order
 }
 
 // Source is a source of a map.
 type Source struct {
-	URL     string // with the map's sourceRoot before it
-	Content string // empty if the map does not hold it
+	URL     string // with the sourceRoot of the map
+	Content string // empty if the map does not contain it
 }
 
-// Mapping says that the output from a place on comes from a place in a source.
-// Lines and columns are from 0, columns in UTF-16 code units.
+// Mapping maps the output from a position on to a position in a source. Lines and columns are
+// counted from 0, columns in UTF-16 code units.
 type Mapping struct {
 	Line, Column             int
-	Source                   int // index of the source, or -1 if it has none
+	Source                   int // index of the source, or -1
 	SourceLine, SourceColumn int
-	Name                     int // index of the name, or -1 if it has none
+	Name                     int // index of the name, or -1
 }
 
-// maxMappings bounds how many mappings a map may hold.
+// maxMappings limits the mappings of a map.
 const maxMappings = 1 << 26
 
 // rawMap is the JSON of a map (ECMA-426, section on the source map format).
@@ -46,13 +46,14 @@ type rawMap struct {
 	Sections       []rawIndex `json:"sections"`
 }
 
+// rawIndex is a section of an index map.
 type rawIndex struct {
 	Offset struct{ Line, Column int } `json:"offset"`
 	Map    json.RawMessage            `json:"map"`
 }
 
-// Read reads a source map from its JSON, index maps included. The line that
-// guards a map against inclusion as a script, ")]}'", is skipped.
+// Read parses the JSON of a source map, including index maps. The line ")]}'", which prevents its
+// use as a script, is skipped.
 func Read(data []byte) (*Map, error) {
 	var raw rawMap
 	if err := json.Unmarshal(withoutGuard(data), &raw); err != nil {
@@ -78,6 +79,7 @@ func Read(data []byte) (*Map, error) {
 	return m, m.decode(raw.Mappings)
 }
 
+// joinRoot returns the URL of a source with the root.
 func joinRoot(root, s string) string {
 	if root == "" {
 		return s
@@ -118,6 +120,7 @@ func (m *Map) readSections(sections []rawIndex) error {
 	return nil
 }
 
+// Errors of mappings.
 var (
 	errDigit    = errors.New("source map contains a character that is not a base64 digit")
 	errTooLarge = errors.New("source map contains a number larger than 32 bits")
@@ -125,7 +128,7 @@ var (
 	errShort    = errors.New("truncated number in the source map")
 )
 
-// decode reads the mappings (ECMA-426, section on mappings structure).
+// decode parses the mappings (ECMA-426, section on mappings structure).
 func (m *Map) decode(text string) error {
 	var last Mapping
 	name := 0
@@ -170,7 +173,7 @@ func (m *Map) decode(text string) error {
 	return nil
 }
 
-// readSegment reads the fields of one mapping, and how many they are.
+// readSegment parses the fields of one mapping, and returns their number.
 func readSegment(text string) (fields [5]int, n int, rest string, err error) {
 	for len(text) > 0 && text[0] != ',' && text[0] != ';' {
 		if n == len(fields) {
@@ -187,7 +190,7 @@ func readSegment(text string) (fields [5]int, n int, rest string, err error) {
 	return fields, n, text, err
 }
 
-// validate returns what is wrong with a mapping of n fields.
+// validate returns the error in a mapping of n fields.
 func (m *Map) validate(got Mapping, n int) error {
 	switch {
 	case n >= 4 && (got.Source < 0 || got.Source >= len(m.Sources) || got.SourceLine < 0 || got.SourceColumn < 0):
@@ -200,11 +203,12 @@ func (m *Map) validate(got Mapping, n int) error {
 	return nil
 }
 
+// before reports whether a mapping comes before a position.
 func (m Mapping) before(line, column int) bool {
 	return m.Line < line || m.Line == line && m.Column < column
 }
 
-// readVLQ reads one base64 VLQ off the start of text.
+// readVLQ parses a base64 VLQ at the start of text.
 func readVLQ(text string) (n int, rest string, err error) {
 	var u uint64
 	for i, shift := 0, 0; i < len(text); i, shift = i+1, shift+5 {
@@ -231,8 +235,7 @@ func readVLQ(text string) (n int, rest string, err error) {
 	return 0, "", errShort
 }
 
-// Find returns the mapping that the output at a line and column belongs to:
-// the last one at or before it on the same line.
+// Find returns the mapping of an output position: the last one at or before it on the same line.
 func (m *Map) Find(line, column int) (Mapping, bool) {
 	i := sort.Search(len(m.Mappings), func(i int) bool { return !m.Mappings[i].before(line, column+1) })
 	if i == 0 || m.Mappings[i-1].Line != line || m.Mappings[i-1].Source < 0 {
@@ -241,8 +244,7 @@ func (m *Map) Find(line, column int) (Mapping, bool) {
 	return m.Mappings[i-1], true
 }
 
-// Address returns the address that the last sourceMappingURL comment of a
-// style sheet names, or "" if there is none.
+// Address returns the URL in the last sourceMappingURL comment of a style sheet, or "".
 func Address(sheet string) string {
 	const mark = "# sourceMappingURL="
 	i := strings.LastIndex(sheet, "/*"+mark)
@@ -253,7 +255,7 @@ func Address(sheet string) string {
 	return strings.TrimSpace(address)
 }
 
-// ReadDataURL reads a map from an address that holds it, as [DataURL] makes them.
+// ReadDataURL parses a map in a data URL, as written by [DataURL].
 func ReadDataURL(address string) (*Map, error) {
 	data, err := DecodeDataURL(address)
 	if err != nil {

@@ -1,4 +1,5 @@
-// Package sourcemap writes and reads source maps as ECMA-426 defines them.
+// Package sourcemap writes and reads source maps according to ECMA-426. [Builder] writes a map
+// while the output is printed; [Read] parses one; [Move] updates one after edits of its output.
 package sourcemap
 
 import (
@@ -11,8 +12,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Builder gathers mappings in the order in which the output is written. The
-// zero Builder is not usable; see [NewBuilder]. It is not safe for concurrent use.
+// Builder collects mappings in output order. Use [NewBuilder] to create one. It is not safe for
+// concurrent use.
 type Builder struct {
 	files *source.Set
 
@@ -21,8 +22,8 @@ type Builder struct {
 	index   map[source.FileID]int
 	names   []string
 	nameIDs map[string]int
-	current cursor // of the file that was mapped to last
-	// The fields of the last mapping, to which the next is relative.
+	current cursor // of the last mapped file
+	// Fields of the last mapping, which the next one is relative to.
 	line, column                  int
 	source, sourceLine, sourceCol int
 	name                          int
@@ -30,27 +31,25 @@ type Builder struct {
 	mapped                        int
 }
 
-// cursor finds the line of a place quickly when places come nearly in order.
+// cursor finds the line of a position quickly if positions are nearly in order.
 type cursor struct {
 	file       *source.File
 	index      int
 	line       int
 	start, end uint32 // of the line; end is exclusive
-	wide       bool   // columns are not simply bytes
+	wide       bool   // columns differ from byte offsets
 }
 
-// NewBuilder returns a Builder for places in the files of a set.
+// NewBuilder returns a Builder for positions in the files of a set.
 func NewBuilder(files *source.Set) *Builder {
 	return &Builder{files: files, index: make(map[source.FileID]int), nameIDs: make(map[string]int), fresh: true}
 }
 
-// Add records that the output at a line and column, both from 0 and the column
-// in UTF-16 code units, comes from a place. Calls must be made in the order of
-// the output. A second mapping of the same place in the output is left out.
-//
-// written is the identifier that stands in the output, or "" for what is none.
-// Where the source has another one, as "mask" for "-webkit-mask", that one is
-// the mapping's name.
+// Add records that an output position, line and column from 0, columns in UTF-16 code units, comes
+// from a source position. Calls must be in output order. Further mappings of the same output
+// position are ignored. written is the identifier in the output, or "" if there is none. If the
+// source has a different one, such as "mask" for "-webkit-mask", it becomes the name of the
+// mapping.
 func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	if b.mapped > 0 && line == b.line && column == b.column && !b.fresh {
 		return
@@ -84,7 +83,7 @@ func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	b.mapped++
 }
 
-// locate returns the index of the source of a place, and its line and column.
+// locate returns the index of the source of a position, and its line and column.
 func (b *Builder) locate(at source.Pos) (src, line, column int) {
 	c := &b.current
 	if c.file == nil || c.file.ID != at.File {
@@ -106,8 +105,8 @@ func (b *Builder) locate(at source.Pos) (src, line, column int) {
 	return c.index, c.line, c.file.UTF16Column(c.line, at.Off)
 }
 
-// original returns the identifier at a place in a source if it is not the one
-// that was written, and "" otherwise. It is called after locate for the place.
+// original returns the identifier at a source position if it differs from written, and ""
+// otherwise. It must be called after locate for the same position.
 func (b *Builder) original(at source.Pos, written string) string {
 	text := b.current.file.Text[at.Off:]
 	if written == "" || strings.HasPrefix(text, written) {
@@ -141,15 +140,15 @@ func (c *cursor) seek(off uint32) {
 	}
 }
 
-// Mappings returns how many mappings were added.
+// Mappings returns the number of mappings.
 func (b *Builder) Mappings() int { return b.mapped }
 
-// SkipLine moves all mappings down by a line, which is put before the output. No mapping can be added any more.
+// SkipLine moves all mappings down by one line, for a line inserted before the output. No mapping
+// may be added afterwards.
 func (b *Builder) SkipLine() { b.buf = slices.Insert(b.buf, 0, ';') }
 
-// JSON returns the map, with the text of all sources in it. file is the name
-// of the output relative to the map; name gives the address of a source
-// relative to the map.
+// JSON returns the map, including the texts of all sources. file is the name of the output relative
+// to the map; name returns the URL of a source relative to the map.
 func (b *Builder) JSON(file string, name func(*source.File) string) []byte {
 	size := len(b.buf) + 256
 	for _, f := range b.sources {
@@ -183,15 +182,15 @@ func (b *Builder) JSON(file string, name func(*source.File) string) []byte {
 	return append(out, "\"}\n"...)
 }
 
-// Comment returns the comment at the end of a style sheet that names the
-// address of its map.
+// Comment returns the comment at the end of a style sheet that refers to its map.
 func Comment(address string) string { return "/*# sourceMappingURL=" + address + " */\n" }
 
-// DataURL returns a map as an address that holds it.
+// DataURL returns a map as a data URL.
 func DataURL(json []byte) string {
 	return "data:application/json;charset=utf-8;base64," + base64.StdEncoding.EncodeToString(json)
 }
 
+// digits are the base64 digits.
 const digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/"
 
 // appendVLQ appends n as a base64 VLQ (ECMA-426, section on base64 VLQ).
@@ -207,9 +206,8 @@ func appendVLQ(dst []byte, n int) []byte {
 	return append(dst, digits[u])
 }
 
-// appendString appends s, which is UTF-8, as a JSON string. The lower-than
-// sign and the line separators of JavaScript are escaped, so that a map can
-// stand in a script.
+// appendString appends s, which must be UTF-8, as a JSON string. The less-than sign and the line
+// separators of JavaScript are escaped, so that a map can be embedded in a script.
 func appendString(dst []byte, s string) []byte {
 	const hex = "0123456789abcdef"
 	dst = append(dst, '"')
@@ -249,7 +247,7 @@ func appendString(dst []byte, s string) []byte {
 	return append(dst, '"')
 }
 
-// plainJSON tells the bytes that stand for themselves in a JSON string.
+// plainJSON marks the bytes that need no escape in a JSON string.
 var plainJSON = func() (t [256]bool) {
 	for i := range t {
 		c := byte(i)

@@ -1,10 +1,12 @@
 package split
 
-// This file tells quickly whether claims compete: kinds, and kinds with a
-// weight, are numbered, and claims are sets of numbers as bits.
+// This file tests quickly whether claims compete: kinds, and kinds with a specificity, are
+// numbered, and claims are bit sets of these numbers.
 
+// bits is a bit set.
 type bits []uint64
 
+// with returns the set with a number added.
 func (b bits) with(i int) bits {
 	for len(b) <= i/64 {
 		b = append(b, 0)
@@ -24,6 +26,7 @@ func (b bits) or(o bits) bits {
 	return b
 }
 
+// meets reports whether two sets have a common number.
 func (b bits) meets(o bits) bool {
 	for i := range min(len(b), len(o)) {
 		if b[i]&o[i] != 0 {
@@ -33,19 +36,20 @@ func (b bits) meets(o bits) bool {
 	return false
 }
 
-// claimed are claims as sets: of kinds with a weight, of kinds with any weight,
-// and of all kinds that are claimed.
+// claimed are claims as bit sets: of kinds with a specificity, of kinds with any specificity, and
+// of all claimed kinds.
 type claimed struct {
 	exact, any, kinds bits
 	everything        bool
 }
 
+// add adds other claims.
 func (c *claimed) add(o *claimed) {
 	c.exact, c.any, c.kinds = c.exact.or(o.exact), c.any.or(o.any), c.kinds.or(o.kinds)
 	c.everything = c.everything || o.everything
 }
 
-// competes tells what [Claims.With] finds to be something.
+// competes reports whether [Claims.With] would return something.
 func (c *claimed) competes(o *claimed) bool {
 	if c.everything || o.everything {
 		return len(c.kinds) > 0 && len(o.kinds) > 0
@@ -53,11 +57,12 @@ func (c *claimed) competes(o *claimed) bool {
 	return c.exact.meets(o.exact) || c.any.meets(o.kinds) || c.kinds.meets(o.any)
 }
 
-// numbering numbers what is claimed.
+// numbering assigns numbers to what is claimed.
 type numbering struct {
 	numbers map[any]int
 }
 
+// of returns the number of a value.
 func (n *numbering) of(what any) int {
 	i, ok := n.numbers[what]
 	if !ok {
@@ -67,7 +72,7 @@ func (n *numbering) of(what any) int {
 	return i
 }
 
-// claimed returns claims as sets.
+// claimed returns claims as bit sets.
 func (n *numbering) claimed(c *Claims) *claimed {
 	type weighed struct {
 		kind   string

@@ -13,35 +13,38 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Claims are what rules say that the order of sheets may decide: the kinds of
-// properties that they set, each with the weights that the rules have, and the names that
-// they define. Two sheets compete if both claim the same with the same
-// weight. The zero Claims are none.
+// Claims are what the order of sheets may decide: the kinds of properties that rules set, each with
+// the specificities of the rules, and the names that they define. Two sheets compete if both claim
+// the same kind with the same specificity. The zero Claims are empty.
 type Claims struct {
-	// weights are those with which a kind of property is set; anyWeight among them
-	// competes with all others.
+	// weights are the specificities with which each kind is set; anyWeight competes with all
+	// others.
 	weights map[string]weightSet
 }
 
-// weightSet holds different weights, in increasing order.
+// weightSet has specificities in increasing order.
 type weightSet []selector.Specificity
 
+// find returns the position of a specificity, and whether it is in the set.
 func (w weightSet) find(one selector.Specificity) (int, bool) {
 	return slices.BinarySearchFunc(w, one, compareWeights)
 }
 
+// has reports whether a specificity is in the set.
 func (w weightSet) has(one selector.Specificity) bool {
 	_, found := w.find(one)
 	return found
 }
 
+// compareWeights orders specificities.
 func compareWeights(a, b selector.Specificity) int {
 	return cmp.Or(cmp.Compare(a.IDs, b.IDs), cmp.Compare(a.Classes, b.Classes), cmp.Compare(a.Types, b.Types))
 }
 
+// anyWeight stands for any specificity.
 var anyWeight = selector.Specificity{IDs: -1}
 
-// everything is the kind of what competes with all else.
+// everything is a kind that competes with all others.
 const everything = "everything"
 
 // Everything returns claims that compete with all others.
@@ -51,16 +54,16 @@ func Everything() *Claims {
 	return c
 }
 
-// Of returns the claims of nodes. inLayer tells that they stand in a cascade
-// layer. Rules in layers compete with none outside of layers: whatever the order,
-// those outside win, or if they are important lose (CSS Cascade 5, section
-// 6.1). Among each other it is the order of the layers that counts.
+// Of returns the claims of nodes. inLayer is set if they are in a cascade layer. Rules in layers do
+// not compete with rules outside: regardless of order, those outside win, or lose if they are
+// important (CSS Cascade 5, section 6.1). Between layers, the order of the layers decides.
 func Of(nodes []ast.Node, inLayer bool) *Claims {
 	c := &Claims{make(map[string]weightSet)}
 	c.nodes(nodes, nil, inLayer)
 	return c
 }
 
+// claim adds a claim.
 func (c *Claims) claim(kind string, weight selector.Specificity) {
 	if c.weights == nil {
 		c.weights = make(map[string]weightSet)
@@ -71,8 +74,7 @@ func (c *Claims) claim(kind string, weight selector.Specificity) {
 	}
 }
 
-// nodes claims what nodes say. weights are those of the rule around them; nil
-// outside of all style rules.
+// nodes adds the claims of nodes. weights are those of the parent rule; nil outside of style rules.
 func (c *Claims) nodes(nodes []ast.Node, weights []selector.Specificity, inLayer bool) {
 	for _, n := range nodes {
 		switch n := n.(type) {
@@ -92,7 +94,8 @@ func (c *Claims) nodes(nodes []ast.Node, weights []selector.Specificity, inLayer
 	}
 }
 
-// weightsOf returns the weights of selectors; within another rule they depend on it.
+// weightsOf returns the specificities of selectors; in a nested rule they depend on those of the
+// parent.
 func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Specificity {
 	if around != nil {
 		return []selector.Specificity{anyWeight}
@@ -109,13 +112,14 @@ func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Sp
 	return out
 }
 
+// atRule adds the claims of an at-rule.
 func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer bool) {
 	name := token.Lower(r.Name)
 	switch {
 	case name == "layer":
 		c.claim("@layer", anyWeight)
 		inLayer = true
-	case name == "scope": // nearness counts beside order
+	case name == "scope": // proximity decides before order
 		weights = []selector.Specificity{anyWeight}
 	case name == "import", name == "charset":
 		c.claim(everything, anyWeight)
@@ -126,14 +130,14 @@ func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer b
 	case name == "font-face", name == "page":
 		c.claim("@"+name, anyWeight)
 		return
-	default: // @keyframes, @property, @counter-style and what there is of names: the last one counts
+	default: // @keyframes, @property, @counter-style and other names: the last definition wins
 		c.claim("@"+name+" "+nameIn(r.Prelude), anyWeight)
 		return
 	}
 	c.nodes(ast.Body(r), weights, inLayer)
 }
 
-// nameIn returns the name that a prelude gives, however it is written: k, "k" and \6b  are one.
+// nameIn returns the name in a prelude, independent of its spelling: k, "k" and \6b are the same.
 func nameIn(prelude []ast.Value) string {
 	list := ast.Significant(prelude)
 	if len(list) != 1 {
@@ -145,8 +149,8 @@ func nameIn(prelude []ast.Value) string {
 	return token.Unescape(list[0].Text)
 }
 
-// mayBePassedOver reports whether a selector takes a list of others in which browsers pass over what
-// they do not know: then its weight is not known either.
+// mayIgnoreArguments reports whether a selector takes a forgiving list, in which browsers ignore
+// unknown selectors, so that its specificity is not known.
 func mayBePassedOver(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
 		if p.Args == nil || len(p.Args.Selectors) < 2 {
@@ -162,15 +166,15 @@ func mayBePassedOver(s ast.Selector) bool {
 	})
 }
 
-// kinds are properties that set the same as others with other first words.
+// kinds maps properties to others that set the same, but have a different first word.
 var kinds = map[string]string{
 	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size", "inline": "size", "block": "size", "min": "size", "max": "size",
 	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place", "word": "wrap", "overflow": "wrap", "line": "font",
 	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline", "alignment": "baseline",
 }
 
-// kindOf returns the kind of a property: properties of different kinds never set the
-// same. It errs on the safe side.
+// kindOf returns the kind of a property: properties of different kinds never set the same. It is
+// conservative.
 func kindOf(d *ast.Declaration) string {
 	if d.IsCustom() {
 		return token.Unescape(d.Name)
@@ -191,8 +195,8 @@ func kindOf(d *ast.Declaration) string {
 	return kind
 }
 
-// With returns what two claim both, the first in the alphabet, as a person would
-// name it; "" if they never compete.
+// With returns a kind that both claim, the first alphabetically, in words for people; "" if they do
+// not compete.
 func (c *Claims) With(o *Claims) string {
 	if len(c.weights) == 0 || len(o.weights) == 0 {
 		return ""
@@ -217,9 +221,10 @@ func (c *Claims) With(o *Claims) string {
 	return found
 }
 
+// overlap reports whether two sets have a common specificity.
 func overlap(a, b weightSet) bool { return slices.ContainsFunc(a, b.has) }
 
-// String lists the claims, for tests and for people who look for a mistake.
+// String lists the claims, for tests and debugging.
 func (c *Claims) String() string {
 	var out []string
 	for kind, weights := range c.weights {

@@ -5,21 +5,20 @@ import (
 	"slices"
 )
 
-// Memo keeps a plan for the next, which often differs in what few items say, and not in
-// what they claim. Units that have not changed are told by being the same slices. The zero
-// Memo keeps none. It is not safe for concurrent use.
+// Memo caches a plan for the next one, which usually differs only in the contents of a few items,
+// not in their claims. Unchanged units are recognized as the same slices. The zero Memo is empty.
+// It is not safe for concurrent use.
 type Memo struct {
 	opts    Options
 	units   [][]Item
 	numbers [][]int        // of the items of each unit
-	index   map[string]int // numbers by keys
+	index   map[string]int // numbers by key
 	items   []Item
-	planner *planner // that made the plan, of items as they were then
+	planner *planner // the planner of the plan, with the items at that time
 	plan    Plan
 }
 
-// Units returns what the function Units does. The items of units must not be changed
-// afterwards.
+// Units is like the function Units. The items of units must not be modified afterwards.
 func (m *Memo) Units(units [][]Item, opts Options) Plan {
 	if m.planner != nil && m.takes(units, opts) {
 		return m.plan
@@ -33,8 +32,7 @@ func (m *Memo) Units(units [][]Item, opts Options) Plan {
 	return m.plan
 }
 
-// takes puts the items of units in the place of those that the plan is of, if it is
-// theirs as well.
+// reuse replaces the items of the cached plan by those of units, if the plan is valid for them.
 func (m *Memo) takes(units [][]Item, opts Options) bool {
 	if opts != m.opts || len(units) != len(m.units) {
 		return false
@@ -53,7 +51,7 @@ func (m *Memo) takes(units [][]Item, opts Options) bool {
 			if !it.Claims.equal(was.Claims) {
 				return false
 			}
-			m.planner.items[n].Claims = it.Claims // to be told at once next time
+			m.planner.items[n].Claims = it.Claims // makes the next comparison faster
 		}
 		grown += max(0, it.Size-was.Size)
 		shrunk += max(0, was.Size-it.Size)
@@ -66,11 +64,11 @@ func (m *Memo) takes(units [][]Item, opts Options) bool {
 	return true
 }
 
-// changes returns the items of units that differ from those of the plan, by number. ok
-// is false if they are not one for one.
+// changes returns the items of units that differ from those of the plan, by number. ok is false if
+// they do not correspond one to one.
 func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 	next = make(map[int]Item)
-	looked := make(map[int]bool) // at the item that counts: the first with its key
+	looked := make(map[int]bool) // the relevant item is the first with its key
 	same := make([]bool, len(units))
 	for u, items := range units {
 		was := m.units[u]
@@ -95,7 +93,8 @@ func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 	return next, m.areEverywhere(next, units, same) && m.areApart(next)
 }
 
-// areEverywhere reports whether each changed item is the same in all units that have it. same tells which units are as they were.
+// areEverywhere reports whether each changed item is the same in all units that have it. same tells
+// which units are unchanged.
 func (m *Memo) areEverywhere(next map[int]Item, units [][]Item, same []bool) bool {
 	for u, items := range units {
 		for i, n := range m.numbers[u] {
@@ -107,7 +106,7 @@ func (m *Memo) areEverywhere(next map[int]Item, units [][]Item, same []bool) boo
 	return true
 }
 
-// areApart reports whether no changed item has become the same as another one.
+// areDistinct reports whether no changed item has become equal to another one.
 func (m *Memo) areApart(next map[int]Item) bool {
 	keys := make(map[string]bool)
 	for n, it := range next {
@@ -119,11 +118,12 @@ func (m *Memo) areApart(next map[int]Item) bool {
 	return true
 }
 
+// equal reports whether two claims are equal.
 func (c *Claims) equal(o *Claims) bool {
 	return maps.EqualFunc(c.weights, o.weights, func(a, b weightSet) bool { return slices.Equal(a, b) })
 }
 
-// put puts items in the place of others in the plan.
+// put replaces items in the plan.
 func (m *Memo) put(next map[int]Item) {
 	if len(next) == 0 {
 		return
@@ -148,7 +148,7 @@ func (m *Memo) put(next map[int]Item) {
 			*it = to
 		}
 	}
-	plan := m.plan // those who were given it keep theirs
+	plan := m.plan // earlier results are not modified
 	plan.Bundles = slices.Clone(plan.Bundles)
 	for b := range bundles {
 		bundle := &plan.Bundles[b]

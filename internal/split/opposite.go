@@ -2,21 +2,21 @@ package split
 
 import "slices"
 
-// maxPairs is how many pairs of items are looked at for opposite orders.
+// maxPairs limits the pairs of items that are compared for conflicting orders.
 const maxPairs = 4_000_000
 
-// pair is two items, the one that was met first before the other.
+// pair is two items, in the order of their first occurrence.
 type pair struct{ a, b int }
 
-// opposites returns the items that compete, and that two units reach in opposite order, but for those that were met as the plan
-// was made.
+// opposites returns the competing items that two units load in opposite order, except those found
+// while planning.
 func (p *planner) opposites() []Turned {
 	known := make(map[[2]string]bool)
 	for _, t := range p.turns {
 		known[[2]string{t.A.Key, t.B.Key}], known[[2]string{t.B.Key, t.A.Key}] = true, true
 	}
 	var out []Turned
-	straight := make(map[pair]int) // units that reach a pair in the order in which it was met; -1 for none
+	straight := make(map[pair]int) // units that load a pair in the order of its first occurrence; -1 for none
 	left := maxPairs
 	for u, items := range p.units {
 		common := slices.DeleteFunc(slices.Clone(items), func(it int) bool { return len(p.reached[it]) < 2 })
@@ -45,7 +45,7 @@ func (p *planner) opposites() []Turned {
 	return out
 }
 
-// reaching returns the first unit that reaches a before b, or -1. It does not look at the unit but.
+// reaching returns the first unit that loads a before b, except the unit but; -1 if there is none.
 func (p *planner) reaching(a, b, but int) int {
 	for _, u := range p.reached[a] {
 		if u == but {

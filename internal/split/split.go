@@ -1,10 +1,8 @@
-// Package split works out which sheets several pages load from one file, such
-// that on no page the cascade changes.
-//
-// A page loads shared bundles and bundles of its own in an order that keeps that of all sheets which
-// may compete; see [Claims]. Sheets that the same pages load go into one bundle, as far as such
-// an order exists; where it does not, the bundle is split, or a page has a sheet of its own that
-// others share, whichever costs fewer bytes. A request counts as [Options.Least] bytes.
+// Package split decides which sheets several pages share in one file, such that the cascade of no
+// page changes. A page loads shared bundles and its own bundles in an order that preserves that of
+// all competing sheets; see [Claims]. Sheets that the same pages load are put into one bundle if
+// there is such an order. Otherwise the bundle is split, or a page gets its own copy of a sheet,
+// whichever costs fewer bytes. A request costs [Options.MinBytes] bytes. Start reading at [Units].
 package split
 
 import (
@@ -13,33 +11,32 @@ import (
 	"slices"
 )
 
-// Item is a sheet, or a part of one, as a page reaches it. Two with the same key
-// are the same text under the same conditions.
+// Item is a sheet, or a part of one, as loaded by a page. Items with the same key have the same
+// text under the same conditions.
 type Item struct {
 	Key    string
 	Size   int // in bytes
 	Claims *Claims
-	// Alone says that it must be the only item of its bundle: what it says would mean
-	// something for others.
+	// Alone is set if it must be the only item of its bundle, because it would affect others.
 	Alone bool
-	// First says that nothing may precede it in its bundle but other items that are First, and those that are Lead.
+	// First is set if only other items that are First or Lead may come before it in its bundle.
 	First, Lead bool
-	Value       any // by which those know it who plan; that of the first with a key counts
+	Value       any // for the caller; that of the first item with a key is used
 }
 
-// Options say what is shared.
+// Options configure a plan.
 type Options struct {
-	Shared int // by how many units an item is reached at the least; 0 shares nothing
-	Least  int // bytes that a shared bundle has at the least, and that a request costs
+	Shared int // minimum number of units that use a shared item; 0 shares nothing
+	Least  int // minimum size of a shared bundle, and cost of a request, in bytes
 }
 
-// Bundle is what is written as one file.
+// Bundle is a file.
 type Bundle struct {
 	Items []Item // in cascade order
-	Units []int  // that load it, in order
+	Units []int  // units that load it, in order
 }
 
-// Plan is what [Units] works out.
+// Plan is the result of [Units].
 type Plan struct {
 	Bundles []Bundle
 	Loads   [][]int // by unit: the bundles that it loads, in order
@@ -47,40 +44,39 @@ type Plan struct {
 	Turned  []Turned
 }
 
-// Kept is an item that several units reach, and that some have of their own.
+// Unshared is an item that several units use, but that some load from their own bundles.
 type Kept struct {
 	Item  Item
-	Units []int // that have it of their own
-	// Unit, the first of them, reaches Before, which competes with the item about
-	// What, before it. What is empty if the bundle would have been too small, or
-	// the order of items is Turned.
+	Units []int // units that have it in their own bundle
+	// Unit, the first of them, loads Before, which competes with the item about What, before it.
+	// What is empty if the bundle would have been too small, or if there is an [OrderConflict].
 	Unit   int
 	Before Item
 	What   string
 }
 
-// Turned are two items that compete, and that two units reach in opposite order.
+// OrderConflict is a pair of competing items that two units load in opposite order.
 type Turned struct {
 	A, B   Item
-	AB, BA int // units that reach A first, and B first
+	AB, BA int // units that load A first, and B first
 	What   string
 }
 
-// Units plans the bundles of units: pages, or parts of them between which
-// something else styles the page. The items of each are in cascade order. The same
-// units give the same plan.
+// Units plans the bundles of units: pages, or parts of pages that other styles separate. The items
+// of each are in cascade order. It is deterministic.
 func Units(units [][]Item, opts Options) Plan {
 	p := newPlanner(units, opts)
 	p.work()
 	return p.plan()
 }
 
+// work resolves all conflicts.
 func (p *planner) work() {
 	for p.turned() || p.entangled() || p.small() {
 	}
 }
 
-// planner works with items by number: the keys of items are long.
+// planner works with the numbers of items, because their keys are long.
 type planner struct {
 	opts    Options
 	items   []Item
@@ -88,20 +84,20 @@ type planner struct {
 	units   [][]int        // items of each unit
 	reached [][]int        // units by item
 	shared  [][]int        // units that load an item from a shared bundle, by item
-	class   []int          // of items, by number: those of one class go into one bundle; 0 until it is asked for
-	part    []int          // of items: those with another part go into another bundle than others of the same units
-	parts   int            // how often a bundle was split
+	class   []int          // of items: those of one class go into one bundle; 0 until computed
+	part    []int          // of items: those with different parts are in different bundles even if they are used by the same units
+	parts   int            // number of splits
 	ids     map[string]int // numbers of classes, from 1, by their units
 	kept    []*Kept        // by item
-	order   []int          // of kept
+	order   []int          // of unshared
 	turns   []Turned
-	// tangled are the units that are to be looked at again, since what they share has changed.
+	// tangled are the units to be examined again, because what they share has changed.
 	tangled []bool
-	// By how many bytes items may grow or shrink until a bundle counts as large enough
-	// that did not, or the other way around.
+	// How many bytes items may grow or shrink before a bundle crosses the minimum size.
 	growth, shrinkage int
 }
 
+// newPlanner returns the planner of units.
 func newPlanner(units [][]Item, opts Options) *planner {
 	p := &planner{opts: opts, growth: math.MaxInt, shrinkage: math.MaxInt}
 	numbers := &numbering{make(map[any]int)}
@@ -121,7 +117,7 @@ func newPlanner(units [][]Item, opts Options) *planner {
 			if n := len(p.reached[i]); n == 0 || p.reached[i][n-1] != u {
 				p.reached[i] = append(p.reached[i], u)
 			} else {
-				twice[i] = true // a unit that reaches it twice cannot load it once
+				twice[i] = true // a unit that uses it twice cannot load it once
 			}
 			list = append(list, i)
 		}
@@ -150,8 +146,7 @@ func (p *planner) shares(item, u int) bool {
 	return found
 }
 
-// keep has a unit load an item from its own bundle, and all do if too few are
-// left that share it.
+// unshare makes a unit load an item from its own bundle; all units, if too few still share it.
 func (p *planner) keep(item int, k Kept) {
 	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
 	p.disturb(p.shared[item])
@@ -166,7 +161,7 @@ func (p *planner) keep(item int, k Kept) {
 	}
 }
 
-// classOf returns the number of the class of an item.
+// classOf returns the class of an item.
 func (p *planner) classOf(item int) int {
 	if p.class[item] == 0 {
 		key := make([]byte, 0, 4*len(p.shared[item])+4)
@@ -184,8 +179,8 @@ func (p *planner) classOf(item int) int {
 	return p.class[item]
 }
 
-// classes returns the shared items by class, each in the order of the first
-// unit that shares them, and the classes in the order in which they are met.
+// classes returns the shared items by class, each in the order of the first unit that shares them,
+// and the classes in the order of first use.
 func (p *planner) classes() (byClass map[int][]int, order []int) {
 	byClass = make(map[int][]int)
 	for u, items := range p.units {
@@ -203,8 +198,8 @@ func (p *planner) classes() (byClass map[int][]int, order []int) {
 	return byClass, order
 }
 
-// turned keeps items of one class that compete and that two units reach in
-// opposite order. It reports whether there were any.
+// resolveConflicts unshares items of one class that compete and that two units load in opposite
+// order. It reports whether there were any.
 func (p *planner) turned() bool {
 	byClass, order := p.classes()
 	place := make([]int, len(p.items))
@@ -233,15 +228,15 @@ func (p *planner) turned() bool {
 	return false
 }
 
-// disturb has units be looked at again.
+// disturb marks units to be examined again.
 func (p *planner) disturb(units []int) {
 	for _, u := range units {
 		p.tangled[u] = true
 	}
 }
 
-// entangled splits a class, or keeps an item, that in some unit must stand both before and behind
-// something else. It reports whether there was one.
+// entangled splits a class, or unshares an item, that would have to come both before and after
+// something else in some unit. It reports whether there was one.
 func (p *planner) entangled() bool {
 	for u := range p.units {
 		if !p.tangled[u] {
@@ -260,16 +255,16 @@ func (p *planner) entangled() bool {
 	return false
 }
 
-// tooManyRuns keeps the shared items before which a unit must load some of its own, if their bytes are
-// fewer than what the requests cost that this saves. It reports whether it did.
+// tooManyRuns unshares items that force a unit to load some of its own before them, if that costs
+// fewer bytes than the saved requests. It reports whether it did.
 func (p *planner) tooManyRuns(u int, order *sequence) bool {
 	if order.runs < 2 {
 		return false
 	}
 	own := new(claimed)
-	var late []int // shared items that compete with an own one before them
+	var late []int // shared items that compete with an own item before them
 	size := 0
-	left := make(map[int]bool) // classes of which some item is not late
+	left := make(map[int]bool) // classes with an item that is not late
 	for _, it := range p.units[u] {
 		switch {
 		case !p.shares(it, u):
@@ -299,7 +294,7 @@ func (p *planner) tooManyRuns(u int, order *sequence) bool {
 	return len(late) > 0
 }
 
-// behind tells which of the unit's own items before one competes with it.
+// after returns which own item of the unit before it competes with an item.
 func (p *planner) behind(u, it int) Kept {
 	k := Kept{Unit: u}
 	for _, b := range p.units[u] {
@@ -314,14 +309,14 @@ func (p *planner) behind(u, it int) Kept {
 	return k
 }
 
-// conflict is a class of which a unit must load some items before another item, and some behind it.
+// conflict is a class of which a unit must load some items before another item, and some after it.
 type conflict struct {
-	item, before int   // of the class, and what must stand before it
-	rest         []int // the items of the class from item on, in the order of the unit
+	item, before int   // item of the class, and what must come before it
+	rest         []int // items of the class from item on, in the order of the unit
 }
 
-// untangle resolves a conflict by what costs less: another request for all units of the class, or
-// bytes that one unit has of its own.
+// untangle resolves a conflict in the cheaper way: another request for all units of the class, or
+// an own copy for one unit.
 func (p *planner) untangle(u int, c *conflict) {
 	size := 0
 	for _, it := range c.rest {
@@ -342,20 +337,20 @@ func (p *planner) untangle(u int, c *conflict) {
 	p.keep(c.item, Kept{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.With(p.items[c.before].Claims)})
 }
 
-// sequence is the order in which a unit loads its bundles: classes, and runs of items of its own.
+// sequence is the order in which a unit loads its bundles: classes, and runs of its own items.
 type sequence struct {
 	steps []seqStep
-	runs  int // of items of its own
+	runs  int // number of runs of own items
 }
 
-// seqStep is a class, or a run of items of the unit's own.
+// seqStep is a class, or a run of own items of the unit.
 type seqStep struct {
 	class int
 	own   []int
 }
 
-// inOrder returns an order of the bundles of a unit that keeps the cascade, with as few runs of
-// its own items as may be, or else a conflict.
+// inOrder returns an order of the bundles of a unit that preserves the cascade, with the fewest
+// runs of own items, or a conflict.
 func (p *planner) inOrder(u int) (*sequence, *conflict) {
 	if order := p.sharedFirst(u); order != nil {
 		return order, nil
@@ -370,8 +365,8 @@ func (p *planner) inOrder(u int) (*sequence, *conflict) {
 	return first, nil
 }
 
-// sharedFirst returns the order of classes and one run behind them, if each class stands together
-// as it is and competes with nothing of the unit's own before it.
+// sharedFirst returns the order of all classes followed by one run, if each class is contiguous and
+// competes with no own item before it.
 func (p *planner) sharedFirst(u int) *sequence {
 	out := new(sequence)
 	own := new(claimed)
@@ -401,8 +396,8 @@ func (p *planner) sharedFirst(u int) *sequence {
 	return out
 }
 
-// sorted sorts the classes and items of a unit by what must stand before what. As long as there are
-// some of one kind that nothing must stand before, they are taken before those of the other.
+// sorted sorts the classes and items of a unit topologically. While several are ready, those of one
+// kind are taken before those of the other.
 func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
 	s := sorter{items: p.units[u], done: make(map[int]bool), out: new(sequence)}
 	s.node, s.members, s.order = p.nodesOf(u)
@@ -422,8 +417,8 @@ func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
 	return s.out, nil
 }
 
-// nodesOf returns the nodes that the items of a unit are in, by place: the class, or minus one minus the place of an item of its
-// own; the places by node; and the nodes, by where they are first.
+// nodesOf returns the nodes of the items of a unit, by position: the class, or -1 minus the
+// position of an own item; the positions by node; and the nodes in order of first use.
 func (p *planner) nodesOf(u int) (node []int, members map[int][]int, order []int) {
 	items := p.units[u]
 	node = make([]int, len(items))
@@ -443,22 +438,22 @@ func (p *planner) nodesOf(u int) (node []int, members map[int][]int, order []int
 // sorter sorts the nodes of one unit.
 type sorter struct {
 	items   []int
-	node    []int // see [planner.nodesOf], as the next two
+	node    []int // see [planner.nodesOf], also for the next two
 	members map[int][]int
 	order   []int
-	before  [][]int      // by place: places that must come before it
+	before  [][]int      // by position: positions that must come before it
 	done    map[int]bool // nodes
 	out     *sequence
 }
 
-// isReady reports whether nothing has to come before a node any more.
+// isReady reports whether nothing must come before a node any more.
 func (s *sorter) isReady(n int) bool {
 	return !slices.ContainsFunc(s.members[n], func(i int) bool {
 		return slices.ContainsFunc(s.before[i], func(k int) bool { return !s.done[s.node[k]] })
 	})
 }
 
-// take takes all nodes of one kind that are ready, and those that are ready then, and reports whether there were any.
+// take takes all ready nodes of one kind, repeatedly, and reports whether there were any.
 func (s *sorter) take(own bool) bool {
 	var run []int
 	any := false
@@ -488,8 +483,8 @@ func (s *sorter) take(own bool) bool {
 	return any
 }
 
-// conflictIn finds the class that stands in the way of an order: that of the first item that is left.
-// Nothing has to stand before that item, and so it is a later one of its class that must wait.
+// conflictIn finds the class that prevents an order: that of the first remaining item. Nothing must
+// come before that item, so it is a later item of its class that must wait.
 func (p *planner) conflictIn(items, node []int, before [][]int, done map[int]bool) *conflict {
 	first := slices.IndexFunc(node, func(n int) bool { return !done[n] })
 	c := new(conflict)
@@ -509,9 +504,9 @@ func (p *planner) conflictIn(items, node []int, before [][]int, done map[int]boo
 	return c
 }
 
-// small puts an end to a class that would make a bundle smaller than it may be: its
-// items go with those of another class, for the units that share both, or are
-// shared no more. It reports whether there was one.
+// small removes a class that would make a bundle smaller than the minimum: its items join those of
+// another class, for units that share both, or are not shared any more. It reports whether there
+// was one.
 func (p *planner) small() bool {
 	byClass, order := p.classes()
 	isSmall := func(c int) bool {
@@ -538,7 +533,8 @@ func (p *planner) small() bool {
 			}
 			theirs := p.shared[byClass[other][0]]
 			both := common(units, theirs)
-			// Nothing is taken from a class that is large enough, nor too much from one that is not.
+			// Nothing is taken from a class that is large enough, nor too much from one that is
+			// not.
 			fits := len(both) == len(theirs) || isSmall(other) && 2*len(both) >= max(len(units), len(theirs))
 			if fits && len(both) >= p.opts.Shared && len(both) > len(together) {
 				partner, together = other, both
@@ -551,7 +547,7 @@ func (p *planner) small() bool {
 	return false
 }
 
-// restrict has no unit but some share items.
+// restrict makes only some units share items.
 func (p *planner) restrict(items, to []int) {
 	for _, it := range items {
 		for _, u := range slices.Clone(p.shared[it]) {
@@ -562,14 +558,14 @@ func (p *planner) restrict(items, to []int) {
 	}
 }
 
-// common returns the numbers that are in both of two sorted lists.
+// common returns the intersection of two sorted lists.
 func common(a, b []int) []int {
 	return slices.DeleteFunc(slices.Clone(a), func(u int) bool { _, found := slices.BinarySearch(b, u); return !found })
 }
 
-// apart splits items of a unit's own where one must be alone in its bundle, or first.
+// separate splits own items of a unit where one must be alone in its bundle, or first.
 func (p *planner) apart(items []int) (runs [][]int) {
-	start, ruled := 0, false // an item of this run may not precede one that is First
+	start, ruled := 0, false // an item of this run must not precede one that is First
 	for i, it := range items {
 		item := &p.items[it]
 		if item.First && ruled {
@@ -593,7 +589,7 @@ func (p *planner) apart(items []int) (runs [][]int) {
 	return runs
 }
 
-// plan makes bundles of what is shared, and of what each unit has of its own.
+// plan creates bundles of shared items, and of the own items of each unit.
 func (p *planner) plan() Plan {
 	out := Plan{Loads: make([][]int, len(p.units)), Turned: append(slices.Clip(p.turns), p.opposites()...)}
 	bundle := func(items, units []int) {
