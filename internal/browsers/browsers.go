@@ -1,6 +1,6 @@
-// Package browsers knows which versions of browsers lack a feature or need a
-// prefix for it, and which versions a project supports. Its facts are taken
-// from open data; see the command gen beside it.
+// Package browsers knows which browser versions support a feature, or need a prefix for it, and
+// which versions a project targets ([Targets]). Its data is generated from open data by the command
+// in gen.
 package browsers
 
 import (
@@ -12,7 +12,7 @@ import (
 //go:generate sh -c "go run ./gen -compat \"$COMPAT_DATA\" -usage \"$USAGE_DATA\" > facts.txt"
 //go:generate sh -c "go run ./gen -table facts.txt > facts.go"
 
-// Names are the browsers that can be targets, in the order in which they are listed.
+// Names are the possible target browsers, in listing order.
 var Names = []string{"chrome", "chrome-android", "edge", "firefox", "firefox-android", "opera", "safari", "safari-ios", "samsung"}
 
 // Nesting is the feature of nested style rules.
@@ -24,17 +24,17 @@ func Color(function string) string { return "css.types.color." + function }
 // Property returns the feature of a property.
 func Property(name string) string { return "css.properties." + name }
 
-// Version is a browser version that compares as the browser counts: its major
-// number times 1000 plus its minor one.
+// Version is a comparable browser version: its major number times 1000 plus its minor number.
 type Version int32
 
+// Special versions.
 const (
 	never  Version = 1 << 30 // later than every version
 	coming         = never - 1
 )
 
-// ParseVersion reads a version such as "17" or "15.4". Parts behind the
-// second mean nothing for features and are left out.
+// ParseVersion parses a version such as "17" or "15.4". Further parts are irrelevant for features
+// and ignored.
 func ParseVersion(s string) (Version, error) {
 	part := strings.Split(s, ".")
 	major, err := strconv.Atoi(part[0])
@@ -51,7 +51,7 @@ func ParseVersion(s string) (Version, error) {
 // Major returns the first part of the version.
 func (v Version) Major() int { return int(v) / 1000 }
 
-// String returns the version as people write it: "17" or "15.4".
+// String returns the version as text: "17" or "15.4".
 func (v Version) String() string {
 	if v%1000 == 0 {
 		return strconv.Itoa(int(v / 1000))

@@ -6,18 +6,20 @@ import (
 	"sync"
 )
 
-// set is a set of versions of all browsers: a bit for each release, and for each browser one for what is older than all of them
-// and one for what is to come. A version that is no release counts as the release before it, since nothing changes but by one.
+// set is a set of versions of all browsers: a bit for each release, and for each browser one for
+// all older versions and one for all future ones. Other versions count as the release before them.
 type set [maxVersions / 64]uint64
 
+// maxVersions is the number of bits.
 const maxVersions = 1280
 
-// places says which bits are whose.
+// versionBits is the assignment of bits to versions.
 type places struct {
-	first, coming [9]int // the bits for what is older, and for what is to come, by browser
+	first, coming [9]int // by browser, the bits for older and for future versions
 	versions      [9][]Version
 }
 
+// layout returns the assignment.
 var layout = sync.OnceValue(func() *places {
 	p := &places{}
 	next := 0
@@ -56,10 +58,13 @@ func (p *places) from(browser int, v Version) int {
 	return p.first[browser] + 1 + i
 }
 
-func (s *set) add(bit int)      { s[bit/64] |= 1 << (bit % 64) }
+// add adds a bit.
+func (s *set) add(bit int) { s[bit/64] |= 1 << (bit % 64) }
+
+// has reports whether a bit is set.
 func (s *set) has(bit int) bool { return s[bit/64]&(1<<(bit%64)) != 0 }
 
-// addRange adds the bits from one up to but not including another.
+// addRange adds the bits from from to to, exclusive.
 func (s *set) addRange(from, to int) {
 	for w := from / 64; w*64 < to; w++ {
 		mask := ^uint64(0)
@@ -81,7 +86,7 @@ func (s *set) minus(o *set) (out set) {
 	return out
 }
 
-// and returns the versions that are in both sets.
+// and returns the versions in both sets.
 func (s *set) and(o *set) (out set) {
 	for i := range s {
 		out[i] = s[i] & o[i]
@@ -89,9 +94,10 @@ func (s *set) and(o *set) (out set) {
 	return out
 }
 
+// empty reports whether the set is empty.
 func (s *set) empty() bool { return *s == set{} }
 
-// highest returns the highest bit from one up to but not including another, or -1.
+// highest returns the highest bit from from to to, exclusive, or -1.
 func (s *set) highest(from, to int) int {
 	for w := (to - 1) / 64; w >= from/64; w-- {
 		word := s[w]
@@ -118,7 +124,7 @@ func (s *set) lowest() int {
 	return -1
 }
 
-// versionsOf returns the versions in those of spans that pass a test.
+// versionsOf returns the versions in spans that pass a test.
 func versionsOf(spans []span, is func(*span) bool) (out set) {
 	p := layout()
 	for i := range spans {

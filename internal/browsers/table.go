@@ -6,34 +6,35 @@ import (
 	"sync"
 )
 
-// The table of facts is facts.txt, which the command gen writes, and facts.go, which it makes of that. Features are sorted.
+// The data is facts.txt, written by the command in gen, and facts.go, generated from it. Features
+// are sorted.
 
-// Release is a version of a browser that was released.
+// Release is a released browser version.
 type Release struct {
 	Version Version
 	Date    string  // as 2026-01-31
-	Share   float64 // of the world's use, in percent
+	Share   float64 // percentage of world use
 }
 
-// span is a range of versions that support a feature, under a prefix if
-// that is not empty. A prefix that starts with '=' is another name altogether.
+// span is a range of versions that support a feature, with a prefix if that is not empty. A prefix
+// that starts with '=' is a different name.
 type span struct {
 	since, until Version // until is exclusive
-	browser      int8    // its index in Names
-	prefix       uint8   // its index in tablePrefixes
+	browser      int8    // index in Names
+	prefix       uint8   // index in tablePrefixes
 	partial      bool
 }
 
-// plain reports whether the feature is supported whole and without a prefix.
+// plain reports whether the feature is fully supported without a prefix.
 func (s *span) plain() bool { return s.prefix == 0 && !s.partial }
 
-// isAny is of all spans.
+// isAny accepts all spans.
 func (s *span) isAny() bool { return true }
 
-// Sources returns the names and versions of the data that the facts were taken from.
+// Sources returns the names and versions of the data.
 func Sources() []string { return tableSources }
 
-// releases are the released versions by browser, oldest first.
+// releases are the releases by browser, oldest first.
 var releases = sync.OnceValue(func() (out [9][]Release) {
 	for _, r := range tableReleases {
 		out[r.browser] = append(out[r.browser], r.release)
@@ -41,8 +42,7 @@ var releases = sync.OnceValue(func() (out [9][]Release) {
 	return out
 })
 
-// Releases returns the released versions of a browser, oldest first. The list
-// must not be changed.
+// Releases returns the releases of a browser, oldest first. The slice must not be modified.
 func Releases(browser string) []Release {
 	if i := slices.Index(Names, browser); i >= 0 {
 		return releases()[i]
@@ -53,10 +53,10 @@ func Releases(browser string) []Release {
 // numberOf returns the number of a feature.
 func numberOf(feature string) (n int, ok bool) { return slices.BinarySearch(tableFeatures[:], feature) }
 
-// spansOf returns the facts of a feature by number, by browser.
+// spansOf returns the support of a feature by number, by browser.
 func spansOf(n int) []span { return tableSpans[tableStarts[n]:tableStarts[n+1]] }
 
-// supportOf returns the facts of a feature. ok is false if there are none.
+// supportOf returns the support of a feature. ok is false if it is unknown.
 func supportOf(feature string) (spans []span, ok bool) {
 	n, ok := numberOf(feature)
 	if !ok {
@@ -65,14 +65,14 @@ func supportOf(feature string) (spans []span, ok bool) {
 	return spansOf(n), true
 }
 
-// Known reports whether there are facts about a feature.
+// Known reports whether a feature is known.
 func Known(feature string) bool {
 	_, ok := numberOf(feature)
 	return ok
 }
 
-// Find returns the features that a name is about: the one of that very name,
-// or else those whose last parts it is: "nesting", "color.oklch".
+// Find returns the features that match a name: the feature with that name, or those that end with
+// it: "nesting", "color.oklch".
 func Find(name string) []string {
 	if Known(name) {
 		return []string{name}
@@ -86,8 +86,8 @@ func Find(name string) []string {
 	return out
 }
 
-// Parts returns the names of the features right below one, without its own
-// name: of a property the keywords that not all its versions have, beside others.
+// Parts returns the names of the features directly below one, without its own name: for a property,
+// keywords that not all versions support, among others.
 func Parts(feature string) []string {
 	prefix := feature + "."
 	i, _ := slices.BinarySearch(tableFeatures[:], prefix)
@@ -100,10 +100,10 @@ func Parts(feature string) []string {
 	return out
 }
 
-// Features returns the names of all features that there are facts about, sorted.
+// Features returns the names of all features, sorted.
 func Features() []string { return slices.Clone(tableFeatures[:]) }
 
-// Deprecated reports whether a feature is one that the data advises against.
+// Deprecated reports whether a feature is deprecated.
 func Deprecated(feature string) bool {
 	n, ok := numberOf(feature)
 	if !ok {

@@ -8,21 +8,21 @@ import (
 	"sync"
 )
 
-// Targets are the browser versions that the output must work in. The zero
-// Targets are none. They are not changed once they are made.
+// Targets are the browser versions that the output must work in. The zero Targets are empty. They
+// are immutable.
 type Targets struct {
 	chosen   map[string][]choice // by browser, oldest first
-	asked    string              // what was asked for, in words
+	asked    string              // the query in words
 	facts    *chosenSet
 	prefixes func() map[string][]string
-	lacking  *sync.Map // of the features that were asked for: [Targets.Lacking]
-	missing  *sync.Map // [Targets.Missing]
+	lacking  *sync.Map // cache of [Targets.Unsupported]
+	missing  *sync.Map // cache of [Targets.Missing]
 }
 
 // chosenSet is the targets as bits.
 type chosenSet struct {
 	all   set
-	words [maxVersions]string // of the targets, as people are shown them, by bit
+	words [maxVersions]string // displayed names of the targets, by bit
 }
 
 // newChosenSet returns targets as bits.
@@ -40,7 +40,8 @@ func newChosenSet(chosen map[string][]choice) *chosenSet {
 	return out
 }
 
-// newest returns the newest of each browser in a set of targets, as "safari 15.4", in the order of [Names].
+// newest returns the newest version of each browser in a set of targets, as "safari 15.4", in the
+// order of [Names].
 func (c *chosenSet) newest(s set) (out []string) {
 	p := layout()
 	for i := range Names {
@@ -51,29 +52,28 @@ func (c *chosenSet) newest(s set) (out []string) {
 	return out
 }
 
-// choice is a version that is a target.
+// choice is a targeted version.
 type choice struct {
 	version Version
 	by      []string // what selected it, in words
 }
 
-// Query says which versions are targets: all that any of its parts selects,
-// but for those that are left out.
+// Query selects targets: the union of its parts, except excluded versions.
 type Query struct {
-	Share   float64            // versions with at least this percentage of the world's use; 0 for none
-	Recent  int                // the newest versions of each browser, that many; 0 for none
-	Floor   map[string]Version // of each browser named, this version and every newer one
+	Share   float64            // versions with at least this percentage of world use; 0 for none
+	Recent  int                // number of newest versions of each browser; 0 for none
+	Floor   map[string]Version // minimum version of each named browser
 	Without []Without
 }
 
-// Without leaves a browser out, or one version of it.
+// Without excludes a browser, or one version of it.
 type Without struct {
 	Browser string
 	Version Version // 0 for all
 }
 
-// Default returns the targets of a project that names none: browsers of the
-// years since 2023, and the last versions for operating systems that are out of care.
+// Default returns the targets of a project without settings: browsers since 2023, and the last
+// versions for unsupported operating systems.
 func Default() Targets {
 	t := AtLeast(map[string]Version{
 		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000, "opera": 95000,
@@ -83,8 +83,7 @@ func Default() Targets {
 	return t
 }
 
-// AtLeast returns the targets of a floor: of each browser named that version
-// and every newer one, those to come included.
+// AtLeast returns the targets with minimum versions, including future versions.
 func AtLeast(floor map[string]Version) Targets { return Query{Floor: floor}.Targets() }
 
 // Targets returns the versions that a query selects.
@@ -135,8 +134,8 @@ func (q Query) Targets() Targets {
 	return t
 }
 
-// AllPrefixes returns the features that some target needs a prefix for, with
-// the prefixes as [Targets.Prefixes] returns them. The map must not be changed.
+// AllPrefixes returns the features that some target needs a prefix for, with the prefixes as in
+// [Targets.Prefixes]. The map must not be modified.
 func (t Targets) AllPrefixes() map[string][]string {
 	if t.prefixes == nil {
 		return nil
@@ -144,11 +143,12 @@ func (t Targets) AllPrefixes() map[string][]string {
 	return t.prefixes()
 }
 
+// excludes reports whether the query excludes a version.
 func (q Query) leavesOut(browser string, v Version) bool {
 	return slices.ContainsFunc(q.Without, func(w Without) bool { return w.Browser == browser && (w.Version == 0 || w.Version == v) })
 }
 
-// words says what a query asks for.
+// words describes the query.
 func (q Query) words() string {
 	var parts []string
 	if q.Share > 0 {
@@ -172,24 +172,22 @@ func (q Query) words() string {
 	return strings.Join(parts, ", ")
 }
 
-// String says what was asked for: "share 0.5, chrome 109".
+// String describes the query: "share 0.5, chrome 109".
 func (t Targets) String() string { return t.asked }
 
-// Empty reports whether no version is a target.
+// Empty reports whether there are no targets.
 func (t Targets) Empty() bool { return len(t.chosen) == 0 }
 
-// Range are versions of one browser that follow each other and were selected
-// by the same.
+// Range is a range of consecutive versions of one browser, selected for the same reason.
 type Range struct {
 	Browser  string
 	From, To Version
-	Open     bool // all newer versions as well
+	Open     bool // includes all newer versions
 	By       []string
-	Share    float64 // of the world's use, in percent
+	Share    float64 // percentage of world use
 }
 
-// Ranges returns the targets in ranges, by browser in the order of [Names],
-// newest first.
+// Ranges returns the targets as ranges, by browser in the order of [Names], newest first.
 func (t Targets) Ranges() []Range {
 	var out []Range
 	for _, name := range Names {
@@ -221,7 +219,7 @@ func (t Targets) Ranges() []Range {
 	return out
 }
 
-// Share returns how much of the world's use the targets have, in percent.
+// Share returns the percentage of world use of the targets.
 func (t Targets) Share() float64 {
 	total := 0.0
 	for _, r := range t.Ranges() {
@@ -230,9 +228,9 @@ func (t Targets) Share() float64 {
 	return total
 }
 
-// Lacking returns the targets that do not support a feature, the newest of
-// each browser, as "safari 15.4", in the order of [Names]. Of a feature that is
-// not known it returns none. It is quick to ask again; the list must not be changed.
+// Unsupported returns the targets that do not support a feature, the newest version of each browser, as
+// "safari 15.4", in the order of [Names]. It returns nil for an unknown feature. The result is
+// cached and must not be modified.
 func (t Targets) Lacking(feature string) []string {
 	if t.lacking == nil {
 		return nil
@@ -250,10 +248,9 @@ func (t Targets) Lacking(feature string) []string {
 	return list
 }
 
-// Missing returns the targets that support a feature in no form, neither in part
-// nor under a prefix, as [Targets.Lacking] does. What all browsers of one kind lack for
-// ever is left out where another of the same engine has it: phones have no
-// cursor. It is quick to ask again.
+// Missing returns the targets that do not support a feature in any form, neither partially nor with
+// a prefix, like [Targets.Unsupported]. Browsers that never support it are omitted if another one with
+// the same engine does: mobile browsers have no cursor. The result is cached.
 func (t Targets) Missing(feature string) []string {
 	if t.missing == nil {
 		return nil
@@ -273,7 +270,7 @@ func (t Targets) Missing(feature string) []string {
 	return list
 }
 
-// kin returns the browsers that have the same engine as one, itself included.
+// kin returns the browsers with the same engine, including the browser itself.
 func kin(browser string) []string {
 	for _, family := range [][]string{{"firefox", "firefox-android"}, {"safari", "safari-ios"}} {
 		if slices.Contains(family, browser) {
@@ -283,8 +280,8 @@ func kin(browser string) []string {
 	return []string{"chrome", "chrome-android", "edge", "opera", "samsung"}
 }
 
-// Newest reports whether the newest target of some browser supports a feature,
-// whole and without a prefix.
+// Newest reports whether the newest target of some browser fully supports a feature without a
+// prefix.
 func (t Targets) Newest(feature string) bool {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -299,25 +296,25 @@ func (t Targets) Newest(feature string) bool {
 	return false
 }
 
-// Prefixes returns the prefixes that some target needs for a feature, sorted:
-// those under which a version supports it that does not without. One that
-// starts with '=' is another name for the whole feature.
+// Prefixes returns the prefixes that some target needs for a feature, sorted: those with which a
+// version supports it that does not support it without. A prefix that starts with '=' is a
+// different name of the feature.
 func (t Targets) Prefixes(feature string) []string {
 	spans, _ := supportOf(feature)
 	return t.prefixesFor(spans, nil)
 }
 
-// InStead returns the prefixes under which a feature stands in for another: as
-// [Targets.Prefixes] does, for the targets that support the other one in no form.
+// InStead returns the prefixes with which a feature can replace another one, for the targets that
+// do not support the other one in any form; see [Targets.Prefixes].
 func (t Targets) InStead(feature, other string) []string {
 	spans, _ := supportOf(feature)
 	others, _ := supportOf(other)
 	return t.prefixesFor(spans, others)
 }
 
-// prefixesFor returns the prefixes that are needed for a feature, sorted, by the targets
-// that have no form of another one if that is given. Where one prefix serves all versions of a browser it is enough: Firefox,
-// for one, came to know many of WebKit's prefixes beside its own.
+// prefixesFor returns the needed prefixes of a feature, sorted; only for targets without any form
+// of another feature, if that is given. If one prefix serves all versions of a browser it is
+// sufficient: Firefox supports many prefixes of WebKit in addition to its own.
 func (t Targets) prefixesFor(spans, other []span) []string {
 	if t.facts == nil {
 		return nil
@@ -340,8 +337,8 @@ func (t Targets) prefixesFor(spans, other []span) []string {
 	return out
 }
 
-// Needing returns the targets that support a feature under a prefix alone, the
-// newest of each browser, as [Targets.Lacking] does.
+// Needing returns the targets that only support a feature with a prefix, the newest of each
+// browser; see [Targets.Unsupported].
 func (t Targets) Needing(feature, prefix string) []string {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -352,14 +349,14 @@ func (t Targets) Needing(feature, prefix string) []string {
 	return t.facts.newest(need.minus(&plain))
 }
 
-// underPrefix returns the versions that support a feature under a prefix.
+// withPrefix returns the versions that support a feature with a prefix.
 func underPrefix(spans []span, prefix string) set {
 	n := slices.Index(tablePrefixes[:], prefix)
 	return versionsOf(spans, func(s *span) bool { return int(s.prefix) == n })
 }
 
-// Without reports whether some target supports a feature as it is, and not under a prefix: what has the
-// prefix alone says nothing to it.
+// Without reports whether some target supports a feature without a prefix, but not with it: the
+// prefixed form has no effect there.
 func (t Targets) Without(feature, prefix string) bool {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -371,8 +368,8 @@ func (t Targets) Without(feature, prefix string) bool {
 	return !there.empty()
 }
 
-// needed returns the numbers of the prefixes that the versions of one browser need. Versions that have some form of another
-// feature need none.
+// needed returns the indexes of the prefixes that the versions of one browser need. Versions with
+// some form of another feature need none.
 func (t Targets) needed(spans, other []span, browser int) []uint8 {
 	if !slices.ContainsFunc(spans, func(s span) bool { return s.prefix != 0 }) {
 		return nil
@@ -383,7 +380,7 @@ func (t Targets) needed(spans, other []span, browser int) []uint8 {
 	open = open.minus(&any)
 	type serving struct {
 		prefix uint8
-		first  int // the oldest version that it serves, as a bit
+		first  int // oldest version that it serves, as a bit
 		serves set
 	}
 	var list []serving

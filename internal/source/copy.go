@@ -12,10 +12,11 @@ import (
 // ErrChanged means that a file changed after it was hashed.
 var ErrChanged = errors.New("changed while it was read: build again")
 
-// Sum is the SHA-256 hash of the content of a file.
+// Sum is the SHA-256 hash of a file's contents.
 type Sum [sha256.Size]byte
 
-// Copy is a file that is written as it is. It is hashed once and never held in memory, whatever its size.
+// Copy is a file that is copied unchanged. It is hashed once and never loaded into memory as a
+// whole.
 type Copy struct {
 	Size int64
 	Sum  Sum
@@ -32,8 +33,8 @@ type hashed struct {
 	err  error
 }
 
-// Copy hashes a file so that it can be copied. A file is hashed once until [Tree.Forget] is called for it. The error is as
-// that of [Tree.Text], but for the size: a copied file has no limit.
+// Copy hashes a file so that it can be copied. A file is hashed once, until [Tree.Forget] is called
+// for it. The error is like that of [Tree.Text], but there is no size limit.
 func (t *Tree) Copy(p Path) (*Copy, error) {
 	t.mu.Lock()
 	h := t.copies[p]
@@ -46,6 +47,7 @@ func (t *Tree) Copy(p Path) (*Copy, error) {
 	return h.copy, h.err
 }
 
+// hash hashes a file.
 func (t *Tree) hash(p Path) (*Copy, error) {
 	f, info, err := t.open(p)
 	if err != nil {
@@ -59,7 +61,8 @@ func (t *Tree) hash(p Path) (*Copy, error) {
 	return c, nil
 }
 
-// Open opens the file. The error is [ErrChanged] if it is not the one that was hashed, by its size and its time.
+// Open opens the file. The error is [ErrChanged] if its size or time differ from when it was
+// hashed.
 func (c *Copy) Open() (fs.File, error) {
 	f, info, err := c.tree.open(c.path)
 	if err != nil {
@@ -71,7 +74,7 @@ func (c *Copy) Open() (fs.File, error) {
 	return f, nil
 }
 
-// Read reads the file whole, as [Copy.Open] opens it.
+// Read reads the whole file, opened by [Copy.Open].
 func (c *Copy) Read() ([]byte, error) {
 	f, err := c.Open()
 	if err != nil {
@@ -85,7 +88,7 @@ func (c *Copy) Read() ([]byte, error) {
 	return data, nil
 }
 
-// sumOf hashes what is left to read, and counts it.
+// sumOf hashes the rest of a reader, and counts its bytes.
 func sumOf(r io.Reader) (sum Sum, size int64, err error) {
 	h := sha256.New()
 	size, err = io.CopyBuffer(onlyWriter{h}, r, make([]byte, 256<<10))
@@ -93,5 +96,5 @@ func sumOf(r io.Reader) (sum Sum, size int64, err error) {
 	return sum, size, err
 }
 
-// onlyWriter hides what else a writer can do, so that the buffer at hand is used.
+// onlyWriter hides the other methods of a writer, so that io.Copy uses the buffer.
 type onlyWriter struct{ io.Writer }

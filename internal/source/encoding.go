@@ -14,20 +14,19 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// This file reads text in the encodings of the Encoding Standard, which old pages, sheets and
-// scripts are written in, and writes it in the encoding that it was read in.
+// This file decodes text in the encodings of the Encoding Standard, which old pages, sheets and
+// scripts use, and encodes it again.
 
-// strictUTF8 are the endings of files whose formats allow no encoding but UTF-8: another
-// encoding is an error in them.
+// strictUTF8 are the extensions of files that must be UTF-8.
 var strictUTF8 = []string{".toml", ".json", ".webmanifest"}
 
-// fallbackLabel is the encoding of text that is not UTF-8 and says nothing of its encoding: the
-// one that browsers assume for most locales (HTML, section 13.2.3.2).
+// fallbackLabel is the encoding of text that is not UTF-8 and does not declare its encoding: the
+// default of browsers for most locales (HTML, section 13.2.3.2).
 const fallbackLabel = "windows-1252"
 
-// SetEncoding says in which encoding a file is to be read if it is not UTF-8 and names none
-// itself: that of the page that links it, or of the charset attribute of its link. An unknown
-// label is ignored. It has no effect on a file that was read before.
+// SetEncoding sets the encoding of a file that is not UTF-8 and does not declare one: that of the
+// page that links it, or of the charset attribute of its link. Unknown labels are ignored. It has
+// no effect on a file that was read before.
 func (t *Tree) SetEncoding(p Path, label string) {
 	if _, err := htmlindex.Get(label); err != nil {
 		return
@@ -45,8 +44,7 @@ func (t *Tree) SetEncoding(p Path, label string) {
 	}
 }
 
-// labelFor returns the encoding that others say a file is in; of a file of which nobody says
-// anything it is that of the first one of which somebody does.
+// labelFor returns the encoding set for a file; if there is none, the first one set for any file.
 func (t *Tree) labelFor(p Path) string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -58,8 +56,8 @@ func (t *Tree) labelFor(p Path) string {
 	return fallbackLabel
 }
 
-// decode returns the text of a file that is not UTF-8, and its encoding. ok is false if its
-// format allows no other encoding.
+// decode returns the text of a file that is not UTF-8, and its encoding. ok is false if its format
+// requires UTF-8.
 func (t *Tree) decode(p Path, data []byte) (text string, enc encoding.Encoding, ok bool) {
 	ext := strings.ToLower(path.Ext(p.Name))
 	if slices.Contains(strictUTF8, ext) {
@@ -73,23 +71,23 @@ func (t *Tree) decode(p Path, data []byte) (text string, enc encoding.Encoding, 
 		}
 		var err error
 		if enc, err = htmlindex.Get(label); err != nil || strings.HasPrefix(strings.ToLower(label), "utf-16") {
-			enc = unicode.UTF8 // what names itself so in ASCII is not UTF-16 (HTML, section 13.2.3.2)
+			enc = unicode.UTF8 // an ASCII declaration cannot be in UTF-16 (HTML, section 13.2.3.2)
 		}
 	}
 	decoded, err := enc.NewDecoder().Bytes(data)
-	if err != nil { // which no decoder of the standard does: it replaces what it cannot read
+	if err != nil { // cannot happen: decoders of the standard replace invalid bytes
 		return "", nil, false
 	}
 	return string(decoded), enc, true
 }
 
-// UTF-16 is written with the byte order mark that it was read by.
+// UTF-16 is written with the byte order mark that it was read with.
 var (
 	utf16be = unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
 	utf16le = unicode.UTF16(unicode.LittleEndian, unicode.UseBOM)
 )
 
-// byteOrder returns the encoding that a byte order mark names, or nil.
+// byteOrder returns the encoding of a byte order mark, or nil.
 func byteOrder(data []byte) encoding.Encoding {
 	switch {
 	case bytes.HasPrefix(data, []byte("\xFE\xFF")):
@@ -102,14 +100,15 @@ func byteOrder(data []byte) encoding.Encoding {
 	return nil
 }
 
+// Declarations of encodings in sheets and XML.
 var (
 	cssCharset     = regexp.MustCompile(`^@charset "([^"]*)";`)
 	xmlDeclaration = regexp.MustCompile(`^<\?xml[^>]*\bencoding\s*=\s*["']([^"']+)["']`)
 )
 
-// declared returns the label of the encoding that a file names itself; empty if it names none.
+// declared returns the label of the encoding that a file declares; empty if it does not.
 func declared(ext string, data []byte) string {
-	const most = 1024 // bytes in which it must stand
+	const most = 1024 // the declaration must be in the first bytes
 	head := data[:min(len(data), most)]
 	switch ext {
 	case ".css":
@@ -121,7 +120,7 @@ func declared(ext string, data []byte) string {
 			return string(m[1])
 		}
 		if ext == ".html" || ext == ".htm" {
-			_, name, _ := charset.DetermineEncoding(head, "") // which looks for a meta element
+			_, name, _ := charset.DetermineEncoding(head, "") // looks for a meta element
 			return name
 		}
 		return "utf-8" // the default of XML
@@ -129,10 +128,9 @@ func declared(ext string, data []byte) string {
 	return ""
 }
 
-// Encoded returns a text, such as that of the file with edits, as bytes in the encoding of the
-// file, with the byte order mark that it had. Where that encoding cannot hold the text, or does
-// not give the bytes that were read, the result is UTF-8 with a byte order mark, which browsers
-// heed before anything else.
+// Encoded returns a text, such as that of the file after edits, in the encoding of the file, with
+// its byte order mark. If the encoding cannot represent the text, or does not round-trip, the
+// result is UTF-8 with a byte order mark, which has precedence in browsers.
 func (f *File) Encoded(text string) []byte {
 	if f.encoding == nil {
 		if f.BOM {
@@ -146,7 +144,7 @@ func (f *File) Encoded(text string) []byte {
 	return []byte(byteOrderMark + text)
 }
 
-// exact reports whether decoding the file lost nothing.
+// exact reports whether decoding and encoding the file yields the same bytes.
 func (f *File) exact() bool {
 	if !utf8.ValidString(f.Text) || strings.ContainsRune(f.Text, utf8.RuneError) {
 		return false
@@ -155,7 +153,7 @@ func (f *File) exact() bool {
 	return err == nil && bytes.Equal(again, f.raw)
 }
 
-// Label returns the name of the encoding that the file was read in, empty for UTF-8.
+// Label returns the name of the file's encoding; empty for UTF-8.
 func (f *File) Label() string {
 	switch f.encoding {
 	case nil:

@@ -1,5 +1,6 @@
-// Package source holds the files that a build reads and the places in them.
-// It is the only package that touches the file system.
+// Package source represents source files and positions in them, and is the only package that
+// accesses the file system. A [Tree] reads the files of a project; a [File] is a text with a line
+// table; [Publish] writes outputs atomically.
 package source
 
 import (
@@ -12,23 +13,22 @@ import (
 	"golang.org/x/text/encoding"
 )
 
-// FileID names a file within one [Set]. The zero FileID names none.
+// FileID identifies a file in a [Set]. The zero FileID identifies none.
 type FileID uint32
 
-// Pos is a place in a source file. The zero Pos is "nowhere": the node that
-// carries it was made by a step.
+// Pos is a position in a source file. The zero Pos means nowhere: the node was created by a step.
 type Pos struct {
 	File FileID // from 1
-	Off  uint32 // bytes from the start of the file's text
+	Off  uint32 // byte offset in the text
 }
 
 // NoPos is the zero Pos.
 var NoPos Pos
 
-// IsValid reports whether p is a place in a file.
+// IsValid reports whether p is a position in a file.
 func (p Pos) IsValid() bool { return p.File != 0 }
 
-// Add returns the place n bytes after p, or NoPos if p is nowhere.
+// Add returns the position n bytes after p, or NoPos if p is nowhere.
 func (p Pos) Add(n int) Pos {
 	if !p.IsValid() {
 		return p
@@ -36,7 +36,7 @@ func (p Pos) Add(n int) Pos {
 	return Pos{p.File, p.Off + uint32(n)}
 }
 
-// Span is a range of bytes in one file, from Start up to but not including End.
+// Span is a range of bytes in one file, from Start to End, exclusive.
 type Span struct {
 	Start Pos
 	End   uint32 // byte offset in Start.File
@@ -45,21 +45,19 @@ type Span struct {
 // SpanOf returns the span of n bytes from p on.
 func SpanOf(p Pos, n int) Span { return Span{p, p.Off + uint32(n)} }
 
-// To returns the span from p up to the offset end; an end before p gives an
-// empty span at p.
+// To returns the span from p to the offset end; if end is before p, an empty span at p.
 func (p Pos) To(end uint32) Span { return Span{p, max(p.Off, end)} }
 
-// IsValid reports whether s lies in a file.
+// IsValid reports whether s is in a file.
 func (s Span) IsValid() bool { return s.Start.IsValid() }
 
-// Path names a file by the folder it lies in and the slash-separated path
-// below that folder.
+// Path identifies a file by its root and the path in it.
 type Path struct {
-	Root string // the root's name in the settings; empty for the source folder
+	Root string // root in the settings; empty for the source folder
 	Name string // cleaned, relative, with forward slashes
 }
 
-// String returns the path as it is written in an import: "name" or "root:name".
+// String returns the path as in an import: "name" or "root:name".
 func (p Path) String() string {
 	if p.Root == "" {
 		return p.Name
@@ -67,40 +65,40 @@ func (p Path) String() string {
 	return p.Root + ":" + p.Name
 }
 
-// File is one file's text, whose places are byte offsets. A File is
-// immutable once made and safe for concurrent use.
+// File is the text of a file. It is immutable and safe for concurrent use.
 type File struct {
 	ID   FileID
 	Path Path
-	Name string // how people are shown it: relative to the working folder
-	Text string // the content without a byte order mark
-	BOM  bool   // a byte order mark stood before Text
+	Name string // displayed path: relative to the working folder
+	Text string // contents without a byte order mark
+	BOM  bool   // a byte order mark came before Text
 
-	encoding encoding.Encoding // that it was read in; nil for UTF-8
-	raw      []byte            // its bytes, if it has an encoding
+	encoding encoding.Encoding // nil for UTF-8
+	raw      []byte            // original bytes, if it has an encoding
 
 	once  sync.Once
 	lines []uint32 // offset of the first byte of each line
-	wide  []wide   // every rune outside ASCII, in order
+	wide  []wide   // all non-ASCII runes in order
 }
 
-// wide is a rune of several bytes: where it ends, and how much longer the
-// bytes up to there are than their UTF-16 and rune counts.
+// wide is a non-ASCII rune: its end, and the difference between the bytes up to there and their
+// UTF-16 and rune counts.
 type wide struct {
 	end          uint32
 	extraUTF16   uint32
 	extraInRunes uint32
 }
 
+// byteOrderMark is U+FEFF in UTF-8.
 const byteOrderMark = "\uFEFF"
 
-// newFile makes a File from its bytes.
+// newFile returns a File with the given bytes.
 func newFile(path Path, name, content string) *File {
 	text, bom := strings.CutPrefix(content, byteOrderMark)
 	return &File{Path: path, Name: name, Text: text, BOM: bom}
 }
 
-// holds reports whether the file was made from the bytes of content, which are read in the encoding of before.
+// holds reports whether the file was created from the same bytes, decoded the same way.
 func (f *File) holds(content string) bool {
 	if f.encoding != nil {
 		return content == string(f.raw)
@@ -109,15 +107,14 @@ func (f *File) holds(content string) bool {
 	return text == f.Text && bom == f.BOM
 }
 
-// Pos returns the place at byte off.
+// Pos returns the position of byte off.
 func (f *File) Pos(off int) Pos { return Pos{f.ID, uint32(off)} }
 
 // Whole returns the span of the whole file.
 func (f *File) Whole() Span { return Span{f.Pos(0), uint32(len(f.Text))} }
 
-// index builds the line table. Line ends are those of CSS Syntax Level 3,
-// section 3.3: LF, CR, CRLF; a form feed is white space on a line to every
-// editor, so it ends none here.
+// index builds the line table. Line ends are those of CSS Syntax Level 3, section 3.3: LF, CR,
+// CRLF; a form feed does not end a line in editors.
 func (f *File) index() {
 	f.lines = append(make([]uint32, 0, len(f.Text)/32+1), 0)
 	var extra16, extraRunes uint32
@@ -139,26 +136,25 @@ func (f *File) index() {
 	}
 }
 
-// Line returns the line, counted from 0, that holds byte off. Offsets past
-// the end belong to the last line.
+// Line returns the line of byte off, counted from 0. Offsets past the end are in the last line.
 func (f *File) Line(off uint32) int {
 	f.once.Do(f.index)
 	return sort.Search(len(f.lines), func(i int) bool { return f.lines[i] > off }) - 1
 }
 
-// LineStart returns the offset of the first byte of a line counted from 0.
+// LineStart returns the offset of the first byte of a line, counted from 0.
 func (f *File) LineStart(line int) uint32 {
 	f.once.Do(f.index)
 	return f.lines[line]
 }
 
-// Lines returns how many lines the file has; an empty file has one.
+// Lines returns the number of lines; an empty file has one.
 func (f *File) Lines() int {
 	f.once.Do(f.index)
 	return len(f.lines)
 }
 
-// LineText returns a line without its end.
+// LineText returns a line without its line end.
 func (f *File) LineText(line int) string {
 	start := f.LineStart(line)
 	end := uint32(len(f.Text))
@@ -168,7 +164,7 @@ func (f *File) LineText(line int) string {
 	return strings.TrimRight(f.Text[start:end], "\r\n")
 }
 
-// before returns the extras summed over all wide runes that end at or before off.
+// before returns the sum of the differences of all wide runes that end at or before off.
 func (f *File) before(off uint32) wide {
 	f.once.Do(f.index)
 	i := sort.Search(len(f.wide), func(i int) bool { return f.wide[i].end > off })
@@ -178,15 +174,15 @@ func (f *File) before(off uint32) wide {
 	return f.wide[i-1]
 }
 
-// Wide reports whether the file holds characters outside ASCII, so that
-// columns are not simply bytes.
+// Wide reports whether the file contains non-ASCII characters, so that columns differ from byte
+// offsets.
 func (f *File) Wide() bool {
 	f.once.Do(f.index)
 	return len(f.wide) > 0
 }
 
-// UTF16Column returns the column of byte off in UTF-16 code units from 0, as
-// ECMA-426 counts them. line is what [File.Line] returned for off.
+// UTF16Column returns the column of byte off in UTF-16 code units from 0, as in ECMA-426. line must
+// be the result of [File.Line] for off.
 func (f *File) UTF16Column(line int, off uint32) int {
 	start := f.LineStart(line)
 	if len(f.wide) == 0 {
@@ -195,8 +191,8 @@ func (f *File) UTF16Column(line int, off uint32) int {
 	return int(off-f.before(off).extraUTF16) - int(start-f.before(start).extraUTF16)
 }
 
-// UTF16Offset returns the byte at a line and column, both from 0 and the column in UTF-16
-// code units. A column behind the end of the line gives its end.
+// UTF16Offset returns the byte offset of a line and column, both from 0, columns in UTF-16 code
+// units. A column past the end of the line yields its end.
 func (f *File) UTF16Offset(line, column int) uint32 {
 	start := f.LineStart(line)
 	end := uint32(len(f.Text))
@@ -215,8 +211,8 @@ func (f *File) UTF16Offset(line, column int) uint32 {
 	return off
 }
 
-// Place returns the line and column of byte off, both from 1 and the column
-// in characters, as editors show them.
+// Position returns the line and column of byte off, both from 1, columns in characters, as in
+// editors.
 func (f *File) Place(off uint32) (line, column int) {
 	line = f.Line(off)
 	start := f.LineStart(line)
@@ -224,20 +220,19 @@ func (f *File) Place(off uint32) (line, column int) {
 	return line + 1, chars + 1
 }
 
-// Set hands out FileIDs and finds files by them. The zero Set is empty and
-// ready for use, also by several goroutines at once.
+// Set assigns FileIDs and finds files by them. The zero Set is empty and ready to use. It is safe
+// for concurrent use.
 type Set struct {
 	mu    sync.RWMutex
 	files []*File
 }
 
-// Add makes content a file of the set. path says where it lies, name how
-// people are shown it.
+// Add adds a file with contents to the set. path is its location, name its displayed path.
 func (s *Set) Add(path Path, name, content string) *File {
 	return s.add(newFile(path, name, content))
 }
 
-// add gives a file its number.
+// add assigns an ID to a file.
 func (s *Set) add(f *File) *File {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -246,8 +241,8 @@ func (s *Set) add(f *File) *File {
 	return f
 }
 
-// Drop has the set give up the text of a file: [Set.File] returns one with the same path and name and without text for its
-// number then. The file itself stays as it is for who holds it.
+// Drop releases the text of a file: [Set.File] returns a file with the same path and name but
+// without text afterwards. The file itself stays valid for others.
 func (s *Set) Drop(f *File) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -256,7 +251,7 @@ func (s *Set) Drop(f *File) {
 	}
 }
 
-// File returns the file that id names, or nil for the zero FileID.
+// File returns the file with an ID, or nil for the zero FileID.
 func (s *Set) File(id FileID) *File {
 	if id == 0 {
 		return nil

@@ -5,9 +5,9 @@ import (
 	"path/filepath"
 )
 
-// FindAbove returns the file of a name in the working folder, or in the nearest folder above it, relative to
-// the working folder; none if there is none. It looks no further than the top of a repository or the home
-// folder, and into no folder above where everybody may write.
+// FindAbove returns the path of a file in the working folder, or in its nearest parent with it,
+// relative to the working folder; "" if there is none. It stops at the top of a repository, at the
+// home folder, and at parents that are writable for everybody.
 func FindAbove(name string) string {
 	dir, err := filepath.Abs(".")
 	if err != nil {

@@ -6,10 +6,10 @@ import (
 	"strings"
 )
 
-// LinkPlaces returns the absolute names of all symbolic links on the way to a file, and of the file at their end. The last
-// may not be there.
+// LinkChain returns the absolute names of all symbolic links on the path to a file, and of the
+// final target, which need not exist.
 func LinkPlaces(name string) []string {
-	const most = 40 // links, as systems have it
+	const most = 40 // the usual limit of systems
 	var out []string
 	rest := strings.Split(filepath.ToSlash(name), "/")
 	at := filepath.VolumeName(name) + string(filepath.Separator)
@@ -42,7 +42,7 @@ func LinkPlaces(name string) []string {
 	return append(out, at)
 }
 
-// IsRegular reports whether there is a regular file at a path on disk, or a link to one.
+// IsRegular reports whether a path on disk is a regular file, or a link to one.
 func IsRegular(name string) bool {
 	info, err := os.Stat(name)
 	return err == nil && info.Mode().IsRegular()

@@ -5,17 +5,18 @@ import (
 	"sync"
 )
 
-// Listing is the files of the source folder that belong to the project, or those of a root, in lexical order of their paths. It is not changed once
-// it is made: as long as the files are the same, a tree returns the same listing.
+// Listing is the files of the source folder that belong to the project, or those of a root, in
+// lexical order of their paths. It is immutable: a tree returns the same listing as long as the
+// files are the same.
 type Listing struct {
 	Files []Path
-	// Failed are the folders that could not be read, whose files are missing in Files.
+	// Failed lists the folders that could not be read; their files are missing in Files.
 	Failed []FolderError
 
 	known map[Path]bool
 }
 
-// FolderError says that a folder could not be read.
+// FolderError is the error of reading a folder.
 type FolderError struct {
 	Path Path
 	Err  error
@@ -24,7 +25,7 @@ type FolderError struct {
 // Has reports whether a file is in the listing.
 func (l *Listing) Has(p Path) bool { return l.known[p] }
 
-// lister lists files, and knows what it found last.
+// lister lists files, and remembers the last listing.
 type lister struct {
 	enter  func(dir string) bool // of the source folder; nil enters all
 	omit   func(Path) bool       // of the source folder; nil omits none
@@ -32,19 +33,22 @@ type lister struct {
 	byRoot map[string]*listed
 }
 
+// listed is a listing of a root.
 type listed struct {
 	last  *Listing
-	stale bool // files came or went since
+	stale bool // files were created or deleted since
 }
 
-// ListBy says which files of the source folder [Tree.List] returns: those in folders that enter says may be entered, without
-// those that omit says are no part of the project. It is called before the first listing; without it, all files are listed.
+// ListBy sets which files of the source folder [Tree.List] returns: those in folders accepted by
+// enter, except those accepted by omit. It must be called before the first listing; by default all
+// files are listed.
 func (t *Tree) ListBy(enter func(dir string) bool, omit func(Path) bool) {
 	t.lister.enter, t.lister.omit = enter, omit
 }
 
-// List returns the files of the source folder, or all files of a root. They are looked for on the disk again only after
-// [Tree.Forget] was called for a file that came or went, and if a folder could not be read.
+// List returns the files of the source folder, or all files of a root. The disk is only read again
+// after [Tree.Forget] was called for a file that was created or deleted, or if a folder could not
+// be read.
 func (t *Tree) List(root string) *Listing {
 	l := &t.lister
 	l.mu.Lock()
@@ -68,6 +72,7 @@ func (t *Tree) List(root string) *Listing {
 	return of.last
 }
 
+// listRoot reads the files of a root from disk.
 func (t *Tree) listRoot(root string) *Listing {
 	out := &Listing{known: make(map[Path]bool)}
 	enter := func(dir string) bool { return root != "" || t.lister.enter == nil || t.lister.enter(dir) }
@@ -85,7 +90,7 @@ func (t *Tree) listRoot(root string) *Listing {
 	return out
 }
 
-// staleListing notes that a listing may be another one after a change of a file.
+// staleListing marks listings that a change of a file may affect.
 func (t *Tree) staleListing(p Path) {
 	of := t.lister.byRoot[p.Root]
 	if of != nil && of.last != nil && (len(of.last.Failed) > 0 || of.last.Has(p) != t.exists(p)) {

@@ -12,11 +12,11 @@ import (
 	"github.com/gofrs/flock"
 )
 
-// lockWait is how long a build waits for another one that writes into the same folder.
+// lockWait is how long a build waits for another one that writes to the same folder.
 var lockWait = 30 * time.Second
 
-// lock keeps other builds from writing into the folder dir, until the function that it returns is called. The system
-// takes the lock of a build that was killed away. Its file is there only as long as the lock is.
+// lock prevents other builds from writing to the folder dir until unlock is called. The system
+// releases the lock of a killed process. The lock file only exists while it is locked.
 func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err error) {
 	if err := root.MkdirAll(own, 0o755); err != nil {
 		return nil, err
@@ -34,7 +34,7 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 		switch {
 		case errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil:
 			return nil, fmt.Errorf("another build has been writing to %q for %v", dir, lockWait)
-		case errors.Is(err, os.ErrNotExist): // a clean removed the folder
+		case errors.Is(err, os.ErrNotExist): // the folder was deleted
 			if err := root.MkdirAll(own, 0o755); err != nil {
 				return nil, err
 			}
@@ -45,11 +45,12 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 		if isStill(f, name) {
 			return func() { _, _ = os.Remove(name), f.Close() }, nil
 		}
-		_ = f.Close() // the lock of who had it before is gone, and so is its file
+		_ = f.Close() // the previous owner deleted the lock file
 	}
 }
 
-// isStill reports whether the file that was locked is the one of that name: it may have been removed since it was opened.
+// isStill reports whether the locked file still has its name: it may have been deleted after it was
+// opened.
 func isStill(f *flock.Flock, name string) bool {
 	locked, err := f.Stat()
 	if err != nil {

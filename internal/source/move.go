@@ -9,22 +9,22 @@ import (
 	"strconv"
 )
 
-// mover moves files into place, and back if need be.
+// mover moves files to their destinations, and can undo that.
 type mover struct {
 	root  *os.Root
-	aside string // the folder for what was in their places
+	aside string // folder for replaced files
 	gone  []string
 	done  []moved
 }
 
 // moved is a step that can be undone.
 type moved struct {
-	place string // where a file was moved to
-	aside string // where that is now which was there before; empty for nothing
+	place string // destination of a file
+	aside string // where the replaced file is now; empty if there was none
 }
 
-// move moves a file to its place. A file of an earlier build that is there stays there until the new one takes its place; a
-// folder that is there, or a file that is in the place of a folder of the path, makes way.
+// move moves a file to its destination. A file of an earlier build stays there until it is
+// replaced; a folder at the destination, or a file in place of a parent folder, is moved aside.
 func (m *mover) move(from, to string) error {
 	if name := blockedBy(m.root, to); name != "" {
 		if err := m.makeWay(name); err != nil {
@@ -33,7 +33,7 @@ func (m *mover) move(from, to string) error {
 	}
 	if dir := path.Dir(to); dir != "." {
 		if err := m.root.MkdirAll(dir, 0o755); err != nil {
-			removeEmpty(m.root, dir) // those of them that were made
+			removeEmpty(m.root, dir) // those that were created
 			return err
 		}
 	}
@@ -60,15 +60,15 @@ func (m *mover) move(from, to string) error {
 	return nil
 }
 
-// keep gives a file that is about to be replaced a second name, so that the replacement can be undone. Where a file system
-// has no second names, it cannot be.
+// backUp gives a file that is about to be replaced a second name, so that the replacement can be
+// undone, if the file system supports hard links.
 func (m *mover) keep(name string) {
 	aside, err := m.newAside()
 	if err == nil {
 		err = m.root.Link(name, aside)
 	}
 	if err != nil {
-		aside = name // there is nothing to move back
+		aside = name // nothing must be moved back
 	}
 	m.done = append(m.done, moved{name, aside})
 }
@@ -92,12 +92,12 @@ func (m *mover) makeWay(name string) error {
 	return nil
 }
 
-// newAside returns a name that is free.
+// newAside returns an unused name.
 func (m *mover) newAside() (string, error) {
 	return path.Join(m.aside, strconv.Itoa(len(m.done))), m.root.MkdirAll(m.aside, 0o755)
 }
 
-// undo moves all back, the last first.
+// undo reverts all steps, the last first.
 func (m *mover) undo() error {
 	var all error
 	for _, d := range slices.Backward(m.done) {

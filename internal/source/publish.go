@@ -22,55 +22,59 @@ import (
 type OutFile struct {
 	Path string // slash-separated, relative to the output folder
 	Data []byte
-	Copy *Copy // nil if Data is its content
+	Copy *Copy // nil if Data has the contents
 }
 
-// Published tells what [Publish] did.
+// Published is the result of [Publish].
 type Published struct {
-	Written   int // files that are new or changed
+	Written   int // number of new or changed files
 	Unchanged int
-	Changed   []string // the names of those written
-	Removed   []string // files of an earlier build that this one no longer makes
-	Left      []string // those of them that stay, since somebody changed them or they could not be removed
+	Changed   []string // their names
+	Removed   []string // files of an earlier build that are not part of this one
+	Left      []string // files of an earlier build that were not removed, because somebody changed them or because of an error
 }
 
-// ForeignError means that files stand in the way which Rinzel did not write.
+// ForeignError means that files not written by Rinzel are in the way.
 type ForeignError struct {
 	Paths []string // relative to the output folder
 }
 
+// Error lists the files.
 func (e *ForeignError) Error() string {
 	return "not written by Rinzel: " + strings.Join(e.Paths, ", ")
 }
 
-// own is the folder within the output folder where Rinzel keeps its list of
-// the files it wrote, and makes new ones ready.
+// own is the folder in the output folder with the list of written files, in which new files are
+// prepared.
 const own = ".rinzel"
 
+// State of all calls of Publish in the process.
 var (
-	publishing sync.RWMutex // held for reading while files are moved into place
+	publishing sync.RWMutex // held for reading while files are moved
 	published  atomic.Bool
 )
 
-// HoldPublishing waits until no call of [Publish] is moving files, and has all that follow fail: the process can end then
-// without leaving a mix of old and new files. It reports whether any call has moved files.
+// HoldPublishing waits until no call of [Publish] is moving files, and makes later calls fail, so
+// that the process can exit without leaving a mix of old and new files. It reports whether any call
+// has moved files.
 func HoldPublishing() bool {
 	publishing.Lock()
 	return published.Load()
 }
 
-// PublishOptions say how [Publish] writes.
+// PublishOptions configure [Publish].
 type PublishOptions struct {
-	More bool // the files of earlier calls stay
-	Sync bool // the new files are on the disk, as far as the system can tell, before any takes the place of an old one
+	More bool // keep the files of earlier calls
+	Sync bool // flush new files to disk before they replace old ones
 }
 
-// Publish writes files into the folder dir, which it makes if need be. All are first written beside the old ones and then
-// moved into place: what others name before what names it, and pages last, so that each file is old or new and never half,
-// and a page never names a file that is not there. If one cannot be moved, those that were are moved back. Files that an
-// earlier call wrote and this one did not are removed if they are as they were written; any other is left alone, and if one
-// stands where a file belongs nothing is written and the error is a *ForeignError. A context that ends before the first
-// file is moved ends the call.
+// Publish writes files to the folder dir, which it creates if necessary. All files are first
+// written next to the old ones and then moved to their destinations: referenced files before those
+// that refer to them, pages last. So each file is either old or new, never partial, and a page
+// never refers to a missing file. If a file cannot be moved, all moves are undone. Unmodified files
+// of an earlier call that are not part of this one are removed. Other files are never touched: if
+// one is at a destination, nothing is written and the error is a *ForeignError. Cancelling the
+// context before the first move aborts the call.
 func Publish(ctx context.Context, dir string, files []OutFile, opts PublishOptions) (Published, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return Published{}, err
@@ -88,8 +92,8 @@ func Publish(ctx context.Context, dir string, files []OutFile, opts PublishOptio
 	return publish(ctx, root, files, opts)
 }
 
-// Outputs returns those of the files that [Publish] wrote into the folder dir whose names end in ending, by name. A file
-// that is gone, or cannot be read, is left out.
+// Outputs returns the contents of the files written by [Publish] in the folder dir whose names have
+// a suffix, by name. Files that are missing or unreadable are omitted.
 func Outputs(dir, ending string) map[string][]byte {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
@@ -112,11 +116,10 @@ func Outputs(dir, ending string) map[string][]byte {
 	return out
 }
 
-// Clean removes the files that [Publish] wrote into the folder dir, and the
-// folders that this leaves empty, the folder itself among them, and returns
-// their names. Any other file stays, and so do those that somebody changed, or that could
-// not be removed: left are their names. It is no error if there is no such folder, or
-// nothing was written into it.
+// Clean removes the files written by [Publish] in the folder dir, and folders that become empty,
+// including dir, and returns their names. Other files are not touched; left has the names of files
+// that somebody changed or that could not be removed. It is not an error if the folder does not
+// exist or has no such files.
 func Clean(dir string) (removed, left []string, err error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -149,15 +152,15 @@ func Clean(dir string) (removed, left []string, err error) {
 	if err := root.RemoveAll(own); err != nil {
 		return removed, left, err
 	}
-	_ = os.Remove(dir) // it stays if it holds anything else
+	_ = os.Remove(dir) // it stays if it is not empty
 	return removed, left, nil
 }
 
 // publication is one call of [Publish].
 type publication struct {
 	root  *os.Root
-	next  string  // the folder in which new files are made ready
-	old   written // what earlier calls wrote
+	next  string  // folder in which new files are prepared
+	old   written // files of earlier calls
 	files []pending
 }
 
@@ -167,6 +170,7 @@ type pending struct {
 	hash string
 }
 
+// publish implements Publish in an open folder.
 func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOptions) (p Published, err error) {
 	removeUnfinished(root)
 	old, err := readList(root)
@@ -208,7 +212,7 @@ func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOp
 	return p, writeList(root, pub.next, current)
 }
 
-// compareAll returns the files that are not in the folder as they are to be, and the records of the others.
+// compareAll returns the files that differ from those in the folder, and the records of the others.
 func (p *publication) compareAll(ctx context.Context, files []OutFile) (changed []pending, current written, err error) {
 	current = make(written, len(files))
 	foreign := &ForeignError{}
@@ -238,14 +242,15 @@ func (p *publication) compareAll(ctx context.Context, files []OutFile) (changed 
 	return changed, current, nil
 }
 
-// compare returns the record of a file that is there as it is to be. For any other, mine tells whether what is there may give
-// way to it: nothing, or what an earlier build wrote. The error is that what is there cannot be read.
+// compare returns the record of a file that is up to date. Otherwise, mine reports whether the
+// existing file may be replaced: there is none, or an earlier build wrote it. The error is that the
+// existing file cannot be read.
 func (p *publication) compare(f pending) (same *record, mine bool, err error) {
 	info, there, err := isThere(p.root, f.Path)
 	switch {
 	case err != nil:
 		return nil, false, err
-	case !there: // it is missing, or a file is where a folder of its path is to be
+	case !there: // it is missing, or a file is in place of a parent folder
 		blocker := blockedBy(p.root, f.Path)
 		if blocker == "" {
 			return nil, true, nil
@@ -278,9 +283,9 @@ func (p *publication) compare(f pending) (same *record, mine bool, err error) {
 	return nil, known, nil
 }
 
-// prepare writes the changed files beside the old ones, and a list that names old and new files while they change places, so
-// that an interrupted run leaves none that nobody owns: those that change are in it without a hash, since they may be either.
-// It adds the changed files to current.
+// prepare writes the changed files next to the old ones, and a list with both old and new files
+// while they are replaced, so that an interrupted run leaves no unknown files: changing files are
+// listed without a hash. It adds the changed files to current.
 func (p *publication) prepare(ctx context.Context, changed []pending, current written, sync bool) error {
 	for _, f := range changed {
 		if err := ctx.Err(); err != nil {
@@ -309,7 +314,7 @@ func (p *publication) prepare(ctx context.Context, changed []pending, current wr
 	return ctx.Err()
 }
 
-// writeNew writes a file into the folder for new ones.
+// writeNew writes a file to the folder for new ones.
 func (p *publication) writeNew(f pending) (fs.FileInfo, error) {
 	name := path.Join(p.next, f.Path)
 	if err := p.root.MkdirAll(path.Dir(name), 0o755); err != nil {
@@ -324,7 +329,7 @@ func (p *publication) writeNew(f pending) (fs.FileInfo, error) {
 	return info, errors.Join(err, statErr, out.Close())
 }
 
-// writeTo writes the content of a file.
+// writeTo writes the contents of a file.
 func (f pending) writeTo(out *os.File) error {
 	if f.Copy == nil {
 		_, err := out.Write(f.Data)
@@ -342,6 +347,7 @@ func (f pending) writeTo(out *os.File) error {
 	return err
 }
 
+// size returns the size of a file.
 func (f OutFile) size() int64 {
 	if f.Copy != nil {
 		return f.Copy.Size
@@ -349,6 +355,7 @@ func (f OutFile) size() int64 {
 	return int64(len(f.Data))
 }
 
+// hash returns the hash of a file.
 func (f OutFile) hash() string {
 	if f.Copy != nil {
 		return fingerprint(f.Copy.Sum)
@@ -356,7 +363,7 @@ func (f OutFile) hash() string {
 	return fingerprint(sumOfBytes(f.Data))
 }
 
-// switchOver moves the changed files into place. If one cannot be moved, all are as before.
+// switchOver moves the changed files to their destinations, all or none.
 func (p *publication) switchOver(changed []pending, current written) error {
 	m := &mover{root: p.root, aside: path.Join(p.next, "aside")}
 	for _, f := range namedFirst(changed) {
@@ -370,10 +377,10 @@ func (p *publication) switchOver(changed []pending, current written) error {
 	return nil
 }
 
-// removeStale removes what earlier calls wrote and this one did not. What cannot be removed stays in the list, and so does
-// what it may name.
+// removeStale removes files of earlier calls that are not part of this one. A file that cannot be
+// removed stays in the list, with everything it may refer to.
 func (p *publication) removeStale(current written, out *Published) {
-	failed := 0 // the highest rank of a file that could not be removed
+	failed := 0 // highest rank of a file that could not be removed
 	for _, name := range namingFirst(p.old.names()) {
 		if current.has(name) {
 			continue
@@ -385,7 +392,7 @@ func (p *publication) removeStale(current written, out *Published) {
 		switch p.old.remove(p.root, name) {
 		case removedIt:
 			out.Removed = append(out.Removed, name)
-		case leftIt: // it is somebody else's now
+		case leftIt: // somebody changed it
 			out.Left = append(out.Left, name)
 		case failedIt:
 			out.Left = append(out.Left, name)
@@ -395,10 +402,10 @@ func (p *publication) removeStale(current written, out *Published) {
 	}
 }
 
-// nextPrefix starts the names of the folders in which files are made ready.
+// nextPrefix is the prefix of folders in which files are prepared.
 const nextPrefix = "next-"
 
-// removeUnfinished removes what builds that were killed made ready.
+// removeUnfinished removes files that killed builds prepared.
 func removeUnfinished(root *os.Root) {
 	dir, err := root.Open(own)
 	if err != nil {
@@ -408,27 +415,27 @@ func removeUnfinished(root *os.Root) {
 	_ = dir.Close()
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), nextPrefix) {
-			_ = root.RemoveAll(path.Join(own, e.Name())) // else the next build tries again
+			_ = root.RemoveAll(path.Join(own, e.Name())) // the next build tries again
 		}
 	}
 }
 
-// namedFirst sorts files so that those that others name come before these.
+// referencedFirst sorts files so that referenced ones come before those that refer to them.
 func namedFirst(files []pending) []pending {
 	files = slices.Clone(files)
 	slices.SortStableFunc(files, func(a, b pending) int { return cmp.Compare(rank(a.Path), rank(b.Path)) })
 	return files
 }
 
-// namingFirst sorts names so that files that name others come before these.
+// referringFirst sorts names in the reverse order.
 func namingFirst(names []string) []string {
 	names = slices.Clone(names)
 	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(rank(b), rank(a)) })
 	return names
 }
 
-// rank tells kinds of files apart by what names what: pages name scripts and sheets, scripts load sheets, and sheets name
-// pictures and fonts.
+// rank orders types of files by references: pages refer to scripts and sheets, scripts to sheets,
+// sheets to images and fonts.
 func rank(name string) int {
 	switch ext := strings.ToLower(path.Ext(name)); {
 	case strings.HasPrefix(ext, ".htm"), ext == ".xhtml", ext == ".xht":
@@ -441,8 +448,7 @@ func rank(name string) int {
 	return 0
 }
 
-// WriteFile writes a single file anywhere, by way of another beside it, so
-// that it is old or new and never half.
+// WriteFile writes a single file atomically, through a temporary file next to it.
 func WriteFile(name string, data []byte) error {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
 		return &fs.PathError{Op: "write", Path: name, Err: ErrDirectory}
@@ -458,7 +464,7 @@ func WriteFile(name string, data []byte) error {
 	if err != nil {
 		return err
 	}
-	defer os.Remove(f.Name()) // fails once it was moved
+	defer os.Remove(f.Name()) // fails after it was moved
 	_, err = f.Write(data)
 	err = errors.Join(err, f.Chmod(0o644), f.Close())
 	if err != nil {
@@ -467,21 +473,20 @@ func WriteFile(name string, data []byte) error {
 	return os.Rename(f.Name(), name)
 }
 
-// IsFolder reports whether there is a folder at a path on disk.
+// IsFolder reports whether a path on disk is a folder.
 func IsFolder(name string) bool {
 	info, err := os.Stat(name)
 	return err == nil && info.IsDir()
 }
 
-// Exists reports whether there is anything at a path on disk.
+// Exists reports whether a path on disk exists.
 func Exists(name string) bool {
 	_, err := os.Lstat(name)
 	return err == nil
 }
 
-// WriteTree writes all files of a file system into a folder, which must be
-// empty or not exist, and returns the folder. If dir is empty it makes a
-// temporary one.
+// WriteTree writes all files of a file system to a folder, which must be empty or not exist, and
+// returns the folder. If dir is empty, it creates a temporary one.
 func WriteTree(dir string, tree fs.FS) (string, error) {
 	if dir == "" {
 		made, err := os.MkdirTemp("", "rinzel-")

@@ -7,9 +7,9 @@ import (
 	"strings"
 )
 
-// Spelling returns the path of a file as its folders spell it, and whether that is another spelling than p has. It is one
-// only where the file system takes upper and lower case for the same, as some do: elsewhere a path in another case leads
-// to no file. The answer is that of the disk, and is not kept.
+// Spelling returns the path of a file with the case used on disk, and whether it differs from p. It
+// only differs on case-insensitive file systems: elsewhere a path in another case does not exist.
+// The answer is not cached.
 func (t *Tree) Spelling(p Path) (spelled Path, differs bool) {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) || !t.ignoresCase(folder, p.Name) {
@@ -33,7 +33,7 @@ func (t *Tree) Spelling(p Path) (spelled Path, differs bool) {
 	return Path{Root: p.Root, Name: dir}, dir != p.Name
 }
 
-// ignoresCase reports whether a folder finds a file by its name in another case. It is asked of the disk once.
+// ignoresCase reports whether a folder is case-insensitive. The answer is cached.
 func (t *Tree) ignoresCase(f Folder, name string) bool {
 	if known, ok := t.caseless.Load(f.Name); ok {
 		return known.(bool)
@@ -43,7 +43,7 @@ func (t *Tree) ignoresCase(f Folder, name string) bool {
 		other = strings.ToLower(name)
 	}
 	if other == name {
-		return false // a name without letters says nothing
+		return false // a name without letters cannot tell
 	}
 	_, err := fs.Stat(f.FS, other)
 	ignores := err == nil && t.exists(Path{Root: f.Name, Name: name})

@@ -7,7 +7,7 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// syncFiles has the system write the files in a folder to the disk, some at a time.
+// syncFiles flushes the files in a folder to disk, several at a time.
 func syncFiles(root *os.Root, dir string) error {
 	const most = 16
 	group := new(errgroup.Group)

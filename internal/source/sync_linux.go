@@ -6,11 +6,11 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// fewFiles is how many files are synced one by one. Where there are more, it takes less to have all that was written to the file
-// system synced, by whomever.
+// fewFiles is the number of files that are flushed one by one. With more, it is faster to flush the
+// whole file system.
 const fewFiles = 100
 
-// syncFolder has the system write the n files in a folder to the disk.
+// syncFolder flushes the n files in a folder to disk.
 func syncFolder(root *os.Root, dir string, n int) error {
 	if n <= fewFiles {
 		return syncFiles(root, dir)

@@ -4,5 +4,5 @@ package source
 
 import "os"
 
-// syncFolder has the system write the files in a folder to the disk.
+// syncFolder flushes the files in a folder to disk.
 func syncFolder(root *os.Root, dir string, _ int) error { return syncFiles(root, dir) }

@@ -20,50 +20,51 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// MaxFileSize is the largest file that is read as a whole, in bytes. A larger one is no style sheet or page, and would only
-// exhaust the memory. What is only copied ([Tree.Copy]) may have any size.
+// MaxFileSize limits the size of files that are read into memory, in bytes. Copied files
+// ([Tree.Copy]) have no limit.
 const MaxFileSize = 256 << 20
 
-// MaxTextSize is the largest text file that is read, in bytes: what is made of a text takes many times its room.
+// MaxTextSize limits the size of text files, in bytes: processing needs many times as much memory.
 const MaxTextSize = 64 << 20
 
-// Errors that a read can end with, besides those of the io/fs package.
+// Errors of reading, in addition to those of package io/fs.
 var (
-	// ErrNotUTF8 means that a text file holds bytes that are not UTF-8.
+	// ErrNotUTF8 means that a text file is not valid UTF-8.
 	ErrNotUTF8 = errors.New("is not UTF-8 text")
-	// ErrDirectory means that a folder stands where a file is expected.
+	// ErrDirectory means that a path is a folder instead of a file.
 	ErrDirectory = errors.New("is a folder, not a file")
-	// ErrNotRegular means that a pipe or a device stands where a file is expected.
+	// ErrNotRegular means that a path is a pipe or a device instead of a file.
 	ErrNotRegular = errors.New("is a pipe or a device, not a file")
-	// ErrOutside means that a path leads out of the folder it is relative to.
+	// ErrOutside means that a path leads out of its folder.
 	ErrOutside = errors.New("leads outside its folder")
 	// ErrTooLarge means that a file is larger than MaxFileSize.
 	ErrTooLarge = fmt.Errorf("is larger than %d MB", MaxFileSize>>20)
 	// ErrLongText means that a text file is larger than MaxTextSize.
 	ErrLongText = fmt.Errorf("is larger than %d MB", MaxTextSize>>20)
-	// ErrNoRoot means that no root has the name in a path.
+	// ErrNoRoot means that a path has an unknown root.
 	ErrNoRoot = errors.New("names no root")
 )
 
-// EncodingError tells where the text of a file stops being UTF-8.
+// EncodingError tells where the text of a file is not valid UTF-8.
 type EncodingError struct {
-	File *File // its text ends before the first byte that is not UTF-8
+	File *File // its text ends before the first invalid byte
 }
 
+// Error names the file.
 func (e *EncodingError) Error() string { return e.File.Name + " " + ErrNotUTF8.Error() }
 
 // Unwrap makes the error match ErrNotUTF8.
 func (e *EncodingError) Unwrap() error { return ErrNotUTF8 }
 
-// Folder is a folder that may be read: the source folder, or a root.
+// Folder is a readable folder: the source folder, or a root.
 type Folder struct {
-	Name string // the root's name; empty for the source folder
-	Show string // how people are shown its path; empty for the working folder
+	Name string // root; empty for the source folder
+	Show string // displayed path; empty for the working folder
 	FS   fs.FS
 }
 
-// OpenFolder opens a folder on disk. Reads through it never leave it, whatever
-// symbolic links it holds. The caller closes the returned io.Closer.
+// OpenFolder opens a folder on disk. Reads never leave the folder, whatever symbolic links it
+// contains. The caller must close the io.Closer.
 func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
@@ -75,13 +76,12 @@ func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
 	return Folder{Name: name, Show: filepath.ToSlash(show), FS: root.FS()}, root, nil
 }
 
-// Tree is all that a build may read. It keeps each text file it has read, so
-// a file is read once and looks the same to all who ask. It is safe for
-// concurrent use.
+// Tree is everything that a build may read. It caches texts, so that each file is read once and
+// looks the same for all readers. It is safe for concurrent use.
 type Tree struct {
 	Set *Set
-	// NoteLinks has the tree note which files it reads by way of a symbolic link: see
-	// [Tree.Linked]. It is set before anything is read.
+	// NoteLinks makes the tree record which files it reads through symbolic links, see
+	// [Tree.Linked]. It must be set before anything is read.
 	NoteLinks bool
 
 	folders map[string]Folder
@@ -89,17 +89,17 @@ type Tree struct {
 	mu     sync.Mutex
 	kept   map[Path]*reading
 	copies map[Path]*hashed
-	old    []*File         // that were forgotten, and of which findings of the last build may tell
-	opened map[Path]error  // files that were to be read, and what came of it
-	linked map[Path]bool   // those to which a symbolic link leads
+	old    []*File         // forgotten files that findings of the last build may refer to
+	opened map[Path]error  // files that were opened, with the error
+	linked map[Path]bool   // those reached through a symbolic link
 	labels map[Path]string // see [Tree.SetEncoding]
-	label  string          // the first of them
+	label  string          // the first label
 
 	lister lister
-	heads  sync.Map // the first bytes of files: Path to string
+	heads  sync.Map // first bytes of files: Path to string
 
 	there    sync.Map // whether a path is a file: Path to bool
-	caseless sync.Map // whether a folder takes upper and lower case for the same: its name to bool
+	caseless sync.Map // whether a folder is case-insensitive: its name to bool
 }
 
 // reading is a file that was read, or is being read.
@@ -107,10 +107,10 @@ type reading struct {
 	once   sync.Once
 	file   *File
 	err    error
-	before *File // what it held when it was read before it was forgotten; nil if it was not
+	before *File // the file before it was forgotten, or nil
 }
 
-// NewTree returns a tree over folders, whose names must differ.
+// NewTree returns a tree of folders with different names.
 func NewTree(folders ...Folder) *Tree {
 	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading), copies: make(map[Path]*hashed), opened: make(map[Path]error)}
 	for _, f := range folders {
@@ -119,17 +119,16 @@ func NewTree(folders ...Folder) *Tree {
 	return t
 }
 
-// AddFolder makes another folder part of the tree. It must not be called
-// while the tree is read from.
+// AddFolder adds a folder to the tree. It must not be called while the tree is in use.
 func (t *Tree) AddFolder(f Folder) { t.folders[f.Name] = f }
 
-// HasRoot reports whether the tree has a folder of that name.
+// HasRoot reports whether a root exists.
 func (t *Tree) HasRoot(name string) bool {
 	_, ok := t.folders[name]
 	return ok
 }
 
-// Roots returns the names of all roots, sorted, without the source folder's.
+// Roots returns the names of all roots, sorted, without the source folder.
 func (t *Tree) Roots() []string {
 	var names []string
 	for name := range t.folders {
@@ -141,12 +140,12 @@ func (t *Tree) Roots() []string {
 	return names
 }
 
-// Show returns the path as people are shown it, relative to the working folder.
+// Show returns the path for display, relative to the working folder.
 func (t *Tree) Show(p Path) string { return path.Join(t.folders[p.Root].Show, p.Name) }
 
-// Text reads a text file, in the encoding that it names or that [Tree.SetEncoding] says if it
-// is not UTF-8. The error is nil or wraps one of the package's
-// errors or of io/fs; it does not repeat the path.
+// Text reads a text file. A file that is not UTF-8 is decoded by the encoding that it declares, or
+// that was set by [Tree.SetEncoding]. The error wraps one of this package or of io/fs, without the
+// path.
 func (t *Tree) Text(p Path) (*File, error) {
 	t.mu.Lock()
 	r := t.kept[p]
@@ -167,8 +166,8 @@ func (t *Tree) Text(p Path) (*File, error) {
 	return r.file, r.err
 }
 
-// Put has a path hold a text that is on no disk, such as that of standard input, and that people are shown
-// under a name of its own. It must be called before the path is asked for.
+// Put sets the text of a path that is not on disk, such as standard input, with its displayed path.
+// It must be called before the path is read.
 func (t *Tree) Put(p Path, show string, text []byte) {
 	r := &reading{}
 	r.once.Do(func() {
@@ -184,7 +183,7 @@ func (t *Tree) Put(p Path, show string, text []byte) {
 	t.there.Store(p, true)
 }
 
-// Holds reports whether a file is what its path was read as last, and was not forgotten since.
+// Holds reports whether a file is the current version of its path.
 func (t *Tree) Holds(f *File) bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -192,7 +191,7 @@ func (t *Tree) Holds(f *File) bool {
 	return r != nil && r.file == f
 }
 
-// Read returns the text files that were asked for, as people are shown them, sorted.
+// Read returns the displayed paths of the text files read so far, sorted.
 func (t *Tree) Read() []string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -204,9 +203,8 @@ func (t *Tree) Read() []string {
 	return out
 }
 
-// Forget has the tree read a file again when it is asked for next, and look whether it
-// is there. A file that turns out to hold the text of before is the same [File] as before. It must not be called while the tree
-// is read from.
+// Forget makes the tree read a file, and check its existence, again. If its text is unchanged, the
+// tree returns the same [File] as before. It must not be called while the tree is in use.
 func (t *Tree) Forget(p Path) {
 	if r := t.kept[p]; r != nil {
 		delete(t.kept, p)
@@ -221,7 +219,7 @@ func (t *Tree) Forget(p Path) {
 	t.staleListing(p)
 }
 
-// Missing returns the paths in a folder of which it was asked whether there is a file, and there was none, sorted.
+// Missing returns the paths in a root that were looked for and do not exist, sorted.
 func (t *Tree) Missing(root string) []Path {
 	var out []Path
 	t.there.Range(func(key, there any) bool {
@@ -234,7 +232,7 @@ func (t *Tree) Missing(root string) []Path {
 	return out
 }
 
-// Found calls visit with each file of which it was asked whether it is there, and that is, in no order.
+// Found calls visit with each file that was looked for and exists, in no particular order.
 func (t *Tree) Found(visit func(Path)) {
 	t.there.Range(func(key, there any) bool {
 		if there.(bool) {
@@ -244,8 +242,8 @@ func (t *Tree) Found(visit func(Path)) {
 	})
 }
 
-// DropOld gives up the texts of files that were forgotten: nothing may refer to places in them any more. It must not be called
-// while the tree is read from.
+// DropOld releases the texts of forgotten files: positions in them must not be used any more. It
+// must not be called while the tree is in use.
 func (t *Tree) DropOld() {
 	for _, f := range t.old {
 		t.Set.Drop(f)
@@ -253,8 +251,7 @@ func (t *Tree) DropOld() {
 	t.old = nil
 }
 
-// Opened calls visit with each file of which something was to be read, whether it is there or not, and with the error, in no
-// order.
+// Opened calls visit with each file that was opened, and the error, in no particular order.
 func (t *Tree) Opened(visit func(Path, error)) {
 	t.mu.Lock()
 	opened := maps.Clone(t.opened)
@@ -264,8 +261,8 @@ func (t *Tree) Opened(visit func(Path, error)) {
 	}
 }
 
-// Linked returns the files that were read by way of a symbolic link, sorted: they
-// may change where nobody looks for it.
+// Linked returns the files read through symbolic links, sorted: they may change outside of the
+// watched folders.
 func (t *Tree) Linked() []Path {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -277,7 +274,7 @@ func (t *Tree) Linked() []Path {
 	return out
 }
 
-// noteLink notes a file if a symbolic link leads to it.
+// noteLink records a file that is reached through a symbolic link.
 func (t *Tree) noteLink(p Path) {
 	links, ok := t.folders[p.Root].FS.(fs.ReadLinkFS)
 	if !ok || !t.NoteLinks || !fs.ValidPath(p.Name) {
@@ -296,7 +293,7 @@ func (t *Tree) noteLink(p Path) {
 	}
 }
 
-// readText reads a text file, which held before when it was read last; nil if it was not.
+// readText reads a text file; before is its previous version, or nil.
 func (t *Tree) readText(p Path, before *File) (*File, error) {
 	data, err := t.Bytes(p)
 	switch {
@@ -317,13 +314,13 @@ func (t *Tree) readText(p Path, before *File) (*File, error) {
 		return nil, &EncodingError{t.Set.Add(p, t.Show(p), text[:validPrefix(text)])}
 	}
 	f := newFile(p, t.Show(p), decoded)
-	if enc != unicode.UTF8 { // else some of its bytes are replaced, as browsers do
+	if enc != unicode.UTF8 { // otherwise invalid bytes are replaced, as in browsers
 		f.encoding, f.raw = enc, data
 	}
 	return t.Set.add(f), nil
 }
 
-// validPrefix returns how many bytes of s are UTF-8 from its start.
+// validPrefix returns the length of the valid UTF-8 at the start of s.
 func validPrefix(s string) int {
 	for i := 0; i < len(s); {
 		r, n := utf8.DecodeRuneInString(s[i:])
@@ -335,7 +332,7 @@ func validPrefix(s string) int {
 	return len(s)
 }
 
-// Bytes reads any file whole. The error is as [Tree.Text] returns it.
+// Bytes reads a whole file. The error is like that of [Tree.Text].
 func (t *Tree) Bytes(p Path) ([]byte, error) {
 	f, info, err := t.open(p)
 	if err != nil {
@@ -354,7 +351,7 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 			return data, nil
 		case err != nil:
 			return nil, plain(err)
-		case len(data) > MaxFileSize: // it grew while being read
+		case len(data) > MaxFileSize: // it grew while it was read
 			return nil, ErrTooLarge
 		case len(data) == cap(data):
 			data = append(data, 0)[:len(data)]
@@ -362,7 +359,7 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
-// open opens a regular file, and notes it. The error is as [Tree.Text] returns it.
+// open opens a regular file, and records it. The error is like that of [Tree.Text].
 func (t *Tree) open(p Path) (fs.File, fs.FileInfo, error) {
 	t.noteLink(p)
 	f, info, err := t.openRegular(p)
@@ -372,6 +369,7 @@ func (t *Tree) open(p Path) (fs.File, fs.FileInfo, error) {
 	return f, info, err
 }
 
+// openRegular is open without recording.
 func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 	folder, ok := t.folders[p.Root]
 	if !ok {
@@ -380,7 +378,7 @@ func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 	if !fs.ValidPath(p.Name) {
 		return nil, nil, ErrOutside
 	}
-	// Opening a pipe would wait for who writes into it.
+	// Opening a pipe would block.
 	if info, err := fs.Stat(folder.FS, p.Name); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
 		return nil, nil, ErrNotRegular
 	}
@@ -403,10 +401,11 @@ func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 	return nil, nil, err
 }
 
-// headSize is how many bytes of a file are its head.
+// headSize is the size of the head of a file.
 const headSize = 256
 
-// Head returns the first bytes of a file, at most 256; none if it cannot be read, or is not a regular file.
+// Head returns the first bytes of a file, at most 256; "" if it cannot be read or is not a regular
+// file.
 func (t *Tree) Head(p Path) string {
 	if head, ok := t.heads.Load(p); ok {
 		return head.(string)
@@ -416,6 +415,7 @@ func (t *Tree) Head(p Path) string {
 	return head
 }
 
+// readHead is Head without the cache.
 func (t *Tree) readHead(p Path) []byte {
 	f, _, err := t.open(p)
 	if err != nil {
@@ -429,7 +429,7 @@ func (t *Tree) readHead(p Path) []byte {
 	return data
 }
 
-// Modified returns when a file was last written. It is asked of the disk each time. ok is false if there is no such file.
+// Modified returns the modification time of a file, uncached. ok is false if it does not exist.
 func (t *Tree) Modified(p Path) (at time.Time, ok bool) {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) {
@@ -442,8 +442,7 @@ func (t *Tree) Modified(p Path) (at time.Time, ok bool) {
 	return info.ModTime(), true
 }
 
-// Exists reports whether p is a file that can be opened. It is asked of the
-// disk once.
+// Exists reports whether p is a file that can be opened. The answer is cached.
 func (t *Tree) Exists(p Path) bool {
 	if there, ok := t.there.Load(p); ok {
 		return there.(bool)
@@ -453,6 +452,7 @@ func (t *Tree) Exists(p Path) bool {
 	return there
 }
 
+// exists is Exists without the cache.
 func (t *Tree) exists(p Path) bool {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) {
@@ -462,8 +462,8 @@ func (t *Tree) exists(p Path) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-// plain returns err without the path and the operation, which a diagnostic
-// words better, and maps the refusal of os.Root to ErrOutside.
+// plain returns err without path and operation, and maps the error of os.Root for paths outside of
+// it to ErrOutside.
 func plain(err error) error {
 	var pe *fs.PathError
 	if !errors.As(err, &pe) {
@@ -474,16 +474,15 @@ func plain(err error) error {
 		return fs.ErrNotExist
 	case errors.Is(pe.Err, fs.ErrPermission):
 		return fs.ErrPermission
-	case strings.Contains(pe.Err.Error(), "escapes"): // os.Root exports no value for it
+	case strings.Contains(pe.Err.Error(), "escapes"): // os.Root does not export this error
 		return ErrOutside
 	}
 	return pe.Err
 }
 
-// Walk calls visit for every regular file of a folder, in lexical order of
-// the whole path, with the path below the folder. enter decides for each
-// folder whether it is walked. Symbolic links to folders are not followed.
-// A folder that cannot be read is passed to failed and left out.
+// Walk calls visit for every regular file of a folder, in lexical order of the whole path. enter
+// decides which folders are entered. Symbolic links to folders are not followed. Unreadable folders
+// are passed to failed and skipped.
 func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), failed func(Path, error)) {
 	folder, ok := t.folders[root]
 	if !ok {
@@ -512,8 +511,7 @@ func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), 
 	})
 }
 
-// Siblings returns the names of the entries in the folder that would hold p,
-// so that a near one can be proposed; nil if there is no such folder.
+// Siblings returns the names in the folder of p, for suggestions; nil if the folder does not exist.
 func (t *Tree) Siblings(p Path) []string {
 	folder, ok := t.folders[p.Root]
 	dir := path.Dir(p.Name)
@@ -531,10 +529,9 @@ func (t *Tree) Siblings(p Path) []string {
 	return names
 }
 
-// Resolve returns the path that ref names when it stands in a file at from.
-// ref is a path, not a URL: percent-encoding is undone and query and fragment
-// are cut before. A leading slash means the top of from's folder.
-// ok is false when the path leads outside the folder.
+// Resolve returns the path of a reference in the file from. ref is a path, not a URL:
+// percent-encoding, query and fragment must be removed before. A leading slash means the top of
+// from's folder. ok is false if the path leads outside.
 func Resolve(from Path, ref string) (p Path, ok bool) {
 	var name string
 	if strings.HasPrefix(ref, "/") {

@@ -14,39 +14,42 @@ import (
 	"syscall"
 )
 
-// ListName is the list of the files that were written into an output folder,
-// and so what tells one from other folders.
+// ListName is the list of written files in an output folder, which also identifies output folders.
 const ListName = own + "/written.json"
 
-// written is the files that were written into a folder.
+// written is the files that were written to a folder.
 type written map[string]record
 
-// record is what is known of a file that was written. The zero record is of one that may be old or new.
+// record describes a written file. The zero record is that of a file that may be old or new.
 type record struct {
 	Hash string `json:"hash,omitempty"`
 	Size int64  `json:"size,omitempty"` // in bytes
-	Time int64  `json:"time,omitempty"` // when it was written, in nanoseconds since 1970
+	Time int64  `json:"time,omitempty"` // modification time in nanoseconds since 1970
 }
 
+// recordOf returns the record of a file.
 func recordOf(hash string, info fs.FileInfo) record {
 	return record{hash, info.Size(), info.ModTime().UnixNano()}
 }
 
-// describes reports whether a file is the one that was written, by its size and its time.
+// describes reports whether a file is the written one, by size and time.
 func (r record) describes(info fs.FileInfo) bool {
 	return info.Mode().IsRegular() && r.Size == info.Size() && r.Time == info.ModTime().UnixNano()
 }
 
+// names returns the names of the files, sorted.
 func (w written) names() []string { return slices.Sorted(maps.Keys(w)) }
 
+// has reports whether a file is in the list.
 func (w written) has(name string) bool {
 	_, ok := w[name]
 	return ok
 }
 
-// fingerprint returns the hash by which a file is known to be as it was written.
+// fingerprint returns the hash that identifies the contents of a written file.
 func fingerprint(sum Sum) string { return hex.EncodeToString(sum[:16]) }
 
+// sumOfBytes returns the hash of data.
 func sumOfBytes(data []byte) Sum { return sha256.Sum256(data) }
 
 // hashOf returns the fingerprint of a file in the output folder.
@@ -60,7 +63,7 @@ func hashOf(root *os.Root, name string) (string, error) {
 	return fingerprint(sum), err
 }
 
-// isThere looks at a path in the output folder, without following a link at its end.
+// isThere looks up a path in the output folder, without following a final link.
 func isThere(root *os.Root, name string) (info fs.FileInfo, there bool, err error) {
 	info, err = root.Lstat(name)
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
@@ -69,7 +72,8 @@ func isThere(root *os.Root, name string) (info fs.FileInfo, there bool, err erro
 	return info, err == nil, err
 }
 
-// unchanged reports whether a file is in the list and as it was written. The error is that it cannot be read.
+// unchanged reports whether a file is in the list and not modified. The error is that it cannot be
+// read.
 func (w written) unchanged(root *os.Root, name string) (bool, error) {
 	r, ok := w[name]
 	if !ok {
@@ -89,7 +93,7 @@ func (w written) unchanged(root *os.Root, name string) (bool, error) {
 	return err == nil && hash == r.Hash, err
 }
 
-// blockedBy returns the file that is where a folder of a path is to be, or "".
+// blockedBy returns the file in place of a parent folder of a path, or "".
 func blockedBy(root *os.Root, name string) string {
 	for dir := path.Dir(name); dir != "."; dir = path.Dir(dir) {
 		if info, err := root.Lstat(dir); err == nil && !info.IsDir() {
@@ -99,7 +103,7 @@ func blockedBy(root *os.Root, name string) string {
 	return ""
 }
 
-// holdsAll reports whether all files in a folder were written into it, and are as they were written.
+// holdsAll reports whether all files in a folder are in the list and not modified.
 func (w written) holdsAll(root *os.Root, dir string) bool {
 	all := true
 	_ = fs.WalkDir(root.FS(), dir, func(name string, d fs.DirEntry, err error) error {
@@ -115,18 +119,19 @@ func (w written) holdsAll(root *os.Root, dir string) bool {
 	return all
 }
 
-// removal is what came of removing a file.
+// removal is the result of removing a file.
 type removal int
 
+// The results.
 const (
 	removedIt removal = iota
-	goneIt            // it was not there
-	leftIt            // it is not what was written
+	goneIt            // it did not exist
+	leftIt            // it was modified
 	failedIt
 )
 
-// remove removes a file that was written, and the folders that it leaves empty. A file that somebody changed, or put in
-// its place, stays.
+// remove removes a written file, and the folders that become empty. A file that somebody modified
+// or replaced is not removed.
 func (w written) remove(root *os.Root, name string) removal {
 	if !fs.ValidPath(name) {
 		return goneIt
@@ -134,7 +139,7 @@ func (w written) remove(root *os.Root, name string) removal {
 	_, there, err := isThere(root, name)
 	switch {
 	case err != nil && plain(err) == ErrOutside:
-		return leftIt // by way of a link that somebody put there
+		return leftIt // through a link that somebody created
 	case err != nil:
 		return failedIt
 	case !there:
@@ -153,7 +158,7 @@ func (w written) remove(root *os.Root, name string) removal {
 	return removedIt
 }
 
-// removeEmpty removes a folder and those around it as long as they are empty, or not there.
+// removeEmpty removes a folder and its parents as long as they are empty or missing.
 func removeEmpty(root *os.Root, dir string) {
 	for ; dir != "."; dir = path.Dir(dir) {
 		if err := root.Remove(dir); err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -162,12 +167,12 @@ func removeEmpty(root *os.Root, dir string) {
 	}
 }
 
-// writtenList is the form of the list on disk.
+// writtenList is the list on disk.
 type writtenList struct {
 	Files written `json:"files"`
 }
 
-// readRegular reads a file in the output folder. Opening a pipe would wait for who writes into it.
+// readRegular reads a file in the output folder. Opening a pipe would block.
 func readRegular(root *os.Root, name string) ([]byte, error) {
 	if info, err := root.Stat(name); err == nil && !info.Mode().IsRegular() {
 		return nil, &fs.PathError{Op: "read", Path: name, Err: ErrNotRegular}
@@ -175,6 +180,7 @@ func readRegular(root *os.Root, name string) ([]byte, error) {
 	return root.ReadFile(name)
 }
 
+// readList reads the list.
 func readList(root *os.Root) (written, error) {
 	data, err := readRegular(root, ListName)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -190,6 +196,7 @@ func readList(root *os.Root) (written, error) {
 	return list.Files, nil
 }
 
+// writeList writes the list.
 func writeList(root *os.Root, next string, w written) error {
 	data, err := json.MarshalIndent(writtenList{w}, "", " ")
 	if err != nil {

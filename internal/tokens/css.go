@@ -11,7 +11,7 @@ import (
 	"rinzel/internal/diag"
 )
 
-// writer returns what writes the values of a type in CSS, or nil.
+// writer returns the function that writes values of a type as CSS, or nil.
 func (r *reader) writer(kind string) func(*value) (string, bool) {
 	switch kind {
 	case "color":
@@ -46,7 +46,7 @@ func (r *reader) writer(kind string) func(*value) (string, bool) {
 var types = []string{"color", "dimension", "duration", "number", "fontFamily", "fontWeight", "cubicBezier", "strokeStyle", "border",
 	"transition", "shadow", "gradient", "typography"}
 
-// css returns a value of a type, or the one that it is an alias of, as CSS has it.
+// css returns a value of a type, or of the alias that it is, as CSS.
 func (r *reader) css(v *value, kind string) (string, bool) {
 	end, is, outside := r.resolve(v, kind)
 	switch {
@@ -72,7 +72,7 @@ func (r *reader) css(v *value, kind string) (string, bool) {
 	return "", false
 }
 
-// part returns a key of a composite value as CSS has it.
+// part returns a key of a composite value as CSS.
 func (r *reader) part(v *value, name, kind string) (string, bool) {
 	p := v.get(name)
 	if p == nil {
@@ -82,7 +82,7 @@ func (r *reader) part(v *value, name, kind string) (string, bool) {
 	return r.css(p, kind)
 }
 
-// parts returns several keys of a composite value, with white space between.
+// parts returns several keys of a composite value, separated by spaces.
 func (r *reader) parts(v *value, kind string, names ...[2]string) (string, bool) {
 	if !r.expect(v, object, kind) {
 		return "", false
@@ -98,8 +98,7 @@ func (r *reader) parts(v *value, kind string, names ...[2]string) (string, bool)
 	return strings.Join(out, " "), true
 }
 
-// plain returns a string that is CSS as it stands, if it holds nothing that
-// could end a value.
+// plain returns a string that is CSS already, unless it contains something that could end a value.
 func (r *reader) plain(v *value, kind string) (string, bool) {
 	if v.text == "" || strings.ContainsAny(v.text, "{};\"'\\\n") || strings.Contains(v.text, "/*") ||
 		strings.Count(v.text, "(") != strings.Count(v.text, ")") {
@@ -109,8 +108,10 @@ func (r *reader) plain(v *value, kind string) (string, bool) {
 	return v.text, true
 }
 
+// digits formats a number.
 func digits(f float64) string { return strconv.FormatFloat(f, 'f', -1, 64) }
 
+// number returns a number.
 func (r *reader) number(v *value) (string, bool) {
 	if !r.expect(v, number, "number") {
 		return "", false
@@ -118,8 +119,7 @@ func (r *reader) number(v *value) (string, bool) {
 	return digits(v.num), true
 }
 
-// color writes a colour: an object with a colour space, or, as older files
-// have it, a string.
+// color returns a colour: an object with a colour space, or, in older files, a string.
 func (r *reader) color(v *value) (string, bool) {
 	if v.kind == text {
 		return r.plain(v, "colour")
@@ -158,7 +158,7 @@ func (r *reader) color(v *value) (string, bool) {
 	return r.inSpace(space, c, alpha)
 }
 
-// inSpace writes a colour in the function of its space.
+// inSpace returns a colour in the function of its space.
 func (r *reader) inSpace(space *value, c [3]string, alpha string) (string, bool) {
 	switch space.text {
 	case "hsl", "hwb":
@@ -177,8 +177,7 @@ func (r *reader) inSpace(space *value, c [3]string, alpha string) (string, bool)
 	return "", false
 }
 
-// measure writes an object with a value and a unit, or, as older files have
-// it, a string.
+// measure returns an object with a value and a unit, or, in older files, a string.
 func (r *reader) measure(v *value, kind string, units ...string) (string, bool) {
 	if v.kind == text {
 		return r.plain(v, kind)
@@ -198,13 +197,17 @@ func (r *reader) measure(v *value, kind string, units ...string) (string, bool) 
 	return digits(n.num) + unit.text, true
 }
 
+// dimension returns a length.
 func (r *reader) dimension(v *value) (string, bool) { return r.measure(v, "dimension", "px", "rem") }
-func (r *reader) duration(v *value) (string, bool)  { return r.measure(v, "duration", "ms", "s") }
 
-// genericFamilies are the names of fonts that stand without quotes.
+// duration returns a time.
+func (r *reader) duration(v *value) (string, bool) { return r.measure(v, "duration", "ms", "s") }
+
+// genericFamilies are font names that are not quoted.
 var genericFamilies = []string{"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "ui-serif", "ui-sans-serif",
 	"ui-monospace", "ui-rounded", "math", "fangsong"}
 
+// fontFamily returns a list of font names.
 func (r *reader) fontFamily(v *value) (string, bool) {
 	names := v.list
 	if v.kind == text {
@@ -233,6 +236,7 @@ var weights = map[string]int{
 	"extra-black": 950, "ultra-black": 950,
 }
 
+// fontWeight returns a font weight.
 func (r *reader) fontWeight(v *value) (string, bool) {
 	if v.kind == number && v.num >= 1 && v.num <= 1000 {
 		return digits(v.num), true
@@ -244,6 +248,7 @@ func (r *reader) fontWeight(v *value) (string, bool) {
 	return "", false
 }
 
+// cubicBezier returns a timing function.
 func (r *reader) cubicBezier(v *value) (string, bool) {
 	if len(v.list) != 4 || slices.ContainsFunc(v.list, func(n value) bool { return n.kind != number }) {
 		r.fail(v.at, "a cubicBezier must be a list of four numbers", "")
@@ -256,11 +261,11 @@ func (r *reader) cubicBezier(v *value) (string, bool) {
 	return "cubic-bezier(" + strings.Join(out, ", ") + ")", true
 }
 
-// strokeStyles are the line styles that both the format and CSS name.
+// strokeStyles are the line styles that both the format and CSS have.
 var strokeStyles = []string{"solid", "dashed", "dotted", "double", "groove", "ridge", "outset", "inset"}
 
-// strokeStyle writes a line style. CSS has no lengths of dashes: an object that
-// gives them is a dashed line.
+// strokeStyle returns a line style. CSS has no dash lengths: an object with dash lengths becomes a
+// dashed line.
 func (r *reader) strokeStyle(v *value) (string, bool) {
 	switch {
 	case v.kind == text && slices.Contains(strokeStyles, v.text):
@@ -272,15 +277,17 @@ func (r *reader) strokeStyle(v *value) (string, bool) {
 	return "", false
 }
 
+// border returns a border.
 func (r *reader) border(v *value) (string, bool) {
 	return r.parts(v, "border", [2]string{"width", "dimension"}, [2]string{"style", "strokeStyle"}, [2]string{"color", "color"})
 }
 
+// transition returns a transition.
 func (r *reader) transition(v *value) (string, bool) {
 	return r.parts(v, "transition", [2]string{"duration", "duration"}, [2]string{"timingFunction", "cubicBezier"}, [2]string{"delay", "duration"})
 }
 
-// shadow writes one shadow or a list of them.
+// shadow returns one shadow or a list of shadows.
 func (r *reader) shadow(v *value) (string, bool) {
 	if v.kind == list {
 		var out []string
@@ -301,7 +308,7 @@ func (r *reader) shadow(v *value) (string, bool) {
 	return css, ok
 }
 
-// gradient writes the stops of a gradient, as they stand in linear-gradient().
+// gradient returns the stops of a gradient, as in linear-gradient().
 func (r *reader) gradient(v *value) (string, bool) {
 	if !r.expect(v, list, "gradient") {
 		return "", false

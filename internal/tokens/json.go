@@ -13,7 +13,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// value is a value of JSON with its place. Objects keep their keys in order.
+// value is a JSON value with its position. Objects preserve the order of their keys.
 type value struct {
 	at    source.Span
 	kind  kind
@@ -23,11 +23,13 @@ type value struct {
 	keys  []key   // of an object
 	list  []value // of an array
 
-	index map[string]int // of the keys, once there are many and one was looked for
+	index map[string]int // index of the keys, for large objects
 }
 
+// kind is the kind of a value.
 type kind uint8
 
+// The kinds of values.
 const (
 	null kind = iota
 	boolean
@@ -35,18 +37,20 @@ const (
 	text
 	list
 	object
-	invalid // what a reference that leads nowhere stands for
+	invalid // the target of an unresolved reference
 )
 
-// key is a key of an object and its value.
+// key is a key of an object with its value.
 type key struct {
 	name  string
 	at    source.Span
 	value value
 }
 
+// kindNames are the names of the kinds in messages.
 var kindNames = [...]string{"null", "true or false", "a number", "a string", "a list", "an object", "nothing"}
 
+// String returns the name in messages.
 func (k kind) String() string { return kindNames[k] }
 
 // get returns the value of a key of an object, or nil.
@@ -72,21 +76,22 @@ func (v *value) get(name string) *value {
 	return nil
 }
 
-// maxDepth is how deep objects and lists may nest.
+// maxDepth limits the nesting of objects and lists.
 const maxDepth = 100
 
-// jsonReader reads JSON with places.
+// jsonReader parses JSON with positions.
 type jsonReader struct {
 	file *source.File
 	dec  *json.Decoder
 }
 
-// errJSON is a finding that ends the reading.
+// errJSON is a finding that stops parsing.
 type errJSON struct{ diag diag.Diagnostic }
 
+// Error returns the message.
 func (e errJSON) Error() string { return e.diag.Message }
 
-// readJSON reads a file that holds one value.
+// readJSON parses a file with a single value.
 func readJSON(f *source.File) (value, error) {
 	r := jsonReader{f, json.NewDecoder(strings.NewReader(f.Text))}
 	r.dec.UseNumber()
@@ -101,13 +106,14 @@ func readJSON(f *source.File) (value, error) {
 	return v, nil
 }
 
+// fail returns an error at an offset.
 func (r *jsonReader) fail(off int, message, fix string) error {
 	off = max(0, min(off, len(r.file.Text)))
 	off += len(r.file.Text[off:]) - len(strings.TrimLeft(r.file.Text[off:], " \t\r\n"))
 	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Fix: fix}}
 }
 
-// next returns the next token and its place.
+// next returns the next token and its span.
 func (r *jsonReader) next() (json.Token, source.Span, error) {
 	start := int(r.dec.InputOffset())
 	t, err := r.dec.Token()
@@ -126,7 +132,7 @@ func (r *jsonReader) next() (json.Token, source.Span, error) {
 	return t, source.SpanOf(r.file.Pos(start), end-start), nil
 }
 
-// expectation words what the JSON reader found wrong.
+// expectation rewords an error of the JSON parser.
 func expectation(message string) string {
 	for _, known := range []struct{ part, words string }{
 		{"after object key:value pair", "expected ',' or '}' here"},
@@ -143,6 +149,7 @@ func expectation(message string) string {
 	return "invalid JSON here"
 }
 
+// value parses a value.
 func (r *jsonReader) value(depth int) (value, error) {
 	t, at, err := r.next()
 	if err != nil {
@@ -171,6 +178,7 @@ func (r *jsonReader) value(depth int) (value, error) {
 	return value{at: at}, nil
 }
 
+// object parses the members of an object.
 func (r *jsonReader) object(at source.Span, depth int) (value, error) {
 	v := value{kind: object}
 	for r.dec.More() {
@@ -188,6 +196,7 @@ func (r *jsonReader) object(at source.Span, depth int) (value, error) {
 	return r.closed(v, at)
 }
 
+// list parses the elements of a list.
 func (r *jsonReader) list(at source.Span, depth int) (value, error) {
 	v := value{kind: list}
 	for r.dec.More() {
@@ -200,7 +209,7 @@ func (r *jsonReader) list(at source.Span, depth int) (value, error) {
 	return r.closed(v, at)
 }
 
-// closed reads the bracket that closes v.
+// closed parses the closing bracket of v.
 func (r *jsonReader) closed(v value, at source.Span) (value, error) {
 	_, end, err := r.next()
 	v.at = at.Start.To(end.End)

@@ -10,10 +10,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file follows what refers to other parts of the file: aliases such as "{tone.calm}", and references
-// by JSON pointers (RFC 6901), such as { "$ref": "#/tone/calm" }, for a token, a group or any part of a value.
+// This file resolves references: aliases such as "{tone.calm}", and JSON pointers (RFC 6901) such
+// as { "$ref": "#/tone/calm" }, to a token, a group or any part of a value.
 
-// aliasOf returns the path that a value refers to in curly brackets: "{group.token}".
+// aliasOf returns the path in an alias in curly brackets: "{group.token}".
 func aliasOf(v *value) (path string, ok bool) {
 	if v.kind != text || !strings.HasPrefix(v.text, "{") || !strings.HasSuffix(v.text, "}") {
 		return "", false
@@ -27,7 +27,7 @@ func aliasOf(v *value) (path string, ok bool) {
 	return strings.Join(parts, "."), true
 }
 
-// pointer returns the names and numbers that lead from the root of the file to what a reference names.
+// pointer returns the path of a reference from the root of the file.
 func pointer(ref *value) (names []string, ok bool) {
 	rest, ok := strings.CutPrefix(ref.text, "#/")
 	if ref.kind != text || !ok {
@@ -39,14 +39,14 @@ func pointer(ref *value) (names []string, ok bool) {
 	return names, true
 }
 
-// target is what a reference leads to: a token, a group, or a part of the value of a token.
+// target is what a reference refers to: a token, a group, or a part of the value of a token.
 type target struct {
 	value *value
-	token string // the path of the token, if it is one, or of that of which the value is a part
-	whole bool   // it is a token or its value
+	token string // path of the token, or of the token that contains the value
+	whole bool   // it is a token or its whole value
 }
 
-// follow returns what a reference leads to. It reports one that leads nowhere.
+// follow returns the target of a reference, after reporting an unresolved one.
 func (r *reader) follow(ref *value) (target, bool) {
 	names, ok := pointer(ref)
 	if !ok {
@@ -80,7 +80,7 @@ func (r *reader) follow(ref *value) (target, bool) {
 	return out, true
 }
 
-// part returns the property of an object, or the element of a list, of a name; nil if there is none.
+// part returns a property of an object, or an element of a list; nil if it does not exist.
 func (v *value) part(name string) *value {
 	if n, err := strconv.Atoi(name); err == nil && v.kind == list && 0 <= n && n < len(v.list) {
 		return &v.list[n]
@@ -96,8 +96,8 @@ func refOf(v *value) *value {
 	return v.get("$ref")
 }
 
-// resolve follows aliases and references to a value and its type. outside is the path of a token that the
-// file does not have. end is nil after a finding, and for an outside token.
+// resolve follows aliases and references to a value and its type. outside is the path of a token
+// that is not in the file. end is nil after a finding, and for an outside token.
 func (r *reader) resolve(v *value, kind string) (end *value, is, outside string) {
 	first := v
 	var passed []*entry
@@ -129,7 +129,7 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 		case e == nil:
 			return nil, "", path
 		case e.bad:
-			return nil, "", "" // of which a finding tells
+			return nil, "", "" // already reported
 		case e.open:
 			r.fail(first.at, "alias cycle", "")
 			return nil, "", ""
@@ -151,7 +151,7 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 	return nil, "", ""
 }
 
-// settled returns a value with each reference in it replaced by what it leads to. Aliases in it stay.
+// dereferenced returns a value with all references in it resolved. Aliases are preserved.
 func (r *reader) settled(v *value, depth int) *value {
 	if v == nil || !hasRef(v) {
 		return v
@@ -191,7 +191,7 @@ func (r *reader) settled(v *value, depth int) *value {
 	return &out
 }
 
-// hasRef reports whether a value is or holds a reference.
+// hasRef reports whether a value is or contains a reference.
 func hasRef(v *value) bool {
 	return refOf(v) != nil || slices.ContainsFunc(v.keys, func(k key) bool { return hasRef(&k.value) }) ||
 		slices.ContainsFunc(v.list, func(v value) bool { return hasRef(&v) })
@@ -205,8 +205,8 @@ func (r *reader) tooMuch(at source.Span) {
 	}
 }
 
-// extended returns a group with all that the group has which it extends or refers to; its own tokens come
-// in place of those, at every depth.
+// extended returns a group merged with the group that it extends or refers to; its own tokens have
+// precedence, at every depth.
 func (r *reader) extended(v *value, depth int) *value {
 	from, base := v.get("$extends"), (*value)(nil)
 	if ref := v.get("$ref"); ref != nil {
@@ -232,7 +232,7 @@ func (r *reader) extended(v *value, depth int) *value {
 	return r.merged(r.extended(base, depth+1), v)
 }
 
-// named returns the group that "{group}" or a reference names, or nil.
+// named returns the group of "{group}" or a reference, or nil.
 func (r *reader) named(from *value) *value {
 	if refOf(from) != nil {
 		to, _ := r.follow(refOf(from))
@@ -251,7 +251,7 @@ func (r *reader) named(from *value) *value {
 	return group
 }
 
-// member returns the value of the key whose name a constant would have, or nil.
+// member returns the value of the key whose name becomes a constant's name, or nil.
 func (v *value) member(name string) *value {
 	if exact := v.get(name); exact != nil {
 		return exact
@@ -264,7 +264,7 @@ func (v *value) member(name string) *value {
 	return nil
 }
 
-// merged returns the group over with all that it lacks and base has.
+// merged returns the group over with the keys of base that it does not have.
 func (r *reader) merged(base, over *value) *value {
 	out := *over
 	out.keys, out.index = nil, nil

@@ -1,10 +1,9 @@
-// Package tokens reads design tokens in the format of the Design Tokens
-// Community Group and writes each value as CSS has it.
-//
-// A group is an object, a token an object with a $value. The type of a token is
-// its own $type, that of the token it is an alias of, or that of the nearest group around it.
-// Composite tokens become what a property of CSS takes: a border, a shadow, a transition, the
-// stops of a gradient; a typography token becomes a group with a key for each property.
+// Package tokens reads design tokens in the format of the Design Tokens Community Group and
+// converts their values to CSS. A group is an object, a token an object with a $value. The type of
+// a token is its $type, that of the token it is an alias of, or that of its nearest parent group.
+// Composite tokens become the value of a CSS property: a border, a shadow, a transition, the stops
+// of a gradient; a typography token becomes a group with a key for each property. Start reading at
+// [Read].
 package tokens
 
 import (
@@ -19,17 +18,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// Token is a token as CSS has it.
+// Token is a token in CSS.
 type Token struct {
-	Path  []string    // the names of its groups and its own
-	Value string      // the text of a value of CSS
-	At    source.Span // of its name in the file
-	From  []string    // the paths of the tokens of the file that it refers to
+	Path  []string    // names of its groups and its own name
+	Value string      // CSS value as text
+	At    source.Span // its name in the file
+	From  []string    // paths of the tokens of the file that it refers to
 }
 
-// Read reads a token file. The tokens come in the order of the file. A token
-// that cannot be read is reported and left out. An alias of a token that the
-// file does not have becomes const(path), for a sheet that knows it.
+// Read parses a token file. Tokens are in file order. Invalid tokens are reported and omitted. An
+// alias of a token that is not in the file becomes const(path), for a sheet that has it.
 func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	root, err := readJSON(f)
 	var bad errJSON
@@ -51,38 +49,40 @@ func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	return r.out, r.diags
 }
 
-// entry is a token as it was found.
+// entry is a token of the file.
 type entry struct {
 	path  []string
 	at    source.Span
 	value *value // its $value
-	kind  string // its type; empty if only what it is an alias of says it
+	kind  string // its type; empty if it is determined by an alias
 
-	end *value // what its aliases lead to, once it is known
-	is  string // the type that was found on the way
-	bad bool   // they lead nowhere, of which a finding tells
+	end *value // resolved value, once known
+	is  string // resolved type
+	bad bool   // an unresolved alias was reported
 
 	open bool // its aliases are being followed
 }
 
+// reader reads one token file.
 type reader struct {
 	root    *value
 	entries []*entry
-	found   map[string]*entry // by their paths
-	aliases map[*value]bool   // of objects with a reference: it leads to a token
+	found   map[string]*entry // by path
+	aliases map[*value]bool   // of objects with a reference: whether it refers to a token
 	out     []Token
-	depth   int      // of values within each other
-	written int      // values
+	depth   int      // nesting of values
+	written int      // number of values
 	full    bool     // there are too many
-	from    []string // the tokens that the one in hand refers to
+	from    []string // tokens that the current one refers to
 	diags   []diag.Diagnostic
 }
 
+// fail reports an error.
 func (r *reader) fail(at source.Span, message, fix string) {
 	r.diags = append(r.diags, diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }
 
-// group gathers the tokens of a group.
+// group reads the tokens of a group.
 func (r *reader) group(v *value, path []string, kind string) {
 	if v.get("$extends") != nil || v.get("$ref") != nil {
 		v = r.extended(v, 0)
@@ -107,11 +107,11 @@ func (r *reader) group(v *value, path []string, kind string) {
 	}
 }
 
-// constantName returns a token's name as the name of a constant: a name with
-// white space could not be written in const().
+// constantName returns the name of a token as the name of a constant, which must not contain white
+// space.
 func constantName(name string) string { return strings.Join(strings.Fields(name), "-") }
 
-// member gathers a token, or the tokens of a group.
+// member reads a token, or the tokens of a group.
 func (r *reader) member(k *key, path []string, kind string) {
 	name := strings.Join(path, ".")
 	switch {
@@ -131,28 +131,29 @@ func (r *reader) member(k *key, path []string, kind string) {
 		if own := k.value.get("$type"); own != nil {
 			e.kind = own.text
 		} else if _, isAlias := aliasOf(e.value); isAlias || refOf(e.value) != nil {
-			e.kind = "" // what it stands for says it
+			e.kind = "" // determined by its alias
 		}
 		r.entries = append(r.entries, e)
 		r.found[name] = e
 	}
 }
 
-// isAlias reports whether an object without a value is a token that refers to another one. One that
-// leads nowhere is none of a group either.
+// isAlias reports whether an object without a value is a token that refers to another one. An
+// unresolved one is not a group either.
 func (r *reader) isAlias(v *value) bool {
 	if v.get("$ref") == nil {
 		return false
 	}
 	is, known := r.aliases[v]
 	if !known {
-		r.aliases[v] = true // if it leads back to itself
+		r.aliases[v] = true // in case of a cycle
 		is = r.leadsToToken(v.get("$ref"))
 		r.aliases[v] = is
 	}
 	return is
 }
 
+// leadsToToken reports whether a reference refers to a token.
 func (r *reader) leadsToToken(ref *value) bool {
 	names, ok := pointer(ref)
 	to := r.root
@@ -164,7 +165,7 @@ func (r *reader) leadsToToken(ref *value) bool {
 	return !ok || to.get("$value") != nil || r.isAlias(to)
 }
 
-// token adds what a token comes to.
+// token adds a token with its resolved value.
 func (r *reader) token(e *entry) {
 	r.from = nil
 	v, kind, outside := r.resolve(e.value, e.kind)
@@ -188,14 +189,14 @@ func (r *reader) add(path []string, css string, e *entry) {
 	r.out = append(r.out, Token{path, css, e.at, r.from})
 }
 
-// maxAliases is how many aliases may lead to a value, and maxParts how many
-// values composite tokens may be made of, each counted as often as it is used.
+// maxAliases limits the aliases that lead to a value, and maxParts the values in composite tokens,
+// counted at each use.
 const (
 	maxParts  = 1_000_000
 	maxTokens = 120_000
 )
 
-// reading returns the use of a constant of a path.
+// reading returns the use of a constant.
 func reading(path string) string {
 	parts := strings.Split(path, ".")
 	for i, p := range parts {
@@ -206,7 +207,7 @@ func reading(path string) string {
 	return "const(" + strings.Join(parts, ".") + ")"
 }
 
-// typography adds a token of fonts as a group of properties.
+// typography adds a typography token as a group of properties.
 func (r *reader) typography(e *entry, v *value) {
 	properties := []struct{ key, property, kind string }{
 		{"fontFamily", "font-family", "fontFamily"}, {"fontSize", "font-size", "dimension"}, {"fontWeight", "font-weight", "fontWeight"},
@@ -224,7 +225,7 @@ func (r *reader) typography(e *entry, v *value) {
 	}
 }
 
-// expect reports a value that is of the wrong kind for a type.
+// expect reports a value of the wrong kind for a type.
 func (r *reader) expect(v *value, want kind, kind string) bool {
 	if v.kind == want {
 		return true
