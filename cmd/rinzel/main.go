@@ -1,5 +1,5 @@
-// Rinzel turns the style sheets of a website into the bundles that its pages
-// load. See the README, or run: rinzel help
+// Rinzel turns the style sheets of a website into the bundles that its pages load. See the README,
+// or run: rinzel help
 package main
 
 import (
@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/cli"
 )
 
+// main runs the command line until it is interrupted.
 func main() {
 	tuneCollector()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)

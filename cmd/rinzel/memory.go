@@ -6,9 +6,10 @@ import (
 	"runtime/metrics"
 )
 
-// How far the heap grows, in percent of what is in use, before the garbage collector runs. A build is short and allocates trees
-// that stay: collecting seldom takes a fifth off its time. Where much is in use, so that garbage would take much as well, it is
-// collected as soon as there are maxGarbage bytes of it, but not more often than the least percentage has it.
+// Limits of heap growth before a garbage collection, in percent of the live heap. A build is short
+// and allocates trees that live until its end: collecting rarely saves a fifth of its time. If the
+// live heap is large, it is collected after maxGarbage bytes of garbage, but not more often than
+// leastGrowth allows.
 const (
 	mostGrowth  = 400
 	leastGrowth = 40
@@ -21,9 +22,9 @@ func tuneCollector() {
 	afterCollection()
 }
 
-// afterCollection has the percentage be set anew after the next collection, and so on.
+// afterCollection adjusts the percentage after the next collection, repeatedly.
 func afterCollection() {
-	// A block that nothing uses is cleaned up by the next collection.
+	// An unreachable block is cleaned up by the next collection.
 	runtime.AddCleanup(new([16]byte), func(int) {
 		sample := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
 		metrics.Read(sample)

@@ -19,21 +19,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// buildFlags are the flags of the build command as they were given.
+// buildFlags are the flags of the build command.
 type buildFlags struct {
-	sheets   []string // none to build the site
-	stdin    string   // the path of the sheet that standard input holds, once it is read
+	sheets   []string // empty to build the site
+	stdin    string   // path of the sheet from standard input, once it was read
 	profile  string
 	output   string
 	settings string
 	evidence []string
-	dry      bool // nothing is written
-	purged   bool // what goes of each sheet is listed
+	dry      bool // write nothing
+	purged   bool // list the removed share of each sheet
 	prefixes bool
-	verbose  bool // the steps are listed
+	verbose  bool // list the steps
 	json     bool
 }
 
+// newBuild returns the build command.
 func newBuild(std IO) *cobra.Command {
 	var flags buildFlags
 	cmd := &cobra.Command{
@@ -80,7 +81,7 @@ usage or an internal failure. After an error the previous output is kept.`,
 	return cmd
 }
 
-// profileNames returns the profiles that the settings have, sorted.
+// profileNames returns the names of the profiles in the settings, sorted.
 func profileNames(settings string) []string {
 	p, _, err := project.Open(project.Options{Settings: settings})
 	if err != nil {
@@ -90,7 +91,7 @@ func profileNames(settings string) []string {
 	return slices.Sorted(maps.Keys(p.Settings.Profiles))
 }
 
-// runBuild is all that the build command does once its flags are parsed.
+// runBuild runs the build command after flag parsing.
 func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if err := flags.check(); err != nil {
 		return err
@@ -134,6 +135,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	return cmp.Or(r.summary(res, published, time.Since(start)), failed)
 }
 
+// check rejects invalid combinations of flags.
 func (f *buildFlags) check() error {
 	switch {
 	case len(f.sheets) == 0 && f.output == stream:
@@ -146,7 +148,8 @@ func (f *buildFlags) check() error {
 	return f.checkSheets()
 }
 
-// place sets where a project is opened: that of the site, or, for sheets without settings, that of the sheets.
+// locate sets where the project is opened: that of the site, or, for sheets without settings, the
+// folder of the sheets.
 func (f *buildFlags) place(opts *project.Options) {
 	switch {
 	case len(f.sheets) == 0:
@@ -156,8 +159,8 @@ func (f *buildFlags) place(opts *project.Options) {
 	}
 }
 
-// sheetSource returns the source folder for a sheet that is built without
-// settings: the working folder, or the sheet's own folder if it lies outside.
+// sheetSource returns the source folder for a sheet without settings: the working folder, or the
+// folder of the sheet if it is outside.
 func sheetSource(sheet string) string {
 	if !filepath.IsAbs(sheet) && filepath.IsLocal(sheet) {
 		return "."
@@ -165,7 +168,7 @@ func sheetSource(sheet string) string {
 	return filepath.Dir(sheet)
 }
 
-// run builds what the flags say. A cache, if there is one, is used for sites.
+// run builds what the flags select. cache, if not nil, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
 	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, Ledger: f.purged}
 	if len(f.sheets) > 0 {
@@ -178,8 +181,8 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Ca
 	return res, err
 }
 
-// sourceName returns the path of a file below the source folder. It was given
-// relative to the working folder, as shells complete it, or as root:path.
+// sourceName returns the path in the source folder of a file that is given relative to the working
+// folder, as shells complete it, or as root:path.
 func sourceName(p *project.Project, name string) (string, error) {
 	if root, _ := project.SplitRoot(name); p.Tree.HasRoot(root) && root != "" {
 		return name, nil
@@ -199,7 +202,8 @@ func sourceName(p *project.Project, name string) (string, error) {
 	return "", fmt.Errorf("%q is outside the source folder %q", name, p.SourceDir())
 }
 
-// rootName returns a file on disk as "root:path", if it lies in the folder of a root or of the installed packages.
+// rootName returns a file on disk as "root:path" if it is in the folder of a root or of installed
+// packages.
 func rootName(p *project.Project, file string) (string, bool) {
 	folders := make(map[string]string)
 	for i, root := range slices.Sorted(maps.Keys(p.Settings.Roots)) {

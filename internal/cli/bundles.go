@@ -14,6 +14,7 @@ import (
 	"rinzel/internal/site"
 )
 
+// newBundles returns the bundles command.
 func newBundles(std IO) *cobra.Command {
 	var flags inspectFlags
 	var profile string
@@ -42,7 +43,7 @@ smaller than [split] min-bytes.`,
 	return cmd
 }
 
-// bundles shows the bundles that a build would write.
+// bundles prints the bundles of a build.
 func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagnostic, error) {
 	res, err := site.Build(ctx, in.project, site.Options{Profile: profile})
 	if err != nil {
@@ -93,7 +94,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 	return res.Diagnostics, nil
 }
 
-// aboutBundle tells the size of a bundle, and how it comes to pages.
+// aboutBundle returns the size of a bundle, and how pages load it.
 func aboutBundle(b site.Bundle) string {
 	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
 	if b.Within {
@@ -108,8 +109,7 @@ func aboutBundle(b site.Bundle) string {
 	return about
 }
 
-// wrapped returns names with commas between them in lines of a width at the most,
-// if no name is longer.
+// wrapped returns names separated by commas in lines of at most width, if no name is longer.
 func wrapped(names []string, width int) []string {
 	var lines []string
 	line := ""
@@ -130,7 +130,7 @@ func wrapped(names []string, width int) []string {
 	return append(lines, line)
 }
 
-// keptReason words why a sheet is not shared.
+// unsharedReason explains why a sheet is not shared.
 func keptReason(k site.Kept) string {
 	if k.What == "" {
 		return fmt.Sprintf("on %s; too small for a bundle, or in a different order", diag.Count(len(k.Pages), "page"))
@@ -138,7 +138,7 @@ func keptReason(k site.Kept) string {
 	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
 }
 
-// jsonBundles is the answer in its JSON form.
+// jsonBundles returns the bundles as JSON.
 func (in *inspection) jsonBundles(res *site.Result) any {
 	type bundle struct {
 		Name   string   `json:"name"`

@@ -14,7 +14,7 @@ import (
 	"rinzel/internal/site"
 )
 
-// checkFlags are the flags of the check command as they were given.
+// checkFlags are the flags of the check command.
 type checkFlags struct {
 	inspectFlags
 	sheets  []string
@@ -24,6 +24,7 @@ type checkFlags struct {
 	fail    string
 }
 
+// newCheck returns the check command.
 func newCheck(std IO) *cobra.Command {
 	var flags checkFlags
 	cmd := &cobra.Command{
@@ -58,10 +59,10 @@ The exit status is 1 if there is a finding of the severity of --fail or above.`,
 	return cmd
 }
 
-// failLevels are the severities that the flag --fail names; never is above all.
+// failLevels are the severities that --fail accepts; never is above all.
 var failLevels = map[string]diag.Severity{"error": diag.Error, "warning": diag.Warning, "note": diag.Note, "never": diag.Error + 1}
 
-// runCheck is all that the check command does once its flags are parsed.
+// runCheck runs the check command after flag parsing.
 func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 	fail, ok := failLevels[flags.fail]
 	switch {
@@ -100,6 +101,7 @@ func runCheck(ctx context.Context, flags checkFlags, std IO) error {
 	return nil
 }
 
+// showChecked prints the result of a check.
 func showChecked(flags checkFlags, std IO, p *project.Project, c *site.Checked, took time.Duration) error {
 	switch {
 	case flags.sarif:

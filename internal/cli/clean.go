@@ -11,6 +11,7 @@ import (
 	"rinzel/internal/source"
 )
 
+// newClean returns the clean command.
 func newClean(std IO) *cobra.Command {
 	var opts project.Options
 	cmd := &cobra.Command{
@@ -30,6 +31,7 @@ Other files are not touched.`,
 	return cmd
 }
 
+// runClean runs the clean command after flag parsing.
 func runClean(opts project.Options, std IO) error {
 	p, diags, err := project.Open(opts)
 	if err != nil {

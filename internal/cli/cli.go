@@ -1,5 +1,5 @@
-// Package cli is the command line: it turns flags into options, calls the
-// core and presents what comes back.
+// Package cli implements the command line. Each command parses flags into options, calls the core,
+// and prints the result. [Run] is the entry point.
 package cli
 
 import (
@@ -18,22 +18,22 @@ import (
 	"rinzel/internal/source"
 )
 
-// Exit statuses.
+// The exit statuses.
 const (
 	exitOK      = 0
-	exitSources = 1 // errors in the user's sources
-	exitFailure = 2 // wrong use, or a failure of our own
+	exitSources = 1 // errors in the source
+	exitFailure = 2 // wrong usage, or an internal failure
 )
 
 // IO are the streams of a run.
 type IO struct {
-	In                 io.Reader // nil for nothing
+	In                 io.Reader // nil for none
 	Out, Err           io.Writer
-	OutColor, ErrColor bool // the stream is shown in colour
+	OutColor, ErrColor bool // the stream supports colours
 }
 
-// Standard returns the streams of the process. They are coloured where they
-// are a terminal, unless the environment sets NO_COLOR.
+// Standard returns the streams of the process. Colours are used on terminals, unless the
+// environment variable NO_COLOR is set.
 func Standard() IO {
 	colored := func(f *os.File) bool {
 		return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
@@ -41,14 +41,15 @@ func Standard() IO {
 	return IO{os.Stdin, os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr)}
 }
 
-// errSources says that the sources have errors, which were shown.
+// errSources means that the source has errors, which were printed.
 var errSources = errors.New("the source has errors")
 
-// patience is how long a command that is told to stop may take to end by itself.
+// patience is how long an interrupted command may take to return.
 const patience = 100 * time.Millisecond
 
-// Run runs the command line and returns the exit status. Once the context ends, it returns soon, whatever the command is at:
-// outputs that are being moved into place are moved to the end, and anything else is left where it is.
+// Run runs the command line and returns the exit status. If the context is cancelled, it returns
+// soon, whatever the command is doing: outputs that are being moved to their destinations are
+// completed, other work is abandoned.
 func Run(ctx context.Context, args []string, std IO) int {
 	done := make(chan int, 1)
 	go func() { done <- execute(ctx, args, std) }()
@@ -69,12 +70,13 @@ func Run(ctx context.Context, args []string, std IO) int {
 	return stopped(std)
 }
 
-// stopped tells that a command was stopped before it wrote anything.
+// stopped reports that a command was interrupted before it wrote anything.
 func stopped(std IO) int {
 	fmt.Fprintln(std.Err, "rinzel: interrupted, previous output kept")
 	return exitFailure
 }
 
+// execute runs the command line.
 func execute(ctx context.Context, args []string, std IO) int {
 	cmd := newRoot(std)
 	cmd.SetArgs(args)
@@ -93,6 +95,7 @@ func execute(ctx context.Context, args []string, std IO) int {
 	return exitFailure
 }
 
+// newRoot returns the root command.
 func newRoot(std IO) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "rinzel",
@@ -131,12 +134,12 @@ hashed in production. It needs no settings to start.`,
 	return cmd
 }
 
-// didYouMean returns the ending of a message about a name that nothing has.
+// didYouMean returns the end of a message about an unknown name.
 func didYouMean(name string, names []string, otherwise string) string {
 	return "; " + diag.DidYouMean(name, names, otherwise)
 }
 
-// flagError words what is wrong with the flags of a command.
+// flagError words an error in the flags of a command.
 func flagError(cmd *cobra.Command, err error) error {
 	help := fmt.Sprintf("\"%s --help\" lists its flags", cmd.CommandPath())
 	var unknown *pflag.NotExistError
@@ -162,7 +165,7 @@ func flagError(cmd *cobra.Command, err error) error {
 	return fmt.Errorf("%w; %s", err, help)
 }
 
-// atLeast requires n arguments; what says which, as in "a sheet".
+// atLeast requires n arguments; what describes them, as in "a sheet".
 func atLeast(n int, what string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) >= n {
@@ -172,7 +175,7 @@ func atLeast(n int, what string) cobra.PositionalArgs {
 	}
 }
 
-// atMost returns a check of how many arguments a command gets.
+// atMost limits the number of arguments.
 func atMost(n int) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) <= n {

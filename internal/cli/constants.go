@@ -17,28 +17,28 @@ import (
 	"rinzel/internal/source"
 )
 
-// inspectFlags are the flags of the commands that answer questions.
+// inspectFlags are the common flags of the commands that answer questions.
 type inspectFlags struct {
 	settings string
 	json     bool
 }
 
+// add adds the flags to a command.
 func (f *inspectFlags) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&f.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
 	cmd.Flags().BoolVar(&f.json, "json", false, "write result and findings as JSON to standard output")
 }
 
-// inspection shows the answer to a question about a project.
+// inspection prints the answer to a question about a project.
 type inspection struct {
 	std     IO
 	flags   inspectFlags
 	project *project.Project
-	answer  any  // what is written as JSON
-	files   bool // all files are asked about
+	answer  any  // the answer as JSON
+	files   bool // the question is about all files
 }
 
-// inspect opens the project, lets ask find the answer and show it, and shows
-// what was found on the way.
+// inspect opens the project, lets ask find and print the answer, and prints findings.
 func inspect(flags inspectFlags, std IO, ask func(*inspection) ([]diag.Diagnostic, error)) error {
 	p, diags, err := project.Open(project.Options{Settings: flags.settings})
 	if err != nil {
@@ -73,6 +73,7 @@ func inspect(flags inspectFlags, std IO, ask func(*inspection) ([]diag.Diagnosti
 	return nil
 }
 
+// paint colours a text, if colours are on.
 func (in *inspection) paint(sgr, s string) string {
 	if !in.std.OutColor {
 		return s
@@ -80,13 +81,14 @@ func (in *inspection) paint(sgr, s string) string {
 	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
 }
 
-// place returns a place as file:line.
+// position returns a position as file:line.
 func (in *inspection) place(at source.Span) string {
 	f := in.project.Tree.Set.File(at.Start.File)
 	line, _ := f.Place(at.Start.Off)
 	return diag.Printable(fmt.Sprintf("%s:%d", f.Name, line))
 }
 
+// newConstants returns the constants command.
 func newConstants(std IO) *cobra.Command {
 	var flags inspectFlags
 	cmd := &cobra.Command{
@@ -118,7 +120,7 @@ from it.`,
 	return cmd
 }
 
-// constants shows the constants that a filter matches.
+// constants prints the constants that match a filter.
 func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diagnostic, error) {
 	if _, err := path.Match(filter, ""); err != nil {
 		return nil, fmt.Errorf("the filter %q is not a valid glob", filter)
@@ -167,8 +169,7 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	return found.Diagnostics, errSources
 }
 
-// matches reports whether a filter is the name of a constant, the start of it,
-// or a glob that matches it.
+// matches reports whether a filter is the name of a constant, its start, or a glob that matches it.
 func matches(filter, name string) bool {
 	if strings.HasPrefix(name, filter) {
 		return true
@@ -177,13 +178,13 @@ func matches(filter, name string) bool {
 	return ok
 }
 
-// sharedConstant is a constant that several linked sheets have alike.
+// sharedConstant is a constant that is the same in several linked sheets.
 type sharedConstant struct {
 	query.Constant
 	sheets []string
 }
 
-// merged returns the constants of all sheets, those that several have alike once.
+// merged returns the constants of all sheets without duplicates.
 func merged(list []query.SheetConstants) []*sharedConstant {
 	var out []*sharedConstant
 	index := make(map[string]*sharedConstant)
@@ -208,8 +209,8 @@ func merged(list []query.SheetConstants) []*sharedConstant {
 	return out
 }
 
-// constantTables lists constants, those of the same sheets together. linked is
-// how many sheets have any.
+// constantTables prints constants, grouped by sheets. linked is the number of sheets with
+// constants.
 func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 	of := make(map[string][]*sharedConstant)
 	var order []string
@@ -226,7 +227,7 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 	}
 }
 
-// sheetNames returns the names of linked sheets, all of which are that many.
+// sheetNames returns the names of linked sheets; all is the number of linked sheets.
 func sheetNames(sheets []string, all int) string {
 	if len(sheets) == all && all > 1 {
 		return "all sheets that pages link"
@@ -234,7 +235,7 @@ func sheetNames(sheets []string, all int) string {
 	return diag.Printable(strings.Join(sheets, ", "))
 }
 
-// constantTable lists constants, one a line.
+// constantTable prints constants, one per line.
 func (in *inspection) constantTable(list []*sharedConstant) {
 	const widest = 40
 	rows := [][4]string{{"constant", "value", "read by", "set at"}}
@@ -262,7 +263,7 @@ func (in *inspection) constantTable(list []*sharedConstant) {
 	}
 }
 
-// swatch returns a block in a colour, where colours are shown.
+// swatch returns a coloured block, if colours are on.
 func (in *inspection) swatch(c *[3]uint8) string {
 	if c == nil || !in.std.OutColor {
 		return "  "
@@ -270,7 +271,7 @@ func (in *inspection) swatch(c *[3]uint8) string {
 	return fmt.Sprintf("\x1b[38;2;%d;%d;%dm■\x1b[0m ", c[0], c[1], c[2])
 }
 
-// readBy words what reads a constant.
+// readBy describes what reads a constant.
 func readBy(c query.Constant) string {
 	var parts []string
 	if c.Rules > 0 {
@@ -285,7 +286,7 @@ func readBy(c query.Constant) string {
 	return strings.Join(parts, ", ")
 }
 
-// remark says what a constant stands in place of, in few words.
+// note describes briefly what a constant overrides.
 func (in *inspection) remark(c query.Constant) string {
 	for _, o := range slices.Backward(c.Others) {
 		switch {
@@ -304,7 +305,7 @@ func (in *inspection) remark(c query.Constant) string {
 	return ""
 }
 
-// valueText returns the value of a constant as it is shown.
+// valueText returns the displayed value of a constant.
 func valueText(c query.Constant) string {
 	if c.Dropped {
 		return "dropped"
@@ -312,7 +313,7 @@ func valueText(c query.Constant) string {
 	return diag.Printable(c.Value)
 }
 
-// constant tells all of one constant of sheets.
+// constant prints everything about one constant.
 func (in *inspection) constant(c *sharedConstant, sheets string) {
 	out := in.std.Out
 	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
@@ -348,7 +349,7 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 	}
 }
 
-// verb words how a constant got its value.
+// verb describes how a constant got its value.
 func verb(s query.Setting, dropped bool) string {
 	switch {
 	case dropped:
@@ -363,18 +364,20 @@ func verb(s query.Setting, dropped bool) string {
 	return "set"
 }
 
-// The JSON form of a list of constants.
+// jsonConstants is a list of constants as JSON.
 type jsonConstants struct {
 	Version     int              `json:"version"`
 	Sheets      []jsonSheet      `json:"sheets"`
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
 }
 
+// jsonSheet is a linked sheet as JSON.
 type jsonSheet struct {
 	Sheet     string         `json:"sheet"`
 	Constants []jsonConstant `json:"constants"`
 }
 
+// jsonConstant is a constant as JSON.
 type jsonConstant struct {
 	Name    string `json:"name"`
 	Value   string `json:"value"`
@@ -386,6 +389,7 @@ type jsonConstant struct {
 	Rules  int           `json:"rules"`
 }
 
+// jsonSetting is a definition as JSON.
 type jsonSetting struct {
 	Kind  string `json:"setBy"`
 	Other string `json:"otherValue,omitempty"`
@@ -394,12 +398,14 @@ type jsonSetting struct {
 	Line  int    `json:"line"`
 }
 
+// jsonSetting returns a definition as JSON.
 func (in *inspection) jsonSetting(s query.Setting) jsonSetting {
 	f := in.project.Tree.Set.File(s.At.Start.File)
 	line, _ := f.Place(s.At.Start.Off)
 	return jsonSetting{Kind: string(s.Kind), File: f.Name, Line: line}
 }
 
+// jsonConstants returns constants as JSON.
 func (in *inspection) jsonConstants(found *query.Constants) jsonConstants {
 	out := jsonConstants{Version: 1, Sheets: []jsonSheet{}, Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, s := range found.Sheets {

@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/source"
 )
 
+// newDemo returns the demo command.
 func newDemo(std IO) *cobra.Command {
 	return &cobra.Command{
 		Use:   "demo [FOLDER]",
@@ -32,6 +33,7 @@ open it.`,
 	}
 }
 
+// runDemo runs the demo command after flag parsing.
 func runDemo(ctx context.Context, folder string, std IO) error {
 	dir, err := source.WriteTree(folder, demo.Site())
 	if err != nil {

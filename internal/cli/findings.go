@@ -9,16 +9,15 @@ import (
 	"rinzel/internal/source"
 )
 
-// mostOfKind is how many findings of one code are shown. Who wants to see more of
-// them asks for all.
+// maxOfKind limits the printed findings with the same code, unless all are requested.
 const mostOfKind = 20
 
-// showFindings shows findings, those that say the same of several places as one, and tells of those that it leaves out: more of a code than
-// anybody reads. all is how to be shown them.
+// showFindings prints findings. Those that say the same about several positions are grouped. If it
+// omits some, it tells how to see all.
 func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string) error {
 	count := make(map[code.Code]int)
 	var shown []diag.Diagnostic
-	var more []code.Code // those of which some are left out
+	var more []code.Code // codes with omitted findings
 	for _, d := range diag.Alike(ds) {
 		switch count[d.Code]++; {
 		case count[d.Code] <= mostOfKind:
@@ -38,17 +37,17 @@ func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string
 	return nil
 }
 
-// seenFindings are the findings of the last build that were shown, so that a watch
-// does not repeat them all each time.
+// seenFindings are the findings of the last build, so that a watch does not repeat them.
 type seenFindings map[findingKey]int
 
-// findingKey tells findings apart. The place within the file is none of it, since it
-// moves with all that stands before it.
+// findingKey identifies a finding. It does not include the position, which moves with edits before
+// it.
 type findingKey struct {
 	code          code.Code
 	file, message string
 }
 
+// keyOf returns the key of a finding.
 func keyOf(files *source.Set, d diag.Diagnostic) findingKey {
 	key := findingKey{code: d.Code, message: d.Message}
 	if f := files.File(d.Span.Start.File); f != nil {
@@ -57,8 +56,7 @@ func keyOf(files *source.Set, d diag.Diagnostic) findingKey {
 	return key
 }
 
-// fresh returns the findings that were not seen, with all errors, and how many
-// others there are.
+// fresh returns the new findings and all errors, and the number of others.
 func (s seenFindings) fresh(files *source.Set, ds []diag.Diagnostic) (fresh []diag.Diagnostic, others int) {
 	left := make(map[findingKey]int)
 	for key, n := range s {

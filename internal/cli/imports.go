@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/query"
 )
 
+// newImports returns the imports command.
 func newImports(std IO) *cobra.Command {
 	var flags inspectFlags
 	var files bool
@@ -45,7 +46,7 @@ relative to this folder, or root:path.`,
 	return cmd
 }
 
-// imports shows the trees of imports of a page or sheet, or of all pages.
+// imports prints the import trees of a page or sheet, or of all pages.
 func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnostic, error) {
 	if in.files {
 		return nil, in.unreached(ctx)
@@ -89,7 +90,7 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 	return found.Diagnostics, nil
 }
 
-// unreached lists all files that nothing reaches.
+// unreached prints all unused files.
 func (in *inspection) unreached(ctx context.Context) error {
 	files, err := query.Unreached(ctx, in.project)
 	if err != nil {
@@ -110,8 +111,8 @@ func (in *inspection) unreached(ctx context.Context) error {
 	return nil
 }
 
-// branches draws sheets below the line before. A tree that was drawn already is
-// not drawn again. scripts are those that import the sheets, if any do.
+// branches prints sheets below the previous line. A tree is only printed once. scripts are those
+// that import the sheets.
 func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string, drawn map[*link.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "
@@ -132,7 +133,7 @@ func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent
 	}
 }
 
-// about words what becomes of a sheet.
+// about describes a sheet.
 func (in *inspection) about(n *link.ImportNode) string {
 	var parts []string
 	sets := ""
@@ -162,7 +163,7 @@ func (in *inspection) about(n *link.ImportNode) string {
 	return strings.Join(parts, "; ")
 }
 
-// The JSON form of trees of imports.
+// jsonImports is import trees as JSON.
 type jsonImports struct {
 	Version     int               `json:"version"`
 	Entries     []jsonImportEntry `json:"entries"`
@@ -170,11 +171,13 @@ type jsonImports struct {
 	Diagnostics []jsonDiagnostic  `json:"diagnostics"`
 }
 
+// jsonImportEntry is a page or bundle as JSON.
 type jsonImportEntry struct {
 	Page   string       `json:"page,omitempty"`
 	Sheets []jsonImport `json:"sheets"`
 }
 
+// jsonImport is a sheet in a tree as JSON.
 type jsonImport struct {
 	Sheet     string       `json:"sheet"`
 	Script    string       `json:"script,omitempty"` // that imports it
@@ -188,6 +191,7 @@ type jsonImport struct {
 	Imports   []jsonImport `json:"imports,omitempty"`
 }
 
+// jsonImports returns import trees as JSON.
 func (in *inspection) jsonImports(found *query.Imports) jsonImports {
 	out := jsonImports{Version: 1, Entries: []jsonImportEntry{}, Unreached: orEmpty(found.Unreached),
 		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
@@ -197,6 +201,7 @@ func (in *inspection) jsonImports(found *query.Imports) jsonImports {
 	return out
 }
 
+// jsonTrees returns trees as JSON.
 func jsonTrees(list []*link.ImportNode, scripts []string) []jsonImport {
 	out := []jsonImport{}
 	for i, n := range list {

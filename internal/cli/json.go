@@ -13,8 +13,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// The JSON form of a build. Fields are added to it, and none is renamed or
-// removed while its version stays the same.
+// jsonResult is the result of a build as JSON. Fields may be added; none is renamed or removed
+// without a new version.
 type jsonResult struct {
 	Version       int              `json:"version"`
 	Profile       string           `json:"profile,omitempty"`
@@ -24,28 +24,30 @@ type jsonResult struct {
 	Outputs       []jsonOutput     `json:"outputs"`
 	Bundles       []jsonBundle     `json:"bundles"`
 	Broken        []string         `json:"broken"`  // pages that show their errors
-	Removed       []string         `json:"removed"` // outputs of an earlier build that are no longer made
+	Removed       []string         `json:"removed"` // outputs of an earlier build that are not part of this one
 	Diagnostics   []jsonDiagnostic `json:"diagnostics"`
-	Unreached     int              `json:"unreached"`          // files that no output is made from
-	Sheets        []string         `json:"unreachedSheets"`    // those of them that are sheets
-	Unstyled      []string         `json:"unstyled"`           // pages that load no sheet
-	Evidence      map[string]int   `json:"evidence,omitempty"` // files that were read for names in use, by ending
+	Unreached     int              `json:"unreached"`          // number of files that no output is built from
+	Sheets        []string         `json:"unreachedSheets"`    // sheets among them
+	Unstyled      []string         `json:"unstyled"`           // pages without styles
+	Evidence      map[string]int   `json:"evidence,omitempty"` // number of evidence files by extension
 	CheckFindings int              `json:"checkFindings"`      // findings of rinzel check that are not among the diagnostics
 }
 
+// jsonOutput is an output as JSON.
 type jsonOutput struct {
 	Path  string    `json:"path"`
 	Kind  emit.Kind `json:"kind"`
 	Bytes int64     `json:"bytes"`
-	Gzip  int       `json:"gzip,omitempty"` // bytes when compressed; not of maps and copies
+	Gzip  int       `json:"gzip,omitempty"` // compressed size in bytes; not of maps and copies
 }
 
+// jsonBundle is a bundle as JSON.
 type jsonBundle struct {
 	Name         string       `json:"name"`
 	Path         string       `json:"path"`
-	Page         string       `json:"page,omitempty"` // the one page that loads it
+	Page         string       `json:"page,omitempty"` // the only page that loads it
 	Pages        []string     `json:"pages"`
-	WithinPage   bool         `json:"withinPage"` // it is written into its one page, and not as a file
+	WithinPage   bool         `json:"withinPage"` // it is inlined into its only page, not written as a file
 	Late         bool         `json:"late"`       // scripts of the pages load it
 	Sheets       int          `json:"sheets"`
 	SourceBytes  int          `json:"sourceBytes"`
@@ -56,6 +58,7 @@ type jsonBundle struct {
 	Prefixes     []jsonPrefix `json:"prefixes"`
 }
 
+// jsonPrefix is a change of prefixes as JSON.
 type jsonPrefix struct {
 	Property string `json:"property"`
 	Dropped  bool   `json:"dropped"`
@@ -63,30 +66,33 @@ type jsonPrefix struct {
 	Count    int    `json:"count"`
 }
 
+// jsonPosition is a span as JSON.
 type jsonPlace struct {
 	File      string `json:"file"`
-	Line      int    `json:"line"` // from 1, as all below
+	Line      int    `json:"line"` // from 1, like the following fields
 	Column    int    `json:"column"`
 	EndLine   int    `json:"endLine"`
 	EndColumn int    `json:"endColumn"`
 }
 
+// jsonDiagnostic is a finding as JSON.
 type jsonDiagnostic struct {
 	Code     code.Code     `json:"code"`
 	Severity diag.Severity `json:"severity"`
 	*jsonPlace
 	Message string        `json:"message"`
 	Fix     string        `json:"fix,omitempty"`
-	More    int           `json:"more,omitempty"` // further places with the same cause
+	More    int           `json:"more,omitempty"` // number of further positions with the same cause
 	Related []jsonRelated `json:"related,omitempty"`
 }
 
+// jsonRelated is a related position as JSON.
 type jsonRelated struct {
 	*jsonPlace
 	Message string `json:"message"`
 }
 
-// json writes the result to standard output. published is nil if nothing was written.
+// json prints the result. published is nil if nothing was written.
 func (r *report) json(res *site.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
@@ -130,6 +136,7 @@ func writeJSON(w io.Writer, v any) error {
 	return enc.Encode(v)
 }
 
+// jsonDiagnostics returns findings as JSON.
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
@@ -145,6 +152,7 @@ func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic
 	return out
 }
 
+// orEmpty returns an empty list for nil.
 func orEmpty(list []string) []string {
 	if list == nil {
 		return []string{}
@@ -152,6 +160,7 @@ func orEmpty(list []string) []string {
 	return list
 }
 
+// jsonPositionOf returns a span as JSON; nil for the zero Span.
 func jsonPlaceOf(files *source.Set, s source.Span) *jsonPlace {
 	f := files.File(s.Start.File)
 	if f == nil {
@@ -163,8 +172,7 @@ func jsonPlaceOf(files *source.Set, s source.Span) *jsonPlace {
 	return p
 }
 
-// outputPath returns the path of an output, relative to the working folder or
-// absolute.
+// outputPath returns the path of an output, relative to the working folder or absolute.
 func (r *report) outputPath(name string) string {
 	if len(r.flags.sheets) > 0 {
 		return r.shown(name)

@@ -15,6 +15,7 @@ import (
 	"rinzel/internal/query"
 )
 
+// newRepeats returns the repeats command.
 func newRepeats(std IO) *cobra.Command {
 	var flags inspectFlags
 	var all bool
@@ -42,7 +43,7 @@ folder, or root:path.`,
 	return cmd
 }
 
-// repeats shows the values of a sheet, or the uses of one of them.
+// repeats prints the values of a sheet, or the uses of one of them.
 func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]diag.Diagnostic, error) {
 	name, err := sourceName(in.project, args[0])
 	if err != nil {
@@ -79,7 +80,8 @@ func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]d
 	return found.Diagnostics, nil
 }
 
-// repeatTables shows a table for each group of values, and what replaces the most frequent colour.
+// repeatTables prints a table for each group of values, and a replacement of the most frequent
+// colour.
 func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 	out := in.std.Out
 	with := ""
@@ -104,9 +106,10 @@ func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 	}
 }
 
-// mostRepeats is how many values of a group are shown unless all are asked for.
+// maxRepeats limits the values of a group, unless all are requested.
 const mostRepeats = 20
 
+// repeatTable prints the values of a group.
 func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all bool) {
 	more := 0
 	if !all && len(list) > mostRepeats {
@@ -149,7 +152,7 @@ func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all b
 	}
 }
 
-// bytesOf returns the bytes of a colour as near as sRGB comes to it.
+// bytesOf returns a colour as bytes, clamped to sRGB.
 func bytesOf(c *value.Color) *[3]uint8 {
 	rgb := c.Mapped().To(value.SRGB)
 	var out [3]uint8
@@ -159,7 +162,7 @@ func bytesOf(c *value.Color) *[3]uint8 {
 	return &out
 }
 
-// someOf returns the first names of a list, and how many others there are.
+// someOf returns the first names of a list, and the number of the others.
 func someOf(list []string, most int) string {
 	if len(list) <= most {
 		return strings.Join(list, ", ")
@@ -167,7 +170,7 @@ func someOf(list []string, most int) string {
 	return fmt.Sprintf("%s +%d", strings.Join(list[:most], ", "), len(list)-most)
 }
 
-// suggestion returns the replace() for the most frequent colour that others are made of, or "".
+// suggestion returns the replace() for the most frequent colour with derived colours, or "".
 func suggestion(list []*replace.Repeat) string {
 	for _, base := range list {
 		if base.Color == nil || base.From != "" {
@@ -180,7 +183,7 @@ func suggestion(list []*replace.Repeat) string {
 			case r.IsChannels():
 				text += fmt.Sprintf("; %s: {R, G, B}", r.Text)
 				shades++
-			case r.Color.Alpha == 1: // translucent forms follow by themselves
+			case r.Color.Alpha == 1: // translucent forms are replaced with it
 				text += fmt.Sprintf("; %s: %s", r.Text, strings.ReplaceAll(r.Relative, "old", "NEW"))
 				shades++
 			}
@@ -192,7 +195,7 @@ func suggestion(list []*replace.Repeat) string {
 	return ""
 }
 
-// usesOf lists all uses of values.
+// usesOf prints all uses of values.
 func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 	if len(list) == 0 {
 		fmt.Fprintf(in.std.Out, "the value %s is not used\n", diag.Printable(asked))
@@ -210,7 +213,7 @@ func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 	}
 }
 
-// The JSON form of repeated values.
+// jsonRepeats is repeated values as JSON.
 type jsonRepeats struct {
 	Version     int              `json:"version"`
 	Sheet       string           `json:"sheet"`
@@ -219,6 +222,7 @@ type jsonRepeats struct {
 	Diagnostics []jsonDiagnostic `json:"diagnostics"`
 }
 
+// jsonRepeat is one value as JSON.
 type jsonRepeat struct {
 	Group    string    `json:"group"`
 	Value    string    `json:"value"`
@@ -227,6 +231,7 @@ type jsonRepeat struct {
 	Uses     []jsonUse `json:"uses"`
 }
 
+// jsonUse is one use as JSON.
 type jsonUse struct {
 	Property string `json:"property"`
 	File     string `json:"file"`
@@ -234,6 +239,7 @@ type jsonUse struct {
 	Column   int    `json:"column"`
 }
 
+// jsonRepeats returns repeated values as JSON.
 func (in *inspection) jsonRepeats(found *query.Repeats) jsonRepeats {
 	out := jsonRepeats{Version: 1, Sheet: found.Sheet, Imports: found.Sheets, Values: []jsonRepeat{},
 		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}

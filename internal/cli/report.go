@@ -26,15 +26,16 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// report shows a build: what is in force, what was found, what was written.
+// report prints a build: the settings in force, the findings, the written files.
 type report struct {
 	std     IO
-	out     io.Writer // where the words go
+	out     io.Writer // destination of text
 	color   bool
 	project *project.Project
 	flags   buildFlags
 }
 
+// newReport returns the report of a build.
 func newReport(std IO, p *project.Project, flags buildFlags) *report {
 	r := &report{std: std, out: std.Out, color: std.OutColor, project: p, flags: flags}
 	if flags.toStream() {
@@ -46,6 +47,7 @@ func newReport(std IO, p *project.Project, flags buildFlags) *report {
 	return r
 }
 
+// paint colours a text, if colours are on.
 func (r *report) paint(sgr, s string) string {
 	if !r.color {
 		return s
@@ -53,8 +55,8 @@ func (r *report) paint(sgr, s string) string {
 	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
 }
 
-// header writes the first line of a build: profile, settings file and targets. The steps follow if they are not the default
-// ones, or with --verbose.
+// header prints the first line of a build: profile, settings file and targets. The steps follow if
+// they are not the default ones, or with --verbose.
 func (r *report) header(res *site.Result) {
 	s := r.project.Settings
 	settings := "no settings file"
@@ -73,7 +75,7 @@ func (r *report) header(res *site.Result) {
 	}
 }
 
-// defaultSteps reports whether sheets and bundles go through the steps that the profile has without settings.
+// defaultSteps reports whether sheets and bundles go through the default steps of the profile.
 func (r *report) defaultSteps(profile project.Profile) bool {
 	s, standard := r.project.Settings, project.Default()
 	if len(s.Chains) > len(standard.Chains) {
@@ -121,7 +123,7 @@ func (r *report) findings(ds []diag.Diagnostic) error {
 	return nil
 }
 
-// refused shows what is wrong with the settings.
+// refused prints the errors in the settings.
 func (r *report) refused(ds []diag.Diagnostic) error {
 	_ = r.findings(ds)
 	if r.flags.json {
@@ -132,7 +134,7 @@ func (r *report) refused(ds []diag.Diagnostic) error {
 	return errSources
 }
 
-// failed tells that nothing was written.
+// failed reports that nothing was written.
 func (r *report) failed(res *site.Result) error {
 	if r.flags.json {
 		if err := r.json(res, nil); err != nil {
@@ -150,7 +152,7 @@ func (r *report) failed(res *site.Result) error {
 	return errSources
 }
 
-// foreign reports files in the output folder that are not Rinzel's.
+// foreign reports files in the output folder that Rinzel did not write.
 func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 	const most = 5
 	var names []string
@@ -168,7 +170,7 @@ func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 	return r.failed(res)
 }
 
-// summary lists the written files and what was saved.
+// summary prints the written files and the savings.
 func (r *report) summary(res *site.Result, p source.Published, took time.Duration) error {
 	if r.flags.json && r.flags.dry {
 		return r.json(res, nil)
@@ -176,7 +178,7 @@ func (r *report) summary(res *site.Result, p source.Published, took time.Duratio
 	if r.flags.json {
 		return r.json(res, &p)
 	}
-	if len(res.Broken) == 0 { // else the list would push the errors out of sight
+	if len(res.Broken) == 0 { // otherwise the list would scroll the errors out of sight
 		r.written(res)
 	}
 	if r.flags.prefixes {
@@ -190,7 +192,7 @@ func (r *report) summary(res *site.Result, p source.Published, took time.Duratio
 	return nil
 }
 
-// written lists the files that a build writes.
+// written prints the files that a build writes.
 func (r *report) written(res *site.Result) {
 	minified := pipeline.Compact(res.Profile.Finish)
 	bundles := make(map[string]site.Bundle)
@@ -216,7 +218,7 @@ func (r *report) written(res *site.Result) {
 		}
 		row := make([]string, len(t[0]))
 		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(o.Size())
-		if o.Kind != emit.MapKind { // no visitor loads a map
+		if o.Kind != emit.MapKind { // visitors do not load maps
 			row[2] = size(pack.size(o.Data))
 		}
 		if b, ok := bundles[o.Path]; ok {
@@ -242,7 +244,7 @@ func (r *report) written(res *site.Result) {
 	}
 }
 
-// notWritten tells which files nothing was made of, and what was read for names in use.
+// notWritten prints which files are unused, and the evidence.
 func (r *report) notWritten(res *site.Result) {
 	sheets := unreachedSheets(res, r.project)
 	if n := len(res.Unreached) - len(sheets); n > 0 {
@@ -259,7 +261,8 @@ func (r *report) notWritten(res *site.Result) {
 	}
 }
 
-// unreachedSheets returns the sheets of the source folder that no output is made from, as people are shown them.
+// unreachedSheets returns the displayed paths of sheets in the source folder that no output is
+// built from.
 func unreachedSheets(res *site.Result, p *project.Project) []string {
 	var out []string
 	for _, f := range res.Unreached {
@@ -270,7 +273,7 @@ func unreachedSheets(res *site.Result, p *project.Project) []string {
 	return out
 }
 
-// kindsRead returns how many files of each extension were read for names in use; nil if the profile does not purge.
+// kindsRead returns the number of evidence files by extension; nil if the profile does not purge.
 func kindsRead(res *site.Result) map[string]int {
 	if res.Evidence == nil {
 		return nil
@@ -278,7 +281,7 @@ func kindsRead(res *site.Result) map[string]int {
 	return res.Evidence.Kinds
 }
 
-// leftFiles tells of files of earlier builds that stay.
+// leftFiles prints files of earlier builds that were not removed.
 func (r *report) leftFiles(p source.Published) {
 	if n := len(p.Left); n > 0 {
 		fmt.Fprintf(r.out, "  not removed: %s of an earlier build that %s changed since, or could not be removed: %s\n", diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
@@ -293,6 +296,7 @@ func verbFor(n int, one, several string) string {
 	return several
 }
 
+// compressions lists compression formats.
 func compressions(forms []project.Compression) string {
 	var names []string
 	for _, f := range forms {
@@ -301,7 +305,7 @@ func compressions(forms []project.Compression) string {
 	return strings.Join(names, ", ")
 }
 
-// prefixes lists what the step prefix added and dropped in all bundles, and why.
+// prefixes prints the prefixes that were added and removed in all bundles, with reasons.
 func (r *report) prefixes(res *site.Result) {
 	counts := make(map[prefix.Change]int)
 	var order []prefix.Change
@@ -332,7 +336,7 @@ func (r *report) prefixes(res *site.Result) {
 	}
 }
 
-// describe fills the cells of a bundle: what it was made from, what was saved.
+// describe fills the cells of a bundle: its sources, and the savings.
 func describe(cells []string, b site.Bundle, minified bool) {
 	cells[0], cells[1] = fmt.Sprint(len(b.Files)), size(b.Sources)
 	if b.Rules.Rules > 0 {
@@ -346,10 +350,11 @@ func describe(cells []string, b site.Bundle, minified bool) {
 	}
 }
 
-// table is rows of cells; the first cell of a row is aligned to the left, the
-// last one is a remark, and all others are aligned to the right.
+// table is rows of cells; the first cell of a row is left-aligned, the last one is free text, and
+// all others are right-aligned.
 type table [][]string
 
+// lines returns the table as lines.
 func (t table) lines() []string {
 	widths := make([]int, len(t[0]))
 	for column := range widths {
@@ -358,7 +363,7 @@ func (t table) lines() []string {
 				widths[column] = max(widths[column], w)
 			}
 		}
-		if widths[column] > 0 { // a column without an entry needs no title
+		if widths[column] > 0 { // an empty column needs no title
 			widths[column] = max(widths[column], runewidth.StringWidth(t[0][column]))
 		}
 	}
@@ -381,7 +386,7 @@ func (t table) lines() []string {
 	return lines
 }
 
-// destination returns where the outputs lie, as the title of their list.
+// destination returns the place of the outputs, for the title of their list.
 func (r *report) destination() string {
 	if len(r.flags.sheets) > 0 {
 		return ""
@@ -389,8 +394,8 @@ func (r *report) destination() string {
 	return "to " + filepath.ToSlash(r.project.Output)
 }
 
-// shown returns the name of an output as it is listed: below the output
-// folder, or as the user named it.
+// shown returns the listed name of an output: relative to the output folder, or as the user gave
+// it.
 func (r *report) shown(name string) string {
 	switch {
 	case r.flags.toStream():
@@ -399,7 +404,7 @@ func (r *report) shown(name string) string {
 	return name
 }
 
-// total closes the report with one line.
+// total prints the last line of the report.
 func (r *report) total(res *site.Result, p source.Published, took time.Duration) {
 	parts := made(res)
 	if p.Unchanged > 0 {
@@ -423,7 +428,7 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
 }
 
-// warnings returns how many of the findings are warnings.
+// warnings returns the number of warnings.
 func warnings(res *site.Result) (n int) {
 	for _, d := range res.Diagnostics {
 		if d.Severity == diag.Warning {
@@ -433,7 +438,7 @@ func warnings(res *site.Result) (n int) {
 	return n
 }
 
-// made lists what a build made: pages and bundles, and what the steps did.
+// built lists what a build produced: pages and bundles, and the effects of the steps.
 func made(res *site.Result) []string {
 	var from, to, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
@@ -470,7 +475,7 @@ func made(res *site.Result) []string {
 	return parts
 }
 
-// evidenceKinds lists the kinds of files that were read for names in use, the most first.
+// evidenceKinds lists the types of evidence files, the most frequent first.
 func evidenceKinds(kinds map[string]int) string {
 	names := slices.SortedFunc(maps.Keys(kinds), func(a, b string) int { return cmp.Or(kinds[b]-kinds[a], strings.Compare(a, b)) })
 	const most = 8
@@ -481,7 +486,7 @@ func evidenceKinds(kinds map[string]int) string {
 	return diag.Printable(strings.Join(list, ", ") + etc(len(names)-most))
 }
 
-// etc returns how many more there are than those that are listed.
+// etc returns the number of names that are not listed.
 func etc(n int) string {
 	if n <= 0 {
 		return ""
@@ -489,7 +494,7 @@ func etc(n int) string {
 	return fmt.Sprintf(" and %d more", n)
 }
 
-// shared returns how many bundles several pages load.
+// shared returns the number of bundles that several pages load.
 func shared(bundles []site.Bundle) int {
 	n := 0
 	for _, b := range bundles {
@@ -500,10 +505,10 @@ func shared(bundles []site.Bundle) int {
 	return n
 }
 
-// packer measures sizes under gzip. Its writer, which takes hundreds of kilobytes, is used for all.
+// packer measures compressed sizes. Its writer, which needs hundreds of kilobytes, is reused.
 type packer struct{ w *gzip.Writer }
 
-// size returns the size of data under gzip.
+// size returns the size of data after gzip compression.
 func (p *packer) size(data []byte) int {
 	var n counter
 	if p.w == nil {
@@ -519,12 +524,13 @@ func (p *packer) size(data []byte) int {
 // counter counts the bytes written to it.
 type counter int
 
+// Write counts p.
 func (c *counter) Write(p []byte) (int, error) {
 	*c += counter(len(p))
 	return len(p), nil
 }
 
-// size returns a number of bytes as people read it.
+// size returns a number of bytes for display.
 func size[N int | int64](n N) string {
 	switch {
 	case n < 1000:

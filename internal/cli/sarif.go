@@ -13,69 +13,81 @@ import (
 	"rinzel/internal/step/check"
 )
 
-// This file has the part of the Static Analysis Results Interchange Format
-// (OASIS SARIF 2.1.0) that findings need; section numbers are those of the standard.
+// This file has the part of the Static Analysis Results Interchange Format (OASIS SARIF 2.1.0) that
+// findings need; section numbers are those of the standard.
 
+// sarifLog is the root object.
 type sarifLog struct {
 	Schema  string     `json:"$schema"`
 	Version string     `json:"version"`
 	Runs    []sarifRun `json:"runs"`
 }
 
+// sarifRun is a run.
 type sarifRun struct {
 	Tool       sarifTool     `json:"tool"`
 	ColumnKind string        `json:"columnKind"` // section 3.14.17
 	Results    []sarifResult `json:"results"`
 }
 
+// sarifTool is the tool of a run.
 type sarifTool struct {
 	Driver sarifDriver `json:"driver"`
 }
 
+// sarifDriver describes Rinzel.
 type sarifDriver struct {
 	Name    string      `json:"name"`
 	Version string      `json:"version,omitempty"`
 	Rules   []sarifRule `json:"rules"`
 }
 
+// sarifRule is a kind of finding.
 type sarifRule struct {
 	ID               code.Code          `json:"id"`
 	ShortDescription *sarifText         `json:"shortDescription,omitempty"`
 	Default          sarifConfiguration `json:"defaultConfiguration"`
 }
 
+// sarifConfiguration has the default level of a rule.
 type sarifConfiguration struct {
 	Level string `json:"level"`
 }
 
+// sarifText is a message.
 type sarifText struct {
 	Text string `json:"text"`
 }
 
+// sarifResult is a finding.
 type sarifResult struct {
 	RuleID    code.Code       `json:"ruleId"`
 	RuleIndex int             `json:"ruleIndex"`
-	Level     string          `json:"level"` // section 3.27.10: the words are those of our severities
+	Level     string          `json:"level"` // section 3.27.10: the same words as our severities
 	Message   sarifText       `json:"message"`
 	Locations []sarifLocation `json:"locations"`
 	Related   []sarifLocation `json:"relatedLocations,omitempty"`
 }
 
+// sarifLocation is a position.
 type sarifLocation struct {
 	ID       int           `json:"id,omitempty"`
 	Physical sarifPhysical `json:"physicalLocation"`
 	Message  *sarifText    `json:"message,omitempty"`
 }
 
+// sarifPhysical is a position in a file.
 type sarifPhysical struct {
 	Artifact sarifArtifact `json:"artifactLocation"`
 	Region   sarifRegion   `json:"region"`
 }
 
+// sarifArtifact is a file.
 type sarifArtifact struct {
 	URI string `json:"uri"`
 }
 
+// sarifRegion is a range in a file.
 type sarifRegion struct {
 	StartLine   int `json:"startLine"`
 	StartColumn int `json:"startColumn"`
@@ -114,8 +126,7 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 	return sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
 }
 
-// sarifRuleOf returns the rule of a finding: of a check what is documented of
-// it, of another one its code.
+// sarifRuleOf returns the rule of a finding: for a check its description, otherwise only its code.
 func sarifRuleOf(d diag.Diagnostic) sarifRule {
 	r := sarifRule{ID: d.Code, Default: sarifConfiguration{d.Severity.String()}}
 	if c, ok := check.Find(d.Code); ok {
@@ -124,6 +135,7 @@ func sarifRuleOf(d diag.Diagnostic) sarifRule {
 	return r
 }
 
+// sarifLocationOf returns the location of a span.
 func sarifLocationOf(files *source.Set, at source.Span) (l sarifLocation, ok bool) {
 	p := jsonPlaceOf(files, at)
 	if p == nil {

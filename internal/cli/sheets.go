@@ -17,15 +17,15 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file builds sheets that are named on the command line, without a page.
+// This file builds sheets given on the command line, without a page.
 
-// stream is the argument that stands for standard input, and the output that stands for standard output.
+// stream is the argument for standard input, and the output for standard output.
 const stream = "-"
 
-// stdinSheet is the name of the sheet that standard input holds, in the working folder.
+// stdinSheet is the name of the sheet from standard input, in the working folder.
 const stdinSheet = "standard-input.css"
 
-// checkSheets refuses what is no sheet, and outputs that do not go with the sheets.
+// checkSheets rejects arguments that are not sheets, and outputs that do not fit the sheets.
 func (f *buildFlags) checkSheets() error {
 	for i, name := range f.sheets {
 		kind := ""
@@ -54,13 +54,13 @@ func (f *buildFlags) checkSheets() error {
 	return nil
 }
 
-// isFolderName reports whether the user means a folder: one that is there, or a name that ends in a slash.
+// isFolderName reports whether a name means a folder: it exists, or it ends in a slash.
 func isFolderName(name string) bool {
 	return strings.HasSuffix(name, "/") || strings.HasSuffix(name, string(filepath.Separator)) || source.IsFolder(name)
 }
 
-// outputOf returns the file that a sheet is written to, on disk; none for standard output. name is its path
-// in the source folder, or root:path.
+// outputOf returns the file on disk that a sheet is written to; "" for standard output. name is its
+// path in the source folder, or root:path.
 func (f *buildFlags) outputOf(p *project.Project, name string) string {
 	_, rel := project.SplitRoot(name)
 	switch {
@@ -76,12 +76,12 @@ func (f *buildFlags) outputOf(p *project.Project, name string) string {
 	return f.output
 }
 
-// toStream reports whether the one sheet goes to standard output.
+// toStream reports whether the sheet is written to standard output.
 func (f *buildFlags) toStream() bool {
 	return f.output == stream || f.output == "" && len(f.sheets) == 1 && f.sheets[0] == stream
 }
 
-// readStdin makes standard input a sheet of the working folder, and returns its path in the source folder.
+// readStdin adds standard input as a sheet of the working folder.
 func (f *buildFlags) readStdin(p *project.Project, in io.Reader) error {
 	if len(f.sheets) != 1 || f.sheets[0] != stream || f.stdin != "" {
 		return nil
@@ -101,7 +101,7 @@ func (f *buildFlags) readStdin(p *project.Project, in io.Reader) error {
 	return nil
 }
 
-// runSheets builds the sheets that the flags name. The outputs have their paths on disk.
+// runSheets builds the sheets of the flags. The outputs have paths on disk.
 func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts site.Options) (*site.Result, error) {
 	if opts.Cache == nil {
 		opts.Cache = site.NewCache(p)
@@ -132,7 +132,8 @@ func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts sit
 	return all, f.refuseSources(p, all)
 }
 
-// refuseSources refuses outputs that are files which the build read, or that are no sheets, as a picture that a sheet names.
+// refuseSources rejects outputs that the build read, or that exist and are not sheets, such as
+// images.
 func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 	if f.toStream() {
 		return nil
@@ -176,7 +177,7 @@ func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *s
 		return source.Publish(ctx, p.Output, files, opts)
 	}
 	var out source.Published
-	for _, o := range slices.Backward(res.Outputs) { // a map before its sheet, which never names one that is not there
+	for _, o := range slices.Backward(res.Outputs) { // a map before its sheet, so that the sheet never refers to a missing map
 		if have, err := os.ReadFile(filepath.FromSlash(o.Path)); err == nil && bytes.Equal(have, o.Data) {
 			out.Unchanged++
 			continue

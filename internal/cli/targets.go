@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/diag"
 )
 
+// newTargets returns the targets command.
 func newTargets(std IO) *cobra.Command {
 	var flags inspectFlags
 	var set, why string
@@ -40,7 +41,7 @@ compatibility data, such as gap, oklch or selectors.nesting.`,
 	return cmd
 }
 
-// targets shows the versions of a set of browsers, or those that lack a feature.
+// targets prints the versions of a set of browsers, or those without a feature.
 func (in *inspection) targets(set, why string) error {
 	t := in.project.Settings.Targets
 	if set != "" {
@@ -73,7 +74,7 @@ func (in *inspection) targets(set, why string) error {
 	return nil
 }
 
-// rows writes a table, its first row as a title. The third column is a number.
+// rows prints a table with a title row. The third column is a number.
 func (in *inspection) rows(rows [][4]string) {
 	var widths [4]int
 	for _, row := range rows {
@@ -91,7 +92,7 @@ func (in *inspection) rows(rows [][4]string) {
 	}
 }
 
-// versions writes a range of versions.
+// versions returns a range of versions as text.
 func versions(r browsers.Range) string {
 	switch {
 	case r.Open && r.From == r.To:
@@ -104,7 +105,7 @@ func versions(r browsers.Range) string {
 	return fmt.Sprintf("%s to %s", r.From, r.To)
 }
 
-// why shows which targets lack a feature, and which prefixes they need for it.
+// why prints the targets without a feature, and the prefixes they need.
 func (in *inspection) why(t browsers.Targets, name string) error {
 	const most = 8
 	features := browsers.Find(name)
@@ -152,12 +153,14 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 	return nil
 }
 
+// jsonWhy is the support of a feature as JSON.
 type jsonWhy struct {
 	Feature  string   `json:"feature"`
 	Lacking  []string `json:"lacking"`
 	Prefixes []string `json:"prefixes"`
 }
 
+// jsonRange is a range of versions as JSON.
 type jsonRange struct {
 	Browser string   `json:"browser"`
 	From    string   `json:"from"`
@@ -167,6 +170,7 @@ type jsonRange struct {
 	By      []string `json:"selectedBy"`
 }
 
+// jsonTargets returns targets as JSON.
 func jsonTargets(t browsers.Targets) any {
 	ranges := []jsonRange{}
 	for _, r := range t.Ranges() {

@@ -12,7 +12,7 @@ import (
 	"rinzel/internal/css/grammar"
 )
 
-// credits names the data that is embedded, as its licences ask.
+// credits names the embedded data, as its licences require.
 const credits = `The table of browser facts is made from open data:
   which version supports what: npm package @mdn/browser-compat-data, CC0 1.0
   how much each version is used: npm package caniuse-db by Alexis Deveria, CC BY 4.0
@@ -22,6 +22,7 @@ The definitions of properties and values are made from the specifications of the
   npm package @webref/css, MIT; copyright (c) the World Wide Web Consortium
 `
 
+// newVersion returns the version command.
 func newVersion(std IO) *cobra.Command {
 	var withCredits bool
 	cmd := &cobra.Command{

@@ -20,6 +20,7 @@ import (
 	"rinzel/internal/source"
 )
 
+// newWatch returns the watch command.
 func newWatch(std IO) *cobra.Command {
 	var flags buildFlags
 	cmd := &cobra.Command{
@@ -47,8 +48,7 @@ A build with errors lists them and keeps the last good output. Stop with Ctrl-C.
 	return cmd
 }
 
-// runWatch is all that the watch command does once its flags are parsed. It ends
-// without an error when the context does.
+// runWatch runs the watch command after flag parsing. It returns nil when the context is cancelled.
 func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	switch {
 	case flags.toStream(), slices.Contains(flags.sheets, stream):
@@ -77,7 +77,8 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	}
 }
 
-// isStream reports whether a file is where the words of the watch go: `rinzel watch > watch.log` would not come to an end.
+// isStream reports whether the output of the watch is redirected to a file: `rinzel watch >
+// watch.log` would trigger itself forever.
 func isStream(std IO, name string) bool {
 	info, err := os.Stat(name)
 	if err != nil || !info.Mode().IsRegular() {
@@ -93,7 +94,7 @@ func isStream(std IO, name string) bool {
 	return false
 }
 
-// ended returns the error that a run ends with: none if it was told to end.
+// ended returns the error of a run: nil if it was interrupted.
 func ended(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
 		return nil
@@ -107,12 +108,13 @@ type watching struct {
 	std     IO
 	session *session.Watch
 	seen    seenFindings    // of the last build
-	told    bool            // what is in force was told
-	wrote   map[string]bool // the absolute paths of sheets built alone, which may lie among the sources
-	built   bool            // some build was good, and all it wrote was listed
+	told    bool            // the header was printed
+	wrote   map[string]bool // absolute paths of written sheets, which may be in the source folder
+	built   bool            // a build succeeded and its files were listed
 }
 
-// build builds the site and tells what came of it. changes are those since the last build; none for the first.
+// build builds the site and prints the result. changes are those since the last build; empty for
+// the first.
 func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	res, err := w.session.Build(ctx)
 	if err != nil {
@@ -146,7 +148,7 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	return w.write(ctx, r, res.Result, changes.At)
 }
 
-// write writes what was built, and tells what was written.
+// write writes the outputs, and prints what was written.
 func (w *watching) write(ctx context.Context, r *report, res *site.Result, start time.Time) error {
 	w.noteOwn(res)
 	published, err := w.flags.write(ctx, w.session.Project(), res, w.std, source.PublishOptions{})
@@ -170,7 +172,7 @@ func (w *watching) write(ctx context.Context, r *report, res *site.Result, start
 	return w.waiting()
 }
 
-// noteOwn notes what is written of sheets built alone: it is nothing to build again for.
+// noteOwn records the outputs of single sheets: changes of them need no build.
 func (w *watching) noteOwn(res *site.Result) {
 	if len(w.flags.sheets) == 0 {
 		return
@@ -183,13 +185,13 @@ func (w *watching) noteOwn(res *site.Result) {
 	}
 }
 
-// waiting tells that changes are waited for.
+// waiting prints that it waits for changes.
 func (w *watching) waiting() error {
 	_, err := fmt.Fprintf(w.std.Out, "watching %s; stop with Ctrl-C\n", diag.Printable(strings.Join(w.shown(), ", ")))
 	return err
 }
 
-// brief tells what a build after the first wrote.
+// brief prints what a later build wrote.
 func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 	const most = 3
 	names := slices.Clone(p.Changed)
@@ -206,8 +208,8 @@ func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", "wrote"), diag.Printable(text), took.Round(time.Millisecond))
 }
 
-// changes words what was changed. Files that editors make for a moment are left
-// out, unless nothing else is there.
+// changes describes what changed. Temporary files of editors are omitted, unless there is nothing
+// else.
 func (w *watching) changes(names []string) string {
 	const most = 4
 	there := slices.DeleteFunc(slices.Clone(names), func(name string) bool { return !source.Exists(name) })
@@ -224,7 +226,7 @@ func (w *watching) changes(names []string) string {
 	return strings.Join(shown, ", ") + " changed"
 }
 
-// relativeTo returns a path as it is seen from the working folder.
+// relativeTo returns a path relative to the working folder.
 func relativeTo(name string) string {
 	here, err := filepath.Abs(".")
 	if err != nil {
@@ -236,7 +238,7 @@ func relativeTo(name string) string {
 	return filepath.ToSlash(name)
 }
 
-// shown returns the watched folders as people are shown them.
+// shown returns the displayed names of the watched folders.
 func (w *watching) shown() []string {
 	var out []string
 	for _, p := range w.session.Folders() {

@@ -19,6 +19,7 @@ import (
 	"rinzel/internal/step/purge"
 )
 
+// newWhy returns the why command.
 func newWhy(std IO) *cobra.Command {
 	var flags inspectFlags
 	var profile string
@@ -57,19 +58,20 @@ with their verdicts.`,
 	return cmd
 }
 
-// whyAnswer answers a question about what purging makes of a site.
+// whyAnswer answers a question about purging.
 type whyAnswer struct {
 	*inspection
 	all    bool
 	purged *query.Purged
 }
 
+// answer prints the answer.
 func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Options) ([]diag.Diagnostic, error) {
 	var err error
 	if w.purged, err = query.Purging(ctx, w.project, opts); err != nil {
 		return nil, err
 	}
-	var found []diag.Diagnostic // others are those of a build
+	var found []diag.Diagnostic // other findings are those of a build
 	for _, d := range w.purged.Diagnostics {
 		if d.Severity == diag.Error && !slices.Contains([]code.Code{code.PurgedEmpty, code.PurgeLimit}, d.Code) {
 			found = append(found, d)
@@ -92,7 +94,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 	return nil, nil
 }
 
-// about answers what became of a selector.
+// about prints the verdicts on a selector.
 func (w *whyAnswer) about(question string) error {
 	a, ok := w.purged.Ask(question)
 	if !ok {
@@ -126,7 +128,7 @@ func (w *whyAnswer) about(question string) error {
 			places = append(places, w.placeOf(at))
 		}
 		if len(places) == 0 && len(groups) > 0 {
-			continue // the reasons say what there is
+			continue // the reasons list them
 		}
 		if len(places) == 0 {
 			fmt.Fprintf(out, "  %s not in use\n", diag.Printable(part))
@@ -137,13 +139,13 @@ func (w *whyAnswer) about(question string) error {
 	return nil
 }
 
-// judgedGroup is one selector in a sheet, with the bundles that it was judged in.
+// verdictGroup is a selector in a sheet, with the bundles that contain it.
 type judgedGroup struct {
 	site.Judged
 	bundles []string
 }
 
-// grouped joins what bundles say of the same selector in the same place of a sheet.
+// grouped joins the verdicts of several bundles on the same selector.
 func grouped(list []site.Judged) []judgedGroup {
 	type key struct {
 		at   source.Span
@@ -167,7 +169,7 @@ func grouped(list []site.Judged) []judgedGroup {
 	return out
 }
 
-// group tells what became of one selector.
+// group prints the verdict on one selector.
 func (w *whyAnswer) group(g judgedGroup) {
 	verdict := w.paint("1;32", "stays") + " in "
 	if !g.Kept {
@@ -212,7 +214,7 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	return "unused: " + part
 }
 
-// placeOf returns a place as file:line:column.
+// positionOf returns a position as file:line:column.
 func (w *whyAnswer) placeOf(at source.Pos) string {
 	f := w.project.Tree.Set.File(at.File)
 	if f == nil {
@@ -222,6 +224,7 @@ func (w *whyAnswer) placeOf(at source.Pos) string {
 	return diag.Printable(fmt.Sprintf("%s:%d:%d", f.Name, line, column))
 }
 
+// quotedAll returns names in quotes.
 func quotedAll(names []string) []string {
 	var out []string
 	for _, n := range names {
@@ -230,7 +233,7 @@ func quotedAll(names []string) []string {
 	return out
 }
 
-// overview tells how much goes of each sheet, and what else is worth a look.
+// overview prints the removed share of each sheet, and other noteworthy facts.
 func (w *whyAnswer) overview(ctx context.Context) error {
 	kinds, err := site.ProposeEvidence(w.project)
 	if err != nil {
@@ -269,7 +272,7 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 	return nil
 }
 
-// showShares shows how much goes of each sheet.
+// showShares prints the removed share of each sheet.
 func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.SheetShare) {
 	t := table{{"  sheet", "selectors", "purged", "", ""}}
 	whole := 0
@@ -293,7 +296,7 @@ func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.
 	}
 }
 
-// list lists every selector with its verdict.
+// list prints every selector with its verdict.
 func (w *whyAnswer) list() {
 	if w.flags.json {
 		w.inspection.answer = map[string]any{"version": 1, "selectors": w.jsonJudged(w.purged.Judged)}
@@ -304,7 +307,7 @@ func (w *whyAnswer) list() {
 	}
 }
 
-// The JSON form of the ledger.
+// jsonVerdict is a verdict as JSON.
 type jsonJudged struct {
 	Bundle   string       `json:"bundle"`
 	Selector string       `json:"selector"`
@@ -314,13 +317,15 @@ type jsonJudged struct {
 	Why      []jsonReason `json:"why"`
 }
 
+// jsonReason is a reason as JSON.
 type jsonReason struct {
 	Part  string     `json:"part,omitempty"`
-	How   purge.How  `json:"how,omitempty"` // empty if nothing uses the part
+	How   purge.How  `json:"how,omitempty"` // empty if the part is unused
 	Place *jsonPlace `json:"place,omitempty"`
 	Text  string     `json:"text,omitempty"`
 }
 
+// jsonVerdicts returns verdicts as JSON.
 func (w *whyAnswer) jsonJudged(list []site.Judged) []jsonJudged {
 	files := w.project.Tree.Set
 	out := []jsonJudged{}
@@ -334,6 +339,7 @@ func (w *whyAnswer) jsonJudged(list []site.Judged) []jsonJudged {
 	return out
 }
 
+// jsonUses returns positions of names as JSON.
 func (w *whyAnswer) jsonUses(uses map[string][]source.Pos) map[string][]string {
 	out := make(map[string][]string)
 	for part, places := range uses {
@@ -345,6 +351,7 @@ func (w *whyAnswer) jsonUses(uses map[string][]source.Pos) map[string][]string {
 	return out
 }
 
+// jsonClasses returns classes without rules as JSON.
 func (w *whyAnswer) jsonClasses() []map[string]string {
 	out := []map[string]string{}
 	for _, c := range w.purged.NoRule {
