@@ -50,11 +50,11 @@ func TestPrefixes(t *testing.T) {
 }
 
 func TestLacking(t *testing.T) {
-	got := parseTargets(t, "chrome 119, edge 120, safari 17.1").Lacking(Nesting)
+	got := parseTargets(t, "chrome 119, edge 120, safari 17.1").Unsupported(Nesting)
 	if want := []string{"chrome 119", "safari 17.1"}; !slices.Equal(got, want) {
 		t.Errorf("got %v, want %v", got, want)
 	}
-	if got := Default().Lacking("css.no.such"); got != nil {
+	if got := Default().Unsupported("css.no.such"); got != nil {
 		t.Errorf("an unknown feature is lacked by %v", got)
 	}
 }
@@ -178,7 +178,7 @@ func TestTargetsToCome(t *testing.T) {
 		{"chrome", "css.at-rules.media.prefers-color-scheme.no-preference", "chrome", 76000},
 		{"samsung", Property("position-visibility"), "samsung", 5000},
 	} {
-		got := strings.Join(AtLeast(map[string]Version{test.browser: test.floor}).Lacking(test.feature), " ")
+		got := strings.Join(AtLeast(map[string]Version{test.browser: test.floor}).Unsupported(test.feature), " ")
 		if !Known(test.feature) || !strings.HasPrefix(got, test.want) || test.want == "" && got != "" {
 			t.Errorf("%s is lacked by %q, want %q", test.feature, got, test.want)
 		}
@@ -214,13 +214,13 @@ func BenchmarkQuestion(b *testing.B) {
 	t := Default()
 	b.Run("first", func(b *testing.B) {
 		for b.Loop() {
-			t.lacking.Delete(Nesting)
-			t.Lacking(Nesting)
+			t.unsupported.Delete(Nesting)
+			t.Unsupported(Nesting)
 		}
 	})
 	b.Run("again", func(b *testing.B) {
 		for b.Loop() {
-			t.Lacking(Nesting)
+			t.Unsupported(Nesting)
 		}
 	})
 }

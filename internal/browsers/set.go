@@ -14,14 +14,14 @@ type set [maxVersions / 64]uint64
 const maxVersions = 1280
 
 // versionBits is the assignment of bits to versions.
-type places struct {
+type versionBits struct {
 	first, coming [9]int // by browser, the bits for older and for future versions
 	versions      [9][]Version
 }
 
 // layout returns the assignment.
-var layout = sync.OnceValue(func() *places {
-	p := &places{}
+var layout = sync.OnceValue(func() *versionBits {
+	p := &versionBits{}
 	next := 0
 	for i, list := range releases() {
 		p.first[i] = next
@@ -38,7 +38,7 @@ var layout = sync.OnceValue(func() *places {
 })
 
 // bit returns the bit of a version.
-func (p *places) bit(browser int, v Version) int {
+func (p *versionBits) bit(browser int, v Version) int {
 	if v >= coming {
 		return p.coming[browser]
 	}
@@ -50,7 +50,7 @@ func (p *places) bit(browser int, v Version) int {
 }
 
 // from returns the first bit of versions from v on.
-func (p *places) from(browser int, v Version) int {
+func (p *versionBits) from(browser int, v Version) int {
 	if v >= never {
 		return p.coming[browser] + 1
 	}

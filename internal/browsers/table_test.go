@@ -130,7 +130,7 @@ func TestTableSaysWhatTheTextSays(t *testing.T) {
 		facts := readFacts(rest)
 		for i, ts := range targets {
 			want := lacking(ts, facts, func(f fact) bool { return f.prefix == "" && !f.partial })
-			if got := ts.Lacking(name); !slices.Equal(got, want) {
+			if got := ts.Unsupported(name); !slices.Equal(got, want) {
 				t.Fatalf("%s, targets %d (%s): lacking in %q, want %q", name, i, ts, got, want)
 			}
 			if got, want := ts.Prefixes(name), prefixesOf(ts, facts); !slices.Equal(got, want) {

@@ -11,12 +11,12 @@ import (
 // Targets are the browser versions that the output must work in. The zero Targets are empty. They
 // are immutable.
 type Targets struct {
-	chosen   map[string][]choice // by browser, oldest first
-	asked    string              // the query in words
-	facts    *chosenSet
-	prefixes func() map[string][]string
-	lacking  *sync.Map // cache of [Targets.Unsupported]
-	missing  *sync.Map // cache of [Targets.Missing]
+	chosen      map[string][]choice // by browser, oldest first
+	query       string              // the query in words
+	facts       *chosenSet
+	prefixes    func() map[string][]string
+	unsupported *sync.Map // cache of [Targets.Unsupported]
+	missing     *sync.Map // cache of [Targets.Missing]
 }
 
 // chosenSet is the targets as bits.
@@ -79,7 +79,7 @@ func Default() Targets {
 		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000, "opera": 95000,
 		"safari": 15004, "safari-ios": 15004, "samsung": 21000,
 	})
-	t.asked = "the default"
+	t.query = "the default"
 	return t
 }
 
@@ -88,7 +88,7 @@ func AtLeast(floor map[string]Version) Targets { return Query{Floor: floor}.Targ
 
 // Targets returns the versions that a query selects.
 func (q Query) Targets() Targets {
-	t := Targets{chosen: make(map[string][]choice), asked: q.words()}
+	t := Targets{chosen: make(map[string][]choice), query: q.words()}
 	for _, name := range Names {
 		byVersion := make(map[Version][]string)
 		add := func(v Version, by string) { byVersion[v] = append(byVersion[v], by) }
@@ -112,7 +112,7 @@ func (q Query) Targets() Targets {
 			add(coming, by)
 		}
 		for _, v := range slices.Sorted(maps.Keys(byVersion)) {
-			if !q.leavesOut(name, v) {
+			if !q.excludes(name, v) {
 				t.chosen[name] = append(t.chosen[name], choice{v, byVersion[v]})
 			}
 		}
@@ -130,7 +130,7 @@ func (q Query) Targets() Targets {
 		}
 		return all
 	})
-	t.lacking, t.missing = new(sync.Map), new(sync.Map)
+	t.unsupported, t.missing = new(sync.Map), new(sync.Map)
 	return t
 }
 
@@ -144,7 +144,7 @@ func (t Targets) AllPrefixes() map[string][]string {
 }
 
 // excludes reports whether the query excludes a version.
-func (q Query) leavesOut(browser string, v Version) bool {
+func (q Query) excludes(browser string, v Version) bool {
 	return slices.ContainsFunc(q.Without, func(w Without) bool { return w.Browser == browser && (w.Version == 0 || w.Version == v) })
 }
 
@@ -173,7 +173,7 @@ func (q Query) words() string {
 }
 
 // String describes the query: "share 0.5, chrome 109".
-func (t Targets) String() string { return t.asked }
+func (t Targets) String() string { return t.query }
 
 // Empty reports whether there are no targets.
 func (t Targets) Empty() bool { return len(t.chosen) == 0 }
@@ -231,11 +231,11 @@ func (t Targets) Share() float64 {
 // Unsupported returns the targets that do not support a feature, the newest version of each browser, as
 // "safari 15.4", in the order of [Names]. It returns nil for an unknown feature. The result is
 // cached and must not be modified.
-func (t Targets) Lacking(feature string) []string {
-	if t.lacking == nil {
+func (t Targets) Unsupported(feature string) []string {
+	if t.unsupported == nil {
 		return nil
 	}
-	if known, ok := t.lacking.Load(feature); ok {
+	if known, ok := t.unsupported.Load(feature); ok {
 		return known.([]string)
 	}
 	spans, ok := supportOf(feature)
@@ -244,7 +244,7 @@ func (t Targets) Lacking(feature string) []string {
 	}
 	plain := versionsOf(spans, (*span).plain)
 	list := t.facts.newest(t.facts.all.minus(&plain))
-	t.lacking.Store(feature, list)
+	t.unsupported.Store(feature, list)
 	return list
 }
 
@@ -344,13 +344,13 @@ func (t Targets) Needing(feature, prefix string) []string {
 	if !ok || t.facts == nil {
 		return nil
 	}
-	plain, under := versionsOf(spans, (*span).plain), underPrefix(spans, prefix)
+	plain, under := versionsOf(spans, (*span).plain), withPrefix(spans, prefix)
 	need := t.facts.all.and(&under)
 	return t.facts.newest(need.minus(&plain))
 }
 
 // withPrefix returns the versions that support a feature with a prefix.
-func underPrefix(spans []span, prefix string) set {
+func withPrefix(spans []span, prefix string) set {
 	n := slices.Index(tablePrefixes[:], prefix)
 	return versionsOf(spans, func(s *span) bool { return int(s.prefix) == n })
 }
@@ -362,7 +362,7 @@ func (t Targets) Without(feature, prefix string) bool {
 	if !ok || t.facts == nil {
 		return false
 	}
-	plain, under := versionsOf(spans, (*span).plain), underPrefix(spans, prefix)
+	plain, under := versionsOf(spans, (*span).plain), withPrefix(spans, prefix)
 	there := t.facts.all.and(&plain)
 	there = there.minus(&under)
 	return !there.empty()

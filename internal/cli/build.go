@@ -98,7 +98,7 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	start := time.Now()
 	opts := project.Options{Settings: flags.settings}
-	flags.place(&opts)
+	flags.locate(&opts)
 	p, diags, err := project.Open(opts)
 	if err != nil {
 		return err
@@ -150,7 +150,7 @@ func (f *buildFlags) check() error {
 
 // locate sets where the project is opened: that of the site, or, for sheets without settings, the
 // folder of the sheets.
-func (f *buildFlags) place(opts *project.Options) {
+func (f *buildFlags) locate(opts *project.Options) {
 	switch {
 	case len(f.sheets) == 0:
 		opts.Output = f.output
@@ -170,7 +170,7 @@ func sheetSource(sheet string) string {
 
 // run builds what the flags select. cache, if not nil, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
-	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, Ledger: f.purged}
+	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged}
 	if len(f.sheets) > 0 {
 		return f.runSheets(ctx, p, opts)
 	}

@@ -60,7 +60,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 	}
 	for _, p := range res.Pages {
 		fmt.Fprintln(out, in.paint("1", diag.Printable(p.Name)))
-		all := slices.Concat(p.Bundles, p.Late)
+		all := slices.Concat(p.Bundles, p.Lazy)
 		if len(all) == 0 {
 			fmt.Fprintln(out, "└─ loads no bundle")
 		}
@@ -75,7 +75,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 	for _, b := range res.Bundles {
 		holds := "holds"
 		switch {
-		case b.Taken:
+		case b.Referenced:
 			holds = "is imported by scripts as an object or by URL, and contains"
 		case b.Adopted:
 			holds = "is added to pages by a script, and contains"
@@ -85,10 +85,10 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 			fmt.Fprintln(out, "  "+line)
 		}
 	}
-	if len(res.Kept) > 0 {
+	if len(res.Unshared) > 0 {
 		fmt.Fprintln(out, in.paint("1", "not shared by all pages that use them:"))
-		for _, k := range res.Kept {
-			fmt.Fprintf(out, "  %s  %s\n", diag.Printable(k.Sheet), in.paint("2", keptReason(k)))
+		for _, k := range res.Unshared {
+			fmt.Fprintf(out, "  %s  %s\n", diag.Printable(k.Sheet), in.paint("2", unsharedReason(k)))
 		}
 	}
 	return res.Diagnostics, nil
@@ -97,13 +97,13 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 // aboutBundle returns the size of a bundle, and how pages load it.
 func aboutBundle(b site.Bundle) string {
 	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
-	if b.Within {
+	if b.Inline {
 		about += ", inlined into the page"
 	}
 	if len(b.Pages) > 1 {
 		about += fmt.Sprintf(", on %d pages", len(b.Pages))
 	}
-	if b.Late {
+	if b.Lazy {
 		about += ", loaded when a script needs it"
 	}
 	return about
@@ -131,11 +131,11 @@ func wrapped(names []string, width int) []string {
 }
 
 // unsharedReason explains why a sheet is not shared.
-func keptReason(k site.Kept) string {
-	if k.What == "" {
+func unsharedReason(k site.Unshared) string {
+	if k.Property == "" {
 		return fmt.Sprintf("on %s; too small for a bundle, or in a different order", diag.Count(len(k.Pages), "page"))
 	}
-	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.On), k.Behind, k.What)
+	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.Page), k.After, k.Property)
 }
 
 // jsonBundles returns the bundles as JSON.
@@ -149,24 +149,24 @@ func (in *inspection) jsonBundles(res *site.Result) any {
 	type page struct {
 		Name    string   `json:"name"`
 		Bundles []string `json:"bundles"`
-		Late    []string `json:"late"` // those that its scripts load
+		Late    []string `json:"lazy"` // those that its scripts load
 	}
-	type kept struct {
-		Sheet  string   `json:"sheet"`
-		Pages  []string `json:"pages"`
-		On     string   `json:"on,omitempty"`
-		Behind string   `json:"behind,omitempty"`
-		What   string   `json:"what,omitempty"`
+	type unshared struct {
+		Sheet    string   `json:"sheet"`
+		Pages    []string `json:"pages"`
+		Page     string   `json:"page,omitempty"`
+		After    string   `json:"after,omitempty"`
+		Property string   `json:"property,omitempty"`
 	}
-	bundles, pages, keeps := []bundle{}, []page{}, []kept{}
+	bundles, pages, keeps := []bundle{}, []page{}, []unshared{}
 	for _, p := range res.Pages {
-		pages = append(pages, page{p.Name, orEmpty(p.Bundles), orEmpty(p.Late)})
+		pages = append(pages, page{p.Name, orEmpty(p.Bundles), orEmpty(p.Lazy)})
 	}
 	for _, b := range res.Bundles {
 		bundles = append(bundles, bundle{b.Name, orEmpty(b.Pages), orEmpty(b.Files), b.Size})
 	}
-	for _, k := range res.Kept {
-		keeps = append(keeps, kept(k))
+	for _, k := range res.Unshared {
+		keeps = append(keeps, unshared(k))
 	}
 	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "kept": keeps, "diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
 }

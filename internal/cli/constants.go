@@ -82,9 +82,9 @@ func (in *inspection) paint(sgr, s string) string {
 }
 
 // position returns a position as file:line.
-func (in *inspection) place(at source.Span) string {
+func (in *inspection) position(at source.Span) string {
 	f := in.project.Tree.Set.File(at.Start.File)
-	line, _ := f.Place(at.Start.Off)
+	line, _ := f.Position(at.Start.Off)
 	return diag.Printable(fmt.Sprintf("%s:%d", f.Name, line))
 }
 
@@ -199,9 +199,9 @@ func merged(list []query.SheetConstants) []*sharedConstant {
 			}
 			have.sheets = append(have.sheets, s.Sheet)
 			have.Rules = max(have.Rules, c.Rules)
-			for _, name := range c.Gives {
-				if !slices.Contains(have.Gives, name) {
-					have.Gives = append(slices.Clip(have.Gives), name)
+			for _, name := range c.Derived {
+				if !slices.Contains(have.Derived, name) {
+					have.Derived = append(slices.Clip(have.Derived), name)
 				}
 			}
 		}
@@ -241,7 +241,7 @@ func (in *inspection) constantTable(list []*sharedConstant) {
 	rows := [][4]string{{"constant", "value", "read by", "set at"}}
 	for _, c := range list {
 		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"), readBy(c.Constant),
-			in.place(c.Set.At) + in.remark(c.Constant)})
+			in.position(c.Set.At) + in.note(c.Constant)})
 	}
 	var widths [3]int
 	for _, row := range rows {
@@ -277,8 +277,8 @@ func readBy(c query.Constant) string {
 	if c.Rules > 0 {
 		parts = append(parts, diag.Count(c.Rules, "rule"))
 	}
-	if len(c.Gives) > 0 {
-		parts = append(parts, diag.Count(len(c.Gives), "constant"))
+	if len(c.Derived) > 0 {
+		parts = append(parts, diag.Count(len(c.Derived), "constant"))
 	}
 	if len(parts) == 0 {
 		return "nothing"
@@ -287,7 +287,7 @@ func readBy(c query.Constant) string {
 }
 
 // note describes briefly what a constant overrides.
-func (in *inspection) remark(c query.Constant) string {
+func (in *inspection) note(c query.Constant) string {
 	for _, o := range slices.Backward(c.Others) {
 		switch {
 		case o.Kind == "drop":
@@ -317,19 +317,19 @@ func valueText(c query.Constant) string {
 func (in *inspection) constant(c *sharedConstant, sheets string) {
 	out := in.std.Out
 	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
-	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.place(c.Set.At), sheets)
+	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.position(c.Set.At), sheets)
 	for _, o := range c.Others {
 		words := "overrides"
 		switch {
 		case o.Kind == "drop":
-			fmt.Fprintf(out, "  dropped before at %s\n", in.place(o.At))
+			fmt.Fprintf(out, "  dropped before at %s\n", in.position(o.At))
 			continue
 		case o.Kind == "default" && c.Set.Kind == "default":
 			words = "later default without effect:"
 		case o.Kind == "default":
 			words = "overrides the default"
 		}
-		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.place(o.At))
+		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.position(o.At))
 		if o.Reads > 0 {
 			fmt.Fprintf(out, ", which %s got", diag.Count(o.Reads, "reader"))
 		}
@@ -338,13 +338,13 @@ func (in *inspection) constant(c *sharedConstant, sheets string) {
 	if len(c.From) > 0 {
 		fmt.Fprintf(out, "  derived from %s\n", diag.Printable(strings.Join(c.From, ", ")))
 	}
-	if len(c.Gives) > 0 {
-		fmt.Fprintf(out, "  used by %s\n", diag.Printable(strings.Join(c.Gives, ", ")))
+	if len(c.Derived) > 0 {
+		fmt.Fprintf(out, "  used by %s\n", diag.Printable(strings.Join(c.Derived, ", ")))
 	}
 	switch {
 	case c.Rules > 0:
 		fmt.Fprintf(out, "  read by %s\n", diag.Count(c.Rules, "rule"))
-	case len(c.Gives) == 0:
+	case len(c.Derived) == 0:
 		fmt.Fprintln(out, "  nothing reads it")
 	}
 }
@@ -383,10 +383,10 @@ type jsonConstant struct {
 	Value   string `json:"value"`
 	Dropped bool   `json:"dropped,omitempty"`
 	jsonSetting
-	Others []jsonSetting `json:"inPlaceOf,omitempty"`
-	From   []string      `json:"from,omitempty"`
-	Gives  []string      `json:"gives,omitempty"`
-	Rules  int           `json:"rules"`
+	Others  []jsonSetting `json:"inPlaceOf,omitempty"`
+	From    []string      `json:"from,omitempty"`
+	Derived []string      `json:"derived,omitempty"`
+	Rules   int           `json:"rules"`
 }
 
 // jsonSetting is a definition as JSON.
@@ -401,7 +401,7 @@ type jsonSetting struct {
 // jsonSetting returns a definition as JSON.
 func (in *inspection) jsonSetting(s query.Setting) jsonSetting {
 	f := in.project.Tree.Set.File(s.At.Start.File)
-	line, _ := f.Place(s.At.Start.Off)
+	line, _ := f.Position(s.At.Start.Off)
 	return jsonSetting{Kind: string(s.Kind), File: f.Name, Line: line}
 }
 
@@ -411,7 +411,7 @@ func (in *inspection) jsonConstants(found *query.Constants) jsonConstants {
 	for _, s := range found.Sheets {
 		sheet := jsonSheet{Sheet: s.Sheet, Constants: []jsonConstant{}}
 		for _, c := range s.Constants {
-			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set), From: c.From, Gives: c.Gives, Rules: c.Rules}
+			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set), From: c.From, Derived: c.Derived, Rules: c.Rules}
 			for _, o := range c.Others {
 				other := in.jsonSetting(o)
 				other.Other, other.Reads = o.Value, o.Reads

@@ -10,7 +10,7 @@ import (
 )
 
 // maxOfKind limits the printed findings with the same code, unless all are requested.
-const mostOfKind = 20
+const maxOfKind = 20
 
 // showFindings prints findings. Those that say the same about several positions are grouped. If it
 // omits some, it tells how to see all.
@@ -20,9 +20,9 @@ func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string
 	var more []code.Code // codes with omitted findings
 	for _, d := range diag.Alike(ds) {
 		switch count[d.Code]++; {
-		case count[d.Code] <= mostOfKind:
+		case count[d.Code] <= maxOfKind:
 			shown = append(shown, d)
-		case count[d.Code] == mostOfKind+1:
+		case count[d.Code] == maxOfKind+1:
 			more = append(more, d.Code)
 		}
 	}
@@ -30,7 +30,7 @@ func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string
 		return err
 	}
 	for _, of := range more {
-		if _, err := fmt.Fprintf(w, "and %d more [%s]; %s\n", count[of]-mostOfKind, of, all); err != nil {
+		if _, err := fmt.Fprintf(w, "and %d more [%s]; %s\n", count[of]-maxOfKind, of, all); err != nil {
 			return err
 		}
 	}

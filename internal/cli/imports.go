@@ -143,7 +143,7 @@ func (in *inspection) about(n *link.ImportNode) string {
 	switch {
 	case n.External:
 		parts = append(parts, "external, stays an import")
-	case n.LeftOut:
+	case n.Excluded:
 		parts = append(parts, "excluded"+sets)
 	case n.Repeated:
 		parts = append(parts, diag.Count(n.Rules, "rule")+", repeated by a later import of the same sheet")
@@ -184,7 +184,7 @@ type jsonImport struct {
 	Condition string       `json:"condition,omitempty"`
 	Rules     int          `json:"rules"`
 	Constants int          `json:"constants"`
-	LeftOut   bool         `json:"leftOut,omitempty"`
+	Excluded  bool         `json:"excluded,omitempty"`
 	External  bool         `json:"external,omitempty"`
 	Repeated  bool         `json:"repeated,omitempty"`
 	Replaced  int          `json:"replaced,omitempty"`
@@ -209,7 +209,7 @@ func jsonTrees(list []*link.ImportNode, scripts []string) []jsonImport {
 		if i < len(scripts) {
 			script = scripts[i]
 		}
-		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.LeftOut, n.External, n.Repeated, n.Replaced, jsonTrees(n.Imports, nil)})
+		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.Excluded, n.External, n.Repeated, n.Replaced, jsonTrees(n.Imports, nil)})
 	}
 	return out
 }

@@ -47,8 +47,8 @@ type jsonBundle struct {
 	Path         string       `json:"path"`
 	Page         string       `json:"page,omitempty"` // the only page that loads it
 	Pages        []string     `json:"pages"`
-	WithinPage   bool         `json:"withinPage"` // it is inlined into its only page, not written as a file
-	Late         bool         `json:"late"`       // scripts of the pages load it
+	Inline       bool         `json:"inline"` // it is inlined into its only page, not written as a file
+	Lazy         bool         `json:"lazy"`       // scripts of the pages load it
 	Sheets       int          `json:"sheets"`
 	SourceBytes  int          `json:"sourceBytes"`
 	Bytes        int          `json:"bytes"`
@@ -67,7 +67,7 @@ type jsonPrefix struct {
 }
 
 // jsonPosition is a span as JSON.
-type jsonPlace struct {
+type jsonPosition struct {
 	File      string `json:"file"`
 	Line      int    `json:"line"` // from 1, like the following fields
 	Column    int    `json:"column"`
@@ -79,7 +79,7 @@ type jsonPlace struct {
 type jsonDiagnostic struct {
 	Code     code.Code     `json:"code"`
 	Severity diag.Severity `json:"severity"`
-	*jsonPlace
+	*jsonPosition
 	Message string        `json:"message"`
 	Fix     string        `json:"fix,omitempty"`
 	More    int           `json:"more,omitempty"` // number of further positions with the same cause
@@ -88,7 +88,7 @@ type jsonDiagnostic struct {
 
 // jsonRelated is a related position as JSON.
 type jsonRelated struct {
-	*jsonPlace
+	*jsonPosition
 	Message string `json:"message"`
 }
 
@@ -113,7 +113,7 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
-			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), WithinPage: b.Within, Late: b.Late, Sheets: len(b.Files), SourceBytes: b.Sources, Bytes: b.Size,
+			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), Inline: b.Inline, Lazy: b.Lazy, Sheets: len(b.Files), SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
 		}
 		if len(b.Pages) == 1 {
@@ -140,12 +140,12 @@ func writeJSON(w io.Writer, v any) error {
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPlace: jsonPlaceOf(files, d.Span), Message: d.Message, Fix: d.Fix, More: len(d.Also)}
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPosition: jsonPositionOf(files, d.Span), Message: d.Message, Fix: d.Fix, More: len(d.Also)}
 		for _, rel := range d.Related {
-			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, rel.Span), rel.Message})
+			jd.Related = append(jd.Related, jsonRelated{jsonPositionOf(files, rel.Span), rel.Message})
 		}
 		for _, at := range d.Imports {
-			jd.Related = append(jd.Related, jsonRelated{jsonPlaceOf(files, at), "the sheet is imported here"})
+			jd.Related = append(jd.Related, jsonRelated{jsonPositionOf(files, at), "the sheet is imported here"})
 		}
 		out = append(out, jd)
 	}
@@ -161,14 +161,14 @@ func orEmpty(list []string) []string {
 }
 
 // jsonPositionOf returns a span as JSON; nil for the zero Span.
-func jsonPlaceOf(files *source.Set, s source.Span) *jsonPlace {
+func jsonPositionOf(files *source.Set, s source.Span) *jsonPosition {
 	f := files.File(s.Start.File)
 	if f == nil {
 		return nil
 	}
-	p := &jsonPlace{File: f.Name}
-	p.Line, p.Column = f.Place(s.Start.Off)
-	p.EndLine, p.EndColumn = f.Place(s.End)
+	p := &jsonPosition{File: f.Name}
+	p.Line, p.Column = f.Position(s.Start.Off)
+	p.EndLine, p.EndColumn = f.Position(s.End)
 	return p
 }
 

@@ -107,17 +107,17 @@ func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 }
 
 // maxRepeats limits the values of a group, unless all are requested.
-const mostRepeats = 20
+const maxRepeats = 20
 
 // repeatTable prints the values of a group.
 func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all bool) {
 	more := 0
-	if !all && len(list) > mostRepeats {
-		list, more = list[:mostRepeats], len(list)-mostRepeats
+	if !all && len(list) > maxRepeats {
+		list, more = list[:maxRepeats], len(list)-maxRepeats
 	}
 	rows := [][4]string{{g.String(), "uses", "in", "first use"}}
 	for _, r := range list {
-		rows = append(rows, [4]string{diag.Printable(r.Text), fmt.Sprint(len(r.Uses)), diag.Printable(someOf(r.Properties(), 2)), in.place(r.Uses[0].At)})
+		rows = append(rows, [4]string{diag.Printable(r.Text), fmt.Sprint(len(r.Uses)), diag.Printable(someOf(r.Properties(), 2)), in.position(r.Uses[0].At)})
 	}
 	var widths [4]int
 	for _, row := range rows {
@@ -208,7 +208,7 @@ func (in *inspection) usesOf(list []*replace.Repeat, asked string) {
 		}
 		fmt.Fprintf(in.std.Out, "%s: %s%s\n", in.paint("1", diag.Printable(r.Text)), diag.Count(len(r.Uses), "use"), where)
 		for _, u := range r.Uses {
-			fmt.Fprintf(in.std.Out, "  %s  %s\n", in.place(u.At), diag.Printable(u.Property))
+			fmt.Fprintf(in.std.Out, "  %s  %s\n", in.position(u.At), diag.Printable(u.Property))
 		}
 	}
 }
@@ -247,7 +247,7 @@ func (in *inspection) jsonRepeats(found *query.Repeats) jsonRepeats {
 		v := jsonRepeat{Group: r.Group.String(), Value: r.Text, From: r.From, Relative: r.Relative}
 		for _, u := range r.Uses {
 			f := in.project.Tree.Set.File(u.At.Start.File)
-			line, column := f.Place(u.At.Start.Off)
+			line, column := f.Position(u.At.Start.Off)
 			v.Uses = append(v.Uses, jsonUse{u.Property, f.Name, line, column})
 		}
 		out.Values = append(out.Values, v)

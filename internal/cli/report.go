@@ -185,7 +185,7 @@ func (r *report) summary(res *site.Result, p source.Published, took time.Duratio
 		r.prefixes(res)
 	}
 	if r.flags.purged {
-		showShares(r.out, r.paint, query.Shares(r.project.Tree.Set, res.Ledger))
+		showShares(r.out, r.paint, query.Shares(r.project.Tree.Set, res.Verdicts))
 	}
 	r.leftFiles(p)
 	r.total(res, p, took)
@@ -406,7 +406,7 @@ func (r *report) shown(name string) string {
 
 // total prints the last line of the report.
 func (r *report) total(res *site.Result, p source.Published, took time.Duration) {
-	parts := made(res)
+	parts := built(res)
 	if p.Unchanged > 0 {
 		parts = append(parts, diag.Count(p.Unchanged, "file")+" unchanged")
 	}
@@ -439,7 +439,7 @@ func warnings(res *site.Result) (n int) {
 }
 
 // built lists what a build produced: pages and bundles, and the effects of the steps.
-func made(res *site.Result) []string {
+func built(res *site.Result) []string {
 	var from, to, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
 		from += b.Sources

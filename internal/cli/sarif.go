@@ -137,7 +137,7 @@ func sarifRuleOf(d diag.Diagnostic) sarifRule {
 
 // sarifLocationOf returns the location of a span.
 func sarifLocationOf(files *source.Set, at source.Span) (l sarifLocation, ok bool) {
-	p := jsonPlaceOf(files, at)
+	p := jsonPositionOf(files, at)
 	if p == nil {
 		return l, false
 	}

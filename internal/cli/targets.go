@@ -128,13 +128,13 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 	if in.flags.json {
 		out := []jsonWhy{}
 		for _, f := range features {
-			out = append(out, jsonWhy{f, orEmpty(t.Lacking(f)), orEmpty(t.Prefixes(f))})
+			out = append(out, jsonWhy{f, orEmpty(t.Unsupported(f)), orEmpty(t.Prefixes(f))})
 		}
 		in.answer = map[string]any{"version": 1, "features": out}
 		return nil
 	}
 	for _, f := range shown {
-		lacking, prefixes := t.Lacking(f), t.Prefixes(f)
+		lacking, prefixes := t.Unsupported(f), t.Prefixes(f)
 		text := "supported by all targets"
 		if len(lacking) > 0 {
 			text = "unsupported by " + strings.Join(lacking, ", ")
@@ -155,9 +155,9 @@ func (in *inspection) why(t browsers.Targets, name string) error {
 
 // jsonWhy is the support of a feature as JSON.
 type jsonWhy struct {
-	Feature  string   `json:"feature"`
-	Lacking  []string `json:"lacking"`
-	Prefixes []string `json:"prefixes"`
+	Feature     string   `json:"feature"`
+	Unsupported []string `json:"unsupported"`
+	Prefixes    []string `json:"prefixes"`
 }
 
 // jsonRange is a range of versions as JSON.

@@ -58,7 +58,7 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 		return err
 	}
 	opts := session.Options{Project: project.Options{Settings: flags.settings}, Build: flags.run}
-	flags.place(&opts.Project)
+	flags.locate(&opts.Project)
 	changes := session.Changes{At: time.Now()}
 	sess, err := session.StartWatch(opts)
 	if err != nil {
@@ -104,13 +104,13 @@ func ended(ctx context.Context, err error) error {
 
 // watching is a run of the watch command.
 type watching struct {
-	flags   buildFlags
-	std     IO
-	session *session.Watch
-	seen    seenFindings    // of the last build
-	told    bool            // the header was printed
-	wrote   map[string]bool // absolute paths of written sheets, which may be in the source folder
-	built   bool            // a build succeeded and its files were listed
+	flags     buildFlags
+	std       IO
+	session   *session.Watch
+	seen      seenFindings    // of the last build
+	announced bool            // the header was printed
+	wrote     map[string]bool // absolute paths of written sheets, which may be in the source folder
+	built     bool            // a build succeeded and its files were listed
 }
 
 // build builds the site and prints the result. changes are those since the last build; empty for
@@ -122,9 +122,9 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	}
 	p := w.session.Project()
 	r := newReport(w.std, p, w.flags)
-	if !w.told && res.Profile.Name != "" {
+	if !w.announced && res.Profile.Name != "" {
 		r.header(res.Result)
-		w.told = true
+		w.announced = true
 	}
 	if changes.Names != nil {
 		what := w.changes(changes.Names)

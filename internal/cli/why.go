@@ -101,12 +101,12 @@ func (w *whyAnswer) about(question string) error {
 		return fmt.Errorf("%q is not a valid selector", question)
 	}
 	if w.flags.json {
-		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonJudged(a.Judged), "uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
+		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts), "uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
 		return nil
 	}
 	out := w.std.Out
 	fmt.Fprintln(out, w.paint("1", diag.Printable(question)))
-	groups := grouped(a.Judged)
+	groups := grouped(a.Verdicts)
 	for _, g := range groups {
 		w.group(g)
 	}
@@ -125,7 +125,7 @@ func (w *whyAnswer) about(question string) error {
 				places = append(places, fmt.Sprintf("and %s more", diag.Count(len(a.Uses[part])-most, "file")))
 				break
 			}
-			places = append(places, w.placeOf(at))
+			places = append(places, w.positionOf(at))
 		}
 		if len(places) == 0 && len(groups) > 0 {
 			continue // the reasons list them
@@ -140,27 +140,27 @@ func (w *whyAnswer) about(question string) error {
 }
 
 // verdictGroup is a selector in a sheet, with the bundles that contain it.
-type judgedGroup struct {
-	site.Judged
+type verdictGroup struct {
+	site.SelectorVerdict
 	bundles []string
 }
 
 // grouped joins the verdicts of several bundles on the same selector.
-func grouped(list []site.Judged) []judgedGroup {
+func grouped(list []site.SelectorVerdict) []verdictGroup {
 	type key struct {
 		at   source.Span
 		text string
 		kept bool
 	}
 	index := make(map[key]int)
-	var out []judgedGroup
+	var out []verdictGroup
 	for _, j := range list {
 		k := key{j.At, j.Text(), j.Kept}
 		i, ok := index[k]
 		if !ok {
 			i = len(out)
 			index[k] = i
-			out = append(out, judgedGroup{Judged: j})
+			out = append(out, verdictGroup{SelectorVerdict: j})
 		}
 		if !slices.Contains(out[i].bundles, j.Bundle) {
 			out[i].bundles = append(out[i].bundles, j.Bundle)
@@ -170,14 +170,14 @@ func grouped(list []site.Judged) []judgedGroup {
 }
 
 // group prints the verdict on one selector.
-func (w *whyAnswer) group(g judgedGroup) {
+func (w *whyAnswer) group(g verdictGroup) {
 	verdict := w.paint("1;32", "stays") + " in "
 	if !g.Kept {
 		verdict = w.paint("1;33", "purged") + " from "
 	}
 	where := ""
 	if g.At.IsValid() {
-		where = w.placeOf(g.At.Start) + "  "
+		where = w.positionOf(g.At.Start) + "  "
 	}
 	fmt.Fprintf(w.std.Out, "  %s%s  %s%s\n", where, diag.Printable(g.Text()), verdict, diag.Printable(strings.Join(g.bundles, ", ")))
 	for _, r := range g.Why {
@@ -193,34 +193,34 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	part := diag.Printable(r.Part)
 	switch r.Use.How {
 	case purge.InPage:
-		return part + " is on a page: " + w.placeOf(r.Use.At)
+		return part + " is on a page: " + w.positionOf(r.Use.At)
 	case purge.InText:
-		return part + " may be what a word refers to: " + w.placeOf(r.Use.At)
+		return part + " may be what a word refers to: " + w.positionOf(r.Use.At)
 	case purge.Joined:
-		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
+		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
 	case purge.Implied:
 		return part + " exists on every page, or is set by browsers"
 	case purge.ByKeep:
 		return fmt.Sprintf("[purge] keep lists %q", part)
 	case purge.ByComment:
 		return "kept by a comment in the sheet"
-	case purge.ByUnread:
-		return fmt.Sprintf("an unreadable script may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.placeOf(r.Use.At))
-	case purge.Around:
+	case purge.ByUnreadable:
+		return fmt.Sprintf("an unreadable script may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
+	case purge.ByParent:
 		return "its parent rule is removed"
-	case purge.Elsewhere:
+	case purge.ByStructure:
 		return "all its parts are in use, but no page has them in this structure"
 	}
 	return "unused: " + part
 }
 
 // positionOf returns a position as file:line:column.
-func (w *whyAnswer) placeOf(at source.Pos) string {
+func (w *whyAnswer) positionOf(at source.Pos) string {
 	f := w.project.Tree.Set.File(at.File)
 	if f == nil {
 		return "nowhere"
 	}
-	line, column := f.Place(at.Off)
+	line, column := f.Position(at.Off)
 	return diag.Printable(fmt.Sprintf("%s:%d:%d", f.Name, line, column))
 }
 
@@ -259,7 +259,7 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 	if len(w.purged.NoRule) > 0 {
 		fmt.Fprintln(out, w.paint("1", "classes of pages without a rule in any sheet:"))
 		for _, c := range w.purged.NoRule {
-			line := fmt.Sprintf("  .%s  %s", diag.Printable(c.Class), w.paint("2", w.placeOf(c.At)))
+			line := fmt.Sprintf("  .%s  %s", diag.Printable(c.Class), w.paint("2", w.positionOf(c.At)))
 			if c.Near != "" {
 				line += w.paint("2", fmt.Sprintf("; did you mean %q?", "."+c.Near))
 			}
@@ -299,40 +299,40 @@ func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.
 // list prints every selector with its verdict.
 func (w *whyAnswer) list() {
 	if w.flags.json {
-		w.inspection.answer = map[string]any{"version": 1, "selectors": w.jsonJudged(w.purged.Judged)}
+		w.inspection.answer = map[string]any{"version": 1, "selectors": w.jsonVerdicts(w.purged.Verdicts)}
 		return
 	}
-	for _, g := range grouped(w.purged.Judged) {
+	for _, g := range grouped(w.purged.Verdicts) {
 		w.group(g)
 	}
 }
 
 // jsonVerdict is a verdict as JSON.
-type jsonJudged struct {
-	Bundle   string       `json:"bundle"`
-	Selector string       `json:"selector"`
-	Place    *jsonPlace   `json:"place,omitempty"`
-	Kept     bool         `json:"kept"`
-	Step     string       `json:"step"`
-	Why      []jsonReason `json:"why"`
+type jsonVerdict struct {
+	Bundle   string        `json:"bundle"`
+	Selector string        `json:"selector"`
+	Place    *jsonPosition `json:"place,omitempty"`
+	Kept     bool          `json:"kept"`
+	Step     string        `json:"step"`
+	Why      []jsonReason  `json:"why"`
 }
 
 // jsonReason is a reason as JSON.
 type jsonReason struct {
-	Part  string     `json:"part,omitempty"`
-	How   purge.How  `json:"how,omitempty"` // empty if the part is unused
-	Place *jsonPlace `json:"place,omitempty"`
-	Text  string     `json:"text,omitempty"`
+	Part  string        `json:"part,omitempty"`
+	How   purge.How     `json:"how,omitempty"` // empty if the part is unused
+	Place *jsonPosition `json:"place,omitempty"`
+	Text  string        `json:"text,omitempty"`
 }
 
 // jsonVerdicts returns verdicts as JSON.
-func (w *whyAnswer) jsonJudged(list []site.Judged) []jsonJudged {
+func (w *whyAnswer) jsonVerdicts(list []site.SelectorVerdict) []jsonVerdict {
 	files := w.project.Tree.Set
-	out := []jsonJudged{}
+	out := []jsonVerdict{}
 	for _, j := range list {
-		one := jsonJudged{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPlaceOf(files, j.At), Kept: j.Kept, Step: purge.Name, Why: []jsonReason{}}
+		one := jsonVerdict{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPositionOf(files, j.At), Kept: j.Kept, Step: purge.Name, Why: []jsonReason{}}
 		for _, r := range j.Why {
-			one.Why = append(one.Why, jsonReason{r.Part, r.Use.How, jsonPlaceOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
+			one.Why = append(one.Why, jsonReason{r.Part, r.Use.How, jsonPositionOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
 		}
 		out = append(out, one)
 	}
@@ -345,7 +345,7 @@ func (w *whyAnswer) jsonUses(uses map[string][]source.Pos) map[string][]string {
 	for part, places := range uses {
 		out[part] = []string{}
 		for _, at := range places {
-			out[part] = append(out[part], w.placeOf(at))
+			out[part] = append(out[part], w.positionOf(at))
 		}
 	}
 	return out
@@ -355,7 +355,7 @@ func (w *whyAnswer) jsonUses(uses map[string][]source.Pos) map[string][]string {
 func (w *whyAnswer) jsonClasses() []map[string]string {
 	out := []map[string]string{}
 	for _, c := range w.purged.NoRule {
-		out = append(out, map[string]string{"class": c.Class, "place": w.placeOf(c.At), "near": c.Near})
+		out = append(out, map[string]string{"class": c.Class, "place": w.positionOf(c.At), "near": c.Near})
 	}
 	return out
 }

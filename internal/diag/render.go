@@ -57,7 +57,7 @@ func (r *Renderer) paint(sgr, s string) string {
 // one writes one finding.
 func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	color := [...]string{Note: cyan, Warning: yellow, Error: red}[d.Severity]
-	if place := r.Place(d.Span); place != "" {
+	if place := r.Position(d.Span); place != "" {
 		b.WriteString(r.paint(bold, place) + ": ")
 	}
 	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+string(d.Code)+"]"))
@@ -66,13 +66,13 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 		fmt.Fprintf(b, "  also at %s\n", r.also(&d))
 	}
 	for _, rel := range d.Related {
-		fmt.Fprintf(b, "  %s: %s\n", r.Place(rel.Span), Printable(rel.Message))
+		fmt.Fprintf(b, "  %s: %s\n", r.Position(rel.Span), Printable(rel.Message))
 		r.frame(b, rel.Span, cyan)
 	}
 	if len(d.Imports) > 0 {
 		var places []string
 		for _, at := range d.Imports {
-			places = append(places, r.Place(at))
+			places = append(places, r.Position(at))
 		}
 		fmt.Fprintf(b, "  imported by %s\n", strings.Join(places, ", "))
 	}
@@ -86,7 +86,7 @@ func (r *Renderer) also(d *Diagnostic) string {
 	const most = 5
 	var places []string
 	for _, at := range d.Also {
-		if place := r.Place(at); place != "" && len(places) < most {
+		if place := r.Position(at); place != "" && len(places) < most {
 			places = append(places, place)
 		}
 	}
@@ -103,12 +103,12 @@ func (r *Renderer) also(d *Diagnostic) string {
 }
 
 // Position returns the start of a span as file:line:column, or "" for the zero Span.
-func (r *Renderer) Place(s source.Span) string {
+func (r *Renderer) Position(s source.Span) string {
 	f := r.Files.File(s.Start.File)
 	if f == nil {
 		return ""
 	}
-	line, column := f.Place(s.Start.Off)
+	line, column := f.Position(s.Start.Off)
 	return fmt.Sprintf("%s:%d:%d", Printable(f.Name), line, column)
 }
 

@@ -23,7 +23,7 @@ var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".tx
 
 // minSize is the size in bytes below which a file is not compressed: it fits into one network
 // packet anyway.
-const least = 1024
+const minSize = 1024
 
 // Packer creates compressed forms, and caches them.
 type Packer struct {
@@ -53,7 +53,7 @@ func (k *Packer) Pack(outputs []Output, forms []project.Compression) []Output {
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range outputs {
 		o := &outputs[i]
-		if o.Size() < least || o.Size() > source.MaxTextSize || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
+		if o.Size() < minSize || o.Size() > source.MaxTextSize || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
 			continue
 		}
 		group.Go(func() error {

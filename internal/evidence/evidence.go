@@ -123,12 +123,12 @@ func (g *gathering) site(ctx context.Context) error {
 	}
 	g.match(files)
 	g.needSome(files)
-	g.pagesBeside(files)
+	g.pagesOutside(files)
 	if err := g.read(ctx, files); err != nil {
 		return err
 	}
 	for _, page := range g.found.pages {
-		g.unreadScripts(page)
+		g.unreadableScripts(page)
 	}
 	return nil
 }
@@ -160,9 +160,9 @@ func (g *gathering) isTemplateFile(p source.Path) bool {
 func isData(name string) bool { return slices.Contains(dataKinds, strings.ToLower(path.Ext(name))) }
 
 // noteUnreadable records an unreadable script, if the settings require that.
-func (g *gathering) noteUnread(at source.Pos) {
-	if g.Settings.Unread == project.KeepRelated {
-		g.found.All.AddUnread(at)
+func (g *gathering) noteUnreadable(at source.Pos) {
+	if g.Settings.UnreadableScripts == project.KeepRelated {
+		g.found.All.AddUnreadable(at)
 	}
 }
 
@@ -205,7 +205,7 @@ func (g *gathering) match(files map[source.Path]bool) {
 
 // pagesOutside reports the pages among the evidence that are not built: purging keeps what they
 // use, but they load no bundle.
-func (g *gathering) pagesBeside(files map[source.Path]bool) {
+func (g *gathering) pagesOutside(files map[source.Path]bool) {
 	built := make(map[source.Path]bool)
 	for _, p := range g.found.pages {
 		built[p.File.Path] = true
@@ -234,21 +234,21 @@ func (g *gathering) pagesBeside(files map[source.Path]bool) {
 }
 
 // unreadableScripts reports the external scripts of a page, which cannot be read.
-func (g *gathering) unreadScripts(page *graph.Page) {
+func (g *gathering) unreadableScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && g.files.ResolveIn(page, s.Ref).Kind == graph.External {
-			g.reportUnread(page.Place(s.Ref), s.Address, "is external and cannot be searched for names in use")
-			g.noteUnread(page.File.Pos(s.At.Start))
+			g.reportUnreadable(page.Position(s.Ref), s.Address, "is external and cannot be searched for names in use")
+			g.noteUnreadable(page.File.Pos(s.At.Start))
 		}
 	}
 }
 
 // reportUnreadable reports an unreadable script, and the consequences.
-func (g *gathering) reportUnread(at source.Span, cause, problem string) {
+func (g *gathering) reportUnreadable(at source.Span, cause, problem string) {
 	d := diag.Diagnostic{Code: code.UnreadableScript, Severity: diag.Note, Span: at, Cause: cause,
 		Message: "this script " + problem + "; selectors related to those in use are kept",
 		Fix:     "add a copy of it to [purge] evidence and set unreadable-scripts = \"ignore\", or list in keep what else it uses"}
-	if g.Settings.Unread == project.IgnoreUnread {
+	if g.Settings.UnreadableScripts == project.IgnoreUnreadable {
 		d.Message = "this script " + problem
 		d.Fix = "add a copy of it to [purge] evidence, or list in keep what only it uses"
 	}
@@ -291,9 +291,9 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 	found.All = purge.NewEvidence(g.Settings.Keep)
 	for _, f := range found.Files {
 		found.All.Add(f.Names)
-		for _, at := range f.Names.Unread() {
-			g.reportUnread(source.SpanOf(at, len("eval")), f.File.Name, "runs generated code, which cannot be searched for names in use")
-			g.noteUnread(at)
+		for _, at := range f.Names.Unreadable() {
+			g.reportUnreadable(source.SpanOf(at, len("eval")), f.File.Name, "runs generated code, which cannot be searched for names in use")
+			g.noteUnreadable(at)
 		}
 	}
 	return nil

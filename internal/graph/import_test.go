@@ -40,7 +40,7 @@ func said(t *testing.T, text string) string {
 			out = append(out, fmt.Sprintf("only %v %q selector %v", p.Only, pattern.Text, pattern.Selector))
 		}
 	}
-	for _, g := range imp.Given {
+	for _, g := range imp.Assignments {
 		out = append(out, g.Name+" is "+print.Values(g.Value))
 	}
 	return strings.Join(out, "; ")

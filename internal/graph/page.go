@@ -32,7 +32,7 @@ type Page struct {
 	// Unclosed is a tag that is not closed before the file ends: browsers ignore it.
 	Unclosed Span
 	// LastGroupEndsCascade is set if nothing that styles the page comes after the last group.
-	Open bool
+	LastGroupEndsCascade bool
 
 	head   int  // end of its head
 	body   int  // start of the contents of its body; 0 without a body tag
@@ -87,7 +87,7 @@ type Ref struct {
 }
 
 // Position returns the span of a URL in the file of its page.
-func (p *Page) Place(r Ref) source.Span { return p.SpanOf(r.At) }
+func (p *Page) Position(r Ref) source.Span { return p.SpanOf(r.At) }
 
 // SpanOf returns a part of the page as a span of its file.
 func (p *Page) SpanOf(part Span) source.Span {
@@ -105,7 +105,7 @@ func IsTemplate(text string) bool {
 
 // ReadPage finds the style links, scripts and other URLs of a page.
 func ReadPage(f *source.File) *Page {
-	r := pageReader{page: &Page{File: f, Open: true, head: -1}}
+	r := pageReader{page: &Page{File: f, LastGroupEndsCascade: true, head: -1}}
 	r.read(Span{Start: 0, End: len(f.Text)}, true)
 	if r.page.head < 0 {
 		r.page.head = len(f.Text)
@@ -220,7 +220,7 @@ func (r *pageReader) policy(attrs []markup.Attribute) bool {
 
 // styleTag determines what the text of a style element is.
 func (r *pageReader) styleTag(attrs []markup.Attribute) {
-	r.page.Open = false
+	r.page.LastGroupEndsCascade = false
 	r.data = r.data || r.inert > 0
 	t := markup.Find(attrs, "type")
 	r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
@@ -404,12 +404,12 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 		l.Media = strings.TrimSpace(m.Value)
 	}
 	l.alone = r.page.head >= 0
-	if last := len(r.page.Groups) - 1; last >= 0 && r.page.Open && l.plain && !l.alone {
+	if last := len(r.page.Groups) - 1; last >= 0 && r.page.LastGroupEndsCascade && l.plain && !l.alone {
 		r.page.Groups[last].Links = append(r.page.Groups[last].Links, l)
 		return
 	}
 	r.page.Groups = append(r.page.Groups, Group{Links: []Link{l}})
-	r.page.Open = l.plain
+	r.page.LastGroupEndsCascade = l.plain
 }
 
 // noteInert records a link that loads no sheet, because rel is misspelt or missing, or the URL is

@@ -174,7 +174,7 @@ func TestResolve(t *testing.T) {
 		{from, "https://example.com/a", "external"}, {from, "//example.com/a", "external"}, {from, "data:,x", "external"}, {from, "odd://x", "external"},
 		{from, "#a", "within"}, {from, "", "within"}, {from, "  ", "within"},
 	}
-	kinds := map[TargetKind]string{External: "external", Within: "within", Local: "local", Outside: "outside", NoRoot: "noroot"}
+	kinds := map[TargetKind]string{External: "external", SameDocument: "within", Local: "local", Outside: "outside", NoRoot: "noroot"}
 	for _, test := range tests {
 		target := Resolve(tree, test.from, "/sub/", test.address)
 		got := kinds[target.Kind]

@@ -28,7 +28,7 @@ const (
 	// External is a URL with a scheme or host, which is left unchanged.
 	External TargetKind = iota
 	// SameDocument is a fragment of the same document, or an empty URL.
-	Within
+	SameDocument
 	// Local is a file in the source folder or a root.
 	Local
 	// Outside is a path that leads out of its folder.
@@ -42,7 +42,7 @@ const (
 func Resolve(files source.Reader, from source.Path, base, address string) Target {
 	address = asURL(address)
 	if address == "" || address[0] == '#' {
-		return Target{Kind: Within}
+		return Target{Kind: SameDocument}
 	}
 	if strings.HasPrefix(address, "//") {
 		return Target{Kind: External}

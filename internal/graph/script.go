@@ -19,7 +19,7 @@ type ScriptFile struct {
 	// Words are single-word literals, such as a file name without its extension.
 	Words []Literal
 	// Built are names that the script builds from parts, with [script.Hole] for unknown parts.
-	Made []Literal
+	Built []Literal
 	// Map is the URL of its source map in its last comment; empty for none.
 	Map Literal
 }
@@ -63,7 +63,7 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 			}
 		},
 		Joined: func(text string, offset int) {
-			out.Made = literals(text, offset+part.Start, true, out.Made)
+			out.Built = literals(text, offset+part.Start, true, out.Built)
 		},
 	})
 	out.Map = mapComment(text)

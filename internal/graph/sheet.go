@@ -88,13 +88,13 @@ type Import struct {
 	Media    []ast.Value
 	// Rinzel's own: excluded or selected parts of the sheet, values of its custom properties, and
 	// the functions replace(…).
-	Parts   []Parts
-	Given   []Given
-	Replace []ast.Value
+	Parts       []Parts
+	Assignments []Assignment
+	Replace     []ast.Value
 }
 
 // Assignment is a value of a custom property, in set() of an import.
-type Given struct {
+type Assignment struct {
 	Name  string // with its two hyphens
 	Value []ast.Value
 	At    source.Span // the name
@@ -162,7 +162,7 @@ func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 		v := &values[i]
 		switch {
 		case v.IsFunction("set"):
-			imp.Given, ok = appendGiven(imp.Given, v.Values())
+			imp.Assignments, ok = appendAssignments(imp.Assignments, v.Values())
 		case v.IsFunction("replace"):
 			imp.Replace, ok = append(imp.Replace, *v), true
 		case v.IsFunction("only"), v.IsFunction("without"):
@@ -200,7 +200,7 @@ func readParts(v *ast.Value) (p Parts, ok bool) {
 }
 
 // appendAssignments parses the arguments of set(…): --name: value; --name: value.
-func appendGiven(list []Given, values []ast.Value) ([]Given, bool) {
+func appendAssignments(list []Assignment, values []ast.Value) ([]Assignment, bool) {
 	for len(values) > 0 {
 		end := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Semicolon })
 		part := values
@@ -213,7 +213,7 @@ func appendGiven(list []Given, values []ast.Value) ([]Given, bool) {
 		if len(part) < 3 || part[0].Kind != token.Ident || !ast.IsCustomName(part[0].Text) || part[1].Kind != token.Colon {
 			return nil, false
 		}
-		list = append(list, Given{token.Unescape(part[0].Text), part[2:], part[0].Span()})
+		list = append(list, Assignment{token.Unescape(part[0].Text), part[2:], part[0].Span()})
 	}
 	return list, len(list) > 0
 }

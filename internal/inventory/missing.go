@@ -56,7 +56,7 @@ func (i *Inventory) Unreadable(p source.Path, err error, at source.Span) diag.Di
 func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d diag.Diagnostic, ok bool) {
 	d = diag.Diagnostic{Severity: diag.Error, Span: at}
 	switch t.Kind {
-	case graph.Within:
+	case graph.SameDocument:
 		d.Code, d.Message = code.EmptyURL, "empty URL"
 	case graph.Outside:
 		d.Code = code.OutsideRoot

@@ -131,7 +131,7 @@ func spaced(v ast.Value) ast.Value {
 }
 
 // maxQueries limits the number of media queries in the product of two lists.
-const mostQueries = 16
+const maxQueries = 16
 
 // joinedMedia returns the media queries that match where one of each list matches. ok is false if
 // that cannot be written: two media types, one of them negated.
@@ -144,7 +144,7 @@ func joinedMedia(a, b []ast.Value) (out []ast.Value, ok bool) {
 		return out, true
 	}
 	as, bs := ast.SplitAt(a, token.Comma), ast.SplitAt(b, token.Comma)
-	if len(as)*len(bs) > mostQueries {
+	if len(as)*len(bs) > maxQueries {
 		return nil, false
 	}
 	for _, one := range as {

@@ -103,15 +103,15 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 	if own != nil {
 		next.overrides = append([]*override{own}, here.overrides...)
 	}
-	next.node = &ImportNode{Sheet: a.Files.Show(p), At: imp.At, Condition: cond.text(), LeftOut: next.leftOut, Path: p}
+	next.node = &ImportNode{Sheet: a.Files.Show(p), At: imp.At, Condition: cond.text(), Excluded: next.excluded, Path: p}
 	here.node.Imports = append(here.node.Imports, next.node)
 	a.sheet(sheet, conds, next)
 	if own != nil {
-		a.report(own.idle()...)
+		a.report(own.unmatched()...)
 		next.node.Replaced = own.replaced()
 	}
 	for _, p := range parts {
-		for _, d := range p.idle() {
+		for _, d := range p.unmatched() {
 			a.report(d)
 		}
 	}

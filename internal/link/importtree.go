@@ -16,7 +16,7 @@ type ImportNode struct {
 	Condition string      // layer, support and media conditions of the import
 	Rules     int         // number of its own rules
 	Constants int         // number of constants that it sets, including defaults without effect
-	LeftOut   bool        // by without() or only()
+	Excluded  bool        // by without() or only()
 	External  bool        // it is an external sheet
 	Repeated  bool        // a later import of the same sheet replaces it
 	Replaced  int         // number of values replaced by the import, in all its sheets

@@ -158,7 +158,7 @@ func newEntry(p source.Path) *Entry {
 // are known.
 func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) error {
 	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: inventory.IsPage(sheet.File.Path.Name)}
-	compose.Settle(func(scope *compose.Scope) {
+	compose.ResolveHoisted(func(scope *compose.Scope) {
 		*e = Entry{Path: e.Path, Reads: e.Reads, Checked: e.Checked, Unchecked: e.Unchecked}
 		if l.Record {
 			e.Constants = new(compose.Record)
@@ -196,7 +196,7 @@ type visit struct {
 	// sheet itself is excluded, cut if its imports are as well.
 	rules, sheets []*parts
 	overrides     []*override // replacements of the imports, the nearest first
-	leftOut, cut  bool
+	excluded, cut bool
 }
 
 // report adds findings to the entry.
@@ -224,7 +224,7 @@ func (a *assembler) all(sheet *graph.Sheet) {
 	for _, d := range a.scope.Unknown() {
 		a.report(d)
 	}
-	a.idleDrops()
+	a.unmatchedDrops()
 }
 
 // presets sets the constants of the settings.
@@ -276,8 +276,8 @@ func (a *assembler) readTokens(p source.Path, at source.Span, here *visit) ([]to
 }
 
 // unmatchedDrops warns about each @drop without effect.
-func (a *assembler) idleDrops() {
-	for _, d := range a.scope.IdleDrops() {
+func (a *assembler) unmatchedDrops() {
+	for _, d := range a.scope.UnmatchedDrops() {
 		fix := ""
 		if d.Near != "" {
 			fix = fmt.Sprintf("did you mean %q?", d.Near)

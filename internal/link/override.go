@@ -17,28 +17,28 @@ import (
 
 // override has the replacements of one import: replace(…) is applied first, then set(…).
 type override struct {
-	values []*replace.Set
-	given  map[string][]*given // by the name of the custom property
-	order  []*given
-	met    map[string]bool // custom properties that were declared
+	values      []*replace.Set
+	assignments map[string][]*assignment // by the name of the custom property
+	order       []*assignment
+	met         map[string]bool // custom properties that were declared
 }
 
 // assignment is the new value of a custom property.
-type given struct {
-	graph.Given
+type assignment struct {
+	graph.Assignment
 	hit bool
 }
 
 // readOverride returns the replacements of an import; nil if it has none. ok is false after a
 // finding.
 func (a *assembler) readOverride(imp graph.Import) (o *override, ok bool) {
-	if len(imp.Given)+len(imp.Replace) == 0 {
+	if len(imp.Assignments)+len(imp.Replace) == 0 {
 		return nil, true
 	}
-	o = &override{given: make(map[string][]*given), met: make(map[string]bool)}
-	for _, g := range imp.Given {
-		own := &given{Given: g}
-		o.given[g.Name] = append(o.given[g.Name], own)
+	o = &override{assignments: make(map[string][]*assignment), met: make(map[string]bool)}
+	for _, g := range imp.Assignments {
+		own := &assignment{Assignment: g}
+		o.assignments[g.Name] = append(o.assignments[g.Name], own)
 		o.order = append(o.order, own)
 	}
 	for _, v := range imp.Replace {
@@ -72,8 +72,8 @@ func (v *visit) override(nodes []ast.Node) []ast.Node {
 				return nil // after an error
 			}
 		}
-		if len(o.given) > 0 {
-			nodes, _ = ast.Map(nodes, o.give)
+		if len(o.assignments) > 0 {
+			nodes, _ = ast.Map(nodes, o.assign)
 		}
 	}
 	return nodes
@@ -90,10 +90,10 @@ func (v *visit) overrideMedia(media []ast.Value) []ast.Value {
 }
 
 // assign sets custom properties.
-func (o *override) give(n ast.Node) ast.Edit {
+func (o *override) assign(n ast.Node) ast.Edit {
 	d, ok := n.(*ast.Declaration)
 	if !ok {
-		if edited, changed := ast.MapBody(n, o.give); changed {
+		if edited, changed := ast.MapBody(n, o.assign); changed {
 			return ast.Replace(edited)
 		}
 		return ast.Keep
@@ -104,7 +104,7 @@ func (o *override) give(n ast.Node) ast.Edit {
 	name := token.Unescape(d.Name)
 	o.met[name] = true
 	edit := ast.Keep
-	for _, g := range o.given[name] {
+	for _, g := range o.assignments[name] {
 		g.hit = true
 		copied := *d
 		copied.Value = ast.Verbatim(g.Value)
@@ -123,7 +123,7 @@ func (o *override) replaced() int {
 }
 
 // unmatched returns a warning for each replacement without a match.
-func (o *override) idle() []diag.Diagnostic {
+func (o *override) unmatched() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, g := range o.order {
 		if !g.hit {
@@ -138,7 +138,7 @@ func (o *override) idle() []diag.Diagnostic {
 				Message: fmt.Sprintf("replace() adds more than %d values to the imported sheets", r.Limit)})
 			continue
 		}
-		r.Idle(func(p *replace.Pattern, near string) {
+		r.Unmatched(func(p *replace.Pattern, near string) {
 			d := diag.Diagnostic{Code: code.UnmatchedPart, Severity: diag.Warning, Span: p.At,
 				Message: fmt.Sprintf("replace(): no imported sheet has the value %q", p.Text())}
 			if p.IsLimited() {

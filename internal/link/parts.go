@@ -38,7 +38,7 @@ func newParts(p graph.Parts, imported source.Path) *parts {
 
 // next returns the visit of an imported sheet, and the parts of the import.
 func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
-	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), leftOut: v.cut, cut: v.cut}
+	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), excluded: v.cut, cut: v.cut}
 	for _, said := range v.sheets {
 		next.judge(said)
 	}
@@ -62,7 +62,7 @@ func (v *visit) judge(p *parts) {
 	case wanted && p.Only && p.namesSheets():
 		return // so are its imports
 	case !wanted:
-		v.leftOut = true
+		v.excluded = true
 		v.cut = v.cut || !p.Only
 	}
 	v.sheets = append(v.sheets, p)
@@ -175,7 +175,7 @@ func startOf(text string) string {
 }
 
 // unmatched returns a warning for each pattern without a match.
-func (p *parts) idle() []diag.Diagnostic {
+func (p *parts) unmatched() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for i, pattern := range p.Patterns {
 		if p.hits[i] {

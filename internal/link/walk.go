@@ -39,7 +39,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	chain := a.chainOf(s.File.Path)
 	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: chain.Composes()}
 	var slot *Composed // cache of the sheet, if its result does not depend on the importer
-	if a.standsAlone(s, here) {
+	if a.isIndependent(s, here) {
 		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
 		if slot.isDone() {
 			w.known = slot
@@ -99,8 +99,8 @@ func (c *Composed) isDone() bool {
 // isIndependent reports whether the result for a sheet may be reused for other imports of it,
 // provided that it neither reads nor sets constants: no import on the path to it excludes or
 // replaces anything.
-func (a *assembler) standsAlone(s *graph.Sheet, here *visit) bool {
-	return !a.Record && !a.CheckAll && !here.leftOut && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
+func (a *assembler) isIndependent(s *graph.Sheet, here *visit) bool {
+	return !a.Record && !a.CheckAll && !here.excluded && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
 }
 
 // chainOf returns the chain of a sheet.
@@ -183,12 +183,12 @@ func (w *sheetWork) walk() []ast.Node {
 			set = a.entry.Constants.Count()
 		case IsNamespace(n) && w.ruled:
 			a.lateNamespace(n)
-		case mayPrecedeImport(n, w.imported) && open && !here.leftOut:
+		case mayPrecedeImport(n, w.imported) && open && !here.excluded:
 			prologue.Nodes = append(prologue.Nodes, n)
 		default:
 			open = false
 			w.ruled = w.ruled || !mayPrecedeNamespace(n)
-			if !here.leftOut && w.known == nil { // an excluded sheet only sets constants
+			if !here.excluded && w.known == nil { // an excluded sheet only sets constants
 				own = w.appendComposed(own, n)
 			}
 		}
@@ -252,8 +252,8 @@ func (l *Linker) ChecksRoot(root string) bool {
 // check runs look on the nodes of a sheet concurrently, and returns a function that waits for the
 // findings, with the severities of the settings.
 func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
-	if !a.ChecksRoot(here.path.Root) || here.leftOut {
-		if a.CheckAll && !here.leftOut {
+	if !a.ChecksRoot(here.path.Root) || here.excluded {
+		if a.CheckAll && !here.excluded {
 			a.entry.Unchecked[here.path] = true
 		}
 		return func() []diag.Diagnostic { return nil }

@@ -73,7 +73,7 @@ func (r *run) lookUps(p *graph.Page) {
 	for _, g := range p.Groups {
 		for _, l := range g.Links {
 			if t := r.Files.ResolveIn(p, l.Href); found.ByAddress(l) && t.Kind == graph.Local && r.Files.Exists(t.Path) {
-				r.uses(t.Path, p.Place(l.Href))
+				r.uses(t.Path, p.Position(l.Href))
 			}
 		}
 	}

@@ -120,9 +120,9 @@ func (r *run) uses(p source.Path, at source.Span) {
 	switch {
 	case inventory.IsPage(p.Name):
 	case inventory.IsScript(p.Name):
-		r.laterOn(p, at)
+		r.lazy(p, at)
 	case inventory.IsSheet(p.Name):
-		r.program.Taken = append(r.program.Taken, Taken{StyleUse{Path: p, At: at}, true})
+		r.program.SheetRefs = append(r.program.SheetRefs, SheetRef{StyleUse{Path: p, At: at}, true})
 	default:
 		r.copy(p, at)
 	}
@@ -172,7 +172,7 @@ func (r *run) mentionsIn(p *graph.Page) {
 }
 
 // built records the files whose names a script may build from parts.
-func (r *run) made(l graph.Literal, at source.Span, bases []source.Path) {
+func (r *run) built(l graph.Literal, at source.Span, bases []source.Path) {
 	const most = 400 // files that one name may stand for
 	name := l.Text
 	if i := strings.IndexAny(name, "?#"); i >= 0 {

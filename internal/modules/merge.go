@@ -28,12 +28,12 @@ func (s *Scripts) merged(mods []*Module) *Module {
 	all := &Module{of: mods[0].of, File: mods[0].File, Requests: mods[0].Requests}
 	for _, mod := range mods[1:] {
 		for _, r := range mod.Requests {
-			i := slices.IndexFunc(all.Requests, func(o Request) bool { return o.At == r.At })
+			i := slices.IndexFunc(all.Requests, func(o Request) bool { return o.Span == r.Span })
 			switch {
 			case i < 0:
 				all.Requests = append(slices.Clip(all.Requests), r)
 			case all.Requests[i].Path != r.Path && r.IsSheet():
-				s.Report(diag.Diagnostic{Code: code.ImportMapConflict, Severity: diag.Error, Span: r.Place,
+				s.Report(diag.Diagnostic{Code: code.ImportMapConflict, Severity: diag.Error, Span: r.Span,
 					Message: fmt.Sprintf("conflicting import maps: %q resolves to %q on one page and to %q on another", r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
 					Fix:     "use the same URL in both import maps"})
 			}

@@ -36,7 +36,7 @@ type group struct {
 
 	mu    sync.Mutex
 	files map[source.Path]*Module
-	later map[source.Path]*Later
+	later map[source.Path]*LazyEntry
 }
 
 // Module is a script with resolved imports.
@@ -50,9 +50,9 @@ type Module struct {
 // Request is an import of a file of the project.
 type Request struct {
 	script.Import
-	Place source.Span // the specifier
-	Path  source.Path
-	Use   Use
+	Span source.Span // the specifier
+	Path source.Path
+	Use  Use
 }
 
 // Use is how a script uses a file.
@@ -60,17 +60,17 @@ type Use uint8
 
 // The uses of files.
 const (
-	Runs       Use = iota // a module that is evaluated first
-	RunsLate              // a script that may be run later
-	Styles                // a sheet that applies before the module is evaluated
-	StylesLate            // a sheet that applies once the script requests it
-	TakesSheet            // a sheet as an object, or by URL: import … with { type: "css" }
-	TakesFile             // any other file
+	Runs         Use = iota // a module that is evaluated first
+	RunsLazily              // a script that may be run later
+	Styles                  // a sheet that applies before the module is evaluated
+	StylesLazily            // a sheet that applies once the script requests it
+	UsesSheet               // a sheet as an object, or by URL: import … with { type: "css" }
+	UsesFile                // any other file
 )
 
 // LazyEntry is what a script loads with import() or by URL: another script with its imports, or a
 // sheet.
-type Later struct {
+type LazyEntry struct {
 	Path source.Path
 	At   source.Span // the reference
 	once sync.Once
@@ -78,17 +78,17 @@ type Later struct {
 }
 
 // Sheets returns the sheets that apply to the page when it is loaded, in order.
-func (l *Later) Sheets() []StyleUse { return l.runs.Sheets }
+func (l *LazyEntry) Sheets() []StyleUse { return l.runs.Sheets }
 
 // Program is everything that scripts run and use.
 type Program struct {
-	Sheets []StyleUse    // imported by its modules, in evaluation order
-	Later  []*Later      // in the order of first use
-	Files  []FileUse     // script files and the files that they refer to, to be copied
-	Taken  []Taken       // sheets used as objects or by URL
-	Inline []*Module     // the inline scripts of the page
-	LookUp *LookUp       // what its scripts look for among the links of the page; nil for nothing
-	Plain  []source.Path // files whose names scripts may use
+	Sheets    []StyleUse    // imported by its modules, in evaluation order
+	Lazy      []*LazyEntry  // in the order of first use
+	Files     []FileUse     // script files and the files that they refer to, to be copied
+	SheetRefs []SheetRef    // sheets used as objects or by URL
+	Inline    []*Module     // the inline scripts of the page
+	LookUp    *LookUp       // what its scripts look for among the links of the page; nil for nothing
+	Plain     []source.Path // files whose names scripts may use
 	// Folders are those in which scripts build file names.
 	Folders []FolderUse
 }
@@ -113,7 +113,7 @@ type StyleUse struct {
 }
 
 // SheetRef is a sheet that a script uses as an object or by URL.
-type Taken struct {
+type SheetRef struct {
 	StyleUse
 	Named bool // by a URL that cannot be rewritten
 }
@@ -144,7 +144,7 @@ func (s *Scripts) groupWith(key string, p *graph.Page, from source.Path) *group 
 	if s.byMaps == nil {
 		s.byMaps = make(map[string]*group)
 	}
-	m := &group{Scripts: s, key: key, resolver: graph.Modules{Files: s.Files, Base: s.Base}, files: make(map[source.Path]*Module), later: make(map[source.Path]*Later)}
+	m := &group{Scripts: s, key: key, resolver: graph.Modules{Files: s.Files, Base: s.Base}, files: make(map[source.Path]*Module), later: make(map[source.Path]*LazyEntry)}
 	s.byMaps[key] = m
 	if p == nil {
 		return m
@@ -221,7 +221,7 @@ func (g *group) request(imp script.Import, from source.Path, at source.Span) (r 
 		g.Report(d)
 		return r, false
 	}
-	r = Request{Import: imp, Place: at, Path: t.Path, Use: useOf(imp, styles, t.Path)}
+	r = Request{Import: imp, Span: at, Path: t.Path, Use: useOf(imp, styles, t.Path)}
 	if unreadable && imp.Binds {
 		g.Report(diag.Diagnostic{Code: code.NamedStyleImport, Severity: diag.Error, Span: at,
 			Message: "import of a sheet with a name, but without type: \"css\"",
@@ -233,24 +233,24 @@ func (g *group) request(imp script.Import, from source.Path, at source.Span) (r 
 
 // IsSheet reports whether the file is a style sheet.
 func (r *Request) IsSheet() bool {
-	return r.Use == Styles || r.Use == StylesLate || r.Use == TakesSheet
+	return r.Use == Styles || r.Use == StylesLazily || r.Use == UsesSheet
 }
 
 // useOf returns how an import uses a file.
 func useOf(imp script.Import, styles bool, p source.Path) Use {
 	switch {
 	case styles && (imp.Kind == script.Address || imp.Type != ""):
-		return TakesSheet
+		return UsesSheet
 	case styles && imp.Kind == script.Dynamic:
-		return StylesLate
+		return StylesLazily
 	case styles:
 		return Styles
 	case imp.Type != "":
-		return TakesFile
+		return UsesFile
 	case imp.Kind == script.Dynamic, imp.Kind == script.Address && inventory.IsScript(p.Name):
-		return RunsLate
+		return RunsLazily
 	case imp.Kind == script.Address:
-		return TakesFile
+		return UsesFile
 	}
 	return Runs
 }
@@ -282,7 +282,7 @@ func (g *group) isThere(r Request) bool {
 	if g.Files.Exists(r.Path) {
 		return true
 	}
-	d := diag.Diagnostic{Code: code.MissingFile, Severity: diag.Error, Span: r.Place, Fix: g.Files.Near(r.Path), Cause: r.Path.String(),
+	d := diag.Diagnostic{Code: code.MissingFile, Severity: diag.Error, Span: r.Span, Fix: g.Files.Near(r.Path), Cause: r.Path.String(),
 		Message: fmt.Sprintf("no such sheet: %q, imported by the script", g.Files.Show(r.Path))}
 	if !r.IsSheet() {
 		d.Code, d.Severity = code.MissingScript, diag.Warning
@@ -301,13 +301,13 @@ type run struct {
 	page    *graph.Page // paths in scripts may be relative to it; nil if unknown
 	seen    map[source.Path]bool
 	styled  map[source.Path]bool
-	met     map[*Later]bool
+	met     map[*LazyEntry]bool
 	scanned map[source.Path]bool // files that were searched for references
 }
 
 // newRun returns a run for a page.
 func (g *group) newRun(p *graph.Page) *run {
-	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*Later]bool), scanned: make(map[source.Path]bool)}
+	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*LazyEntry]bool), scanned: make(map[source.Path]bool)}
 }
 
 // file runs the script at a path, which is named at a span.
@@ -335,15 +335,15 @@ func (r *run) script(mod *Module, from source.Path) {
 	for _, q := range mod.Requests {
 		switch q.Use {
 		case Runs:
-			r.file(q.Path, q.Place)
+			r.file(q.Path, q.Span)
 		case Styles:
-			r.style(StyleUse{Path: q.Path, At: q.Place})
-		case RunsLate, StylesLate:
-			r.laterOn(q.Path, q.Place)
-		case TakesSheet:
-			r.program.Taken = append(r.program.Taken, Taken{StyleUse: StyleUse{Path: q.Path, At: q.Place}})
-		case TakesFile:
-			r.copy(q.Path, q.Place)
+			r.style(StyleUse{Path: q.Path, At: q.Span})
+		case RunsLazily, StylesLazily:
+			r.lazy(q.Path, q.Span)
+		case UsesSheet:
+			r.program.SheetRefs = append(r.program.SheetRefs, SheetRef{StyleUse: StyleUse{Path: q.Path, At: q.Span}})
+		case UsesFile:
+			r.copy(q.Path, q.Span)
 		}
 	}
 	if mod.File == nil {
@@ -357,8 +357,8 @@ func (r *run) script(mod *Module, from source.Path) {
 	for _, l := range mod.File.Words {
 		r.stem(l.Text, span(l))
 	}
-	for _, l := range mod.File.Made {
-		r.made(l, span(l), bases)
+	for _, l := range mod.File.Built {
+		r.built(l, span(l), bases)
 	}
 	r.sourceMap(mod.File, from)
 }
@@ -372,11 +372,11 @@ func (r *run) style(s StyleUse) {
 }
 
 // lazy records what is loaded lazily.
-func (r *run) laterOn(p source.Path, at source.Span) {
+func (r *run) lazy(p source.Path, at source.Span) {
 	r.mu.Lock()
 	l := r.group.later[p]
 	if l == nil {
-		l = &Later{Path: p, At: at}
+		l = &LazyEntry{Path: p, At: at}
 		r.group.later[p] = l
 	}
 	r.mu.Unlock()
@@ -384,7 +384,7 @@ func (r *run) laterOn(p source.Path, at source.Span) {
 		return
 	}
 	r.met[l] = true
-	r.program.Later = append(r.program.Later, l)
+	r.program.Lazy = append(r.program.Lazy, l)
 }
 
 // sourceMap records the source map of a script.
@@ -399,7 +399,7 @@ func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 
 // programOf returns what a lazy entry runs. It only depends on the page through paths that may be
 // relative to it.
-func (g *group) programOf(l *Later) *Program {
+func (g *group) programOf(l *LazyEntry) *Program {
 	l.once.Do(func() {
 		r := g.newRun(nil)
 		if inventory.IsScript(l.Path.Name) {
@@ -420,7 +420,7 @@ func (s *Scripts) Program(p *graph.Page) *Program {
 	g := s.groupOf(p)
 	r := g.newRun(p)
 	for i, tag := range p.Scripts {
-		at := p.Place(tag.Ref)
+		at := p.Position(tag.Ref)
 		if tag.Text.End > 0 {
 			mod := g.inlineScript(p, i)
 			r.program.Inline = append(r.program.Inline, mod)
@@ -453,16 +453,16 @@ func (s *Scripts) Program(p *graph.Page) *Program {
 
 // finish adds what is run lazily, recursively.
 func (r *run) finish() {
-	for i := 0; i < len(r.program.Later); i++ {
-		runs := r.programOf(r.program.Later[i])
-		for _, l := range runs.Later {
+	for i := 0; i < len(r.program.Lazy); i++ {
+		runs := r.programOf(r.program.Lazy[i])
+		for _, l := range runs.Lazy {
 			if !r.met[l] {
 				r.met[l] = true
-				r.program.Later = append(r.program.Later, l)
+				r.program.Lazy = append(r.program.Lazy, l)
 			}
 		}
 		r.program.Files = append(r.program.Files, runs.Files...)
-		r.program.Taken = append(r.program.Taken, runs.Taken...)
+		r.program.SheetRefs = append(r.program.SheetRefs, runs.SheetRefs...)
 		for _, f := range runs.Folders {
 			r.folder(f.Name, f.At)
 		}

@@ -18,9 +18,9 @@ import (
 
 // Split are the settings of shared bundles.
 type Split struct {
-	Shared int // minimum number of pages that use a shared sheet; 0 to share nothing
-	Least  int // minimum size of a shared bundle in bytes
-	Within int // maximum size in bytes of a bundle that is inlined into its only page; 0 for never
+	Shared   int // minimum number of pages that use a shared sheet; 0 to share nothing
+	MinBytes int // minimum size of a shared bundle in bytes
+	Inline   int // maximum size in bytes of a bundle that is inlined into its only page; 0 for never
 	// PageFile is the file of the bundle of a page; {path} and {name} are replaced by those of the
 	// page. Empty means "{path}.css".
 	PageFile   string
@@ -58,8 +58,8 @@ func FileFor(pattern, name string) string {
 // fileSplit is [split] in the settings file.
 type fileSplit struct {
 	Shared     *int    `toml:"shared"`
-	Least      *int    `toml:"min-bytes"`
-	Within     *int    `toml:"inline"`
+	MinBytes   *int    `toml:"min-bytes"`
+	Inline     *int    `toml:"inline"`
 	PageFile   *string `toml:"page-file"`
 	SharedFile *string `toml:"shared-file"`
 }
@@ -74,17 +74,17 @@ type fileBundle struct {
 func (r *reader) split(s *Settings, raw fileSplit) {
 	if n := raw.Shared; n != nil {
 		if s.Split.Shared = *n; *n < 0 || *n == 1 {
-			r.fail(r.places.value("split", "shared"), fmt.Sprintf("shared must be 2 or more, or 0 to share nothing, got %d", *n), "2 shares sheets used by two or more pages")
+			r.fail(r.positions.value("split", "shared"), fmt.Sprintf("shared must be 2 or more, or 0 to share nothing, got %d", *n), "2 shares sheets used by two or more pages")
 		}
 	}
-	if n := raw.Least; n != nil {
-		if s.Split.Least = *n; *n < 0 {
-			r.fail(r.places.value("split", "min-bytes"), fmt.Sprintf("min-bytes must be a number of bytes, got %d", *n), "")
+	if n := raw.MinBytes; n != nil {
+		if s.Split.MinBytes = *n; *n < 0 {
+			r.fail(r.positions.value("split", "min-bytes"), fmt.Sprintf("min-bytes must be a number of bytes, got %d", *n), "")
 		}
 	}
-	if n := raw.Within; n != nil {
-		if s.Split.Within = *n; *n < 0 {
-			r.fail(r.places.value("split", "inline"), fmt.Sprintf("inline must be a number of bytes, got %d", *n), "")
+	if n := raw.Inline; n != nil {
+		if s.Split.Inline = *n; *n < 0 {
+			r.fail(r.positions.value("split", "inline"), fmt.Sprintf("inline must be a number of bytes, got %d", *n), "")
 		}
 	}
 	s.Split.PageFile = r.pattern(raw.PageFile, "", true, "split", "page-file")
@@ -103,11 +103,11 @@ func (r *reader) pattern(raw *string, otherwise string, each bool, key ...string
 		if !each {
 			fix = "shared-file is one file and takes no placeholder"
 		}
-		r.fail(r.places.value(key...), fmt.Sprintf("unknown placeholder in %q", *raw), fix)
+		r.fail(r.positions.value(key...), fmt.Sprintf("unknown placeholder in %q", *raw), fix)
 	case each && len(key) == 2 && plain == *raw:
-		r.fail(r.places.value(key...), fmt.Sprintf("all pages would use the same file %q", *raw), "add {path}, the path of the page")
+		r.fail(r.positions.value(key...), fmt.Sprintf("all pages would use the same file %q", *raw), "add {path}, the path of the page")
 	case !fs.ValidPath(plain) || path.Clean(plain) != plain || !strings.EqualFold(path.Ext(plain), ".css") || strings.HasPrefix(plain, "."):
-		r.fail(r.places.value(key...), fmt.Sprintf("%q is not a valid path of a sheet in the output folder", *raw), `write it like "css/main.css", without "./" and "../"`)
+		r.fail(r.positions.value(key...), fmt.Sprintf("%q is not a valid path of a sheet in the output folder", *raw), `write it like "css/main.css", without "./" and "../"`)
 	default:
 		return *raw
 	}
@@ -121,13 +121,13 @@ func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 		b := Bundle{Name: name, From: from.From}
 		b.File = r.pattern(from.File, name+".css", true, "bundles", name, "file")
 		if len(b.From) == 0 && !r.unfit["bundles."+name+".from"] && !r.unfit["bundles."+name] {
-			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("bundle %q has no sources", name), `list sheets and scripts: from = ["css/main.css"]`)
+			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("bundle %q has no sources", name), `list sheets and scripts: from = ["css/main.css"]`)
 		}
 		if !fs.ValidPath(b.File) {
-			r.fail(r.places.key([]string{"bundles", name}), fmt.Sprintf("%q is not a file name", name), `write file = "css/main.css"`)
+			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("%q is not a file name", name), `write file = "css/main.css"`)
 		}
 		for i, glob := range b.From {
-			b.At = append(b.At, r.places.element(i, "bundles", name, "from"))
+			b.At = append(b.At, r.positions.element(i, "bundles", name, "from"))
 			if _, glob := SplitRoot(glob); !doublestar.ValidatePattern(glob) {
 				r.fail(b.At[i], fmt.Sprintf("invalid glob %q", glob), "")
 			}

@@ -161,7 +161,7 @@ func (p *Project) about(key, message, fix string) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Message: message, Fix: fix}
 	if p.Settings.File != "" {
 		if f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: path.Base(p.Settings.File)}); err == nil {
-			places := placesOf(f)
+			places := positionsOf(f)
 			d.Span = places.value(key)
 		}
 	}

@@ -10,7 +10,7 @@ import (
 )
 
 // positions has the positions of keys and values in a settings file by their path, for findings.
-type places struct {
+type positions struct {
 	file   *source.File
 	keys   map[string]source.Span
 	values map[string]source.Span
@@ -22,8 +22,8 @@ const maxKeyParts = 64
 
 // positionsOf reads the positions in a settings file. For invalid TOML it has those before the
 // first error.
-func placesOf(f *source.File) places {
-	p := places{file: f, keys: make(map[string]source.Span), values: make(map[string]source.Span)}
+func positionsOf(f *source.File) positions {
+	p := positions{file: f, keys: make(map[string]source.Span), values: make(map[string]source.Span)}
 	var parser unstable.Parser
 	parser.Reset([]byte(f.Text))
 	table := ""
@@ -47,7 +47,7 @@ func placesOf(f *source.File) places {
 }
 
 // keyValue records a key and its value.
-func (p *places) keyValue(table string, e *unstable.Node) {
+func (p *positions) keyValue(table string, e *unstable.Node) {
 	path, span := p.path(table, e.Key())
 	p.keys[path] = span
 	p.noteValue(path, span, e.Value())
@@ -55,7 +55,7 @@ func (p *places) keyValue(table string, e *unstable.Node) {
 
 // noteValue records the position of a value and of everything in it. The parser has no positions
 // for arrays and inline tables, so that of their key is used.
-func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
+func (p *positions) noteValue(path string, key source.Span, v *unstable.Node) {
 	span := key
 	if v.Raw.Length > 0 {
 		span = p.span(v.Raw)
@@ -79,7 +79,7 @@ func (p *places) noteValue(path string, key source.Span, v *unstable.Node) {
 }
 
 // path joins the parts of a key to the path of a table.
-func (p *places) path(table string, key unstable.Iterator) (string, source.Span) {
+func (p *positions) path(table string, key unstable.Iterator) (string, source.Span) {
 	path := table
 	var span source.Span
 	for n := 0; key.Next(); n++ {
@@ -102,7 +102,7 @@ func (p *places) path(table string, key unstable.Iterator) (string, source.Span)
 }
 
 // span returns a range as a span.
-func (p *places) span(r unstable.Range) source.Span {
+func (p *positions) span(r unstable.Range) source.Span {
 	return source.SpanOf(p.file.Pos(int(r.Offset)), int(r.Length))
 }
 
@@ -121,7 +121,7 @@ func find(in map[string]source.Span, file *source.File, path string) source.Span
 }
 
 // key returns the position of a key.
-func (p *places) key(key []string) source.Span {
+func (p *positions) key(key []string) source.Span {
 	path := strings.Join(key, ".")
 	if span, ok := p.keys[path]; ok {
 		return span
@@ -136,18 +136,18 @@ func (p *places) key(key []string) source.Span {
 }
 
 // value returns the position of the value of a key.
-func (p *places) value(key ...string) source.Span {
+func (p *positions) value(key ...string) source.Span {
 	return find(p.values, p.file, strings.Join(key, "."))
 }
 
 // element returns the position of an element of the list of a key.
-func (p *places) element(i int, key ...string) source.Span {
+func (p *positions) element(i int, key ...string) source.Span {
 	return p.value(strings.Join(key, ".") + "#" + strconv.Itoa(i))
 }
 
 // nth returns the position of the value of a key in the i-th table of a list of tables, or of the
 // table if no key is given.
-func (p *places) nth(i int, list string, key ...string) source.Span {
+func (p *positions) nth(i int, list string, key ...string) source.Span {
 	path := list + "#" + strconv.Itoa(i)
 	if len(key) == 0 {
 		return find(p.keys, p.file, path)
@@ -156,6 +156,6 @@ func (p *places) nth(i int, list string, key ...string) source.Span {
 }
 
 // nthElement returns the position of an element of a list in such a table.
-func (p *places) nthElement(i, element int, list, key string) source.Span {
+func (p *positions) nthElement(i, element int, list, key string) source.Span {
 	return p.value(list + "#" + strconv.Itoa(i) + "." + key + "#" + strconv.Itoa(element))
 }

@@ -45,18 +45,18 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	if !builtIn {
 		p = r.inherited(s, raw, name, trail, done)
 	} else if from.Inherits != nil {
-		r.fail(r.places.value(key("inherits")...), fmt.Sprintf("profile %q is built in and cannot inherit", name), "")
+		r.fail(r.positions.value(key("inherits")...), fmt.Sprintf("profile %q is built in and cannot inherit", name), "")
 	}
 	if from.Finish != nil {
 		p.Finish = *from.Finish
 		for _, problem := range pipeline.Check(p.Finish, pipeline.OnBundle) {
-			r.fail(r.places.element(problem.Index, key("finish")...), problem.Message, problem.Fix)
+			r.fail(r.positions.element(problem.Index, key("finish")...), problem.Message, problem.Fix)
 		}
 	}
 	if from.Browsers != nil {
 		if _, ok := s.TargetSets[*from.Browsers]; !ok {
 			fix := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)), "sets are defined in [browsers.sets.NAME]")
-			r.fail(r.places.value(key("browsers")...), fmt.Sprintf("unknown browser set %q", *from.Browsers), fix)
+			r.fail(r.positions.value(key("browsers")...), fmt.Sprintf("unknown browser set %q", *from.Browsers), fix)
 		}
 		p.Browsers = *from.Browsers
 	}
@@ -91,7 +91,7 @@ func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string,
 	if !ok {
 		names := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
 		fix := diag.DidYouMean(parent, names, "")
-		r.fail(r.places.value("profile", name, "inherits"), fmt.Sprintf("profile %q inherits from %q: unknown profile or a cycle", name, parent), fix)
+		r.fail(r.positions.value("profile", name, "inherits"), fmt.Sprintf("profile %q inherits from %q: unknown profile or a cycle", name, parent), fix)
 		p = s.Profiles[Development]
 	}
 	p.Name = name
@@ -102,7 +102,7 @@ func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string,
 func (r *reader) compressions(list []string, key []string) (out []Compression) {
 	for i, form := range list {
 		if c := Compression(form); c != Gzip && c != Brotli || slices.Contains(out, c) {
-			r.fail(r.places.element(i, key...), fmt.Sprintf("compress expects gzip and brotli, each once, got %q", form), "")
+			r.fail(r.positions.element(i, key...), fmt.Sprintf("compress expects gzip and brotli, each once, got %q", form), "")
 			continue
 		}
 		out = append(out, Compression(form))

@@ -51,9 +51,9 @@ type fileSettings struct {
 
 // fileLimits is [limits] in the settings file.
 type fileLimits struct {
-	Values *int `toml:"values"`
-	Turns  *int `toml:"iterations"`
-	Calls  *int `toml:"calls"`
+	Values     *int `toml:"values"`
+	Iterations *int `toml:"iterations"`
+	Calls      *int `toml:"calls"`
 }
 
 // fileBrowsers is [browsers] in the settings file.
@@ -94,14 +94,14 @@ type filePrefix struct {
 
 // filePurge is [purge] in the settings file.
 type filePurge struct {
-	Evidence []string `toml:"evidence"`
-	Keep     []string `toml:"keep"`
-	Most     *int     `toml:"max-removed"`
+	Evidence   []string `toml:"evidence"`
+	Keep       []string `toml:"keep"`
+	MaxRemoved *int     `toml:"max-removed"`
 
 	Properties bool `toml:"properties"`
 	Structure  bool `toml:"structure"`
 
-	Unread *string `toml:"unreadable-scripts"`
+	UnreadableScripts *string `toml:"unreadable-scripts"`
 }
 
 // fileCheck is [check] in the settings file.
@@ -139,9 +139,9 @@ func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 		r.fail(source.SpanOf(f.Pos(0), 1), fmt.Sprintf("the settings file is larger than %d kB", maxSettings>>10), "")
 		return nil, r.diags
 	}
-	r.places = placesOf(f)
-	if r.places.deep.IsValid() {
-		r.fail(r.places.deep, fmt.Sprintf("key has more than %d parts", maxKeyParts), "")
+	r.positions = positionsOf(f)
+	if r.positions.deep.IsValid() {
+		r.fail(r.positions.deep, fmt.Sprintf("key has more than %d parts", maxKeyParts), "")
 		return nil, r.diags
 	}
 	raw, ok := r.decode(f.Text)
@@ -158,10 +158,10 @@ func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 
 // reader reads one settings file.
 type reader struct {
-	file   *source.File
-	places places
-	diags  []diag.Diagnostic
-	unfit  map[string]bool // paths of values of the wrong type, and of tables with unknown keys, which were reported
+	file      *source.File
+	positions positions
+	diags     []diag.Diagnostic
+	unfit     map[string]bool // paths of values of the wrong type, and of tables with unknown keys, which were reported
 }
 
 // fail reports an error.
@@ -250,8 +250,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.purge(s, raw)
 	r.split(s, raw.Split)
 	if n := raw.Assets.Inline; n != nil {
-		if s.Inline = *n; *n < 0 || *n > mostInline {
-			r.fail(r.places.value("assets", "inline"), fmt.Sprintf("inline must be a number of bytes from 0 to %d, got %d", mostInline, *n), "")
+		if s.Inline = *n; *n < 0 || *n > maxInline {
+			r.fail(r.positions.value("assets", "inline"), fmt.Sprintf("inline must be a number of bytes from 0 to %d, got %d", maxInline, *n), "")
 		}
 	}
 	r.bundles(s, raw.Bundles)
@@ -263,36 +263,36 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.constants(s, raw.Constants, nil)
 	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
-	r.limit(&s.Limits.Turns, raw.Limits.Turns, "iterations", 1_000_000_000)
-	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", mostCalls)
+	r.limit(&s.Limits.Iterations, raw.Limits.Iterations, "iterations", 1_000_000_000)
+	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", maxCalls)
 }
 
 // purge reads [purge].
 func (r *reader) purge(s *Settings, raw *fileSettings) {
-	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, Unread: KeepRelated}
-	if raw.Purge.Unread != nil {
-		s.Purge.Unread = Unread(r.word(*raw.Purge.Unread, []string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnread)))
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, UnreadableScripts: KeepRelated}
+	if raw.Purge.UnreadableScripts != nil {
+		s.Purge.UnreadableScripts = UnreadableScripts(r.word(*raw.Purge.UnreadableScripts, []string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnreadable)))
 	}
-	if n := raw.Purge.Most; n != nil {
-		if s.Purge.Most = *n; *n < 1 || *n > 100 {
-			r.fail(r.places.value("purge", "max-removed"), fmt.Sprintf("max-removed must be a percentage from 1 to 100, got %d", *n), "")
+	if n := raw.Purge.MaxRemoved; n != nil {
+		if s.Purge.MaxRemoved = *n; *n < 1 || *n > 100 {
+			r.fail(r.positions.value("purge", "max-removed"), fmt.Sprintf("max-removed must be a percentage from 1 to 100, got %d", *n), "")
 		}
 	}
 	for i, glob := range s.Purge.Evidence {
-		s.Purge.EvidenceAt = append(s.Purge.EvidenceAt, r.places.element(i, "purge", "evidence"))
+		s.Purge.EvidenceAt = append(s.Purge.EvidenceAt, r.positions.element(i, "purge", "evidence"))
 		if !doublestar.ValidatePattern(glob) {
-			r.fail(r.places.element(i, "purge", "evidence"), fmt.Sprintf("invalid glob %q", glob), "")
+			r.fail(r.positions.element(i, "purge", "evidence"), fmt.Sprintf("invalid glob %q", glob), "")
 		}
 	}
 	for i := range s.Purge.Keep {
-		s.Purge.KeepAt = append(s.Purge.KeepAt, r.places.element(i, "purge", "keep"))
+		s.Purge.KeepAt = append(s.Purge.KeepAt, r.positions.element(i, "purge", "keep"))
 	}
 }
 
 // globs reads a list of patterns.
 func (r *reader) globs(list []string, key string) (out []Glob) {
 	for i, pattern := range list {
-		at := r.places.element(i, key)
+		at := r.positions.element(i, key)
 		if _, rest := SplitRoot(pattern); rest == "" || !doublestar.ValidatePattern(rest) {
 			r.fail(at, fmt.Sprintf("invalid pattern %q in %s", pattern, key), `expected a path or a glob such as "old/**"`)
 			continue
@@ -303,12 +303,12 @@ func (r *reader) globs(list []string, key string) (out []Glob) {
 }
 
 // maxInline limits the size of an inlined asset. A larger one should be loaded separately.
-const mostInline = 100_000
+const maxInline = 100_000
 
 // check reads [check].
 func (r *reader) check(s *Settings, raw fileCheck) {
 	if raw.InBuild != nil {
-		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckTells), string(CheckStops), string(CheckOff)))
+		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckWarns), string(CheckStops), string(CheckOff)))
 	}
 	s.Check.Libraries = raw.Libraries
 	var codes []string
@@ -318,7 +318,7 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 	for _, name := range slices.Sorted(maps.Keys(raw.Levels)) {
 		key := []string{"check", "levels", name}
 		if !slices.Contains(codes, name) {
-			r.fail(r.places.key(key), fmt.Sprintf("unknown check %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
+			r.fail(r.positions.key(key), fmt.Sprintf("unknown check %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
 			continue
 		}
 		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
@@ -334,7 +334,7 @@ func (r *reader) lower(s *Settings, raw fileLower) {
 	for i, name := range raw.AsIs {
 		features := browsers.Find(name)
 		if len(features) == 0 {
-			r.fail(r.places.element(i, "lower", "as-is"), fmt.Sprintf("no data about the feature %q", name), "use a name that \"rinzel targets --why\" knows: \"nesting\", \"range_syntax\", \"oklch\"")
+			r.fail(r.positions.element(i, "lower", "as-is"), fmt.Sprintf("no data about the feature %q", name), "use a name that \"rinzel targets --why\" knows: \"nesting\", \"range_syntax\", \"oklch\"")
 		}
 		for _, f := range features {
 			s.Lower.AsIs[f] = true
@@ -350,14 +350,14 @@ func (r *reader) prefix(s *Settings, raw filePrefix) {
 			_, bare, _ = strings.Cut(rest, "-")
 		}
 		if bare != strings.ToLower(bare) || len(browsers.Find(bare)) == 0 {
-			r.fail(r.places.element(i, "prefix", "as-is"), fmt.Sprintf("nothing called %q can have a prefix", name), "use a property, a value, a function, \"@keyframes\", or a selector with its colons")
+			r.fail(r.positions.element(i, "prefix", "as-is"), fmt.Sprintf("nothing called %q can have a prefix", name), "use a property, a value, a function, \"@keyframes\", or a selector with its colons")
 		}
 	}
 	s.Prefix.AsIs = raw.AsIs
 }
 
 // maxCalls limits the setting of call depth: each call needs stack space.
-const mostCalls = 1000
+const maxCalls = 1000
 
 // limit reads one of [limits].
 func (r *reader) limit(to, from *int, key string, most int) {
@@ -365,7 +365,7 @@ func (r *reader) limit(to, from *int, key string, most int) {
 		return
 	}
 	if *from < 1 || *from > most {
-		r.fail(r.places.value("limits", key), fmt.Sprintf("%s must be an integer from 1 to %d, got %d", key, most, *from), "")
+		r.fail(r.positions.value("limits", key), fmt.Sprintf("%s must be an integer from 1 to %d, got %d", key, most, *from), "")
 		return
 	}
 	*to = *from
@@ -375,7 +375,7 @@ func (r *reader) limit(to, from *int, key string, most int) {
 func (r *reader) tokens(s *Settings, names []string) {
 	for i, name := range names {
 		root, rest := SplitRoot(name)
-		at := r.places.element(i, "tokens")
+		at := r.positions.element(i, "tokens")
 		switch _, known := s.Roots[root]; {
 		case root != "" && !known:
 			r.fail(at, fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
@@ -393,7 +393,7 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		key := append(slices.Clip(path), name)
 		where := append([]string{"constants"}, key...)
 		if name == "" || strings.ContainsAny(name, ". ") {
-			r.fail(r.places.key(where), fmt.Sprintf("%q is not a valid constant name", name), "a name must not contain dots or white space")
+			r.fail(r.positions.key(where), fmt.Sprintf("%q is not a valid constant name", name), "a name must not contain dots or white space")
 			continue
 		}
 		if group, ok := table[name].(map[string]any); ok {
@@ -402,10 +402,10 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		}
 		text, ok := constantText(table[name])
 		if !ok {
-			r.fail(r.places.value(where...), fmt.Sprintf("constant %q must be a string, a number, a list of them, or a table", strings.Join(key, ".")), "")
+			r.fail(r.positions.value(where...), fmt.Sprintf("constant %q must be a string, a number, a list of them, or a table", strings.Join(key, ".")), "")
 			continue
 		}
-		s.Constants = append(s.Constants, Constant{key, text, r.places.value(where...)})
+		s.Constants = append(s.Constants, Constant{key, text, r.positions.value(where...)})
 	}
 }
 
@@ -438,7 +438,7 @@ func (r *reader) folder(to, from *string, key string) {
 		return
 	}
 	if *from == "" {
-		r.fail(r.places.value(key), fmt.Sprintf("%s is empty: expected a folder", key), `"." is the folder of the settings file`)
+		r.fail(r.positions.value(key), fmt.Sprintf("%s is empty: expected a folder", key), `"." is the folder of the settings file`)
 		return
 	}
 	*to = path.Clean(strings.ReplaceAll(*from, `\`, "/"))
@@ -447,7 +447,7 @@ func (r *reader) folder(to, from *string, key string) {
 // base reads the base URL path.
 func (r *reader) base(base string) string {
 	if !strings.HasPrefix(base, "/") || strings.ContainsAny(base, "?#\\") {
-		r.fail(r.places.value("base"), fmt.Sprintf("base must be a URL path that starts with /, got %q", base), "")
+		r.fail(r.positions.value("base"), fmt.Sprintf("base must be a URL path that starts with /, got %q", base), "")
 		return "/"
 	}
 	return strings.TrimSuffix(path.Clean(base), "/") + "/"
@@ -457,11 +457,11 @@ func (r *reader) base(base string) string {
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
 		if name == PackageRoot {
-			r.fail(r.places.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name), "use another name")
+			r.fail(r.positions.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name), "use another name")
 			continue
 		}
 		if !validRoot(name) {
-			r.fail(r.places.key([]string{"roots", name}),
+			r.fail(r.positions.key([]string{"roots", name}),
 				fmt.Sprintf("%q is not a valid root name", name), "use letters, digits and hyphens, but no URL scheme")
 			continue
 		}
@@ -499,18 +499,18 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 		}
 	}
 	for i, text := range raw.Without {
-		if w, ok := r.without(text, r.places.element(i, key("without")...)); ok {
+		if w, ok := r.without(text, r.positions.element(i, key("without")...)); ok {
 			q.Without = append(q.Without, w)
 		}
 	}
 	if raw.Share == nil && raw.Recent == nil && len(raw.Floor) == 0 {
 		if len(raw.Without) > 0 {
-			r.fail(r.places.key(key("without")), "without excludes from the versions of share, recent and floor, but none of these is set", "")
+			r.fail(r.positions.key(key("without")), "without excludes from the versions of share, recent and floor, but none of these is set", "")
 		}
 		return t, false
 	}
 	if t = q.Targets(); t.Empty() && len(r.diags) == 0 {
-		r.fail(r.places.key(table), "no browser version selected", "")
+		r.fail(r.positions.key(table), "no browser version selected", "")
 	}
 	return t, true
 }
@@ -519,12 +519,12 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...string) []string) {
 	if raw.Share != nil {
 		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
-			r.fail(r.places.value(key("share")...), fmt.Sprintf("share must be a percentage above 0, got %v", q.Share), "0.5 selects versions with at least 0.5% of world use")
+			r.fail(r.positions.value(key("share")...), fmt.Sprintf("share must be a percentage above 0, got %v", q.Share), "0.5 selects versions with at least 0.5% of world use")
 		}
 	}
 	if raw.Recent != nil {
 		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
-			r.fail(r.places.value(key("recent")...), fmt.Sprintf("recent must be an integer from 1 to 1000, got %d", q.Recent), "2 selects the two newest versions of each browser")
+			r.fail(r.positions.value(key("recent")...), fmt.Sprintf("recent must be an integer from 1 to 1000, got %d", q.Recent), "2 selects the two newest versions of each browser")
 		}
 	}
 }
@@ -532,16 +532,16 @@ func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...st
 // floor reads the minimum version of a browser.
 func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok bool) {
 	if !slices.Contains(browsers.Names, name) {
-		r.unknownKey(key, r.places.key(key))
+		r.unknownKey(key, r.positions.key(key))
 		return v, false
 	}
 	v, err := browsers.ParseVersion(text)
 	if err != nil {
-		r.fail(r.places.value(key...), err.Error(), "")
+		r.fail(r.positions.value(key...), err.Error(), "")
 		return v, false
 	}
 	if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
-		r.fail(r.places.value(key...), fmt.Sprintf("unknown version %v of %s: the newest known version is %v", v, name, newest), "")
+		r.fail(r.positions.value(key...), fmt.Sprintf("unknown version %v of %s: the newest known version is %v", v, name, newest), "")
 		return v, false
 	}
 	return v, true
@@ -573,20 +573,20 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 		return
 	}
 	if c.Match == "" {
-		r.fail(r.places.nth(i, "chain"), "chain without match: expected a glob of its sheets", `match = "**/*.css"`)
+		r.fail(r.positions.nth(i, "chain"), "chain without match: expected a glob of its sheets", `match = "**/*.css"`)
 		return
 	}
 	root, glob := SplitRoot(c.Match)
 	if !doublestar.ValidatePattern(glob) {
-		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("invalid glob %q", c.Match), "")
+		r.fail(r.positions.nth(i, "chain", "match"), fmt.Sprintf("invalid glob %q", c.Match), "")
 	}
 	if _, ok := s.Roots[root]; !ok && root != "" {
-		r.fail(r.places.nth(i, "chain", "match"), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
+		r.fail(r.positions.nth(i, "chain", "match"), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
 	}
 	for _, p := range pipeline.Check(c.Steps, pipeline.OnSheet) {
-		r.fail(r.places.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Fix)
+		r.fail(r.positions.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Fix)
 	}
-	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.places.nth(i, "chain", "match")})
+	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.positions.nth(i, "chain", "match")})
 }
 
 // nearRoot returns a fix for an unknown root.
@@ -608,7 +608,7 @@ func (r *reader) word(got string, key []string, want ...string) string {
 	if slices.Contains(want, got) {
 		return got
 	}
-	r.fail(r.places.value(key...), fmt.Sprintf("%s must be one of %s, got %q", key[len(key)-1], strings.Join(want, ", "), got), "")
+	r.fail(r.positions.value(key...), fmt.Sprintf("%s must be one of %s, got %q", key[len(key)-1], strings.Join(want, ", "), got), "")
 	return want[0]
 }
 

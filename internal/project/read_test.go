@@ -307,7 +307,7 @@ func TestReadOfStepsRefuses(t *testing.T) {
 			t.Errorf("%s: %v", text, diags)
 			continue
 		}
-		line, _ := f.Place(diags[0].Span.Start.Off)
+		line, _ := f.Position(diags[0].Span.Start.Off)
 		if got := fmt.Sprintf("%d: %s", line, diags[0].Message); got != want {
 			t.Errorf("%s: got %s, want %s", text, got, want)
 		}
@@ -325,8 +325,8 @@ unreadable-scripts = "ignore"
 	if len(diags) > 0 {
 		t.Fatal(diags)
 	}
-	if s.Purge.Unread != IgnoreUnread {
-		t.Errorf("unread is %q", s.Purge.Unread)
+	if s.Purge.UnreadableScripts != IgnoreUnreadable {
+		t.Errorf("unread is %q", s.Purge.UnreadableScripts)
 	}
 	for _, test := range []struct {
 		globs []Glob
@@ -348,7 +348,7 @@ unreadable-scripts = "ignore"
 			t.Errorf("%v matches %v: %v", test.globs, test.path, got)
 		}
 	}
-	if s, _, _ := read(""); s.Purge.Unread != KeepRelated {
-		t.Errorf("without a setting, unread is %q", s.Purge.Unread)
+	if s, _, _ := read(""); s.Purge.UnreadableScripts != KeepRelated {
+		t.Errorf("without a setting, unread is %q", s.Purge.UnreadableScripts)
 	}
 }

@@ -67,9 +67,9 @@ type TokenSource struct {
 
 // Limits bound how much a sheet may generate; 0 means the default.
 type Limits struct {
-	Values int // number of values inserted by constants, loops and mixins
-	Turns  int // of one loop
-	Calls  int // nesting depth of mixin and function calls
+	Values     int // number of values inserted by constants, loops and mixins
+	Iterations int // of one loop
+	Calls      int // nesting depth of mixin and function calls
 }
 
 // Chain defines the steps of matching sheets.
@@ -99,21 +99,21 @@ type Purge struct {
 	// Properties enables the removal of unused custom properties.
 	Properties bool
 	// Structure declares that elements only occur where pages have them.
-	Structure bool
-	Most      int // maximum percentage of removed rules of a bundle; 0 for no limit
-	Unread    Unread
+	Structure         bool
+	MaxRemoved        int // maximum percentage of removed rules of a bundle; 0 for no limit
+	UnreadableScripts UnreadableScripts
 }
 
 // UnreadableScripts determines what purging does about scripts that cannot be read, such as
 // external ones.
-type Unread string
+type UnreadableScripts string
 
 // The treatments of unreadable scripts.
 const (
 	// KeepRelated keeps selectors that such a script may use: see package purge.
-	KeepRelated Unread = "keep-related"
+	KeepRelated UnreadableScripts = "keep-related"
 	// IgnoreUnreadable assumes that such scripts use nothing.
-	IgnoreUnread Unread = "ignore"
+	IgnoreUnreadable UnreadableScripts = "ignore"
 )
 
 // Glob is a pattern for paths in the source folder.
@@ -157,7 +157,7 @@ type InBuild string
 
 // The treatments of check findings in a build.
 const (
-	CheckTells InBuild = "warn" // certain mistakes are warnings
+	CheckWarns InBuild = "warn" // certain mistakes are warnings
 	CheckStops InBuild = "stop" // they are errors
 	CheckOff   InBuild = "off"  // nothing is checked
 )
@@ -260,9 +260,9 @@ func Default() *Settings {
 		Roots:   map[string]string{},
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
 		Chains: []Chain{{Match: "**/*", Steps: pipeline.Defaults(pipeline.OnSheet)}},
-		Split:  Split{Shared: 2, Least: 1000},
-		Purge:  Purge{Unread: KeepRelated},
-		Check:  Check{InBuild: CheckTells, Levels: map[code.Code]Level{}},
+		Split:  Split{Shared: 2, MinBytes: 1000},
+		Purge:  Purge{UnreadableScripts: KeepRelated},
+		Check:  Check{InBuild: CheckWarns, Levels: map[code.Code]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
 			Production:  {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},

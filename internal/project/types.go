@@ -71,7 +71,7 @@ func (r *reader) fitTable(table map[string]any, t reflect.Type, path string) map
 			elem = t.Elem()
 		}
 		if elem == nil {
-			r.unknownKey(strings.Split(index.ReplaceAllString(deeper, ""), "."), find(r.places.keys, r.file, deeper))
+			r.unknownKey(strings.Split(index.ReplaceAllString(deeper, ""), "."), find(r.positions.keys, r.file, deeper))
 			continue
 		}
 		if v, ok := r.fit(table[key], elem, deeper); ok {
@@ -156,9 +156,9 @@ func keysOf(t reflect.Type) map[string]reflect.Type {
 
 // mismatch reports a value of the wrong type.
 func (r *reader) mismatch(v any, t reflect.Type, path string) {
-	at, ok := r.places.values[path]
+	at, ok := r.positions.values[path]
 	if !ok {
-		at = find(r.places.keys, r.file, path)
+		at = find(r.positions.keys, r.file, path)
 	}
 	name := index.ReplaceAllString(path, "")
 	what := fmt.Sprintf("%q must be %s", name, typeName(t))

@@ -39,7 +39,7 @@ type Constant struct {
 	Set     Setting   // the definition that is effective, or its drop
 	Others  []Setting // overridden definitions, and defaults without effect
 	From    []string  // constants that its value is derived from
-	Gives   []string  // constants derived from it
+	Derived []string  // constants derived from it
 	Rules   int       // number of rules that read it
 }
 
@@ -99,7 +99,7 @@ func constantsOf(r *compose.Record) []Constant {
 			continue // it is only read, with a fallback
 		}
 		set.Reads = 0 // the final definition has no next one
-		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Gives: gives[e.Path], Rules: e.Rules}
+		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: gives[e.Path], Rules: e.Rules}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
 		}
@@ -188,7 +188,7 @@ func (c *constantChecks) drops(e *compose.Entry) {
 		switch {
 		case s.Kind == compose.ByDrop:
 			dropped = s
-		case dropped != nil && !s.GaveWay:
+		case dropped != nil && !s.WithoutEffect:
 			c.found = append(c.found, diag.Diagnostic{Code: code.RestoredKey, Severity: diag.Warning, Span: dropped.At,
 				Message: fmt.Sprintf("%q is dropped, but set again later", e.Path),
 				Related: []diag.Related{{Span: s.At, Message: "set again here"}}, Fix: "drop it after that, or remove one of the two"})

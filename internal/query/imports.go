@@ -36,7 +36,7 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	}
 	out := &Imports{}
 	reached := make(map[source.Path]bool)
-	for _, start := range survey.Starts(ctx) {
+	for _, start := range survey.EntryPoints(ctx) {
 		entry := ImportEntry{Name: start.Name}
 		for _, s := range start.Sheets {
 			if e, ok := survey.Entry(ctx, s.Path, false); ok {

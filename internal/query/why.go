@@ -24,8 +24,8 @@ import (
 // Purged is the result of purging a site.
 type Purged struct {
 	Profile     project.Profile
-	Judged      []site.Judged // every selector and definition, bundle by bundle
-	Sheets      []SheetShare  // removed share of each sheet, the largest first
+	Verdicts    []site.SelectorVerdict // every selector and definition, bundle by bundle
+	Sheets      []SheetShare           // removed share of each sheet, the largest first
 	Bundles     []site.Bundle
 	NoRule      []ClassUse // classes of pages without a rule in any sheet
 	Diagnostics []diag.Diagnostic
@@ -49,17 +49,17 @@ type ClassUse struct {
 // Purging computes the result of purging a site, without writing anything. The profile must have
 // the step purge. The error is one of the run itself.
 func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
-	opts.Ledger = true
+	opts.RecordVerdicts = true
 	res, err := site.Build(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
-	out := &Purged{Profile: res.Profile, Judged: res.Ledger, Bundles: res.Bundles, Diagnostics: res.Diagnostics, uses: make(map[string][]source.Pos)}
-	out.Sheets = Shares(p.Tree.Set, res.Ledger)
+	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Diagnostics: res.Diagnostics, uses: make(map[string][]source.Pos)}
+	out.Sheets = Shares(p.Tree.Set, res.Verdicts)
 	if res.Evidence == nil {
 		return out, nil
 	}
-	out.NoRule = noRule(res.Ledger, res.Evidence.All)
+	out.NoRule = noRule(res.Verdicts, res.Evidence.All)
 	files := slices.SortedFunc(slices.Values(res.Evidence.Files), func(a, b evidence.FileEvidence) int { return cmp.Compare(a.File.Name, b.File.Name) })
 	for _, f := range files {
 		f.Names.Each(func(name string, at source.Pos) { out.uses[name] = append(out.uses[name], at) })
@@ -68,7 +68,7 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 }
 
 // Shares counts the removed selectors of each sheet, the largest share first.
-func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
+func Shares(files *source.Set, ledger []site.SelectorVerdict) []SheetShare {
 	type written struct { // a loop writes many at one position
 		at   source.Span
 		text string
@@ -96,7 +96,7 @@ func Shares(files *source.Set, ledger []site.Judged) []SheetShare {
 }
 
 // noRule returns the classes of pages without a rule.
-func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
+func noRule(ledger []site.SelectorVerdict, evidence *purge.Evidence) []ClassUse {
 	named := make(map[string]bool)
 	for _, j := range ledger {
 		selector.AddClasses(j.Selector, named)
@@ -114,8 +114,8 @@ func noRule(ledger []site.Judged, evidence *purge.Evidence) []ClassUse {
 
 // Answer is the answer to a question about a selector.
 type Answer struct {
-	Parts  []string      // of the question: ".notice", "#quay", "p"
-	Judged []site.Judged // selectors with all parts
+	Parts    []string               // of the question: ".notice", "#quay", "p"
+	Verdicts []site.SelectorVerdict // selectors with all parts
 	// Uses are the positions where scripts, pages and other files use the name of each part, at
 	// most one per file.
 	Uses map[string][]source.Pos
@@ -127,16 +127,16 @@ type Answer struct {
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
 	question = strings.TrimSpace(question)
-	var match func(j *site.Judged) bool
+	var match func(j *site.SelectorVerdict) bool
 	switch {
 	case strings.HasPrefix(question, "@"):
 		a.Parts = []string{question}
-		match = func(j *site.Judged) bool { return j.Name == question }
+		match = func(j *site.SelectorVerdict) bool { return j.Name == question }
 		_, name, _ := strings.Cut(question, " ")
 		a.Uses[question] = o.uses[name]
 	case isWord(question):
 		a.Parts = []string{question}
-		match = func(j *site.Judged) bool {
+		match = func(j *site.SelectorVerdict) bool {
 			_, name, _ := strings.Cut(j.Name, " ")
 			return name == question || o.has(j.Selector, "."+question) || o.has(j.Selector, "#"+question) || o.has(j.Selector, question)
 		}
@@ -147,19 +147,19 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 			return a, false
 		}
 		a.Parts = parts
-		match = func(j *site.Judged) bool {
+		match = func(j *site.SelectorVerdict) bool {
 			return j.Selector != nil && !slices.ContainsFunc(parts, func(p string) bool { return !o.has(j.Selector, p) })
 		}
 		for _, part := range parts {
 			a.Uses[part] = o.uses[strings.TrimLeft(part, ".#")]
 		}
 	}
-	for i := range o.Judged {
-		if match(&o.Judged[i]) {
-			a.Judged = append(a.Judged, o.Judged[i])
+	for i := range o.Verdicts {
+		if match(&o.Verdicts[i]) {
+			a.Verdicts = append(a.Verdicts, o.Verdicts[i])
 		}
 	}
-	if len(a.Judged) == 0 {
+	if len(a.Verdicts) == 0 {
 		a.Near = o.near(a.Parts)
 	}
 	return a, true
@@ -221,9 +221,9 @@ func (o *Purged) has(s ast.Selector, part string) bool {
 // near returns similar names: of sheets, or of names in use.
 func (o *Purged) near(parts []string) []string {
 	all := make(map[string]bool)
-	for i := range o.Judged {
-		for k := range o.Judged[i].Selector {
-			if text := partText(&o.Judged[i].Selector[k]); text != "" {
+	for i := range o.Verdicts {
+		for k := range o.Verdicts[i].Selector {
+			if text := partText(&o.Verdicts[i].Selector[k]); text != "" {
 				all[text] = true
 			}
 		}

@@ -171,14 +171,14 @@ func (ev *evaluator) variable(b *binding) value {
 		return unknown
 	}
 	b.busy = true
-	v := ev.variableAnew(b)
+	v := ev.computeVariable(b)
 	b.busy = false
 	b.done, b.value = true, v
 	return v
 }
 
 // computeVariable is variable without the memo.
-func (ev *evaluator) variableAnew(b *binding) value {
+func (ev *evaluator) computeVariable(b *binding) value {
 	var v value
 	for _, e := range b.values {
 		v = v.or(ev.eval(e))

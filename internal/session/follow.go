@@ -92,7 +92,7 @@ func (w *Watch) watchOnly(name string) error {
 
 // followLinks watches all links on the path to a file, and their target.
 func (w *Watch) followLinks(name string, p source.Path) error {
-	for _, place := range source.LinkPlaces(name) {
+	for _, place := range source.LinkChain(name) {
 		w.ends[place] = true
 		if w.watcher.Covers(place) {
 			continue
@@ -106,7 +106,7 @@ func (w *Watch) followLinks(name string, p source.Path) error {
 
 // permissionChanged reports whether a file or folder became readable or unreadable since the last
 // build.
-func (w *Watch) rightsChanged(name string) bool {
+func (w *Watch) permissionChanged(name string) bool {
 	readable := source.MayRead(name)
 	return readable == w.locked[name] && (readable || source.Exists(name))
 }

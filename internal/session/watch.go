@@ -85,7 +85,7 @@ func (w *Watch) Next(ctx context.Context) (Changes, error) {
 		if err != nil {
 			return Changes{}, err
 		}
-		if names = slices.DeleteFunc(names, w.isNothing()); len(names) > 0 {
+		if names = slices.DeleteFunc(names, w.irrelevant()); len(names) > 0 {
 			return Changes{Names: names, At: time.Now()}, w.Apply(names)
 		}
 	}
@@ -111,7 +111,7 @@ func (w *Watch) Apply(changed []string) error {
 }
 
 // irrelevant returns a function that recognizes changes that need no build.
-func (w *Watch) isNothing() func(name string) bool {
+func (w *Watch) irrelevant() func(name string) bool {
 	var known *index
 	var folders map[string]string
 	if w.cache != nil {
@@ -163,7 +163,7 @@ func (w *Watch) follow(p *project.Project) error {
 		if w.watcher != nil {
 			_ = w.watcher.Close()
 		}
-		watcher.Attributes = w.rightsChanged
+		watcher.Attributes = w.permissionChanged
 		w.watcher, w.paths, w.lost = watcher, paths, false
 		w.single, w.above, w.awaited = make(map[string][]source.Path), make(map[string]bool), make(map[string]bool)
 		if i == most {

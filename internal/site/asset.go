@@ -49,7 +49,7 @@ func (a *assetNames) collect(programs []*modules.Program) {
 
 // keepsName reports whether an asset must keep its plain name: it is named in a text that is not rewritten, or a
 // script may build its name at run time.
-func (a *assetNames) workedOut(p source.Path) bool {
+func (a *assetNames) keepsName(p source.Path) bool {
 	if a.plain[p] {
 		return true
 	}
@@ -67,7 +67,7 @@ func (b *builder) assetName(p source.Path) string {
 		return name.(string)
 	}
 	name := emit.PlainName(p)
-	if b.profile.Names == project.HashedNames && !b.files.Mentioned().Has(path.Base(p.Name)) && !b.assets.workedOut(p) {
+	if b.profile.Names == project.HashedNames && !b.files.Mentioned().Has(path.Base(p.Name)) && !b.assets.keepsName(p) {
 		if file, err := b.files.Copy(p); err == nil {
 			name = emit.HashedName(name, file.Sum)
 		}
@@ -101,14 +101,14 @@ func (b *builder) areCurrent(r *references) bool {
 			return false
 		}
 	}
-	return r.noData == b.noData() && !slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
+	return r.noData == b.dataURLsForbidden() && !slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
 }
 
 // urlRewriter returns a function that rewrites the URLs in a bundle, and records the files they refer to in refs.
 // seen returns the URL of an output file relative to the bundle.
 func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name string) string) func(bundle.URL) (string, bool) {
 	files := b.files.Through(r)
-	refs.noData, refs.bases = b.noData(), make(map[string][]source.Path)
+	refs.noData, refs.bases = b.dataURLsForbidden(), make(map[string][]source.Path)
 	return func(u bundle.URL) (string, bool) {
 		if u.Custom != "" {
 			refs.bases[u.Custom] = b.customBases[u.Custom]
@@ -155,7 +155,7 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
 		return "", false
 	}
-	if no := b.noData(); !strings.HasPrefix(kind, "font/") && no[0] || strings.HasPrefix(kind, "font/") && no[1] {
+	if no := b.dataURLsForbidden(); !strings.HasPrefix(kind, "font/") && no[0] || strings.HasPrefix(kind, "font/") && no[1] {
 		return "", false
 	}
 	file, err := files.Copy(to.Path)
@@ -174,7 +174,7 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 
 // dataURLsForbidden reports whether the content security policy of some page forbids data URLs: for images, and for
 // fonts.
-func (b *builder) noData() (no [2]bool) {
+func (b *builder) dataURLsForbidden() (no [2]bool) {
 	b.noDataOnce.Do(func() {
 		for i := range b.forbidden {
 			b.forbidden[i] = slices.ContainsFunc(b.pages, func(p *graph.Page) bool { return !p.AllowsData(i == 1) })
@@ -205,7 +205,7 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	if t.Kind != graph.Local || r.Fixed || b.files.Exists(t.Path) || graph.IsTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
 		return
 	}
-	d := diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: p.Place(r),
+	d := diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: p.Position(r),
 		Message: fmt.Sprintf("no such file: %q", b.files.Show(t.Path)), Fix: b.files.Near(t.Path), Cause: t.Path.String()}
 	inventory.RewordUnclosed(&d, r.Address)
 	b.report(d)
@@ -226,7 +226,7 @@ func (b *builder) published(t graph.Target, address string) (to string, ok bool)
 }
 
 // rewriteAssetRefs records the files that a page refers to, and returns the edits for their new URLs.
-func (b *builder) moveAssets(res *pageResult) []graph.Edit {
+func (b *builder) rewriteAssetRefs(res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	p := res.page
 	for _, r := range p.Refs {
@@ -239,7 +239,7 @@ func (b *builder) moveAssets(res *pageResult) []graph.Edit {
 			b.checkRef(p, r, t)
 			continue
 		}
-		a := emit.Asset{Path: t.Path, Name: emit.PlainName(t.Path), At: p.Place(r)}
+		a := emit.Asset{Path: t.Path, Name: emit.PlainName(t.Path), At: p.Position(r)}
 		if name := b.assetName(t.Path); !r.Fixed && name != a.Name {
 			a.Name = name
 			edits = append(edits, r.Move(b.addressOf(p, name)+t.Tail))

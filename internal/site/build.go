@@ -45,13 +45,13 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	if err := b.gatherEvidence(ctx); err != nil {
 		return nil, err
 	}
-	out, err := b.site(ctx, res)
+	out, err := b.buildSite(ctx, res)
 	if err != nil {
 		return nil, err
 	}
-	b.idleChains()
-	b.idleKeeps()
-	b.idleGlobs()
+	b.reportUnusedChains()
+	b.reportUnmatchedKeeps()
+	b.reportUnmatchedGlobs()
 	b.changedPackages()
 	b.missingKeyframes()
 	b.showErrors(out, res)
@@ -62,7 +62,7 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 		out.Add(o)
 	}
 	res.Outputs = out.Sorted()
-	b.otherCase(res.Outputs)
+	b.reportWrongCase(res.Outputs)
 	res.Unreached = b.unreached(res.Outputs)
 	res.Evidence = b.evidence
 	res.Diagnostics, res.Checks = b.findings()
@@ -81,15 +81,15 @@ func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	if b.evidence, err = b.gatherer().Gather(ctx, b.pages); err != nil {
 		return err
 	}
-	b.judgeBy(b.evidence.All)
+	b.reuseVerdicts(b.evidence.All)
 	b.report(b.evidence.Diagnostics...)
 	return nil
 }
 
 // buildSite builds the pages: it resolves the sheets of each page, plans the bundles, builds them, and rewrites the
 // pages that link them.
-func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
-	w := work{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
+func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error) {
+	w := siteWork{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
 	err := b.inParallel(ctx, len(b.pages), func(i int) {
 		w.programs[i] = b.scripts.Program(b.pages[i])
 		w.perPage[i] = b.units(ctx, b.pages[i], w.programs[i])
@@ -104,7 +104,7 @@ func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
 	if err := b.planBundles(ctx, &w); err != nil {
 		return nil, err
 	}
-	if err := b.inParallel(ctx, len(w.bundles), func(i int) { b.make(ctx, w.bundles[i]) }); err != nil {
+	if err := b.inParallel(ctx, len(w.bundles), func(i int) { b.makeBundle(ctx, w.bundles[i]) }); err != nil {
 		return nil, err
 	}
 	w.loading.makeModules(w.perPage, w.named)
@@ -118,18 +118,18 @@ func (b *builder) site(ctx context.Context, res *Result) (*emit.Set, error) {
 }
 
 // siteWork is the state of a site build.
-type work struct {
+type siteWork struct {
 	pages    []*graph.Page
 	perPage  [][]*unit
 	programs []*modules.Program // of the pages, followed by those of the named bundles
 	named    []*named
-	kept     []Kept
+	kept     []Unshared
 	loading  *loading
 	bundles  []*styles // all bundles
 }
 
 // planBundles decides which bundles there are.
-func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
+func (b *builder) planBundles(ctx context.Context, w *siteWork) (err error) {
 	var own []*styles
 	for _, n := range w.named {
 		own = append(own, b.stylesOf(ctx, n))
@@ -142,9 +142,9 @@ func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
 		}
 	}
 	plan := b.plan(all)
-	w.kept = plan.kept
+	w.kept = plan.unshared
 	w.loading = b.load(ctx, w.programs)
-	w.loading.markLinked(w.perPage)
+	w.loading.markProbed(w.perPage)
 	w.bundles = slices.Concat(plan.bundles, own, w.loading.bundles, w.loading.order)
 	b.findCustomBases(w.bundles)
 	if b.purges() {
@@ -159,14 +159,14 @@ func (b *builder) planBundles(ctx context.Context, w *work) (err error) {
 }
 
 // gather collects everything that was built into one set of outputs.
-func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path][]byte, res *Result) *emit.Set {
+func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.Path][]byte, res *Result) *emit.Set {
 	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten}
 	empty := make(map[*unit]bool)
 	for _, u := range slices.Concat(w.perPage...) {
 		empty[u] = b.checkEmpty(u)
 	}
 	for _, s := range w.bundles {
-		if s.made.Empty && !s.taken && !s.named {
+		if s.made.Empty && !s.referenced && !s.named {
 			if slices.ContainsFunc(s.units, func(u *unit) bool { return !empty[u] }) || len(s.units) == 0 {
 				b.reportEmpty(s)
 			}
@@ -175,7 +175,7 @@ func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path]
 		s.addTo(out)
 		res.Bundles = append(res.Bundles, s.info)
 	}
-	res.Ledger = ledgerOf(w.bundles, made)
+	res.Verdicts = verdictsOf(w.bundles, made)
 	for i, m := range made {
 		out.Add(m.html)
 		addAssets(out, m.assets)
@@ -189,8 +189,8 @@ func (b *builder) gather(w *work, made []*pageResult, rewritten map[source.Path]
 		addAssets(out, filesOf(n.runs))
 	}
 	addAssets(out, b.copies())
-	b.unnamedFiles(w.programs, out)
-	res.Kept = w.kept
+	b.reportUnreferencedFiles(w.programs, out)
+	res.Unshared = w.kept
 	return out
 }
 
@@ -204,7 +204,7 @@ func addAssets(out *emit.Set, list []emit.Asset) {
 // manifestOf returns the manifest entries of the bundles that are files.
 func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	for _, b := range bundles {
-		if !b.Within && !b.Adopted {
+		if !b.Inline && !b.Adopted {
 			out = append(out, emit.ManifestEntry{Name: b.Name, Path: b.Path, Bytes: b.Size, Integrity: b.Integrity, Pages: b.pages})
 		}
 	}
@@ -249,16 +249,16 @@ func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 }
 
 // verdictsOf collects the purge verdicts of bundles and of style elements.
-func ledgerOf(bundles []*styles, pages []*pageResult) []Judged {
-	var out []Judged
+func verdictsOf(bundles []*styles, pages []*pageResult) []SelectorVerdict {
+	var out []SelectorVerdict
 	for _, s := range bundles {
 		for _, v := range s.made.Verdicts {
-			out = append(out, Judged{s.info.Name, v})
+			out = append(out, SelectorVerdict{s.info.Name, v})
 		}
 	}
 	for _, p := range pages {
 		for _, v := range p.verdicts {
-			out = append(out, Judged{p.page.File.Name, v})
+			out = append(out, SelectorVerdict{p.page.File.Name, v})
 		}
 	}
 	return out
@@ -276,7 +276,7 @@ func pageInfo(p *graph.Page, units []*unit, late []*styles) Page {
 	}
 	for _, s := range late {
 		if slices.Contains(s.pages, p) && !s.made.Empty {
-			info.Late = append(info.Late, s.info.Name)
+			info.Lazy = append(info.Lazy, s.info.Name)
 		}
 	}
 	return info

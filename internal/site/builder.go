@@ -40,7 +40,7 @@ type Options struct {
 	// Cache holds results for the next build with the same options; nil to cache nothing.
 	Cache *Cache
 	// RecordVerdicts adds a purge verdict for every selector to the result.
-	Ledger bool
+	RecordVerdicts bool
 }
 
 // builder is the state of one build.
@@ -53,7 +53,7 @@ type builder struct {
 	linker  *link.Linker
 	scripts *modules.Scripts
 	checker *check.Checker
-	here    string // the working folder; empty if unknown
+	workDir string // the working folder; empty if unknown
 
 	pages       []*graph.Page            // of the site
 	evidence    *evidence.Found          // nil in a profile that does not purge
@@ -64,12 +64,12 @@ type builder struct {
 	noDataOnce  sync.Once
 	forbidden   [2]bool // see dataURLsForbidden
 
-	keptBy atomic.Uint64 // bits of keep patterns, see [purge.Result]
+	matchedKeeps atomic.Uint64 // bits of keep patterns, see [purge.Result]
 	// linksExternal is set if a page links a sheet outside of the project.
-	linksElsewhere atomic.Bool
-	reachedOnce    sync.Once
-	reached        map[source.Path]bool // see reachedSheets
-	externals      atomic.Uint64        // a bit for each external pattern that matched; the last one is shared by all from the 64th on
+	linksExternal atomic.Bool
+	reachedOnce   sync.Once
+	reached       map[source.Path]bool // see reachedSheets
+	externals     atomic.Uint64        // a bit for each external pattern that matched; the last one is shared by all from the 64th on
 
 	mu         sync.Mutex
 	failed     error // of a step
@@ -100,7 +100,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		c.checker = check.New(p.Settings.TargetsOf(profile))
 	}
 	b := &builder{
-		project: p, profile: profile, opts: opts, cache: c, files: c.files, checker: c.checker, here: here,
+		project: p, profile: profile, opts: opts, cache: c, files: c.files, checker: c.checker, workDir: here,
 		checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool), entries: make(map[*link.Entry]bool), composed: make(map[*link.Composed]bool),
 		reachedBy: make(map[*link.Entry][]*graph.Page),
 	}
@@ -116,7 +116,7 @@ func (b *builder) stepSettings() *pipeline.Settings {
 		Compose: b.limits(),
 		Lower:   lower.Options{Targets: targets, Direction: s.Lower.Direction, AsIs: s.Lower.AsIs},
 		Prefix:  prefix.Options{Targets: targets, AsIs: s.Prefix.AsIs},
-		Purge:   purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported, Verdicts: b.opts.Ledger, KeepSheet: b.keepSheet},
+		Purge:   purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported, Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
 	}
 	if b.evidence != nil {
 		settings.Purge.Evidence = b.evidence.All
@@ -125,7 +125,7 @@ func (b *builder) stepSettings() *pipeline.Settings {
 }
 
 // supported reports whether all targets support a selector.
-func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Lacking(s)) == 0 }
+func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Unsupported(s)) == 0 }
 
 // limits returns the limits of generated values, iterations and calls in a sheet.
 func (b *builder) limits() compose.Limits {
@@ -133,8 +133,8 @@ func (b *builder) limits() compose.Limits {
 	if own.Values > 0 {
 		limits.Values = own.Values
 	}
-	if own.Turns > 0 {
-		limits.Turns = own.Turns
+	if own.Iterations > 0 {
+		limits.Iterations = own.Iterations
 	}
 	if own.Calls > 0 {
 		limits.Calls = own.Calls
@@ -277,7 +277,7 @@ func (b *builder) findPages() []*graph.Page {
 			continue
 		}
 		page := b.files.Page(f)
-		b.sayEncodings(page)
+		b.setDefaultEncodings(page)
 		pages = append(pages, page)
 	}
 	return pages
@@ -285,7 +285,7 @@ func (b *builder) findPages() []*graph.Page {
 
 // setDefaultEncodings sets the encoding of sheets and scripts that do not declare one: that of their element, or that
 // of the page (HTML, section 4.12.1.4; CSS Syntax 3, section 3.2).
-func (b *builder) sayEncodings(p *graph.Page) {
+func (b *builder) setDefaultEncodings(p *graph.Page) {
 	say := func(r graph.Ref, label string) {
 		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {
 			return

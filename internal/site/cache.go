@@ -34,9 +34,9 @@ type Cache struct {
 	bundles  *cache.Table[string, *madeBundle]
 	elements *cache.Table[elementKey, *madeElement]
 
-	plan   split.Memo
-	judged *purge.Evidence // evidence of the last purge verdicts
-	uses   *purge.Uses     // uses that the last bundles were built with
+	plan         split.Memo
+	lastEvidence *purge.Evidence // evidence of the last purge verdicts
+	lastUses     *purge.Uses     // uses that the last bundles were built with
 
 	mu      sync.Mutex
 	checker *check.Checker             // nil before the first build

@@ -37,13 +37,13 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) { // a sheet of a library cannot import one of the site
 			candidates = b.files.SheetsInRoot(root)
 		}
-		b.explain(d, from.Path, candidates, kind, name)
+		b.locateDefinition(d, from.Path, candidates, kind, name)
 	}
 }
 
 // locateDefinition looks for the definition of a name, or of the most similar name, in sheets, and adds it to a
 // finding.
-func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.Path, kind, name string) {
+func (b *builder) locateDefinition(d *diag.Diagnostic, from source.Path, sheets []source.Path, kind, name string) {
 	var names []string
 	found := make(map[string]defined)
 	in := make(map[string]source.Path)
@@ -53,7 +53,7 @@ func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.
 		}
 		for _, def := range b.definitions(p, kind) {
 			if def.name == name {
-				b.offer(d, def, from, p, kind)
+				b.suggestImport(d, def, from, p, kind)
 				return
 			}
 			if _, met := found[def.name]; !met {
@@ -63,7 +63,7 @@ func (b *builder) explain(d *diag.Diagnostic, from source.Path, sheets []source.
 		}
 	}
 	if near := diag.Nearest(name, names); near != "" && d.Fix == "" {
-		b.offer(d, found[near], from, in[near], kind)
+		b.suggestImport(d, found[near], from, in[near], kind)
 		d.Fix = fmt.Sprintf("if you mean %q: %s", near, d.Fix)
 	}
 }
@@ -90,7 +90,7 @@ func (b *builder) knownSheets() []source.Path {
 }
 
 // suggestImport adds to a finding where a name is defined and how to import it.
-func (b *builder) offer(d *diag.Diagnostic, def defined, from, to source.Path, kind string) {
+func (b *builder) suggestImport(d *diag.Diagnostic, def defined, from, to source.Path, kind string) {
 	address := graph.Relative(from.Name, to.Name)
 	if from.Root != to.Root {
 		address = to.String()

@@ -130,7 +130,7 @@ func TestGeneratedSite(t *testing.T) {
 		s := generateSite(seed, 50, 500)
 		settings := project.Default()
 		settings.Check.InBuild = project.CheckOff // the values are numbers, to be told apart
-		settings.Split = project.Split{Shared: 2, Least: int(seed) % 2 * 60}
+		settings.Split = project.Split{Shared: 2, MinBytes: int(seed) % 2 * 60}
 		p := &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: s.files})}
 		res, err := site.Build(context.Background(), p, site.Options{})
 		if err != nil {

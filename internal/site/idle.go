@@ -11,7 +11,7 @@ import (
 // This file warns about settings without effect.
 
 // reportUnusedChains warns about chains of the settings that no sheet uses.
-func (b *builder) idleChains() {
+func (b *builder) reportUnusedChains() {
 	chains := b.project.Settings.Chains
 	if len(chains) == 1 {
 		return // the default
@@ -40,12 +40,12 @@ func (b *builder) idleChains() {
 }
 
 // reportUnmatchedKeeps warns about keep patterns that match no selector.
-func (b *builder) idleKeeps() {
+func (b *builder) reportUnmatchedKeeps() {
 	if !b.purges() {
 		return
 	}
 	const most = 63 // further ones share a bit
-	hits := b.keptBy.Load()
+	hits := b.matchedKeeps.Load()
 	for i, pattern := range b.project.Settings.Purge.Keep {
 		if i >= most || hits&(1<<i) != 0 || i >= len(b.project.Settings.Purge.KeepAt) {
 			continue
@@ -57,7 +57,7 @@ func (b *builder) idleKeeps() {
 }
 
 // reportUnmatchedGlobs warns about patterns of the settings that match nothing.
-func (b *builder) idleGlobs() {
+func (b *builder) reportUnmatchedGlobs() {
 	const most = 63 // further ones share a bit
 	s := b.project.Settings
 	for i, g := range s.External {

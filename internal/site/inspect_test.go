@@ -88,7 +88,7 @@ a { b: const(x) }
 		var got []string
 		for _, s := range found.Sheets {
 			for _, c := range s.Constants {
-				line := fmt.Sprintf("%s=%s rules %d others %d gives %v", c.Path, c.Value, c.Rules, len(c.Others), c.Gives)
+				line := fmt.Sprintf("%s=%s rules %d others %d gives %v", c.Path, c.Value, c.Rules, len(c.Others), c.Derived)
 				if c.Color != nil {
 					line += fmt.Sprintf(" rgb %d %d %d", c.Color[0], c.Color[1], c.Color[2])
 				}
@@ -112,7 +112,7 @@ func drawn(list []*link.ImportNode) string {
 		for _, flag := range []struct {
 			is   bool
 			word string
-		}{{n.LeftOut, "out"}, {n.External, "external"}, {n.Repeated, "repeated"}, {n.Condition != "", "in " + n.Condition}} {
+		}{{n.Excluded, "out"}, {n.External, "external"}, {n.Repeated, "repeated"}, {n.Condition != "", "in " + n.Condition}} {
 			if flag.is {
 				text += " " + flag.word
 			}

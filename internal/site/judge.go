@@ -21,9 +21,9 @@ func (b *builder) gatherer() *evidence.Gatherer {
 }
 
 // reuseVerdicts keeps the purge results of the previous build that the changes in the evidence do not affect.
-func (b *builder) judgeBy(now *purge.Evidence) {
-	before := b.cache.judged
-	b.cache.judged = now
+func (b *builder) reuseVerdicts(now *purge.Evidence) {
+	before := b.cache.lastEvidence
+	b.cache.lastEvidence = now
 	if before == nil || before == now {
 		return
 	}
@@ -59,7 +59,7 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, e
 	for _, s := range bundles {
 		lists = append(lists, s.pieces)
 	}
-	pieces, err := b.judge(ctx, lists)
+	pieces, err := b.purgePieces(ctx, lists)
 	if err != nil {
 		return nil, err
 	}
@@ -73,10 +73,10 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, e
 		}
 	}
 	all.Close()
-	if last := b.cache.uses; last != nil && last.Equal(all) {
+	if last := b.cache.lastUses; last != nil && last.Equal(all) {
 		return last, nil // bundles built with it are still valid
 	}
-	b.cache.uses = all
+	b.cache.lastUses = all
 	return all, nil
 }
 
@@ -87,7 +87,7 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 	for _, u := range units {
 		lists = append(lists, u.pieces)
 	}
-	if _, err := b.judge(ctx, lists); err != nil {
+	if _, err := b.purgePieces(ctx, lists); err != nil {
 		return err
 	}
 	for _, u := range units {
@@ -95,7 +95,7 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 			if u.pieces[i].External != nil {
 				return u.items[i].Size
 			}
-			return traitsOf(&u.pieces[i]).left
+			return traitsOf(&u.pieces[i]).remaining
 		}
 		for i := range u.items {
 			if u.items[i].Size != size(i) {
@@ -111,7 +111,7 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 }
 
 // purgePieces purges pieces, each once, and returns those that are not external imports.
-func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []link.Piece, err error) {
+func (b *builder) purgePieces(ctx context.Context, lists [][]link.Piece) (pieces []link.Piece, err error) {
 	seen := make(map[*link.Content]bool)
 	for _, list := range lists {
 		for _, p := range list {
@@ -126,7 +126,7 @@ func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []lin
 		return nil, err
 	}
 	err = b.inParallel(ctx, len(pieces), func(i int) {
-		if err := b.judgePiece(ctx, chain, &pieces[i]); err != nil {
+		if err := b.purgePiece(ctx, chain, &pieces[i]); err != nil {
 			b.fail(err)
 		}
 	})
@@ -134,7 +134,7 @@ func (b *builder) judge(ctx context.Context, lists [][]link.Piece) (pieces []lin
 }
 
 // purgePiece determines what remains of a piece.
-func (b *builder) judgePiece(ctx context.Context, chain *pipeline.Chain, p *link.Piece) error {
+func (b *builder) purgePiece(ctx context.Context, chain *pipeline.Chain, p *link.Piece) error {
 	t := traitsOf(p)
 	if t.uses != nil && t.evidence == b.evidence.All {
 		return nil
@@ -144,7 +144,7 @@ func (b *builder) judgePiece(ctx context.Context, chain *pipeline.Chain, p *link
 		return err
 	}
 	t.uses, t.evidence = purge.UsesOf(u.Nodes), b.evidence.All
-	t.left = len(print.Append(nil, u.Nodes, print.Options{Compact: true}))
+	t.remaining = len(print.Append(nil, u.Nodes, print.Options{Compact: true}))
 	if t.names == nil {
 		t.names = purge.Names(p.Nodes)
 	}

@@ -23,20 +23,20 @@ import (
 
 // loading is what scripts load, on all pages.
 type loading struct {
-	b        *builder
-	programs []*modules.Program      // by page
-	static   []map[source.Path]bool  // by page: the sheets that it links for its scripts
-	entries  []*modules.Later        // all, in the order in which pages use them
-	bundles  []*styles               // of sheets that are loaded lazily, or added by a script
-	of       map[source.Path]*styles // bundle of each sheet that is loaded lazily, or added by a script
-	taken    map[source.Path]*styles // bundle of each sheet that a script refers to
-	order    []*styles               // values of referenced, in order of first use
-	names    map[string]bool
-	number   map[*modules.Later]int // of each entry
+	b          *builder
+	programs   []*modules.Program      // by page
+	static     []map[source.Path]bool  // by page: the sheets that it links for its scripts
+	entries    []*modules.LazyEntry    // all, in the order in which pages use them
+	bundles    []*styles               // of sheets that are loaded lazily, or added by a script
+	of         map[source.Path]*styles // bundle of each sheet that is loaded lazily, or added by a script
+	referenced map[source.Path]*styles // bundle of each sheet that a script refers to
+	order      []*styles               // values of referenced, in order of first use
+	names      map[string]bool
+	number     map[*modules.LazyEntry]int // of each entry
 }
 
 // lazySheet is a sheet that a script loads lazily.
-type lateSheet struct {
+type lazySheet struct {
 	use     modules.StyleUse
 	entries []int // numbers of the entries that use it
 	missing bool  // some page that may load it does not link it
@@ -44,13 +44,13 @@ type lateSheet struct {
 }
 
 // class groups sheets: those of one class are always loaded together.
-func (s *lateSheet) class() string { return fmt.Sprint(s.entries, s.linked) }
+func (s *lazySheet) class() string { return fmt.Sprint(s.entries, s.linked) }
 
 // load determines what scripts load on pages that run programs.
 func (b *builder) load(ctx context.Context, programs []*modules.Program) *loading {
-	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), taken: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.Later]int)}
-	met := make(map[*modules.Later]bool)
-	late := slices.ContainsFunc(programs, func(p *modules.Program) bool { return len(p.Later) > 0 })
+	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), referenced: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.LazyEntry]int)}
+	met := make(map[*modules.LazyEntry]bool)
+	late := slices.ContainsFunc(programs, func(p *modules.Program) bool { return len(p.Lazy) > 0 })
 	for i, p := range programs {
 		static := make(map[source.Path]bool)
 		for _, s := range p.Sheets {
@@ -62,7 +62,7 @@ func (b *builder) load(ctx context.Context, programs []*modules.Program) *loadin
 			}
 		}
 		l.static = append(l.static, static)
-		for _, e := range p.Later {
+		for _, e := range p.Lazy {
 			if !met[e] {
 				met[e] = true
 				l.number[e] = len(l.entries)
@@ -73,11 +73,11 @@ func (b *builder) load(ctx context.Context, programs []*modules.Program) *loadin
 	if b.profile.Scripts == project.AdoptStyles {
 		l.adopted(ctx)
 	} else {
-		l.late(ctx)
+		l.planLazy(ctx)
 	}
 	for i, p := range programs {
-		for _, t := range p.Taken {
-			l.take(ctx, t).on(b.pages, i)
+		for _, t := range p.SheetRefs {
+			l.referencedBundle(ctx, t).on(b.pages, i)
 		}
 	}
 	return l
@@ -97,12 +97,12 @@ func (b *builder) plainlyLinked(p *graph.Page) []source.Path {
 }
 
 // sheets returns the lazily loaded sheets by path.
-func (l *loading) sheets() map[source.Path]*lateSheet {
-	sheets := make(map[source.Path]*lateSheet)
+func (l *loading) sheets() map[source.Path]*lazySheet {
+	sheets := make(map[source.Path]*lazySheet)
 	for _, e := range l.entries {
 		for _, s := range e.Sheets() {
 			if sheets[s.Path] == nil {
-				sheets[s.Path] = &lateSheet{use: s}
+				sheets[s.Path] = &lazySheet{use: s}
 			}
 			sheets[s.Path].entries = append(sheets[s.Path].entries, l.number[e])
 		}
@@ -113,7 +113,7 @@ func (l *loading) sheets() map[source.Path]*lateSheet {
 				s.linked = append(s.linked, i)
 			}
 		}
-		for _, e := range p.Later {
+		for _, e := range p.Lazy {
 			for _, s := range e.Sheets() {
 				if !l.static[i][s.Path] {
 					sheets[s.Path].missing = true
@@ -127,10 +127,10 @@ func (l *loading) sheets() map[source.Path]*lateSheet {
 // planLazy creates the bundles of sheets that some page loads lazily and does not link. Sheets share a bundle if the
 // same scripts use them, one directly after the other, and the same pages link them: then a page that has one of them
 // has all.
-func (l *loading) late(ctx context.Context) {
+func (l *loading) planLazy(ctx context.Context) {
 	sheets := l.sheets()
-	lists := make([][]*lateSheet, len(l.entries))
-	next := make(map[[2]*lateSheet]int) // how often one follows another
+	lists := make([][]*lazySheet, len(l.entries))
+	next := make(map[[2]*lazySheet]int) // how often one follows another
 	for i, e := range l.entries {
 		for _, u := range e.Sheets() {
 			s := sheets[u.Path]
@@ -138,7 +138,7 @@ func (l *loading) late(ctx context.Context) {
 				continue
 			}
 			if n := len(lists[i]); n > 0 {
-				next[[2]*lateSheet{lists[i][n-1], s}]++
+				next[[2]*lazySheet{lists[i][n-1], s}]++
 			}
 			lists[i] = append(lists[i], s)
 		}
@@ -150,8 +150,8 @@ func (l *loading) late(ctx context.Context) {
 				made = nil
 				continue
 			}
-			if made == nil || s.class() != list[k-1].class() || next[[2]*lateSheet{list[k-1], s}] < len(s.entries) {
-				made = l.newLate(s)
+			if made == nil || s.class() != list[k-1].class() || next[[2]*lazySheet{list[k-1], s}] < len(s.entries) {
+				made = l.newLazyBundle(s)
 			}
 			made.pieces = append(made.pieces, l.b.styleEntry(ctx, s.use).Pieces...)
 			l.of[s.use.Path] = made
@@ -160,19 +160,19 @@ func (l *loading) late(ctx context.Context) {
 	for _, s := range l.bundles {
 		s.pieces = link.WithoutRepeats(s.pieces)
 	}
-	l.account()
+	l.verify()
 }
 
 // newLazyBundle returns the bundle of a lazily loaded sheet and those that follow it.
-func (l *loading) newLate(s *lateSheet) *styles {
+func (l *loading) newLazyBundle(s *lazySheet) *styles {
 	name := emit.PlainName(s.use.Path)
 	first := l.entries[s.entries[0]].Path
 	if !slices.ContainsFunc(s.entries, func(e int) bool { return l.entries[e].Path != first }) {
 		name = emit.PlainName(first)
 	}
-	made := &styles{name: l.unused(name), at: s.use.At, late: true, linked: s.linked}
+	made := &styles{name: l.unused(name), at: s.use.At, lazy: true, linked: s.linked}
 	for i, p := range l.programs {
-		if slices.ContainsFunc(p.Later, func(e *modules.Later) bool { return slices.Contains(s.entries, l.number[e]) }) && !l.static[i][s.use.Path] {
+		if slices.ContainsFunc(p.Lazy, func(e *modules.LazyEntry) bool { return slices.Contains(s.entries, l.number[e]) }) && !l.static[i][s.use.Path] {
 			made.on(l.b.pages, i)
 		}
 	}
@@ -193,9 +193,9 @@ func (l *loading) unused(name string) string {
 
 // verify checks that each sheet that scripts import is either linked by the page or loaded by a script, on every
 // page, and not both. A violation is a bug of the planner.
-func (l *loading) account() {
+func (l *loading) verify() {
 	for i, p := range l.programs {
-		for _, e := range p.Later {
+		for _, e := range p.Lazy {
 			for _, s := range e.Sheets() {
 				late := l.of[s.Path]
 				if !l.static[i][s.Path] && late == nil || l.static[i][s.Path] && late != nil && !slices.Contains(late.linked, i) {
@@ -210,7 +210,7 @@ func (l *loading) account() {
 func (l *loading) adopted(ctx context.Context) {
 	for i, p := range l.programs {
 		list := slices.Clone(p.Sheets)
-		for _, e := range p.Later {
+		for _, e := range p.Lazy {
 			list = append(list, e.Sheets()...)
 		}
 		for _, s := range list {
@@ -229,12 +229,12 @@ func (l *loading) adopted(ctx context.Context) {
 }
 
 // referencedBundle creates the bundle of a sheet that a script refers to.
-func (l *loading) take(ctx context.Context, t modules.Taken) *styles {
-	made := l.taken[t.Path]
+func (l *loading) referencedBundle(ctx context.Context, t modules.SheetRef) *styles {
+	made := l.referenced[t.Path]
 	if made == nil {
-		made = &styles{at: t.At, taken: true, pieces: link.WithoutRepeats(l.b.takenEntry(ctx, t).Pieces)}
+		made = &styles{at: t.At, referenced: true, pieces: link.WithoutRepeats(l.b.referencedEntry(ctx, t).Pieces)}
 		made.name = l.unused(emit.PlainName(t.Path))
-		l.taken[t.Path] = made
+		l.referenced[t.Path] = made
 		l.order = append(l.order, made)
 	}
 	made.plain = made.plain || t.Named
@@ -253,7 +253,7 @@ func (s *styles) on(pages []*graph.Page, i int) {
 
 // referencedEntry resolves a sheet that a script refers to. A sheet used by URL may be linked and may therefore
 // import others.
-func (b *builder) takenEntry(ctx context.Context, t modules.Taken) *link.Entry {
+func (b *builder) referencedEntry(ctx context.Context, t modules.SheetRef) *link.Entry {
 	if t.Named {
 		return b.styleEntry(ctx, t.StyleUse)
 	}

@@ -29,7 +29,7 @@ func (l *loading) moduleFor(sheet source.Path) (name string, ok bool) {
 func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 	name := s.name + ".js"
 	text := ""
-	if s.late {
+	if s.lazy {
 		integrity := ""
 		if b.profile.Integrity {
 			integrity = s.info.Integrity
@@ -50,7 +50,7 @@ func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 func linkingModule(name, sheet, integrity string, others []string) string {
 	var b strings.Builder
 	b.WriteString("// Made by rinzel: has a style sheet loaded before the code runs that needs it.\n")
-	fmt.Fprintf(&b, "const sheet = %s;\n", addressFrom(name, sheet))
+	fmt.Fprintf(&b, "const sheet = %s;\n", urlExpr(name, sheet))
 	test := `link.href === sheet`
 	if len(others) > 0 {
 		b.WriteString("// The page may have it in one of these.\nconst others = [")
@@ -58,7 +58,7 @@ func linkingModule(name, sheet, integrity string, others []string) string {
 			if i > 0 {
 				b.WriteString(", ")
 			}
-			b.WriteString(addressFrom(name, other))
+			b.WriteString(urlExpr(name, other))
 		}
 		b.WriteString("];\n")
 		test += ` || others.includes(link.href)`
@@ -87,8 +87,8 @@ func (b *builder) adoptingModule(s *styles, name string) string {
 	var out strings.Builder
 	out.WriteString("// Made by rinzel: puts a style sheet into the page.\nconst sheet = new CSSStyleSheet();\nsheet.replaceSync(`")
 	text := strings.NewReplacer(`\`, `\\`, "`", "\\`", "${", "\\${").Replace(css)
-	for i, to := range s.holes {
-		text = strings.ReplaceAll(text, hole(i), "${"+addressFrom(name, to)+"}")
+	for i, to := range s.placeholders {
+		text = strings.ReplaceAll(text, placeholder(i), "${"+urlExpr(name, to)+"}")
 	}
 	out.WriteString(text)
 	switch {
@@ -96,18 +96,18 @@ func (b *builder) adoptingModule(s *styles, name string) string {
 	case b.profile.Maps == project.InlineMaps:
 		out.WriteString(sourcemap.Comment(sourcemap.DataURL(b.inlineMap(s))))
 	default:
-		out.WriteString(sourcemap.Comment("${" + addressFrom(name, s.info.Path+".map") + "}"))
+		out.WriteString(sourcemap.Comment("${" + urlExpr(name, s.info.Path+".map") + "}"))
 	}
 	out.WriteString("`);\ndocument.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];\n")
 	return out.String()
 }
 
 // placeholder returns the text that replaces the i-th URL that a module computes.
-func hole(i int) string { return fmt.Sprintf("rinzel-address-%d-", i) }
+func placeholder(i int) string { return fmt.Sprintf("rinzel-address-%d-", i) }
 
 // urlExpr returns a JavaScript expression for the URL of an output file, which may have a query or fragment, in a
 // module.
-func addressFrom(module, to string) string {
+func urlExpr(module, to string) string {
 	name, tail := to, ""
 	if i := strings.IndexAny(to, "?#"); i >= 0 {
 		name, tail = to[:i], to[i:]

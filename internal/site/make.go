@@ -39,12 +39,12 @@ type madeBundle struct {
 
 // built is the result for a bundle.
 type built struct {
-	made   bundle.Result
-	info   Bundle
-	within bool          // it is inlined into its only page, not written as a file
-	holes  []string      // files whose URLs a module computes
-	files  []emit.Output // the bundle and its map, as written
-	refs   references    // files that its URLs refer to
+	made         bundle.Result
+	info         Bundle
+	inline       bool          // it is inlined into its only page, not written as a file
+	placeholders []string      // files whose URLs a module computes
+	files        []emit.Output // the bundle and its map, as written
+	refs         references    // files that its URLs refer to
 }
 
 // pieceID identifies the content and the conditions of a piece.
@@ -63,12 +63,12 @@ func (b *builder) evidenceNow() *purge.Evidence {
 }
 
 // makeBundle builds a bundle, or takes it from the cache.
-func (b *builder) make(ctx context.Context, s *styles) {
+func (b *builder) makeBundle(ctx context.Context, s *styles) {
 	now := &madeBundle{evidence: b.evidenceNow(), uses: b.uses, at: s.at}
 	for _, p := range s.pieces {
 		now.pieces = append(now.pieces, pieceID{p.Content, p.External, link.ConditionKey(p.Conditions)})
 	}
-	if b.mayFitWithin(s) {
+	if b.mayInline(s) {
 		now.page = s.pages[0]
 	}
 	same := func(m *madeBundle) bool {
@@ -77,20 +77,20 @@ func (b *builder) make(ctx context.Context, s *styles) {
 	}
 	key := fmt.Sprint(s.name, s.adopted, s.plain, s.named)
 	m := b.cache.bundles.Get(b.files.Reader, key, same, func(r *cache.Reads) (*madeBundle, bool) {
-		if err := b.makeAnew(ctx, s, r, now); err != nil {
+		if err := b.buildBundle(ctx, s, r, now); err != nil {
 			b.fail(err)
 			return now, false
 		}
 		return now, true
 	})
 	b.report(m.diags...)
-	b.keptBy.Or(m.info.Rules.KeptBy)
+	b.matchedKeeps.Or(m.info.Rules.MatchedKeeps)
 	s.built = m.built
 	s.files = slices.Clone(m.files)
 	for i := range s.files {
 		s.files[i].Owner = s.at
 	}
-	s.info.Late, s.info.Taken, s.info.Adopted, s.info.Named = s.late, s.taken, s.adopted, s.named
+	s.info.Lazy, s.info.Referenced, s.info.Adopted, s.info.Named = s.lazy, s.referenced, s.adopted, s.named
 	for _, p := range s.pages {
 		s.info.Pages = append(s.info.Pages, p.File.Name)
 		s.info.pages = append(s.info.pages, p.File.Path.Name)
@@ -98,13 +98,13 @@ func (b *builder) make(ctx context.Context, s *styles) {
 }
 
 // buildBundle joins and finishes a bundle, and records its findings.
-func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *madeBundle) error {
+func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m *madeBundle) error {
 	report := func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) }
 	seenFrom := func(to string) string { return graph.Relative(s.name, to) }
 	if s.adopted {
 		seenFrom = func(to string) string {
-			m.holes = append(m.holes, to)
-			return hole(len(m.holes) - 1)
+			m.placeholders = append(m.placeholders, to)
+			return placeholder(len(m.placeholders) - 1)
 		}
 	}
 	job := bundle.Job{
@@ -118,7 +118,7 @@ func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *ma
 	if m.made, err = job.Make(ctx); err != nil {
 		return err
 	}
-	if m.within = b.fitsWithin(s, &m.made); m.within {
+	if m.inline = b.isInlined(s, &m.made); m.inline {
 		// Its URLs are relative to the page.
 		m.refs, job.Report, job.Charset = references{}, func(...diag.Diagnostic) {}, false
 		job.Address = b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(s.pages[0], to) })
@@ -127,7 +127,7 @@ func (b *builder) makeAnew(ctx context.Context, s *styles, r *cache.Reads, m *ma
 		}
 	}
 	m.info = infoOf(s.name, &m.made)
-	m.info.Within = m.within
+	m.info.Inline = m.inline
 	b.checkPurged(&m.info, &m.made, s.named, s.at, report)
 	report(m.refs.diags...)
 	b.write(s, m)
@@ -188,7 +188,7 @@ func (b *builder) styleFiles(info *Bundle, made *bundle.Result, mapped []byte, o
 // addTo adds the bundle, its map, and the assets that it refers to.
 func (s *styles) addTo(out *emit.Set) {
 	for _, f := range s.files {
-		if !s.within && (!s.adopted || f.Kind == emit.MapKind) {
+		if !s.inline && (!s.adopted || f.Kind == emit.MapKind) {
 			out.Add(f)
 		}
 	}
@@ -199,13 +199,13 @@ func (s *styles) addTo(out *emit.Set) {
 }
 
 // mayInline reports whether a bundle may be inlined into its only page, if it is small enough.
-func (b *builder) mayFitWithin(s *styles) bool {
-	return b.project.Settings.Split.Within > 0 && len(s.units) == 1 && !s.units[0].late && !s.probed && s.units[0].page.AllowsInlineStyle()
+func (b *builder) mayInline(s *styles) bool {
+	return b.project.Settings.Split.Inline > 0 && len(s.units) == 1 && !s.units[0].scripted && !s.probed && s.units[0].page.AllowsInlineStyle()
 }
 
 // isInlined reports whether a bundle is inlined into its only page.
-func (b *builder) fitsWithin(s *styles, made *bundle.Result) bool {
-	return b.mayFitWithin(s) && len(made.CSS) > 0 && len(made.CSS) <= b.project.Settings.Split.Within && !made.Empty
+func (b *builder) isInlined(s *styles, made *bundle.Result) bool {
+	return b.mayInline(s) && len(made.CSS) > 0 && len(made.CSS) <= b.project.Settings.Split.Inline && !made.Empty
 }
 
 // keepSheet returns a bit for each keep pattern that keeps all rules of a sheet; see [purge.Result].
@@ -236,7 +236,7 @@ func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at 
 
 // checkShare reports a bundle of which purging removes more than the settings allow.
 func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
-	most, r := b.project.Settings.Purge.Most, info.Rules
+	most, r := b.project.Settings.Purge.MaxRemoved, info.Rules
 	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
 		return
 	}
@@ -249,7 +249,7 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
 	const few = 20 // rules; with fewer the share is meaningless
 	r := info.Rules
-	if b.project.Settings.Purge.Most > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
+	if b.project.Settings.Purge.MaxRemoved > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
 		return
 	}
 	report(diag.Diagnostic{Code: code.PurgedMostly, Severity: diag.Warning, Span: at,

@@ -84,9 +84,9 @@ func everything(p *project.Project, res *site.Result) string {
 	var b strings.Builder
 	r := diag.Renderer{Files: p.Tree.Set}
 	_ = r.Render(&b, res.Diagnostics)
-	fmt.Fprintln(&b, res.Checks, res.Pages, res.Kept)
+	fmt.Fprintln(&b, res.Checks, res.Pages, res.Unshared)
 	for _, bundle := range res.Bundles {
-		fmt.Fprintf(&b, "%s %s %v %v %v %v %v %d %d %d %+v %v\n", bundle.Name, bundle.Path, bundle.Pages, bundle.Within, bundle.Late, bundle.Taken, bundle.Files,
+		fmt.Fprintf(&b, "%s %s %v %v %v %v %v %d %d %d %+v %v\n", bundle.Name, bundle.Path, bundle.Pages, bundle.Inline, bundle.Lazy, bundle.Referenced, bundle.Files,
 			len(bundle.Files), bundle.Sources, bundle.Size, bundle.Rules, bundle.Prefix)
 	}
 	for _, o := range res.Outputs {
@@ -103,7 +103,7 @@ func TestMemory(t *testing.T) {
 		g := rand.New(rand.NewPCG(seed, 1))
 		c := newChanging()
 		settings := project.Default()
-		settings.Split = project.Split{Shared: 2, Within: int(seed%3) * 150}
+		settings.Split = project.Split{Shared: 2, Inline: int(seed%3) * 150}
 		settings.Purge.Keep = []string{".y"}
 		settings.Bundles = []project.Bundle{{Name: "app", From: []string{"f.css", "n.js"}, File: "app.css", At: make([]source.Span, 2)}}
 		open := func() *project.Project {
@@ -202,7 +202,7 @@ func BenchmarkRepurge(b *testing.B) {
 func timeRebuilds(b *testing.B, files fstest.MapFS, profile string, change func(n int) (name, text string)) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as the program has it
 	settings := project.Default()
-	settings.Split = project.Split{Shared: 2, Least: 1000}
+	settings.Split = project.Split{Shared: 2, MinBytes: 1000}
 	open := func() *project.Project {
 		return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: files})}
 	}

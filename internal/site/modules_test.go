@@ -197,7 +197,7 @@ func TestScriptOutputs(t *testing.T) {
 	}
 	var late []string
 	for _, p := range res.Pages {
-		late = append(late, strings.Join(p.Late, " "))
+		late = append(late, strings.Join(p.Lazy, " "))
 	}
 	if got := strings.Join(late, "|"); got != "js/map.css|js/map.css js/map-2.css css/note.css" {
 		t.Errorf("loaded later: %s", got)

@@ -13,7 +13,7 @@ import (
 // missingKeyframes warns about animations whose keyframes no sheet of the project defines. It does nothing if an
 // external sheet may define them.
 func (b *builder) missingKeyframes() {
-	if b.readsElsewhere() {
+	if b.loadsExternalSheets() {
 		return
 	}
 	names := b.blockKeyframes()
@@ -60,8 +60,8 @@ func (b *builder) blockKeyframes() map[string]bool {
 }
 
 // loadsExternalSheets reports whether a page loads sheets that are not part of the project.
-func (b *builder) readsElsewhere() bool {
-	if b.linksElsewhere.Load() {
+func (b *builder) loadsExternalSheets() bool {
+	if b.linksExternal.Load() {
 		return true
 	}
 	for e := range b.entries {

@@ -36,7 +36,7 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 			if s.made.Empty {
 				continue
 			}
-			if s.within {
+			if s.inline {
 				targets = append(targets, graph.Pointer{Style: styleText(&s.made), Media: u.media})
 				continue
 			}
@@ -53,7 +53,7 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 		}
 		edits = append(edits, u.edits(func(s *styles) string { return b.addressOf(p, s.info.Path) })...)
 	}
-	edits = append(edits, b.moveAssets(res)...)
+	edits = append(edits, b.rewriteAssetRefs(res)...)
 	edits = append(edits, b.styleElements(ctx, res)...)
 	for _, mod := range runs.Inline {
 		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
@@ -99,7 +99,7 @@ func (b *builder) reportInert(p *graph.Page) {
 // isUnstyled reports whether a page has no styles.
 func (b *builder) isUnstyled(m *pageResult, info Page) bool {
 	p := m.page
-	return len(info.Bundles)+len(info.Late)+len(p.Styles)+len(p.Preloads) == 0 &&
+	return len(info.Bundles)+len(info.Lazy)+len(p.Styles)+len(p.Preloads) == 0 &&
 		!slices.ContainsFunc(p.Groups, func(g graph.Group) bool { return len(g.Links) > 0 })
 }
 
@@ -155,8 +155,8 @@ func (b *builder) relativeOnDisk(dir, file string) string {
 // onDisk returns the absolute form of a path; unchanged if the working folder is unknown.
 func (b *builder) onDisk(name string) string {
 	name = filepath.FromSlash(name)
-	if b.here == "" || filepath.IsAbs(name) {
+	if b.workDir == "" || filepath.IsAbs(name) {
 		return filepath.Clean(name)
 	}
-	return filepath.Join(b.here, name)
+	return filepath.Join(b.workDir, name)
 }

@@ -21,17 +21,17 @@ import (
 // unit is a group of links of a page that can become a single link: nothing else that styles the page comes between
 // them.
 type unit struct {
-	page   *graph.Page
-	group  graph.Group
-	index  int // position among the units of its page
-	pieces []link.Piece
-	loads  []*styles
-	early  []early      // links that preload its sheets
-	apart  bool         // it must stay one bundle, not shared with other pages
-	late   bool         // a script decides whether and when it applies
-	items  []split.Item // of the pieces
-	media  string       // new media attribute of its links; empty if unchanged
-	at     source.Span  // link of the first sheet
+	page     *graph.Page
+	group    graph.Group
+	index    int // position among the units of its page
+	pieces   []link.Piece
+	loads    []*styles
+	preloads []preload    // links that preload its sheets
+	unmerged bool         // it must stay one bundle, not shared with other pages
+	scripted bool         // a script decides whether and when it applies
+	items    []split.Item // of the pieces
+	media    string       // new media attribute of its links; empty if unchanged
+	at       source.Span  // link of the first sheet
 }
 
 // styles is a bundle to be built.
@@ -44,13 +44,13 @@ type styles struct {
 	shared int           // number among the shared bundles, from 1; otherwise 0
 
 	// For bundles that scripts load:
-	late    bool  // it is loaded before the code that needs it,
-	linked  []int // except on these pages, which link its sheets
-	adopted bool  // a module contains it and adds it to the page
-	taken   bool  // a script imports it as an object, or refers to it by URL
-	plain   bool  // it must keep its plain name
-	named   bool  // defined in the settings
-	probed  bool  // scripts look for a link to it
+	lazy       bool  // it is loaded before the code that needs it,
+	linked     []int // except on these pages, which link its sheets
+	adopted    bool  // a module contains it and adds it to the page
+	referenced bool  // a script imports it as an object, or refers to it by URL
+	plain      bool  // it must keep its plain name
+	named      bool  // defined in the settings
+	probed     bool  // scripts look for a link to it
 
 	built
 	module emit.Output // the script that adds it to the page
@@ -58,8 +58,8 @@ type styles struct {
 
 // sitePlan is the plan of the bundles of all units.
 type sitePlan struct {
-	bundles []*styles
-	kept    []Kept
+	bundles  []*styles
+	unshared []Unshared
 }
 
 // plan decides on the bundles of all units.
@@ -69,7 +69,7 @@ func (b *builder) plan(units []*unit) *sitePlan {
 		lists[u] = unit.items
 	}
 	settings := b.project.Settings.Split
-	worked := b.cache.plan.Units(lists, split.Options{Shared: settings.Shared, Least: settings.Least})
+	worked := b.cache.plan.Units(lists, split.Options{Shared: settings.Shared, MinBytes: settings.MinBytes})
 	out := &sitePlan{}
 	shared := 0
 	for _, bundle := range worked.Bundles {
@@ -92,11 +92,11 @@ func (b *builder) plan(units []*unit) *sitePlan {
 			units[u].loads = append(units[u].loads, out.bundles[i])
 		}
 		if len(units[u].pieces) > 0 {
-			b.account(units[u])
+			b.verifyUnit(units[u])
 		}
 	}
-	for _, k := range worked.Kept {
-		out.kept = append(out.kept, keptOf(k, units))
+	for _, k := range worked.Unshared {
+		out.unshared = append(out.unshared, unsharedOf(k, units))
 	}
 	out.nameBundles(units, settings)
 	for _, s := range out.bundles {
@@ -106,20 +106,20 @@ func (b *builder) plan(units []*unit) *sitePlan {
 			}
 		}
 	}
-	b.turned(worked.Turned, units)
+	b.reportOrderConflicts(worked.Conflicts, units)
 	return out
 }
 
 // unsharedOf describes a sheet that is not shared by all pages that use it.
-func keptOf(k split.Kept, units []*unit) Kept {
-	kept := Kept{Sheet: pieceOf(k.Item).File.Name, What: k.What}
+func unsharedOf(k split.Unshared, units []*unit) Unshared {
+	kept := Unshared{Sheet: pieceOf(k.Item).File.Name, Property: k.What}
 	for _, u := range k.Units {
 		kept.Pages = append(kept.Pages, units[u].page.File.Name)
 	}
 	if k.What != "" {
-		kept.On = units[k.Unit].page.File.Name
+		kept.Page = units[k.Unit].page.File.Name
 		if before := pieceOf(k.Before); before.File != nil {
-			kept.Behind = before.File.Name
+			kept.After = before.File.Name
 		}
 	}
 	return kept
@@ -129,7 +129,7 @@ func keptOf(k split.Kept, units []*unit) Kept {
 func pieceOf(it split.Item) *link.Piece { return it.Value.(*link.Piece) }
 
 // verifyUnit checks that a unit loads exactly its pieces. A mistake would leave a page without some of its styles.
-func (b *builder) account(u *unit) {
+func (b *builder) verifyUnit(u *unit) {
 	loaded := 0
 	for _, s := range u.loads {
 		loaded += len(s.pieces)
@@ -140,9 +140,9 @@ func (b *builder) account(u *unit) {
 }
 
 // reportOrderConflicts warns about competing sheets that pages load in opposite order: once for each pair of sheets.
-func (b *builder) turned(list []split.Turned, units []*unit) {
+func (b *builder) reportOrderConflicts(list []split.OrderConflict, units []*unit) {
 	type pair struct{ first, second *source.File }
-	pages := make(map[pair][]split.Turned)
+	pages := make(map[pair][]split.OrderConflict)
 	var order []pair
 	for _, t := range list {
 		p := pair{pieceOf(t.A).File, pieceOf(t.B).File}

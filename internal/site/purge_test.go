@@ -281,7 +281,7 @@ source = "site"
 	} {
 		a, ok := purged.Ask(question)
 		var got []string
-		for _, j := range a.Judged {
+		for _, j := range a.Verdicts {
 			got = append(got, fmt.Sprint(j.Kept, " ", j.Text()))
 		}
 		for _, near := range a.Near {

@@ -21,9 +21,9 @@ type Result struct {
 	Diagnostics []diag.Diagnostic
 	// Checks is the number of check findings that are not in Diagnostics, because they are not certain mistakes; see
 	// [Check].
-	Checks int
-	Ledger []Judged // the verdict of each selector, bundle by bundle, if requested
-	Kept   []Kept   // sheets that several pages use and that are not shared by all of them
+	Checks   int
+	Verdicts []SelectorVerdict // the verdict of each selector, bundle by bundle, if requested
+	Unshared []Unshared        // sheets that several pages use and that are not shared by all of them
 	// Broken lists pages with errors of their own, if the profile is not a release and other pages have none: the
 	// outputs may be written, and these pages show their errors.
 	Broken []string
@@ -38,7 +38,7 @@ type Result struct {
 // Add merges the result of another build of the same project and profile.
 func (r *Result) Add(o *Result, files *source.Set) {
 	r.Profile, r.Purging = o.Profile, o.Purging
-	r.Outputs, r.Bundles, r.Ledger = append(r.Outputs, o.Outputs...), append(r.Bundles, o.Bundles...), append(r.Ledger, o.Ledger...)
+	r.Outputs, r.Bundles, r.Verdicts = append(r.Outputs, o.Outputs...), append(r.Bundles, o.Bundles...), append(r.Verdicts, o.Verdicts...)
 	r.Checks += o.Checks
 	var list diag.List
 	list.Add(r.Diagnostics...)
@@ -54,22 +54,22 @@ func (r *Result) Writable() bool { return len(r.Broken) > 0 || !diag.HasErrors(r
 type Page struct {
 	Name    string   // displayed path
 	Bundles []string // logical names, in the order of its links
-	Late    []string // logical names of those that its scripts load
+	Lazy    []string // logical names of those that its scripts load
 }
 
 // Bundle describes a built bundle.
 type Bundle struct {
-	Name    string   // logical name: the path without a hash
-	Path    string   // path as written
-	Pages   []string // displayed paths of the pages that load it; empty for a single sheet
-	Within  bool     // it is inlined into its only page, not written as a file
-	Late    bool     // scripts of the pages load it, before the code that needs it runs
-	Taken   bool     // scripts import it as an object, or refer to it by URL
-	Adopted bool     // a script contains it and adds it to the page
-	Named   bool     // it is defined in the settings
-	Files   []string // displayed paths of its source sheets, in cascade order
-	Sources int      // size of their texts in bytes
-	Size    int      // size of the bundle in bytes, without an embedded map
+	Name       string   // logical name: the path without a hash
+	Path       string   // path as written
+	Pages      []string // displayed paths of the pages that load it; empty for a single sheet
+	Inline     bool     // it is inlined into its only page, not written as a file
+	Lazy       bool     // scripts of the pages load it, before the code that needs it runs
+	Referenced bool     // scripts import it as an object, or refer to it by URL
+	Adopted    bool     // a script contains it and adds it to the page
+	Named      bool     // it is defined in the settings
+	Files      []string // displayed paths of its source sheets, in cascade order
+	Sources    int      // size of their texts in bytes
+	Size       int      // size of the bundle in bytes, without an embedded map
 	// Integrity is the hash of the bundle in the form of integrity attributes.
 	Integrity string
 	Rules     purge.Result
@@ -79,13 +79,13 @@ type Bundle struct {
 }
 
 // SelectorVerdict is the purge verdict of a selector, or of a definition by name, in a bundle.
-type Judged struct {
+type SelectorVerdict struct {
 	Bundle string // logical name; of a style element the page
 	purge.Verdict
 }
 
 // Text returns the selector or definition as text.
-func (j *Judged) Text() string {
+func (j *SelectorVerdict) Text() string {
 	if j.Selector == nil {
 		return j.Name
 	}
@@ -93,10 +93,10 @@ func (j *Judged) Text() string {
 }
 
 // Unshared is a sheet that several pages use, but that some of them have in a bundle of their own.
-type Kept struct {
+type Unshared struct {
 	Sheet string // displayed path
 	Pages []string
 	// On page Page, Sheet comes after the sheet After, and both may set Property. Property is empty if the shared
 	// bundle would be too small.
-	On, Behind, What string
+	Page, After, Property string
 }

@@ -48,7 +48,7 @@ func (l *loading) makeModules(units [][]*unit, list []*named) {
 
 // markProbed makes bundles stay files in which scripts look for sheets before they load them. units has the units of
 // each page.
-func (l *loading) markLinked(units [][]*unit) {
+func (l *loading) markProbed(units [][]*unit) {
 	for _, s := range l.bundles {
 		for _, i := range s.linked {
 			if i >= len(units) {
@@ -86,19 +86,19 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 		if r.Kind != script.Address && !strings.HasPrefix(to, "../") && !strings.HasPrefix(to, "/") {
 			to = "./" + to
 		}
-		edits = append(edits, graph.Edit{At: graph.Span(r.At), With: strings.ReplaceAll(to, "'", `\'`)})
+		edits = append(edits, graph.Edit{At: graph.Span(r.Import.At), With: strings.ReplaceAll(to, "'", `\'`)})
 	}
 	for _, r := range mod.Requests {
 		switch r.Use {
-		case modules.TakesSheet:
-			name(r, l.taken[r.Path].info.Path)
-		case modules.Styles, modules.StylesLate:
+		case modules.UsesSheet:
+			name(r, l.referenced[r.Path].info.Path)
+		case modules.Styles, modules.StylesLazily:
 			if file, ok := l.moduleFor(r.Path); ok {
 				name(r, file)
 				continue
 			}
 			instead := ";" // separates what comes before and after it
-			if r.Use == modules.StylesLate {
+			if r.Use == modules.StylesLazily {
 				instead = "Promise.resolve()"
 			}
 			edits = append(edits, graph.Edit{At: graph.Span(r.Whole), With: padded(instead, text[r.Whole.Start:r.Whole.End])})
@@ -131,7 +131,7 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 			continue
 		}
 		file := mod.File
-		text, at, moved, err := b.movedMap(file, p, edits)
+		text, at, moved, err := b.remapScript(file, p, edits)
 		if err != nil {
 			b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
 				Message: fmt.Sprintf("the source map of this script is copied unchanged, although positions in the script changed: %v", err)})
@@ -146,7 +146,7 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 
 // remapScript returns a script with edits applied, and its source map with the positions updated: inside the script
 // if it was there, otherwise as a file.
-func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
+func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
 	text = graph.Apply(file.File.Text, edits)
 	stays := !slices.ContainsFunc(edits, func(e graph.Edit) bool { return len(e.With) != e.At.End-e.At.Start })
 	if file.Map.Text == "" || stays {
@@ -167,7 +167,7 @@ func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.
 	if err != nil {
 		return text, at, nil, err
 	}
-	moved, err = sourcemap.Move(have, placesMoved(file.File, text, edits))
+	moved, err = sourcemap.Move(have, positionMapper(file.File, text, edits))
 	if err != nil || !inline {
 		return text, at, moved, err
 	}
@@ -177,7 +177,7 @@ func (b *builder) movedMap(file *graph.ScriptFile, p source.Path, edits []graph.
 
 // positionMapper returns a function that maps a line and column of a script, in UTF-16 units from 0, to the position
 // after edits. ok is false if it no longer exists.
-func placesMoved(f *source.File, after string, edits []graph.Edit) func(line, column int) (int, int, bool) {
+func positionMapper(f *source.File, after string, edits []graph.Edit) func(line, column int) (int, int, bool) {
 	next := new(source.Set).Add(f.Path, path.Base(f.Name), after)
 	return func(line, column int) (int, int, bool) {
 		if line >= f.Lines() {

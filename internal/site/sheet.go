@@ -87,7 +87,7 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 	}
 	res.Bundles = []Bundle{info}
 	for _, v := range made.Verdicts {
-		res.Ledger = append(res.Ledger, Judged{info.Name, v})
+		res.Verdicts = append(res.Verdicts, SelectorVerdict{info.Name, v})
 	}
 	res.Outputs = b.styleFiles(&info, &made, mapped, source.Span{})
 	return nil

@@ -13,7 +13,7 @@ import (
 
 // reportWrongCase warns about references to files that differ in case from the file name: they fail on case-sensitive
 // systems.
-func (b *builder) otherCase(outputs []emit.Output) {
+func (b *builder) reportWrongCase(outputs []emit.Output) {
 	paths := make(map[source.Path]bool)
 	for p := range b.reachedSheets() {
 		paths[p] = true

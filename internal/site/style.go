@@ -69,7 +69,7 @@ func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Sp
 		b.noteReached(p, []*link.Entry{m.entry})
 	}
 	b.report(m.diags...)
-	b.keptBy.Or(m.rules.KeptBy)
+	b.matchedKeeps.Or(m.rules.MatchedKeeps)
 	res.verdicts = append(res.verdicts, m.verdicts...)
 	res.assets = append(res.assets, m.refs.assets...)
 	return m.css, m.replaces
@@ -78,7 +78,7 @@ func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Sp
 // makeElement builds a style element.
 func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span, r *cache.Reads) (*madeElement, error) {
 	m := &madeElement{page: p, evidence: b.evidenceNow(), uses: b.uses}
-	m.refs.noData = b.noData()
+	m.refs.noData = b.dataURLsForbidden()
 	f, sheet, ok := b.parseElement(p, at)
 	if !ok {
 		return m, nil
@@ -133,9 +133,9 @@ func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sh
 func styleText(made *bundle.Result) string {
 	text := string(made.CSS)
 	if made.Compact {
-		return withinStyle(strings.TrimSuffix(text, "\n"))
+		return escapeStyleText(strings.TrimSuffix(text, "\n"))
 	}
-	return withinStyle("\n" + text)
+	return escapeStyleText("\n" + text)
 }
 
 // parseBlock parses a style element. Positions are those of the page, whose text the file shares; URLs are relative
@@ -147,7 +147,7 @@ func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (
 }
 
 // escapeStyleText returns a sheet with end tags escaped, which would end the style element.
-func withinStyle(css string) string {
+func escapeStyleText(css string) string {
 	const end = "</style"
 	for i := 0; i+len(end) <= len(css); i++ {
 		if strings.EqualFold(css[i:i+len(end)], end) {

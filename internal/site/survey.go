@@ -32,7 +32,7 @@ func NewSurvey(p *project.Project) (*Survey, error) {
 func (s *Survey) Files() *inventory.Inventory { return s.b.files }
 
 // EntryPoint is a page, or a bundle of the settings, with the sheets that it uses.
-type Start struct {
+type EntryPoint struct {
 	Page   *graph.Page // nil for a bundle
 	Name   string      // displayed path
 	Sheets []ReachedSheet
@@ -47,13 +47,13 @@ type ReachedSheet struct {
 }
 
 // EntryPoints returns the pages, then the bundles of the settings.
-func (s *Survey) Starts(ctx context.Context) []Start {
-	var out []Start
+func (s *Survey) EntryPoints(ctx context.Context) []EntryPoint {
+	var out []EntryPoint
 	for _, p := range s.b.findPages() {
-		out = append(out, Start{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p), Elements: s.b.elementTrees(ctx, p)})
+		out = append(out, EntryPoint{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p), Elements: s.b.elementTrees(ctx, p)})
 	}
 	for _, n := range s.b.namedBundles() {
-		out = append(out, Start{Name: fmt.Sprintf("the bundle %s", n.file), Sheets: s.b.scriptSheets(n.runs)})
+		out = append(out, EntryPoint{Name: fmt.Sprintf("the bundle %s", n.file), Sheets: s.b.scriptSheets(n.runs)})
 	}
 	return out
 }
@@ -140,7 +140,7 @@ func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 			}
 		}
 	}
-	b.tell(p, links.out)
+	b.replay(p, links.out)
 	return append(out, b.scriptSheets(b.scripts.Program(p))...)
 }
 
@@ -159,12 +159,12 @@ func (b *builder) scriptSheets(runs *modules.Program) []ReachedSheet {
 	for _, s := range runs.Sheets {
 		add(s)
 	}
-	for _, l := range runs.Later {
+	for _, l := range runs.Lazy {
 		for _, s := range l.Sheets() {
 			add(s)
 		}
 	}
-	for _, t := range runs.Taken {
+	for _, t := range runs.SheetRefs {
 		add(t.StyleUse)
 	}
 	return out
@@ -183,7 +183,7 @@ func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.Impor
 			b.fail(err)
 		}
 		if len(e.Tree.Imports) > 0 {
-			line, _ := p.File.Place(uint32(at.Start))
+			line, _ := p.File.Position(uint32(at.Start))
 			e.Tree.Sheet = fmt.Sprintf("the style element in line %d", line)
 			out = append(out, e.Tree)
 		}

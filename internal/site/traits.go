@@ -23,10 +23,10 @@ type traits struct {
 	vars *varUse // use of custom properties; nil until computed
 
 	// The result of purging; nil until computed.
-	uses     *purge.Uses     // of the remaining rules
-	left     int             // size of the remaining rules in bytes
-	names    map[string]bool // that the verdicts on its selectors depend on
-	evidence *purge.Evidence // that the verdicts are based on
+	uses      *purge.Uses     // of the remaining rules
+	remaining int             // size of the remaining rules in bytes
+	names     map[string]bool // that the verdicts on its selectors depend on
+	evidence  *purge.Evidence // that the verdicts are based on
 }
 
 // traitsFor returns the traits of a content.
@@ -38,7 +38,7 @@ func traitsFor(c *link.Content) *traits {
 func traitsOf(p *link.Piece) *traits { return traitsFor(p.Content) }
 
 // compute determines what sharing the piece depends on.
-func (t *traits) of(p *link.Piece) *traits {
+func (t *traits) compute(p *link.Piece) *traits {
 	t.once.Do(func() {
 		text := print.Append(nil, p.Nodes, print.Options{Compact: true})
 		t.text, t.size = sha256.Sum256(text), len(text)

@@ -290,22 +290,22 @@ func tryPurge(t *testing.T, page *browsertest.Page, text string) {
 	}
 	defer p.Close()
 	purged, err := query.Purging(context.Background(), p, site.Options{Profile: project.Production})
-	if err != nil || len(purged.Judged) == 0 {
+	if err != nil || len(purged.Verdicts) == 0 {
 		t.Skip(err, diag.HasErrors(purged.Diagnostics))
 	}
 	page.Load(serve(t, filepath.Join(s.dir, "site")) + "/index.html")
 	kept, matched, lost := 0, 0, 0
 	var texts []string
-	for i := range purged.Judged {
-		if purged.Judged[i].Selector != nil {
-			texts = append(texts, purged.Judged[i].Text())
+	for i := range purged.Verdicts {
+		if purged.Verdicts[i].Selector != nil {
+			texts = append(texts, purged.Verdicts[i].Text())
 		}
 	}
 	list, _ := json.Marshal(texts)
 	var hits []bool
 	page.Eval(fmt.Sprintf(`%s.map((s) => { try { return !!document.querySelector(s.replace(/::?[-\w]+(?![-\w(])/g, (p) => /^:(root|first-child|last-child|only-child|empty|first-of-type|last-of-type|only-of-type|link|any-link)$/.test(p) ? p : "") .replace(/^\s*$/, "*").replace(/([>+~ ])\s*$/, "$1 *").replace(/^\s*([>+~])/, "* $1")) } catch { return false } })`, list), &hits)
 	n := 0
-	for _, j := range purged.Judged {
+	for _, j := range purged.Verdicts {
 		if j.Selector == nil {
 			continue
 		}

@@ -35,7 +35,7 @@ type pageUnits struct {
 	// matched.
 	diags, errors []diag.Diagnostic
 	externals     uint64
-	elsewhere     bool // some link refers to a sheet outside of the project
+	linksExternal bool // some link refers to a sheet outside of the project
 }
 
 // units returns the links of a page in groups that can each become a single link. They are cached as long as all
@@ -56,7 +56,7 @@ func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Progra
 		b.reach(e)
 	}
 	b.noteReached(p, all.reached)
-	b.tell(p, all)
+	b.replay(p, all)
 	out := make([]*unit, len(all.units))
 	for i, u := range all.units {
 		copied := *u
@@ -83,12 +83,12 @@ type linkTarget struct {
 }
 
 // replay reports the cached findings of the links of a page.
-func (b *builder) tell(p *graph.Page, u *pageUnits) {
+func (b *builder) replay(p *graph.Page, u *pageUnits) {
 	b.report(u.diags...)
 	b.reportOn(p, u.errors...)
 	b.externals.Or(u.externals)
-	if u.elsewhere {
-		b.linksElsewhere.Store(true)
+	if u.linksExternal {
+		b.linksExternal.Store(true)
 	}
 }
 
@@ -128,8 +128,8 @@ func (r *linkReader) reached(ctx context.Context) (out []*link.Entry) {
 // conditions.
 func (r *linkReader) units(ctx context.Context) []*unit {
 	var out []*unit
-	for i, g := range r.keepApart(r.groups(ctx)) {
-		u := &unit{page: r.page, group: g.group, index: i, at: g.at, apart: g.apart}
+	for i, g := range r.keepUnmerged(r.groups(ctx)) {
+		u := &unit{page: r.page, group: g.group, index: i, at: g.at, unmerged: g.unmerged}
 		media, same := g.group.SharedMedia()
 		for k, l := range g.group.Links {
 			var cond *link.Condition
@@ -149,7 +149,7 @@ func (r *linkReader) units(ctx context.Context) []*unit {
 	}
 	out = append(out, r.preloaded(ctx, out)...)
 	for _, u := range out {
-		r.itemize(u)
+		r.prepareItems(u)
 	}
 	return out
 }
@@ -198,12 +198,12 @@ func (r *linkReader) appendUnder(list []link.Piece, cond *link.Condition, pieces
 }
 
 // prepareItems prepares the pieces of a unit for planning.
-func (r *linkReader) itemize(u *unit) {
+func (r *linkReader) prepareItems(u *unit) {
 	media, _ := u.group.SharedMedia()
 	for i := range u.pieces {
 		own := fmt.Sprintf("%s#%d.%d", r.page.File.Path, u.index, i)
 		item := itemOf(&u.pieces[i], own, media)
-		if u.apart {
+		if u.unmerged {
 			item.Key = own
 		}
 		u.items = append(u.items, item)
@@ -215,7 +215,7 @@ func itemOf(p *link.Piece, own, media string) split.Item {
 	if p.External != nil {
 		return split.Item{Key: own, Claims: split.Everything(), First: true, Value: p}
 	}
-	t := traitsOf(p).of(p)
+	t := traitsOf(p).compute(p)
 	key := own
 	unnamed := slices.ContainsFunc(p.Conditions, func(c *link.Condition) bool { return c.HasLayer && len(c.Layer) == 0 })
 	if !unnamed { // pieces in one anonymous layer must stay together
@@ -231,14 +231,14 @@ func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 	for _, l := range r.page.Preloads {
 		target := r.files.ResolveIn(r.page, l.Href)
 		if i := slices.IndexFunc(linked, func(u *unit) bool { return holds(u.pieces, target.Path) }); i >= 0 {
-			linked[i].early = append(linked[i].early, early{l, target.Path})
+			linked[i].preloads = append(linked[i].preloads, preload{l, target.Path})
 			continue
 		}
 		e, _ := r.linkedSheet(ctx, l)
 		if e == nil {
 			continue // reported already, or external
 		}
-		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: link.WithoutRepeats(e.Pieces), late: true, at: r.page.Place(l.Href)})
+		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: link.WithoutRepeats(e.Pieces), scripted: true, at: r.page.Position(l.Href)})
 	}
 	return out
 }
@@ -249,7 +249,7 @@ func holds(pieces []link.Piece, sheet source.Path) bool {
 }
 
 // preload is a link that preloads a sheet.
-type early struct {
+type preload struct {
 	link  graph.Link
 	sheet source.Path
 }
@@ -257,9 +257,9 @@ type early struct {
 // edits returns the edits that make the preloads of a unit refer to the bundles with their sheets.
 func (u *unit) edits(address func(*styles) string) []graph.Edit {
 	var out []graph.Edit
-	for _, e := range u.early {
+	for _, e := range u.preloads {
 		i := slices.IndexFunc(u.loads, func(s *styles) bool { return holds(s.pieces, e.sheet) })
-		if i < 0 || u.loads[i].within || u.loads[i].made.Empty {
+		if i < 0 || u.loads[i].inline || u.loads[i].made.Empty {
 			out = append(out, graph.Edit{At: e.link.Tag})
 			continue
 		}
@@ -270,11 +270,11 @@ func (u *unit) edits(address func(*styles) string) []graph.Edit {
 
 // entryGroup is a group of links of a page with their sheets.
 type entryGroup struct {
-	group   graph.Group
-	entries []*link.Entry
-	scripts []*link.Entry // sheets that scripts of the page import, after those
-	at      source.Span   // link of the first sheet
-	apart   bool          // it must stay one bundle, not shared with other pages
+	group    graph.Group
+	entries  []*link.Entry
+	scripts  []*link.Entry // sheets that scripts of the page import, after those
+	at       source.Span   // link of the first sheet
+	unmerged bool          // it must stay one bundle, not shared with other pages
 }
 
 // groups returns the links of a page to sheets of the project in groups that can each become one sheet. A link to an
@@ -301,8 +301,8 @@ func (r *linkReader) groups(ctx context.Context) []entryGroup {
 
 // linkGroups returns the groups of the links of a page. lastGroupEndsCascade reports that nothing that styles the
 // page comes after the last group.
-func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last bool) {
-	last = r.page.Open
+func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, lastGroupEndsCascade bool) {
+	lastGroupEndsCascade = r.page.LastGroupEndsCascade
 	for _, g := range r.page.Groups {
 		var current entryGroup
 		flush := func() {
@@ -316,7 +316,7 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last boo
 			switch {
 			case external || r.runs.LookUp.ByAddress(l):
 				flush()
-				last = false
+				lastGroupEndsCascade = false
 				continue
 			case e == nil:
 				continue
@@ -324,15 +324,15 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, last boo
 				flush()
 			}
 			if len(current.entries) == 0 {
-				current.at = r.page.Place(l.Href)
+				current.at = r.page.Position(l.Href)
 			}
-			last = r.page.Open
+			lastGroupEndsCascade = r.page.LastGroupEndsCascade
 			current.group.Links = append(current.group.Links, l)
 			current.entries = append(current.entries, e)
 		}
 		flush()
 	}
-	return out, last
+	return out, lastGroupEndsCascade
 }
 
 // linkedSheet resolves the sheet of a link. It returns nil with external set for an external sheet, and nil after
@@ -342,7 +342,7 @@ func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Ent
 		return known.entry, known.external
 	}
 	e, external = r.resolved(ctx, l)
-	r.out.elsewhere = r.out.elsewhere || e == nil
+	r.out.linksExternal = r.out.linksExternal || e == nil
 	if r.links == nil {
 		r.links = make(map[int]linkTarget)
 	}
@@ -352,12 +352,12 @@ func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Ent
 
 // resolved is linkedSheet without its memo.
 func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
-	at := r.page.Place(l.Href)
+	at := r.page.Position(l.Href)
 	if graph.IsTemplate(l.Href.Address) {
 		return nil, true // a template fills in the URL
 	}
 	target := r.files.ResolveIn(r.page, l.Href)
-	if target.Kind == graph.External || r.leftToOthers(target, l.Href.Address) {
+	if target.Kind == graph.External || r.isExternal(target, l.Href.Address) {
 		return nil, true
 	}
 	if d, ok := r.files.BadTarget(target, l.Href.Address, at); ok {
@@ -385,7 +385,7 @@ func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry,
 }
 
 // isExternal reports whether the settings declare a target as provided elsewhere, so that links to it stay unchanged.
-func (r *linkReader) leftToOthers(t graph.Target, address string) bool {
+func (r *linkReader) isExternal(t graph.Target, address string) bool {
 	if t.Kind == graph.Local && r.files.Excluded(t.Path) {
 		return true
 	}
@@ -400,7 +400,7 @@ func (r *linkReader) leftToOthers(t graph.Target, address string) bool {
 }
 
 // keepUnmerged makes each link of a page a unit of its own, with its own media and position, if scripts look for it.
-func (r *linkReader) keepApart(groups []entryGroup) []entryGroup {
+func (r *linkReader) keepUnmerged(groups []entryGroup) []entryGroup {
 	links := 0
 	for _, g := range groups {
 		links += len(g.group.Links)
@@ -413,10 +413,10 @@ func (r *linkReader) keepApart(groups []entryGroup) []entryGroup {
 	var out []entryGroup
 	for _, g := range groups {
 		for i, l := range g.group.Links {
-			out = append(out, entryGroup{group: graph.Group{Links: []graph.Link{l}}, entries: g.entries[i : i+1], at: r.page.Place(l.Href), apart: true})
+			out = append(out, entryGroup{group: graph.Group{Links: []graph.Link{l}}, entries: g.entries[i : i+1], at: r.page.Position(l.Href), unmerged: true})
 		}
 		if len(g.scripts) > 0 {
-			out = append(out, entryGroup{scripts: g.scripts, at: g.at, apart: true})
+			out = append(out, entryGroup{scripts: g.scripts, at: g.at, unmerged: true})
 		}
 	}
 	return out

@@ -15,7 +15,7 @@ import (
 // This file handles files that no URL refers to: files that are copied anyway, and files that are probably needed.
 
 // reportUnreferencedFiles suggests to copy the files of folders in which scripts build file names.
-func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
+func (b *builder) reportUnreferencedFiles(programs []*modules.Program, out *emit.Set) {
 	copied := out.Copied()
 	told := make(map[string]bool)
 	for _, p := range programs {
@@ -34,14 +34,14 @@ func (b *builder) unnamedFiles(programs []*modules.Program, out *emit.Set) {
 				continue
 			}
 			b.report(diag.Diagnostic{Code: code.UnreferencedFiles, Severity: diag.Note, Span: f.At, Cause: f.Name,
-				Message: fmt.Sprintf("this script builds names of files in %q, where %s no reference, such as %q", f.Name, areNot(len(left)), path.Base(left[0])),
+				Message: fmt.Sprintf("this script builds names of files in %q, where %s no reference, such as %q", f.Name, haveNoReference(len(left)), path.Base(left[0])),
 				Fix:     fmt.Sprintf("if it loads them, set copy = [\"%s/**\"]", f.Name)})
 		}
 	}
 }
 
 // haveNoReference words the number of files without a reference.
-func areNot(n int) string {
+func haveNoReference(n int) string {
 	if n == 1 {
 		return "1 file has"
 	}
@@ -50,7 +50,7 @@ func areNot(n int) string {
 
 // wellKnownFiles are files at the top of a site that browsers, search engines and others request although no page
 // refers to them.
-var askedFor = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
+var wellKnownFiles = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
 	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
 
 // copies returns files that are copied without a reference: well-known files, and those of the settings.
@@ -59,7 +59,7 @@ func (b *builder) copies() (out []emit.Asset) {
 		if strings.Contains(p.Name, "/") {
 			continue
 		}
-		for _, pattern := range askedFor {
+		for _, pattern := range wellKnownFiles {
 			if ok, _ := path.Match(pattern, p.Name); ok {
 				out = append(out, emit.Asset{Path: p, Name: p.Name})
 				break

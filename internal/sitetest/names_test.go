@@ -71,12 +71,12 @@ func keptClasses(t *testing.T, dir string) map[string]bool {
 		t.Fatal(err)
 	}
 	defer p.Close()
-	res, err := site.Build(context.Background(), p, site.Options{Profile: project.Production, Ledger: true})
+	res, err := site.Build(context.Background(), p, site.Options{Profile: project.Production, RecordVerdicts: true})
 	if err != nil {
 		t.Fatal(err)
 	}
 	out := make(map[string]bool)
-	for _, v := range res.Ledger {
+	for _, v := range res.Verdicts {
 		if v.Kept {
 			out[strings.TrimPrefix(v.Text(), ".")] = true
 		}

@@ -158,7 +158,7 @@ func TestRank(t *testing.T) {
 		files = append(files, pending{OutFile: OutFile{Path: name}})
 	}
 	var got []string
-	for _, f := range namedFirst(files) {
+	for _, f := range referencedFirst(files) {
 		got = append(got, f.Path)
 	}
 	if want := "b.svg a.css app.js site.webmanifest index.html A.XHTML x.htm"; strings.Join(got, " ") != want {

@@ -213,7 +213,7 @@ func (f *File) UTF16Offset(line, column int) uint32 {
 
 // Position returns the line and column of byte off, both from 1, columns in characters, as in
 // editors.
-func (f *File) Place(off uint32) (line, column int) {
+func (f *File) Position(off uint32) (line, column int) {
 	line = f.Line(off)
 	start := f.LineStart(line)
 	chars := int(off-f.before(off).extraInRunes) - int(start-f.before(start).extraInRunes)

@@ -8,7 +8,7 @@ import (
 
 // LinkChain returns the absolute names of all symbolic links on the path to a file, and of the
 // final target, which need not exist.
-func LinkPlaces(name string) []string {
+func LinkChain(name string) []string {
 	const most = 40 // the usual limit of systems
 	var out []string
 	rest := strings.Split(filepath.ToSlash(name), "/")

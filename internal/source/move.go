@@ -19,8 +19,8 @@ type mover struct {
 
 // moved is a step that can be undone.
 type moved struct {
-	place string // destination of a file
-	aside string // where the replaced file is now; empty if there was none
+	destination string // destination of a file
+	aside       string // where the replaced file is now; empty if there was none
 }
 
 // move moves a file to its destination. A file of an earlier build stays there until it is
@@ -43,14 +43,14 @@ func (m *mover) move(from, to string) error {
 		removeEmpty(m.root, path.Dir(to))
 		return err
 	case !there:
-		m.done = append(m.done, moved{place: to})
+		m.done = append(m.done, moved{destination: to})
 	case info.IsDir():
 		if err := m.makeWay(to); err != nil {
 			return err
 		}
-		m.done = append(m.done, moved{place: to})
+		m.done = append(m.done, moved{destination: to})
 	default:
-		m.keep(to)
+		m.backUp(to)
 	}
 	if err := m.root.Rename(from, to); err != nil {
 		m.done = m.done[:len(m.done)-1]
@@ -62,7 +62,7 @@ func (m *mover) move(from, to string) error {
 
 // backUp gives a file that is about to be replaced a second name, so that the replacement can be
 // undone, if the file system supports hard links.
-func (m *mover) keep(name string) {
+func (m *mover) backUp(name string) {
 	aside, err := m.newAside()
 	if err == nil {
 		err = m.root.Link(name, aside)
@@ -103,11 +103,11 @@ func (m *mover) undo() error {
 	for _, d := range slices.Backward(m.done) {
 		switch d.aside {
 		case "":
-			all = errors.Join(all, m.root.Remove(d.place))
-			removeEmpty(m.root, path.Dir(d.place))
-		case d.place:
+			all = errors.Join(all, m.root.Remove(d.destination))
+			removeEmpty(m.root, path.Dir(d.destination))
+		case d.destination:
 		default:
-			all = errors.Join(all, m.root.MkdirAll(path.Dir(d.place), 0o755), m.root.Rename(d.aside, d.place))
+			all = errors.Join(all, m.root.MkdirAll(path.Dir(d.destination), 0o755), m.root.Rename(d.aside, d.destination))
 		}
 	}
 	return all

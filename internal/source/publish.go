@@ -141,7 +141,7 @@ func Clean(dir string) (removed, left []string, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, name := range namingFirst(list.names()) {
+	for _, name := range referringFirst(list.names()) {
 		switch list.remove(root, name) {
 		case removedIt:
 			removed = append(removed, name)
@@ -366,7 +366,7 @@ func (f OutFile) hash() string {
 // switchOver moves the changed files to their destinations, all or none.
 func (p *publication) switchOver(changed []pending, current written) error {
 	m := &mover{root: p.root, aside: path.Join(p.next, "aside")}
-	for _, f := range namedFirst(changed) {
+	for _, f := range referencedFirst(changed) {
 		if err := m.move(path.Join(p.next, f.Path), f.Path); err != nil {
 			return errors.Join(err, m.undo(), writeList(p.root, p.next, p.old))
 		}
@@ -381,7 +381,7 @@ func (p *publication) switchOver(changed []pending, current written) error {
 // removed stays in the list, with everything it may refer to.
 func (p *publication) removeStale(current written, out *Published) {
 	failed := 0 // highest rank of a file that could not be removed
-	for _, name := range namingFirst(p.old.names()) {
+	for _, name := range referringFirst(p.old.names()) {
 		if current.has(name) {
 			continue
 		}
@@ -421,14 +421,14 @@ func removeUnfinished(root *os.Root) {
 }
 
 // referencedFirst sorts files so that referenced ones come before those that refer to them.
-func namedFirst(files []pending) []pending {
+func referencedFirst(files []pending) []pending {
 	files = slices.Clone(files)
 	slices.SortStableFunc(files, func(a, b pending) int { return cmp.Compare(rank(a.Path), rank(b.Path)) })
 	return files
 }
 
 // referringFirst sorts names in the reverse order.
-func namingFirst(names []string) []string {
+func referringFirst(names []string) []string {
 	names = slices.Clone(names)
 	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(rank(b), rank(a)) })
 	return names

@@ -30,7 +30,7 @@ func TestPlaces(t *testing.T) {
 		if got := f.UTF16Column(line, off); line != test.line || got != test.column {
 			t.Errorf("%q is at %d:%d, want %d:%d", test.before, line, got, test.line, test.column)
 		}
-		if l, c := f.Place(off); l != test.line+1 || c != test.character {
+		if l, c := f.Position(off); l != test.line+1 || c != test.character {
 			t.Errorf("%q is shown at %d:%d, want %d:%d", test.before, l, c, test.line+1, test.character)
 		}
 	}

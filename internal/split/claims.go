@@ -102,7 +102,7 @@ func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Sp
 	}
 	var out []selector.Specificity
 	for _, s := range list {
-		if mayBePassedOver(s) {
+		if mayIgnoreArguments(s) {
 			return []selector.Specificity{anyWeight}
 		}
 		if w := selector.Of(s); !slices.Contains(out, w) {
@@ -151,10 +151,10 @@ func nameIn(prelude []ast.Value) string {
 
 // mayIgnoreArguments reports whether a selector takes a forgiving list, in which browsers ignore
 // unknown selectors, so that its specificity is not known.
-func mayBePassedOver(s ast.Selector) bool {
+func mayIgnoreArguments(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
 		if p.Args == nil || len(p.Args.Selectors) < 2 {
-			return p.Args != nil && slices.ContainsFunc(p.Args.Selectors, mayBePassedOver)
+			return p.Args != nil && slices.ContainsFunc(p.Args.Selectors, mayIgnoreArguments)
 		}
 		first := selector.Of(p.Args.Selectors[0])
 		return slices.ContainsFunc(p.Args.Selectors, func(arg ast.Selector) bool {

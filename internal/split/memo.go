@@ -20,7 +20,7 @@ type Memo struct {
 
 // Units is like the function Units. The items of units must not be modified afterwards.
 func (m *Memo) Units(units [][]Item, opts Options) Plan {
-	if m.planner != nil && m.takes(units, opts) {
+	if m.planner != nil && m.reuse(units, opts) {
 		return m.plan
 	}
 	p := newPlanner(units, opts)
@@ -33,7 +33,7 @@ func (m *Memo) Units(units [][]Item, opts Options) Plan {
 }
 
 // reuse replaces the items of the cached plan by those of units, if the plan is valid for them.
-func (m *Memo) takes(units [][]Item, opts Options) bool {
+func (m *Memo) reuse(units [][]Item, opts Options) bool {
 	if opts != m.opts || len(units) != len(m.units) {
 		return false
 	}
@@ -90,7 +90,7 @@ func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 			}
 		}
 	}
-	return next, m.areEverywhere(next, units, same) && m.areApart(next)
+	return next, m.areEverywhere(next, units, same) && m.areDistinct(next)
 }
 
 // areEverywhere reports whether each changed item is the same in all units that have it. same tells
@@ -107,7 +107,7 @@ func (m *Memo) areEverywhere(next map[int]Item, units [][]Item, same []bool) boo
 }
 
 // areDistinct reports whether no changed item has become equal to another one.
-func (m *Memo) areApart(next map[int]Item) bool {
+func (m *Memo) areDistinct(next map[int]Item) bool {
 	keys := make(map[string]bool)
 	for n, it := range next {
 		if have, met := m.index[it.Key]; met && have != n || keys[it.Key] {
@@ -157,14 +157,14 @@ func (m *Memo) put(next map[int]Item) {
 			put(&bundle.Items[k])
 		}
 	}
-	plan.Kept, plan.Turned = slices.Clone(plan.Kept), slices.Clone(plan.Turned)
-	for i := range plan.Kept {
-		put(&plan.Kept[i].Item)
-		put(&plan.Kept[i].Before)
+	plan.Unshared, plan.Conflicts = slices.Clone(plan.Unshared), slices.Clone(plan.Conflicts)
+	for i := range plan.Unshared {
+		put(&plan.Unshared[i].Item)
+		put(&plan.Unshared[i].Before)
 	}
-	for i := range plan.Turned {
-		put(&plan.Turned[i].A)
-		put(&plan.Turned[i].B)
+	for i := range plan.Conflicts {
+		put(&plan.Conflicts[i].A)
+		put(&plan.Conflicts[i].B)
 	}
 	m.plan = plan
 }

@@ -15,10 +15,10 @@ func told(p Plan) string {
 			text += fmt.Sprint("; ", it.Value)
 		}
 	}
-	for _, k := range p.Kept {
+	for _, k := range p.Unshared {
 		text += fmt.Sprint("; kept ", k.Item.Key, k.Units, k.Unit, k.Before.Key, k.What)
 	}
-	for _, t := range p.Turned {
+	for _, t := range p.Conflicts {
 		text += fmt.Sprint("; turned ", t.A.Key, t.B.Key, t.AB, t.BA, t.What)
 	}
 	return text
@@ -44,7 +44,7 @@ func TestMemo(t *testing.T) {
 		for range 2 + g.IntN(4) {
 			order = append(order, slices.DeleteFunc(g.Perm(len(pool)), func(int) bool { return g.IntN(4) == 0 }))
 		}
-		opts := Options{Shared: 2, Least: g.IntN(2) * 120}
+		opts := Options{Shared: 2, MinBytes: g.IntN(2) * 120}
 		var last [][]Item
 		for step := range 12 {
 			i := g.IntN(len(pool))

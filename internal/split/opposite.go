@@ -10,12 +10,12 @@ type pair struct{ a, b int }
 
 // opposites returns the competing items that two units load in opposite order, except those found
 // while planning.
-func (p *planner) opposites() []Turned {
+func (p *planner) opposites() []OrderConflict {
 	known := make(map[[2]string]bool)
 	for _, t := range p.turns {
 		known[[2]string{t.A.Key, t.B.Key}], known[[2]string{t.B.Key, t.A.Key}] = true, true
 	}
-	var out []Turned
+	var out []OrderConflict
 	straight := make(map[pair]int) // units that load a pair in the order of its first occurrence; -1 for none
 	left := maxPairs
 	for u, items := range p.units {
@@ -37,7 +37,7 @@ func (p *planner) opposites() []Turned {
 					straight[pair{a, b}] = v
 				}
 				if v >= 0 {
-					out = append(out, Turned{p.items[a], p.items[b], v, u, p.items[a].Claims.With(p.items[b].Claims)})
+					out = append(out, OrderConflict{p.items[a], p.items[b], v, u, p.items[a].Claims.With(p.items[b].Claims)})
 				}
 			}
 		}

@@ -26,8 +26,8 @@ type Item struct {
 
 // Options configure a plan.
 type Options struct {
-	Shared int // minimum number of units that use a shared item; 0 shares nothing
-	Least  int // minimum size of a shared bundle, and cost of a request, in bytes
+	Shared   int // minimum number of units that use a shared item; 0 shares nothing
+	MinBytes int // minimum size of a shared bundle, and cost of a request, in bytes
 }
 
 // Bundle is a file.
@@ -38,14 +38,14 @@ type Bundle struct {
 
 // Plan is the result of [Units].
 type Plan struct {
-	Bundles []Bundle
-	Loads   [][]int // by unit: the bundles that it loads, in order
-	Kept    []Kept
-	Turned  []Turned
+	Bundles   []Bundle
+	Loads     [][]int // by unit: the bundles that it loads, in order
+	Unshared  []Unshared
+	Conflicts []OrderConflict
 }
 
 // Unshared is an item that several units use, but that some load from their own bundles.
-type Kept struct {
+type Unshared struct {
 	Item  Item
 	Units []int // units that have it in their own bundle
 	// Unit, the first of them, loads Before, which competes with the item about What, before it.
@@ -56,7 +56,7 @@ type Kept struct {
 }
 
 // OrderConflict is a pair of competing items that two units load in opposite order.
-type Turned struct {
+type OrderConflict struct {
 	A, B   Item
 	AB, BA int // units that load A first, and B first
 	What   string
@@ -72,25 +72,25 @@ func Units(units [][]Item, opts Options) Plan {
 
 // work resolves all conflicts.
 func (p *planner) work() {
-	for p.turned() || p.entangled() || p.small() {
+	for p.resolveConflicts() || p.entangled() || p.small() {
 	}
 }
 
 // planner works with the numbers of items, because their keys are long.
 type planner struct {
-	opts    Options
-	items   []Item
-	claims  []*claimed
-	units   [][]int        // items of each unit
-	reached [][]int        // units by item
-	shared  [][]int        // units that load an item from a shared bundle, by item
-	class   []int          // of items: those of one class go into one bundle; 0 until computed
-	part    []int          // of items: those with different parts are in different bundles even if they are used by the same units
-	parts   int            // number of splits
-	ids     map[string]int // numbers of classes, from 1, by their units
-	kept    []*Kept        // by item
-	order   []int          // of unshared
-	turns   []Turned
+	opts     Options
+	items    []Item
+	claims   []*claimed
+	units    [][]int        // items of each unit
+	reached  [][]int        // units by item
+	shared   [][]int        // units that load an item from a shared bundle, by item
+	class    []int          // of items: those of one class go into one bundle; 0 until computed
+	part     []int          // of items: those with different parts are in different bundles even if they are used by the same units
+	parts    int            // number of splits
+	ids      map[string]int // numbers of classes, from 1, by their units
+	unshared []*Unshared    // by item
+	order    []int          // of unshared
+	turns    []OrderConflict
 	// tangled are the units to be examined again, because what they share has changed.
 	tangled []bool
 	// How many bytes items may grow or shrink before a bundle crosses the minimum size.
@@ -124,7 +124,7 @@ func newPlanner(units [][]Item, opts Options) *planner {
 		p.units = append(p.units, list)
 	}
 	p.tangled = slices.Repeat([]bool{true}, len(units))
-	p.shared, p.class, p.part, p.kept = make([][]int, len(p.items)), make([]int, len(p.items)), make([]int, len(p.items)), make([]*Kept, len(p.items))
+	p.shared, p.class, p.part, p.unshared = make([][]int, len(p.items)), make([]int, len(p.items)), make([]int, len(p.items)), make([]*Unshared, len(p.items))
 	p.ids = make(map[string]int)
 	for i := range p.items {
 		if p.items[i].Alone {
@@ -147,17 +147,17 @@ func (p *planner) shares(item, u int) bool {
 }
 
 // unshare makes a unit load an item from its own bundle; all units, if too few still share it.
-func (p *planner) keep(item int, k Kept) {
+func (p *planner) unshare(item int, k Unshared) {
 	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
 	p.disturb(p.shared[item])
 	if len(left) < p.opts.Shared {
 		left = nil
 	}
 	p.shared[item], p.class[item] = left, 0
-	if p.kept[item] == nil {
+	if p.unshared[item] == nil {
 		k.Item = p.items[item]
 		p.order = append(p.order, item)
-		p.kept[item] = &k
+		p.unshared[item] = &k
 	}
 }
 
@@ -200,7 +200,7 @@ func (p *planner) classes() (byClass map[int][]int, order []int) {
 
 // resolveConflicts unshares items of one class that compete and that two units load in opposite
 // order. It reports whether there were any.
-func (p *planner) turned() bool {
+func (p *planner) resolveConflicts() bool {
 	byClass, order := p.classes()
 	place := make([]int, len(p.items))
 	for _, c := range order {
@@ -217,9 +217,9 @@ func (p *planner) turned() bool {
 					if place[a] < place[b] || !p.claims[a].competes(p.claims[b]) {
 						continue
 					}
-					p.turns = append(p.turns, Turned{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.With(p.items[b].Claims)})
-					p.keep(a, Kept{Unit: u})
-					p.keep(b, Kept{Unit: u})
+					p.turns = append(p.turns, OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.With(p.items[b].Claims)})
+					p.unshare(a, Unshared{Unit: u})
+					p.unshare(b, Unshared{Unit: u})
 					return true
 				}
 			}
@@ -283,20 +283,20 @@ func (p *planner) tooManyRuns(u int, order *sequence) bool {
 			saved++
 		}
 	}
-	if size >= saved*p.opts.Least {
-		p.shrinkage = min(p.shrinkage, size-saved*p.opts.Least)
+	if size >= saved*p.opts.MinBytes {
+		p.shrinkage = min(p.shrinkage, size-saved*p.opts.MinBytes)
 		return false
 	}
-	p.growth = min(p.growth, saved*p.opts.Least-1-size)
+	p.growth = min(p.growth, saved*p.opts.MinBytes-1-size)
 	for _, it := range late {
-		p.keep(it, p.behind(u, it))
+		p.unshare(it, p.after(u, it))
 	}
 	return len(late) > 0
 }
 
 // after returns which own item of the unit before it competes with an item.
-func (p *planner) behind(u, it int) Kept {
-	k := Kept{Unit: u}
+func (p *planner) after(u, it int) Unshared {
+	k := Unshared{Unit: u}
 	for _, b := range p.units[u] {
 		if b == it {
 			break
@@ -323,7 +323,7 @@ func (p *planner) untangle(u int, c *conflict) {
 		size += p.items[it].Size
 	}
 	units := p.shared[c.item]
-	if cost := len(units) * p.opts.Least; size >= cost {
+	if cost := len(units) * p.opts.MinBytes; size >= cost {
 		p.shrinkage = min(p.shrinkage, size-cost)
 		p.parts++
 		for _, it := range c.rest {
@@ -334,7 +334,7 @@ func (p *planner) untangle(u int, c *conflict) {
 	} else {
 		p.growth = min(p.growth, cost-1-size)
 	}
-	p.keep(c.item, Kept{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.With(p.items[c.before].Claims)})
+	p.unshare(c.item, Unshared{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.With(p.items[c.before].Claims)})
 }
 
 // sequence is the order in which a unit loads its bundles: classes, and runs of its own items.
@@ -514,11 +514,11 @@ func (p *planner) small() bool {
 		for _, it := range byClass[c] {
 			size += p.items[it].Size
 		}
-		if size < p.opts.Least {
-			p.growth = min(p.growth, p.opts.Least-1-size)
+		if size < p.opts.MinBytes {
+			p.growth = min(p.growth, p.opts.MinBytes-1-size)
 			return true
 		}
-		p.shrinkage = min(p.shrinkage, size-p.opts.Least)
+		p.shrinkage = min(p.shrinkage, size-p.opts.MinBytes)
 		return false
 	}
 	for _, c := range order {
@@ -552,7 +552,7 @@ func (p *planner) restrict(items, to []int) {
 	for _, it := range items {
 		for _, u := range slices.Clone(p.shared[it]) {
 			if !slices.Contains(to, u) {
-				p.keep(it, Kept{Unit: u})
+				p.unshare(it, Unshared{Unit: u})
 			}
 		}
 	}
@@ -564,7 +564,7 @@ func common(a, b []int) []int {
 }
 
 // separate splits own items of a unit where one must be alone in its bundle, or first.
-func (p *planner) apart(items []int) (runs [][]int) {
+func (p *planner) separate(items []int) (runs [][]int) {
 	start, ruled := 0, false // an item of this run must not precede one that is First
 	for i, it := range items {
 		item := &p.items[it]
@@ -591,7 +591,7 @@ func (p *planner) apart(items []int) (runs [][]int) {
 
 // plan creates bundles of shared items, and of the own items of each unit.
 func (p *planner) plan() Plan {
-	out := Plan{Loads: make([][]int, len(p.units)), Turned: append(slices.Clip(p.turns), p.opposites()...)}
+	out := Plan{Loads: make([][]int, len(p.units)), Conflicts: append(slices.Clip(p.turns), p.opposites()...)}
 	bundle := func(items, units []int) {
 		b := Bundle{Units: units}
 		for _, it := range items {
@@ -615,16 +615,16 @@ func (p *planner) plan() Plan {
 				out.Loads[u] = append(out.Loads[u], index[step.class])
 				continue
 			}
-			for _, run := range p.apart(step.own) {
+			for _, run := range p.separate(step.own) {
 				out.Loads[u] = append(out.Loads[u], len(out.Bundles))
 				bundle(run, []int{u})
 			}
 		}
 	}
 	for _, it := range p.order {
-		k := *p.kept[it]
+		k := *p.unshared[it]
 		k.Units = slices.DeleteFunc(slices.Clone(p.reached[it]), func(u int) bool { return p.shares(it, u) })
-		out.Kept = append(out.Kept, k)
+		out.Unshared = append(out.Unshared, k)
 	}
 	return out
 }

@@ -128,7 +128,7 @@ func TestUnits(t *testing.T) {
 				t.Errorf("%s: got %s, want %s", test.name, got, test.want)
 			}
 			var kept []string
-			for _, k := range plan.Kept {
+			for _, k := range plan.Unshared {
 				text := k.Item.Key + " too small or turned"
 				if k.What != "" {
 					text = fmt.Sprintf("%s behind %s (%s)", k.Item.Key, k.Before.Key, k.What)
@@ -146,17 +146,17 @@ func TestUnits(t *testing.T) {
 	if got := shown(Units(units("c1 c2", "c1 c3"), Options{})); got != "c1 c2; c1 c3" {
 		t.Errorf("without sharing: %s", got)
 	}
-	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, Least: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
+	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, MinBytes: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
 		t.Errorf("with small bundles: %s", got)
 	}
 	// A bundle is split where that costs less than what a page would have twice.
-	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, Least: 4})); got != "c1 | c5 | c2; c1 | c2" {
+	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, MinBytes: 4})); got != "c1 | c5 | c2; c1 | c2" {
 		t.Errorf("with cheap requests: %s", got)
 	}
-	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, Least: 8})); got != "c1 | c5 c2; c1 | c2" {
+	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, MinBytes: 8})); got != "c1 | c5 c2; c1 | c2" {
 		t.Errorf("with dear requests: %s", got)
 	}
-	if got := shown(Units(units("c2 c1 c4", "c1 c3", "c1 c6"), Options{Shared: 2, Least: 8})); got != "c2 c1 c4; c1 | c3; c1 | c6" {
+	if got := shown(Units(units("c2 c1 c4", "c1 c3", "c1 c6"), Options{Shared: 2, MinBytes: 8})); got != "c2 c1 c4; c1 | c3; c1 | c6" {
 		t.Errorf("a small sheet between: %s", got)
 	}
 	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 3})); got != "c1 | c2 c3; c1 | c2 c4; c1 | c5" {
@@ -212,7 +212,7 @@ func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
 		return i >= 0 && k > i
 	}
 	told := make(map[[2]string]bool)
-	for _, turned := range plan.Turned {
+	for _, turned := range plan.Conflicts {
 		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" || turned.What != turned.A.Claims.With(turned.B.Claims) {
 			t.Fatalf("%s: %s and %s are not turned in %d and %d", name, turned.A.Key, turned.B.Key, turned.AB, turned.BA)
 		}
@@ -253,7 +253,7 @@ func TestRandomUnits(t *testing.T) {
 			}
 			list = append(list, slices.DeleteFunc(unit, func(Item) bool { return g.IntN(3) == 0 }))
 		}
-		opts := Options{Shared: 2 + g.IntN(2), Least: g.IntN(2) * 80}
+		opts := Options{Shared: 2 + g.IntN(2), MinBytes: g.IntN(2) * 80}
 		plan := Units(list, opts)
 		keeps(t, fmt.Sprintf("round %d", round), list, plan)
 		tellsTurned(t, fmt.Sprintf("round %d", round), list, plan)

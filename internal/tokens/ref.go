@@ -122,7 +122,7 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 			}
 			path = to.token
 		case !isAlias:
-			return r.settled(v, 0), kind, ""
+			return r.dereferenced(v, 0), kind, ""
 		}
 		e := r.found[path]
 		switch {
@@ -152,7 +152,7 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 }
 
 // dereferenced returns a value with all references in it resolved. Aliases are preserved.
-func (r *reader) settled(v *value, depth int) *value {
+func (r *reader) dereferenced(v *value, depth int) *value {
 	if v == nil || !hasRef(v) {
 		return v
 	}
@@ -170,21 +170,21 @@ func (r *reader) settled(v *value, depth int) *value {
 				if !slices.Contains(r.from, to.token) {
 					r.from = append(r.from, to.token)
 				}
-				return r.settled(e.value, depth+1)
+				return r.dereferenced(e.value, depth+1)
 			}
 		}
-		return r.settled(to.value, depth+1)
+		return r.dereferenced(to.value, depth+1)
 	}
 	out := *v
 	out.index = nil
 	out.keys, out.list = slices.Clone(v.keys), slices.Clone(v.list)
 	for i := range out.keys {
-		if out.keys[i].value = *r.settled(&out.keys[i].value, depth+1); out.keys[i].value.kind == invalid {
+		if out.keys[i].value = *r.dereferenced(&out.keys[i].value, depth+1); out.keys[i].value.kind == invalid {
 			return &out.keys[i].value
 		}
 	}
 	for i := range out.list {
-		if out.list[i] = *r.settled(&out.list[i], depth+1); out.list[i].kind == invalid {
+		if out.list[i] = *r.dereferenced(&out.list[i], depth+1); out.list[i].kind == invalid {
 			return &out.list[i]
 		}
 	}

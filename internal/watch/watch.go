@@ -86,7 +86,7 @@ func (w *Watcher) Watches(name string) bool { return w.single[name] }
 // watched.
 func (w *Watcher) Covers(name string) bool {
 	for _, f := range w.folders {
-		if rel, err := filepath.Rel(f.Path, name); err == nil && filepath.IsLocal(rel) && !w.leftOut(&f, rel) {
+		if rel, err := filepath.Rel(f.Path, name); err == nil && filepath.IsLocal(rel) && !w.isExcluded(&f, rel) {
 			return true
 		}
 	}
@@ -148,7 +148,7 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 			if !ok {
 				return nil, fs.ErrClosed
 			}
-			if err := w.take(event); err != nil {
+			if err := w.handle(event); err != nil {
 				return nil, err
 			}
 			if len(w.changed) > 0 {
@@ -172,7 +172,7 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 }
 
 // handle records the subject of an event, and watches a new folder.
-func (w *Watcher) take(event fsnotify.Event) error {
+func (w *Watcher) handle(event fsnotify.Event) error {
 	if event.Op == fsnotify.Chmod && (w.Attributes == nil || !w.Attributes(event.Name)) {
 		return nil
 	}
@@ -186,7 +186,7 @@ func (w *Watcher) take(event fsnotify.Event) error {
 		w.changed[event.Name] = true
 	}
 	for _, f := range w.folders {
-		if err := w.takeIn(f, event); err != nil {
+		if err := w.handleIn(f, event); err != nil {
 			return err
 		}
 	}
@@ -194,9 +194,9 @@ func (w *Watcher) take(event fsnotify.Event) error {
 }
 
 // handleIn does the same for one watched folder.
-func (w *Watcher) takeIn(f Folder, event fsnotify.Event) error {
+func (w *Watcher) handleIn(f Folder, event fsnotify.Event) error {
 	rel, err := filepath.Rel(f.Path, event.Name)
-	if err != nil || !filepath.IsLocal(rel) || w.leftOut(&f, rel) {
+	if err != nil || !filepath.IsLocal(rel) || w.isExcluded(&f, rel) {
 		return nil
 	}
 	w.changed[event.Name] = true
@@ -228,7 +228,7 @@ func (w *Watcher) leave(dir string) {
 }
 
 // isExcluded reports whether a path is in an excluded folder, or is one.
-func (w *Watcher) leftOut(f *Folder, rel string) bool {
+func (w *Watcher) isExcluded(f *Folder, rel string) bool {
 	if f.Skip == nil || rel == "." {
 		return false // the watched folder itself
 	}

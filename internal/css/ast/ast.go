@@ -73,7 +73,7 @@ type Declaration struct {
 
 // InterpolatedDeclaration is a declaration whose name is built from constants: margin-(side): 0.
 // The step compose turns it into a Declaration.
-type SplicedDeclaration struct {
+type InterpolatedDeclaration struct {
 	Name      []Value // never empty, no white space between
 	Value     []Value
 	Important bool
@@ -100,14 +100,14 @@ type BadDeclaration struct {
 	Text string // without a semicolon
 }
 
-func (*StyleRule) node()          {}
-func (*QualifiedRule) node()      {}
-func (*AtRule) node()             {}
-func (*Declaration) node()        {}
-func (*SplicedDeclaration) node() {}
-func (*Comment) node()            {}
-func (*BadRule) node()            {}
-func (*BadDeclaration) node()     {}
+func (*StyleRule) node()               {}
+func (*QualifiedRule) node()           {}
+func (*AtRule) node()                  {}
+func (*Declaration) node()             {}
+func (*InterpolatedDeclaration) node() {}
+func (*Comment) node()                 {}
+func (*BadRule) node()                 {}
+func (*BadDeclaration) node()          {}
 
 // Pos returns the position of the first selector that is not empty, or of the brace.
 func (r *StyleRule) Pos() source.Pos {
@@ -134,7 +134,7 @@ func (r *AtRule) Pos() source.Pos { return r.At }
 func (d *Declaration) Pos() source.Pos { return d.NamePos }
 
 // Pos returns the position of the first part of the name.
-func (d *SplicedDeclaration) Pos() source.Pos { return d.Name[0].Pos }
+func (d *InterpolatedDeclaration) Pos() source.Pos { return d.Name[0].Pos }
 
 // Pos returns the position of the comment.
 func (c *Comment) Pos() source.Pos { return c.At }
@@ -163,7 +163,7 @@ func (r *AtRule) Span() source.Span {
 func (d *Declaration) Span() source.Span { return d.NamePos.To(d.EndOff) }
 
 // Span returns the declaration without its semicolon.
-func (d *SplicedDeclaration) Span() source.Span { return d.Pos().To(d.EndOff) }
+func (d *InterpolatedDeclaration) Span() source.Span { return d.Pos().To(d.EndOff) }
 
 // Span returns the comment.
 func (c *Comment) Span() source.Span { return source.SpanOf(c.At, len(c.Text)) }
@@ -180,7 +180,7 @@ func (b *BadDeclaration) Span() source.Span { return source.SpanOf(b.At, len(b.T
 func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
 
 // IsCustom reports whether d declares a custom property, judging by the start of its name.
-func (d *SplicedDeclaration) IsCustom() bool { return strings.HasPrefix(d.Name[0].Text, "--") }
+func (d *InterpolatedDeclaration) IsCustom() bool { return strings.HasPrefix(d.Name[0].Text, "--") }
 
 // IsCustomName reports whether a property name, as written, is a custom property.
 func IsCustomName(name string) bool {

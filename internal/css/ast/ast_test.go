@@ -16,7 +16,7 @@ import (
 // nodes has one of every type of node.
 var nodes = []css.Node{
 	&css.StyleRule{}, &css.QualifiedRule{}, &css.AtRule{Name: "x", Block: &css.Block{}}, &css.Declaration{Name: "x"},
-	&css.SplicedDeclaration{Name: []css.Value{{Kind: csstoken.LParen, Text: "(", Inner: &css.Inner{}}}},
+	&css.InterpolatedDeclaration{Name: []css.Value{{Kind: csstoken.LParen, Text: "(", Inner: &css.Inner{}}}},
 	&css.Comment{Text: "/**/"}, &css.BadRule{Text: "x{}"}, &css.BadDeclaration{Text: "x"},
 }
 

@@ -14,7 +14,7 @@ func Body(n Node) []Node {
 			return n.Block.Nodes
 		}
 		return nil
-	case *Declaration, *SplicedDeclaration, *Comment, *BadRule, *BadDeclaration:
+	case *Declaration, *InterpolatedDeclaration, *Comment, *BadRule, *BadDeclaration:
 		return nil
 	}
 	panic(fmt.Sprintf("ast: unknown node %T", n))

@@ -39,8 +39,8 @@ func equalNode(a, b Node, comments bool) bool {
 		b, ok := b.(*Declaration)
 		return ok && sameText(a.Name, b.Name) && a.Important == b.Important &&
 			equalValues(a.Value, b.Value, comments || a.IsCustom())
-	case *SplicedDeclaration:
-		b, ok := b.(*SplicedDeclaration)
+	case *InterpolatedDeclaration:
+		b, ok := b.(*InterpolatedDeclaration)
 		return ok && equalValues(a.Name, b.Name, comments) && a.Important == b.Important &&
 			equalValues(a.Value, b.Value, comments || a.IsCustom())
 	case *Comment:

@@ -38,7 +38,7 @@ func Part(f *source.File, start, end int) (*ast.Stylesheet, []diag.Diagnostic) {
 func Values(f *source.File) ([]ast.Value, []diag.Diagnostic) {
 	p := newParser(f)
 	p.list(0, false)
-	return p.keep(0), p.diags
+	return p.popValues(0), p.diags
 }
 
 // Selectors parses a selector list. Selectors may be relative.
@@ -212,7 +212,7 @@ func (p *parser) sheet() []ast.Node {
 func (p *parser) push(n ast.Node) { p.nodes = append(p.nodes, n) }
 
 // popNodes removes the nodes since from from the stack and returns them.
-func (p *parser) keepNodes(from int) []ast.Node {
+func (p *parser) popNodes(from int) []ast.Node {
 	out := p.nodeSlab.copied(p, p.nodes[from:])
 	clear(p.nodes[from:])
 	p.nodes = p.nodes[:from]
@@ -220,7 +220,7 @@ func (p *parser) keepNodes(from int) []ast.Node {
 }
 
 // popValues removes the values since from from the stack and returns them.
-func (p *parser) keep(from int) []ast.Value {
+func (p *parser) popValues(from int) []ast.Value {
 	out := p.valueSlab.copied(p, p.scratch[from:])
 	p.scratch = p.scratch[:from]
 	return out
@@ -258,7 +258,7 @@ func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
 	p.next()
 	from := len(p.nodes)
 	p.contents(kind)
-	b.Nodes = p.keepNodes(from)
+	b.Nodes = p.popNodes(from)
 	if p.tok.Kind == token.RBrace {
 		b.RBrace = p.pos(p.tok.Start)
 		p.next()
@@ -395,7 +395,7 @@ func (p *parser) plainRule(kind blockKind) ast.Node {
 	if n := p.badPrelude(begin, from); n != nil {
 		return n
 	}
-	prelude := p.keep(from)
+	prelude := p.popValues(from)
 	inner := mixed
 	if kind == entries {
 		inner = entries
@@ -445,7 +445,7 @@ func (p *parser) atRule(nested bool) ast.Node {
 		return p.badAtRule(begin, from)
 	}
 	rule := &p.atRuleSlab.take(p, 1)[0]
-	rule.At, rule.Name, rule.Prelude, rule.EndOff = p.pos(begin), name, p.keep(from), p.tok.Start
+	rule.At, rule.Name, rule.Prelude, rule.EndOff = p.pos(begin), name, p.popValues(from), p.tok.Start
 	switch p.tok.Kind {
 	case token.Semicolon:
 		rule.EndOff = p.tok.End
@@ -457,7 +457,7 @@ func (p *parser) atRule(nested bool) ast.Node {
 	}
 	lower := token.Lower(name)
 	if statements[lower] {
-		p.reportGoesOn(rule)
+		p.reportContinues(rule)
 	}
 	kind := mixed
 	switch {
@@ -513,7 +513,7 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 		}
 		p.next()
 	default:
-		if kind != mixed || !p.splicedName() {
+		if kind != mixed || !p.interpolatedName() {
 			p.rewind(m)
 			return nil
 		}
@@ -546,22 +546,22 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 		return p.badDeclaration(nameTok.Start, m.scratch)
 	}
 	if spliced {
-		d := &ast.SplicedDeclaration{EndOff: p.endOfValue(nameTok)}
+		d := &ast.InterpolatedDeclaration{EndOff: p.endOfValue(nameTok)}
 		d.Important = p.important(valueFrom)
-		d.Value = p.keep(valueFrom)
-		d.Name = p.keep(m.scratch)
+		d.Value = p.popValues(valueFrom)
+		d.Name = p.popValues(m.scratch)
 		return d
 	}
 	d := &p.declSlab.take(p, 1)[0]
 	d.Name, d.NamePos, d.EndOff = name, p.pos(nameTok.Start), p.endOfValue(nameTok)
 	d.Important = p.important(m.scratch)
-	d.Value = p.keep(m.scratch)
+	d.Value = p.popValues(m.scratch)
 	return d
 }
 
 // interpolatedName pushes the parts of an interpolated name, and reports whether there is one:
 // constants in brackets, attached to names that end in a hyphen or standing alone.
-func (p *parser) splicedName() bool {
+func (p *parser) interpolatedName() bool {
 	for first := true; ; first = false {
 		t := p.tok
 		switch {

@@ -105,7 +105,7 @@ var statements = map[string]bool{"charset": true, "import": true, "namespace": t
 
 // reportContinues reports a statement without a semicolon, which continues up to the block of what
 // follows.
-func (p *parser) reportGoesOn(rule *ast.AtRule) {
+func (p *parser) reportContinues(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
 	if len(line) == len(strings.TrimRight(text, " \t\r\n\f")) {
@@ -213,7 +213,7 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Message = "invalid selector: browsers drop the rule with all its selectors"
 	}
 	bad := findBad(selectors[i])
-	if hasSplice(bad) {
+	if hasInterpolation(bad) {
 		return diag.Diagnostic{}, false // compose reported why the name could not be built
 	}
 	if len(bad) > 0 {
@@ -248,7 +248,7 @@ func wholeName(name string, parents []ast.Selector) string {
 }
 
 // hasInterpolation reports whether values contain an interpolated name: .a-(key), .(key).
-func hasSplice(values []ast.Value) bool {
+func hasInterpolation(values []ast.Value) bool {
 	for i := range values {
 		v := &values[i]
 		if v.Kind == token.Function && strings.HasSuffix(v.Text, "-(") || v.Kind == token.LParen && i > 0 && !v.Space && (values[i-1].IsDelim('.') || values[i-1].IsDelim('#')) {

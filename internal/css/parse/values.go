@@ -92,7 +92,7 @@ func (p *parser) inner(closer token.Kind, verbatim bool) *ast.Inner {
 	p.next()
 	from := len(p.scratch)
 	p.list(stopAt(closer), verbatim)
-	in.Values = p.keep(from)
+	in.Values = p.popValues(from)
 	if p.tok.Kind == closer {
 		in.Close = p.pos(p.tok.Start)
 		p.next()

@@ -21,11 +21,11 @@ func (p *printer) sheet(nodes []ast.Node) {
 func (p *printer) nodes(nodes []ast.Node, top bool) {
 	var before ast.Node
 	for _, n := range nodes {
-		if c, ok := n.(*ast.Comment); ok && p.compact && !keptComment(c.Text) {
+		if c, ok := n.(*ast.Comment); ok && p.compact && !isPreserved(c.Text) {
 			continue
 		}
 		p.endStatement()
-		p.part(before, n, top)
+		p.separateNodes(before, n, top)
 		p.node(n)
 		if top {
 			p.endStatement()
@@ -35,11 +35,11 @@ func (p *printer) nodes(nodes []ast.Node, top bool) {
 }
 
 // isPreserved reports whether a comment must stay in compact output, such as a licence notice.
-func keptComment(text string) bool { return strings.HasPrefix(text, "/*!") }
+func isPreserved(text string) bool { return strings.HasPrefix(text, "/*!") }
 
 // separateNodes writes the line ends between two nodes. Rules with blocks are surrounded by blank lines,
 // and a comment belongs to what follows it.
-func (p *printer) part(before, n ast.Node, top bool) {
+func (p *printer) separateNodes(before, n ast.Node, top bool) {
 	if p.compact {
 		return
 	}
@@ -80,8 +80,8 @@ func (p *printer) node(n ast.Node) {
 		p.atRule(n)
 	case *ast.Declaration:
 		p.declaration(n)
-	case *ast.SplicedDeclaration:
-		p.spliced(n)
+	case *ast.InterpolatedDeclaration:
+		p.interpolated(n)
 	case *ast.Comment:
 		p.mapped(n.At, token.Comment, n.Text)
 	case *ast.BadRule:
@@ -128,7 +128,7 @@ func (p *printer) atRule(r *ast.AtRule) {
 }
 
 // interpolated writes a declaration with an interpolated name.
-func (p *printer) spliced(d *ast.SplicedDeclaration) {
+func (p *printer) interpolated(d *ast.InterpolatedDeclaration) {
 	p.mapTo(d.Pos(), "")
 	p.values(d.Name, true)
 	p.token(token.Colon, ":")
@@ -182,7 +182,7 @@ func (p *printer) mappedValues(d *ast.Declaration) {
 		}
 		p.gap(v, i == 0)
 		was := away
-		away = v.Pos.IsValid() && !within(v.Pos, span)
+		away = v.Pos.IsValid() && !contains(v.Pos, span)
 		if away || was {
 			p.mapTo(v.Pos, "")
 		}
@@ -191,7 +191,7 @@ func (p *printer) mappedValues(d *ast.Declaration) {
 }
 
 // contains reports whether a position is in a span.
-func within(at source.Pos, span source.Span) bool {
+func contains(at source.Pos, span source.Span) bool {
 	return at.File == span.Start.File && span.Start.Off <= at.Off && at.Off < span.End
 }
 
@@ -212,7 +212,7 @@ func (p *printer) values(values []ast.Value, verbatim bool) {
 
 // drops reports whether v is a comment that is omitted.
 func (p *printer) drops(v *ast.Value) bool {
-	return p.compact && v.Kind == token.Comment && !keptComment(v.Text)
+	return p.compact && v.Kind == token.Comment && !isPreserved(v.Text)
 }
 
 // gap writes the white space before a value.

@@ -13,7 +13,7 @@ import (
 
 // picture replaces the colours of an SVG picture in a data: URL. Only colours in hexadecimal
 // notation are found, and only replaced if the new colour can be written that way.
-func (s *Set) picture(v *ast.Value, at within) (with ast.Value, changed bool) {
+func (s *Set) picture(v *ast.Value, at context) (with ast.Value, changed bool) {
 	if v.Kind != token.URL && v.Kind != token.String {
 		return *v, false
 	}

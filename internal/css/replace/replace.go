@@ -65,7 +65,7 @@ type Set struct {
 	features bool                  // some apply to conditions
 	seen     map[string]seen       // values seen so far, for suggestions
 	replaced int
-	made     int // number of inserted values
+	inserted int // number of inserted values
 }
 
 // seen is a value that was seen.
@@ -176,11 +176,11 @@ func (s *Set) Replaced() int { return s.replaced }
 func (s *Set) At() source.Span { return s.patterns[0].At }
 
 // Exceeded reports whether the limit was reached. Further values are not replaced then.
-func (s *Set) Exceeded() bool { return s.Limit > 0 && s.made > s.Limit }
+func (s *Set) Exceeded() bool { return s.Limit > 0 && s.inserted > s.Limit }
 
 // Unmatched calls report for each pattern without a match, with the most similar value that was
 // seen, or "".
-func (s *Set) Idle(report func(p *Pattern, near string)) {
+func (s *Set) Unmatched(report func(p *Pattern, near string)) {
 	for _, p := range s.patterns {
 		if p.hits == 0 {
 			report(p, s.near(p))
@@ -199,7 +199,7 @@ func (s *Set) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
 		property := token.Lower(n.Name)
-		if with, ok := s.values(n.Value, within{name: property, place: value.PlaceIn(property), verbatim: n.IsCustom()}); ok {
+		if with, ok := s.values(n.Value, context{name: property, place: value.PlaceIn(property), verbatim: n.IsCustom()}); ok {
 			copied := *n
 			copied.Value = with
 			return ast.Replace(&copied)
@@ -253,7 +253,7 @@ func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 			if changed {
 				break
 			}
-			out, changed = s.values(inner, within{name: name, feature: true, place: value.Anywhere})
+			out, changed = s.values(inner, context{name: name, feature: true, place: value.Anywhere})
 		}
 		with = *v
 		with.Inner = &ast.Inner{Values: out, Close: v.Inner.Close}
@@ -274,7 +274,7 @@ func features(values []ast.Value) []string {
 }
 
 // context is where values occur.
-type within struct {
+type context struct {
 	name     string // of the property or feature, in lower case
 	feature  bool
 	verbatim bool // in a custom property
@@ -282,7 +282,7 @@ type within struct {
 }
 
 // fits reports whether the pattern applies in a context.
-func (p *Pattern) fits(at within) bool {
+func (p *Pattern) fits(at context) bool {
 	if (p.rule.feature != "") != at.feature {
 		return false
 	}
@@ -298,7 +298,7 @@ func (p *Pattern) fits(at within) bool {
 }
 
 // values returns values with all matches replaced, at every depth.
-func (s *Set) values(values []ast.Value, at within) (out []ast.Value, changed bool) {
+func (s *Set) values(values []ast.Value, at context) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
 		with, took := s.replacement(values[i:], at)
@@ -326,14 +326,14 @@ func (s *Set) values(values []ast.Value, at within) (out []ast.Value, changed bo
 }
 
 // inner replaces values inside a function, a block or an embedded picture.
-func (s *Set) inner(v *ast.Value, at within) (with ast.Value, changed bool) {
+func (s *Set) inner(v *ast.Value, at context) (with ast.Value, changed bool) {
 	if with, ok := s.picture(v, at); ok {
 		return with, true
 	}
 	if v.Inner == nil {
 		return *v, false
 	}
-	at.place = at.place.Within(v.Name())
+	at.place = at.place.Inside(v.Name())
 	inner, ok := s.values(v.Inner.Values, at)
 	if !ok {
 		return *v, false
@@ -345,7 +345,7 @@ func (s *Set) inner(v *ast.Value, at within) (with ast.Value, changed bool) {
 
 // replacement returns the replacement of the values at the start of a list, and how many values it
 // replaces; 0 if no pattern matches.
-func (s *Set) replacement(values []ast.Value, at within) (with []ast.Value, took int) {
+func (s *Set) replacement(values []ast.Value, at context) (with []ast.Value, took int) {
 	v := &values[0]
 	key, kind := Key(v, at.name)
 	if key == "" || s.Exceeded() {
@@ -368,7 +368,7 @@ func (s *Set) replacement(values []ast.Value, at within) (with []ast.Value, took
 // match returns how many values at the start of a list the pattern matches; 0 if it does not match.
 // The list starts with the first key of the pattern. White space and comments between values are
 // ignored.
-func (p *Pattern) match(values []ast.Value, at within) int {
+func (p *Pattern) match(values []ast.Value, at context) int {
 	if !p.fits(at) {
 		return 0
 	}
@@ -392,7 +392,7 @@ func (p *Pattern) match(values []ast.Value, at within) int {
 }
 
 // translucent replaces a translucent colour by a pattern for the opaque colour.
-func (s *Set) translucent(v *ast.Value, at within) (with []ast.Value, took int) {
+func (s *Set) translucent(v *ast.Value, at context) (with []ast.Value, took int) {
 	c, ok := value.ColorOf(v)
 	if !ok || c.Alpha <= 0 || c.Alpha >= 1 {
 		return nil, 0
@@ -409,10 +409,10 @@ func (s *Set) translucent(v *ast.Value, at within) (with []ast.Value, took int) 
 
 // put returns the replacement of old, which a pattern matches. alpha is multiplied into a new
 // colour.
-func (s *Set) put(p *Pattern, old []ast.Value, at within, alpha float64) []ast.Value {
+func (s *Set) put(p *Pattern, old []ast.Value, at context, alpha float64) []ast.Value {
 	p.hits++
 	s.replaced++
-	s.made += len(p.rule.with) * len(old)
+	s.inserted += len(p.rule.with) * len(old)
 	with := p.rule.with
 	if p.rule.usesOld {
 		with = withOld(with, old)
@@ -454,8 +454,8 @@ func finish(values []ast.Value, at value.Place) []ast.Value {
 		if v.Inner == nil {
 			continue
 		}
-		v.Inner = &ast.Inner{Values: finish(v.Inner.Values, at.Within(v.Name())), Close: v.Inner.Close}
-		if !value.WorksOut(v) {
+		v.Inner = &ast.Inner{Values: finish(v.Inner.Values, at.Inside(v.Name())), Close: v.Inner.Close}
+		if !value.IsComputable(v) {
 			continue
 		}
 		space := v.Space

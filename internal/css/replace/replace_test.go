@@ -155,7 +155,7 @@ func TestIdle(t *testing.T) {
 	} {
 		_, s := replaced(t, c.rules, c.sheet)
 		count := 0
-		s.Idle(func(p *replace.Pattern, near string) {
+		s.Unmatched(func(p *replace.Pattern, near string) {
 			if count++; p.Text() != c.pattern || near != c.near {
 				t.Errorf("%s: got %q, near %q, want %q, near %q", c.rules, p.Text(), near, c.pattern, c.near)
 			}

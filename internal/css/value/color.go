@@ -151,7 +151,7 @@ func spaceFunction(v *ast.Value, space Space) (Color, bool) {
 		return Color{}, false
 	}
 	if relative {
-		return c.settled(), true
+		return c.stored(), true
 	}
 	if space == SRGB || space == HSL || space == HWB {
 		return c.legacy(args.commas), true
@@ -195,7 +195,7 @@ func alphaFunction(v *ast.Value) (Color, bool) {
 	}
 	c.Alpha, c.Missing[3] = math.Max(0, math.Min(1, n)), missing
 	legacy := c.Legacy || c.Space == HSL || c.Space == HWB
-	c = c.settled()
+	c = c.stored()
 	if c.Legacy = legacy && !missing; c.Legacy {
 		c.Missing = [4]bool{}
 	}
@@ -313,7 +313,7 @@ func (r *channelReader) hue(v *ast.Value) (n float64, missing, ok bool) {
 		return 0, false, false
 	}
 	num, ok = num.resolved()
-	return turned(num.Value), false, ok && (num.Unit == "" || num.Unit == "deg")
+	return normalized(num.Value), false, ok && (num.Unit == "" || num.Unit == "deg")
 }
 
 // keyword parses none, or a channel of the origin.
@@ -357,7 +357,7 @@ func (c Color) legacy(commas bool) Color {
 
 // stored returns a computed colour as browsers store it: HSL and HWB are notations for sRGB (CSS
 // Color 4, section 15).
-func (c Color) settled() Color {
+func (c Color) stored() Color {
 	if c.Space == HSL || c.Space == HWB {
 		c = c.to(SRGB)
 		c.Missing = [4]bool{3: c.Missing[3]}

@@ -158,7 +158,7 @@ func TestHues(t *testing.T) {
 		{increasing, 350, 10, 0}, {increasing, 10, 350, 180}, {decreasing, 10, 350, 0}, {decreasing, 350, 10, 180}, {shorter, -10, 370, 0},
 	} {
 		a, b := test.method.fix(test.a, test.b)
-		if got := turned((a + b) / 2); math.Abs(got-test.want) > 1e-9 {
+		if got := normalized((a + b) / 2); math.Abs(got-test.want) > 1e-9 {
 			t.Errorf("%v from %v to %v: got %v, want %v", test.method, test.a, test.b, got, test.want)
 		}
 	}

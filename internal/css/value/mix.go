@@ -104,7 +104,7 @@ func mixed(a, b component, space Space, method hueMethod) (Color, bool) {
 	}
 	out := interpolate(a.color, b.color, space, method, b.percent/total)
 	out.Alpha *= math.Min(1, total/100)
-	return out.settled(), true
+	return out.stored(), true
 }
 
 // interpolate returns the colour at a fraction of the way from a to b.
@@ -134,7 +134,7 @@ func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 		x, y := a.Channels[i], b.Channels[i]
 		if i == spaceInfos[space].hue {
 			x, y = method.fix(x, y)
-			out.Channels[i] = turned(between(x, y))
+			out.Channels[i] = normalized(between(x, y))
 			continue
 		}
 		if out.Alpha == 0 {
@@ -151,7 +151,7 @@ func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 // fix returns the two hues adjusted so that linear interpolation follows the method (CSS Color 4,
 // section 12.4).
 func (m hueMethod) fix(a, b float64) (float64, float64) {
-	a, b = turned(a), turned(b)
+	a, b = normalized(a), normalized(b)
 	d := b - a
 	switch {
 	case m == shorter && d > 180, m == longer && 0 < d && d < 180, m == decreasing && d > 0:

@@ -24,7 +24,7 @@ var Anywhere = Place{known.Numbers{Low: math.Inf(-1), Fractions: true, Negative:
 func PlaceIn(property string) Place { return Place{Numbers: known.Property(property).Numbers} }
 
 // Inside returns the place of the arguments of a function at p.
-func (p Place) Within(function string) Place {
+func (p Place) Inside(function string) Place {
 	return Place{known.Function(token.Lower(function)).Numbers, p.Digits}
 }
 
@@ -43,10 +43,12 @@ func (p Place) plain(n Number) bool {
 
 // IsComputable reports whether v is a function that [Fold] or [FoldColor] may compute. It is a
 // quick test for all functions of a sheet.
-func WorksOut(v *ast.Value) bool { return v.Kind == token.Function && workedOut[token.Lower(v.Name())] }
+func IsComputable(v *ast.Value) bool {
+	return v.Kind == token.Function && computable[token.Lower(v.Name())]
+}
 
 // computable are the names of these functions.
-var workedOut = func() map[string]bool {
+var computable = func() map[string]bool {
 	set := map[string]bool{"calc": true, "color": true, "color-mix": true, "contrast-color": true, "alpha": true}
 	for name := range functions {
 		set[name] = true

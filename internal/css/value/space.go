@@ -320,7 +320,7 @@ func xyzToOklab(xyz vector) vector {
 // polar converts lightness, a and b to lightness, chroma and hue.
 func polar(lab vector) vector {
 	hue := math.Atan2(lab[2], lab[1]) * 180 / math.Pi
-	return vector{lab[0], math.Hypot(lab[1], lab[2]), turned(hue)}
+	return vector{lab[0], math.Hypot(lab[1], lab[2]), normalized(hue)}
 }
 
 // rectangular is the inverse of polar.
@@ -330,7 +330,7 @@ func rectangular(lch vector) vector {
 }
 
 // normalized returns a hue from 0 to 360 degrees.
-func turned(hue float64) float64 {
+func normalized(hue float64) float64 {
 	if hue = math.Mod(hue, 360); hue < 0 {
 		hue += 360
 	}
@@ -339,7 +339,7 @@ func turned(hue float64) float64 {
 
 // hslToRGB converts HSL to sRGB.
 func hslToRGB(c vector) vector {
-	h, s, l := turned(c[0]), c[1]/100, c[2]/100
+	h, s, l := normalized(c[0]), c[1]/100, c[2]/100
 	f := func(n float64) float64 {
 		k := math.Mod(n+h/30, 12)
 		return l - s*math.Min(l, 1-l)*math.Max(-1, math.Min(math.Min(k-3, 9-k), 1))
@@ -357,7 +357,7 @@ func rgbToHSL(c vector) vector {
 		s = (high - l) / math.Min(l, 1-l) * 100
 	}
 	if s < 0 {
-		hue, s = turned(hue+180), -s
+		hue, s = normalized(hue+180), -s
 	}
 	return vector{hue, s, l * 100}
 }
@@ -376,7 +376,7 @@ func hueOf(c vector) (hue, low, high float64) {
 	default:
 		hue = (c[0]-c[1])/d + 4
 	}
-	return turned(hue * 60), low, high
+	return normalized(hue * 60), low, high
 }
 
 // hwbToRGB converts HWB to sRGB.

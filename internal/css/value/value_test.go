@@ -136,9 +136,9 @@ func TestFoldAtPlaces(t *testing.T) {
 		{"calc(1 / 3)", "calc(0.33333334)", PlaceIn("z-index")},
 		{"calc(1 - 1)", "0", PlaceIn("opacity")},
 		{"calc(1 / 3)", "0.333333333333333", Anywhere},
-		{"calc(-1px * 2)", "-2px", PlaceIn("x-unknown").Within("translate")},
-		{"calc(1 / 4)", "0.25", PlaceIn("x-unknown").Within("RGB")},
-		{"calc(-1 / 4)", "calc(-0.25)", PlaceIn("filter").Within("opacity")},
+		{"calc(-1px * 2)", "-2px", PlaceIn("x-unknown").Inside("translate")},
+		{"calc(1 / 4)", "0.25", PlaceIn("x-unknown").Inside("RGB")},
+		{"calc(-1 / 4)", "calc(-0.25)", PlaceIn("filter").Inside("opacity")},
 	} {
 		if got := folded(t, test.source, test.at); got != test.want {
 			t.Errorf("%s: got %s, want %s", test.source, got, test.want)

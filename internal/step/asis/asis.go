@@ -72,7 +72,7 @@ func (m mark) names(step string) bool { return len(m.steps) == 0 || slices.Conta
 
 // Exempt returns the nodes that comments exclude from a step, at any depth; nil if there are none,
 // as in most sheets. The nodes inside an excluded rule are not listed.
-func Left(nodes []ast.Node, step string) map[ast.Node]bool {
+func Exempt(nodes []ast.Node, step string) map[ast.Node]bool {
 	var left map[ast.Node]bool
 	once, always := false, false
 	for _, n := range nodes {
@@ -98,7 +98,7 @@ func Left(nodes []ast.Node, step string) map[ast.Node]bool {
 		if _, isDeclaration := n.(*ast.Declaration); isDeclaration {
 			continue
 		}
-		if inner := Left(ast.Body(n), step); left == nil {
+		if inner := Exempt(ast.Body(n), step); left == nil {
 			left = inner
 		} else {
 			maps.Copy(left, inner)

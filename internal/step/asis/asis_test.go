@@ -27,7 +27,7 @@ func TestLeft(t *testing.T) {
 	}
 	for _, test := range tests {
 		list := nodes(test.src)
-		set := Left(list, "prefix")
+		set := Exempt(list, "prefix")
 		var left []string
 		ast.Walk(list, func(n ast.Node) bool {
 			if rule, ok := n.(*ast.StyleRule); set[n] && ok {

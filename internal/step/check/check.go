@@ -93,7 +93,7 @@ func New(targets browsers.Targets) *Checker {
 // Nodes returns the findings in a sheet, in source order. The sheet must be composed, but not
 // lowered or prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
-	c := &checker{Checker: k, left: asis.Left(nodes, Name), names: make(map[string]*info)}
+	c := &checker{Checker: k, exempt: asis.Exempt(nodes, Name), names: make(map[string]*info)}
 	c.list(nodes, place{})
 	return c.found
 }
@@ -104,10 +104,10 @@ const mostFindings = 2000
 // checker collects the findings of one sheet.
 type checker struct {
 	*Checker
-	found []diag.Diagnostic
-	full  bool // further findings are not listed
-	left  map[ast.Node]bool
-	names map[string]*info
+	found  []diag.Diagnostic
+	full   bool // further findings are not listed
+	exempt map[ast.Node]bool
+	names  map[string]*info
 	// declared is a stack of declarations: those of the current block on top of those of its
 	// parents. room is memory for their names.
 	declared []*ast.Declaration
@@ -147,7 +147,7 @@ func (c *checker) list(nodes []ast.Node, at place) {
 		if c.full {
 			return
 		}
-		if c.left[n] {
+		if c.exempt[n] {
 			continue
 		}
 		switch n := n.(type) {

@@ -185,7 +185,7 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 	if grammar.Open(values) || len(values) == 0 {
 		return
 	}
-	if hack := oldHack(values); hack != nil {
+	if hack := legacyValue(values); hack != nil {
 		c.report(code.LegacyHack, hack.Span(), "", "%q is a hack for legacy browsers", hack.Text)
 		return
 	}
@@ -220,7 +220,7 @@ func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []as
 }
 
 // legacyValue returns a value that only legacy browsers support, if there is one.
-func oldHack(values []ast.Value) *ast.Value {
+func legacyValue(values []ast.Value) *ast.Value {
 	for i := range values {
 		v := &values[i]
 		switch {

@@ -29,7 +29,7 @@ func (c *checker) overridden(list []*ast.Declaration) {
 		}
 	}
 	c.room = names
-	if allApart(names) {
+	if allDistinct(names) {
 		return
 	}
 	before := make(map[string][]int) // not known to be overridden, by name
@@ -52,7 +52,7 @@ func (c *checker) overridden(list []*ast.Declaration) {
 
 // allDistinct reports whether none of a few names sets what an earlier one sets. It returns false
 // for many names.
-func allApart(names []string) bool {
+func allDistinct(names []string) bool {
 	const few = 24
 	if len(names) > few {
 		return false

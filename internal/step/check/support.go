@@ -21,7 +21,7 @@ import (
 // of the same property, and everything in @supports, is only for browsers with support.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
-		checker: checker{Checker: k, left: asis.Left(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
+		checker: checker{Checker: k, exempt: asis.Exempt(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
 		known: make(map[string]*property), units: make(map[string]bool), others: make(map[lookup]bool),
 	}
 	s.list(nodes, false)
@@ -169,7 +169,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 	declared := newNameSet(&s.stack)
 	defer declared.leave()
 	for _, n := range nodes {
-		if s.left[n] {
+		if s.exempt[n] {
 			continue
 		}
 		switch n := n.(type) {
@@ -225,13 +225,13 @@ func (s *support) media(values []ast.Value) {
 
 // Unsupported returns the targets that do not support a selector, including its arguments; nil if
 // all do.
-func (k *Checker) Lacking(s ast.Selector) []string {
+func (k *Checker) Unsupported(s ast.Selector) []string {
 	for i := range s {
 		p := &s[i]
 		var missing []string
 		switch {
 		case p.Kind == ast.PseudoClass, p.Kind == ast.PseudoElement:
-			missing = k.lackingPseudo(p)
+			missing = k.unsupportedPseudo(p)
 		case p.Kind == ast.AttributeSelector && p.Args != nil && p.Args.Modifier != "":
 			missing = k.targets.Missing("css.selectors.attribute.case_insensitive_modifier")
 		}
@@ -244,7 +244,7 @@ func (k *Checker) Lacking(s ast.Selector) []string {
 
 // unsupportedPseudo returns the targets that do not support a pseudo-class or pseudo-element,
 // including its arguments.
-func (k *Checker) lackingPseudo(p *ast.Simple) []string {
+func (k *Checker) unsupportedPseudo(p *ast.Simple) []string {
 	name := token.Lower(p.Name)
 	if strings.HasPrefix(name, "-") {
 		return []string{"the browsers of other engines"}
@@ -259,7 +259,7 @@ func (k *Checker) lackingPseudo(p *ast.Simple) []string {
 		return nil
 	}
 	for _, arg := range p.Args.Selectors {
-		if missing := k.Lacking(arg); len(missing) > 0 {
+		if missing := k.Unsupported(arg); len(missing) > 0 {
 			return missing
 		}
 	}
@@ -301,7 +301,7 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 		s.lacks(code.UnsupportedProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
 		return
 	}
-	if covered || oldHack(d.Value) != nil {
+	if covered || legacyValue(d.Value) != nil {
 		return
 	}
 	const fix = "add a fallback before it that all targets support"

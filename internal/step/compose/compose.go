@@ -44,14 +44,14 @@ import (
 
 // Limits bound how much a sheet may generate.
 type Limits struct {
-	Values int // total number of values inserted by constants, loops and mixins
-	Turns  int // of one loop
-	Calls  int // nesting depth of mixin and function calls
+	Values     int // total number of values inserted by constants, loops and mixins
+	Iterations int // of one loop
+	Calls      int // nesting depth of mixin and function calls
 }
 
 // DefaultLimits are far above what real sheets need. They stop runaway growth: a few constants that
 // each use the previous one twice reach any size.
-var DefaultLimits = Limits{Values: 5_000_000, Turns: 100_000, Calls: 64}
+var DefaultLimits = Limits{Values: 5_000_000, Iterations: 100_000, Calls: 64}
 
 // A Composer evaluates one sheet. Its exported fields are configuration.
 type Composer struct {
@@ -63,20 +63,20 @@ type Composer struct {
 	// It is nil where no files are available.
 	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
 
-	made    int // number of values inserted so far
-	tooMany bool
-	setting string // path of the constant that is being evaluated
-	rule    int    // number of the rule that is being evaluated, for the record
-	silent  bool   // findings are suppressed
-	depth   int    // nesting depth of blocks
-	tooDeep bool
-	reader  parse.SelectorReader
-	inStyle bool // inside a style rule, whose declarations may be wrapped in conditional rules
-	branch  branching
-	mayFail bool    // the current value may evaluate to nothing
-	failed  bool    // it did evaluate to nothing
-	trail   []frame // open calls and loops, outermost first
-	calls   int     // number of open calls
+	inserted int // number of values inserted so far
+	tooMany  bool
+	setting  string // path of the constant that is being evaluated
+	rule     int    // number of the rule that is being evaluated, for the record
+	silent   bool   // findings are suppressed
+	depth    int    // nesting depth of blocks
+	tooDeep  bool
+	reader   parse.SelectorReader
+	inStyle  bool // inside a style rule, whose declarations may be wrapped in conditional rules
+	branch   branching
+	mayFail  bool    // the current value may evaluate to nothing
+	failed   bool    // it did evaluate to nothing
+	trail    []frame // open calls and loops, outermost first
+	calls    int     // number of open calls
 }
 
 // statements are the at-rules that only have a meaning at build time.
@@ -114,8 +114,8 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
 		return c.declaration(n, s)
-	case *ast.SplicedDeclaration:
-		d, ok := c.spliceDeclaration(n, s)
+	case *ast.InterpolatedDeclaration:
+		d, ok := c.interpolateDeclaration(n, s)
 		if !ok {
 			return ast.Remove // after a finding
 		}
@@ -124,7 +124,7 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 		}
 		return ast.Replace(d)
 	case *ast.AtRule:
-		if with, ok := c.own(n, prior, s); ok {
+		if with, ok := c.buildRule(n, prior, s); ok {
 			return ast.Splice(with)
 		}
 	}
@@ -143,12 +143,12 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 		return ast.Remove
 	}
 	c.branch = branching{allowed: c.inStyle}
-	value := c.worked(d, s)
+	value := c.evaluated(d, s)
 	asked := c.branch.asked
 	if len(asked) > 0 {
 		nodes := c.branches(d.Span(), []ast.Node{withValue(d, value)}, asked, func(truth map[string]bool) ([]ast.Node, []question, bool) {
 			c.branch.truth = truth
-			value := c.worked(d, s)
+			value := c.evaluated(d, s)
 			return []ast.Node{withValue(d, value)}, c.branch.asked, true
 		})
 		c.branch = branching{}
@@ -164,7 +164,7 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 // evaluated returns the value of a declaration after evaluation. If it evaluates to nothing, the
 // result is what a browser would compute (CSS Variables 1, section 3.1): unset, or initial in a
 // custom property.
-func (c *Composer) worked(d *ast.Declaration, s *Scope) []ast.Value {
+func (c *Composer) evaluated(d *ast.Declaration, s *Scope) []ast.Value {
 	c.branch.asked = nil
 	value, ok := c.maybe(d.Value, s, placeOf(d))
 	if ok {
@@ -178,7 +178,7 @@ func (c *Composer) worked(d *ast.Declaration, s *Scope) []ast.Value {
 }
 
 // buildRule evaluates an at-rule of the build-time language; ok is false for other rules.
-func (c *Composer) own(r *ast.AtRule, prior *condition, s *Scope) (with []ast.Node, ok bool) {
+func (c *Composer) buildRule(r *ast.AtRule, prior *condition, s *Scope) (with []ast.Node, ok bool) {
 	switch token.Lower(r.Name) {
 	case "const", "default":
 		c.set(r, s)
@@ -301,11 +301,11 @@ type frame struct {
 	at    source.Span
 	of    *callable // nil for a loop
 	names []string  // variables of a loop
-	turn  turn
+	turn  iteration
 }
 
 // words describes the frame in a finding.
-func (s *frame) words() string {
+func (s *frame) description() string {
 	switch {
 	case s.of != nil:
 		return fmt.Sprintf("in the %s %q, called here", s.of.kind(), s.of.name)
@@ -336,7 +336,7 @@ func (c *Composer) trailed(d *diag.Diagnostic) {
 		if shown++; shown > most {
 			break
 		}
-		d.Related = append(d.Related, diag.Related{Span: s.at, Message: s.words()})
+		d.Related = append(d.Related, diag.Related{Span: s.at, Message: s.description()})
 		last = s.at
 	}
 }

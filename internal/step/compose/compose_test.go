@@ -17,7 +17,7 @@ func composed(src string) (string, []diag.Diagnostic) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 	var diags []diag.Diagnostic
 	var nodes []ast.Node
-	Settle(func(s *Scope) {
+	ResolveHoisted(func(s *Scope) {
 		diags = nil
 		c := &Composer{Report: func(d diag.Diagnostic) { diags = append(diags, d) }}
 		nodes = c.Nodes(sheet.Nodes, s)
@@ -355,7 +355,7 @@ func TestIdleDrops(t *testing.T) {
 	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
 	c.Nodes(sheet.Nodes, s)
 	var got []string
-	for _, d := range s.IdleDrops() {
+	for _, d := range s.UnmatchedDrops() {
 		got = append(got, d.Path+" "+d.Near)
 	}
 	if joined := strings.Join(got, "|"); joined != "t.clam t.calm|u.x " {

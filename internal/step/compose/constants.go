@@ -54,10 +54,10 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 		c.setGroup(p, r, isDefault, s)
 	case r.Block != nil || len(rest) == 0 || rest[0].Kind != token.Colon:
 		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("expected ':' after the name %q", joinPath(p)), form)
-		c.setAnything(p, rest, ast.SpanOf(r.Prelude[:n]), s)
+		c.setPlaceholder(p, rest, ast.SpanOf(r.Prelude[:n]), s)
 	case len(rest) == 1:
 		c.fail(code.BadConstant, ast.SpanOf(r.Prelude[:n]), fmt.Sprintf("constant %q has no value", joinPath(p)), form)
-		c.setAnything(p, nil, ast.SpanOf(r.Prelude[:n]), s)
+		c.setPlaceholder(p, nil, ast.SpanOf(r.Prelude[:n]), s)
 	default:
 		kind := ByConst
 		if isDefault {
@@ -68,7 +68,7 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 }
 
 // setPlaceholder sets a constant whose rule is invalid, so that its uses are not reported as well.
-func (c *Composer) setAnything(p path, values []ast.Value, at source.Span, s *Scope) {
+func (c *Composer) setPlaceholder(p path, values []ast.Value, at source.Span, s *Scope) {
 	if len(values) == 0 {
 		values = []ast.Value{{Kind: token.Ident, Text: "initial", Pos: at.Start}}
 	}
@@ -88,7 +88,7 @@ func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Val
 	c.fail(code.BadConstant, v.Span(), fmt.Sprintf("missing ';' after the value of %q: %q is read as part of it", joinPath(p), v.Text), "end the previous line with ';'")
 	next := &ast.AtRule{At: v.Pos, Name: v.Text[1:], Prelude: spaced(values[i+1:], false)}
 	if len(next.Prelude) > 0 && IsStatement(next) {
-		c.own(next, nil, s)
+		c.buildRule(next, nil, s)
 	}
 	return values[:i]
 }
@@ -98,7 +98,7 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 	if !c.mayHold(p, at, s) {
 		return
 	}
-	if _, ok := s.Find(p); kind == ByDefault && (ok || s.keepsAway(p)) {
+	if _, ok := s.Find(p); kind == ByDefault && (ok || s.isDropped(p)) {
 		c.noteDefault(p, at, s, func(quiet *Composer) *Constant { return quiet.constant(values, at, s) })
 		return
 	}
@@ -191,7 +191,7 @@ func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool
 		if v := &args[i]; v.Kind != token.LParen || v.Space || !args[i-1].IsDelim('.') {
 			continue
 		}
-		text, ok := c.spliced(&args[i], s)
+		text, ok := c.interpolated(&args[i], s)
 		if !ok {
 			return nil, false
 		}
@@ -241,10 +241,10 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	group := c.group(p, r.Block.Nodes, s)
 	whole := &Constant{Group: group, At: at}
 	if isDefault && s.outer == nil {
-		group.offered()
+		group.markDefaults()
 		whole.offer = new(offer)
 	}
-	if isDefault && s.keepsAway(p) {
+	if isDefault && s.isDropped(p) {
 		c.noteDefault(p, at, s, func(*Composer) *Constant { return whole })
 		return
 	}
@@ -347,12 +347,12 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 }
 
 // markDefaults marks all keys of a group as defaults.
-func (g *Group) offered() {
+func (g *Group) markDefaults() {
 	for _, key := range g.keys {
 		entry := g.at(key)
 		entry.offer = new(offer)
 		if entry.Group != nil {
-			entry.Group.offered()
+			entry.Group.markDefaults()
 		}
 	}
 }

@@ -133,7 +133,7 @@ func (s *Scope) namesOf(kind string) []string {
 // ResolveHoisted calls compose with a new scope. If a hoisted name was used before its last
 // definition, it calls compose again with a scope that has all definitions from the first call. The
 // caller must discard the results and findings of the first call then.
-func Settle(compose func(*Scope)) {
+func ResolveHoisted(compose func(*Scope)) {
 	s := NewScope()
 	compose(s)
 	if !s.outermost.stale {
@@ -201,7 +201,7 @@ func hoisted(r *ast.AtRule) bool {
 // readsConstants reports whether values may read a constant.
 func readsConstants(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		return v.IsFunction("const") || isSplice(&v) || readsConstants(v.Values())
+		return v.IsFunction("const") || isInterpolated(&v) || readsConstants(v.Values())
 	})
 }
 

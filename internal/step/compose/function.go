@@ -211,12 +211,12 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool
 		return nil, false
 	}
 	if value, ok := c.valueOf(l, call); ok {
-		return c.place(value, v, at)
+		return c.substitute(value, v, at)
 	}
 	if isComma(args[1:]) {
 		fallback, _ := c.values(trim(trim(args[1:])[1:]), s, at)
 		at.verbatim = false // the white space is that of the source
-		return c.place(fallback, v, at)
+		return c.substitute(fallback, v, at)
 	}
 	switch {
 	case l.missing != nil:
@@ -404,7 +404,7 @@ type world struct {
 }
 
 // subsetOf reports whether all conditions of w are true in o.
-func (w *world) within(o *world) bool {
+func (w *world) subsetOf(o *world) bool {
 	return !slices.ContainsFunc(w.questions, func(q question) bool {
 		return !slices.ContainsFunc(o.questions, func(p question) bool { return p.key == q.key })
 	})
@@ -416,11 +416,11 @@ const maxWorlds = 64
 // evaluation evaluates nodes under the assumption that the conditions in truth, given by their
 // keys, are true. asked has the conditions that were assumed to be false; ok is false after a
 // finding.
-type turning func(truth map[string]bool) (nodes []ast.Node, asked []question, ok bool)
+type evaluation func(truth map[string]bool) (nodes []ast.Node, asked []question, ok bool)
 
 // branches returns nodes that depend on conditions of the browser: base for when none of them is
 // true, followed by conditional rules for the other cases.
-func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, turn turning) []ast.Node {
+func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, turn evaluation) []ast.Node {
 	out := slices.Clip(base)
 	worlds := []*world{{text: textOfNodes(base)}}
 	emitted := worlds[:1:1]
@@ -446,7 +446,7 @@ func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, t
 		worlds = append(worlds, w)
 		var before *world // the world that applies if this one changes nothing
 		for _, e := range emitted {
-			if e.within(w) {
+			if e.subsetOf(w) {
 				before = e
 			}
 		}
@@ -528,7 +528,7 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 		c.wrongCall(v, m, fmt.Sprintf("the result of %q must be %s, got %q", m.name, m.returns, textOfValues(value)), l.at)
 		return nil, false
 	}
-	return c.place(value, v, at)
+	return c.substitute(value, v, at)
 }
 
 // unknownFunction reports a call of an undefined function. In a custom property it may be text for

@@ -91,7 +91,7 @@ func (g *Group) merged(other *Group) *Group {
 		ours, ok := out.Find(key)
 		switch d := g.dropped.at(key); {
 		case d != nil:
-			d.Hit = true
+			d.Matched = true
 		case !ok:
 			out = out.with(key, theirs)
 		case ours.Group != nil && theirs.Group != nil:

@@ -52,7 +52,7 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 		return nil, false
 	case left[0].when.kind == always:
 		at.verbatim = false // the white space is that of the source
-		return c.place(left[0].value, v, at)
+		return c.substitute(left[0].value, v, at)
 	}
 	var inner []ast.Value
 	for i, l := range left {
@@ -73,9 +73,9 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 
 // usesBuildTime reports whether values contain a use of a constant, or a name that may be custom
 // media.
-func asksTheBuild(values []ast.Value) bool {
+func usesBuildTime(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || asksTheBuild(v.Values())
+		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || usesBuildTime(v.Values())
 	})
 }
 
@@ -105,7 +105,7 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	if out.when, ok = reader.read(); ok {
 		out.when = c.withoutTypes(out.when)
 	}
-	if _, _, asked := out.when.cost(); ok && (asked > maxAsked || !c.count(asked, ast.SpanOf(trim(values)))) {
+	if _, _, asked := out.when.cost(); ok && (asked > maxTests || !c.count(asked, ast.SpanOf(trim(values)))) {
 		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "the condition is too complex", "")
 		return clause{}, false
 	}

@@ -23,7 +23,7 @@ func Leftover(nodes []ast.Node) (at source.Span, what string, ok bool) {
 			return false
 		}
 		switch n := n.(type) {
-		case *ast.SplicedDeclaration:
+		case *ast.InterpolatedDeclaration:
 			at, what, ok = n.Span(), "a property name built from constants", true
 		case *ast.Declaration:
 			at, what, ok = leftIn(n.Value, n.IsCustom())
@@ -51,7 +51,7 @@ func leftIn(values []ast.Value, custom bool) (at source.Span, what string, ok bo
 		switch {
 		case v.IsFunction("const"), v.IsFunction("concat"):
 			return v.Span(), strings.ToLower(v.Name()) + "()", true
-		case isSplice(v) && !custom:
+		case isInterpolated(v) && !custom:
 			return v.Span(), "a name built from constants", true
 		case v.Inner != nil:
 			if at, what, ok = leftIn(v.Inner.Values, custom); ok {

@@ -14,10 +14,10 @@ import (
 
 // iterationWeight is the number of values that an iteration counts as, whatever it generates, so
 // that nested loops reach a limit.
-const turnWeight = 8
+const iterationWeight = 8
 
 // iteration holds the variables of one iteration: the key, if the source has keys, and the item.
-type turn struct{ key, item *Constant }
+type iteration struct{ key, item *Constant }
 
 // loop evaluates an @loop rule:
 //
@@ -29,13 +29,13 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 		return nil
 	}
 	var out []ast.Node
-	for _, t := range c.turns(from, len(names) == 2, s) {
+	for _, t := range c.iterations(from, len(names) == 2, s) {
 		inner := s.inner()
-		inner.turning = &loopTurn{names, t}
+		inner.vars = &loopVars{names, t}
 		c.trail = append(c.trail, frame{at: r.Span(), names: names, turn: t})
 		made := c.block(r.Block.Nodes, inner)
 		c.trail = c.trail[:len(c.trail)-1]
-		if !c.count(turnWeight+weight(made), r.Span()) {
+		if !c.count(iterationWeight+weight(made), r.Span()) {
 			return nil
 		}
 		out = append(out, made...)
@@ -78,11 +78,11 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 }
 
 // iterations returns the iterations over a source. keyed is set if the loop has a key variable.
-func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
+func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteration {
 	if group := c.groupOf(from, s); group != nil {
-		out := make([]turn, len(group.keys))
+		out := make([]iteration, len(group.keys))
 		for i, key := range group.keyWords() {
-			out[i] = turn{key, group.at(group.keys[i])}
+			out[i] = iteration{key, group.at(group.keys[i])}
 		}
 		return out
 	}
@@ -101,7 +101,7 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 	}
 	values, _ := c.values(from, s, atBuild)
 	if len(values) == 1 && values[0].IsFunction("range") {
-		return c.rangeTurns(&values[0])
+		return c.rangeIterations(&values[0])
 	}
 	list := items(values)
 	if p, whole := c.constantPath(from, s); whole && keyed && len(list) == 1 {
@@ -110,9 +110,9 @@ func (c *Composer) turns(from []ast.Value, keyed bool, s *Scope) []turn {
 			Message: fmt.Sprintf("%q is a single value, not a group: the loop runs once", joinPath(p)),
 			Related: []diag.Related{{Span: found.At, Message: "set here"}}})
 	}
-	var out []turn
+	var out []iteration
 	for i, item := range list {
-		out = append(out, turn{number(float64(i+1), at), &Constant{Value: item, At: at}})
+		out = append(out, iteration{number(float64(i+1), at), &Constant{Value: item, At: at}})
 	}
 	return out
 }
@@ -150,7 +150,7 @@ func items(values []ast.Value) [][]ast.Value {
 
 // rangeIterations returns the iterations over range(from, to) or range(from, to, step). The end is
 // included; the default step is 1, or -1 if the end is less than the start.
-func (c *Composer) rangeTurns(v *ast.Value) []turn {
+func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 	args := items(v.Inner.Values)
 	bounds := make([]float64, len(args))
 	for i, arg := range args {
@@ -181,13 +181,13 @@ func (c *Composer) rangeTurns(v *ast.Value) []turn {
 		return nil
 	}
 	count := math.Floor((to-from)/step+1e-9) + 1
-	if most := c.limits().Turns; count > float64(most) {
+	if most := c.limits().Iterations; count > float64(most) {
 		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("the range has %.0f numbers, but loops are limited to %d iterations", count, most), "raise iterations in [limits] of the settings")
 		return nil
 	}
-	var out []turn
+	var out []iteration
 	for i := range int(count) {
-		out = append(out, turn{number(float64(i+1), v.Span()), number(from+float64(i)*step, v.Span())})
+		out = append(out, iteration{number(float64(i+1), v.Span()), number(from+float64(i)*step, v.Span())})
 	}
 	return out
 }

@@ -58,7 +58,7 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	if !ok {
 		return query, false
 	}
-	list, ok := query.writtenOut()
+	list, ok := query.expanded()
 	if !ok || !c.count(query.work(), d.at) {
 		c.fail(code.BadCustomName, d.at, "the media query is too complex", "")
 		return mediaQuery{}, false
@@ -67,8 +67,8 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 }
 
 // expanded returns the condition as a list of media queries. ok is false if there are too many.
-func (x condition) writtenOut() (list []conjunction, ok bool) {
-	if _, _, asked := x.cost(); asked > mostFeatures {
+func (x condition) expanded() (list []conjunction, ok bool) {
+	if _, _, asked := x.cost(); asked > maxFeatures {
 		return nil, false
 	}
 	return x.queries(maxCopies)
@@ -77,7 +77,7 @@ func (x condition) writtenOut() (list []conjunction, ok bool) {
 // work is the cost of expanding the condition in addition to its output: the square of its length
 // for long ones.
 func (x condition) work() int {
-	if _, _, asked := x.cost(); asked > maxAsked {
+	if _, _, asked := x.cost(); asked > maxTests {
 		return asked * asked
 	}
 	return 0
@@ -106,7 +106,7 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	if !ok {
 		return values, false
 	}
-	list, ok := query.writtenOut()
+	list, ok := query.expanded()
 	if !ok || !c.count(sizeOf(list)+query.work(), ast.SpanOf(values)) {
 		c.fail(code.BadCustomName, ast.SpanOf(values), "too many queries after the custom media are expanded", "")
 		return values, false
@@ -115,7 +115,7 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 }
 
 // maxFeatures limits the features in a query, counting those of custom media at each use.
-const mostFeatures = 16 * maxAsked
+const maxFeatures = 16 * maxTests
 
 // sizeOf estimates the number of values of a list of media queries.
 func sizeOf(list []conjunction) int {
@@ -358,15 +358,15 @@ func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 
 // added returns a list of queries with another one, without those that another query implies.
 func added(list []conjunction, q conjunction) []conjunction {
-	if slices.ContainsFunc(list, q.within) {
+	if slices.ContainsFunc(list, q.implies) {
 		return list
 	}
-	list = slices.DeleteFunc(list, func(o conjunction) bool { return o.within(q) })
+	list = slices.DeleteFunc(list, func(o conjunction) bool { return o.implies(q) })
 	return append(list, q)
 }
 
 // implies reports whether q tests everything that o tests, so that it only matches where o does.
-func (q conjunction) within(o conjunction) bool {
+func (q conjunction) implies(o conjunction) bool {
 	asks := func(part condition) bool {
 		return slices.ContainsFunc(q.parts, func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
 	}

@@ -155,7 +155,7 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 
 // reportContinues reports an at-rule with a single value that continues after the value, usually
 // because a semicolon is missing.
-func (c *Composer) goesOn(r *ast.AtRule) {
+func (c *Composer) reportContinues(r *ast.AtRule) {
 	first := &r.Prelude[0]
 	at := first.Span()
 	end := source.Span{Start: source.Pos{File: at.Start.File, Off: max(at.End, 1) - 1}, End: at.End}
@@ -168,7 +168,7 @@ func (c *Composer) goesOn(r *ast.AtRule) {
 // apply returns the replacement of an @apply rule.
 func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 	if len(r.Prelude) > 1 && dashed(&r.Prelude[0]) {
-		c.goesOn(r)
+		c.reportContinues(r)
 		return nil
 	}
 	if len(r.Prelude) != 1 || !dashed(&r.Prelude[0]) {

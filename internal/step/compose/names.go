@@ -17,13 +17,13 @@ import (
 
 // isInterpolated reports whether v is a name that ends in a hyphen, with brackets attached. No CSS
 // function has such a name.
-func isSplice(v *ast.Value) bool {
+func isInterpolated(v *ast.Value) bool {
 	return v.Kind == token.Function && len(v.Text) > 1 && v.Text[len(v.Text)-2] == '-'
 }
 
 // interpolateName returns the name built from the start of values, up to white space or anything
 // that is not part of a name, and how many values it consists of; 0 after a finding.
-func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took int) {
+func (c *Composer) interpolateName(values []ast.Value, s *Scope) (name string, took int) {
 	for took < len(values) {
 		v := &values[took]
 		if took > 0 && v.Space {
@@ -31,8 +31,8 @@ func (c *Composer) spliceName(values []ast.Value, s *Scope) (name string, took i
 		}
 		part := ""
 		switch {
-		case isSplice(v), v.Kind == token.LParen:
-			text, ok := c.spliced(v, s)
+		case isInterpolated(v), v.Kind == token.LParen:
+			text, ok := c.interpolated(v, s)
 			if !ok {
 				return "", 0
 			}
@@ -69,7 +69,7 @@ func (c *Composer) namesConstant(v *ast.Value, s *Scope) bool {
 }
 
 // interpolated returns the text of the constant in the brackets of v.
-func (c *Composer) spliced(v *ast.Value, s *Scope) (string, bool) {
+func (c *Composer) interpolated(v *ast.Value, s *Scope) (string, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil && len(constant.Value) == 1 {
 		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
@@ -116,7 +116,7 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	values := r.Prelude
 	changed := false
 	if namedRules[token.Lower(r.Name)] {
-		values, changed = c.dueNames(values, s)
+		values, changed = c.bracketNames(values, s)
 	}
 	at := place{}
 	if token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "import") {
@@ -144,11 +144,11 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 
 // bracketNames returns values with each constant in brackets replaced by its name, and whether
 // there was one.
-func (c *Composer) dueNames(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
+func (c *Composer) bracketNames(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := values[i]
 		if v.Kind == token.LParen {
-			if name, took := c.spliceName(values[i:], s); took > 0 {
+			if name, took := c.interpolateName(values[i:], s); took > 0 {
 				v = ast.Value{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}
 				i += took - 1
 				changed = true
@@ -230,15 +230,15 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 			}
 			out = append(out, with...)
 			continue
-		case isSplice(&v) || v.Kind == token.LParen:
-			if name, took := c.spliceName(values[i:], s); took > 0 {
+		case isInterpolated(&v) || v.Kind == token.LParen:
+			if name, took := c.interpolateName(values[i:], s); took > 0 {
 				v = ast.Value{Kind: token.Ident, Text: token.EscapeName(name), Pos: v.Pos, Space: v.Space}
 				i += took - 1
 				changed = true
 			}
 		case v.Kind == token.Hash && v.Text[len(v.Text)-1] == '-' && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space,
 			v.IsDelim('#') && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space:
-			if name, took := c.spliceName(rest, s); took > 0 {
+			if name, took := c.interpolateName(rest, s); took > 0 {
 				v = ast.Value{Kind: token.Hash, Text: "#" + token.EscapeName(token.Unescape(v.Text[1:])+name), Pos: v.Pos, Space: v.Space}
 				i += took
 				changed = true
@@ -337,8 +337,8 @@ func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 }
 
 // interpolateDeclaration returns a declaration whose name was built from constants.
-func (c *Composer) spliceDeclaration(d *ast.SplicedDeclaration, s *Scope) (*ast.Declaration, bool) {
-	name, took := c.spliceName(d.Name, s)
+func (c *Composer) interpolateDeclaration(d *ast.InterpolatedDeclaration, s *Scope) (*ast.Declaration, bool) {
+	name, took := c.interpolateName(d.Name, s)
 	if took != len(d.Name) {
 		return nil, false
 	}

@@ -30,11 +30,11 @@ type Entry struct {
 
 // Set is a definition, default or drop of a constant.
 type Set struct {
-	At      source.Span
-	Kind    SetKind
-	Value   []ast.Value // nil for a drop
-	GaveWay bool        // a default without effect, because the constant was already set or dropped
-	Reads   int         // number of rules and constants that read it before the next one
+	At            source.Span
+	Kind          SetKind
+	Value         []ast.Value // nil for a drop
+	WithoutEffect bool        // a default without effect, because the constant was already set or dropped
+	Reads         int         // number of rules and constants that read it before the next one
 }
 
 // SetKind is what sets a constant.
@@ -64,7 +64,7 @@ func (r *Record) Entries() []*Entry { return r.order }
 // was only read.
 func (e *Entry) Current() (Set, bool) {
 	for _, s := range slices.Backward(e.Sets) {
-		if !s.GaveWay {
+		if !s.WithoutEffect {
 			return s, s.Kind != ByDrop
 		}
 	}
@@ -75,7 +75,7 @@ func (e *Entry) Current() (Set, bool) {
 func (e *Entry) Overridden() []Set {
 	last := -1
 	for i, s := range e.Sets {
-		if !s.GaveWay {
+		if !s.WithoutEffect {
 			last = i
 		}
 	}
@@ -127,7 +127,7 @@ func (c *Composer) noteUse(p path, s *Scope) {
 		return
 	}
 	for s.outer != nil {
-		if _, own := s.own(p[0]); own {
+		if _, own := s.local(p[0]); own {
 			return // local to a block
 		}
 		s = s.outer
@@ -157,7 +157,7 @@ func (e *Entry) read(c *Composer) {
 		return
 	}
 	for i := range slices.Backward(e.Sets) {
-		if !e.Sets[i].GaveWay {
+		if !e.Sets[i].WithoutEffect {
 			e.Sets[i].Reads++
 			return
 		}
@@ -215,7 +215,7 @@ func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Com
 		return
 	}
 	leaves(joinPath(p), value(c.quiet()), func(path string, leaf *Constant) {
-		c.Record.add(path, Set{At: at, Kind: ByDefault, Value: leaf.Value, GaveWay: true})
+		c.Record.add(path, Set{At: at, Kind: ByDefault, Value: leaf.Value, WithoutEffect: true})
 	})
 }
 
@@ -232,7 +232,7 @@ func (c *Composer) noteMerged(p path, offered, made *Constant, s *Scope) {
 	taken := make(map[string]source.Span)
 	leaves(joinPath(p), made, func(path string, leaf *Constant) { taken[path] = leaf.At })
 	leaves(joinPath(p), offered, func(path string, leaf *Constant) {
-		c.Record.add(path, Set{At: leaf.At, Kind: ByDefault, Value: leaf.Value, GaveWay: taken[path] != leaf.At})
+		c.Record.add(path, Set{At: leaf.At, Kind: ByDefault, Value: leaf.Value, WithoutEffect: taken[path] != leaf.At})
 	})
 }
 

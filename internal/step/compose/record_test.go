@@ -27,7 +27,7 @@ func recorded(src string) string {
 			if s.Kind != ByDrop {
 				text += " " + print.Values(s.Value)
 			}
-			if s.GaveWay {
+			if s.WithoutEffect {
 				text = "(" + text + ")"
 			}
 			sets = append(sets, text)
@@ -70,11 +70,11 @@ func TestRecord(t *testing.T) {
 }
 
 func TestCurrent(t *testing.T) {
-	e := Entry{Sets: []Set{{Kind: ByDefault}, {Kind: ByConst}, {Kind: ByDefault, GaveWay: true}}}
+	e := Entry{Sets: []Set{{Kind: ByDefault}, {Kind: ByConst}, {Kind: ByDefault, WithoutEffect: true}}}
 	if s, ok := e.Current(); !ok || s.Kind != ByConst {
 		t.Errorf("got %v, %v", s, ok)
 	}
-	if others := e.Overridden(); len(others) != 2 || others[0].Kind != ByDefault || !others[1].GaveWay {
+	if others := e.Overridden(); len(others) != 2 || others[0].Kind != ByDefault || !others[1].WithoutEffect {
 		t.Errorf("got %v", others)
 	}
 	if _, ok := (&Entry{Sets: []Set{{Kind: ByConst}, {Kind: ByDrop}}}).Current(); ok {
@@ -166,7 +166,7 @@ func TestLaterDefinitions(t *testing.T) {
 }
 
 func TestLimits(t *testing.T) {
-	limits := Limits{Values: 300, Turns: 10, Calls: 3}
+	limits := Limits{Values: 300, Iterations: 10, Calls: 3}
 	for src, code := range map[string]string{
 		`@const a: 1 1 1 1 1; @const b: const(a) const(a) const(a) const(a) const(a); @const c: const(b) const(b) const(b) const(b); x { y: const(c) const(c) const(c) }`: "too-many-values",
 		`@loop n over range(1, 11) { a { b: const(n) } }`:  "bad-loop",

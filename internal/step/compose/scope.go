@@ -16,7 +16,7 @@ type Scope struct {
 	outer     *Scope // scope of the parent block; nil outside of all blocks
 	values    map[string]*Constant
 	members   *Group     // group whose keys the scope contains as well; nil for none
-	turning   *loopTurn  // of the loop whose body this is
+	vars      *loopVars  // of the loop whose body this is
 	outermost *outermost // shared state of the scope outside of all blocks
 
 	defs  map[string]*definition // definitions in the block, by key
@@ -41,13 +41,13 @@ type outermost struct {
 }
 
 // loopVars are the variables of one iteration of a loop.
-type loopTurn struct {
+type loopVars struct {
 	names []string // the key, if there are two, and the item
-	turn
+	iteration
 }
 
 // find returns the value of a variable, or nil.
-func (t *loopTurn) find(name string) *Constant {
+func (t *loopVars) find(name string) *Constant {
 	switch {
 	case t == nil:
 		return nil
@@ -60,7 +60,7 @@ func (t *loopTurn) find(name string) *Constant {
 }
 
 // local returns a constant that was set in the scope itself.
-func (s *Scope) own(name string) (*Constant, bool) {
+func (s *Scope) local(name string) (*Constant, bool) {
 	if c, ok := s.values[name]; ok {
 		return c, true
 	}
@@ -69,7 +69,7 @@ func (s *Scope) own(name string) (*Constant, bool) {
 			return c, true
 		}
 	}
-	c := s.turning.find(name)
+	c := s.vars.find(name)
 	return c, c != nil
 }
 
@@ -97,10 +97,10 @@ func (c *Constant) isRead(at source.Span) {
 
 // Drop is an @drop: it removes an existing key, and blocks defaults that would set it later.
 type Drop struct {
-	Path string
-	At   source.Span
-	Hit  bool   // there was a key to remove
-	Near string // a similar key, if none was removed
+	Path    string
+	At      source.Span
+	Matched bool   // there was a key to remove
+	Near    string // a similar key, if none was removed
 }
 
 // NewScope returns an empty scope outside of all blocks.
@@ -138,7 +138,7 @@ type path []string
 func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	for ; s != nil; s = s.outer {
 		s.touch()
-		if c, ok = s.own(p[0]); ok {
+		if c, ok = s.local(p[0]); ok {
 			break
 		}
 	}
@@ -258,7 +258,7 @@ func (s *Scope) put(name string, c *Constant) {
 func (s *Scope) drop(p path, at source.Span) {
 	last := len(p) - 1
 	_, there := s.Find(p)
-	d := &Drop{Path: joinPath(p), At: at, Hit: there}
+	d := &Drop{Path: joinPath(p), At: at, Matched: there}
 	group := &Constant{Group: &Group{}, At: at}
 	if found, ok := s.Find(p[:last]); ok {
 		group = found
@@ -270,10 +270,10 @@ func (s *Scope) drop(p path, at source.Span) {
 
 // isDropped reports whether the key at a path was dropped, and records that a default tried to set
 // it.
-func (s *Scope) keepsAway(p path) bool {
+func (s *Scope) isDropped(p path) bool {
 	for i := len(p) - 1; i > 0; i-- {
 		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped.at(p[i]) != nil {
-			c.Group.dropped.at(p[i]).Hit = true
+			c.Group.dropped.at(p[i]).Matched = true
 			return true
 		}
 	}
@@ -281,10 +281,10 @@ func (s *Scope) keepsAway(p path) bool {
 }
 
 // UnmatchedDrops returns the drops without effect so far.
-func (s *Scope) IdleDrops() []Drop {
+func (s *Scope) UnmatchedDrops() []Drop {
 	var out []Drop
 	for _, d := range s.outermost.drops {
-		if !d.Hit {
+		if !d.Matched {
 			idle := *d
 			idle.Near = diag.Nearest(d.Path, s.near(strings.Split(d.Path, ".")))
 			out = append(out, idle)
@@ -310,8 +310,8 @@ func (s *Scope) near(p path) []string {
 		for name := range s.values {
 			all[name] = true
 		}
-		if s.turning != nil {
-			for _, name := range s.turning.names {
+		if s.vars != nil {
+			for _, name := range s.vars.names {
 				all[name] = true
 			}
 		}

@@ -32,7 +32,7 @@ func placeOf(d *ast.Declaration) place {
 }
 
 // inside returns the context of the arguments of a function or block.
-func (p place) within(v *ast.Value) place {
+func (p place) inside(v *ast.Value) place {
 	if p.asWritten && v.IsFunction("set") {
 		return place{} // values for custom properties of an imported sheet
 	}
@@ -43,7 +43,7 @@ func (p place) within(v *ast.Value) place {
 		p.asWritten, p.compared = false, true
 	}
 	p.math = p.math || value.IsMath(v)
-	p.Place = p.Within(v.Name())
+	p.Place = p.Inside(v.Name())
 	return p
 }
 
@@ -117,13 +117,13 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 		if with, ok := c.argument(v, s, at); ok {
 			return with, 1
 		}
-	case v.IsFunction("if") && asksTheBuild(v.Inner.Values):
+	case v.IsFunction("if") && usesBuildTime(v.Inner.Values):
 		if with, ok := c.inlineIf(v, s, at); ok {
 			return with, 1
 		}
 		return nil, 0
-	case isSplice(v) && (!at.verbatim || c.namesConstant(v, s)):
-		name, took := c.spliceName(values, s)
+	case isInterpolated(v) && (!at.verbatim || c.namesConstant(v, s)):
+		name, took := c.interpolateName(values, s)
 		if took == 0 {
 			return nil, 0
 		}
@@ -133,7 +133,7 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 			return with, 1
 		}
 	}
-	inner, edited := c.values(v.Inner.Values, s, at.within(v))
+	inner, edited := c.values(v.Inner.Values, s, at.inside(v))
 	copied := *v
 	if edited {
 		copied.Inner = &ast.Inner{Values: inner, Close: v.Inner.Close}
@@ -164,14 +164,14 @@ func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value
 		v.Text = "url(" // all parts are known: write the form that every browser supports
 	case at.math || at.asWritten || (at.verbatim || at.compared) && !edited:
 		// Scripts read custom properties as they are written.
-	case value.WorksOut(v):
-		return c.workedOut(v, at)
+	case value.IsComputable(v):
+		return c.computed(v, at)
 	}
 	return with, false
 }
 
 // computed returns the result of a math function or colour function.
-func (c *Composer) workedOut(v *ast.Value, at place) (with ast.Value, ok bool) {
+func (c *Composer) computed(v *ast.Value, at place) (with ast.Value, ok bool) {
 	with, ok, err := value.Fold(v, at.Place)
 	var problem *value.Problem
 	if errors.As(err, &problem) {
@@ -193,7 +193,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil {
 		constant.isRead(v.Span())
-		return c.place(constant.Value, v, at)
+		return c.substitute(constant.Value, v, at)
 	}
 	args, ok := c.chosen(args, s)
 	if !ok {
@@ -215,12 +215,12 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 			fmt.Sprintf("use one of its keys: %s", strings.Join(first(constant.Group.Keys(), 5), ", ")))
 		return nil, false
 	case ok:
-		return c.place(constant.Value, v, at)
+		return c.substitute(constant.Value, v, at)
 	case n < len(args):
 		fallback := trim(trim(args[n:])[1:])
 		fallback, _ = c.values(fallback, s, at)
 		at.verbatim = false // the white space is that of the source
-		return c.place(fallback, v, at)
+		return c.substitute(fallback, v, at)
 	}
 	c.unknown(p, ast.SpanOf(args[:n]), s)
 	return nil, false
@@ -246,7 +246,7 @@ func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	}
 	name := token.Unescape(args[0].Text)
 	for ; s != nil; s = s.outer {
-		if constant, ok := s.own(name); ok {
+		if constant, ok := s.local(name); ok {
 			if constant.Group != nil {
 				return nil
 			}
@@ -283,7 +283,7 @@ func isComma(values []ast.Value) bool {
 
 // substitute returns values as the replacement of use. The result may be shared, and its first
 // value has the white space flag of its source.
-func (c *Composer) place(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
+func (c *Composer) substitute(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
 	if !c.count(deepSize(values, c.limits().Values)+1, use.Span()) {
 		return nil, false
 	}
@@ -326,7 +326,7 @@ func rounded(values []ast.Value, at place) []ast.Value {
 // many.
 func (c *Composer) count(n int, at source.Span) bool {
 	limit := c.limits().Values
-	if c.made += n; c.made <= limit {
+	if c.inserted += n; c.inserted <= limit {
 		return true
 	}
 	if !c.tooMany {

@@ -101,7 +101,7 @@ func join(kind conditionKind, parts []condition) condition {
 // maxTests tests: "or" doubles its context.
 const (
 	maxCopies = 256
-	maxAsked  = 64
+	maxTests  = 64
 )
 
 // cost returns how often [condition.wrap] repeats the guarded nodes, how often it would for the
@@ -182,12 +182,12 @@ func isConjunction(prelude []ast.Value) bool {
 			return false
 		}
 	}
-	return prelude[0].Kind == token.LParen && !namesNot(prelude)
+	return prelude[0].Kind == token.LParen && !usesNot(prelude)
 }
 
 // usesNot reports whether brackets contain more brackets or "not", which only newer browsers
 // support.
-func namesNot(prelude []ast.Value) bool {
+func usesNot(prelude []ast.Value) bool {
 	return slices.ContainsFunc(prelude, func(v ast.Value) bool {
 		return slices.ContainsFunc(v.Values(), func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
 	})
@@ -246,7 +246,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	if holds.kind == never {
 		return nil
 	}
-	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxAsked {
+	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxTests {
 		c.fail(code.BadCondition, r.Span(), "the condition is too complex",
 			"nest rules instead of joining all conditions by \"and\" and \"or\"")
 		s.touch()

@@ -39,7 +39,7 @@ func relative(name string) string {
 func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 	c := &colors{l, make(map[string]bool), make(map[string]bool)}
 	for _, name := range colorFunctions {
-		c.lacking[name] = l.lacks(browsers.Color(name))
+		c.unsupported[name] = l.lacks(browsers.Color(name))
 		c.relative[name] = l.lacks(relative(name))
 	}
 	for _, name := range relativeFunctions {
@@ -51,17 +51,17 @@ func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 // colors is the rewrite of colours for the targets.
 type colors struct {
 	*lowering
-	lacking  map[string]bool // functions that some target does not support
-	relative map[string]bool // those that it does not support as relative colours
+	unsupported map[string]bool // functions that some target does not support
+	relative    map[string]bool // those that it does not support as relative colours
 }
 
 // isUnsupported reports whether some target does not support a colour function.
-func (c *colors) isLacking(v *ast.Value) bool {
+func (c *colors) isUnsupported(v *ast.Value) bool {
 	if !mayBeColor(v.Text) {
 		return false
 	}
 	name := token.Lower(v.Name())
-	return c.lacking[name] || c.relative[name] && isRelative(v)
+	return c.unsupported[name] || c.relative[name] && isRelative(v)
 }
 
 // mayBeColor is a quick test by the first letter whether a function may be a colour.
@@ -76,12 +76,12 @@ func isRelative(v *ast.Value) bool {
 // declaration returns a fallback followed by the declaration. Browsers skip a declaration with an
 // unsupported colour, unless it is a custom property or contains var(): these need a guard.
 func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
-	if !holdsFunction(d.Value, c.isLacking) || at.again(d) || holdsFunction(at.tested, c.isLacking) {
+	if !holdsFunction(d.Value, c.isUnsupported) || at.again(d) || holdsFunction(at.tested, c.isUnsupported) {
 		return nil
 	}
 	var test ast.Value
 	fallback, changed := ast.MapValues(d.Value, func(v *ast.Value) (with ast.Value, changed bool) {
-		if v.Kind != token.Function || !c.isLacking(v) {
+		if v.Kind != token.Function || !c.isUnsupported(v) {
 			return with, false
 		}
 		color, ok := colorOf(v)
@@ -124,7 +124,7 @@ func (c *colors) test(name string, v *ast.Value) ast.Value {
 	}
 	args := []ast.Value{zero(false), zero(true), zero(true)}
 	switch {
-	case isRelative(v) && !c.lacking[name]:
+	case isRelative(v) && !c.unsupported[name]:
 		args = []ast.Value{ident("from", at, false), ident("red", at, true), zero(true), zero(true), zero(true)}
 	case name == "color":
 		args = append([]ast.Value{ident("srgb", at, false)}, zero(true), zero(true), zero(true))

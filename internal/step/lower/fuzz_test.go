@@ -14,7 +14,7 @@ func FuzzLower(f *testing.F) {
 	step := func(nodes []ast.Node) []ast.Node {
 		return Nodes(nodes, Options{Targets: older, Direction: RightToLeft})
 	}
-	steptest.FuzzSettles(f, step,
+	steptest.FuzzIdempotent(f, step,
 		"@media (width<1px) and (2em<=height<3em),not all and (color>2){a{b:oklch(.6 .1 2);--c:lab(1 2 3);c{d:var(--x) color(srgb 1 0 0)}}}@keyframes k{to{--c:lab(1 2 3)}}",
 		":root{color-scheme:light dark}a{color:light-dark(red,oklch(.6 .1 2));--c:light-dark(lab(1 2 3),var(--x))}",
 		"a{width:clamp(1px,2vw,3px);color:#1234;fill:rgb(1 2 3/var(--a));background:linear-gradient(red 0 1px,hwb(1 2% 3%));font:1em system-ui}",

@@ -83,7 +83,7 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 
 // newLowering returns a new run of the step.
 func newLowering(opts Options) *lowering {
-	l := &lowering{Options: opts, lacking: make(map[string]bool)}
+	l := &lowering{Options: opts, unsupported: make(map[string]bool)}
 	for _, d := range declared {
 		if slices.ContainsFunc(d.features, l.lacks) {
 			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})
@@ -94,7 +94,7 @@ func newLowering(opts Options) *lowering {
 
 // reset prepares a finished run for reuse, without references to the previous nodes.
 func (l *lowering) reset() {
-	l.Report, l.sheet, l.left, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
+	l.Report, l.sheet, l.exempt, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
 }
 
 // followsScheme reports whether the sheet follows the colour scheme of the user.
@@ -108,7 +108,7 @@ func (l *lowering) followsScheme() bool {
 
 // run lowers nodes.
 func (l *lowering) run(nodes []ast.Node) []ast.Node {
-	l.sheet, l.left = nodes, asis.Left(nodes, Name)
+	l.sheet, l.exempt = nodes, asis.Exempt(nodes, Name)
 	if len(l.rewrites) > 0 {
 		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
 	}
@@ -126,13 +126,13 @@ func (l *lowering) run(nodes []ast.Node) []ast.Node {
 // lowering is one run of the step.
 type lowering struct {
 	Options
-	sheet    []ast.Node      // the input; nil before the run
-	lacking  map[string]bool // features that some target does not support, as far as known
-	left     map[ast.Node]bool
-	rewrites []rewrite
-	written  int   // simple selectors written by expanding nested rules
-	tooMany  bool  // the limit was exceeded and reported
-	scheme   *bool // see followsScheme; nil until computed
+	sheet       []ast.Node      // the input; nil before the run
+	unsupported map[string]bool // features that some target does not support, as far as known
+	exempt      map[ast.Node]bool
+	rewrites    []rewrite
+	written     int   // simple selectors written by expanding nested rules
+	tooMany     bool  // the limit was exceeded and reported
+	scheme      *bool // see followsScheme; nil until computed
 }
 
 // rewrite is a rewrite of declarations. apply returns the replacement of a declaration; nil if it
@@ -144,10 +144,10 @@ type rewrite struct {
 
 // lacks reports whether a target does not support a feature that is to be lowered.
 func (l *lowering) lacks(feature string) bool {
-	lacking, found := l.lacking[feature]
+	lacking, found := l.unsupported[feature]
 	if !found {
-		lacking = !l.AsIs[feature] && len(l.Targets.Lacking(feature)) > 0
-		l.lacking[feature] = lacking
+		lacking = !l.AsIs[feature] && len(l.Targets.Unsupported(feature)) > 0
+		l.unsupported[feature] = lacking
 	}
 	return lacking
 }
@@ -174,12 +174,12 @@ func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node
 	changed := false
 	for i, n := range nodes {
 		one, many, edited := n, []ast.Node(nil), false
-		if l.left == nil || !l.left[n] {
+		if l.exempt == nil || !l.exempt[n] {
 			if d, ok := n.(*ast.Declaration); ok {
 				many = l.declaration(d, at, from)
 				edited = many != nil
 			} else {
-				one, edited = l.within(n, at, from)
+				one, edited = l.inside(n, at, from)
 			}
 		}
 		at.before = n
@@ -201,7 +201,7 @@ func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node
 }
 
 // inside applies rewrites to the declarations in the block of n.
-func (l *lowering) within(n ast.Node, at site, from int) (ast.Node, bool) {
+func (l *lowering) inside(n ast.Node, at site, from int) (ast.Node, bool) {
 	body := ast.Body(n)
 	if len(body) == 0 {
 		return n, false
@@ -248,7 +248,7 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, changed bool)) []ast.Node {
 	var visit func(ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
-		if l.left[n] {
+		if l.exempt[n] {
 			return ast.Keep
 		}
 		within, changedWithin := n, false

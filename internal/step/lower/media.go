@@ -20,7 +20,7 @@ const rangeSyntax = "css.at-rules.media.range_syntax"
 
 // Media returns a media query list that all targets support. ok is false if it is unchanged.
 func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
-	if !hasRange(values) || opts.AsIs[rangeSyntax] || len(opts.Targets.Lacking(rangeSyntax)) == 0 {
+	if !hasRange(values) || opts.AsIs[rangeSyntax] || len(opts.Targets.Unsupported(rangeSyntax)) == 0 {
 		return values, false
 	}
 	var out [][]ast.Value

@@ -22,7 +22,7 @@ func (l *lowering) nesting(nodes []ast.Node) []ast.Node {
 
 // unnest returns the replacement of a node outside of style rules.
 func (l *lowering) unnest(n ast.Node) ast.Edit {
-	if l.left[n] {
+	if l.exempt[n] {
 		return ast.Keep
 	}
 	r, ok := n.(*ast.StyleRule)
@@ -45,7 +45,7 @@ func (l *lowering) unnest(n ast.Node) ast.Edit {
 func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 	var visit func(n ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
-		if l.left[n] {
+		if l.exempt[n] {
 			return ast.Keep
 		}
 		r, ok := n.(*ast.StyleRule)
@@ -55,7 +55,7 @@ func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 			}
 			return ast.Keep
 		}
-		if !l.declaresBehind(r.Nodes) {
+		if !l.declaresAfter(r.Nodes) {
 			return ast.Keep
 		}
 		var out []ast.Node
@@ -67,7 +67,7 @@ func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 }
 
 // declaresAfter reports whether a declaration comes after a rule in a block, at any depth.
-func (l *lowering) declaresBehind(nodes []ast.Node) bool {
+func (l *lowering) declaresAfter(nodes []ast.Node) bool {
 	nested := false
 	for _, n := range nodes {
 		switch n := n.(type) {
@@ -77,13 +77,13 @@ func (l *lowering) declaresBehind(nodes []ast.Node) bool {
 			}
 		case *ast.StyleRule:
 			nested = true
-			if l.declaresBehind(n.Nodes) {
+			if l.declaresAfter(n.Nodes) {
 				return true
 			}
 		case *ast.AtRule:
 			if isGroup(token.Lower(n.Name)) && n.Block != nil {
 				nested = true
-				if l.declaresBehind(n.Block.Nodes) {
+				if l.declaresAfter(n.Block.Nodes) {
 					return true
 				}
 			}
@@ -94,7 +94,7 @@ func (l *lowering) declaresBehind(nodes []ast.Node) bool {
 
 // nests reports whether a node in a style rule needs nesting support.
 func (l *lowering) nests(n ast.Node) bool {
-	if l.left[n] {
+	if l.exempt[n] {
 		return false
 	}
 	switch n.(type) {
@@ -127,7 +127,7 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 		}
 	}
 	for i, n := range nodes {
-		if l.left[n] {
+		if l.exempt[n] {
 			continue // it stays with the surrounding declarations
 		}
 		switch n := n.(type) {
@@ -318,7 +318,7 @@ func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
 // replaceCompound is replace for one compound.
 func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple {
 	var types, rest []ast.Simple
-	itself := standsItself(compound, parents)
+	itself := canInsert(compound, parents)
 	for _, p := range compound {
 		switch {
 		case p.Kind == ast.NestingSelector && !itself:
@@ -342,7 +342,7 @@ func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple
 
 // canInsert reports whether the parent itself can replace each '&' in a compound: it is a single
 // compound, and the result has at most one type selector.
-func standsItself(compound []ast.Simple, parents []ast.Selector) bool {
+func canInsert(compound []ast.Simple, parents []ast.Selector) bool {
 	if len(parents) != 1 || endsInElement(parents[0]) {
 		return false
 	}

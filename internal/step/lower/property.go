@@ -33,15 +33,15 @@ var propertyFeatures = func() []string {
 
 // properties returns the rewrite of declarations.
 func (l *lowering) properties() func(*ast.Declaration, site) []ast.Node {
-	p := &propertyRewriter{lowering: l, flow: flow(l.Direction), lacking: make(map[string]bool)}
+	p := &propertyRewriter{lowering: l, flow: flow(l.Direction), unsupported: make(map[string]bool)}
 	return p.declaration
 }
 
 // propertyRewriter is the rewrite for the targets.
 type propertyRewriter struct {
 	*lowering
-	flow    map[string][]string // physical properties of logical ones; nil if the direction is unknown
-	lacking map[string]bool     // by name as written: the properties to rewrite
+	flow        map[string][]string // physical properties of logical ones; nil if the direction is unknown
+	unsupported map[string]bool     // by name as written: the properties to rewrite
 }
 
 // declaration rewrites one declaration.
@@ -49,7 +49,7 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	if d.IsCustom() {
 		return nil
 	}
-	if lacking, known := p.lacking[d.Name]; known && !lacking {
+	if lacking, known := p.unsupported[d.Name]; known && !lacking {
 		return nil
 	}
 	name := token.Lower(d.Name)
@@ -76,7 +76,7 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	if lacking && name != "overflow" && name != "display" {
 		lacking = p.lacks(browsers.Property(name))
 	}
-	p.lacking[d.Name] = lacking
+	p.unsupported[d.Name] = lacking
 	if !lacking {
 		return nil
 	}

@@ -47,7 +47,7 @@ func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	for name, feature := range gradients {
 		r.gradients[name] = l.lacks(feature)
 	}
-	r.clamp = l.lacks(clampFunction) && len(l.Targets.Lacking(maxFunction)) == 0
+	r.clamp = l.lacks(clampFunction) && len(l.Targets.Unsupported(maxFunction)) == 0
 	r.hex, r.hwb, r.rgb, r.hsl = l.lacks(hexWithAlpha), l.lacks(hwbFunction), l.lacks(spacedRGB), l.lacks(spacedHSL)
 	fonts := l.lacks(systemFont)
 	return func(d *ast.Declaration, at site) []ast.Node {

@@ -292,7 +292,7 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 	if in.color {
 		if short, ok := value.Shortest(v, in.mixed); ok {
 			if short.Inner != nil {
-				if inner, ok := within(&short, place{number: true}); ok {
+				if inner, ok := inside(&short, place{number: true}); ok {
 					short = inner
 				}
 			}
@@ -305,16 +305,16 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 		mixed:  in.mixed || name == "color-mix",
 		math:   in.math || value.IsMath(v) || name == "calc-size",
 	}
-	return within(v, inner)
+	return inside(v, inner)
 }
 
 // brackets minifies parentheses that do not belong to a function.
 func brackets(v *ast.Value, in place) (with ast.Value, changed bool) {
-	return within(v, place{math: in.math})
+	return inside(v, place{math: in.math})
 }
 
 // inside minifies the contents of a function or brackets.
-func within(v *ast.Value, in place) (with ast.Value, changed bool) {
+func inside(v *ast.Value, in place) (with ast.Value, changed bool) {
 	list, changed := values(v.Inner.Values, in)
 	if !changed {
 		return with, false

@@ -66,7 +66,7 @@ func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 	groups := make(map[string]bool)
 	for _, n := range r.Nodes {
 		d, ok := n.(*ast.Declaration)
-		if !ok || p.left[n] {
+		if !ok || p.exempt[n] {
 			continue
 		}
 		if name := token.Lower(d.Name); p.listsNames(d, name) {

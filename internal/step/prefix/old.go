@@ -134,7 +134,7 @@ func oldGradient(name string, args []ast.Value) (with []ast.Value, ok bool) {
 	parts := ast.SplitAt(args, token.Comma)
 	for i := range parts {
 		parts[i] = ast.Significant(parts[i])
-		if len(parts[i]) == 0 || i > 0 && len(parts[i]) == 1 && isPlace(&parts[i][0]) {
+		if len(parts[i]) == 0 || i > 0 && len(parts[i]) == 1 && isPosition(&parts[i][0]) {
 			return nil, false // a position between two colours
 		}
 	}
@@ -163,7 +163,7 @@ func oldGradient(name string, args []ast.Value) (with []ast.Value, ok bool) {
 }
 
 // isPosition reports whether v is a length, a percentage or a calculation.
-func isPlace(v *ast.Value) bool {
+func isPosition(v *ast.Value) bool {
 	return v.Kind == token.Dimension || v.Kind == token.Percentage || v.Kind == token.Number || v.IsFunction("calc")
 }
 
@@ -219,7 +219,7 @@ func oldCircle(first []ast.Value) (lead [][]ast.Value, ok bool) {
 		switch {
 		case shape[i].Kind == token.Ident && slices.Contains(shapes, token.Lower(shape[i].Text)):
 			words++
-		case isPlace(&shape[i]):
+		case isPosition(&shape[i]):
 			places++
 		}
 	}

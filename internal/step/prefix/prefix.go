@@ -71,21 +71,21 @@ type Options struct {
 }
 
 // Prefixer prefixes sheets. It is safe for concurrent use.
-type Fitter struct {
+type Prefixer struct {
 	needs *needs
 }
 
 // New returns a prefixer. Determining which prefixes are needed takes longer than prefixing a small
 // sheet, so a Prefixer should be reused.
-func New(opts Options) *Fitter { return &Fitter{needsOf(opts)} }
+func New(opts Options) *Prefixer { return &Prefixer{needsOf(opts)} }
 
 // Nodes prefixes a single sheet; see [Prefixer.Nodes].
 func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) { return New(opts).Nodes(nodes) }
 
 // Nodes returns prefixed nodes, and the changes in the order of their first occurrence. Nodes
 // without changes are shared, not copied. It is idempotent.
-func (f *Fitter) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
-	p := &prefixer{needs: f.needs, left: asis.Left(nodes, Name), index: make(map[Change]int)}
+func (f *Prefixer) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
+	p := &prefixer{needs: f.needs, exempt: asis.Exempt(nodes, Name), index: make(map[Change]int)}
 	p.siblings = nodes
 	out, _ := ast.Map(nodes, p.rule)
 	return out, p.changes
@@ -100,7 +100,7 @@ type needs struct {
 	keywords   map[string]map[string][]string // by property
 	functions  map[string][]string
 	pseudos    map[string][]string // without colons
-	drawn      []string            // of @keyframes
+	keyframes  []string            // of @keyframes
 	boxes      []string            // of the 2009 flexible boxes
 	guards     bool                // all targets support @supports
 }
@@ -124,8 +124,8 @@ func needsOf(opts Options) *needs {
 			n.functions[name] = list
 		}
 	}
-	n.guards = len(opts.Targets.Lacking("css.at-rules.supports")) == 0
-	n.drawn = n.wanted(all["css.at-rules.keyframes"], "@keyframes")
+	n.guards = len(opts.Targets.Unsupported("css.at-rules.supports")) == 0
+	n.keyframes = n.wanted(all["css.at-rules.keyframes"], "@keyframes")
 	n.boxes = n.wanted(opts.Targets.InStead(browsers.Property("box-flex"), browsers.Property("display")+".flex"), "display", "flex")
 	return n
 }
@@ -159,7 +159,7 @@ func (n *needs) wanted(list []string, names ...string) []string {
 // prefixer is the state of prefixing one sheet.
 type prefixer struct {
 	*needs
-	left     map[ast.Node]bool
+	exempt   map[ast.Node]bool
 	only     string     // in a prefixed rule: the only prefix that may be added
 	siblings []ast.Node // of the current rule
 
@@ -173,7 +173,7 @@ type prefixer struct {
 
 // rule prefixes a rule.
 func (p *prefixer) rule(n ast.Node) ast.Edit {
-	if p.left[n] {
+	if p.exempt[n] {
 		return ast.Keep
 	}
 	if r, ok := n.(*ast.AtRule); ok && token.EqualFold(r.Name, "keyframes") {
@@ -213,7 +213,7 @@ func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 	p.siblings = body
 	defer func() { p.siblings = outer }()
 	edited, changed := ast.Map(body, func(child ast.Node) ast.Edit {
-		if d, ok := child.(*ast.Declaration); ok && !p.left[child] {
+		if d, ok := child.(*ast.Declaration); ok && !p.exempt[child] {
 			return p.declaration(d, body)
 		}
 		return p.rule(child)
@@ -227,13 +227,13 @@ func (p *prefixer) block(n ast.Node) (ast.Node, bool) {
 // keyframes returns an @keyframes rule after its prefixed copies.
 func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
 	var out []ast.Node
-	for _, prefix := range p.fitting(p.drawn) {
+	for _, prefix := range p.fitting(p.needs.keyframes) {
 		twin := *r
 		twin.Name = prefix + "keyframes"
 		if p.hasRule(&twin) {
 			continue // the author wrote it
 		}
-		inner := &prefixer{needs: p.needs, left: p.left, only: prefix, index: make(map[Change]int)}
+		inner := &prefixer{needs: p.needs, exempt: p.exempt, only: prefix, index: make(map[Change]int)}
 		fitted, _ := inner.block(&twin)
 		out = append(out, fitted)
 		p.note(Change{Property: "@" + twin.Name, Feature: "css.at-rules.keyframes", Prefix: prefix})
@@ -316,7 +316,7 @@ func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, bloc
 		return false
 	}
 	feature := browsers.Property(standard)
-	if !browsers.Known(feature) || len(p.targets.Lacking(feature)) > 0 {
+	if !browsers.Known(feature) || len(p.targets.Unsupported(feature)) > 0 {
 		return false
 	}
 	behind := false

@@ -10,7 +10,7 @@ import (
 const Name = "prefix"
 
 // Run prefixes the rules of a unit, and notes the [Change]s.
-func (f *Fitter) Run(ctx context.Context, u *step.Unit) error {
+func (f *Prefixer) Run(ctx context.Context, u *step.Unit) error {
 	nodes, changes := f.Nodes(u.Nodes)
 	u.Nodes = nodes
 	if len(changes) > 0 {

@@ -22,10 +22,10 @@ type Evidence struct {
 	patterns map[string]source.Pos // of names that scripts and templates build from parts, see [script.Hole]
 	// folded has the classes and IDs of pages in quirks mode, in lower case: they are
 	// case-insensitive there (Selectors 4, sections 6.6 and 6.7).
-	folded map[string]source.Pos
-	quirks bool               // some page is in quirks mode
-	keep   []selector.Pattern // keep patterns of selectors
-	unread []source.Pos       // unreadable scripts
+	folded     map[string]source.Pos
+	quirks     bool               // some page is in quirks mode
+	keep       []selector.Pattern // keep patterns of selectors
+	unreadable []source.Pos       // unreadable scripts
 
 	index     patternIndex
 	relations relations
@@ -106,17 +106,17 @@ type How string
 
 // The kinds of evidence.
 const (
-	InPage    How = "page"    // on a page
-	InText    How = "text"    // a word of a script or another file
-	Joined    How = "joined"  // a script joins it from parts: partial evidence
-	Implied   How = "implied" // on every page, or set by browsers
-	ByKeep    How = "keep"    // kept by the settings
-	ByComment How = "comment" // kept by a comment in the sheet
-	ByUnread  How = "unread"  // an unreadable script may use it
+	InPage       How = "page"    // on a page
+	InText       How = "text"    // a word of a script or another file
+	Joined       How = "joined"  // a script joins it from parts: partial evidence
+	Implied      How = "implied" // on every page, or set by browsers
+	ByKeep       How = "keep"    // kept by the settings
+	ByComment    How = "comment" // kept by a comment in the sheet
+	ByUnreadable How = "unread"  // an unreadable script may use it
 
 	// For removed selectors whose parts are all in use:
-	Around    How = "around"    // the parent rule is removed
-	Elsewhere How = "elsewhere" // no page has the parts in this structure
+	ByParent    How = "around"    // the parent rule is removed
+	ByStructure How = "elsewhere" // no page has the parts in this structure
 )
 
 // named returns why a name from exact, the classes or IDs of pages, counts as in use.

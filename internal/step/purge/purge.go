@@ -29,7 +29,7 @@ type Result struct {
 	RemovedNamed int // removed definitions, such as @keyframes, and custom properties
 	// MatchedKeeps has a bit for each keep pattern, in order, that matched a selector; the last one
 	// is shared by all from the 64th on.
-	KeptBy       uint64
+	MatchedKeeps uint64
 	RemovedBytes int // source bytes of the removed rules, without white space around declarations
 }
 
@@ -54,12 +54,12 @@ type Reason struct {
 type Options struct {
 	Evidence   *Evidence
 	Uses       *Uses         // uses of definitions on the whole site; nil keeps all definitions
-	Ledger     func(Verdict) // receives every verdict in order; may be nil
+	Record     func(Verdict) // receives every verdict in order; may be nil
 	Properties bool          // also remove unused custom properties; needs Uses
 	// Supported reports whether all targets support a selector; nil means always.
 	Supported func(ast.Selector) bool
 	// Exempt are nodes that comments exclude from this step.
-	Left map[ast.Node]bool
+	Exempt map[ast.Node]bool
 
 	// Options of the step that [Nodes] ignores:
 
@@ -84,7 +84,7 @@ type purger struct {
 
 // node purges one node.
 func (p *purger) node(n ast.Node) ast.Edit {
-	if p.Left[n] {
+	if p.Exempt[n] {
 		p.leave(n)
 		return ast.Keep
 	}
@@ -118,7 +118,7 @@ func (p *purger) leave(n ast.Node) {
 		if r, ok := n.(*ast.StyleRule); ok {
 			p.result.Rules++
 			for _, s := range r.Selectors {
-				p.tell(s, true, []Reason{{Use: Use{How: ByComment}}})
+				p.record(s, true, []Reason{{Use: Use{How: ByComment}}})
 			}
 		}
 		return true
@@ -171,8 +171,8 @@ func (p *purger) property(d *ast.Declaration) ast.Edit {
 	}
 	name := token.Unescape(d.Name)
 	kept := p.Uses.reads(name) || p.Evidence.mentions(name)
-	if p.Ledger != nil {
-		p.Ledger(Verdict{Name: "property " + name, At: d.Span(), Kept: kept})
+	if p.Record != nil {
+		p.Record(Verdict{Name: "property " + name, At: d.Span(), Kept: kept})
 	}
 	if kept {
 		return ast.Keep
@@ -191,8 +191,8 @@ func (p *purger) nested(nodes []ast.Node) {
 			p.result.Rules++
 			p.result.RemovedRules++
 			for _, s := range r.Selectors {
-				if p.Ledger != nil {
-					p.Ledger(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Use: Use{How: Around}}}})
+				if p.Record != nil {
+					p.Record(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Use: Use{How: ByParent}}}})
 				}
 			}
 		}
@@ -232,14 +232,14 @@ func length(r *ast.StyleRule) int {
 // judge reports whether a selector may match something, and records the verdict.
 func (p *purger) judge(s ast.Selector) bool {
 	if pattern, ok := p.Evidence.keeps(s); ok {
-		p.result.KeptBy |= 1 << min(pattern, 63)
-		p.tell(s, true, []Reason{{Part: p.Evidence.keep[pattern].Text, Use: Use{How: ByKeep}}})
+		p.result.MatchedKeeps |= 1 << min(pattern, 63)
+		p.record(s, true, []Reason{{Part: p.Evidence.keep[pattern].Text, Use: Use{How: ByKeep}}})
 		return true
 	}
-	j := judgement{evidence: p.Evidence, explain: p.Ledger != nil}
+	j := judgement{evidence: p.Evidence, explain: p.Record != nil}
 	kept := j.possible(s)
-	if kept && !p.Evidence.stands(s) {
-		kept, j.missing = false, []Reason{{Use: Use{How: Elsewhere}}}
+	if kept && !p.Evidence.existsOnPage(s) {
+		kept, j.missing = false, []Reason{{Use: Use{How: ByStructure}}}
 	}
 	if !kept {
 		if use, ok := p.Evidence.keptAsRelated(s); ok {
@@ -252,15 +252,15 @@ func (p *purger) judge(s ast.Selector) bool {
 		if !kept {
 			why = j.missing
 		}
-		p.tell(s, kept, why)
+		p.record(s, kept, why)
 	}
 	return kept
 }
 
 // record records a verdict.
-func (p *purger) tell(s ast.Selector, kept bool, why []Reason) {
-	if p.Ledger != nil {
-		p.Ledger(Verdict{Selector: s, At: spanOf(s), Kept: kept, Why: why})
+func (p *purger) record(s ast.Selector, kept bool, why []Reason) {
+	if p.Record != nil {
+		p.Record(Verdict{Selector: s, At: spanOf(s), Kept: kept, Why: why})
 	}
 }
 

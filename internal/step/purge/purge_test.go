@@ -190,7 +190,7 @@ func TestLedger(t *testing.T) {
 	sheet, _ := parse.Sheet(files.Add(source.Path{Name: "x.css"}, "x.css",
 		".board .notice#quay{a:b} p:is(.dead,.late){a:b} .one.two-x,.dead #pier{a:b} [hidden],[data-kind=x],.gone{a:b} .is-odd{a:b} .dead{& .board{a:b}}"))
 	var got []string
-	_, result := Nodes(sheet.Nodes, Options{Evidence: e, Ledger: func(v Verdict) {
+	_, result := Nodes(sheet.Nodes, Options{Evidence: e, Record: func(v Verdict) {
 		text := fmt.Sprint(v.Kept)
 		for _, r := range v.Why {
 			text += " " + r.Part
@@ -209,7 +209,7 @@ func TestLedger(t *testing.T) {
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if result.Rules != 7 || result.RemovedRules != 2 || result.KeptBy != 1 {
+	if result.Rules != 7 || result.RemovedRules != 2 || result.MatchedKeeps != 1 {
 		t.Errorf("got %+v", result)
 	}
 }
@@ -462,7 +462,7 @@ func TestRelated(t *testing.T) {
 			f := textFile(page)
 			e.AddHTML(f)
 			if unread {
-				e.AddUnread(f.Pos(0))
+				e.AddUnreadable(f.Pos(0))
 			}
 			got, _ := purged(test.selector+"{a:b}", e)
 			if want := test.kept && unread; (got != "") != want {

@@ -326,9 +326,9 @@ func (e *Evidence) script(text string, at int) {
 		},
 		Joined: func(text string, offset int) { e.text(text, at+offset) },
 	})
-	if at, ok := madeCode(text); ok {
+	if at, ok := generatesCode(text); ok {
 		e.base = 0
-		e.unread = append(e.unread, e.file.Pos(min(at, len(e.file.Text))))
+		e.unreadable = append(e.unreadable, e.file.Pos(min(at, len(e.file.Text))))
 	}
 }
 
@@ -338,7 +338,7 @@ var packed = regexp.MustCompile(`\beval\(\s*\(?\s*function\s*\(\s*\w+\s*,\s*\w+\
 
 // generatesCode reports whether a script runs generated code in a way that hides its names, and
 // where.
-func madeCode(text string) (at int, ok bool) {
+func generatesCode(text string) (at int, ok bool) {
 	if !strings.Contains(text, "eval(") {
 		return 0, false
 	}

@@ -29,10 +29,10 @@ type relations struct {
 }
 
 // AddUnreadable records an unreadable script.
-func (e *Evidence) AddUnread(at source.Pos) { e.unread = append(e.unread, at) }
+func (e *Evidence) AddUnreadable(at source.Pos) { e.unreadable = append(e.unreadable, at) }
 
 // Unreadable returns the unreadable scripts.
-func (e *Evidence) Unread() []source.Pos { return e.unread }
+func (e *Evidence) Unreadable() []source.Pos { return e.unreadable }
 
 // nameWords returns the words of a name in lower case, which hyphens, underscores or capitals
 // separate.
@@ -114,12 +114,12 @@ func (e *Evidence) related(name string) (to string, ok bool) {
 
 // keptAsRelated returns why a selector is kept for an unreadable script.
 func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
-	if len(e.unread) == 0 {
+	if len(e.unreadable) == 0 {
 		return Use{}, false
 	}
 	e.relations.once.Do(e.relate)
 	subject := s[lastCombinator(s)+1:]
-	use := Use{How: ByUnread, At: e.unread[0]}
+	use := Use{How: ByUnreadable, At: e.unreadable[0]}
 	all, any := true, false
 	for i := range subject {
 		name := token.Unescape(subject[i].Name)

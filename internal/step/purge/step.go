@@ -22,7 +22,7 @@ func NewStep(opts Options) Step { return Step{opts} }
 // Sheets and nodes that the settings or comments keep are unchanged.
 func (s Step) Run(ctx context.Context, u *step.Unit) error {
 	opts := s.opts
-	opts.Left = make(map[ast.Node]bool)
+	opts.Exempt = make(map[ast.Node]bool)
 	keptBy := uint64(0)
 	for _, part := range u.Parts {
 		bits := uint64(0)
@@ -30,20 +30,20 @@ func (s Step) Run(ctx context.Context, u *step.Unit) error {
 			bits = opts.KeepSheet(part.File.Path)
 		}
 		if keptBy |= bits; bits == 0 {
-			maps.Copy(opts.Left, asis.Left(part.Nodes, Name))
+			maps.Copy(opts.Exempt, asis.Exempt(part.Nodes, Name))
 			continue
 		}
 		for _, n := range part.Nodes {
-			opts.Left[n] = true
+			opts.Exempt[n] = true
 		}
 	}
 	if s.opts.Verdicts {
 		var verdicts []Verdict
-		opts.Ledger = func(v Verdict) { verdicts = append(verdicts, v) }
+		opts.Record = func(v Verdict) { verdicts = append(verdicts, v) }
 		defer func() { u.Note(verdicts) }()
 	}
 	nodes, result := Nodes(u.Nodes, opts)
-	result.KeptBy |= keptBy
+	result.MatchedKeeps |= keptBy
 	u.Nodes = nodes
 	u.Note(result)
 	return ctx.Err()

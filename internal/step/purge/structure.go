@@ -85,7 +85,7 @@ func (d *document) fold(name string) string {
 // existsOnPage reports whether some page has elements in the structure of a selector. It returns
 // true if that is unknown: no page was added, or a script or another file has the name of a part,
 // and so may insert it anywhere.
-func (e *Evidence) stands(s ast.Selector) bool {
+func (e *Evidence) existsOnPage(s ast.Selector) bool {
 	if len(e.documents) == 0 || !hasCombinator(s) || e.mayBeMoved(s) {
 		return true
 	}

@@ -228,8 +228,8 @@ func (p *purger) definition(r *ast.AtRule) (edit ast.Edit, ok bool) {
 		return ast.Keep, true
 	}
 	kept := p.used(plain, name)
-	if p.Ledger != nil {
-		p.Ledger(Verdict{Name: "@" + kind + " " + name, At: r.Span(), Kept: kept})
+	if p.Record != nil {
+		p.Record(Verdict{Name: "@" + kind + " " + name, At: r.Span(), Kept: kept})
 	}
 	if kept {
 		return ast.Keep, true

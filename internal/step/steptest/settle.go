@@ -14,7 +14,7 @@ import (
 
 // FuzzIdempotent fuzzes a step with the shared sheets and additional seeds: the result for a valid
 // sheet must be valid, and running the step again must not change anything.
-func FuzzSettles(f *testing.F, step func([]ast.Node) []ast.Node, seeds ...string) {
+func FuzzIdempotent(f *testing.F, step func([]ast.Node) []ast.Node, seeds ...string) {
 	f.Helper()
 	for _, src := range append(csstest.All(), seeds...) {
 		f.Add(src)
