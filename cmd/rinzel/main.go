@@ -1,5 +1,5 @@
-// Rinzel turns the style sheets of a website into the bundles that its pages load. See the README,
-// or run: rinzel help
+// Rinzel turns the style sheets of a website into the bundles that its pages
+// load. See the README, or run: rinzel help
 package main
 
 import (

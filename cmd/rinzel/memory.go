@@ -6,9 +6,10 @@ import (
 	"runtime/metrics"
 )
 
-// Limits of heap growth before a garbage collection, in percent of the live heap. A build is short
-// and allocates trees that live until its end: collecting rarely saves a fifth of its time. If the
-// live heap is large, it is collected after maxGarbage bytes of garbage, but not more often than
+// Limits of heap growth before a garbage collection, in percent of the live
+// heap. A build is short and allocates trees that live until its end:
+// collecting rarely saves a fifth of its time. If the live heap is large, it is
+// collected after maxGarbage bytes of garbage, but not more often than
 // leastGrowth allows.
 const (
 	mostGrowth  = 400
@@ -16,7 +17,8 @@ const (
 	maxGarbage  = 112 << 20
 )
 
-// tuneCollector sets how often garbage is collected, now and after each collection.
+// tuneCollector sets how often garbage is collected, now and after each
+// collection.
 func tuneCollector() {
 	debug.SetGCPercent(mostGrowth)
 	afterCollection()

@@ -1,6 +1,6 @@
-// Package browsers knows which browser versions support a feature, or need a prefix for it, and
-// which versions a project targets ([Targets]). Its data is generated from open data by the command
-// in gen.
+// Package browsers knows which browser versions support a feature, or need a
+// prefix for it, and which versions a project targets ([Targets]). Its data is
+// generated from open data by the command in gen.
 package browsers
 
 import (
@@ -24,7 +24,8 @@ func Color(function string) string { return "css.types.color." + function }
 // Property returns the feature of a property.
 func Property(name string) string { return "css.properties." + name }
 
-// Version is a comparable browser version: its major number times 1000 plus its minor number.
+// Version is a comparable browser version: its major number times 1000 plus its
+// minor number.
 type Version int32
 
 // Special versions.
@@ -33,8 +34,8 @@ const (
 	coming         = never - 1
 )
 
-// ParseVersion parses a version such as "17" or "15.4". Further parts are irrelevant for features
-// and ignored.
+// ParseVersion parses a version such as "17" or "15.4". Further parts are
+// irrelevant for features and ignored.
 func ParseVersion(s string) (Version, error) {
 	part := strings.Split(s, ".")
 	major, err := strconv.Atoi(part[0])

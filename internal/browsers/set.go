@@ -6,8 +6,9 @@ import (
 	"sync"
 )
 
-// set is a set of versions of all browsers: a bit for each release, and for each browser one for
-// all older versions and one for all future ones. Other versions count as the release before them.
+// set is a set of versions of all browsers: a bit for each release, and for
+// each browser one for all older versions and one for all future ones. Other
+// versions count as the release before them.
 type set [maxVersions / 64]uint64
 
 // maxVersions is the number of bits.

@@ -6,8 +6,8 @@ import (
 	"sync"
 )
 
-// The data is facts.txt, written by the command in gen, and facts.go, generated from it. Features
-// are sorted.
+// The data is facts.txt, written by the command in gen, and facts.go, generated
+// from it. Features are sorted.
 
 // Release is a released browser version.
 type Release struct {
@@ -16,8 +16,8 @@ type Release struct {
 	Share   float64 // percentage of world use
 }
 
-// span is a range of versions that support a feature, with a prefix if that is not empty. A prefix
-// that starts with '=' is a different name.
+// span is a range of versions that support a feature, with a prefix if that is
+// not empty. A prefix that starts with '=' is a different name.
 type span struct {
 	since, until Version // until is exclusive
 	browser      int8    // index in Names
@@ -42,7 +42,8 @@ var releases = sync.OnceValue(func() (out [9][]Release) {
 	return out
 })
 
-// Releases returns the releases of a browser, oldest first. The slice must not be modified.
+// Releases returns the releases of a browser, oldest first. The slice must not
+// be modified.
 func Releases(browser string) []Release {
 	if i := slices.Index(Names, browser); i >= 0 {
 		return releases()[i]
@@ -71,8 +72,8 @@ func Known(feature string) bool {
 	return ok
 }
 
-// Find returns the features that match a name: the feature with that name, or those that end with
-// it: "nesting", "color.oklch".
+// Find returns the features that match a name: the feature with that name, or
+// those that end with it: "nesting", "color.oklch".
 func Find(name string) []string {
 	if Known(name) {
 		return []string{name}
@@ -86,8 +87,8 @@ func Find(name string) []string {
 	return out
 }
 
-// Parts returns the names of the features directly below one, without its own name: for a property,
-// keywords that not all versions support, among others.
+// Parts returns the names of the features directly below one, without its own
+// name: for a property, keywords that not all versions support, among others.
 func Parts(feature string) []string {
 	prefix := feature + "."
 	i, _ := slices.BinarySearch(tableFeatures[:], prefix)

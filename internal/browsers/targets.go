@@ -8,8 +8,8 @@ import (
 	"sync"
 )
 
-// Targets are the browser versions that the output must work in. The zero Targets are empty. They
-// are immutable.
+// Targets are the browser versions that the output must work in. The zero
+// Targets are empty. They are immutable.
 type Targets struct {
 	chosen      map[string][]choice // by browser, oldest first
 	query       string              // the query in words
@@ -40,8 +40,8 @@ func newChosenSet(chosen map[string][]choice) *chosenSet {
 	return out
 }
 
-// newest returns the newest version of each browser in a set of targets, as "safari 15.4", in the
-// order of [Names].
+// newest returns the newest version of each browser in a set of targets, as
+// "safari 15.4", in the order of [Names].
 func (c *chosenSet) newest(s set) (out []string) {
 	p := layout()
 	for i := range Names {
@@ -72,8 +72,8 @@ type Without struct {
 	Version Version // 0 for all
 }
 
-// Default returns the targets of a project without settings: browsers since 2023, and the last
-// versions for unsupported operating systems.
+// Default returns the targets of a project without settings: browsers since
+// 2023, and the last versions for unsupported operating systems.
 func Default() Targets {
 	t := AtLeast(map[string]Version{
 		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000, "opera": 95000,
@@ -134,8 +134,8 @@ func (q Query) Targets() Targets {
 	return t
 }
 
-// AllPrefixes returns the features that some target needs a prefix for, with the prefixes as in
-// [Targets.Prefixes]. The map must not be modified.
+// AllPrefixes returns the features that some target needs a prefix for, with
+// the prefixes as in [Targets.Prefixes]. The map must not be modified.
 func (t Targets) AllPrefixes() map[string][]string {
 	if t.prefixes == nil {
 		return nil
@@ -178,7 +178,8 @@ func (t Targets) String() string { return t.query }
 // Empty reports whether there are no targets.
 func (t Targets) Empty() bool { return len(t.chosen) == 0 }
 
-// Range is a range of consecutive versions of one browser, selected for the same reason.
+// Range is a range of consecutive versions of one browser, selected for the
+// same reason.
 type Range struct {
 	Browser  string
 	From, To Version
@@ -187,7 +188,8 @@ type Range struct {
 	Share    float64 // percentage of world use
 }
 
-// Ranges returns the targets as ranges, by browser in the order of [Names], newest first.
+// Ranges returns the targets as ranges, by browser in the order of [Names],
+// newest first.
 func (t Targets) Ranges() []Range {
 	var out []Range
 	for _, name := range Names {
@@ -228,9 +230,10 @@ func (t Targets) Share() float64 {
 	return total
 }
 
-// Unsupported returns the targets that do not support a feature, the newest version of each browser, as
-// "safari 15.4", in the order of [Names]. It returns nil for an unknown feature. The result is
-// cached and must not be modified.
+// Unsupported returns the targets that do not support a feature, the newest
+// version of each browser, as "safari 15.4", in the order of [Names]. It
+// returns nil for an unknown feature. The result is cached and must not be
+// modified.
 func (t Targets) Unsupported(feature string) []string {
 	if t.unsupported == nil {
 		return nil
@@ -248,9 +251,10 @@ func (t Targets) Unsupported(feature string) []string {
 	return list
 }
 
-// Missing returns the targets that do not support a feature in any form, neither partially nor with
-// a prefix, like [Targets.Unsupported]. Browsers that never support it are omitted if another one with
-// the same engine does: mobile browsers have no cursor. The result is cached.
+// Missing returns the targets that do not support a feature in any form,
+// neither partially nor with a prefix, like [Targets.Unsupported]. Browsers
+// that never support it are omitted if another one with the same engine does:
+// mobile browsers have no cursor. The result is cached.
 func (t Targets) Missing(feature string) []string {
 	if t.missing == nil {
 		return nil
@@ -280,8 +284,8 @@ func kin(browser string) []string {
 	return []string{"chrome", "chrome-android", "edge", "opera", "samsung"}
 }
 
-// Newest reports whether the newest target of some browser fully supports a feature without a
-// prefix.
+// Newest reports whether the newest target of some browser fully supports a
+// feature without a prefix.
 func (t Targets) Newest(feature string) bool {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -296,25 +300,27 @@ func (t Targets) Newest(feature string) bool {
 	return false
 }
 
-// Prefixes returns the prefixes that some target needs for a feature, sorted: those with which a
-// version supports it that does not support it without. A prefix that starts with '=' is a
-// different name of the feature.
+// Prefixes returns the prefixes that some target needs for a feature, sorted:
+// those with which a version supports it that does not support it without. A
+// prefix that starts with '=' is a different name of the feature.
 func (t Targets) Prefixes(feature string) []string {
 	spans, _ := supportOf(feature)
 	return t.prefixesFor(spans, nil)
 }
 
-// InStead returns the prefixes with which a feature can replace another one, for the targets that
-// do not support the other one in any form; see [Targets.Prefixes].
+// InStead returns the prefixes with which a feature can replace another one,
+// for the targets that do not support the other one in any form; see
+// [Targets.Prefixes].
 func (t Targets) InStead(feature, other string) []string {
 	spans, _ := supportOf(feature)
 	others, _ := supportOf(other)
 	return t.prefixesFor(spans, others)
 }
 
-// prefixesFor returns the needed prefixes of a feature, sorted; only for targets without any form
-// of another feature, if that is given. If one prefix serves all versions of a browser it is
-// sufficient: Firefox supports many prefixes of WebKit in addition to its own.
+// prefixesFor returns the needed prefixes of a feature, sorted; only for
+// targets without any form of another feature, if that is given. If one prefix
+// serves all versions of a browser it is sufficient: Firefox supports many
+// prefixes of WebKit in addition to its own.
 func (t Targets) prefixesFor(spans, other []span) []string {
 	if t.facts == nil {
 		return nil
@@ -337,8 +343,8 @@ func (t Targets) prefixesFor(spans, other []span) []string {
 	return out
 }
 
-// Needing returns the targets that only support a feature with a prefix, the newest of each
-// browser; see [Targets.Unsupported].
+// Needing returns the targets that only support a feature with a prefix, the
+// newest of each browser; see [Targets.Unsupported].
 func (t Targets) Needing(feature, prefix string) []string {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -355,8 +361,8 @@ func withPrefix(spans []span, prefix string) set {
 	return versionsOf(spans, func(s *span) bool { return int(s.prefix) == n })
 }
 
-// Without reports whether some target supports a feature without a prefix, but not with it: the
-// prefixed form has no effect there.
+// Without reports whether some target supports a feature without a prefix, but
+// not with it: the prefixed form has no effect there.
 func (t Targets) Without(feature, prefix string) bool {
 	spans, ok := supportOf(feature)
 	if !ok || t.facts == nil {
@@ -368,8 +374,8 @@ func (t Targets) Without(feature, prefix string) bool {
 	return !there.empty()
 }
 
-// needed returns the indexes of the prefixes that the versions of one browser need. Versions with
-// some form of another feature need none.
+// needed returns the indexes of the prefixes that the versions of one browser
+// need. Versions with some form of another feature need none.
 func (t Targets) needed(spans, other []span, browser int) []uint8 {
 	if !slices.ContainsFunc(spans, func(s span) bool { return s.prefix != 0 }) {
 		return nil

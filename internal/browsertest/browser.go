@@ -1,5 +1,5 @@
-// Package browsertest drives a headless Chromium from tests, which it judges
-// by what a browser makes of style sheets. Only tests import it.
+// Package browsertest drives a headless Chromium from tests, which it judges by
+// what a browser makes of style sheets. Only tests import it.
 package browsertest
 
 import (
@@ -17,12 +17,12 @@ import (
 	"time"
 )
 
-// Required is the environment variable that makes a missing browser a
-// failure rather than a reason to skip.
+// Required is the environment variable that makes a missing browser a failure
+// rather than a reason to skip.
 const Required = "RINZEL_BROWSER_REQUIRED"
 
-// patience is how long a single answer of the browser may take. On a busy machine it takes more than a
-// minute to describe a page of 20,000 elements.
+// patience is how long a single answer of the browser may take. On a busy
+// machine it takes more than a minute to describe a page of 20,000 elements.
 const patience = 3 * time.Minute
 
 // Browser is a running browser. It speaks the DevTools protocol over a pipe.
@@ -54,8 +54,8 @@ type message struct {
 	} `json:"error,omitempty"`
 }
 
-// Start starts a browser for a test and stops it when the test ends. If none
-// is installed the test is skipped, or fails if [Required] is set.
+// Start starts a browser for a test and stops it when the test ends. If none is
+// installed the test is skipped, or fails if [Required] is set.
 func Start(t testing.TB) *Browser {
 	t.Helper()
 	path := find()
@@ -128,7 +128,8 @@ func pipe(t testing.TB) (r, w *os.File) {
 
 var listening = regexp.MustCompile(`DevTools listening on ws://([^/]+)/`)
 
-// listen reads the browser's messages up to its end, for the address of its inspector.
+// listen reads the browser's messages up to its end, for the address of its
+// inspector.
 func listen(stderr io.Reader, front chan<- string) {
 	lines := bufio.NewScanner(stderr)
 	for lines.Scan() {
@@ -141,8 +142,8 @@ func listen(stderr io.Reader, front chan<- string) {
 	}
 }
 
-// Inspector returns the address of the browser's own inspector, from which
-// its modules can be imported by pages of the same origin.
+// Inspector returns the address of the browser's own inspector, from which its
+// modules can be imported by pages of the same origin.
 func (b *Browser) Inspector() string { return b.front }
 
 // read hands answers to those who wait for them, and events to their pages.
@@ -244,8 +245,8 @@ func (b *Browser) Open(url string) *Page {
 	return p
 }
 
-// Load loads an address in the tab and waits until all that belongs to the
-// page is loaded.
+// Load loads an address in the tab and waits until all that belongs to the page
+// is loaded.
 func (p *Page) Load(url string) {
 	p.b.t.Helper()
 	select {
@@ -255,8 +256,8 @@ func (p *Page) Load(url string) {
 	}
 }
 
-// navigate goes to an address, after a call of before, and returns a channel that is closed when all
-// that belongs to the page is loaded.
+// navigate goes to an address, after a call of before, and returns a channel
+// that is closed when all that belongs to the page is loaded.
 func (p *Page) navigate(url string, before func()) <-chan struct{} {
 	p.b.t.Helper()
 	loaded := make(chan struct{})
@@ -330,8 +331,8 @@ func (p *Page) Problems() []string {
 	return append([]string(nil), p.problems...)
 }
 
-// Sheets returns what the browser told of the page's style sheets, each as
-// the header that the DevTools protocol defines.
+// Sheets returns what the browser told of the page's style sheets, each as the
+// header that the DevTools protocol defines.
 func (p *Page) Sheets() []SheetHeader {
 	p.b.mu.Lock()
 	defer p.b.mu.Unlock()

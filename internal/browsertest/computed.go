@@ -11,8 +11,9 @@ import (
 type Styles map[string]map[string]string
 
 // computedStyles gathers them. Animations and transitions are ended first, and
-// the page has been laid out with its fonts: on a busy machine margins that follow
-// from the room there is are given out late, so that it is laid out anew as well.
+// the page has been laid out with its fonts: on a busy machine margins that
+// follow from the room there is are given out late, so that it is laid out anew
+// as well.
 const computedStyles = `(async () => {
 	await document.fonts.ready;
 	const drawn = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
@@ -50,8 +51,8 @@ const computedStyles = `(async () => {
 	return out;
 })()`
 
-// ComputedStyles returns the computed styles of all elements in the body of
-// the page.
+// ComputedStyles returns the computed styles of all elements in the body of the
+// page.
 func (p *Page) ComputedStyles() Styles {
 	p.b.t.Helper()
 	var out Styles
@@ -59,7 +60,8 @@ func (p *Page) ComputedStyles() Styles {
 	return out
 }
 
-// Diff returns what is different between two pages' styles, at most limit lines.
+// Diff returns what is different between two pages' styles, at most limit
+// lines.
 func (s Styles) Diff(o Styles, limit int) []string {
 	var out []string
 	add := func(format string, args ...any) {

@@ -10,7 +10,8 @@ import (
 	"time"
 )
 
-// This file compares whole pages: the same page loaded from two servers, in several states.
+// This file compares whole pages: the same page loaded from two servers, in
+// several states.
 
 // State is a condition under which a page is looked at.
 type State struct {
@@ -41,11 +42,12 @@ type Look struct {
 	problems []string
 }
 
-// Elements returns how many elements and pseudo-elements were looked at in the first state.
+// Elements returns how many elements and pseudo-elements were looked at in the
+// first state.
 func (l *Look) Elements() int { return len(l.states[States[0].Name].elements) }
 
-// snapshot is the computed styles and boxes of all elements that are laid out, those in open shadow
-// roots and pseudo-elements included.
+// snapshot is the computed styles and boxes of all elements that are laid out,
+// those in open shadow roots and pseudo-elements included.
 type snapshot struct {
 	strings  []string
 	elements map[string]element // by a path that names the element
@@ -57,7 +59,8 @@ type element struct {
 	box    string
 }
 
-// properties are the names of all properties, in the order in which snapshots have them.
+// properties are the names of all properties, in the order in which snapshots
+// have them.
 var properties []string
 
 // look takes a snapshot.
@@ -130,8 +133,8 @@ func (p *Page) look() *snapshot {
 	return out
 }
 
-// cleaned returns a value without what differs between servers and builds: the address of the server,
-// and hashes in names.
+// cleaned returns a value without what differs between servers and builds: the
+// address of the server, and hashes in names.
 func cleaned(text string) string {
 	return hashInText.ReplaceAllString(originInText.ReplaceAllString(text, ""), ".$1")
 }
@@ -154,7 +157,8 @@ const clickScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
 })()`
 
-// deterministic makes what scripts see the same on every load: chance, frames, and answers to questions.
+// deterministic makes what scripts see the same on every load: chance, frames,
+// and answers to questions.
 const deterministic = `(() => {
 	let seed = 7;
 	Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647;
@@ -163,13 +167,16 @@ const deterministic = `(() => {
 	window.alert = window.print = () => {}; window.confirm = () => true; window.prompt = () => null;
 })()`
 
-// frame is about how long a browser takes to draw, which its clock for scripts does not wait for.
+// frame is about how long a browser takes to draw, which its clock for scripts
+// does not wait for.
 const frame = 20 * time.Millisecond
 
-// firstMoment is the time of day, in seconds since 1970, at which pages are loaded.
+// firstMoment is the time of day, in seconds since 1970, at which pages are
+// loaded.
 const firstMoment = 1714903200
 
-// loadIn loads an address and lets a stretch of time pass, more than once if the page takes longer.
+// loadIn loads an address and lets a stretch of time pass, more than once if
+// the page takes longer.
 func (p *Page) loadIn(url string, d time.Duration) {
 	p.b.t.Helper()
 	loaded := p.navigate(url, func() { p.grant(d, map[string]any{"initialVirtualTime": firstMoment}) })
@@ -186,15 +193,17 @@ func (p *Page) loadIn(url string, d time.Duration) {
 	}
 }
 
-// spend lets a stretch of time pass for the page's scripts and timers, in the order in which they are
-// due and without waiting, except for what they request.
+// spend lets a stretch of time pass for the page's scripts and timers, in the
+// order in which they are due and without waiting, except for what they
+// request.
 func (p *Page) spend(d time.Duration) {
 	p.b.t.Helper()
 	p.grant(d, nil)
 	p.awaitSpent()
 }
 
-// grant starts the clock of the page's scripts and timers, which stops again after a stretch of time.
+// grant starts the clock of the page's scripts and timers, which stops again
+// after a stretch of time.
 func (p *Page) grant(d time.Duration, options map[string]any) {
 	p.b.t.Helper()
 	p.b.mu.Lock()
@@ -221,8 +230,8 @@ func (p *Page) awaitSpent() {
 	}
 }
 
-// Look loads an address and looks at the page in all states. wait is how long scripts are
-// given after each change.
+// Look loads an address and looks at the page in all states. wait is how long
+// scripts are given after each change.
 func (p *Page) Look(url string, wait time.Duration) *Look {
 	p.b.t.Helper()
 	if !p.prepared {
@@ -303,9 +312,10 @@ func (p *Page) force(on bool) {
 	}
 }
 
-// Diff returns what is different between two looks at a page, at most limit lines. again looks at
-// both once more, up to three times: what differs between two looks at one page, or only at times between
-// the two, is left to chance and not reported.
+// Diff returns what is different between two looks at a page, at most limit
+// lines. again looks at both once more, up to three times: what differs between
+// two looks at one page, or only at times between the two, is left to chance
+// and not reported.
 func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 	r := repeater{l, o, again, nil}
 	var out []string
@@ -355,7 +365,8 @@ func (r *repeater) look(n int) (*Look, *Look) {
 	return r.more[n][0], r.more[n][1]
 }
 
-// isChance reports whether an element looks otherwise in another look at one page, or the same in both.
+// isChance reports whether an element looks otherwise in another look at one
+// page, or the same in both.
 func (r *repeater) isChance(state, key string) bool {
 	const most = 3
 	for n := range most {

@@ -1,6 +1,7 @@
-// Package bundle builds one sheet from the pieces that one or more pages load: it joins them in
-// cascade order, rewrites their URLs for the location of the bundle, runs the finish, and prints
-// the result with its source map. Start reading at [Job.Make].
+// Package bundle builds one sheet from the pieces that one or more pages load:
+// it joins them in cascade order, rewrites their URLs for the location of the
+// bundle, runs the finish, and prints the result with its source map. Start
+// reading at [Job.Make].
 package bundle
 
 import (
@@ -25,14 +26,15 @@ type Job struct {
 	Pieces []link.Piece // in cascade order
 	Kind   step.Kind
 	Finish *pipeline.Chain
-	// At is the position of findings: the link of the page, or the style element.
+	// At is the position of findings: the link of the page, or the style
+	// element.
 	At source.Span
 	// Address returns the new URL of a file; false leaves it unchanged.
 	Address func(URL) (string, bool)
 	// Map, if not nil, requests a source map with the file names of the set.
 	Map *source.Set
-	// Charset makes a sheet that is not ASCII declare its encoding, because a page or server may
-	// declare another.
+	// Charset makes a sheet that is not ASCII declare its encoding, because a
+	// page or server may declare another.
 	Charset bool
 	Report  func(...diag.Diagnostic)
 }
@@ -51,7 +53,8 @@ type Result struct {
 	Verdicts []purge.Verdict // of purging, if requested
 }
 
-// Make builds the bundle. The error is that of a step, or of a cancelled context.
+// Make builds the bundle. The error is that of a step, or of a cancelled
+// context.
 func (job *Job) Make(ctx context.Context) (Result, error) {
 	res := Result{}
 	pieces := slices.Clone(job.Pieces)

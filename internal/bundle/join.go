@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// join joins the nodes of pieces, each wrapped in its conditions. External imports and namespaces
-// come first.
+// join joins the nodes of pieces, each wrapped in its conditions. External
+// imports and namespaces come first.
 func join(pieces []link.Piece, report func(...diag.Diagnostic)) []ast.Node {
 	var head, body []ast.Node
 	namespaces := namespaceJoiner{report: report, alone: len(pieces) == 1}
@@ -32,7 +32,8 @@ func join(pieces []link.Piece, report func(...diag.Diagnostic)) []ast.Node {
 	return slices.Concat(head, namespaces.rules, body)
 }
 
-// wrap wraps pieces in blocks for their conditions. Pieces with the same condition share a block.
+// wrap wraps pieces in blocks for their conditions. Pieces with the same
+// condition share a block.
 func wrap(pieces []link.Piece) []ast.Node {
 	var out []ast.Node
 	for i := 0; i < len(pieces); {
@@ -54,7 +55,8 @@ func wrap(pieces []link.Piece) []ast.Node {
 	return out
 }
 
-// checkExternal reports an external import that something precedes, if there can be only one sheet.
+// checkExternal reports an external import that something precedes, if there
+// can be only one sheet.
 func checkExternal(pieces []link.Piece, report func(...diag.Diagnostic)) {
 	var before *source.File
 	for i := range pieces {

@@ -12,8 +12,8 @@ import (
 	"rinzel/internal/link"
 )
 
-// namespaceJoiner collects the @namespace rules of pieces, which apply to the whole bundle after
-// joining.
+// namespaceJoiner collects the @namespace rules of pieces, which apply to the
+// whole bundle after joining.
 type namespaceJoiner struct {
 	report func(...diag.Diagnostic)
 	alone  bool // there is a single piece
@@ -21,8 +21,8 @@ type namespaceJoiner struct {
 	byName map[string]*ast.AtRule
 }
 
-// take returns nodes without their @namespace rules. A prefix that means another namespace in an
-// earlier piece is renamed.
+// take returns nodes without their @namespace rules. A prefix that means
+// another namespace in an earlier piece is renamed.
 func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
 	if !slices.ContainsFunc(nodes, link.IsNamespace) {
 		return nodes
@@ -50,7 +50,8 @@ func (j *namespaceJoiner) take(nodes []ast.Node) []ast.Node {
 	return out
 }
 
-// prefixOf returns the prefix of an @namespace rule; empty for the default namespace.
+// prefixOf returns the prefix of an @namespace rule; empty for the default
+// namespace.
 func prefixOf(r *ast.AtRule) string {
 	if len(r.Prelude) > 1 {
 		return r.Prelude[0].Text

@@ -16,7 +16,8 @@ type URL struct {
 	Custom  string // the custom property whose value contains it; empty for other properties
 }
 
-// relocate returns nodes with their URLs rewritten for the location of the bundle.
+// relocate returns nodes with their URLs rewritten for the location of the
+// bundle.
 func relocate(nodes []ast.Node, address func(URL) (string, bool)) []ast.Node {
 	r := relocator{address: address}
 	out, _ := ast.Map(nodes, r.node)

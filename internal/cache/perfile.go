@@ -6,8 +6,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// PerFile holds results that only depend on the text of a file, such as its syntax tree. It is safe
-// for concurrent use.
+// PerFile holds results that only depend on the text of a file, such as its
+// syntax tree. It is safe for concurrent use.
 type PerFile[V any] struct {
 	tree  *source.Tree
 	mu    sync.Mutex

@@ -9,7 +9,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Reads is a [source.Reader] that records questions and answers. It is safe for concurrent use.
+// Reads is a [source.Reader] that records questions and answers. It is safe for
+// concurrent use.
 type Reads struct {
 	tree    *source.Tree
 	mu      sync.Mutex
@@ -125,7 +126,8 @@ func (r *Reads) Copy(p source.Path) (*source.Copy, error) {
 	return c, err
 }
 
-// Siblings returns the names in the folder of a path; see [source.Tree.Siblings].
+// Siblings returns the names in the folder of a path; see
+// [source.Tree.Siblings].
 func (r *Reads) Siblings(p source.Path) []string {
 	names := r.tree.Siblings(p)
 	r.note(siblings, p, joined(names))
@@ -139,15 +141,16 @@ func (r *Reads) Head(p source.Path) string {
 	return text
 }
 
-// List returns the files of the source folder or of a root; see [source.Tree.List].
+// List returns the files of the source folder or of a root; see
+// [source.Tree.List].
 func (r *Reads) List(root string) *source.Listing {
 	l := r.tree.List(root)
 	r.note(listing, source.Path{Root: root}, l)
 	return l
 }
 
-// HasRoot reports whether a root exists. The roots of a project do not change, so this is not
-// recorded.
+// HasRoot reports whether a root exists. The roots of a project do not change,
+// so this is not recorded.
 func (r *Reads) HasRoot(name string) bool { return r.tree.HasRoot(name) }
 
 // Roots returns the names of all roots, sorted.

@@ -148,8 +148,8 @@ func (f *buildFlags) check() error {
 	return f.checkSheets()
 }
 
-// locate sets where the project is opened: that of the site, or, for sheets without settings, the
-// folder of the sheets.
+// locate sets where the project is opened: that of the site, or, for sheets
+// without settings, the folder of the sheets.
 func (f *buildFlags) locate(opts *project.Options) {
 	switch {
 	case len(f.sheets) == 0:
@@ -159,8 +159,8 @@ func (f *buildFlags) locate(opts *project.Options) {
 	}
 }
 
-// sheetSource returns the source folder for a sheet without settings: the working folder, or the
-// folder of the sheet if it is outside.
+// sheetSource returns the source folder for a sheet without settings: the
+// working folder, or the folder of the sheet if it is outside.
 func sheetSource(sheet string) string {
 	if !filepath.IsAbs(sheet) && filepath.IsLocal(sheet) {
 		return "."
@@ -181,8 +181,8 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Ca
 	return res, err
 }
 
-// sourceName returns the path in the source folder of a file that is given relative to the working
-// folder, as shells complete it, or as root:path.
+// sourceName returns the path in the source folder of a file that is given
+// relative to the working folder, as shells complete it, or as root:path.
 func sourceName(p *project.Project, name string) (string, error) {
 	if root, _ := project.SplitRoot(name); p.Tree.HasRoot(root) && root != "" {
 		return name, nil
@@ -202,8 +202,8 @@ func sourceName(p *project.Project, name string) (string, error) {
 	return "", fmt.Errorf("%q is outside the source folder %q", name, p.SourceDir())
 }
 
-// rootName returns a file on disk as "root:path" if it is in the folder of a root or of installed
-// packages.
+// rootName returns a file on disk as "root:path" if it is in the folder of a
+// root or of installed packages.
 func rootName(p *project.Project, file string) (string, bool) {
 	folders := make(map[string]string)
 	for i, root := range slices.Sorted(maps.Keys(p.Settings.Roots)) {

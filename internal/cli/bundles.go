@@ -109,7 +109,8 @@ func aboutBundle(b site.Bundle) string {
 	return about
 }
 
-// wrapped returns names separated by commas in lines of at most width, if no name is longer.
+// wrapped returns names separated by commas in lines of at most width, if no
+// name is longer.
 func wrapped(names []string, width int) []string {
 	var lines []string
 	line := ""
@@ -168,5 +169,5 @@ func (in *inspection) jsonBundles(res *site.Result) any {
 	for _, k := range res.Unshared {
 		keeps = append(keeps, unshared(k))
 	}
-	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "kept": keeps, "diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
+	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "unshared": keeps, "diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
 }

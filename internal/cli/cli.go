@@ -1,5 +1,5 @@
-// Package cli implements the command line. Each command parses flags into options, calls the core,
-// and prints the result. [Run] is the entry point.
+// Package cli implements the command line. Each command parses flags into
+// options, calls the core, and prints the result. [Run] is the entry point.
 package cli
 
 import (
@@ -32,8 +32,8 @@ type IO struct {
 	OutColor, ErrColor bool // the stream supports colours
 }
 
-// Standard returns the streams of the process. Colours are used on terminals, unless the
-// environment variable NO_COLOR is set.
+// Standard returns the streams of the process. Colours are used on terminals,
+// unless the environment variable NO_COLOR is set.
 func Standard() IO {
 	colored := func(f *os.File) bool {
 		return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
@@ -47,9 +47,9 @@ var errSources = errors.New("the source has errors")
 // patience is how long an interrupted command may take to return.
 const patience = 100 * time.Millisecond
 
-// Run runs the command line and returns the exit status. If the context is cancelled, it returns
-// soon, whatever the command is doing: outputs that are being moved to their destinations are
-// completed, other work is abandoned.
+// Run runs the command line and returns the exit status. If the context is
+// cancelled, it returns soon, whatever the command is doing: outputs that are
+// being moved to their destinations are completed, other work is abandoned.
 func Run(ctx context.Context, args []string, std IO) int {
 	done := make(chan int, 1)
 	go func() { done <- execute(ctx, args, std) }()

@@ -38,7 +38,8 @@ type inspection struct {
 	files   bool // the question is about all files
 }
 
-// inspect opens the project, lets ask find and print the answer, and prints findings.
+// inspect opens the project, lets ask find and print the answer, and prints
+// findings.
 func inspect(flags inspectFlags, std IO, ask func(*inspection) ([]diag.Diagnostic, error)) error {
 	p, diags, err := project.Open(project.Options{Settings: flags.settings})
 	if err != nil {
@@ -169,7 +170,8 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	return found.Diagnostics, errSources
 }
 
-// matches reports whether a filter is the name of a constant, its start, or a glob that matches it.
+// matches reports whether a filter is the name of a constant, its start, or a
+// glob that matches it.
 func matches(filter, name string) bool {
 	if strings.HasPrefix(name, filter) {
 		return true
@@ -209,8 +211,8 @@ func merged(list []query.SheetConstants) []*sharedConstant {
 	return out
 }
 
-// constantTables prints constants, grouped by sheets. linked is the number of sheets with
-// constants.
+// constantTables prints constants, grouped by sheets. linked is the number of
+// sheets with constants.
 func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 	of := make(map[string][]*sharedConstant)
 	var order []string
@@ -227,7 +229,8 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 	}
 }
 
-// sheetNames returns the names of linked sheets; all is the number of linked sheets.
+// sheetNames returns the names of linked sheets; all is the number of linked
+// sheets.
 func sheetNames(sheets []string, all int) string {
 	if len(sheets) == all && all > 1 {
 		return "all sheets that pages link"

@@ -9,11 +9,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// maxOfKind limits the printed findings with the same code, unless all are requested.
+// maxOfKind limits the printed findings with the same code, unless all are
+// requested.
 const maxOfKind = 20
 
-// showFindings prints findings. Those that say the same about several positions are grouped. If it
-// omits some, it tells how to see all.
+// showFindings prints findings. Those that say the same about several positions
+// are grouped. If it omits some, it tells how to see all.
 func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string) error {
 	count := make(map[code.Code]int)
 	var shown []diag.Diagnostic
@@ -37,11 +38,12 @@ func showFindings(w io.Writer, r diag.Renderer, ds []diag.Diagnostic, all string
 	return nil
 }
 
-// seenFindings are the findings of the last build, so that a watch does not repeat them.
+// seenFindings are the findings of the last build, so that a watch does not
+// repeat them.
 type seenFindings map[findingKey]int
 
-// findingKey identifies a finding. It does not include the position, which moves with edits before
-// it.
+// findingKey identifies a finding. It does not include the position, which
+// moves with edits before it.
 type findingKey struct {
 	code          code.Code
 	file, message string

@@ -111,8 +111,8 @@ func (in *inspection) unreached(ctx context.Context) error {
 	return nil
 }
 
-// branches prints sheets below the previous line. A tree is only printed once. scripts are those
-// that import the sheets.
+// branches prints sheets below the previous line. A tree is only printed once.
+// scripts are those that import the sheets.
 func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string, drawn map[*link.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "

@@ -13,8 +13,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// jsonResult is the result of a build as JSON. Fields may be added; none is renamed or removed
-// without a new version.
+// jsonResult is the result of a build as JSON. Fields may be added; none is
+// renamed or removed without a new version.
 type jsonResult struct {
 	Version       int              `json:"version"`
 	Profile       string           `json:"profile,omitempty"`
@@ -48,7 +48,7 @@ type jsonBundle struct {
 	Page         string       `json:"page,omitempty"` // the only page that loads it
 	Pages        []string     `json:"pages"`
 	Inline       bool         `json:"inline"` // it is inlined into its only page, not written as a file
-	Lazy         bool         `json:"lazy"`       // scripts of the pages load it
+	Lazy         bool         `json:"lazy"`   // scripts of the pages load it
 	Sheets       int          `json:"sheets"`
 	SourceBytes  int          `json:"sourceBytes"`
 	Bytes        int          `json:"bytes"`
@@ -104,7 +104,7 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 		var pack packer
 		for _, o := range res.Outputs {
 			jo := jsonOutput{Path: r.outputPath(o.Path), Kind: o.Kind, Bytes: o.Size()}
-			if o.Kind != emit.MapKind && o.Kind != emit.PackedKind && o.Copy == nil {
+			if o.Kind != emit.MapKind && o.Kind != emit.CompressedKind && o.Copy == nil {
 				jo.Gzip = pack.size(o.Data)
 			}
 			out.Outputs = append(out.Outputs, jo)
@@ -172,7 +172,8 @@ func jsonPositionOf(files *source.Set, s source.Span) *jsonPosition {
 	return p
 }
 
-// outputPath returns the path of an output, relative to the working folder or absolute.
+// outputPath returns the path of an output, relative to the working folder or
+// absolute.
 func (r *report) outputPath(name string) string {
 	if len(r.flags.sheets) > 0 {
 		return r.shown(name)

@@ -80,8 +80,8 @@ func (in *inspection) repeats(ctx context.Context, args []string, all bool) ([]d
 	return found.Diagnostics, nil
 }
 
-// repeatTables prints a table for each group of values, and a replacement of the most frequent
-// colour.
+// repeatTables prints a table for each group of values, and a replacement of
+// the most frequent colour.
 func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 	out := in.std.Out
 	with := ""
@@ -170,7 +170,8 @@ func someOf(list []string, most int) string {
 	return fmt.Sprintf("%s +%d", strings.Join(list[:most], ", "), len(list)-most)
 }
 
-// suggestion returns the replace() for the most frequent colour with derived colours, or "".
+// suggestion returns the replace() for the most frequent colour with derived
+// colours, or "".
 func suggestion(list []*replace.Repeat) string {
 	for _, base := range list {
 		if base.Color == nil || base.From != "" {

@@ -26,7 +26,8 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// report prints a build: the settings in force, the findings, the written files.
+// report prints a build: the settings in force, the findings, the written
+// files.
 type report struct {
 	std     IO
 	out     io.Writer // destination of text
@@ -55,8 +56,8 @@ func (r *report) paint(sgr, s string) string {
 	return "\x1b[" + sgr + "m" + s + "\x1b[0m"
 }
 
-// header prints the first line of a build: profile, settings file and targets. The steps follow if
-// they are not the default ones, or with --verbose.
+// header prints the first line of a build: profile, settings file and targets.
+// The steps follow if they are not the default ones, or with --verbose.
 func (r *report) header(res *site.Result) {
 	s := r.project.Settings
 	settings := "no settings file"
@@ -75,7 +76,8 @@ func (r *report) header(res *site.Result) {
 	}
 }
 
-// defaultSteps reports whether sheets and bundles go through the default steps of the profile.
+// defaultSteps reports whether sheets and bundles go through the default steps
+// of the profile.
 func (r *report) defaultSteps(profile project.Profile) bool {
 	s, standard := r.project.Settings, project.Default()
 	if len(s.Chains) > len(standard.Chains) {
@@ -212,7 +214,7 @@ func (r *report) written(res *site.Result) {
 			copied++
 			copiedSize += o.Size()
 			continue
-		case emit.PackedKind:
+		case emit.CompressedKind:
 			packedFiles++
 			continue
 		}
@@ -261,8 +263,8 @@ func (r *report) notWritten(res *site.Result) {
 	}
 }
 
-// unreachedSheets returns the displayed paths of sheets in the source folder that no output is
-// built from.
+// unreachedSheets returns the displayed paths of sheets in the source folder
+// that no output is built from.
 func unreachedSheets(res *site.Result, p *project.Project) []string {
 	var out []string
 	for _, f := range res.Unreached {
@@ -273,7 +275,8 @@ func unreachedSheets(res *site.Result, p *project.Project) []string {
 	return out
 }
 
-// kindsRead returns the number of evidence files by extension; nil if the profile does not purge.
+// kindsRead returns the number of evidence files by extension; nil if the
+// profile does not purge.
 func kindsRead(res *site.Result) map[string]int {
 	if res.Evidence == nil {
 		return nil
@@ -305,7 +308,8 @@ func compressions(forms []project.Compression) string {
 	return strings.Join(names, ", ")
 }
 
-// prefixes prints the prefixes that were added and removed in all bundles, with reasons.
+// prefixes prints the prefixes that were added and removed in all bundles, with
+// reasons.
 func (r *report) prefixes(res *site.Result) {
 	counts := make(map[prefix.Change]int)
 	var order []prefix.Change
@@ -350,8 +354,8 @@ func describe(cells []string, b site.Bundle, minified bool) {
 	}
 }
 
-// table is rows of cells; the first cell of a row is left-aligned, the last one is free text, and
-// all others are right-aligned.
+// table is rows of cells; the first cell of a row is left-aligned, the last one
+// is free text, and all others are right-aligned.
 type table [][]string
 
 // lines returns the table as lines.
@@ -394,8 +398,8 @@ func (r *report) destination() string {
 	return "to " + filepath.ToSlash(r.project.Output)
 }
 
-// shown returns the listed name of an output: relative to the output folder, or as the user gave
-// it.
+// shown returns the listed name of an output: relative to the output folder, or
+// as the user gave it.
 func (r *report) shown(name string) string {
 	switch {
 	case r.flags.toStream():
@@ -438,7 +442,8 @@ func warnings(res *site.Result) (n int) {
 	return n
 }
 
-// built lists what a build produced: pages and bundles, and the effects of the steps.
+// built lists what a build produced: pages and bundles, and the effects of the
+// steps.
 func built(res *site.Result) []string {
 	var from, to, rules, removed, named, prefixed int
 	for _, b := range res.Bundles {
@@ -505,7 +510,8 @@ func shared(bundles []site.Bundle) int {
 	return n
 }
 
-// packer measures compressed sizes. Its writer, which needs hundreds of kilobytes, is reused.
+// packer measures compressed sizes. Its writer, which needs hundreds of
+// kilobytes, is reused.
 type packer struct{ w *gzip.Writer }
 
 // size returns the size of data after gzip compression.

@@ -13,8 +13,9 @@ import (
 	"rinzel/internal/step/check"
 )
 
-// This file has the part of the Static Analysis Results Interchange Format (OASIS SARIF 2.1.0) that
-// findings need; section numbers are those of the standard.
+// This file has the part of the Static Analysis Results Interchange Format
+// (OASIS SARIF 2.1.0) that findings need; section numbers are those of the
+// standard.
 
 // sarifLog is the root object.
 type sarifLog struct {
@@ -126,7 +127,8 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 	return sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
 }
 
-// sarifRuleOf returns the rule of a finding: for a check its description, otherwise only its code.
+// sarifRuleOf returns the rule of a finding: for a check its description,
+// otherwise only its code.
 func sarifRuleOf(d diag.Diagnostic) sarifRule {
 	r := sarifRule{ID: d.Code, Default: sarifConfiguration{d.Severity.String()}}
 	if c, ok := check.Find(d.Code); ok {

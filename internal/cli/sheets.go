@@ -19,13 +19,16 @@ import (
 
 // This file builds sheets given on the command line, without a page.
 
-// stream is the argument for standard input, and the output for standard output.
+// stream is the argument for standard input, and the output for standard
+// output.
 const stream = "-"
 
-// stdinSheet is the name of the sheet from standard input, in the working folder.
+// stdinSheet is the name of the sheet from standard input, in the working
+// folder.
 const stdinSheet = "standard-input.css"
 
-// checkSheets rejects arguments that are not sheets, and outputs that do not fit the sheets.
+// checkSheets rejects arguments that are not sheets, and outputs that do not
+// fit the sheets.
 func (f *buildFlags) checkSheets() error {
 	for i, name := range f.sheets {
 		kind := ""
@@ -54,13 +57,14 @@ func (f *buildFlags) checkSheets() error {
 	return nil
 }
 
-// isFolderName reports whether a name means a folder: it exists, or it ends in a slash.
+// isFolderName reports whether a name means a folder: it exists, or it ends in
+// a slash.
 func isFolderName(name string) bool {
 	return strings.HasSuffix(name, "/") || strings.HasSuffix(name, string(filepath.Separator)) || source.IsFolder(name)
 }
 
-// outputOf returns the file on disk that a sheet is written to; "" for standard output. name is its
-// path in the source folder, or root:path.
+// outputOf returns the file on disk that a sheet is written to; "" for standard
+// output. name is its path in the source folder, or root:path.
 func (f *buildFlags) outputOf(p *project.Project, name string) string {
 	_, rel := project.SplitRoot(name)
 	switch {
@@ -132,8 +136,8 @@ func (f *buildFlags) runSheets(ctx context.Context, p *project.Project, opts sit
 	return all, f.refuseSources(p, all)
 }
 
-// refuseSources rejects outputs that the build read, or that exist and are not sheets, such as
-// images.
+// refuseSources rejects outputs that the build read, or that exist and are not
+// sheets, such as images.
 func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 	if f.toStream() {
 		return nil

@@ -48,7 +48,8 @@ A build with errors lists them and keeps the last good output. Stop with Ctrl-C.
 	return cmd
 }
 
-// runWatch runs the watch command after flag parsing. It returns nil when the context is cancelled.
+// runWatch runs the watch command after flag parsing. It returns nil when the
+// context is cancelled.
 func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	switch {
 	case flags.toStream(), slices.Contains(flags.sheets, stream):
@@ -77,8 +78,8 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	}
 }
 
-// isStream reports whether the output of the watch is redirected to a file: `rinzel watch >
-// watch.log` would trigger itself forever.
+// isStream reports whether the output of the watch is redirected to a file:
+// `rinzel watch > watch.log` would trigger itself forever.
 func isStream(std IO, name string) bool {
 	info, err := os.Stat(name)
 	if err != nil || !info.Mode().IsRegular() {
@@ -113,8 +114,8 @@ type watching struct {
 	built     bool            // a build succeeded and its files were listed
 }
 
-// build builds the site and prints the result. changes are those since the last build; empty for
-// the first.
+// build builds the site and prints the result. changes are those since the last
+// build; empty for the first.
 func (w *watching) build(ctx context.Context, changes session.Changes) error {
 	res, err := w.session.Build(ctx)
 	if err != nil {
@@ -208,8 +209,8 @@ func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", "wrote"), diag.Printable(text), took.Round(time.Millisecond))
 }
 
-// changes describes what changed. Temporary files of editors are omitted, unless there is nothing
-// else.
+// changes describes what changed. Temporary files of editors are omitted,
+// unless there is nothing else.
 func (w *watching) changes(names []string) string {
 	const most = 4
 	there := slices.DeleteFunc(slices.Clone(names), func(name string) bool { return !source.Exists(name) })

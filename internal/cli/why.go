@@ -191,7 +191,7 @@ func (w *whyAnswer) group(g verdictGroup) {
 // reason words one reason.
 func (w *whyAnswer) reason(r purge.Reason) string {
 	part := diag.Printable(r.Part)
-	switch r.Use.How {
+	switch r.Use.Kind {
 	case purge.InPage:
 		return part + " is on a page: " + w.positionOf(r.Use.At)
 	case purge.InText:
@@ -320,7 +320,7 @@ type jsonVerdict struct {
 // jsonReason is a reason as JSON.
 type jsonReason struct {
 	Part  string        `json:"part,omitempty"`
-	How   purge.How     `json:"how,omitempty"` // empty if the part is unused
+	How   purge.UseKind `json:"how,omitempty"` // empty if the part is unused
 	Place *jsonPosition `json:"place,omitempty"`
 	Text  string        `json:"text,omitempty"`
 }
@@ -332,7 +332,7 @@ func (w *whyAnswer) jsonVerdicts(list []site.SelectorVerdict) []jsonVerdict {
 	for _, j := range list {
 		one := jsonVerdict{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPositionOf(files, j.At), Kept: j.Kept, Step: purge.Name, Why: []jsonReason{}}
 		for _, r := range j.Why {
-			one.Why = append(one.Why, jsonReason{r.Part, r.Use.How, jsonPositionOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
+			one.Why = append(one.Why, jsonReason{r.Part, r.Use.Kind, jsonPositionOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
 		}
 		out = append(out, one)
 	}

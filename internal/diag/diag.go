@@ -1,5 +1,6 @@
-// Package diag represents findings about the user's sources as values, and renders them for people
-// ([Renderer]). Problems of the run itself, such as I/O errors, are ordinary errors, not findings.
+// Package diag represents findings about the user's sources as values, and
+// renders them for people ([Renderer]). Problems of the run itself, such as I/O
+// errors, are ordinary errors, not findings.
 package diag
 
 import (
@@ -39,11 +40,12 @@ type Diagnostic struct {
 	Related  []Related     // related positions, such as where a block was opened
 	Imports  []source.Span // imports that lead to the sheet, the nearest first
 	Fix      string        // what to do about it; empty if unknown
-	// Cause identifies the cause of a finding that occurs at several positions, such as a missing
-	// file that many pages link. Findings with the same code and cause are shown as one.
+	// Cause identifies the cause of a finding that occurs at several positions,
+	// such as a missing file that many pages link. Findings with the same code
+	// and cause are shown as one.
 	Cause string
-	// Undefined is the kind and name of an undefined reference, as in "constant tone"; empty for
-	// other findings.
+	// Undefined is the kind and name of an undefined reference, as in "constant
+	// tone"; empty for other findings.
 	Undefined string
 	Also      []source.Span // further positions with the same cause, including those without a position
 }
@@ -54,8 +56,8 @@ type Related struct {
 	Message string
 }
 
-// List collects findings. The zero List is empty. It is not safe for concurrent use: each worker
-// fills a list of its own.
+// List collects findings. The zero List is empty. It is not safe for concurrent
+// use: each worker fills a list of its own.
 type List struct {
 	all []Diagnostic
 }
@@ -63,10 +65,11 @@ type List struct {
 // Add appends findings.
 func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 
-// Sorted returns the findings in display order: errors, then warnings, then notes; within a
-// severity by the names of their files in files, then by position, with those without a position
-// last. The order in which findings were added is irrelevant. Duplicates with the same code,
-// position and message are removed. Of findings with the same cause, the first remains and counts
+// Sorted returns the findings in display order: errors, then warnings, then
+// notes; within a severity by the names of their files in files, then by
+// position, with those without a position last. The order in which findings
+// were added is irrelevant. Duplicates with the same code, position and message
+// are removed. Of findings with the same cause, the first remains and counts
 // the others. files may be nil if all findings are about one file.
 func (l *List) Sorted(files *source.Set) []Diagnostic {
 	order := make([]*Diagnostic, len(l.all)) // diagnostics are large, and sorting moves them often
@@ -105,8 +108,8 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 	return out
 }
 
-// Alike groups findings that say the same about different positions, like [List.Sorted] groups
-// those with the same cause.
+// Alike groups findings that say the same about different positions, like
+// [List.Sorted] groups those with the same cause.
 func Alike(list []Diagnostic) []Diagnostic {
 	type kind struct {
 		code         code.Code

@@ -5,9 +5,10 @@ import (
 	"strings"
 )
 
-// Nearest returns the candidate that name is probably a misspelling of, or "" if none is similar:
-// the one with the fewest edits (insertion, deletion, replacement, transposition), at most a third
-// of the length of name. The first of several wins.
+// Nearest returns the candidate that name is probably a misspelling of, or ""
+// if none is similar: the one with the fewest edits (insertion, deletion,
+// replacement, transposition), at most a third of the length of name. The first
+// of several wins.
 func Nearest(name string, candidates []string) string {
 	best, bestEdits := "", len(name)/3+1
 	lower := strings.ToLower(name)
@@ -22,8 +23,8 @@ func Nearest(name string, candidates []string) string {
 	return best
 }
 
-// DidYouMean returns the fix for an unknown name: the candidate that was probably meant, or
-// otherwise.
+// DidYouMean returns the fix for an unknown name: the candidate that was
+// probably meant, or otherwise.
 func DidYouMean(name string, candidates []string, otherwise string) string {
 	if near := Nearest(name, candidates); near != "" {
 		return fmt.Sprintf("did you mean %q?", near)
@@ -31,8 +32,8 @@ func DidYouMean(name string, candidates []string, otherwise string) string {
 	return otherwise
 }
 
-// edits returns the number of edits between a and b (optimal string alignment), or some number of
-// at least limit if there are that many.
+// edits returns the number of edits between a and b (optimal string alignment),
+// or some number of at least limit if there are that many.
 func edits(a, b string, limit int) int {
 	if d := len(a) - len(b); d >= limit || -d >= limit {
 		return limit

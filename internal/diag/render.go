@@ -15,8 +15,8 @@ import (
 type Renderer struct {
 	Files *source.Set
 	Color bool // use ANSI colours
-	// Width is the width of a code frame in columns; longer source lines are cut around the
-	// position. 0 means 100.
+	// Width is the width of a code frame in columns; longer source lines are
+	// cut around the position. 0 means 100.
 	Width int
 }
 
@@ -81,7 +81,8 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	}
 }
 
-// also lists the first of the further positions with the same cause, and the number of the others.
+// also lists the first of the further positions with the same cause, and the
+// number of the others.
 func (r *Renderer) also(d *Diagnostic) string {
 	const most = 5
 	var places []string
@@ -102,7 +103,8 @@ func (r *Renderer) also(d *Diagnostic) string {
 	return text
 }
 
-// Position returns the start of a span as file:line:column, or "" for the zero Span.
+// Position returns the start of a span as file:line:column, or "" for the zero
+// Span.
 func (r *Renderer) Position(s source.Span) string {
 	f := r.Files.File(s.Start.File)
 	if f == nil {
@@ -133,8 +135,8 @@ func (r *Renderer) frame(b *strings.Builder, s source.Span, color string) {
 		r.paint(color, strings.Repeat("^", max(1, runewidth.StringWidth(mark)))))
 }
 
-// cut shortens a line that is wider than the frame to the part around the span, and returns the new
-// range of the span. It cuts between characters.
+// cut shortens a line that is wider than the frame to the part around the span,
+// and returns the new range of the span. It cuts between characters.
 func (r *Renderer) cut(text string, from, to int) (string, int, int) {
 	width := r.Width
 	if width == 0 {
@@ -163,8 +165,8 @@ func (r *Renderer) cut(text string, from, to int) (string, int, int) {
 	return lead + text[start:end] + tail, from - start + len(lead), to - start + len(lead)
 }
 
-// expand returns s as displayed on a terminal from a column on: tabs as spaces, control characters
-// as symbols.
+// expand returns s as displayed on a terminal from a column on: tabs as spaces,
+// control characters as symbols.
 func expand(s string, column int) string {
 	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || 0x7f <= r && r < 0xa0 }) {
 		return s
@@ -184,8 +186,8 @@ func expand(s string, column int) string {
 	return b.String()
 }
 
-// picture returns a visible symbol for a control character, and other characters unchanged, so that
-// source text cannot control the terminal.
+// picture returns a visible symbol for a control character, and other
+// characters unchanged, so that source text cannot control the terminal.
 func picture(r rune) rune {
 	switch {
 	case r < ' ':
@@ -198,6 +200,6 @@ func picture(r rune) rune {
 	return r
 }
 
-// Printable returns s on one line without control characters, safe for a terminal whatever file
-// names and sources contain.
+// Printable returns s on one line without control characters, safe for a
+// terminal whatever file names and sources contain.
 func Printable(s string) string { return strings.Map(picture, s) }

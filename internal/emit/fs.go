@@ -10,8 +10,8 @@ import (
 	"time"
 )
 
-// FS returns outputs as a file system without file times. It implements [fs.ReadFileFS] and
-// [fs.ReadDirFS], and is safe for concurrent use.
+// FS returns outputs as a file system without file times. It implements
+// [fs.ReadFileFS] and [fs.ReadDirFS], and is safe for concurrent use.
 func FS(outputs []Output) fs.FS {
 	out := outputFS{"": {name: ".", dir: true}}
 	for i := range outputs {

@@ -2,8 +2,8 @@ package emit
 
 import "encoding/json"
 
-// ManifestName is the file with the published names of bundles. It is not called manifest.json, the
-// usual name of web application manifests.
+// ManifestName is the file with the published names of bundles. It is not
+// called manifest.json, the usual name of web application manifests.
 const ManifestName = "bundles.json"
 
 // ManifestEntry is the entry of a bundle.
@@ -15,8 +15,8 @@ type ManifestEntry struct {
 	Pages     []string // paths of the pages that load it
 }
 
-// Manifest returns the output that maps logical names to published ones, with the size and hash of
-// each bundle and the pages that load it.
+// Manifest returns the output that maps logical names to published ones, with
+// the size and hash of each bundle and the pages that load it.
 func Manifest(bundles []ManifestEntry) Output {
 	type file struct {
 		Path      string   `json:"path"`

@@ -10,12 +10,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// maxName limits the name of a file without its folder, in bytes. File systems allow 255, and the
-// names of maps and compressed forms are longer.
+// maxName limits the name of a file without its folder, in bytes. File systems
+// allow 255, and the names of maps and compressed forms are longer.
 const maxName = 255 - len(".map.br")
 
-// HashedName returns name with a hash of the contents before its extension. A name that is too long
-// is truncated.
+// HashedName returns name with a hash of the contents before its extension. A
+// name that is too long is truncated.
 func HashedName(name string, sum source.Sum) string {
 	hash := "." + strings.ToLower(base32.StdEncoding.EncodeToString(sum[:]))[:10]
 	dir, base := path.Split(name)
@@ -35,8 +35,8 @@ func PlainName(p source.Path) string {
 	return p.Name
 }
 
-// Integrity returns the hash of a file in the form of integrity attributes (Subresource Integrity,
-// section 3.1).
+// Integrity returns the hash of a file in the form of integrity attributes
+// (Subresource Integrity, section 3.1).
 func Integrity(data []byte) string {
 	sum := sha512.Sum384(data)
 	return "sha384-" + base64.StdEncoding.EncodeToString(sum[:])

@@ -1,5 +1,6 @@
-// Package emit represents the files that a build produces: their names, their owners, their
-// compressed forms, and the whole set as a file system ([FS]). It does not write to disk.
+// Package emit represents the files that a build produces: their names, their
+// owners, their compressed forms, and the whole set as a file system ([FS]). It
+// does not write to disk.
 package emit
 
 import (
@@ -14,17 +15,17 @@ type Kind string
 
 // The kinds of outputs, in listing order.
 const (
-	StyleKind    Kind = "style"
-	MapKind      Kind = "map"
-	ScriptKind   Kind = "script" // rewritten or generated; other scripts are assets
-	PageKind     Kind = "page"
-	AssetKind    Kind = "asset"
-	ManifestKind Kind = "manifest"
-	PackedKind   Kind = "packed" // the compressed form of another output
+	StyleKind      Kind = "style"
+	MapKind        Kind = "map"
+	ScriptKind     Kind = "script" // rewritten or generated; other scripts are assets
+	PageKind       Kind = "page"
+	AssetKind      Kind = "asset"
+	ManifestKind   Kind = "manifest"
+	CompressedKind Kind = "packed" // the compressed form of another output
 )
 
 // kindOrder is the listing order.
-var kindOrder = []Kind{StyleKind, MapKind, ScriptKind, PageKind, AssetKind, ManifestKind, PackedKind}
+var kindOrder = []Kind{StyleKind, MapKind, ScriptKind, PageKind, AssetKind, ManifestKind, CompressedKind}
 
 // Output is a file to be written.
 type Output struct {
@@ -45,8 +46,8 @@ func (o *Output) Size() int64 {
 	return int64(len(o.Data))
 }
 
-// Content returns the contents of the file. The error is that a copied file cannot be read, or
-// changed since it was hashed.
+// Content returns the contents of the file. The error is that a copied file
+// cannot be read, or changed since it was hashed.
 func (o *Output) Content() ([]byte, error) {
 	if o.Copy != nil {
 		return o.Copy.Read()

@@ -15,8 +15,8 @@ import (
 type Set struct {
 	Files  *inventory.Inventory
 	Report func(...diag.Diagnostic)
-	// Rewritten has the files that are not copied unchanged: scripts that import sheets, and their
-	// maps.
+	// Rewritten has the files that are not copied unchanged: scripts that
+	// import sheets, and their maps.
 	Rewritten map[source.Path][]byte
 
 	list   []Output
@@ -30,8 +30,8 @@ type Asset struct {
 	At   source.Span // the reference
 }
 
-// Add adds an output. Paths that only differ in case are the same file on many systems, so they
-// conflict on all.
+// Add adds an output. Paths that only differ in case are the same file on many
+// systems, so they conflict on all.
 func (s *Set) Add(o Output) {
 	key := strings.ToLower(o.Path)
 	if i, ok := s.owners[key]; ok {
@@ -68,7 +68,8 @@ func (s *Set) AddAsset(a Asset) {
 	s.Add(Output{Path: a.Name, Kind: AssetKind, Copy: file, Owner: a.At, From: a.Path})
 }
 
-// Find returns the output with a path, which may be modified; nil if there is none.
+// Find returns the output with a path, which may be modified; nil if there is
+// none.
 func (s *Set) Find(path string) *Output {
 	if i, ok := s.owners[strings.ToLower(path)]; ok {
 		return &s.list[i]

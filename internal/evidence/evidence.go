@@ -1,6 +1,6 @@
-// Package evidence collects the names in use on a site: in pages and scripts, in the templates of
-// pages, and in files that the settings name. Purging decides by it which rules are unused. Start
-// reading at [Gatherer.Gather].
+// Package evidence collects the names in use on a site: in pages and scripts,
+// in the templates of pages, and in files that the settings name. Purging
+// decides by it which rules are unused. Start reading at [Gatherer.Gather].
 package evidence
 
 import (
@@ -35,7 +35,8 @@ type Gatherer struct {
 	Cache    *Cache
 }
 
-// Cache holds results of a [Gatherer] for the next build of the same project with the same options.
+// Cache holds results of a [Gatherer] for the next build of the same project
+// with the same options.
 type Cache struct {
 	found   *cache.Table[struct{}, *Found]
 	perFile *cache.PerFile[*purge.Evidence]
@@ -82,8 +83,9 @@ type gathering struct {
 	found *Found
 }
 
-// Gather collects the names in use from the pages, from all scripts of the source folder, and from
-// the files of settings and globs. The error is that of a cancelled context.
+// Gather collects the names in use from the pages, from all scripts of the
+// source folder, and from the files of settings and globs. The error is that of
+// a cancelled context.
 func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, error) {
 	var failed error
 	same := func(f *Found) bool { return slices.Equal(f.pages, pages) }
@@ -95,7 +97,8 @@ func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, err
 	return found, failed
 }
 
-// GatherNamed collects the names in use only from the files of settings and globs.
+// GatherNamed collects the names in use only from the files of settings and
+// globs.
 func (g *Gatherer) GatherNamed(ctx context.Context) (*Found, error) {
 	now := &gathering{g, g.Files, &Found{}}
 	files := make(map[source.Path]bool)
@@ -133,17 +136,19 @@ func (g *gathering) site(ctx context.Context) error {
 	return nil
 }
 
-// templateKinds are the extensions of files that pages are generated from: server pages,
-// components, and templates.
+// templateKinds are the extensions of files that pages are generated from:
+// server pages, components, and templates.
 var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
 	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
 	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
 
-// dataKinds are the extensions of files that scripts and pages get text or markup from.
+// dataKinds are the extensions of files that scripts and pages get text or
+// markup from.
 var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
 
-// isTemplateFile reports whether pages are generated from a file: by its extension, or, if that is
-// unknown, because it starts with markup, as components do.
+// isTemplateFile reports whether pages are generated from a file: by its
+// extension, or, if that is unknown, because it starts with markup, as
+// components do.
 func (g *gathering) isTemplateFile(p source.Path) bool {
 	ext := strings.ToLower(path.Ext(p.Name))
 	if slices.Contains(templateKinds, ext) {
@@ -203,8 +208,8 @@ func (g *gathering) match(files map[source.Path]bool) {
 	}
 }
 
-// pagesOutside reports the pages among the evidence that are not built: purging keeps what they
-// use, but they load no bundle.
+// pagesOutside reports the pages among the evidence that are not built: purging
+// keeps what they use, but they load no bundle.
 func (g *gathering) pagesOutside(files map[source.Path]bool) {
 	built := make(map[source.Path]bool)
 	for _, p := range g.found.pages {
@@ -233,7 +238,8 @@ func (g *gathering) pagesOutside(files map[source.Path]bool) {
 		Fix:     "purging keeps the rules used only there, but these pages link no bundle"})
 }
 
-// unreadableScripts reports the external scripts of a page, which cannot be read.
+// unreadableScripts reports the external scripts of a page, which cannot be
+// read.
 func (g *gathering) unreadableScripts(page *graph.Page) {
 	for _, s := range page.Scripts {
 		if s.Address != "" && g.files.ResolveIn(page, s.Ref).Kind == graph.External {
@@ -255,7 +261,8 @@ func (g *gathering) reportUnreadable(at source.Span, cause, problem string) {
 	g.report(d)
 }
 
-// read reads files according to their types. Files that were read before are cached.
+// read reads files according to their types. Files that were read before are
+// cached.
 func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error {
 	list := make([]source.Path, 0, len(files))
 	for p := range files {
@@ -316,12 +323,12 @@ func (g *gathering) namesIn(f *source.File) *purge.Evidence {
 	return e
 }
 
-// proposed are the extensions of files that often contain classes, in addition to pages and
-// scripts.
+// proposed are the extensions of files that often contain classes, in addition
+// to pages and scripts.
 var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx", ".md", ".xml"}
 
-// Propose returns globs for file types in the source folder that may contain names in use and that
-// no glob covers, sorted.
+// Propose returns globs for file types in the source folder that may contain
+// names in use and that no glob covers, sorted.
 func (g *Gatherer) Propose() []string {
 	matched := &gathering{g, g.Files, &Found{}}
 	files := make(map[source.Path]bool)

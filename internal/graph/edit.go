@@ -9,7 +9,8 @@ import (
 	"golang.org/x/net/html"
 )
 
-// This file creates and applies the edits that replace the links of a page by bundles.
+// This file creates and applies the edits that replace the links of a page by
+// bundles.
 
 // Edit is a replacement of bytes of a page.
 type Edit struct {
@@ -17,20 +18,21 @@ type Edit struct {
 	With string
 }
 
-// Pointer is the new target of a link.
-type Pointer struct {
+// LinkTarget is the new target of a link.
+type LinkTarget struct {
 	Address   string
 	Integrity string // hash for the integrity attribute; empty for none
-	// Style, if not empty, is the sheet itself, which replaces the link by a style element.
+	// Style, if not empty, is the sheet itself, which replaces the link by a
+	// style element.
 	Style string
 	Media string // new media attribute; empty to keep the current one
 }
 
-// Point returns the edits that replace the links of a group by links to targets. The tag of the
-// first link is used for each, with the new URL, and without an integrity hash and a media
-// attribute that the sheets contain now. Each further tag gets a line of its own if the first has
-// one.
-func (g Group) Point(p *Page, targets []Pointer) []Edit {
+// Point returns the edits that replace the links of a group by links to
+// targets. The tag of the first link is used for each, with the new URL, and
+// without an integrity hash and a media attribute that the sheets contain now.
+// Each further tag gets a line of its own if the first has one.
+func (g Group) Point(p *Page, targets []LinkTarget) []Edit {
 	first := g.Links[0]
 	_, sameMedia := g.SharedMedia()
 	var tags []string
@@ -61,9 +63,10 @@ func (g Group) Point(p *Page, targets []Pointer) []Edit {
 	return edits
 }
 
-// Append returns the edits that add links to targets after everything else that styles the page: at
-// the end of its head, or after the last thing that styles it.
-func (p *Page) Append(targets []Pointer) []Edit {
+// Append returns the edits that add links to targets after everything else that
+// styles the page: at the end of its head, or after the last thing that styles
+// it.
+func (p *Page) Append(targets []LinkTarget) []Edit {
 	if len(targets) == 0 {
 		return nil
 	}
@@ -96,7 +99,8 @@ func (p *Page) Append(targets []Pointer) []Edit {
 	return []Edit{{Span{Start: line, End: line}, indent + strings.Join(tags, br+indent) + br}}
 }
 
-// Show returns the edit that inserts a text at the top of a page, such as its errors.
+// Show returns the edit that inserts a text at the top of a page, such as its
+// errors.
 func (p *Page) Show(text string) Edit {
 	at := max(p.body, p.head)
 	return Edit{Span{Start: at, End: at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
@@ -104,8 +108,8 @@ func (p *Page) Show(text string) Edit {
 		html.EscapeString(text) + "</pre>"}
 }
 
-// indentBefore returns the indentation of the line before the one that starts at line, and its line
-// end.
+// indentBefore returns the indentation of the line before the one that starts
+// at line, and its line end.
 func indentBefore(text string, line int) (indent, br string) {
 	br = "\n"
 	if strings.HasSuffix(text[:line], "\r\n") {
@@ -122,7 +126,7 @@ func indentBefore(text string, line int) (indent, br string) {
 }
 
 // styleElement returns a style element that replaces the links of a group.
-func (g Group) styleElement(p *Page, to Pointer) string {
+func (g Group) styleElement(p *Page, to LinkTarget) string {
 	tag, css := "<style", to.Style
 	if p.IsXML() && strings.ContainsAny(css, "<&") { // in XML it is not raw text
 		css = "/*<![CDATA[*/" + strings.ReplaceAll(css, "]]>", `]]\>`) + "/*]]>*/"
@@ -140,8 +144,9 @@ func (g Group) styleElement(p *Page, to Pointer) string {
 	return tag + ">" + css + "</style>"
 }
 
-// lineBreak returns the separator between two lines with the same indentation as the line that
-// starts with the tag; "" if something precedes the tag on its line.
+// lineBreak returns the separator between two lines with the same indentation
+// as the line that starts with the tag; "" if something precedes the tag on its
+// line.
 func lineBreak(text string, at int) string {
 	line := strings.LastIndexByte(text[:at], '\n') + 1
 	indent := text[line:at]
@@ -169,7 +174,8 @@ func (r Ref) Move(address string) Edit {
 	return Edit{r.At, html.EscapeString(address)}
 }
 
-// quoteFor returns address as the value of a link's href, which may be unquoted.
+// quoteFor returns address as the value of a link's href, which may be
+// unquoted.
 func quoteFor(l Link, address string) string {
 	text := html.EscapeString(address)
 	for _, a := range l.attrs {

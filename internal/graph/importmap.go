@@ -11,10 +11,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file resolves module specifiers with the import maps of a page (HTML, sections 8.1.5.4 and
-// following).
+// This file resolves module specifiers with the import maps of a page (HTML,
+// sections 8.1.5.4 and following).
 
-// Modules resolves the module specifiers of a page. The zero Modules has no import map.
+// Modules resolves the module specifiers of a page. The zero Modules has no
+// import map.
 type Modules struct {
 	Files   source.Reader
 	Base    string // URL path at which the source folder is published
@@ -31,11 +32,12 @@ type scope struct {
 	imports []mapping
 }
 
-// errMap is the error for an import map that is not a JSON object, or has invalid parts.
+// errMap is the error for an import map that is not a JSON object, or has
+// invalid parts.
 var errMap = errors.New("is not a valid import map: expected a JSON object with \"imports\" or \"scopes\", with URLs as values")
 
-// AddMap adds an import map, whose relative URLs are relative to from. Existing entries are
-// preserved (HTML, section 8.1.5.5).
+// AddMap adds an import map, whose relative URLs are relative to from. Existing
+// entries are preserved (HTML, section 8.1.5.5).
 func (m *Modules) AddMap(text string, from source.Path) error {
 	var read struct {
 		Imports map[string]any            `json:"imports"`
@@ -102,8 +104,8 @@ func (m *Modules) urlOf(p source.Path) *url.URL {
 	return u
 }
 
-// addressLike returns a specifier as a URL if it is relative, starting with a slash or dots, or
-// absolute; otherwise nil.
+// addressLike returns a specifier as a URL if it is relative, starting with a
+// slash or dots, or absolute; otherwise nil.
 func (m *Modules) addressLike(specifier string, from *url.URL) *url.URL {
 	if strings.HasPrefix(specifier, "/") || strings.HasPrefix(specifier, "./") || strings.HasPrefix(specifier, "../") {
 		u, err := from.Parse(specifier)
@@ -118,8 +120,8 @@ func (m *Modules) addressLike(specifier string, from *url.URL) *url.URL {
 	return nil
 }
 
-// Resolve returns the target of a specifier in a module. bare is set if it is a bare specifier that
-// no import map resolves.
+// Resolve returns the target of a specifier in a module. bare is set if it is a
+// bare specifier that no import map resolves.
 func (m *Modules) Resolve(from source.Path, specifier string) (t Target, bare bool) {
 	base := m.urlOf(from)
 	address := m.addressLike(specifier, base)
@@ -146,8 +148,8 @@ func (m *Modules) Resolve(from source.Path, specifier string) (t Target, bare bo
 	return Resolve(m.Files, from, m.Base, specifier), false
 }
 
-// mapped applies mappings to a specifier. A prefix of a URL is only mapped if its scheme is
-// hierarchical.
+// mapped applies mappings to a specifier. A prefix of a URL is only mapped if
+// its scheme is hierarchical.
 func mapped(list []mapping, key string, address *url.URL) (to string, ok bool) {
 	for _, entry := range list {
 		if entry.from == key {

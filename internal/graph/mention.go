@@ -8,22 +8,24 @@ import (
 	"rinzel/internal/script"
 )
 
-// This file finds possible file names in texts of all kinds: attributes, script literals, JSON,
-// SVG. It does not check whether the files exist.
+// This file finds possible file names in texts of all kinds: attributes, script
+// literals, JSON, SVG. It does not check whether the files exist.
 
 // Mention is a text of a page that may contain file names and is not rewritten.
 type Mention struct {
 	Text string
 	At   Span
-	// Whole is set if the whole text may be one name; it may contain others as well.
+	// Whole is set if the whole text may be one name; it may contain others as
+	// well.
 	Whole bool
 }
 
 // maxName limits the length of a path.
 const maxName = 1024
 
-// FileNames calls visit with each part of a text that may be a file name, and its offset: the whole
-// text, and each part between white space, quotes and brackets that looks like a name.
+// FileNames calls visit with each part of a text that may be a file name, and
+// its offset: the whole text, and each part between white space, quotes and
+// brackets that looks like a name.
 func FileNames(text string, whole bool, visit func(name string, offset int)) {
 	trimmed := strings.TrimSpace(text)
 	if whole && mayNameFile(trimmed) {
@@ -52,8 +54,8 @@ func endsName(c byte) bool {
 	return c <= ' ' || strings.IndexByte("\"'`()<>{}[],;=|\\*", c) >= 0
 }
 
-// mayNameFile reports whether a text looks like a path: it has a dot or a slash, and no character
-// that URLs cannot contain.
+// mayNameFile reports whether a text looks like a path: it has a dot or a
+// slash, and no character that URLs cannot contain.
 func mayNameFile(text string) bool {
 	if len(text) < 3 || len(text) > maxName || !strings.ContainsAny(text, "./") || strings.ContainsAny(text, "\n<>") {
 		return false
@@ -86,8 +88,8 @@ func literals(text string, offset int, whole bool, out []Literal) []Literal {
 	return out
 }
 
-// srcsetURLs calls visit with the URLs of a list of image candidates, and their offsets (HTML,
-// section 4.8.4.2.2: parsing a srcset attribute).
+// srcsetURLs calls visit with the URLs of a list of image candidates, and their
+// offsets (HTML, section 4.8.4.2.2: parsing a srcset attribute).
 func srcsetURLs(text string, visit func(address string, offset int)) {
 	space := func(c byte) bool { return markup.IsSpace(c) }
 	for i := 0; i < len(text); {

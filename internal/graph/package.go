@@ -9,9 +9,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds the sheets of installed packages: package:name and package:name/sheet.css. The
-// package.json of a package determines the target: its "exports", with subpath patterns and
-// conditions as the documentation of Node.js specifies them, or its field style.
+// This file finds the sheets of installed packages: package:name and
+// package:name/sheet.css. The package.json of a package determines the target:
+// its "exports", with subpath patterns and conditions as the documentation of
+// Node.js specifies them, or its field style.
 
 // manifest is the part of package.json that is used.
 type manifest struct {
@@ -60,7 +61,8 @@ func fsValid(file string) bool {
 	return file != "" && clean != ".." && !strings.HasPrefix(clean, "../") && !strings.HasPrefix(clean, "/")
 }
 
-// splitPackage splits a specifier into the name of the package, with its scope, and the subpath.
+// splitPackage splits a specifier into the name of the package, with its scope,
+// and the subpath.
 func splitPackage(name string) (pkg, sub string) {
 	parts := strings.SplitN(name, "/", 3)
 	if strings.HasPrefix(name, "@") && len(parts) > 1 {
@@ -69,8 +71,8 @@ func splitPackage(name string) (pkg, sub string) {
 	return parts[0], strings.Join(parts[1:], "/")
 }
 
-// PackageOf returns the name of the package, with its scope, that a path in a package folder
-// belongs to.
+// PackageOf returns the name of the package, with its scope, that a path in a
+// package folder belongs to.
 func PackageOf(name string) string {
 	pkg, _ := splitPackage(name)
 	return pkg
@@ -93,8 +95,9 @@ func readManifest(files source.Reader, root, pkg string) manifest {
 	return m
 }
 
-// candidates returns the files that a subpath may refer to; the first that exists is used. Existing
-// files that the package does not export are accepted: packages often export scripts only.
+// candidates returns the files that a subpath may refer to; the first that
+// exists is used. Existing files that the package does not export are accepted:
+// packages often export scripts only.
 func candidates(m manifest, sub string) []string {
 	var out []string
 	add := func(file string) {
@@ -114,7 +117,8 @@ func candidates(m manifest, sub string) []string {
 	return append(out, "index.css")
 }
 
-// exported returns the file that exports define for "." or a "./subpath"; "" if they define none.
+// exported returns the file that exports define for "." or a "./subpath"; "" if
+// they define none.
 func exported(exports json.RawMessage, name string) string {
 	if len(exports) == 0 {
 		return ""
@@ -153,8 +157,9 @@ func hasSubpaths(exports map[string]json.RawMessage) bool {
 	return false
 }
 
-// chosen returns the file of a target for the conditions style and default: a target is a file, an
-// object of conditions, or a list of which the first valid entry is used.
+// chosen returns the file of a target for the conditions style and default: a
+// target is a file, an object of conditions, or a list of which the first valid
+// entry is used.
 func chosen(target json.RawMessage, depth int) string {
 	const deepest = 16
 	var file string

@@ -18,20 +18,23 @@ type Page struct {
 	// Policies are its content security policies from meta elements.
 	Policies []Policy
 	Groups   []Group
-	// Preloads are links that preload a sheet, or that a script turns into style links.
+	// Preloads are links that preload a sheet, or that a script turns into
+	// style links.
 	Preloads []Link
 	Styles   []Span // texts of its style elements
 	Refs     []Ref
 	Scripts  []Script // classic scripts and modules, in order
 	Maps     []Span   // texts of its import maps
-	// Mentions are texts that may contain file names and are not rewritten: attributes, style
-	// attributes, data, and texts of templates.
+	// Mentions are texts that may contain file names and are not rewritten:
+	// attributes, style attributes, data, and texts of templates.
 	Mentions []Mention
 	// Inert are links that look like style links, but load nothing.
 	Inert []InertLink
-	// Unclosed is a tag that is not closed before the file ends: browsers ignore it.
+	// Unclosed is a tag that is not closed before the file ends: browsers
+	// ignore it.
 	Unclosed Span
-	// LastGroupEndsCascade is set if nothing that styles the page comes after the last group.
+	// LastGroupEndsCascade is set if nothing that styles the page comes after
+	// the last group.
 	LastGroupEndsCascade bool
 
 	head   int  // end of its head
@@ -49,8 +52,8 @@ type Script struct {
 	Charset   string // charset attribute; empty if there is none
 }
 
-// Group is a run of style links that can become one link: nothing else that styles the page comes
-// between them.
+// Group is a run of style links that can become one link: nothing else that
+// styles the page comes between them.
 type Group struct {
 	Links []Link
 }
@@ -62,8 +65,8 @@ type Link struct {
 	Media string // as written; empty for all media
 	attrs []markup.Attribute
 	plain bool // it only has a URL and media
-	// alone is set if the link is in the body: removing it could change which elements structural
-	// selectors match.
+	// alone is set if the link is in the body: removing it could change which
+	// elements structural selectors match.
 	alone bool
 }
 
@@ -81,8 +84,8 @@ type Span = markup.Span
 type Ref struct {
 	Address string
 	At      Span // the value, or a part of it, without quotes
-	// Fixed is set if the URL must not be changed: people link to it, scripts rely on it, or it
-	// contains character references.
+	// Fixed is set if the URL must not be changed: people link to it, scripts
+	// rely on it, or it contains character references.
 	Fixed bool
 }
 
@@ -94,8 +97,8 @@ func (p *Page) SpanOf(part Span) source.Span {
 	return p.File.Pos(part.Start).To(uint32(part.End))
 }
 
-// templateMarks are the starts of template marks. In a sheet they only occur in strings and
-// comments.
+// templateMarks are the starts of template marks. In a sheet they only occur in
+// strings and comments.
 var templateMarks = []string{"{{", "{%", "<%", "<?", "${", "[["}
 
 // IsTemplate reports whether a text contains template marks.
@@ -113,8 +116,8 @@ func ReadPage(f *source.File) *Page {
 	return r.page
 }
 
-// read reads a part of the page. whole is false in a noscript element, whose markup the tokenizer
-// does not read on its own.
+// read reads a part of the page. whole is false in a noscript element, whose
+// markup the tokenizer does not read on its own.
 func (r *pageReader) read(part Span, whole bool) {
 	for t := range markup.Tokens(r.page.File.Text, part) {
 		text := r.page.File.Text[t.At.Start:t.At.End]
@@ -126,7 +129,8 @@ func (r *pageReader) read(part Span, whole bool) {
 		case markup.Text:
 			r.text(text, t.At, whole)
 		case markup.Comment:
-			// Processing instructions, and conditional comments of legacy browsers.
+			// Processing instructions, and conditional comments of legacy
+			// browsers.
 			if strings.HasPrefix(text, "<?") || strings.HasPrefix(text, "<!--[if") {
 				r.mention(text, t.At, false)
 			}
@@ -156,7 +160,8 @@ func (r *pageReader) text(text string, at Span, whole bool) {
 // pageReader reads one page.
 type pageReader struct {
 	page *Page
-	// inert is the number of open elements whose contents are not part of the page.
+	// inert is the number of open elements whose contents are not part of the
+	// page.
 	inert int
 	// noscript is set inside a noscript element.
 	noscript bool
@@ -164,7 +169,8 @@ type pageReader struct {
 	style bool
 	// script receives the next text, that of a script or import map.
 	script func(text Span)
-	// data is set if the next text is data or markup that may contain file names.
+	// data is set if the next text is data or markup that may contain file
+	// names.
 	data bool
 }
 
@@ -246,11 +252,12 @@ func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 	}
 }
 
-// scriptTypes are the types of classic scripts (HTML, section 4.12.1; MIME Sniffing, section 4.4).
+// scriptTypes are the types of classic scripts (HTML, section 4.12.1; MIME
+// Sniffing, section 4.4).
 var scriptTypes = []string{"", "text/javascript", "application/javascript", "application/ecmascript", "application/x-javascript", "text/ecmascript", "text/x-javascript"}
 
-// scriptTag records a script element. A script of another type is data, and one in a template or
-// noscript element does not run.
+// scriptTag records a script element. A script of another type is data, and one
+// in a template or noscript element does not run.
 func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 	kind := ""
 	if t := markup.Find(attrs, "type"); t != nil {
@@ -307,8 +314,8 @@ func (r *pageReader) end(name string, tag Span) {
 	}
 }
 
-// addressAttr reports whether an attribute of an element is the URL of something that the page
-// displays or needs.
+// addressAttr reports whether an attribute of an element is the URL of
+// something that the page displays or needs.
 func addressAttr(element, attr string) bool {
 	switch attr {
 	case "src", "poster":
@@ -321,11 +328,12 @@ func addressAttr(element, attr string) bool {
 	return false
 }
 
-// fixedElements are those whose URLs are visible to people, or that load files with references of
-// their own.
+// fixedElements are those whose URLs are visible to people, or that load files
+// with references of their own.
 var fixedElements = []string{"a", "area", "object", "iframe", "embed", "script", "frame"}
 
-// ref returns the URL of an attribute. It is fixed if it contains character references.
+// ref returns the URL of an attribute. It is fixed if it contains character
+// references.
 func (r *pageReader) ref(a *markup.Attribute) Ref {
 	return Ref{a.Value, a.At, a.Value != r.page.File.Text[a.At.Start:a.At.End]}
 }
@@ -349,11 +357,12 @@ func (r *pageReader) sources(a *markup.Attribute) {
 // ref returns the URL of an attribute.
 func ref(a *markup.Attribute) Ref { return Ref{Address: a.Value, At: a.At} }
 
-// plainAttrs are the attributes of a style link that do not matter for merging. An integrity hash
-// is for the original sheet, and is removed.
+// plainAttrs are the attributes of a style link that do not matter for merging.
+// An integrity hash is for the original sheet, and is removed.
 var plainAttrs = []string{"rel", "href", "media", "type", "crossorigin", "integrity", "referrerpolicy", "charset"}
 
-// isSheetType reports whether the type of a link is that of a sheet, or missing.
+// isSheetType reports whether the type of a link is that of a sheet, or
+// missing.
 func isSheetType(t *markup.Attribute) bool {
 	if t == nil || t.Value == "" {
 		return true
@@ -390,7 +399,8 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 		r.otherLink(tag, attrs, words, href)
 		return
 	}
-	// Scripts or browsers turn an inert element into a link with its original URL.
+	// Scripts or browsers turn an inert element into a link with its original
+	// URL.
 	if r.inert > 0 || !isSheetType(markup.Find(attrs, "type")) {
 		r.mention(href.Value, href.At, true)
 		return
@@ -412,8 +422,8 @@ func (r *pageReader) link(tag Span, attrs []markup.Attribute) {
 	r.page.LastGroupEndsCascade = l.plain
 }
 
-// noteInert records a link that loads no sheet, because rel is misspelt or missing, or the URL is
-// in src.
+// noteInert records a link that loads no sheet, because rel is misspelt or
+// missing, or the URL is in src.
 func (r *pageReader) noteInert(tag Span, attrs []markup.Attribute) {
 	rel, href, src := markup.Find(attrs, "rel"), markup.Find(attrs, "href"), markup.Find(attrs, "src")
 	if r.inert > 0 {
@@ -445,8 +455,8 @@ func isStyleAddress(address string) bool {
 	return strings.HasSuffix(strings.ToLower(address), ".css")
 }
 
-// IsPlain reports whether a link only has a URL and media, so that browsers apply it
-// unconditionally.
+// IsPlain reports whether a link only has a URL and media, so that browsers
+// apply it unconditionally.
 func (l Link) IsPlain() bool { return l.plain }
 
 // Charset returns the charset attribute; empty if there is none.
@@ -481,7 +491,8 @@ func (p *Page) Joins(l Link, g Group) bool {
 	return l.plain && last.plain && !l.alone && !last.alone
 }
 
-// SharedMedia returns the media of the links of a group if they are all the same.
+// SharedMedia returns the media of the links of a group if they are all the
+// same.
 func (g Group) SharedMedia() (media string, same bool) {
 	if len(g.Links) == 0 {
 		return "", true

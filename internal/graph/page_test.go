@@ -61,13 +61,13 @@ func TestPointAtSeveral(t *testing.T) {
 		{"<p>\r\n\t<link rel=stylesheet href=a.css>", "<p>\r\n\t<link rel=stylesheet href=x.css>\r\n\t<link rel=stylesheet href=y.css>"},
 	} {
 		p := readPage(test.html)
-		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Address: "x.css"}, {Address: "y.css"}})); got != test.want {
+		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Address: "x.css"}, {Address: "y.css"}})); got != test.want {
 			t.Errorf("%q\n got %q\nwant %q", test.html, got, test.want)
 		}
-		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Address: "x.css", Integrity: "sha384-x="}})); strings.Count(got, ` integrity="sha384-x="`) != 1 {
+		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Address: "x.css", Integrity: "sha384-x="}})); strings.Count(got, ` integrity="sha384-x="`) != 1 {
 			t.Errorf("%q: with a hash %q", test.html, got)
 		}
-		if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Style: "a{}"}})); !strings.Contains(got, "<style>a{}</style>") && !strings.Contains(got, "<style media=print>a{}</style>") || strings.Contains(got, "<link") {
+		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Style: "a{}"}})); !strings.Contains(got, "<style>a{}</style>") && !strings.Contains(got, "<style media=print>a{}</style>") || strings.Contains(got, "<link") {
 			t.Errorf("%q: with a sheet %q", test.html, got)
 		}
 		if got := Apply(test.html, p.Groups[0].Point(p, nil)); strings.Contains(got, "link") {
@@ -87,14 +87,14 @@ func TestPoint(t *testing.T) {
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
 			p := readPage(test.html)
-			if got := Apply(test.html, p.Groups[0].Point(p, []Pointer{{Address: "new&.css"}})); got != test.want {
+			if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Address: "new&.css"}})); got != test.want {
 				t.Errorf("got  %q\nwant %q", got, test.want)
 			}
 		})
 	}
 	spaced := `<link rel=stylesheet href=a>`
 	page := readPage(spaced)
-	if got := Apply(spaced, page.Groups[0].Point(page, []Pointer{{Address: "a b.css"}})); got != `<link rel=stylesheet href="a b.css">` {
+	if got := Apply(spaced, page.Groups[0].Point(page, []LinkTarget{{Address: "a b.css"}})); got != `<link rel=stylesheet href="a b.css">` {
 		t.Errorf("got %q", got)
 	}
 }
@@ -133,7 +133,7 @@ func FuzzReadPage(f *testing.F) {
 					t.Fatalf("link at %v with address at %v in %q", l.Tag, l.Href.At, html)
 				}
 			}
-			edits = append(edits, g.Point(p, []Pointer{{}})...)
+			edits = append(edits, g.Point(p, []LinkTarget{{}})...)
 		}
 		for _, e := range edits {
 			rest += len(e.With) - (e.At.End - e.At.Start)

@@ -11,8 +11,8 @@ type Parsed[T any] struct {
 	parse   func(*source.File) T
 }
 
-// Load returns the parsed form of a file, whose text is read through files. The error is that of
-// [source.Tree.Text].
+// Load returns the parsed form of a file, whose text is read through files. The
+// error is that of [source.Tree.Text].
 func (x Parsed[T]) Load(files source.Reader, p source.Path) (parsed T, err error) {
 	f, err := files.Text(p)
 	if err != nil {

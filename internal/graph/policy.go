@@ -16,8 +16,8 @@ type Policy struct {
 	At   Span   // value of the attribute
 }
 
-// sources returns the source list for a kind of request: that of the first of some directives in
-// the policy. ok is false if the policy has none of them.
+// sources returns the source list for a kind of request: that of the first of
+// some directives in the policy. ok is false if the policy has none of them.
 func (p Policy) sources(directives ...string) (list []string, ok bool) {
 	found := make(map[string][]string)
 	for _, directive := range strings.Split(p.Text, ";") {
@@ -37,8 +37,9 @@ func (p Policy) sources(directives ...string) (list []string, ok bool) {
 	return nil, false
 }
 
-// AllowsInlineStyle reports whether all policies of the page allow an additional style element
-// (section 6.7.3.2): hashes and nonces only allow existing ones.
+// AllowsInlineStyle reports whether all policies of the page allow an
+// additional style element (section 6.7.3.2): hashes and nonces only allow
+// existing ones.
 func (p *Page) AllowsInlineStyle() bool {
 	for _, policy := range p.Policies {
 		list, ok := policy.sources("style-src-elem", "style-src", "default-src")
@@ -53,8 +54,8 @@ func (p *Page) AllowsInlineStyle() bool {
 	return true
 }
 
-// AllowsData reports whether all policies of the page allow data URLs for images, or for fonts, in
-// sheets.
+// AllowsData reports whether all policies of the page allow data URLs for
+// images, or for fonts, in sheets.
 func (p *Page) AllowsData(font bool) bool {
 	kind := "img-src"
 	if font {
@@ -75,9 +76,9 @@ func isHashSource(s string) bool {
 	return strings.HasPrefix(lower, "'sha256-") || strings.HasPrefix(lower, "'sha384-") || strings.HasPrefix(lower, "'sha512-")
 }
 
-// Rehash returns the edits that replace the hash of each text in rewritten by that of its new text
-// in the policies of the page. The hash is that of the text of a style element or script (section
-// 6.7.2.3).
+// Rehash returns the edits that replace the hash of each text in rewritten by
+// that of its new text in the policies of the page. The hash is that of the
+// text of a style element or script (section 6.7.2.3).
 func (p *Page) Rehash(rewritten map[string]string) []Edit {
 	var edits []Edit
 	for _, policy := range p.Policies {

@@ -1,6 +1,7 @@
-// Package graph parses pages, scripts and sheets into their references: links, imports and URLs,
-// with the position of each ([ReadPage], [ReadScript], [ReadImport]). It resolves these references
-// to files ([Resolve]), and edits pages in place ([Group.Point]).
+// Package graph parses pages, scripts and sheets into their references: links,
+// imports and URLs, with the position of each ([ReadPage], [ReadScript],
+// [ReadImport]). It resolves these references to files ([Resolve]), and edits
+// pages in place ([Group.Point]).
 package graph
 
 import (
@@ -37,8 +38,8 @@ const (
 	NoRoot
 )
 
-// Resolve returns the target of a URL in the file from. base is the URL path at which the source
-// folder is published.
+// Resolve returns the target of a URL in the file from. base is the URL path at
+// which the source folder is published.
 func Resolve(files source.Reader, from source.Path, base, address string) Target {
 	address = asURL(address)
 	if address == "" || address[0] == '#' {
@@ -66,8 +67,9 @@ func Resolve(files source.Reader, from source.Path, base, address string) Target
 	return local(from, address)
 }
 
-// asURL returns a URL as browsers parse it (URL Standard, section 4.4): without surrounding white
-// space and line breaks, and with slashes instead of backslashes.
+// asURL returns a URL as browsers parse it (URL Standard, section 4.4): without
+// surrounding white space and line breaks, and with slashes instead of
+// backslashes.
 func asURL(address string) string {
 	address = strings.TrimSpace(address)
 	if strings.ContainsAny(address, "\t\r\n") {
@@ -99,7 +101,8 @@ func local(from source.Path, address string) Target {
 	return Target{Kind: Local, Path: p, Tail: tail}
 }
 
-// Relative returns the URL of the file to relative to the file from; both are paths in one folder.
+// Relative returns the URL of the file to relative to the file from; both are
+// paths in one folder.
 func Relative(from, to string) string {
 	here, there := split(path.Dir(from)), split(to)
 	n := 0
@@ -118,9 +121,9 @@ func split(name string) []string {
 	return strings.Split(name, "/")
 }
 
-// escapePath returns a path as a URL, with the characters escaped that browsers escape in paths
-// (URL Standard, path percent-encode set) or interpret. A colon in the first part would look like a
-// scheme.
+// escapePath returns a path as a URL, with the characters escaped that browsers
+// escape in paths (URL Standard, path percent-encode set) or interpret. A colon
+// in the first part would look like a scheme.
 func escapePath(name string) string {
 	const hex = "0123456789ABCDEF"
 	var b strings.Builder

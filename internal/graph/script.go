@@ -13,12 +13,14 @@ import (
 type ScriptFile struct {
 	File    *source.File
 	Imports []script.Import
-	// Paths are literals, and words in literals, that may be paths of files or folders, except
-	// specifiers of imports.
+	// Paths are literals, and words in literals, that may be paths of files or
+	// folders, except specifiers of imports.
 	Paths []Literal
-	// Words are single-word literals, such as a file name without its extension.
+	// Words are single-word literals, such as a file name without its
+	// extension.
 	Words []Literal
-	// Built are names that the script builds from parts, with [script.Hole] for unknown parts.
+	// Built are names that the script builds from parts, with [script.Hole] for
+	// unknown parts.
 	Built []Literal
 	// Map is the URL of its source map in its last comment; empty for none.
 	Map Literal
@@ -38,8 +40,8 @@ func NewScripts(s *cache.Store) Scripts {
 	return newParsed(s, func(f *source.File) *ScriptFile { return ReadScript(f, Span{Start: 0, End: len(f.Text)}) })
 }
 
-// ReadScript parses a part of a file, such as an inline script of a page. Positions are those of
-// the file.
+// ReadScript parses a part of a file, such as an inline script of a page.
+// Positions are those of the file.
 func ReadScript(f *source.File, part Span) *ScriptFile {
 	text := f.Text[part.Start:part.End]
 	out := &ScriptFile{File: f, Imports: script.Imports(text)}
@@ -71,7 +73,8 @@ func ReadScript(f *source.File, part Span) *ScriptFile {
 	return out
 }
 
-// isWord reports whether a literal is a single word that may be a file name without its extension.
+// isWord reports whether a literal is a single word that may be a file name
+// without its extension.
 func isWord(text string) bool {
 	const shortest, longest = 3, 80
 	if len(text) < shortest || len(text) > longest {
@@ -82,8 +85,8 @@ func isWord(text string) bool {
 	})
 }
 
-// mapComment returns the URL in the last comment that names a source map (ECMA-426, section
-// 11.1.2.1).
+// mapComment returns the URL in the last comment that names a source map
+// (ECMA-426, section 11.1.2.1).
 func mapComment(text string) Literal {
 	const mark = "//# sourceMappingURL="
 	i := strings.LastIndex(text, mark)
@@ -99,8 +102,8 @@ func mapComment(text string) Literal {
 	return Literal{address, script.Span{Start: at, End: at + len(address)}}
 }
 
-// IsStyle reports whether an import is that of a style sheet: by its name, or by its type attribute
-// (HTML, section 8.1.6.6).
+// IsStyle reports whether an import is that of a style sheet: by its name, or
+// by its type attribute (HTML, section 8.1.6.6).
 func IsStyle(imp script.Import) bool {
 	if imp.Type != "" {
 		return imp.Type == "css"

@@ -48,7 +48,8 @@ func NewTokenFiles(s *cache.Store) TokenFiles {
 	})
 }
 
-// checkCharset warns about a sheet that declares another encoding than UTF-8, but is UTF-8.
+// checkCharset warns about a sheet that declares another encoding than UTF-8,
+// but is UTF-8.
 func checkCharset(f *source.File, nodes []ast.Node) []diag.Diagnostic {
 	if len(nodes) == 0 {
 		return nil
@@ -86,8 +87,8 @@ type Import struct {
 	HasLayer bool
 	Supports []ast.Value // arguments of supports()
 	Media    []ast.Value
-	// Rinzel's own: excluded or selected parts of the sheet, values of its custom properties, and
-	// the functions replace(…).
+	// Rinzel's own: excluded or selected parts of the sheet, values of its
+	// custom properties, and the functions replace(…).
 	Parts       []Parts
 	Assignments []Assignment
 	Replace     []ast.Value
@@ -100,7 +101,8 @@ type Assignment struct {
 	At    source.Span // the name
 }
 
-// Parts is without(…) or only(…) of an import: the excluded, or the selected, sheets and rules.
+// Parts is without(…) or only(…) of an import: the excluded, or the selected,
+// sheets and rules.
 type Parts struct {
 	Only     bool
 	Patterns []Pattern
@@ -119,8 +121,8 @@ func IsImport(n ast.Node) (*ast.AtRule, bool) {
 	return r, ok && r.Block == nil && token.EqualFold(r.Name, "import")
 }
 
-// ReadImport parses the prelude of an @import rule. ok is false if it has no URL, or if a part of
-// it is invalid.
+// ReadImport parses the prelude of an @import rule. ok is false if it has no
+// URL, or if a part of it is invalid.
 func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	var rest []ast.Value
 	for _, v := range prelude {
@@ -155,8 +157,8 @@ func ReadImport(prelude []ast.Value) (imp Import, ok bool) {
 	return imp, true
 }
 
-// takeOwn removes without(…), only(…), set(…) and replace(…) from the values after the URL of an
-// import. ok is false if one of them is invalid.
+// takeOwn removes without(…), only(…), set(…) and replace(…) from the values
+// after the URL of an import. ok is false if one of them is invalid.
 func (imp *Import) takeOwn(values []ast.Value) (rest []ast.Value, ok bool) {
 	for i := range values {
 		v := &values[i]
@@ -199,7 +201,8 @@ func readParts(v *ast.Value) (p Parts, ok bool) {
 	return p, len(p.Patterns) > 0
 }
 
-// appendAssignments parses the arguments of set(…): --name: value; --name: value.
+// appendAssignments parses the arguments of set(…): --name: value; --name:
+// value.
 func appendAssignments(list []Assignment, values []ast.Value) ([]Assignment, bool) {
 	for len(values) > 0 {
 		end := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Semicolon })

@@ -1,6 +1,6 @@
-// Package inventory answers questions about the files of a project: which exist, what a URL refers
-// to, and which existing file is similar to a missing one. It also words the findings about missing
-// files.
+// Package inventory answers questions about the files of a project: which
+// exist, what a URL refers to, and which existing file is similar to a missing
+// one. It also words the findings about missing files.
 package inventory
 
 import (
@@ -15,7 +15,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Inventory is the files of a project as seen through a reader. It is safe for concurrent use.
+// Inventory is the files of a project as seen through a reader. It is safe for
+// concurrent use.
 type Inventory struct {
 	source.Reader
 	project *project.Project
@@ -46,7 +47,8 @@ type Index struct {
 // Has reports whether a file is in the source folder.
 func (x *Index) Has(p source.Path) bool { return x.known[p] }
 
-// New returns the inventory of a project, which reads from its tree. Results are cached in store.
+// New returns the inventory of a project, which reads from its tree. Results
+// are cached in store.
 func New(p *project.Project, store *cache.Store) *Inventory {
 	skip := p.Skip()
 	exclude := p.Settings.Exclude
@@ -57,8 +59,8 @@ func New(p *project.Project, store *cache.Store) *Inventory {
 	}}
 }
 
-// Through returns the same inventory reading through another reader, so that results of work depend
-// on the answers.
+// Through returns the same inventory reading through another reader, so that
+// results of work depend on the answers.
 func (i *Inventory) Through(r source.Reader) *Inventory { return &Inventory{r, i.project, i.shared} }
 
 // Index returns the files of the source folder that belong to the project.
@@ -88,7 +90,8 @@ func newIndex(listing *source.Listing) *Index {
 	return x
 }
 
-// HasFolder reports whether a folder with a name exists anywhere in the source folder.
+// HasFolder reports whether a folder with a name exists anywhere in the source
+// folder.
 func (x *Index) HasFolder(name string) bool {
 	if x.Folders[name] {
 		return true
@@ -116,7 +119,8 @@ func (i *Inventory) Excluded(p source.Path) bool {
 	return project.AnyMatches(i.project.Settings.Exclude, p)
 }
 
-// IsFile reports whether a path is a file of the project, of an installed package or of a root.
+// IsFile reports whether a path is a file of the project, of an installed
+// package or of a root.
 func (i *Inventory) IsFile(p source.Path) bool {
 	if p.Root == "" && !strings.Contains(p.Name, project.PackageFolder+"/") {
 		return i.Index().Has(p)
@@ -134,8 +138,8 @@ func (i *Inventory) walk(root string, enter func(dir string) bool, visit func(so
 	i.project.Tree.Walk(root, enter, visit, func(source.Path, error) {})
 }
 
-// SheetsInRoot returns the sheets in the folder of a root, without those of packages in it, in
-// lexical order.
+// SheetsInRoot returns the sheets in the folder of a root, without those of
+// packages in it, in lexical order.
 func (i *Inventory) SheetsInRoot(root string) []source.Path {
 	var out []source.Path
 	i.walk(root, func(dir string) bool { return path.Base(dir) != project.PackageFolder }, func(p source.Path) {
@@ -146,8 +150,8 @@ func (i *Inventory) SheetsInRoot(root string) []source.Path {
 	return out
 }
 
-// Matching returns the files of the source folder, or of a root, that match a glob, including
-// hidden folders if the glob names one.
+// Matching returns the files of the source folder, or of a root, that match a
+// glob, including hidden folders if the glob names one.
 func (i *Inventory) Matching(g project.Glob) (out []source.Path) {
 	visit := func(p source.Path) {
 		if g.Matches(p) {
@@ -165,16 +169,16 @@ func (i *Inventory) Matching(g project.Glob) (out []source.Path) {
 	return out
 }
 
-// AnyOnDisk reports whether a glob matches a file of the source folder, including files that are
-// not part of the project.
+// AnyOnDisk reports whether a glob matches a file of the source folder,
+// including files that are not part of the project.
 func (i *Inventory) AnyOnDisk(g project.Glob) bool {
 	found := false
 	i.walk("", func(string) bool { return !found }, func(p source.Path) { found = found || g.Matches(p) })
 	return found
 }
 
-// WellKnown returns the files with well-known URLs (RFC 8615). Their folder is hidden, so they are
-// not in the index.
+// WellKnown returns the files with well-known URLs (RFC 8615). Their folder is
+// hidden, so they are not in the index.
 func (i *Inventory) WellKnown() (out []source.Path) {
 	const folder = ".well-known"
 	i.walk("", func(dir string) bool { return dir == folder || strings.HasPrefix(dir, folder+"/") }, func(p source.Path) {
@@ -205,5 +209,6 @@ var mediaTypes = map[string]string{
 	".woff": "font/woff", ".woff2": "font/woff2",
 }
 
-// MediaType returns the media type of an image or font by its name; "" for other files.
+// MediaType returns the media type of an image or font by its name; "" for
+// other files.
 func MediaType(name string) string { return mediaTypes[strings.ToLower(path.Ext(name))] }

@@ -9,11 +9,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds file names in texts: a script that builds a URL from a name, or an image that
-// contains another one, relies on that name.
+// This file finds file names in texts: a script that builds a URL from a name,
+// or an image that contains another one, relies on that name.
 
-// mentioning are the extensions of files, in addition to pages, that may refer to others by URLs
-// that are not rewritten.
+// mentioning are the extensions of files, in addition to pages, that may refer
+// to others by URLs that are not rewritten.
 var mentioning = []string{".js", ".mjs", ".cjs", ".json", ".webmanifest", ".svg", ".xml", ".txt", ".md"}
 
 // Names is a set of file names without folders.
@@ -22,8 +22,8 @@ type Names map[string]bool
 // Has reports whether a name is in the set, ignoring case.
 func (n Names) Has(name string) bool { return n[strings.ToLower(name)] }
 
-// Mentioned returns possible file names in the texts of the source folder. URLs in pages that are
-// rewritten do not count.
+// Mentioned returns possible file names in the texts of the source folder. URLs
+// in pages that are rewritten do not count.
 func (i *Inventory) Mentioned() Names {
 	return i.mentioned.Get(i.Reader, struct{}{}, nil, func(r *cache.Reads) (Names, bool) {
 		all := make(Names)
@@ -43,7 +43,8 @@ func (i *Inventory) Mentioned() Names {
 	})
 }
 
-// namesIn returns the possible file names in a text, in lower case, without duplicates.
+// namesIn returns the possible file names in a text, in lower case, without
+// duplicates.
 func (i *Inventory) namesIn(f *source.File) []string {
 	text := f.Text
 	if IsPage(f.Path.Name) {

@@ -17,7 +17,8 @@ import (
 
 // This file words findings about URLs without a file.
 
-// Unreadable returns the finding for an error of reading a file that is named at a span.
+// Unreadable returns the finding for an error of reading a file that is named
+// at a span.
 func (i *Inventory) Unreadable(p source.Path, err error, at source.Span) diag.Diagnostic {
 	show := i.Show(p)
 	d := diag.Diagnostic{Code: code.UnreadableFile, Severity: diag.Error, Span: at}
@@ -51,8 +52,8 @@ func (i *Inventory) Unreadable(p source.Path, err error, at source.Span) diag.Di
 	return d
 }
 
-// BadTarget returns the finding about a URL that cannot refer to a file. ok is false if it can, or
-// if it is external.
+// BadTarget returns the finding about a URL that cannot refer to a file. ok is
+// false if it can, or if it is external.
 func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d diag.Diagnostic, ok bool) {
 	d = diag.Diagnostic{Severity: diag.Error, Span: at}
 	switch t.Kind {
@@ -83,7 +84,8 @@ func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d
 	return d, true
 }
 
-// ExplainPackage rewords a finding about a missing sheet whose URL names a package, or seems to.
+// ExplainPackage rewords a finding about a missing sheet whose URL names a
+// package, or seems to.
 func (i *Inventory) ExplainPackage(d *diag.Diagnostic, p source.Path, address string) {
 	if !project.IsPackageRoot(p.Root) {
 		if inPackage, ok := i.packaged(address); ok {
@@ -111,7 +113,8 @@ func (i *Inventory) ExplainPackage(d *diag.Diagnostic, p source.Path, address st
 	}
 }
 
-// packaged returns the URL with "package:" that a URL without it probably means.
+// packaged returns the URL with "package:" that a URL without it probably
+// means.
 func (i *Inventory) packaged(address string) (string, bool) {
 	rest := strings.TrimPrefix(strings.TrimPrefix(strings.TrimLeft(address, "./~ "), project.PackageFolder+"/"), "/")
 	if rest == "" || !i.HasRoot(project.PackageRoot) {
@@ -141,8 +144,8 @@ func (i *Inventory) sheetsOfPackage(root, name string) string {
 	return strings.Join(sheets, ", ")
 }
 
-// RewordUnclosed rewords a finding about a URL that contains markup, because its quote is not
-// closed. It returns false if the URL does not.
+// RewordUnclosed rewords a finding about a URL that contains markup, because
+// its quote is not closed. It returns false if the URL does not.
 func RewordUnclosed(d *diag.Diagnostic, address string) bool {
 	end := strings.IndexAny(address, "<>\n\r")
 	if end < 1 {

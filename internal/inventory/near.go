@@ -15,8 +15,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Near returns a fix that suggests a file with a name similar to a missing one; "" if there is
-// none.
+// Near returns a fix that suggests a file with a name similar to a missing one;
+// "" if there is none.
 func (i *Inventory) Near(p source.Path) string {
 	// Many pages may refer to the same missing file.
 	return i.near.Get(i.Reader, p, nil, func(r *cache.Reads) (string, bool) { return i.Through(r).findNear(p), true })
@@ -43,8 +43,8 @@ func (i *Inventory) findNear(p source.Path) string {
 	return fmt.Sprintf("the folder %q does not exist either", i.Show(parent))
 }
 
-// elsewhere returns a file of another folder with the name of a missing one, or a similar name: the
-// one with the most common folders.
+// elsewhere returns a file of another folder with the name of a missing one, or
+// a similar name: the one with the most common folders.
 func (i *Inventory) elsewhere(p source.Path) (near source.Path, ok bool) {
 	if p.Root != "" {
 		return source.Path{}, false
@@ -72,7 +72,8 @@ func (i *Inventory) elsewhere(p source.Path) (near source.Path, ok bool) {
 	return near, most >= 0
 }
 
-// foldersInCommon counts the common folders of two files, from the top or from the files up.
+// foldersInCommon counts the common folders of two files, from the top or from
+// the files up.
 func foldersInCommon(a, b string) (n int) {
 	as, bs := strings.Split(path.Dir(a), "/"), strings.Split(path.Dir(b), "/")
 	for n < min(len(as), len(bs)) && as[n] == bs[n] {
@@ -85,8 +86,8 @@ func foldersInCommon(a, b string) (n int) {
 	return n + end
 }
 
-// NearGlob returns a fix that suggests a glob similar to one without a match: in an existing
-// folder, or for an existing file type; "" if there is none.
+// NearGlob returns a fix that suggests a glob similar to one without a match:
+// in an existing folder, or for an existing file type; "" if there is none.
 func (i *Inventory) NearGlob(glob string) string {
 	root, pattern := project.SplitRoot(glob)
 	folders, kinds := make(map[string]bool), make(map[string]bool)

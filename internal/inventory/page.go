@@ -8,8 +8,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// PageBase returns the path that the relative URLs of a page are relative to: the page, or its base
-// element. external is set if the base is an external URL.
+// PageBase returns the path that the relative URLs of a page are relative to:
+// the page, or its base element. external is set if the base is an external
+// URL.
 func (i *Inventory) PageBase(p *graph.Page) (from source.Path, external bool) {
 	from = p.File.Path
 	if p.Base == "" {
@@ -27,8 +28,8 @@ func (i *Inventory) PageBase(p *graph.Page) (from source.Path, external bool) {
 	return from, false
 }
 
-// ResolveIn returns the target of a URL in a page. URLs before the base element are loaded before
-// browsers know it.
+// ResolveIn returns the target of a URL in a page. URLs before the base element
+// are loaded before browsers know it.
 func (i *Inventory) ResolveIn(p *graph.Page, r graph.Ref) graph.Target {
 	if p.Base != "" && r.At.Start < p.BaseAt {
 		return i.Resolve(p.File.Path, r.Address)
@@ -40,6 +41,6 @@ func (i *Inventory) ResolveIn(p *graph.Page, r graph.Ref) graph.Target {
 	return i.Resolve(from, r.Address)
 }
 
-// IsCopied reports whether a file is copied unchanged if something refers to it: it exists and is
-// not a page.
+// IsCopied reports whether a file is copied unchanged if something refers to
+// it: it exists and is not a page.
 func (i *Inventory) IsCopied(p source.Path) bool { return !IsPage(p.Name) && i.Exists(p) }

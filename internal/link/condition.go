@@ -38,8 +38,9 @@ func ConditionKey(conds []*Condition) string {
 	return text.String()
 }
 
-// Wrap returns nodes wrapped in blocks for the condition. The layer of an import is inside its
-// support and media conditions (CSS Cascade 5, section 6.4.3).
+// Wrap returns nodes wrapped in blocks for the condition. The layer of an
+// import is inside its support and media conditions (CSS Cascade 5, section
+// 6.4.3).
 func (c *Condition) Wrap(nodes []ast.Node) ast.Node {
 	// In a block, browsers would parse some of what they skip at the top level.
 	nodes = slices.DeleteFunc(slices.Clone(nodes), func(n ast.Node) bool { _, ok := n.(*ast.BadRule); return ok })
@@ -61,8 +62,8 @@ func (c *Condition) Wrap(nodes []ast.Node) ast.Node {
 	return nodes[0]
 }
 
-// supportsCondition returns the arguments of supports() as the condition of an @supports rule: a
-// declaration needs brackets.
+// supportsCondition returns the arguments of supports() as the condition of an
+// @supports rule: a declaration needs brackets.
 func supportsCondition(values []ast.Value) []ast.Value {
 	isDeclaration := len(values) > 1 && values[0].Kind == token.Ident && values[1].Kind == token.Colon
 	if !isDeclaration {
@@ -71,9 +72,10 @@ func supportsCondition(values []ast.Value) []ast.Value {
 	return []ast.Value{{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}}
 }
 
-// MediaCondition parses the media attribute of a link, at a position in the page, as browsers do
-// (Media Queries 4, section 3.2): open constructs are closed at the end, and an invalid query never
-// matches. It returns nil for an empty attribute.
+// MediaCondition parses the media attribute of a link, at a position in the
+// page, as browsers do (Media Queries 4, section 3.2): open constructs are
+// closed at the end, and an invalid query never matches. It returns nil for an
+// empty attribute.
 func MediaCondition(media string, at source.Pos) *Condition {
 	queries := ast.JoinCommas(mediaQueries(media))
 	if len(queries) == 0 {
@@ -107,7 +109,8 @@ func mayStandInMedia(v ast.Value) bool {
 	return false
 }
 
-// unplaced returns values without positions, because theirs are not in a file of the project.
+// unplaced returns values without positions, because theirs are not in a file
+// of the project.
 func unplaced(values []ast.Value) []ast.Value {
 	out := slices.Clone(values)
 	for i := range out {

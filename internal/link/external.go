@@ -11,12 +11,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file handles imports of external sheets, which stay imports. Browsers only support imports
-// at the top of a sheet, so the rules before an external import in the cascade become a separate
-// bundle, which the page links first.
+// This file handles imports of external sheets, which stay imports. Browsers
+// only support imports at the top of a sheet, so the rules before an external
+// import in the cascade become a separate bundle, which the page links first.
 
-// external appends an external import. It gets the layers, support and media conditions of the
-// imports that lead to its sheet.
+// external appends an external import. It gets the layers, support and media
+// conditions of the imports that lead to its sheet.
 func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*Condition) {
 	kept := *r
 	kept.Prelude = prelude
@@ -36,22 +36,23 @@ func (a *assembler) external(r *ast.AtRule, prelude []ast.Value, conds []*Condit
 	a.entry.Pieces = append(a.entry.Pieces, Piece{External: with})
 }
 
-// ExternalUnderConditions returns the finding that one import cannot express the conditions of
-// several.
+// ExternalUnderConditions returns the finding that one import cannot express
+// the conditions of several.
 func ExternalUnderConditions(r *ast.AtRule) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: r.Span(),
 		Message: "an external sheet is imported under the conditions of several imports: a single import cannot express them",
 		Fix:     "name the layers, or import it with all conditions from the outer sheet"}
 }
 
-// MayPrecedeExternal reports whether an external import may follow a piece in one sheet.
+// MayPrecedeExternal reports whether an external import may follow a piece in
+// one sheet.
 func (p *Piece) MayPrecedeExternal() bool {
 	return p.External != nil || p.Prologue || len(p.Nodes) == 0
 }
 
-// OnImport returns an external import with an additional outer condition. ok is false if one import
-// cannot express both: an anonymous layer in another layer, or two media query lists without a
-// short product.
+// OnImport returns an external import with an additional outer condition. ok is
+// false if one import cannot express both: an anonymous layer in another layer,
+// or two media query lists without a short product.
 func (c *Condition) OnImport(r *ast.AtRule) (with *ast.AtRule, ok bool) {
 	imp, ok := graph.ReadImport(r.Prelude)
 	if !ok {
@@ -133,8 +134,9 @@ func spaced(v ast.Value) ast.Value {
 // maxQueries limits the number of media queries in the product of two lists.
 const maxQueries = 16
 
-// joinedMedia returns the media queries that match where one of each list matches. ok is false if
-// that cannot be written: two media types, one of them negated.
+// joinedMedia returns the media queries that match where one of each list
+// matches. ok is false if that cannot be written: two media types, one of them
+// negated.
 func joinedMedia(a, b []ast.Value) (out []ast.Value, ok bool) {
 	if len(a) == 0 || len(b) == 0 {
 		out = slices.Concat(a, b)
@@ -198,8 +200,8 @@ func joinedQuery(a, b []ast.Value) ([]ast.Value, bool) {
 	return out, true
 }
 
-// splitQuery splits a media query into its type, including "only", and its features. ok is false
-// for a negated type.
+// splitQuery splits a media query into its type, including "only", and its
+// features. ok is false for a negated type.
 func splitQuery(query []ast.Value) (kind, features []ast.Value, ok bool) {
 	n := 0
 	if len(query) > 1 && (query[0].IsIdent("only") || query[0].IsIdent("not")) && query[1].Kind == token.Ident {

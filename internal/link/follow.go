@@ -30,7 +30,8 @@ func (a *assembler) lateNamespace(n ast.Node) {
 		Fix:     "move it to the top of the sheet, after the imports"})
 }
 
-// withMedia returns the prelude of an import with other media queries, which are at its end.
+// withMedia returns the prelude of an import with other media queries, which
+// are at its end.
 func withMedia(prelude, media, with []ast.Value) []ast.Value {
 	at := slices.IndexFunc(prelude, func(v ast.Value) bool { return v.Pos == media[0].Pos && v.Text == media[0].Text })
 	if at < 0 || ast.EqualValues(media, with) {
@@ -95,8 +96,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 	a.imported(sheet, imp, own, target.Path, cond, conds, here)
 }
 
-// imported appends the pieces of an imported sheet, and reports the parts of the import without
-// effect. own has its replacements, or is nil.
+// imported appends the pieces of an imported sheet, and reports the parts of
+// the import without effect. own has its replacements, or is nil.
 func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override, p source.Path, cond *Condition, conds []*Condition, here *visit) {
 	next, parts := here.next(p, imp)
 	next.overrides = here.overrides

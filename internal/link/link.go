@@ -1,10 +1,11 @@
-// Package link resolves a sheet with its imports into a list of [Piece] values in cascade order.
-// Each piece is the part of the result that comes from one source sheet, after the chain of that
-// sheet, with the conditions of the imports that led to it.
+// Package link resolves a sheet with its imports into a list of [Piece] values
+// in cascade order. Each piece is the part of the result that comes from one
+// source sheet, after the chain of that sheet, with the conditions of the
+// imports that led to it.
 //
-// Start reading at [Linker.Entry]. It runs an assembler, which follows imports (follow.go) and
-// processes the rules of one sheet (process.go). The result does not depend on the page, so it is
-// cached and shared by all pages.
+// Start reading at [Linker.Entry]. It runs an assembler, which follows imports
+// (follow.go) and processes the rules of one sheet (process.go). The result
+// does not depend on the page, so it is cached and shared by all pages.
 package link
 
 import (
@@ -38,14 +39,15 @@ type Linker struct {
 	// Chain returns the chain of a sheet.
 	Chain func(source.Path) (*pipeline.Chain, error)
 	Cache *Cache
-	// Record makes entries record where constants are set and read, and the rules of their sheets
-	// after composition.
+	// Record makes entries record where constants are set and read, and the
+	// rules of their sheets after composition.
 	Record bool
 	// CheckAll enables the checks of all sheets, regardless of the settings.
 	CheckAll bool
 }
 
-// Cache holds results of a [Linker] for the next build of the same project with the same options.
+// Cache holds results of a [Linker] for the next build of the same project with
+// the same options.
 type Cache struct {
 	Sheets   graph.Sheets
 	tokens   graph.TokenFiles
@@ -58,19 +60,21 @@ func NewCache(s *cache.Store) *Cache {
 	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s), cache.NewPerFile[*Composed](s)}
 }
 
-// Entry is a resolved sheet with its imports. It is immutable and does not depend on the page.
+// Entry is a resolved sheet with its imports. It is immutable and does not
+// depend on the page.
 type Entry struct {
 	Path   source.Path
 	Pieces []Piece // in cascade order
 	Tree   *ImportNode
-	// Diagnostics and Checks are the findings, the latter those of the checks. Findings of sheets
-	// that are cached on their own are in Sheets.
+	// Diagnostics and Checks are the findings, the latter those of the checks.
+	// Findings of sheets that are cached on their own are in Sheets.
 	Diagnostics []diag.Diagnostic
 	Checks      []diag.Diagnostic
 	Sheets      []*Composed
 	External    int                  // number of external imports
 	Reads       map[source.Path]bool // files that were read for it, including missing ones
-	// Checked are the sheets that were checked, Unchecked those of libraries that were not.
+	// Checked are the sheets that were checked, Unchecked those of libraries
+	// that were not.
 	Checked, Unchecked map[source.Path]bool
 
 	// Only if the linker records:
@@ -82,16 +86,18 @@ type Entry struct {
 type Piece struct {
 	File  *source.File
 	Nodes []ast.Node
-	// Conditions are those of the imports that led to the sheet, outermost first. Pieces of one
-	// import share its condition: they are in the same layer.
+	// Conditions are those of the imports that led to the sheet, outermost
+	// first. Pieces of one import share its condition: they are in the same
+	// layer.
 	Conditions []*Condition
 	External   *ast.AtRule // an external import; the other fields are empty then
 	Prologue   bool        // rules before the imports of the sheet
 	Node       *ImportNode // of the sheet
 	Prefixes   []prefix.Change
-	Motion     check.Motion
-	// Content identifies the nodes of a piece: pieces with the same content have the same nodes,
-	// and are all in a layer or all in none. It is nil for an external import.
+	Motion     check.Animations
+	// Content identifies the nodes of a piece: pieces with the same content
+	// have the same nodes, and are all in a layer or all in none. It is nil for
+	// an external import.
 	Content *Content
 }
 
@@ -103,8 +109,8 @@ type Content struct {
 	facts any
 }
 
-// Facts returns cached facts about the content, which make computes on the first call. All callers
-// must use the same type.
+// Facts returns cached facts about the content, which make computes on the
+// first call. All callers must use the same type.
 func (c *Content) Facts(make func() any) any {
 	c.once.Do(func() { c.facts = make() })
 	return c.facts
@@ -115,15 +121,17 @@ func (p *Piece) IsLayered() bool {
 	return slices.ContainsFunc(p.Conditions, func(c *Condition) bool { return c.HasLayer })
 }
 
-// maxImports limits the nesting of imports, and maxPieces the sheets of an entry, counted at each
-// import: sheets that import the next one twice reach any number.
+// maxImports limits the nesting of imports, and maxPieces the sheets of an
+// entry, counted at each import: sheets that import the next one twice reach
+// any number.
 const (
 	maxImports = 100
 	maxPieces  = 20_000
 )
 
-// Entry resolves a linked sheet. If the sheet itself cannot be read, the entry has no pieces, and
-// the caller must report it. The error is that of a step, or of a cancelled context.
+// Entry resolves a linked sheet. If the sheet itself cannot be read, the entry
+// has no pieces, and the caller must report it. The error is that of a step, or
+// of a cancelled context.
 func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	var failed error
 	e := l.Cache.entries.Get(l.Files.Reader, p, nil, func(r *cache.Reads) (*Entry, bool) {
@@ -136,7 +144,8 @@ func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	return e, failed
 }
 
-// Element resolves a style element, parsed as a sheet. Its URLs are relative to from.
+// Element resolves a style element, parsed as a sheet. Its URLs are relative to
+// from.
 func (l *Linker) Element(ctx context.Context, from source.Path, sheet *graph.Sheet) (*Entry, error) {
 	e := newEntry(from)
 	return e, l.assemble(ctx, e, sheet)
@@ -154,8 +163,8 @@ func newEntry(p source.Path) *Entry {
 	return &Entry{Path: p, Reads: map[source.Path]bool{p: true}, Checked: make(map[source.Path]bool), Unchecked: make(map[source.Path]bool)}
 }
 
-// assemble resolves an entry. It is repeated until all names that are used before their definition
-// are known.
+// assemble resolves an entry. It is repeated until all names that are used
+// before their definition are known.
 func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) error {
 	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: inventory.IsPage(sheet.File.Path.Name)}
 	compose.ResolveHoisted(func(scope *compose.Scope) {
@@ -191,9 +200,10 @@ type visit struct {
 	at   source.Span // the import that led to it; the zero Span for the entry
 	from *visit
 	node *ImportNode // in the import tree
-	// rules and sheets are the without() and only() of the imports that led to the sheet; an import
-	// that selects sheets does not apply to the imports of a selected sheet. excluded is set if the
-	// sheet itself is excluded, cut if its imports are as well.
+	// rules and sheets are the without() and only() of the imports that led to
+	// the sheet; an import that selects sheets does not apply to the imports of
+	// a selected sheet. excluded is set if the sheet itself is excluded, cut if
+	// its imports are as well.
 	rules, sheets []*parts
 	overrides     []*override // replacements of the imports, the nearest first
 	excluded, cut bool
@@ -211,8 +221,8 @@ func (a *assembler) fail(err error) {
 	}
 }
 
-// all appends the pieces of a sheet and its imports, and reports findings that are only known at
-// the end.
+// all appends the pieces of a sheet and its imports, and reports findings that
+// are only known at the end.
 func (a *assembler) all(sheet *graph.Sheet) {
 	e := a.entry
 	a.presets()

@@ -15,7 +15,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// override has the replacements of one import: replace(…) is applied first, then set(…).
+// override has the replacements of one import: replace(…) is applied first,
+// then set(…).
 type override struct {
 	values      []*replace.Set
 	assignments map[string][]*assignment // by the name of the custom property
@@ -29,8 +30,8 @@ type assignment struct {
 	hit bool
 }
 
-// readOverride returns the replacements of an import; nil if it has none. ok is false after a
-// finding.
+// readOverride returns the replacements of an import; nil if it has none. ok is
+// false after a finding.
 func (a *assembler) readOverride(imp graph.Import) (o *override, ok bool) {
 	if len(imp.Assignments)+len(imp.Replace) == 0 {
 		return nil, true
@@ -64,7 +65,8 @@ func badReplace(err error, at source.Span) diag.Diagnostic {
 		Fix: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
 }
 
-// override applies the replacements of all imports that led to v. The outermost import wins.
+// override applies the replacements of all imports that led to v. The outermost
+// import wins.
 func (v *visit) override(nodes []ast.Node) []ast.Node {
 	for _, o := range v.overrides {
 		for _, r := range o.values {
@@ -79,7 +81,8 @@ func (v *visit) override(nodes []ast.Node) []ast.Node {
 	return nodes
 }
 
-// overrideMedia applies them to the media conditions of an import in the sheet of v.
+// overrideMedia applies them to the media conditions of an import in the sheet
+// of v.
 func (v *visit) overrideMedia(media []ast.Value) []ast.Value {
 	for _, o := range v.overrides {
 		for _, r := range o.values {

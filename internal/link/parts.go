@@ -17,8 +17,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// parts are the without(…) or only(…) of an import. They apply to the imported sheet and its
-// imports. An excluded sheet still sets its constants, because other sheets may read them.
+// parts are the without(…) or only(…) of an import. They apply to the imported
+// sheet and its imports. An excluded sheet still sets its constants, because
+// other sheets may read them.
 type parts struct {
 	graph.Parts
 	dir  string // of the imported sheet
@@ -40,13 +41,13 @@ func newParts(p graph.Parts, imported source.Path) *parts {
 func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
 	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), excluded: v.cut, cut: v.cut}
 	for _, said := range v.sheets {
-		next.judge(said)
+		next.applyParts(said)
 	}
 	for _, said := range imp.Parts {
 		q := newParts(said, p)
 		own = append(own, q)
 		if q.Only {
-			next.judge(q)
+			next.applyParts(q)
 		} else { // it applies to the imports of the sheet, not to the sheet
 			next.sheets = append(next.sheets, q)
 		}
@@ -55,8 +56,8 @@ func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts
 	return next, own
 }
 
-// judge decides whether the parts of one import exclude the sheet of v.
-func (v *visit) judge(p *parts) {
+// applyParts decides whether the parts of one import exclude the sheet of v.
+func (v *visit) applyParts(p *parts) {
 	wanted := p.wantsSheet(v.path)
 	switch {
 	case wanted && p.Only && p.namesSheets():
@@ -68,8 +69,8 @@ func (v *visit) judge(p *parts) {
 	v.sheets = append(v.sheets, p)
 }
 
-// wantsSheet reports whether a sheet is included. Patterns match its path, its path relative to the
-// imported sheet, or its name.
+// wantsSheet reports whether a sheet is included. Patterns match its path, its
+// path relative to the imported sheet, or its name.
 func (p *parts) wantsSheet(s source.Path) bool {
 	name := s.Name
 	if rel := graph.Relative(path.Join(p.dir, "x"), name); s.Root == p.root {
@@ -128,7 +129,8 @@ func (p *parts) rule(n ast.Node) ast.Edit {
 	return ast.Replace(&copied)
 }
 
-// matches reports whether a pattern matches a selector, or a simple selector in it.
+// matches reports whether a pattern matches a selector, or a simple selector in
+// it.
 func (p *parts) matches(s ast.Selector) bool {
 	matched := p.matchesText(print.Selector(s))
 	if len(s) > 1 {
@@ -139,8 +141,8 @@ func (p *parts) matches(s ast.Selector) bool {
 	return matched
 }
 
-// matchesText reports whether a pattern matches the text of a selector. Only patterns with the same
-// start are tried.
+// matchesText reports whether a pattern matches the text of a selector. Only
+// patterns with the same start are tried.
 func (p *parts) matchesText(text string) bool {
 	text = token.Unescape(text)
 	if matched, known := p.texts[text]; known {

@@ -10,9 +10,9 @@ import (
 
 // This file removes pieces that a later import of the same sheet repeats.
 
-// WithoutRepeats returns pieces without repeated ones: of two equal pieces under equal conditions
-// only the later has an effect. Pieces in layers stay, because layers are ordered by their first
-// occurrence.
+// WithoutRepeats returns pieces without repeated ones: of two equal pieces
+// under equal conditions only the later has an effect. Pieces in layers stay,
+// because layers are ordered by their first occurrence.
 func WithoutRepeats(pieces []Piece) []Piece {
 	last := make(map[string]int)
 	count := make(map[*source.File]int)
@@ -42,7 +42,8 @@ func WithoutRepeats(pieces []Piece) []Piece {
 	return out
 }
 
-// markRepeated marks the sheets without remaining pieces, because a later import repeats them.
+// markRepeated marks the sheets without remaining pieces, because a later
+// import repeats them.
 func (a *assembler) markRepeated() {
 	left, all := make(map[*ImportNode]bool), make(map[*ImportNode]bool)
 	for _, p := range WithoutRepeats(a.entry.Pieces) {

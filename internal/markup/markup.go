@@ -1,5 +1,6 @@
-// Package markup tokenizes HTML as browsers do, with the position of every part. The tokens cover
-// the text without gaps, so that a page can be edited in place instead of being serialized again.
+// Package markup tokenizes HTML as browsers do, with the position of every
+// part. The tokens cover the text without gaps, so that a page can be edited in
+// place instead of being serialized again.
 package markup
 
 import (
@@ -107,8 +108,9 @@ func Find(attrs []Attribute, name string) *Attribute {
 	return nil
 }
 
-// Attributes returns the attributes of a start tag with their positions (HTML, sections 13.2.5.32
-// and following). Of several with the same name the first counts.
+// Attributes returns the attributes of a start tag with their positions (HTML,
+// sections 13.2.5.32 and following). Of several with the same name the first
+// counts.
 func Attributes(text string, tag Span) []Attribute {
 	var attrs []Attribute
 	const few = 16 // up to this many are searched linearly
@@ -136,8 +138,8 @@ func Attributes(text string, tag Span) []Attribute {
 	return attrs
 }
 
-// AllAttributes returns the attributes of a start tag as written: names may repeat, as in templates
-// with alternatives.
+// AllAttributes returns the attributes of a start tag as written: names may
+// repeat, as in templates with alternatives.
 func AllAttributes(text string, tag Span) iter.Seq[Attribute] {
 	return func(yield func(Attribute) bool) {
 		text := text[tag.Start:tag.End]
@@ -186,8 +188,8 @@ func attribute(text string, i int) (Attribute, int) {
 	return a, i
 }
 
-// valueAt returns the span of the attribute value at text[i:], without quotes, and its end
-// including quotes.
+// valueAt returns the span of the attribute value at text[i:], without quotes,
+// and its end including quotes.
 func valueAt(text string, i int) (value Span, end int) {
 	if i < len(text) && (text[i] == '"' || text[i] == '\'') {
 		n := strings.IndexByte(text[i+1:], text[i])

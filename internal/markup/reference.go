@@ -6,9 +6,9 @@ import (
 	"golang.org/x/net/html"
 )
 
-// unescape returns the value of an attribute with its character references decoded. A named
-// reference without a semicolon before a letter, a digit or an equals sign is not one: ?a=1&copy=2
-// is a URL (HTML, section 13.2.5.73).
+// unescape returns the value of an attribute with its character references
+// decoded. A named reference without a semicolon before a letter, a digit or an
+// equals sign is not one: ?a=1&copy=2 is a URL (HTML, section 13.2.5.73).
 func unescape(text string) string {
 	amp := strings.IndexByte(text, '&')
 	if amp < 0 {
@@ -32,8 +32,8 @@ func unescape(text string) string {
 	return b.String()
 }
 
-// referenceLen returns the length of the character reference at the start of text; 0 if there is
-// none.
+// referenceLen returns the length of the character reference at the start of
+// text; 0 if there is none.
 func referenceLen(text string) int {
 	n := 1
 	if strings.HasPrefix(text, "&#") {

@@ -10,8 +10,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file detects scripts that look for the style links of their page, by number, media, title or
-// URL. The links of such a page are not merged.
+// This file detects scripts that look for the style links of their page, by
+// number, media, title or URL. The links of such a page are not merged.
 
 // lookUps matches the ways in which scripts look for style links.
 var lookUps = regexp.MustCompile(`\bstyleSheets\s*(?:\[|\.item\s*\()|\blink\[\s*(?:href|media|title)|getElementsByTagName(?:NS)?\(\s*["']link["']\s*\)|link\[rel[^\]]*\]\s*["']?\s*\)\s*\[`)
@@ -48,8 +48,9 @@ func (f *LookUp) look(file *source.File, text string, offset int) {
 	}
 }
 
-// lookUps records what the scripts of a page look for among its links. Script libraries look for
-// their own links only. Sheets that scripts look for by URL keep their URLs.
+// lookUps records what the scripts of a page look for among its links. Script
+// libraries look for their own links only. Sheets that scripts look for by URL
+// keep their URLs.
 func (r *run) lookUps(p *graph.Page) {
 	found := new(LookUp)
 	for _, s := range p.Scripts {

@@ -11,20 +11,21 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds files that texts mention: a string with the path of an existing file of the
-// project counts as a reference, wherever it is.
+// This file finds files that texts mention: a string with the path of an
+// existing file of the project counts as a reference, wherever it is.
 
 // mention is a text that may name a file, with the possible bases of its URL.
 type mention struct {
 	name  string
 	at    source.Span
 	bases []source.Path
-	// loose is set if the extension of a script may be omitted, as with script loaders.
+	// loose is set if the extension of a script may be omitted, as with script
+	// loaders.
 	loose bool
 }
 
-// bases returns the paths that a URL in a file may be relative to: the file, the page that runs it,
-// and the top of the source folder.
+// bases returns the paths that a URL in a file may be relative to: the file,
+// the page that runs it, and the top of the source folder.
 func (r *run) bases(from source.Path) []source.Path {
 	out := []source.Path{from}
 	if r.page != nil {
@@ -96,9 +97,10 @@ func (r *run) folder(dir string, at source.Span) {
 	}
 }
 
-// stem records the files that a literal names without folder and extension, as in a script that
-// exchanges pictures: src.replace("logo", "logo-dark"). A plain word may mean something else, so
-// these files are not copied because of it; but if they are copied, they keep their names.
+// stem records the files that a literal names without folder and extension, as
+// in a script that exchanges pictures: src.replace("logo", "logo-dark"). A
+// plain word may mean something else, so these files are not copied because of
+// it; but if they are copied, they keep their names.
 func (r *run) stem(text string, at source.Span) {
 	const short, most = 5, 8 // letters of a name; files with the name
 	found := r.Files.Index().Stems[text]
@@ -114,8 +116,8 @@ func (r *run) stem(text string, at source.Span) {
 	}
 }
 
-// uses records a reference to a file: a script may be run, a sheet may be linked, any other file
-// may be loaded, all by their original names.
+// uses records a reference to a file: a script may be run, a sheet may be
+// linked, any other file may be loaded, all by their original names.
 func (r *run) uses(p source.Path, at source.Span) {
 	switch {
 	case inventory.IsPage(p.Name):
@@ -150,7 +152,8 @@ func (r *run) scan(p source.Path) {
 	})
 }
 
-// mentionsIn records the references in the texts of a page, and in files that it shows.
+// mentionsIn records the references in the texts of a page, and in files that
+// it shows.
 func (r *run) mentionsIn(p *graph.Page) {
 	from, external := r.Files.PageBase(p)
 	if external {
@@ -204,9 +207,9 @@ func (r *run) built(l graph.Literal, at source.Span, bases []source.Path) {
 	}
 }
 
-// patterns returns the path patterns of a name with holes, each as the parts between its holes. If
-// a name starts with a hole, only the end of the path is known, which must contain the name of an
-// existing folder.
+// patterns returns the path patterns of a name with holes, each as the parts
+// between its holes. If a name starts with a hole, only the end of the path is
+// known, which must contain the name of an existing folder.
 func (r *run) patterns(name string, bases []source.Path) (out [][]string) {
 	parts := strings.Split(name, string(script.Hole))
 	if parts[0] == "" {
@@ -235,8 +238,8 @@ func (r *run) patterns(name string, bases []source.Path) (out [][]string) {
 	return out
 }
 
-// fitsPattern reports whether a path consists of parts with something between them. An empty first
-// part stands for any folders.
+// fitsPattern reports whether a path consists of parts with something between
+// them. An empty first part stands for any folders.
 func fitsPattern(name string, parts []string) bool {
 	rest := name
 	if parts[0] == "" {

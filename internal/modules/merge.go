@@ -10,9 +10,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// Run returns the scripts that pages run, each merged over all pages: with the imports of all
-// import maps. If an import of a sheet resolves to different sheets on different pages, this is
-// reported, because the script is written once.
+// Run returns the scripts that pages run, each merged over all pages: with the
+// imports of all import maps. If an import of a sheet resolves to different
+// sheets on different pages, this is reported, because the script is written
+// once.
 func (s *Scripts) Run() map[source.Path]*Module {
 	out := make(map[source.Path]*Module, len(s.run))
 	for p, mods := range s.run {

@@ -1,5 +1,6 @@
-// Package modules follows the scripts of pages: which sheets and scripts they import, in evaluation
-// order, what they load lazily, and which files they refer to. Start reading at [Scripts.Program].
+// Package modules follows the scripts of pages: which sheets and scripts they
+// import, in evaluation order, what they load lazily, and which files they
+// refer to. Start reading at [Scripts.Program].
 package modules
 
 import (
@@ -16,7 +17,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Scripts are the scripts of the pages of one build. It is safe for concurrent use.
+// Scripts are the scripts of the pages of one build. It is safe for concurrent
+// use.
 type Scripts struct {
 	Files  *inventory.Inventory
 	Base   string // URL path at which the source folder is published
@@ -68,8 +70,8 @@ const (
 	UsesFile                // any other file
 )
 
-// LazyEntry is what a script loads with import() or by URL: another script with its imports, or a
-// sheet.
+// LazyEntry is what a script loads with import() or by URL: another script with
+// its imports, or a sheet.
 type LazyEntry struct {
 	Path source.Path
 	At   source.Span // the reference
@@ -133,8 +135,9 @@ func (s *Scripts) groupOf(p *graph.Page) *group {
 	return s.groupWith(key, p, from)
 }
 
-// groupWith returns the group with the import maps of a page, whose URLs are relative to from; or
-// without import maps, for a nil page. key identifies the maps.
+// groupWith returns the group with the import maps of a page, whose URLs are
+// relative to from; or without import maps, for a nil page. key identifies the
+// maps.
 func (s *Scripts) groupWith(key string, p *graph.Page, from source.Path) *group {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -255,8 +258,8 @@ func useOf(imp script.Import, styles bool, p source.Path) Use {
 	return Runs
 }
 
-// resolve returns the target of an import. URLs are not specifiers: import maps do not apply to
-// them, and they need not start with a dot.
+// resolve returns the target of an import. URLs are not specifiers: import maps
+// do not apply to them, and they need not start with a dot.
 func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, bare bool) {
 	if imp.Kind == script.Address {
 		return g.Files.Resolve(from, imp.Specifier), false
@@ -277,7 +280,8 @@ func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	return d
 }
 
-// isThere reports whether the file of a request exists, after reporting it if not.
+// isThere reports whether the file of a request exists, after reporting it if
+// not.
 func (g *group) isThere(r Request) bool {
 	if g.Files.Exists(r.Path) {
 		return true
@@ -363,7 +367,8 @@ func (r *run) script(mod *Module, from source.Path) {
 	r.sourceMap(mod.File, from)
 }
 
-// style records a sheet. A module is evaluated once, so the first import counts.
+// style records a sheet. A module is evaluated once, so the first import
+// counts.
 func (r *run) style(s StyleUse) {
 	if !r.styled[s.Path] {
 		r.styled[s.Path] = true
@@ -397,8 +402,8 @@ func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 	}
 }
 
-// programOf returns what a lazy entry runs. It only depends on the page through paths that may be
-// relative to it.
+// programOf returns what a lazy entry runs. It only depends on the page through
+// paths that may be relative to it.
 func (g *group) programOf(l *LazyEntry) *Program {
 	l.once.Do(func() {
 		r := g.newRun(nil)
@@ -414,8 +419,8 @@ func (g *group) programOf(l *LazyEntry) *Program {
 	return l.runs
 }
 
-// Program returns what the scripts of a page run. Lazily loaded scripts, and what they load, are in
-// its list.
+// Program returns what the scripts of a page run. Lazily loaded scripts, and
+// what they load, are in its list.
 func (s *Scripts) Program(p *graph.Page) *Program {
 	g := s.groupOf(p)
 	r := g.newRun(p)
@@ -499,7 +504,8 @@ type Entry struct {
 	At   source.Span
 }
 
-// ProgramOf returns what some scripts and sheets run, as modules of a page without import maps.
+// ProgramOf returns what some scripts and sheets run, as modules of a page
+// without import maps.
 func (s *Scripts) ProgramOf(entries []Entry) *Program {
 	r := s.groupWith("", nil, source.Path{}).newRun(nil)
 	for _, e := range entries {

@@ -13,8 +13,8 @@ type Chain struct {
 	runners []step.Runner
 }
 
-// New constructs the steps of a list that passes [Check]. The error is that a step cannot be
-// constructed.
+// New constructs the steps of a list that passes [Check]. The error is that a
+// step cannot be constructed.
 func New(list []string, s *Settings) (*Chain, error) {
 	c := &Chain{}
 	for _, name := range list {
@@ -31,8 +31,8 @@ func New(list []string, s *Settings) (*Chain, error) {
 	return c, nil
 }
 
-// Run runs the steps that apply to a unit on it, in order. The error is that of a step, or that the
-// context was cancelled.
+// Run runs the steps that apply to a unit on it, in order. The error is that of
+// a step, or that the context was cancelled.
 func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
 	for i, s := range c.steps {
 		if err := ctx.Err(); err != nil {

@@ -1,8 +1,9 @@
-// Package pipeline has the table of all steps ([Steps]), and runs lists of them on units: rules of
-// sheets, media lists, style elements and bundles ([Chain]). No other package runs a step or knows
-// the names of steps.
+// Package pipeline has the table of all steps ([Steps]), and runs lists of them
+// on units: rules of sheets, media lists, style elements and bundles ([Chain]).
+// No other package runs a step or knows the names of steps.
 //
-// A new step needs a package below step, which implements [step.Runner], and a row in the table.
+// A new step needs a package below step, which implements [step.Runner], and a
+// row in the table.
 package pipeline
 
 import (
@@ -144,8 +145,8 @@ func Defaults(on Stage) []string {
 	return names(func(s Step) bool { return s.On == on && s.ByDefault })
 }
 
-// HeedComments returns the names of the steps, and of the checks, that comments can exclude parts
-// of a sheet from.
+// HeedComments returns the names of the steps, and of the checks, that comments
+// can exclude parts of a sheet from.
 func HeedComments() []string {
 	return append(names(func(s Step) bool { return s.Heeds }), check.Name)
 }
@@ -183,8 +184,8 @@ type Problem struct {
 	Fix     string
 }
 
-// Check checks the steps of a chain or a finish: each must be known, run on the stage, occur once,
-// and be in a valid order.
+// Check checks the steps of a chain or a finish: each must be known, run on the
+// stage, occur once, and be in a valid order.
 func Check(list []string, on Stage) []Problem {
 	var problems []Problem
 	seen := make(map[string]bool)
@@ -208,7 +209,8 @@ func Check(list []string, on Stage) []Problem {
 	return problems
 }
 
-// misplaced returns the problem of a step that comes after one that it must come before.
+// misplaced returns the problem of a step that comes after one that it must
+// come before.
 func misplaced(i int, s Step, seen map[string]bool) []Problem {
 	for _, o := range s.Before {
 		if seen[o.Then] {

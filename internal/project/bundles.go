@@ -21,8 +21,8 @@ type Split struct {
 	Shared   int // minimum number of pages that use a shared sheet; 0 to share nothing
 	MinBytes int // minimum size of a shared bundle in bytes
 	Inline   int // maximum size in bytes of a bundle that is inlined into its only page; 0 for never
-	// PageFile is the file of the bundle of a page; {path} and {name} are replaced by those of the
-	// page. Empty means "{path}.css".
+	// PageFile is the file of the bundle of a page; {path} and {name} are
+	// replaced by those of the page. Empty means "{path}.css".
 	PageFile   string
 	SharedFile string // file of shared bundles; empty means "shared.css"
 }
@@ -36,20 +36,20 @@ func (s Split) FileOfShared() string { return cmp.Or(s.SharedFile, "shared.css")
 // Bundle is a bundle of sheets and scripts that the settings define.
 type Bundle struct {
 	Name string
-	// From lists its sheets and scripts in order: paths or globs in the source folder, or
-	// "root:path".
+	// From lists its sheets and scripts in order: paths or globs in the source
+	// folder, or "root:path".
 	From []string
 	At   []source.Span // their positions
-	// File is its path in the output folder. With {path} or {name} there is one file for each sheet
-	// or script.
+	// File is its path in the output folder. With {path} or {name} there is one
+	// file for each sheet or script.
 	File string
 }
 
 // Each reports whether there is a file for each of the sheets and scripts.
 func (b Bundle) Each() bool { return strings.Contains(b.File, "{") }
 
-// FileFor returns a file pattern with {path} replaced by the path of a page, sheet or script, and
-// {name} by the last part of it, both without extension.
+// FileFor returns a file pattern with {path} replaced by the path of a page,
+// sheet or script, and {name} by the last part of it, both without extension.
 func FileFor(pattern, name string) string {
 	stem := strings.TrimSuffix(name, path.Ext(name))
 	return strings.NewReplacer("{path}", stem, "{name}", path.Base(stem)).Replace(pattern)

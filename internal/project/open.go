@@ -16,8 +16,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// folderRoot is the root of the project folder itself in the tree, from which only the settings are
-// read. Users cannot define a root with this name.
+// folderRoot is the root of the project folder itself in the tree, from which
+// only the settings are read. Users cannot define a root with this name.
 const folderRoot = "."
 
 // Project is an open project: its settings, and the folders it may read.
@@ -36,9 +36,9 @@ type Options struct {
 	Source   string // source folder if there is no settings file; empty for the working folder
 }
 
-// Open opens a project. The diagnostics are about the settings; if one is an error, the project may
-// only be used to display them. The error is one of the run itself. The caller must close the
-// project.
+// Open opens a project. The diagnostics are about the settings; if one is an
+// error, the project may only be used to display them. The error is one of the
+// run itself. The caller must close the project.
 func Open(opts Options) (*Project, []diag.Diagnostic, error) {
 	if opts.Settings == "" {
 		if above := source.FindAbove(FileName); above != FileName { // otherwise as without a search
@@ -89,7 +89,8 @@ func (p *Project) RootDirs() []string {
 	return out
 }
 
-// onDisk returns a path from the settings, which are relative to the project folder.
+// onDisk returns a path from the settings, which are relative to the project
+// folder.
 func (p *Project) onDisk(name string) string {
 	if filepath.IsAbs(name) {
 		return filepath.Clean(name)
@@ -185,8 +186,8 @@ func (p *Project) checkOutput() []diag.Diagnostic {
 	return diags
 }
 
-// holds reports whether the folder inner is outer or inside it. Symbolic links are resolved as far
-// as the folders exist.
+// holds reports whether the folder inner is outer or inside it. Symbolic links
+// are resolved as far as the folders exist.
 func holds(outer, inner string) bool {
 	rel, err := filepath.Rel(real(outer), real(inner))
 	return err == nil && (rel == "." || rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)))
@@ -210,8 +211,9 @@ func real(dir string) string {
 	}
 }
 
-// Skip returns a function that reports whether a folder below the source folder is skipped: the
-// output folder and others written by builds, hidden folders, package folders and roots.
+// Skip returns a function that reports whether a folder below the source folder
+// is skipped: the output folder and others written by builds, hidden folders,
+// package folders and roots.
 func (p *Project) Skip() func(dir string) bool {
 	sourceDir := real(p.onDisk(p.Settings.Source))
 	skipped := make(map[string]bool)

@@ -8,8 +8,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// PackageRoot is the root of installed packages: those in the folder node_modules in the source
-// folder, or in its nearest parent with one.
+// PackageRoot is the root of installed packages: those in the folder
+// node_modules in the source folder, or in its nearest parent with one.
 const PackageRoot = "package"
 
 // PackageFolder is the folder that packages are installed into.
@@ -31,8 +31,8 @@ func PackageRoots(files source.Reader) []string {
 	return out
 }
 
-// packageRoot returns the name of the i-th nearest package folder. Users cannot define a root with
-// this name.
+// packageRoot returns the name of the i-th nearest package folder. Users cannot
+// define a root with this name.
 func packageRoot(i int) string {
 	if i == 0 {
 		return PackageRoot
@@ -70,7 +70,8 @@ func (p *Project) openPackages() {
 	}
 }
 
-// shown returns a path for display: relative to the working folder, unless that is far away.
+// shown returns a path for display: relative to the working folder, unless that
+// is far away.
 func shown(dir string) string {
 	here, err := filepath.Abs(".")
 	if err != nil {

@@ -32,8 +32,8 @@ func (r *reader) profiles(s *Settings, raw map[string]fileProfile) {
 	}
 }
 
-// profile fills in one profile, after the one that it inherits from. trail has the profiles that
-// led here.
+// profile fills in one profile, after the one that it inherits from. trail has
+// the profiles that led here.
 func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) {
 	if done[name] {
 		return

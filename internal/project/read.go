@@ -111,7 +111,8 @@ type fileCheck struct {
 	Levels    map[string]string `toml:"levels"`
 }
 
-// knownKeys are the allowed keys of each table, by table name; "*" stands for user-defined names.
+// knownKeys are the allowed keys of each table, by table name; "*" stands for
+// user-defined names.
 var knownKeys = map[string][]string{
 	"":               {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
@@ -132,7 +133,8 @@ var knownKeys = map[string][]string{
 // maxSettings limits the size of the settings file in bytes.
 const maxSettings = 1 << 20
 
-// Read parses a settings file. The settings may only be used if no diagnostic is an error.
+// Read parses a settings file. The settings may only be used if no diagnostic
+// is an error.
 func Read(f *source.File) (*Settings, []diag.Diagnostic) {
 	r := &reader{file: f, unfit: make(map[string]bool)}
 	if len(f.Text) > maxSettings {
@@ -171,8 +173,8 @@ func (r *reader) fail(at source.Span, message, fix string) {
 	})
 }
 
-// decode parses the text of the settings. Invalid parts are reported and omitted; ok is false if
-// the text is not TOML.
+// decode parses the text of the settings. Invalid parts are reported and
+// omitted; ok is false if the text is not TOML.
 func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
 	var table map[string]any
 	if err := toml.Unmarshal([]byte(text), &table); err != nil {
@@ -195,7 +197,8 @@ func (r *reader) refuse(err error) {
 	r.syntax(line, column, strings.TrimPrefix(wrong.Error(), "toml: "))
 }
 
-// lineSpan returns the span from a line and column, both from 1, to the end of the line.
+// lineSpan returns the span from a line and column, both from 1, to the end of
+// the line.
 func (r *reader) lineSpan(line, column int) source.Span {
 	line = min(max(line, 1), r.file.Lines()) - 1
 	start := r.file.LineStart(line)
@@ -302,7 +305,8 @@ func (r *reader) globs(list []string, key string) (out []Glob) {
 	return out
 }
 
-// maxInline limits the size of an inlined asset. A larger one should be loaded separately.
+// maxInline limits the size of an inlined asset. A larger one should be loaded
+// separately.
 const maxInline = 100_000
 
 // check reads [check].
@@ -475,7 +479,8 @@ var schemes = []string{"http", "https", "data", "blob", "file", "about", "mailto
 // IsScheme reports whether name is such a scheme.
 func IsScheme(name string) bool { return slices.Contains(schemes, strings.ToLower(name)) }
 
-// validRoot reports whether name is a valid root. A single letter would look like a drive.
+// validRoot reports whether name is a valid root. A single letter would look
+// like a drive.
 func validRoot(name string) bool {
 	if len(name) < 2 || IsScheme(name) {
 		return false
@@ -488,7 +493,8 @@ func validRoot(name string) bool {
 	return true
 }
 
-// targets returns the browsers that a table selects. ok is false if it selects none.
+// targets returns the browsers that a table selects. ok is false if it selects
+// none.
 func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok bool) {
 	key := func(k ...string) []string { return slices.Concat(table, k) }
 	q := browsers.Query{Floor: make(map[string]browsers.Version)}
@@ -612,7 +618,8 @@ func (r *reader) word(got string, key []string, want ...string) string {
 	return want[0]
 }
 
-// ChainOf returns the steps of a sheet: those of the last chain that matches its path.
+// ChainOf returns the steps of a sheet: those of the last chain that matches
+// its path.
 func (s *Settings) ChainOf(p source.Path) []string {
 	for _, c := range slices.Backward(s.Chains) {
 		if c.Matches(p) {
@@ -622,8 +629,8 @@ func (s *Settings) ChainOf(p source.Path) []string {
 	return nil
 }
 
-// Matches reports whether a chain applies to a sheet. A chain without a root only matches sheets in
-// roots if it matches everything.
+// Matches reports whether a chain applies to a sheet. A chain without a root
+// only matches sheets in roots if it matches everything.
 func (c Chain) Matches(p source.Path) bool {
 	root, glob := SplitRoot(c.Match)
 	everywhere := glob == "**/*" || glob == "**/*.css" || glob == "**"
@@ -634,7 +641,8 @@ func (c Chain) Matches(p source.Path) bool {
 	return ok
 }
 
-// yetToCome is how many versions newer than the data are accepted: some years' worth.
+// yetToCome is how many versions newer than the data are accepted: some years'
+// worth.
 const yetToCome = 60
 
 // newestOf returns the newest known version of a browser.

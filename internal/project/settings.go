@@ -1,5 +1,5 @@
-// Package project reads the settings of a project, rinzel.toml, and opens its folders. [Open]
-// returns a [Project]; [Read] only parses settings.
+// Package project reads the settings of a project, rinzel.toml, and opens its
+// folders. [Open] returns a [Project]; [Read] only parses settings.
 package project
 
 import (
@@ -28,9 +28,11 @@ type Settings struct {
 	Output string // output folder relative to the project folder
 	Base   string // URL path at which the output is published; starts and ends with /
 	Roots  map[string]string
-	// Exclude matches files of the source folder that are not part of the project.
+	// Exclude matches files of the source folder that are not part of the
+	// project.
 	Exclude []Glob
-	// External matches sheets that are provided elsewhere: links to them stay unchanged.
+	// External matches sheets that are provided elsewhere: links to them stay
+	// unchanged.
 	External []Glob
 	// Copy matches files that are copied without a reference.
 	Copy    []Glob
@@ -104,13 +106,14 @@ type Purge struct {
 	UnreadableScripts UnreadableScripts
 }
 
-// UnreadableScripts determines what purging does about scripts that cannot be read, such as
-// external ones.
+// UnreadableScripts determines what purging does about scripts that cannot be
+// read, such as external ones.
 type UnreadableScripts string
 
 // The treatments of unreadable scripts.
 const (
-	// KeepRelated keeps selectors that such a script may use: see package purge.
+	// KeepRelated keeps selectors that such a script may use: see package
+	// purge.
 	KeepRelated UnreadableScripts = "keep-related"
 	// IgnoreUnreadable assumes that such scripts use nothing.
 	IgnoreUnreadable UnreadableScripts = "ignore"
@@ -122,7 +125,8 @@ type Glob struct {
 	At      source.Span
 }
 
-// Matches reports whether the pattern matches the path of a file, or of a folder that contains it.
+// Matches reports whether the pattern matches the path of a file, or of a
+// folder that contains it.
 func (g Glob) Matches(p source.Path) bool {
 	root, pattern := SplitRoot(g.Pattern)
 	if root != p.Root {
@@ -187,8 +191,9 @@ func (l Level) Severity() diag.Severity {
 // Profile is a named set of settings.
 type Profile struct {
 	Name string
-	// Release is set if the output is for publication: for production, and profiles that inherit
-	// from it. Missing files of a page are errors then, and warnings otherwise.
+	// Release is set if the output is for publication: for production, and
+	// profiles that inherit from it. Missing files of a page are errors then,
+	// and warnings otherwise.
 	Release  bool
 	Browsers string // set of targets; empty for Settings.Targets
 	Finish   []string
@@ -232,9 +237,11 @@ type ScriptStyles string
 
 // The ways to apply them.
 const (
-	// LinkStyles links them in the page, or by a script before the code that needs them runs.
+	// LinkStyles links them in the page, or by a script before the code that
+	// needs them runs.
 	LinkStyles ScriptStyles = "link"
-	// AdoptStyles puts them into modules that add them to the page (CSSOM, adoptedStyleSheets).
+	// AdoptStyles puts them into modules that add them to the page (CSSOM,
+	// adoptedStyleSheets).
 	AdoptStyles ScriptStyles = "adopt"
 )
 

@@ -15,12 +15,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file compares a settings file with the structure of the settings, so that all mismatches are
-// reported at once, in the terms of the settings.
+// This file compares a settings file with the structure of the settings, so
+// that all mismatches are reported at once, in the terms of the settings.
 
-// fit returns the parts of a value that fit a type: unknown keys and values of other types are
-// reported and omitted. path leads to the value, with "#" before the index of an element. ok is
-// false if nothing fits.
+// fit returns the parts of a value that fit a type: unknown keys and values of
+// other types are reported and omitted. path leads to the value, with "#"
+// before the index of an element. ok is false if nothing fits.
 func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) {
 	switch t.Kind() {
 	case reflect.Pointer:
@@ -137,7 +137,8 @@ func (r *reader) fitList(list []any, t reflect.Type, path string) []any {
 	return out
 }
 
-// keysOf returns the types of the keys of a table, including embedded structs; nil for a map.
+// keysOf returns the types of the keys of a table, including embedded structs;
+// nil for a map.
 func keysOf(t reflect.Type) map[string]reflect.Type {
 	if t.Kind() != reflect.Struct {
 		return nil

@@ -1,6 +1,7 @@
-// Package query answers questions about a project: which constants it has ([ListConstants]), what
-// it imports ([ListImports]), which values its sheets repeat ([ListRepeats]), and why a selector is
-// in the output or not ([Purging]). Answers are values; nothing is written.
+// Package query answers questions about a project: which constants it has
+// ([ListConstants]), what it imports ([ListImports]), which values its sheets
+// repeat ([ListRepeats]), and why a selector is in the output or not
+// ([Purging]). Answers are values; nothing is written.
 package query
 
 import (
@@ -51,9 +52,10 @@ type Setting struct {
 	Reads int // number of rules and constants that read it before the next definition
 }
 
-// ListConstants composes the sheets that pages link, and returns their constants. The findings are
-// those of the sheets, and in addition definitions that repeat a default, keys that are set again
-// after a drop, and unused constants. The error is one of the run itself.
+// ListConstants composes the sheets that pages link, and returns their
+// constants. The findings are those of the sheets, and in addition definitions
+// that repeat a default, keys that are set again after a drop, and unused
+// constants. The error is one of the run itself.
 func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
 	survey, err := site.NewSurvey(p)
 	if err != nil {
@@ -130,8 +132,8 @@ func swatch(values []ast.Value) *[3]uint8 {
 	return &out
 }
 
-// constantChecks collects problems of constants. A rule may set a constant for several linked
-// sheets; it is used if any of them reads it.
+// constantChecks collects problems of constants. A rule may set a constant for
+// several linked sheets; it is used if any of them reads it.
 type constantChecks struct {
 	read  map[source.Span]bool
 	order []compose.Set
@@ -197,8 +199,8 @@ func (c *constantChecks) drops(e *compose.Entry) {
 	}
 }
 
-// findings returns the findings; unused constants are only reported in the project itself, because
-// libraries have constants that a site does not need.
+// findings returns the findings; unused constants are only reported in the
+// project itself, because libraries have constants that a site does not need.
 func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic {
 	out := c.found
 	for _, s := range c.order {

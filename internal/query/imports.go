@@ -19,16 +19,17 @@ type Imports struct {
 	Diagnostics []diag.Diagnostic
 }
 
-// ImportEntry is a page, a bundle of the settings, or a requested sheet, with the sheets that it
-// uses.
+// ImportEntry is a page, a bundle of the settings, or a requested sheet, with
+// the sheets that it uses.
 type ImportEntry struct {
 	Name    string // displayed name
 	Trees   []*link.ImportNode
 	Scripts []string // scripts that import the sheet of each tree; empty for linked sheets
 }
 
-// ListImports returns the import trees of a page or a sheet, given as a path in the source folder
-// or "root:path"; of all pages if name is empty. The error is one of the run itself.
+// ListImports returns the import trees of a page or a sheet, given as a path in
+// the source folder or "root:path"; of all pages if name is empty. The error is
+// one of the run itself.
 func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
 	survey, asked, err := surveyFor(p, name)
 	if err != nil {
@@ -90,8 +91,8 @@ func markReached(n *link.ImportNode, reached map[source.Path]bool) {
 	}
 }
 
-// aboutImports are the codes of findings about imports. Others are meaningless here: a part of a
-// library on its own lacks the constants of the rest.
+// aboutImports are the codes of findings about imports. Others are meaningless
+// here: a part of a library on its own lacks the constants of the rest.
 var aboutImports = []code.Code{
 	code.EmptyURL, code.BadImport, code.ExternalImport, code.UnmatchedPart, code.ImportCycle, code.LateImport, code.MissingFile, code.MissingScript, code.MissingEntry, code.NotUTF8, code.OutsideRoot,
 	code.TooManyImports, code.UnknownRoot, code.UnreadableFile,
@@ -102,8 +103,9 @@ func onlyImports(list []diag.Diagnostic) []diag.Diagnostic {
 	return slices.DeleteFunc(list, func(d diag.Diagnostic) bool { return !slices.Contains(aboutImports, d.Code) })
 }
 
-// Unreached returns the displayed paths of files in the source folder that no page and no bundle of
-// the settings uses: sheets, scripts, images and others. The error is one of the run itself.
+// Unreached returns the displayed paths of files in the source folder that no
+// page and no bundle of the settings uses: sheets, scripts, images and others.
+// The error is one of the run itself.
 func Unreached(ctx context.Context, p *project.Project) ([]string, error) {
 	res, err := site.Build(ctx, p, site.Options{})
 	if err != nil {

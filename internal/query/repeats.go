@@ -19,9 +19,10 @@ type Repeats struct {
 	Diagnostics []diag.Diagnostic
 }
 
-// ListRepeats returns the values that a sheet and its imports use, after composition and replace(),
-// and before prefixing and lowering. The sheet is given as a path in the source folder, or
-// "root:path". The error is one of the run itself.
+// ListRepeats returns the values that a sheet and its imports use, after
+// composition and replace(), and before prefixing and lowering. The sheet is
+// given as a path in the source folder, or "root:path". The error is one of the
+// run itself.
 func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats, error) {
 	survey, asked, err := surveyFor(p, name)
 	if err != nil {
@@ -40,8 +41,8 @@ func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats
 	return out, survey.Err(ctx)
 }
 
-// RepeatsOf returns the values in list that mean the same as text. The error is that text is not a
-// single value.
+// RepeatsOf returns the values in list that mean the same as text. The error is
+// that text is not a single value.
 func RepeatsOf(list []*replace.Repeat, text string) ([]*replace.Repeat, error) {
 	want, err := keyOf(text)
 	if err != nil {

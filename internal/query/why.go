@@ -46,8 +46,8 @@ type ClassUse struct {
 	Near  string     // a similar class that has rules, or empty
 }
 
-// Purging computes the result of purging a site, without writing anything. The profile must have
-// the step purge. The error is one of the run itself.
+// Purging computes the result of purging a site, without writing anything. The
+// profile must have the step purge. The error is one of the run itself.
 func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
 	opts.RecordVerdicts = true
 	res, err := site.Build(ctx, p, opts)
@@ -116,14 +116,15 @@ func noRule(ledger []site.SelectorVerdict, evidence *purge.Evidence) []ClassUse 
 type Answer struct {
 	Parts    []string               // of the question: ".notice", "#quay", "p"
 	Verdicts []site.SelectorVerdict // selectors with all parts
-	// Uses are the positions where scripts, pages and other files use the name of each part, at
-	// most one per file.
+	// Uses are the positions where scripts, pages and other files use the name
+	// of each part, at most one per file.
 	Uses map[string][]source.Pos
 	Near []string // similar names in sheets, if no selector has the parts
 }
 
-// Ask answers a question about a selector. A plain word means the class, ID, element or definition
-// with that name. ok is false if the question is not a valid selector.
+// Ask answers a question about a selector. A plain word means the class, ID,
+// element or definition with that name. ok is false if the question is not a
+// valid selector.
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
 	question = strings.TrimSpace(question)
@@ -190,7 +191,8 @@ func partsOf(text string) []string {
 	return out
 }
 
-// partText returns a class, ID, element or attribute as text; "" for other parts.
+// partText returns a class, ID, element or attribute as text; "" for other
+// parts.
 func partText(s *ast.Simple) string {
 	switch s.Kind {
 	case ast.ClassSelector:

@@ -1,8 +1,9 @@
 package script
 
-// This file parses the expressions of a script, as far as they determine which strings it builds.
-// It is not a full parser of the language: unsupported syntax becomes an expression with an unknown
-// value, and no input is an error. Statements only matter for scopes (ECMA-262, sections 13 to 16).
+// This file parses the expressions of a script, as far as they determine which
+// strings it builds. It is not a full parser of the language: unsupported
+// syntax becomes an expression with an unknown value, and no input is an error.
+// Statements only matter for scopes (ECMA-262, sections 13 to 16).
 
 // exprKind is the kind of an expression.
 type exprKind uint8
@@ -40,7 +41,8 @@ type expr struct {
 	value value
 }
 
-// prop is a property of an object. The name is empty if it is computed from key.
+// prop is a property of an object. The name is empty if it is computed from
+// key.
 type prop struct {
 	name  string
 	key   *expr
@@ -55,8 +57,8 @@ type function struct {
 	each   *expr    // array with whose elements it is called
 }
 
-// binding is a variable. Its value is one of several, in any order; text added with "+=" is in the
-// order of the script.
+// binding is a variable. Its value is one of several, in any order; text added
+// with "+=" is in the order of the script.
 type binding struct {
 	values   []*expr
 	added    []*expr
@@ -86,7 +88,8 @@ func (s *scope) find(name string) *binding {
 	return nil
 }
 
-// declare returns the variable with a name in a scope, and creates it if necessary.
+// declare returns the variable with a name in a scope, and creates it if
+// necessary.
 func (s *scope) declare(name string) *binding {
 	b := s.names[name]
 	if b == nil {
@@ -99,7 +102,8 @@ func (s *scope) declare(name string) *binding {
 	return b
 }
 
-// maxExprDepth limits the nesting of expressions; deeper ones have an unknown value.
+// maxExprDepth limits the nesting of expressions; deeper ones have an unknown
+// value.
 const maxExprDepth = 400
 
 // reader parses the expressions of a script.
@@ -265,7 +269,8 @@ func (r *reader) statement(stop int) {
 	}
 }
 
-// newline reports whether there is a line end between the last token and an offset.
+// newline reports whether there is a line end between the last token and an
+// offset.
 func (r *reader) newline(at int) bool {
 	for k := r.tok(-1).end; k < at; k++ {
 		if r.text[k] == '\n' {
@@ -359,8 +364,9 @@ func (r *reader) element(array *expr) *expr {
 	return &expr{kind: memberExpr, at: array.at, parts: []*expr{array, {kind: unknownExpr}}}
 }
 
-// pattern declares the names in a pattern, up to the token stop. Their values are unknown. keys is
-// set if the names are property names of the destructured value.
+// pattern declares the names in a pattern, up to the token stop. Their values
+// are unknown. keys is set if the names are property names of the destructured
+// value.
 func (r *reader) pattern(to *scope, stop int, keys bool) {
 	for r.i < stop {
 		w := r.word(0)
@@ -536,8 +542,8 @@ func (r *reader) classMember(stop int) {
 	}
 }
 
-// propertyName parses the name of a property or member. It is empty for a computed name, whose
-// strings are recorded as keys.
+// propertyName parses the name of a property or member. It is empty for a
+// computed name, whose strings are recorded as keys.
 func (r *reader) propertyName(stop int) (name string, at int, ok bool) {
 	t := r.tok(0)
 	switch {
@@ -588,7 +594,8 @@ func (r *reader) root(e *expr) {
 	}
 }
 
-// expression parses an expression with commas, whose value is that of the last one.
+// expression parses an expression with commas, whose value is that of the last
+// one.
 func (r *reader) expression(stop int) *expr {
 	e := r.assignment(stop)
 	for r.i < stop && r.is(0, ",") {
@@ -598,7 +605,8 @@ func (r *reader) expression(stop int) *expr {
 	return e
 }
 
-// expressionTo parses an expression that ends before the token stop, and skips the rest.
+// expressionTo parses an expression that ends before the token stop, and skips
+// the rest.
 func (r *reader) expressionTo(stop int) *expr {
 	e := &expr{kind: unknownExpr, at: r.tok(0).start}
 	for r.i < stop {

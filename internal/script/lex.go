@@ -6,9 +6,9 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file tokenizes JavaScript (ECMA-262, section 12). Whether a slash divides or starts a
-// regular expression, and whether a brace opens a block or an object, is decided by the tokens
-// before it.
+// This file tokenizes JavaScript (ECMA-262, section 12). Whether a slash
+// divides or starts a regular expression, and whether a brace opens a block or
+// an object, is decided by the tokens before it.
 
 // kind is the kind of a token.
 type kind uint8
@@ -23,8 +23,8 @@ const (
 	punct         // one character, or "=>", "++", "--", "?.", "??", "..."
 )
 
-// tok is a token. The parts of a template are separate tokens, with the code of the substitutions
-// between them.
+// tok is a token. The parts of a template are separate tokens, with the code of
+// the substitutions between them.
 type tok struct {
 	kind       kind
 	start, end int // in the text, including quotes
@@ -36,8 +36,8 @@ type tok struct {
 // around is an open bracket.
 type around struct {
 	open byte // ( [ { or $ for a template substitution
-	// regexp is set if a slash after the closing bracket starts a regular expression: the bracket
-	// ends the condition of a statement, or a block.
+	// regexp is set if a slash after the closing bracket starts a regular
+	// expression: the bracket ends the condition of a statement, or a block.
 	regexp bool
 	object bool // a brace that opens an object
 	choice int  // number of question marks whose colons have not been seen
@@ -48,14 +48,16 @@ type lexer struct {
 	text string
 	i    int
 	open []around // the first is the whole script
-	// operand is set if the last token ended an operand, so that a slash divides.
+	// operand is set if the last token ended an operand, so that a slash
+	// divides.
 	operand bool
 	last    tok
 	before  tok  // the token before last
 	choice  bool // the last colon belongs to a question mark
 }
 
-// maxNesting limits the brackets that are remembered; inside more, braces count as blocks.
+// maxNesting limits the brackets that are remembered; inside more, braces count
+// as blocks.
 const maxNesting = 10_000
 
 // newLexer returns a lexer of text.
@@ -148,8 +150,8 @@ func (l *lexer) line() {
 // isWordByte reports whether c can be part of an identifier.
 func isWordByte(c byte) bool { return token.IsName(c) && c != '-' || c == '$' }
 
-// beforeRegexp are the keywords after which a slash starts a regular expression, and a brace opens
-// an object.
+// beforeRegexp are the keywords after which a slash starts a regular
+// expression, and a brace opens an object.
 var beforeRegexp = map[string]bool{
 	"return": true, "typeof": true, "case": true, "in": true, "of": true, "delete": true, "void": true,
 	"throw": true, "new": true, "instanceof": true, "yield": true, "await": true, "default": true, "extends": true,
@@ -229,7 +231,8 @@ func (l *lexer) push(a around) {
 	}
 }
 
-// regexp scans a regular expression. If no slash closes it on its line, it is a division.
+// regexp scans a regular expression. If no slash closes it on its line, it is a
+// division.
 func (l *lexer) regexp() bool {
 	class := false
 	for i := l.i + 1; i < len(l.text) && l.text[i] != '\n'; i++ {
@@ -329,8 +332,8 @@ func (l *lexer) opensObject() bool {
 	return true
 }
 
-// colonBeforeValue reports whether the last colon precedes a value: that of a property or a
-// conditional expression, as opposed to a label or a case.
+// colonBeforeValue reports whether the last colon precedes a value: that of a
+// property or a conditional expression, as opposed to a label or a case.
 func (l *lexer) colonBeforeValue() bool {
 	in := l.top()
 	return l.choice || in.object || in.open == '(' || in.open == '['

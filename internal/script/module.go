@@ -2,8 +2,8 @@ package script
 
 import "strings"
 
-// This file finds what a script loads: imports of modules (ECMA-262, sections 16.2 and 13.3.10)
-// with their attributes, and URLs relative to the script.
+// This file finds what a script loads: imports of modules (ECMA-262, sections
+// 16.2 and 13.3.10) with their attributes, and URLs relative to the script.
 
 // Kind is how a script refers to another file.
 type Kind uint8
@@ -33,8 +33,9 @@ type Import struct {
 	Type      string // the attribute "type"; empty if there is none
 }
 
-// Imports returns the imports of a script in order. Declarations are only recognized outside of all
-// brackets. Anything that is not module syntax is skipped.
+// Imports returns the imports of a script in order. Declarations are only
+// recognized outside of all brackets. Anything that is not module syntax is
+// skipped.
 func Imports(text string) []Import {
 	if !strings.Contains(text, "import") && !strings.Contains(text, "export") {
 		return nil
@@ -58,7 +59,8 @@ type moduleReader struct {
 	found []Import
 }
 
-// at returns the n-th token from the current one; one of kind end after the last.
+// at returns the n-th token from the current one; one of kind end after the
+// last.
 func (r *moduleReader) at(n int) tok {
 	if i := r.i + n; i >= 0 && i < len(r.toks) {
 		return r.toks[i]
@@ -66,7 +68,8 @@ func (r *moduleReader) at(n int) tok {
 	return tok{start: len(r.lex.text), end: len(r.lex.text)}
 }
 
-// is reports whether the tokens from the n-th on are words and punctuators with these texts.
+// is reports whether the tokens from the n-th on are words and punctuators with
+// these texts.
 func (r *moduleReader) is(n int, texts ...string) bool {
 	for k, text := range texts {
 		if !r.lex.is(r.at(n+k), text) {
@@ -76,7 +79,8 @@ func (r *moduleReader) is(n int, texts ...string) bool {
 	return true
 }
 
-// literal reports whether the n-th token is a literal that is a complete specifier.
+// literal reports whether the n-th token is a literal that is a complete
+// specifier.
 func (r *moduleReader) literal(n int) bool {
 	t := r.at(n)
 	return t.closed && (t.kind == str || t.kind == template && t.end > t.start+1 && r.lex.text[t.start] == '`' && r.lex.text[t.end-1] == '`')
@@ -146,7 +150,8 @@ func (r *moduleReader) name(n int) string {
 	return ""
 }
 
-// attributes returns the attribute "type" in the braces that the n-th token opens.
+// attributes returns the attribute "type" in the braces that the n-th token
+// opens.
 func (r *moduleReader) attributes(n int) string {
 	for k := n + 1; r.at(k).kind != end && !r.is(k, "}"); k++ {
 		if r.name(k) == "type" && r.is(k+1, ":") && r.literal(k+2) {
@@ -180,8 +185,8 @@ func (r *moduleReader) reExport() {
 	}
 }
 
-// from returns the index of the specifier after the names of a declaration, which start at the n-th
-// token; 0 if there is none.
+// from returns the index of the specifier after the names of a declaration,
+// which start at the n-th token; 0 if there is none.
 func (r *moduleReader) from(n int) int {
 	for ; ; n++ {
 		switch t := r.at(n); {
@@ -198,7 +203,8 @@ func (r *moduleReader) from(n int) int {
 	}
 }
 
-// close records a declaration whose specifier is the n-th token, with its attributes and semicolon.
+// close records a declaration whose specifier is the n-th token, with its
+// attributes and semicolon.
 func (r *moduleReader) close(imp Import, n int) {
 	last := n
 	if r.is(n+1, "with", "{") {

@@ -4,8 +4,8 @@ import "strings"
 
 // This file parses operators and operands (ECMA-262, section 13).
 
-// operators are the binary operators, the longest first, with their precedence. Those that are
-// irrelevant for strings share one precedence.
+// operators are the binary operators, the longest first, with their precedence.
+// Those that are irrelevant for strings share one precedence.
 var operators = []struct {
 	text string
 	prec int
@@ -15,8 +15,8 @@ var operators = []struct {
 	{"??", 3}, {"**", 7}, {"<<", 5}, {">>", 5}, {"=", 1}, {"?", 2}, {"|", 5}, {"^", 5}, {"&", 5}, {"<", 5}, {">", 5}, {"+", 6}, {"-", 6}, {"*", 7}, {"/", 7}, {"%", 7},
 }
 
-// operator returns the current operator, its precedence, and the number of its tokens; empty if
-// there is none.
+// operator returns the current operator, its precedence, and the number of its
+// tokens; empty if there is none.
 func (r *reader) operator() (text string, prec, tokens int) {
 	t := r.tok(0)
 	if t.kind == word {
@@ -180,7 +180,8 @@ func (r *reader) spoil(e *expr) {
 	}
 }
 
-// prefixWords are the prefix operators that are words, and whether they return their operand.
+// prefixWords are the prefix operators that are words, and whether they return
+// their operand.
 var prefixWords = map[string]bool{"typeof": false, "void": false, "delete": false, "await": true, "yield": true}
 
 // unary parses an operand with prefix and postfix operators.
@@ -264,7 +265,8 @@ func (r *reader) postfix(stop int) *expr {
 	return e
 }
 
-// stringMethods are those whose result is derived from the string that they are called on.
+// stringMethods are those whose result is derived from the string that they are
+// called on.
 var stringMethods = map[string]bool{"concat": true, "toLowerCase": true, "toUpperCase": true, "trim": true, "toString": true,
 	"toLocaleLowerCase": true, "toLocaleUpperCase": true, "replace": true, "replaceAll": true}
 
@@ -383,8 +385,8 @@ func (r *reader) wordOperand(stop int) *expr {
 	return &expr{kind: nameExpr, at: t.start, text: text, scope: r.scope}
 }
 
-// arrowAfter reports whether the bracket opened by the n-th token contains the parameters of an
-// arrow function.
+// arrowAfter reports whether the bracket opened by the n-th token contains the
+// parameters of an arrow function.
 func (r *reader) arrowAfter(n int) bool {
 	c, ok := r.close[r.i+n]
 	return ok && c+1 < len(r.toks) && r.lex.is(r.toks[c+1], "=>")
@@ -399,7 +401,8 @@ func (r *reader) arrowBody(e *expr, stop int) {
 	e.parts = append(e.parts, r.assignment(stop))
 }
 
-// brackets parses an expression in brackets, or the parameters of an arrow function.
+// brackets parses an expression in brackets, or the parameters of an arrow
+// function.
 func (r *reader) brackets(stop int) *expr {
 	at := r.tok(0).start
 	if r.arrowAfter(0) {

@@ -1,7 +1,8 @@
-// Package script finds the literals and imports of JavaScript, and evaluates which strings a script
-// builds. It only parses as much of the language as it needs, and never fails: unsupported syntax
-// is treated as code of unknown effect. [Visit] reports literals and names, [Imports] the
-// references to other files.
+// Package script finds the literals and imports of JavaScript, and evaluates
+// which strings a script builds. It only parses as much of the language as it
+// needs, and never fails: unsupported syntax is treated as code of unknown
+// effect. [Visit] reports literals and names, [Imports] the references to other
+// files.
 package script
 
 import (
@@ -12,21 +13,22 @@ import (
 
 // Visitor receives the parts of a script. Each function may be nil.
 type Visitor struct {
-	// Literal is called for each string literal and each part of a template literal, with its
-	// decoded text and the offset after its quote.
+	// Literal is called for each string literal and each part of a template
+	// literal, with its decoded text and the offset after its quote.
 	Literal func(text string, offset int)
-	// Key is called for each word before a colon: the key of an object, or a label; with its
-	// offset.
+	// Key is called for each word before a colon: the key of an object, or a
+	// label; with its offset.
 	Key func(name string, offset int)
 	// Member is called for each name after a dot, with its offset.
 	Member func(name string, offset int)
-	// Joined is called for each string that the script builds from parts, as far as it can be
-	// evaluated, with [Hole] for unknown parts; with the offset of its start. With Joined, property
-	// names without a colon are reported as keys as well: those of shorthands, methods, assigned
+	// Joined is called for each string that the script builds from parts, as
+	// far as it can be evaluated, with [Hole] for unknown parts; with the
+	// offset of its start. With Joined, property names without a colon are
+	// reported as keys as well: those of shorthands, methods, assigned
 	// properties, and patterns.
 	Joined func(text string, offset int)
-	// Part is called for each literal that is part of such a string, before Literal, with the same
-	// offset.
+	// Part is called for each literal that is part of such a string, before
+	// Literal, with the same offset.
 	Part func(offset int)
 }
 
@@ -77,7 +79,8 @@ func (v *visitor) literal(t tok) {
 	}
 }
 
-// inner returns the decoded text of a string or of a part of a template, and its offset.
+// inner returns the decoded text of a string or of a part of a template, and
+// its offset.
 func (l *lexer) inner(t tok) (text string, at int) {
 	at = t.start + 1
 	stop := t.end

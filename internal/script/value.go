@@ -7,13 +7,15 @@ import (
 
 // This file evaluates the strings that the expressions of a script may yield.
 
-// Hole is the placeholder in a string of [Visitor.Joined] for an unknown part: any text, or none.
+// Hole is the placeholder in a string of [Visitor.Joined] for an unknown part:
+// any text, or none.
 const Hole = '\uFFFC'
 
 // hole is Hole as a string.
 const hole = string(Hole)
 
-// value is the possible results of an expression: strings, with holes for unknown parts.
+// value is the possible results of an expression: strings, with holes for
+// unknown parts.
 type value []string
 
 // unknown is any string.
@@ -32,7 +34,8 @@ type evaluator struct {
 	depth int
 }
 
-// joinedStrings calls visit with the strings that are built from parts, and their offsets.
+// joinedStrings calls visit with the strings that are built from parts, and
+// their offsets.
 func (r *reader) joinedStrings(visit func(text string, offset int)) {
 	ev := evaluator{reader: r}
 	for _, e := range r.roots {
@@ -59,7 +62,8 @@ func eachPart(e *expr, visit func(offset int)) {
 	}
 }
 
-// joins reports whether a call is one of a method that builds strings from strings.
+// joins reports whether a call is one of a method that builds strings from
+// strings.
 func (ev *evaluator) joins(e *expr) bool {
 	callee := e.parts[0]
 	return callee.kind == memberExpr && (callee.text == "join" || stringMethods[callee.text])
@@ -199,8 +203,8 @@ func (ev *evaluator) computeVariable(b *binding) value {
 	return v
 }
 
-// parameter returns the arguments of a parameter in the calls of the script. There may be other
-// callers.
+// parameter returns the arguments of a parameter in the calls of the script.
+// There may be other callers.
 func (ev *evaluator) parameter(b *binding) (v value) {
 	f := b.function
 	calls := f.calls
@@ -265,8 +269,8 @@ func (ev *evaluator) literalElements(e *expr) (list []*expr) {
 	return list
 }
 
-// concatenated returns the elements of an array followed by those of others. ok is false if the
-// first is unknown.
+// concatenated returns the elements of an array followed by those of others. ok
+// is false if the first is unknown.
 func (ev *evaluator) concatenated(first *expr, others []*expr) (list []*expr, ok bool) {
 	if list, ok = ev.elements(first); !ok {
 		return nil, false
@@ -447,8 +451,8 @@ func (ev *evaluator) joinArray(array *expr, args []*expr) value {
 // optional reports whether an element may be something other than text.
 func optional(e *expr) bool { return e.kind == choiceExpr || e.kind == unknownExpr }
 
-// joinOpen returns the text of an array with unknown elements: its first ones, and those added to
-// it.
+// joinOpen returns the text of an array with unknown elements: its first ones,
+// and those added to it.
 func (ev *evaluator) joinOpen(array *expr, separator value) value {
 	between := unknown.then(separator).then(unknown)
 	if array.kind != nameExpr {

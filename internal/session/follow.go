@@ -15,9 +15,10 @@ import (
 
 // This file watches files that a build read outside of the watched folders.
 
-// followRead watches files of the last build that no watched folder contains: files of installed
-// packages, whose folders are too large to be watched as a whole, files in hidden folders, and the
-// targets of links. It also records files without read permission.
+// followRead watches files of the last build that no watched folder contains:
+// files of installed packages, whose folders are too large to be watched as a
+// whole, files in hidden folders, and the targets of links. It also records
+// files without read permission.
 func (w *Watch) followRead() error {
 	w.locked, w.ends = make(map[string]bool), make(map[string]bool)
 	var failed error
@@ -46,8 +47,8 @@ func (w *Watch) followRead() error {
 	return cmp.Or(failed, w.awaitPackages())
 }
 
-// followFile watches a single file that was read as p, unless it is watched already. If its folder
-// does not exist, it waits for the folder.
+// followFile watches a single file that was read as p, unless it is watched
+// already. If its folder does not exist, it waits for the folder.
 func (w *Watch) followFile(name string, p source.Path) error {
 	if !slices.Contains(w.single[name], p) {
 		w.single[name] = append(w.single[name], p)
@@ -61,7 +62,8 @@ func (w *Watch) followFile(name string, p source.Path) error {
 		}
 		return w.await(string(filepath.Separator), strings.TrimPrefix(filepath.ToSlash(name), "/"))
 	}
-	// Any folder up to the one that contains the root may be moved. They are watched first.
+	// Any folder up to the one that contains the root may be moved. They are
+	// watched first.
 	top, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(source.Path{Root: p.Root, Name: "."})))
 	if err != nil {
 		return err
@@ -104,15 +106,16 @@ func (w *Watch) followLinks(name string, p source.Path) error {
 	return nil
 }
 
-// permissionChanged reports whether a file or folder became readable or unreadable since the last
-// build.
+// permissionChanged reports whether a file or folder became readable or
+// unreadable since the last build.
 func (w *Watch) permissionChanged(name string) bool {
 	readable := source.MayRead(name)
 	return readable == w.locked[name] && (readable || source.Exists(name))
 }
 
-// awaitPackages waits for files of missing packages that a build asked for: it watches the first
-// existing parent of the package folder, of a package, or of a folder in it.
+// awaitPackages waits for files of missing packages that a build asked for: it
+// watches the first existing parent of the package folder, of a package, or of
+// a folder in it.
 func (w *Watch) awaitPackages() error {
 	for dir := w.project.SourceDir(); ; dir = filepath.Dir(dir) {
 		if err := w.await(dir, project.PackageFolder); err != nil {

@@ -50,17 +50,19 @@ func (x *index) add(p source.Path) {
 	}
 }
 
-// find reports whether a path is a file that was read or looked for, and whether it is a folder
-// that contains such files.
+// find reports whether a path is a file that was read or looked for, and
+// whether it is a folder that contains such files.
 func (x *index) find(p source.Path) (file, folder bool) { return x.files[p], x.folders[p] }
 
-// isUnread reports whether the contents of a file are irrelevant for builds: nothing was read from
-// it, and it existed before or does not belong to the project.
+// isUnread reports whether the contents of a file are irrelevant for builds:
+// nothing was read from it, and it existed before or does not belong to the
+// project.
 func (x *index) isUnread(p source.Path) bool {
 	return !x.opened[p] && (x.listing.Has(p) || project.AnyMatches(x.exclude, p))
 }
 
-// foldersByRoot returns the absolute paths of the source folder and the roots by root name.
+// foldersByRoot returns the absolute paths of the source folder and the roots
+// by root name.
 func foldersByRoot(p *project.Project) map[string]string {
 	out := make(map[string]string)
 	add := func(root, dir string) {
@@ -86,8 +88,8 @@ func pathsIn(folders map[string]string, name string) (paths []source.Path) {
 	return paths
 }
 
-// settingsFile returns the absolute path of the settings file of a project. named is the requested
-// file; empty for the default.
+// settingsFile returns the absolute path of the settings file of a project.
+// named is the requested file; empty for the default.
 func settingsFile(p *project.Project, named string) (string, error) {
 	return filepath.Abs(cmp.Or(named, p.Settings.File, project.FileName))
 }

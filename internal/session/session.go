@@ -1,7 +1,7 @@
-// Package session keeps a project open between builds. A [Session] takes lists of changed files,
-// builds, and returns which outputs differ from the previous build. A [Watch] is a session that
-// gets the changes from the file system. Commands that display or serve builds are readers of one
-// of the two.
+// Package session keeps a project open between builds. A [Session] takes lists
+// of changed files, builds, and returns which outputs differ from the previous
+// build. A [Watch] is a session that gets the changes from the file system.
+// Commands that display or serve builds are readers of one of the two.
 package session
 
 import (
@@ -32,28 +32,29 @@ type Session struct {
 	index   *index            // of the last build; nil if outdated
 	outputs []emit.Output     // of the last writable build
 
-	// adopt is called with a reopened project before it replaces the current one; may be nil.
+	// adopt is called with a reopened project before it replaces the current
+	// one; may be nil.
 	adopt func(*project.Project) error
 }
 
 // Update is the result of a build in a session.
 type Update struct {
 	*site.Result
-	// Changed lists the paths of outputs that are new or differ from the last writable build;
-	// Removed lists those that no longer exist. Both are sorted, and empty if this build is not
-	// writable.
+	// Changed lists the paths of outputs that are new or differ from the last
+	// writable build; Removed lists those that no longer exist. Both are
+	// sorted, and empty if this build is not writable.
 	Changed, Removed []string
 }
 
-// Open opens a project. Invalid settings are not an error: builds report them. The caller must
-// close the session.
+// Open opens a project. Invalid settings are not an error: builds report them.
+// The caller must close the session.
 func Open(opts Options) (*Session, error) {
 	s := &Session{opts: opts}
 	return s, s.reopen()
 }
 
-// Project returns the current project. [Session.Apply] may replace it, if the settings may have
-// changed.
+// Project returns the current project. [Session.Apply] may replace it, if the
+// settings may have changed.
 func (s *Session) Project() *project.Project { return s.project }
 
 // Close closes the folders of the project.
@@ -86,9 +87,10 @@ func (s *Session) reopen() error {
 	return nil
 }
 
-// Apply invalidates files and folders, given by their absolute names on disk. If the settings may
-// have changed, or if folders were created or deleted, the project is reopened. Results of builds
-// before the last one must not be used afterwards. The error is that the project cannot be opened.
+// Apply invalidates files and folders, given by their absolute names on disk.
+// If the settings may have changed, or if folders were created or deleted, the
+// project is reopened. Results of builds before the last one must not be used
+// afterwards. The error is that the project cannot be opened.
 func (s *Session) Apply(changed []string) error {
 	paths, ok := s.pathsOf(changed)
 	if !ok {
@@ -104,8 +106,8 @@ func (s *Session) apply(paths []source.Path) {
 	s.index = nil
 }
 
-// pathsOf returns the paths of changed files. ok is false if more than these files may have
-// changed.
+// pathsOf returns the paths of changed files. ok is false if more than these
+// files may have changed.
 func (s *Session) pathsOf(changed []string) (paths []source.Path, ok bool) {
 	if s.cache == nil {
 		return nil, false
@@ -128,8 +130,8 @@ func (s *Session) pathsOf(changed []string) (paths []source.Path, ok bool) {
 	return paths, true
 }
 
-// changedIn returns the paths of a changed file in folders. ok is false if it is one of the
-// folders, or a folder that was created or deleted.
+// changedIn returns the paths of a changed file in folders. ok is false if it
+// is one of the folders, or a folder that was created or deleted.
 func (s *Session) changedIn(folders map[string]string, name string) (paths []source.Path, ok bool) {
 	gone, isFolder := !source.Exists(name), source.IsFolder(name)
 	for _, p := range pathsIn(folders, name) {
@@ -150,8 +152,9 @@ func (s *Session) changedIn(folders map[string]string, name string) (paths []sou
 	return paths, true
 }
 
-// Build builds the project. The error is one of the run itself, such as a cancelled context;
-// problems of settings and sources are findings in the result.
+// Build builds the project. The error is one of the run itself, such as a
+// cancelled context; problems of settings and sources are findings in the
+// result.
 func (s *Session) Build(ctx context.Context) (*Update, error) {
 	u := &Update{Result: &site.Result{}}
 	if s.cache != nil {
@@ -169,8 +172,8 @@ func (s *Session) Build(ctx context.Context) (*Update, error) {
 	return u, nil
 }
 
-// differences returns the paths of outputs that are new or changed, and of those that no longer
-// exist.
+// differences returns the paths of outputs that are new or changed, and of
+// those that no longer exist.
 func differences(before, now []emit.Output) (changed, removed []string) {
 	old := make(map[string]*emit.Output, len(before))
 	for i := range before {

@@ -16,11 +16,12 @@ import (
 	"rinzel/internal/watch"
 )
 
-// Watch is a session that gets changes from the file system. It watches everything that the last
-// build read.
+// Watch is a session that gets changes from the file system. It watches
+// everything that the last build read.
 type Watch struct {
 	*Session
-	// Ignore reports whether changes of a file never require a build; nil ignores none.
+	// Ignore reports whether changes of a file never require a build; nil
+	// ignores none.
 	Ignore func(name string) bool
 
 	watcher  *watch.Watcher
@@ -39,11 +40,13 @@ type Watch struct {
 type Changes struct {
 	Names []string  // absolute names of files and folders, sorted
 	At    time.Time // time of the last change
-	// Lost is set if the system dropped change events, so that everything is read again.
+	// Lost is set if the system dropped change events, so that everything is
+	// read again.
 	Lost bool
 }
 
-// StartWatch opens a project and watches its folders. The caller must close the watch.
+// StartWatch opens a project and watches its folders. The caller must close the
+// watch.
 func StartWatch(opts Options) (*Watch, error) {
 	w := &Watch{Session: &Session{opts: opts}}
 	w.adopt = w.follow
@@ -61,7 +64,8 @@ func (w *Watch) Close() error {
 	return errors.Join(w.watcher.Close(), w.Session.Close())
 }
 
-// Folders returns the absolute paths of the watched folders and files, in order.
+// Folders returns the absolute paths of the watched folders and files, in
+// order.
 func (w *Watch) Folders() []string { return slices.Clone(w.paths) }
 
 // Build builds the project, and watches everything that was read for it.
@@ -73,8 +77,8 @@ func (w *Watch) Build(ctx context.Context) (*Update, error) {
 	return u, err
 }
 
-// Next waits for a change that a build depends on, and applies it to the session. The error is that
-// of a cancelled context, or one of the run.
+// Next waits for a change that a build depends on, and applies it to the
+// session. The error is that of a cancelled context, or one of the run.
 func (w *Watch) Next(ctx context.Context) (Changes, error) {
 	for {
 		names, err := w.watcher.Next(ctx)
@@ -173,13 +177,14 @@ func (w *Watch) follow(p *project.Project) error {
 	}
 }
 
-// watchedFolders returns the absolute paths that a build reads: the source folder, the roots, and
-// the settings file. Missing ones are left out; the settings may name them later.
+// watchedFolders returns the absolute paths that a build reads: the source
+// folder, the roots, and the settings file. Missing ones are left out; the
+// settings may name them later.
 func watchedFolders(p *project.Project, named string) (out []watch.Folder, settings string, err error) {
 	add := func(dir string, skip func(string) bool) error {
 		abs, err := filepath.Abs(dir)
-		// The folder itself may be deleted and created again: watch its parent first, so that no
-		// change is missed.
+		// The folder itself may be deleted and created again: watch its parent
+		// first, so that no change is missed.
 		if parent := filepath.Dir(abs); err == nil && filepath.Clean(dir) != "." && source.IsFolder(parent) {
 			out = append(out, watch.Folder{Path: parent, Only: filepath.Base(abs)})
 		}

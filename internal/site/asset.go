@@ -21,8 +21,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file names the assets that are copied next to the pages. An asset gets a content hash in its name if bundles
-// do, unless something refers to it by its plain name in a text that cannot be rewritten.
+// This file names the assets that are copied next to the pages. An asset gets a
+// content hash in its name if bundles do, unless something refers to it by its
+// plain name in a text that cannot be rewritten.
 
 // assetNames maps assets to their names in the output folder.
 type assetNames struct {
@@ -31,7 +32,8 @@ type assetNames struct {
 	names   sync.Map             // names already computed: source.Path to string
 }
 
-// collect records which assets must keep their plain names, because scripts name them or build their names.
+// collect records which assets must keep their plain names, because scripts
+// name them or build their names.
 func (a *assetNames) collect(programs []*modules.Program) {
 	a.folders, a.plain = make(map[string]bool), make(map[source.Path]bool)
 	for _, p := range programs {
@@ -47,8 +49,8 @@ func (a *assetNames) collect(programs []*modules.Program) {
 	}
 }
 
-// keepsName reports whether an asset must keep its plain name: it is named in a text that is not rewritten, or a
-// script may build its name at run time.
+// keepsName reports whether an asset must keep its plain name: it is named in a
+// text that is not rewritten, or a script may build its name at run time.
 func (a *assetNames) keepsName(p source.Path) bool {
 	if a.plain[p] {
 		return true
@@ -61,7 +63,8 @@ func (a *assetNames) keepsName(p source.Path) bool {
 	return false
 }
 
-// assetName returns the output path of an asset, for references that are rewritten.
+// assetName returns the output path of an asset, for references that are
+// rewritten.
 func (b *builder) assetName(p source.Path) string {
 	if name, ok := b.assets.names.Load(p); ok {
 		return name.(string)
@@ -76,7 +79,8 @@ func (b *builder) assetName(p source.Path) string {
 	return name
 }
 
-// filesOf returns the script files of a program and the files that they name, as assets to copy.
+// filesOf returns the script files of a program and the files that they name,
+// as assets to copy.
 func filesOf(p *modules.Program) []emit.Asset {
 	out := make([]emit.Asset, len(p.Files))
 	for i, f := range p.Files {
@@ -94,7 +98,8 @@ type references struct {
 	noData [2]bool                  // whether some page forbids data URLs: for images, and for fonts
 }
 
-// areCurrent reports whether the URLs of a cached bundle would be written the same way now.
+// areCurrent reports whether the URLs of a cached bundle would be written the
+// same way now.
 func (b *builder) areCurrent(r *references) bool {
 	for custom, bases := range r.bases {
 		if !slices.Equal(b.customBases[custom], bases) {
@@ -104,8 +109,9 @@ func (b *builder) areCurrent(r *references) bool {
 	return r.noData == b.dataURLsForbidden() && !slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
 }
 
-// urlRewriter returns a function that rewrites the URLs in a bundle, and records the files they refer to in refs.
-// seen returns the URL of an output file relative to the bundle.
+// urlRewriter returns a function that rewrites the URLs in a bundle, and
+// records the files they refer to in refs. seen returns the URL of an output
+// file relative to the bundle.
 func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name string) string) func(bundle.URL) (string, bool) {
 	files := b.files.Through(r)
 	refs.noData, refs.bases = b.dataURLsForbidden(), make(map[string][]source.Path)
@@ -127,8 +133,9 @@ func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name s
 	}
 }
 
-// assetOf returns the file that a URL in a sheet refers to, if it belongs to the project, or a finding if it does not
-// exist. URLs are relative to the sheet in which they are written.
+// assetOf returns the file that a URL in a sheet refers to, if it belongs to
+// the project, or a finding if it does not exist. URLs are relative to the
+// sheet in which they are written.
 func (b *builder) assetOf(files *inventory.Inventory, u bundle.URL) (t graph.Target, found []diag.Diagnostic, ok bool) {
 	f := b.project.Tree.Set.File(u.At.Start.File)
 	if f == nil {
@@ -148,8 +155,9 @@ func (b *builder) assetOf(files *inventory.Inventory, u bundle.URL) (t graph.Tar
 	return t, found, true
 }
 
-// inlined returns a file as a data URL (RFC 2397) if it is small enough and of a suitable type. A URL with a fragment
-// refers to a part of a file and is not inlined.
+// inlined returns a file as a data URL (RFC 2397) if it is small enough and of
+// a suitable type. A URL with a fragment refers to a part of a file and is not
+// inlined.
 func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, bool) {
 	kind := inventory.MediaType(to.Path.Name)
 	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
@@ -172,8 +180,8 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 	return "data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data), true
 }
 
-// dataURLsForbidden reports whether the content security policy of some page forbids data URLs: for images, and for
-// fonts.
+// dataURLsForbidden reports whether the content security policy of some page
+// forbids data URLs: for images, and for fonts.
 func (b *builder) dataURLsForbidden() (no [2]bool) {
 	b.noDataOnce.Do(func() {
 		for i := range b.forbidden {
@@ -183,8 +191,8 @@ func (b *builder) dataURLsForbidden() (no [2]bool) {
 	return b.forbidden
 }
 
-// escapedText returns text percent-encoded for a data URL in a sheet. For text this is smaller than base64, and
-// compresses better.
+// escapedText returns text percent-encoded for a data URL in a sheet. For text
+// this is smaller than base64, and compresses better.
 func escapedText(text string) string {
 	const hex = "0123456789ABCDEF"
 	var out strings.Builder
@@ -199,8 +207,8 @@ func escapedText(text string) string {
 	return out.String()
 }
 
-// checkRef warns about a file that a page shows and that does not exist. Link targets and optional files are not
-// checked: they are often created elsewhere.
+// checkRef warns about a file that a page shows and that does not exist. Link
+// targets and optional files are not checked: they are often created elsewhere.
 func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	if t.Kind != graph.Local || r.Fixed || b.files.Exists(t.Path) || graph.IsTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
 		return
@@ -211,8 +219,9 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 	b.report(d)
 }
 
-// published returns the URL, under the base of the settings, of a file that is given relative to the top of the
-// source folder. ok is false if there is no such file.
+// published returns the URL, under the base of the settings, of a file that is
+// given relative to the top of the source folder. ok is false if there is no
+// such file.
 func (b *builder) published(t graph.Target, address string) (to string, ok bool) {
 	base := b.project.Settings.Base
 	if base == "/" || !strings.HasPrefix(address, "/") || strings.HasPrefix(address, "//") || strings.HasPrefix(address, base) {
@@ -225,7 +234,8 @@ func (b *builder) published(t graph.Target, address string) (to string, ok bool)
 	return base + address[1:], true
 }
 
-// rewriteAssetRefs records the files that a page refers to, and returns the edits for their new URLs.
+// rewriteAssetRefs records the files that a page refers to, and returns the
+// edits for their new URLs.
 func (b *builder) rewriteAssetRefs(res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	p := res.page

@@ -12,8 +12,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file isolates the errors of one page in development: the other pages are built, and this page shows its
-// errors.
+// This file isolates the errors of one page in development: the other pages are
+// built, and this page shows its errors.
 
 // noteReached records that a page uses entries.
 func (b *builder) noteReached(p *graph.Page, entries []*link.Entry) {
@@ -52,8 +52,8 @@ type errorKey struct {
 // errorKeyOf returns the key of d.
 func errorKeyOf(d diag.Diagnostic) errorKey { return errorKey{d.Code, d.Message, d.Span} }
 
-// errorPages returns the pages affected by each error: those that use the sheet with the error, or the page that
-// contains it.
+// errorPages returns the pages affected by each error: those that use the sheet
+// with the error, or the page that contains it.
 func (b *builder) errorPages() map[errorKey][]*graph.Page {
 	out := make(map[errorKey][]*graph.Page)
 	note := func(ds []diag.Diagnostic, pages []*graph.Page) {
@@ -75,8 +75,8 @@ func (b *builder) errorPages() map[errorKey][]*graph.Page {
 	return out
 }
 
-// showErrors makes pages show their errors. It does nothing in a release, if an error affects no page in particular,
-// or if every page has errors.
+// showErrors makes pages show their errors. It does nothing in a release, if an
+// error affects no page in particular, or if every page has errors.
 func (b *builder) showErrors(out *emit.Set, res *Result) {
 	if b.profile.Release {
 		return

@@ -1,12 +1,16 @@
-// Package site builds the outputs of a project. It finds the pages, resolves the sheets of each, plans which sheets
-// are shared, runs the chains and the finish, and rewrites the pages. Results are values: output files with their
-// contents, and findings. Nothing is written to disk; package source publishes the outputs.
+// Package site builds the outputs of a project. It finds the pages, resolves
+// the sheets of each, plans which sheets are shared, runs the chains and the
+// finish, and rewrites the pages. Results are values: output files with their
+// contents, and findings. Nothing is written to disk; package source publishes
+// the outputs.
 //
-// Start reading at [Build]. The details are in the packages below: link resolves imports, bundle joins and prints
-// pieces, modules follows scripts, evidence collects the names in use, emit names the outputs. This package decides
-// which page loads which bundle, and in which order.
+// Start reading at [Build]. The details are in the packages below: link
+// resolves imports, bundle joins and prints pieces, modules follows scripts,
+// evidence collects the names in use, emit names the outputs. This package
+// decides which page loads which bundle, and in which order.
 //
-// A [Cache] makes the next build of the same project reuse every result whose inputs did not change.
+// A [Cache] makes the next build of the same project reuse every result whose
+// inputs did not change.
 package site
 
 import (
@@ -26,8 +30,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Build builds all pages of a project. Errors in the source are findings in the result. The error is one of the run
-// itself, such as a cancelled context.
+// Build builds all pages of a project. Errors in the source are findings in the
+// result. The error is one of the run itself, such as a cancelled context.
 func Build(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {
@@ -86,8 +90,8 @@ func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	return nil
 }
 
-// buildSite builds the pages: it resolves the sheets of each page, plans the bundles, builds them, and rewrites the
-// pages that link them.
+// buildSite builds the pages: it resolves the sheets of each page, plans the
+// bundles, builds them, and rewrites the pages that link them.
 func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error) {
 	w := siteWork{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
 	err := b.inParallel(ctx, len(b.pages), func(i int) {
@@ -123,7 +127,7 @@ type siteWork struct {
 	perPage  [][]*unit
 	programs []*modules.Program // of the pages, followed by those of the named bundles
 	named    []*named
-	kept     []Unshared
+	unshared []Unshared
 	loading  *loading
 	bundles  []*styles // all bundles
 }
@@ -142,7 +146,7 @@ func (b *builder) planBundles(ctx context.Context, w *siteWork) (err error) {
 		}
 	}
 	plan := b.plan(all)
-	w.kept = plan.unshared
+	w.unshared = plan.unshared
 	w.loading = b.load(ctx, w.programs)
 	w.loading.markProbed(w.perPage)
 	w.bundles = slices.Concat(plan.bundles, own, w.loading.bundles, w.loading.order)
@@ -190,7 +194,7 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 	}
 	addAssets(out, b.copies())
 	b.reportUnreferencedFiles(w.programs, out)
-	res.Unshared = w.kept
+	res.Unshared = w.unshared
 	return out
 }
 
@@ -211,7 +215,8 @@ func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	return out
 }
 
-// reachedSheets returns the sheets that pages and bundles use. It must be called after all of them are resolved.
+// reachedSheets returns the sheets that pages and bundles use. It must be
+// called after all of them are resolved.
 func (b *builder) reachedSheets() map[source.Path]bool {
 	b.reachedOnce.Do(func() {
 		b.reached = make(map[source.Path]bool)
@@ -226,7 +231,8 @@ func (b *builder) reachedSheets() map[source.Path]bool {
 	return b.reached
 }
 
-// unreached returns the files of the source folder that no output is built from.
+// unreached returns the files of the source folder that no output is built
+// from.
 func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 	reached := make(map[source.Path]bool)
 	for _, o := range outputs {

@@ -37,7 +37,8 @@ import (
 type Options struct {
 	Profile  string   // empty for development
 	Evidence []string // globs in addition to those of the settings
-	// Cache holds results for the next build with the same options; nil to cache nothing.
+	// Cache holds results for the next build with the same options; nil to
+	// cache nothing.
 	Cache *Cache
 	// RecordVerdicts adds a purge verdict for every selector to the result.
 	RecordVerdicts bool
@@ -127,7 +128,8 @@ func (b *builder) stepSettings() *pipeline.Settings {
 // supported reports whether all targets support a selector.
 func (b *builder) supported(s ast.Selector) bool { return len(b.checker.Unsupported(s)) == 0 }
 
-// limits returns the limits of generated values, iterations and calls in a sheet.
+// limits returns the limits of generated values, iterations and calls in a
+// sheet.
 func (b *builder) limits() compose.Limits {
 	limits, own := compose.DefaultLimits, b.project.Settings.Limits
 	if own.Values > 0 {
@@ -179,8 +181,8 @@ func (b *builder) failure() error {
 	return b.failed
 }
 
-// inParallel calls do for each i below n, several at a time. It returns an error if the build failed or was
-// cancelled.
+// inParallel calls do for each i below n, several at a time. It returns an
+// error if the build failed or was cancelled.
 func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
@@ -196,7 +198,8 @@ func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
 	return b.failure()
 }
 
-// entryOf resolves a linked sheet with its imports, and adds its findings to the build.
+// entryOf resolves a linked sheet with its imports, and adds its findings to
+// the build.
 func (b *builder) entryOf(ctx context.Context, p source.Path) *link.Entry {
 	e, err := b.linker.Entry(ctx, p)
 	if err != nil {
@@ -206,7 +209,8 @@ func (b *builder) entryOf(ctx context.Context, p source.Path) *link.Entry {
 	return e
 }
 
-// reach records that the build uses an entry, and adds its findings to the build once.
+// reach records that the build uses an entry, and adds its findings to the
+// build once.
 func (b *builder) reach(e *link.Entry) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -227,8 +231,9 @@ func (b *builder) reach(e *link.Entry) {
 	maps.Copy(b.unchecked, e.Unchecked)
 }
 
-// findings returns the findings of a build and the number of check findings that are left out. Check findings that
-// are certain mistakes are included: as warnings, unless the settings make them errors.
+// findings returns the findings of a build and the number of check findings
+// that are left out. Check findings that are certain mistakes are included: as
+// warnings, unless the settings make them errors.
 func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	stops := b.project.Settings.Check.InBuild == project.CheckStops
 	for _, d := range b.checks.Sorted(b.project.Tree.Set) {
@@ -244,7 +249,8 @@ func (b *builder) findings() (all []diag.Diagnostic, others int) {
 	return b.sorted(), others
 }
 
-// sorted returns the findings in the order in which they are shown, with hints that need the whole project.
+// sorted returns the findings in the order in which they are shown, with hints
+// that need the whole project.
 func (b *builder) sorted() []diag.Diagnostic {
 	list := b.diags.Sorted(b.project.Tree.Set)
 	b.definedElsewhere(list)
@@ -263,7 +269,8 @@ func (b *builder) reportFolders() {
 	}
 }
 
-// findPages reads the pages of the source folder, in lexical order of their paths.
+// findPages reads the pages of the source folder, in lexical order of their
+// paths.
 func (b *builder) findPages() []*graph.Page {
 	b.reportFolders()
 	var pages []*graph.Page
@@ -283,8 +290,9 @@ func (b *builder) findPages() []*graph.Page {
 	return pages
 }
 
-// setDefaultEncodings sets the encoding of sheets and scripts that do not declare one: that of their element, or that
-// of the page (HTML, section 4.12.1.4; CSS Syntax 3, section 3.2).
+// setDefaultEncodings sets the encoding of sheets and scripts that do not
+// declare one: that of their element, or that of the page (HTML, section
+// 4.12.1.4; CSS Syntax 3, section 3.2).
 func (b *builder) setDefaultEncodings(p *graph.Page) {
 	say := func(r graph.Ref, label string) {
 		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {

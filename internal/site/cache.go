@@ -18,8 +18,9 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Cache holds the results of the builds of one project, so that the next build only recomputes what depends on a
-// change. All builds that use a cache must have the same options, and must not run concurrently. A build with a cache
+// Cache holds the results of the builds of one project, so that the next build
+// only recomputes what depends on a change. All builds that use a cache must
+// have the same options, and must not run concurrently. A build with a cache
 // returns the same result as one without.
 type Cache struct {
 	tree     *source.Tree
@@ -28,7 +29,7 @@ type Cache struct {
 	linked   *link.Cache
 	scripts  graph.Scripts
 	evidence *evidence.Cache
-	packer   *emit.Packer
+	packer   *emit.Compressor
 
 	units    *cache.Table[source.Path, *pageUnits]
 	bundles  *cache.Table[string, *madeBundle]
@@ -43,12 +44,13 @@ type Cache struct {
 	chains  map[string]*pipeline.Chain // of sheets, by the names of their steps
 }
 
-// NewCache returns an empty cache for builds of a project of which nothing has been read yet.
+// NewCache returns an empty cache for builds of a project of which nothing has
+// been read yet.
 func NewCache(p *project.Project) *Cache {
 	store := cache.NewStore(p.Tree)
 	return &Cache{
 		tree: p.Tree, store: store, files: inventory.New(p, store), linked: link.NewCache(store), scripts: graph.NewScripts(store),
-		evidence: evidence.NewCache(store), packer: emit.NewPacker(p.Tree, store),
+		evidence: evidence.NewCache(store), packer: emit.NewCompressor(p.Tree, store),
 		units: cache.NewTable[source.Path, *pageUnits](store), bundles: cache.NewTable[string, *madeBundle](store),
 		elements: cache.NewTable[elementKey, *madeElement](store), chains: make(map[string]*pipeline.Chain),
 	}
@@ -57,8 +59,9 @@ func NewCache(p *project.Project) *Cache {
 // Files returns the files of the project.
 func (c *Cache) Files() *inventory.Inventory { return c.files }
 
-// Apply invalidates files that were changed, created or deleted, and files that are links to them. Findings of
-// earlier builds must not be rendered afterwards: the texts they refer to may be gone.
+// Apply invalidates files that were changed, created or deleted, and files that
+// are links to them. Findings of earlier builds must not be rendered
+// afterwards: the texts they refer to may be gone.
 func (c *Cache) Apply(changed []source.Path) {
 	c.tree.DropOld()
 	for _, p := range changed {
@@ -70,7 +73,8 @@ func (c *Cache) Apply(changed []source.Path) {
 	c.store.Advance()
 }
 
-// chain returns a chain of steps on sheets. It is constructed once and shared by all builds.
+// chain returns a chain of steps on sheets. It is constructed once and shared
+// by all builds.
 func (c *Cache) chain(list []string, settings func() *pipeline.Settings) (*pipeline.Chain, error) {
 	key := strings.Join(list, " ")
 	c.mu.Lock()

@@ -11,16 +11,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// Checked is the result of a check: findings, and the number of sheets that were checked.
+// Checked is the result of a check: findings, and the number of sheets that
+// were checked.
 type Checked struct {
 	Sheets      int
 	LeftOut     int // sheets of libraries, which the settings exclude from checks
 	Diagnostics []diag.Diagnostic
 }
 
-// Check checks sheets without building anything: those in names, each a path in the source folder or "root:path";
-// without names, those that pages use. The result includes the findings of a build. The error is one of the run
-// itself.
+// Check checks sheets without building anything: those in names, each a path in
+// the source folder or "root:path"; without names, those that pages use. The
+// result includes the findings of a build. The error is one of the run itself.
 func Check(ctx context.Context, p *project.Project, names []string, opts Options) (*Checked, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {

@@ -18,8 +18,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file determines the base of URLs in custom properties. Browsers resolve such a URL where var() inserts it into
-// a property: relative to the sheet with the var(), not to the sheet that declares the custom property.
+// This file determines the base of URLs in custom properties. Browsers resolve
+// such a URL where var() inserts it into a property: relative to the sheet with
+// the var(), not to the sheet that declares the custom property.
 
 // varUse describes how a sheet uses custom properties, by name.
 type varUse struct {
@@ -80,7 +81,8 @@ func varsIn(values []ast.Value, visit func(name string)) {
 // varInText finds var() in the text of a style attribute or element.
 var varInText = regexp.MustCompile(`var\(\s*(--[^\s,)]+)`)
 
-// findCustomBases determines the sheets that URLs in custom properties are relative to.
+// findCustomBases determines the sheets that URLs in custom properties are
+// relative to.
 func (b *builder) findCustomBases(bundles []*styles) {
 	var flow varFlow
 	flow.gather(bundles)
@@ -111,7 +113,8 @@ func (b *builder) findCustomBases(bundles []*styles) {
 	}
 }
 
-// varFlow describes how the values of custom properties flow into each other across a site.
+// varFlow describes how the values of custom properties flow into each other
+// across a site.
 type varFlow struct {
 	pieces   []*link.Piece       // that declare or use custom properties
 	declared map[string]bool     // declared with a URL
@@ -156,7 +159,8 @@ func (f *varFlow) closure(name string) map[string]bool {
 	return all
 }
 
-// usesAny reports whether a style element of a page inserts one of names into another property.
+// usesAny reports whether a style element of a page inserts one of names into
+// another property.
 func usesAny(page *graph.Page, names map[string]bool) bool {
 	for _, at := range page.Styles {
 		for _, m := range varInText.FindAllStringSubmatch(page.File.Text[at.Start:at.End], -1) {
@@ -168,8 +172,8 @@ func usesAny(page *graph.Page, names map[string]bool) bool {
 	return false
 }
 
-// baseOfAddress returns the path that a URL in a sheet is relative to: the sheet, or for a custom property the sheets
-// that use it.
+// baseOfAddress returns the path that a URL in a sheet is relative to: the
+// sheet, or for a custom property the sheets that use it.
 func (b *builder) baseOfAddress(u bundle.URL, own source.Path) (from source.Path, found []diag.Diagnostic) {
 	bases := b.customBases[u.Custom]
 	if u.Custom == "" || len(bases) == 0 {

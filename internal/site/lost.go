@@ -16,9 +16,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// LostRules returns a warning about classes on pages that had rules in the previous build and have none in this one.
-// The usual cause is an excluded part of a library, or a deleted rule, that is still in use. before has the sheets of
-// the previous build by name. Sheets in both builds are only parsed if the others do not explain the loss.
+// LostRules returns a warning about classes on pages that had rules in the
+// previous build and have none in this one. The usual cause is an excluded part
+// of a library, or a deleted rule, that is still in use. before has the sheets
+// of the previous build by name. Sheets in both builds are only parsed if the
+// others do not explain the loss.
 func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	now := make(map[string]bool)
 	for _, o := range res.Outputs {
@@ -35,7 +37,8 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	if len(lost) == 0 {
 		return nil
 	}
-	// Most losses are explained by the sheet that replaced the old one; the others are only read if not.
+	// Most losses are explained by the sheet that replaced the old one; the
+	// others are only read if not.
 	old := make(map[string]bool, len(before))
 	for _, text := range before {
 		old[string(text)] = true
@@ -61,7 +64,8 @@ func LostRules(before map[string][]byte, res *Result) []diag.Diagnostic {
 	return lostFinding(users)
 }
 
-// lostFinding returns the finding about lost classes, given a page of each class.
+// lostFinding returns the finding about lost classes, given a page of each
+// class.
 func lostFinding(users map[string]string) []diag.Diagnostic {
 	if len(users) == 0 {
 		return nil
@@ -97,8 +101,8 @@ func addClasses(to map[string]bool, css string) {
 	})
 }
 
-// noteClasses records a page as the user of each lost class of its elements, unless its own style elements have a
-// rule for it.
+// noteClasses records a page as the user of each lost class of its elements,
+// unless its own style elements have a rule for it.
 func noteClasses(o emit.Output, lost map[string]bool, users map[string]string) {
 	own := make(map[string]bool)
 	var found []string

@@ -17,8 +17,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file builds the bundles that the settings define, for pages that a server renders or for scripts that load
-// them.
+// This file builds the bundles that the settings define, for pages that a
+// server renders or for scripts that load them.
 
 // named is a bundle that the settings define.
 type named struct {
@@ -29,8 +29,8 @@ type named struct {
 	made    *styles
 }
 
-// namedBundles returns the bundles of the settings, with the modules that their sheets and scripts run on a page
-// without import maps.
+// namedBundles returns the bundles of the settings, with the modules that their
+// sheets and scripts run on a page without import maps.
 func (b *builder) namedBundles() []*named {
 	var out []*named
 	add := func(n *named) {
@@ -56,7 +56,8 @@ func (b *builder) namedBundles() []*named {
 	return out
 }
 
-// entryPoints returns the files that match a path or glob of a bundle, in lexical order. It reports if there is none.
+// entryPoints returns the files that match a path or glob of a bundle, in
+// lexical order. It reports if there is none.
 func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []modules.Entry {
 	tree := b.project.Tree
 	root, pattern := project.SplitRoot(glob)
@@ -96,7 +97,8 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 // isEntry reports whether a bundle may be built from a file.
 func isEntry(name string) bool { return inventory.IsScript(name) || inventory.IsSheet(name) }
 
-// stylesOf returns the bundle itself, without the sheets that its scripts add to the page.
+// stylesOf returns the bundle itself, without the sheets that its scripts add
+// to the page.
 func (b *builder) stylesOf(ctx context.Context, n *named) *styles {
 	n.made = &styles{name: n.file, at: n.at, named: true}
 	for _, s := range n.runs.Sheets {

@@ -25,22 +25,22 @@ type pageResult struct {
 	verdicts []purge.Verdict // of its style elements
 }
 
-// page rewrites a page so that it links the bundles of its units. rewritten has the scripts that are not copied
-// unchanged.
+// page rewrites a page so that it links the bundles of its units. rewritten has
+// the scripts that are not copied unchanged.
 func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading, rewritten map[source.Path][]byte) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
-		var targets []graph.Pointer
+		var targets []graph.LinkTarget
 		for _, s := range u.loads {
 			if s.made.Empty {
 				continue
 			}
 			if s.inline {
-				targets = append(targets, graph.Pointer{Style: styleText(&s.made), Media: u.media})
+				targets = append(targets, graph.LinkTarget{Style: styleText(&s.made), Media: u.media})
 				continue
 			}
-			to := graph.Pointer{Address: b.addressOf(p, s.info.Path), Media: u.media}
+			to := graph.LinkTarget{Address: b.addressOf(p, s.info.Path), Media: u.media}
 			if b.profile.Integrity {
 				to.Integrity = s.info.Integrity
 			}
@@ -103,8 +103,8 @@ func (b *builder) isUnstyled(m *pageResult, info Page) bool {
 		!slices.ContainsFunc(p.Groups, func(g graph.Group) bool { return len(g.Links) > 0 })
 }
 
-// rehashed returns the edits that update the hashes of style elements and scripts in the content security policies of
-// a page, after other edits.
+// rehashed returns the edits that update the hashes of style elements and
+// scripts in the content security policies of a page, after other edits.
 func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
 	if len(p.Policies) == 0 {
 		return nil
@@ -152,7 +152,8 @@ func (b *builder) relativeOnDisk(dir, file string) string {
 	return file
 }
 
-// onDisk returns the absolute form of a path; unchanged if the working folder is unknown.
+// onDisk returns the absolute form of a path; unchanged if the working folder
+// is unknown.
 func (b *builder) onDisk(name string) string {
 	name = filepath.FromSlash(name)
 	if b.workDir == "" || filepath.IsAbs(name) {

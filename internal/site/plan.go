@@ -16,10 +16,11 @@ import (
 	"rinzel/internal/split"
 )
 
-// This file plans which bundles each page loads: shared bundles, and those of a single page.
+// This file plans which bundles each page loads: shared bundles, and those of a
+// single page.
 
-// unit is a group of links of a page that can become a single link: nothing else that styles the page comes between
-// them.
+// unit is a group of links of a page that can become a single link: nothing
+// else that styles the page comes between them.
 type unit struct {
 	page     *graph.Page
 	group    graph.Group
@@ -128,7 +129,8 @@ func unsharedOf(k split.Unshared, units []*unit) Unshared {
 // pieceOf returns the piece of an item.
 func pieceOf(it split.Item) *link.Piece { return it.Value.(*link.Piece) }
 
-// verifyUnit checks that a unit loads exactly its pieces. A mistake would leave a page without some of its styles.
+// verifyUnit checks that a unit loads exactly its pieces. A mistake would leave
+// a page without some of its styles.
 func (b *builder) verifyUnit(u *unit) {
 	loaded := 0
 	for _, s := range u.loads {
@@ -139,7 +141,8 @@ func (b *builder) verifyUnit(u *unit) {
 	}
 }
 
-// reportOrderConflicts warns about competing sheets that pages load in opposite order: once for each pair of sheets.
+// reportOrderConflicts warns about competing sheets that pages load in opposite
+// order: once for each pair of sheets.
 func (b *builder) reportOrderConflicts(list []split.OrderConflict, units []*unit) {
 	type pair struct{ first, second *source.File }
 	pages := make(map[pair][]split.OrderConflict)
@@ -172,8 +175,8 @@ func (b *builder) reportOrderConflicts(list []split.OrderConflict, units []*unit
 	}
 }
 
-// nameBundles sets the logical names of all bundles: those of a page after the page, numbered in load order; shared
-// ones after the setting, with a number.
+// nameBundles sets the logical names of all bundles: those of a page after the
+// page, numbered in load order; shared ones after the setting, with a number.
 func (p *sitePlan) nameBundles(units []*unit, settings project.Split) {
 	count := make(map[*graph.Page]int)
 	for _, u := range units {
@@ -203,7 +206,8 @@ func numbered(name string, n int) string {
 	return fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), n, ext)
 }
 
-// sharedStem returns a prefix for the names of shared bundles that no name of a page starts with.
+// sharedStem returns a prefix for the names of shared bundles that no name of a
+// page starts with.
 func (p *sitePlan) sharedStem(settings project.Split) string {
 	stem := strings.TrimSuffix(settings.FileOfShared(), path.Ext(settings.FileOfShared()))
 	for slices.ContainsFunc(p.bundles, func(s *styles) bool {

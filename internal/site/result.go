@@ -11,7 +11,8 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// Result is the result of a build. Its outputs may only be written if it is [Result.Writable].
+// Result is the result of a build. Its outputs may only be written if it is
+// [Result.Writable].
 type Result struct {
 	Profile     project.Profile
 	Outputs     []emit.Output
@@ -19,19 +20,22 @@ type Result struct {
 	Pages       []Page
 	Purging     string // why purging was skipped although the profile has it; otherwise empty
 	Diagnostics []diag.Diagnostic
-	// Checks is the number of check findings that are not in Diagnostics, because they are not certain mistakes; see
-	// [Check].
+	// Checks is the number of check findings that are not in Diagnostics,
+	// because they are not certain mistakes; see [Check].
 	Checks   int
 	Verdicts []SelectorVerdict // the verdict of each selector, bundle by bundle, if requested
 	Unshared []Unshared        // sheets that several pages use and that are not shared by all of them
-	// Broken lists pages with errors of their own, if the profile is not a release and other pages have none: the
-	// outputs may be written, and these pages show their errors.
+	// Broken lists pages with errors of their own, if the profile is not a
+	// release and other pages have none: the outputs may be written, and these
+	// pages show their errors.
 	Broken []string
-	// Unreached lists the files of the source folder that no output is built from.
+	// Unreached lists the files of the source folder that no output is built
+	// from.
 	Unreached []source.Path
 	// Unstyled lists the pages without styles, with displayed paths.
 	Unstyled []string
-	// Evidence is the evidence of names in use; nil if the profile does not purge.
+	// Evidence is the evidence of names in use; nil if the profile does not
+	// purge.
 	Evidence *evidence.Found
 }
 
@@ -46,8 +50,8 @@ func (r *Result) Add(o *Result, files *source.Set) {
 	r.Diagnostics = list.Sorted(files)
 }
 
-// Writable reports whether the outputs may be written: there is no error, or all errors are shown by the pages they
-// affect.
+// Writable reports whether the outputs may be written: there is no error, or
+// all errors are shown by the pages they affect.
 func (r *Result) Writable() bool { return len(r.Broken) > 0 || !diag.HasErrors(r.Diagnostics) }
 
 // Page is a page and the bundles that it loads.
@@ -78,7 +82,8 @@ type Bundle struct {
 	pages []string // output paths
 }
 
-// SelectorVerdict is the purge verdict of a selector, or of a definition by name, in a bundle.
+// SelectorVerdict is the purge verdict of a selector, or of a definition by
+// name, in a bundle.
 type SelectorVerdict struct {
 	Bundle string // logical name; of a style element the page
 	purge.Verdict
@@ -92,11 +97,12 @@ func (j *SelectorVerdict) Text() string {
 	return print.Selector(j.Selector)
 }
 
-// Unshared is a sheet that several pages use, but that some of them have in a bundle of their own.
+// Unshared is a sheet that several pages use, but that some of them have in a
+// bundle of their own.
 type Unshared struct {
 	Sheet string // displayed path
 	Pages []string
-	// On page Page, Sheet comes after the sheet After, and both may set Property. Property is empty if the shared
-	// bundle would be too small.
+	// On page Page, Sheet comes after the sheet After, and both may set
+	// Property. Property is empty if the shared bundle would be too small.
 	Page, After, Property string
 }

@@ -16,10 +16,11 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// This file rewrites the scripts that import sheets. Other scripts are copied byte for byte.
+// This file rewrites the scripts that import sheets. Other scripts are copied
+// byte for byte.
 
-// makeModules creates the scripts that add sheets to pages. units has the units of each page, followed by the bundles
-// of the settings.
+// makeModules creates the scripts that add sheets to pages. units has the units
+// of each page, followed by the bundles of the settings.
 func (l *loading) makeModules(units [][]*unit, list []*named) {
 	for _, s := range l.bundles {
 		if s.made.Empty {
@@ -46,8 +47,8 @@ func (l *loading) makeModules(units [][]*unit, list []*named) {
 	}
 }
 
-// markProbed makes bundles stay files in which scripts look for sheets before they load them. units has the units of
-// each page.
+// markProbed makes bundles stay files in which scripts look for sheets before
+// they load them. units has the units of each page.
 func (l *loading) markProbed(units [][]*unit) {
 	for _, s := range l.bundles {
 		for _, i := range s.linked {
@@ -73,8 +74,8 @@ func (s *styles) first() source.Path {
 	return source.Path{}
 }
 
-// scriptEdits returns the edits that replace the sheet imports of a script with the files that are written. address
-// returns the URL of an output file.
+// scriptEdits returns the edits that replace the sheet imports of a script with
+// the files that are written. address returns the URL of an output file.
 func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name string) string) []graph.Edit {
 	if mod.File == nil {
 		return nil
@@ -107,8 +108,8 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 	return edits
 }
 
-// padded returns text padded with white space to the length and the number of lines of what it replaces, if it is not
-// longer.
+// padded returns text padded with white space to the length and the number of
+// lines of what it replaces, if it is not longer.
 func padded(text, place string) string {
 	if strings.Contains(place, "\n") {
 		for i := range len(place) {
@@ -144,8 +145,8 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 	return copies
 }
 
-// remapScript returns a script with edits applied, and its source map with the positions updated: inside the script
-// if it was there, otherwise as a file.
+// remapScript returns a script with edits applied, and its source map with the
+// positions updated: inside the script if it was there, otherwise as a file.
 func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
 	text = graph.Apply(file.File.Text, edits)
 	stays := !slices.ContainsFunc(edits, func(e graph.Edit) bool { return len(e.With) != e.At.End-e.At.Start })
@@ -175,8 +176,9 @@ func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []gra
 	return graph.Apply(file.File.Text, edits), at, nil, nil
 }
 
-// positionMapper returns a function that maps a line and column of a script, in UTF-16 units from 0, to the position
-// after edits. ok is false if it no longer exists.
+// positionMapper returns a function that maps a line and column of a script, in
+// UTF-16 units from 0, to the position after edits. ok is false if it no longer
+// exists.
 func positionMapper(f *source.File, after string, edits []graph.Edit) func(line, column int) (int, int, bool) {
 	next := new(source.Set).Add(f.Path, path.Base(f.Name), after)
 	return func(line, column int) (int, int, bool) {

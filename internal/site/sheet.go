@@ -15,9 +15,10 @@ import (
 	"rinzel/internal/step"
 )
 
-// Sheet builds a single sheet without a page. name is its path in the source folder, or "root:path". output is the
-// path of the file that it will be written to, or "" for standard output; URLs in the sheet become relative to it.
-// The sheet is only purged with evidence. The first output is the sheet.
+// Sheet builds a single sheet without a page. name is its path in the source
+// folder, or "root:path". output is the path of the file that it will be
+// written to, or "" for standard output; URLs in the sheet become relative to
+// it. The sheet is only purged with evidence. The first output is the sheet.
 func Sheet(ctx context.Context, p *project.Project, name, output string, opts Options) (*Result, error) {
 	b, err := newBuilder(p, opts)
 	if err != nil {
@@ -93,7 +94,8 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 	return nil
 }
 
-// addressOnDisk returns a function that rewrites URLs relative to a folder. Assets are not copied.
+// addressOnDisk returns a function that rewrites URLs relative to a folder.
+// Assets are not copied.
 func (b *builder) addressOnDisk(dir string) func(bundle.URL) (string, bool) {
 	addresses := make(map[source.Path]string)
 	return func(u bundle.URL) (string, bool) {
@@ -108,7 +110,8 @@ func (b *builder) addressOnDisk(dir string) func(bundle.URL) (string, bool) {
 	}
 }
 
-// sheetNamed returns the path of a sheet given as a path in the source folder, or "root:path".
+// sheetNamed returns the path of a sheet given as a path in the source folder,
+// or "root:path".
 func (b *builder) sheetNamed(name string) (source.Path, error) {
 	root, rest := project.SplitRoot(name)
 	if !b.project.Tree.HasRoot(root) {

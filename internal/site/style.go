@@ -16,9 +16,11 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// This file runs the style elements of pages through their chain and the finish, in place.
+// This file runs the style elements of pages through their chain and the
+// finish, in place.
 
-// styleElements returns the edits that replace the style elements of a page with the built ones.
+// styleElements returns the edits that replace the style elements of a page
+// with the built ones.
 func (b *builder) styleElements(ctx context.Context, res *pageResult) []graph.Edit {
 	var edits []graph.Edit
 	for _, at := range res.page.Styles {
@@ -50,8 +52,9 @@ type madeElement struct {
 	diags    []diag.Diagnostic
 }
 
-// styleElement returns the built text of a style element. ok is false if it is left unchanged: invalid CSS may be
-// input for a program that completes the page.
+// styleElement returns the built text of a style element. ok is false if it is
+// left unchanged: invalid CSS may be input for a program that completes the
+// page.
 func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
 	same := func(m *madeElement) bool {
@@ -111,8 +114,8 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 	return m, nil
 }
 
-// parseElement parses a style element as a sheet. ok is false if it is not one: its URLs have another base, or it is
-// a template.
+// parseElement parses a style element as a sheet. ok is false if it is not one:
+// its URLs have another base, or it is a template.
 func (b *builder) parseElement(p *graph.Page, at graph.Span) (f *source.File, sheet *graph.Sheet, ok bool) {
 	from, external := b.files.PageBase(p)
 	if p.Base != "" && at.Start < p.BaseAt {
@@ -138,15 +141,16 @@ func styleText(made *bundle.Result) string {
 	return escapeStyleText("\n" + text)
 }
 
-// parseBlock parses a style element. Positions are those of the page, whose text the file shares; URLs are relative
-// to from.
+// parseBlock parses a style element. Positions are those of the page, whose
+// text the file shares; URLs are relative to from.
 func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet, []diag.Diagnostic) {
 	f := b.project.Tree.Set.Add(from, p.File.Name, p.File.Text)
 	sheet, diags := parse.Part(f, part.Start, part.End)
 	return f, sheet, diags
 }
 
-// escapeStyleText returns a sheet with end tags escaped, which would end the style element.
+// escapeStyleText returns a sheet with end tags escaped, which would end the
+// style element.
 func escapeStyleText(css string) string {
 	const end = "</style"
 	for i := 0; i+len(end) <= len(css); i++ {

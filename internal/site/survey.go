@@ -15,7 +15,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Survey resolves what a project uses without building outputs. Its entries have records of constants.
+// Survey resolves what a project uses without building outputs. Its entries
+// have records of constants.
 type Survey struct{ b *builder }
 
 // NewSurvey returns a survey of a project.
@@ -31,7 +32,8 @@ func NewSurvey(p *project.Project) (*Survey, error) {
 // Files returns the files of the project.
 func (s *Survey) Files() *inventory.Inventory { return s.b.files }
 
-// EntryPoint is a page, or a bundle of the settings, with the sheets that it uses.
+// EntryPoint is a page, or a bundle of the settings, with the sheets that it
+// uses.
 type EntryPoint struct {
 	Page   *graph.Page // nil for a bundle
 	Name   string      // displayed path
@@ -58,7 +60,8 @@ func (s *Survey) EntryPoints(ctx context.Context) []EntryPoint {
 	return out
 }
 
-// Entry resolves a sheet with its imports. ok is false if it cannot be read, which is reported if asked is set.
+// Entry resolves a sheet with its imports. ok is false if it cannot be read,
+// which is reported if asked is set.
 func (s *Survey) Entry(ctx context.Context, p source.Path, asked bool) (e *link.Entry, ok bool) {
 	if _, err := s.b.cache.linked.Sheets.Load(s.b.files, p); err != nil {
 		if asked {
@@ -69,15 +72,17 @@ func (s *Survey) Entry(ctx context.Context, p source.Path, asked bool) (e *link.
 	return s.b.entryOf(ctx, p), true
 }
 
-// EntryPaths returns the sheets that pages and bundles of the settings use, in their order. Without pages and
-// bundles, it returns the sheets of the source folder that no other sheet imports.
+// EntryPaths returns the sheets that pages and bundles of the settings use, in
+// their order. Without pages and bundles, it returns the sheets of the source
+// folder that no other sheet imports.
 func (s *Survey) EntryPaths(ctx context.Context) []source.Path { return s.b.entryPaths(ctx) }
 
-// SheetNamed returns the path of a sheet given as a path in the source folder, or "root:path". It returns an error
-// for an unknown root.
+// SheetNamed returns the path of a sheet given as a path in the source folder,
+// or "root:path". It returns an error for an unknown root.
 func (s *Survey) SheetNamed(name string) (source.Path, error) { return s.b.sheetNamed(name) }
 
-// Diagnostics returns the findings so far, in the order in which they are shown.
+// Diagnostics returns the findings so far, in the order in which they are
+// shown.
 func (s *Survey) Diagnostics() []diag.Diagnostic { return s.b.diags.Sorted(s.b.project.Tree.Set) }
 
 // Err returns the error that the survey failed with, or that it was cancelled.
@@ -129,7 +134,8 @@ func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
 	}
 }
 
-// sheetsOf returns the sheets of the project that a page links or its scripts import.
+// sheetsOf returns the sheets of the project that a page links or its scripts
+// import.
 func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 	var out []ReachedSheet
 	links := b.linksOf(p, nil)
@@ -144,7 +150,8 @@ func (b *builder) sheetsOf(ctx context.Context, p *graph.Page) []ReachedSheet {
 	return append(out, b.scriptSheets(b.scripts.Program(p))...)
 }
 
-// scriptSheets returns the sheets that scripts import, directly or lazily, without duplicates.
+// scriptSheets returns the sheets that scripts import, directly or lazily,
+// without duplicates.
 func (b *builder) scriptSheets(runs *modules.Program) []ReachedSheet {
 	var out []ReachedSheet
 	add := func(s modules.StyleUse) {
@@ -191,8 +198,8 @@ func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.Impor
 	return out
 }
 
-// ProposeEvidence returns globs for file types in the source folder that may contain names in use and are not covered
-// by the evidence.
+// ProposeEvidence returns globs for file types in the source folder that may
+// contain names in use and are not covered by the evidence.
 func ProposeEvidence(p *project.Project) ([]string, error) {
 	b, err := newBuilder(p, Options{})
 	if err != nil {

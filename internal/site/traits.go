@@ -11,13 +11,15 @@ import (
 	"rinzel/internal/step/purge"
 )
 
-// traits are facts about the content of a piece. They are computed on first use.
+// traits are facts about the content of a piece. They are computed on first
+// use.
 type traits struct {
 	once   sync.Once
 	text   [sha256.Size]byte // hash of its content
 	size   int
 	claims *split.Claims
-	// namespaces is set if it declares namespaces, which would affect adjacent sheets.
+	// namespaces is set if it declares namespaces, which would affect adjacent
+	// sheets.
 	namespaces bool
 
 	vars *varUse // use of custom properties; nil until computed

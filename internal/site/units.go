@@ -22,7 +22,8 @@ import (
 	"rinzel/internal/split"
 )
 
-// This file reads the style links of pages, and groups those that can become a single link.
+// This file reads the style links of pages, and groups those that can become a
+// single link.
 
 // pageUnits are the units of a page, with their entries.
 type pageUnits struct {
@@ -31,15 +32,15 @@ type pageUnits struct {
 	lookUp  *modules.LookUp    // lookups of its scripts for style links
 	reached []*link.Entry
 	units   []*unit
-	// Results of reading the links: findings, those about this page alone, and a bit for each external pattern that
-	// matched.
+	// Results of reading the links: findings, those about this page alone, and
+	// a bit for each external pattern that matched.
 	diags, errors []diag.Diagnostic
 	externals     uint64
 	linksExternal bool // some link refers to a sheet outside of the project
 }
 
-// units returns the links of a page in groups that can each become a single link. They are cached as long as all
-// their sheets are unchanged.
+// units returns the links of a page in groups that can each become a single
+// link. They are cached as long as all their sheets are unchanged.
 func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Program) []*unit {
 	same := func(v *pageUnits) bool {
 		return v.page == p && slices.Equal(v.sheets, runs.Sheets) && v.lookUp.Equal(runs.LookUp) &&
@@ -65,8 +66,8 @@ func (b *builder) units(ctx context.Context, p *graph.Page, runs *modules.Progra
 	return out
 }
 
-// linkReader reads the links of one page. Findings are recorded in out, so that they can be reported again in the
-// next build.
+// linkReader reads the links of one page. Findings are recorded in out, so that
+// they can be reported again in the next build.
 type linkReader struct {
 	*builder
 	files *inventory.Inventory // records the dependencies of the units
@@ -124,8 +125,8 @@ func (r *linkReader) reached(ctx context.Context) (out []*link.Entry) {
 	return out
 }
 
-// units computes the units of the page. If the links of a group have different media, the sheets get the media as
-// conditions.
+// units computes the units of the page. If the links of a group have different
+// media, the sheets get the media as conditions.
 func (r *linkReader) units(ctx context.Context) []*unit {
 	var out []*unit
 	for i, g := range r.keepUnmerged(r.groups(ctx)) {
@@ -154,7 +155,8 @@ func (r *linkReader) units(ctx context.Context) []*unit {
 	return out
 }
 
-// mediaOf returns the media of a link as a condition, after the chain of its sheet; nil for none.
+// mediaOf returns the media of a link as a condition, after the chain of its
+// sheet; nil for none.
 func (r *linkReader) mediaOf(ctx context.Context, media string, at source.Pos, e *link.Entry) *link.Condition {
 	cond := link.MediaCondition(media, at)
 	if cond == nil {
@@ -210,7 +212,8 @@ func (r *linkReader) prepareItems(u *unit) {
 	}
 }
 
-// itemOf returns a piece as an item for planning. own is a unique key for pieces that must not be shared.
+// itemOf returns a piece as an item for planning. own is a unique key for
+// pieces that must not be shared.
 func itemOf(p *link.Piece, own, media string) split.Item {
 	if p.External != nil {
 		return split.Item{Key: own, Claims: split.Everything(), First: true, Value: p}
@@ -224,8 +227,9 @@ func itemOf(p *link.Piece, own, media string) split.Item {
 	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(), Value: p}
 }
 
-// preloaded returns units for sheets that the page preloads without linking them: a script links them later. Preloads
-// of linked sheets are recorded in the unit of the link.
+// preloaded returns units for sheets that the page preloads without linking
+// them: a script links them later. Preloads of linked sheets are recorded in
+// the unit of the link.
 func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 	var out []*unit
 	for _, l := range r.page.Preloads {
@@ -254,7 +258,8 @@ type preload struct {
 	sheet source.Path
 }
 
-// edits returns the edits that make the preloads of a unit refer to the bundles with their sheets.
+// edits returns the edits that make the preloads of a unit refer to the bundles
+// with their sheets.
 func (u *unit) edits(address func(*styles) string) []graph.Edit {
 	var out []graph.Edit
 	for _, e := range u.preloads {
@@ -277,9 +282,10 @@ type entryGroup struct {
 	unmerged bool          // it must stay one bundle, not shared with other pages
 }
 
-// groups returns the links of a page to sheets of the project in groups that can each become one sheet. A link to an
-// external sheet stays and separates groups; a sheet that imports an external sheet comes first in its group. Sheets
-// that scripts import come last.
+// groups returns the links of a page to sheets of the project in groups that
+// can each become one sheet. A link to an external sheet stays and separates
+// groups; a sheet that imports an external sheet comes first in its group.
+// Sheets that scripts import come last.
 func (r *linkReader) groups(ctx context.Context) []entryGroup {
 	out, last := r.linkGroups(ctx)
 	if r.profile.Scripts == project.AdoptStyles || len(r.runs.Sheets) == 0 {
@@ -299,8 +305,8 @@ func (r *linkReader) groups(ctx context.Context) []entryGroup {
 	return append(out, own)
 }
 
-// linkGroups returns the groups of the links of a page. lastGroupEndsCascade reports that nothing that styles the
-// page comes after the last group.
+// linkGroups returns the groups of the links of a page. lastGroupEndsCascade
+// reports that nothing that styles the page comes after the last group.
 func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, lastGroupEndsCascade bool) {
 	lastGroupEndsCascade = r.page.LastGroupEndsCascade
 	for _, g := range r.page.Groups {
@@ -335,8 +341,8 @@ func (r *linkReader) linkGroups(ctx context.Context) (out []entryGroup, lastGrou
 	return out, lastGroupEndsCascade
 }
 
-// linkedSheet resolves the sheet of a link. It returns nil with external set for an external sheet, and nil after
-// reporting an error.
+// linkedSheet resolves the sheet of a link. It returns nil with external set
+// for an external sheet, and nil after reporting an error.
 func (r *linkReader) linkedSheet(ctx context.Context, l graph.Link) (e *link.Entry, external bool) {
 	if known, ok := r.links[l.Href.At.Start]; ok {
 		return known.entry, known.external
@@ -384,7 +390,8 @@ func (r *linkReader) resolved(ctx context.Context, l graph.Link) (e *link.Entry,
 	return r.entryOf(ctx, target.Path), false
 }
 
-// isExternal reports whether the settings declare a target as provided elsewhere, so that links to it stay unchanged.
+// isExternal reports whether the settings declare a target as provided
+// elsewhere, so that links to it stay unchanged.
 func (r *linkReader) isExternal(t graph.Target, address string) bool {
 	if t.Kind == graph.Local && r.files.Excluded(t.Path) {
 		return true
@@ -399,7 +406,8 @@ func (r *linkReader) isExternal(t graph.Target, address string) bool {
 	return found
 }
 
-// keepUnmerged makes each link of a page a unit of its own, with its own media and position, if scripts look for it.
+// keepUnmerged makes each link of a page a unit of its own, with its own media
+// and position, if scripts look for it.
 func (r *linkReader) keepUnmerged(groups []entryGroup) []entryGroup {
 	links := 0
 	for _, g := range groups {

@@ -15,8 +15,8 @@ var ErrChanged = errors.New("changed while it was read: build again")
 // Sum is the SHA-256 hash of a file's contents.
 type Sum [sha256.Size]byte
 
-// Copy is a file that is copied unchanged. It is hashed once and never loaded into memory as a
-// whole.
+// Copy is a file that is copied unchanged. It is hashed once and never loaded
+// into memory as a whole.
 type Copy struct {
 	Size int64
 	Sum  Sum
@@ -33,8 +33,9 @@ type hashed struct {
 	err  error
 }
 
-// Copy hashes a file so that it can be copied. A file is hashed once, until [Tree.Forget] is called
-// for it. The error is like that of [Tree.Text], but there is no size limit.
+// Copy hashes a file so that it can be copied. A file is hashed once, until
+// [Tree.Forget] is called for it. The error is like that of [Tree.Text], but
+// there is no size limit.
 func (t *Tree) Copy(p Path) (*Copy, error) {
 	t.mu.Lock()
 	h := t.copies[p]
@@ -61,8 +62,8 @@ func (t *Tree) hash(p Path) (*Copy, error) {
 	return c, nil
 }
 
-// Open opens the file. The error is [ErrChanged] if its size or time differ from when it was
-// hashed.
+// Open opens the file. The error is [ErrChanged] if its size or time differ
+// from when it was hashed.
 func (c *Copy) Open() (fs.File, error) {
 	f, info, err := c.tree.open(c.path)
 	if err != nil {
@@ -96,5 +97,6 @@ func sumOf(r io.Reader) (sum Sum, size int64, err error) {
 	return sum, size, err
 }
 
-// onlyWriter hides the other methods of a writer, so that io.Copy uses the buffer.
+// onlyWriter hides the other methods of a writer, so that io.Copy uses the
+// buffer.
 type onlyWriter struct{ io.Writer }

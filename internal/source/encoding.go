@@ -14,19 +14,21 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// This file decodes text in the encodings of the Encoding Standard, which old pages, sheets and
-// scripts use, and encodes it again.
+// This file decodes text in the encodings of the Encoding Standard, which old
+// pages, sheets and scripts use, and encodes it again.
 
 // strictUTF8 are the extensions of files that must be UTF-8.
 var strictUTF8 = []string{".toml", ".json", ".webmanifest"}
 
-// fallbackLabel is the encoding of text that is not UTF-8 and does not declare its encoding: the
-// default of browsers for most locales (HTML, section 13.2.3.2).
+// fallbackLabel is the encoding of text that is not UTF-8 and does not declare
+// its encoding: the default of browsers for most locales (HTML, section
+// 13.2.3.2).
 const fallbackLabel = "windows-1252"
 
-// SetEncoding sets the encoding of a file that is not UTF-8 and does not declare one: that of the
-// page that links it, or of the charset attribute of its link. Unknown labels are ignored. It has
-// no effect on a file that was read before.
+// SetEncoding sets the encoding of a file that is not UTF-8 and does not
+// declare one: that of the page that links it, or of the charset attribute of
+// its link. Unknown labels are ignored. It has no effect on a file that was
+// read before.
 func (t *Tree) SetEncoding(p Path, label string) {
 	if _, err := htmlindex.Get(label); err != nil {
 		return
@@ -44,7 +46,8 @@ func (t *Tree) SetEncoding(p Path, label string) {
 	}
 }
 
-// labelFor returns the encoding set for a file; if there is none, the first one set for any file.
+// labelFor returns the encoding set for a file; if there is none, the first one
+// set for any file.
 func (t *Tree) labelFor(p Path) string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -56,8 +59,8 @@ func (t *Tree) labelFor(p Path) string {
 	return fallbackLabel
 }
 
-// decode returns the text of a file that is not UTF-8, and its encoding. ok is false if its format
-// requires UTF-8.
+// decode returns the text of a file that is not UTF-8, and its encoding. ok is
+// false if its format requires UTF-8.
 func (t *Tree) decode(p Path, data []byte) (text string, enc encoding.Encoding, ok bool) {
 	ext := strings.ToLower(path.Ext(p.Name))
 	if slices.Contains(strictUTF8, ext) {
@@ -106,7 +109,8 @@ var (
 	xmlDeclaration = regexp.MustCompile(`^<\?xml[^>]*\bencoding\s*=\s*["']([^"']+)["']`)
 )
 
-// declared returns the label of the encoding that a file declares; empty if it does not.
+// declared returns the label of the encoding that a file declares; empty if it
+// does not.
 func declared(ext string, data []byte) string {
 	const most = 1024 // the declaration must be in the first bytes
 	head := data[:min(len(data), most)]
@@ -128,9 +132,10 @@ func declared(ext string, data []byte) string {
 	return ""
 }
 
-// Encoded returns a text, such as that of the file after edits, in the encoding of the file, with
-// its byte order mark. If the encoding cannot represent the text, or does not round-trip, the
-// result is UTF-8 with a byte order mark, which has precedence in browsers.
+// Encoded returns a text, such as that of the file after edits, in the encoding
+// of the file, with its byte order mark. If the encoding cannot represent the
+// text, or does not round-trip, the result is UTF-8 with a byte order mark,
+// which has precedence in browsers.
 func (f *File) Encoded(text string) []byte {
 	if f.encoding == nil {
 		if f.BOM {

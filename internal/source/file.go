@@ -1,6 +1,6 @@
-// Package source represents source files and positions in them, and is the only package that
-// accesses the file system. A [Tree] reads the files of a project; a [File] is a text with a line
-// table; [Publish] writes outputs atomically.
+// Package source represents source files and positions in them, and is the only
+// package that accesses the file system. A [Tree] reads the files of a project;
+// a [File] is a text with a line table; [Publish] writes outputs atomically.
 package source
 
 import (
@@ -16,7 +16,8 @@ import (
 // FileID identifies a file in a [Set]. The zero FileID identifies none.
 type FileID uint32
 
-// Pos is a position in a source file. The zero Pos means nowhere: the node was created by a step.
+// Pos is a position in a source file. The zero Pos means nowhere: the node was
+// created by a step.
 type Pos struct {
 	File FileID // from 1
 	Off  uint32 // byte offset in the text
@@ -45,7 +46,8 @@ type Span struct {
 // SpanOf returns the span of n bytes from p on.
 func SpanOf(p Pos, n int) Span { return Span{p, p.Off + uint32(n)} }
 
-// To returns the span from p to the offset end; if end is before p, an empty span at p.
+// To returns the span from p to the offset end; if end is before p, an empty
+// span at p.
 func (p Pos) To(end uint32) Span { return Span{p, max(p.Off, end)} }
 
 // IsValid reports whether s is in a file.
@@ -81,8 +83,8 @@ type File struct {
 	wide  []wide   // all non-ASCII runes in order
 }
 
-// wide is a non-ASCII rune: its end, and the difference between the bytes up to there and their
-// UTF-16 and rune counts.
+// wide is a non-ASCII rune: its end, and the difference between the bytes up to
+// there and their UTF-16 and rune counts.
 type wide struct {
 	end          uint32
 	extraUTF16   uint32
@@ -98,7 +100,8 @@ func newFile(path Path, name, content string) *File {
 	return &File{Path: path, Name: name, Text: text, BOM: bom}
 }
 
-// holds reports whether the file was created from the same bytes, decoded the same way.
+// holds reports whether the file was created from the same bytes, decoded the
+// same way.
 func (f *File) holds(content string) bool {
 	if f.encoding != nil {
 		return content == string(f.raw)
@@ -113,8 +116,8 @@ func (f *File) Pos(off int) Pos { return Pos{f.ID, uint32(off)} }
 // Whole returns the span of the whole file.
 func (f *File) Whole() Span { return Span{f.Pos(0), uint32(len(f.Text))} }
 
-// index builds the line table. Line ends are those of CSS Syntax Level 3, section 3.3: LF, CR,
-// CRLF; a form feed does not end a line in editors.
+// index builds the line table. Line ends are those of CSS Syntax Level 3,
+// section 3.3: LF, CR, CRLF; a form feed does not end a line in editors.
 func (f *File) index() {
 	f.lines = append(make([]uint32, 0, len(f.Text)/32+1), 0)
 	var extra16, extraRunes uint32
@@ -136,7 +139,8 @@ func (f *File) index() {
 	}
 }
 
-// Line returns the line of byte off, counted from 0. Offsets past the end are in the last line.
+// Line returns the line of byte off, counted from 0. Offsets past the end are
+// in the last line.
 func (f *File) Line(off uint32) int {
 	f.once.Do(f.index)
 	return sort.Search(len(f.lines), func(i int) bool { return f.lines[i] > off }) - 1
@@ -164,7 +168,8 @@ func (f *File) LineText(line int) string {
 	return strings.TrimRight(f.Text[start:end], "\r\n")
 }
 
-// before returns the sum of the differences of all wide runes that end at or before off.
+// before returns the sum of the differences of all wide runes that end at or
+// before off.
 func (f *File) before(off uint32) wide {
 	f.once.Do(f.index)
 	i := sort.Search(len(f.wide), func(i int) bool { return f.wide[i].end > off })
@@ -174,15 +179,15 @@ func (f *File) before(off uint32) wide {
 	return f.wide[i-1]
 }
 
-// Wide reports whether the file contains non-ASCII characters, so that columns differ from byte
-// offsets.
+// Wide reports whether the file contains non-ASCII characters, so that columns
+// differ from byte offsets.
 func (f *File) Wide() bool {
 	f.once.Do(f.index)
 	return len(f.wide) > 0
 }
 
-// UTF16Column returns the column of byte off in UTF-16 code units from 0, as in ECMA-426. line must
-// be the result of [File.Line] for off.
+// UTF16Column returns the column of byte off in UTF-16 code units from 0, as in
+// ECMA-426. line must be the result of [File.Line] for off.
 func (f *File) UTF16Column(line int, off uint32) int {
 	start := f.LineStart(line)
 	if len(f.wide) == 0 {
@@ -191,8 +196,9 @@ func (f *File) UTF16Column(line int, off uint32) int {
 	return int(off-f.before(off).extraUTF16) - int(start-f.before(start).extraUTF16)
 }
 
-// UTF16Offset returns the byte offset of a line and column, both from 0, columns in UTF-16 code
-// units. A column past the end of the line yields its end.
+// UTF16Offset returns the byte offset of a line and column, both from 0,
+// columns in UTF-16 code units. A column past the end of the line yields its
+// end.
 func (f *File) UTF16Offset(line, column int) uint32 {
 	start := f.LineStart(line)
 	end := uint32(len(f.Text))
@@ -211,8 +217,8 @@ func (f *File) UTF16Offset(line, column int) uint32 {
 	return off
 }
 
-// Position returns the line and column of byte off, both from 1, columns in characters, as in
-// editors.
+// Position returns the line and column of byte off, both from 1, columns in
+// characters, as in editors.
 func (f *File) Position(off uint32) (line, column int) {
 	line = f.Line(off)
 	start := f.LineStart(line)
@@ -220,14 +226,15 @@ func (f *File) Position(off uint32) (line, column int) {
 	return line + 1, chars + 1
 }
 
-// Set assigns FileIDs and finds files by them. The zero Set is empty and ready to use. It is safe
-// for concurrent use.
+// Set assigns FileIDs and finds files by them. The zero Set is empty and ready
+// to use. It is safe for concurrent use.
 type Set struct {
 	mu    sync.RWMutex
 	files []*File
 }
 
-// Add adds a file with contents to the set. path is its location, name its displayed path.
+// Add adds a file with contents to the set. path is its location, name its
+// displayed path.
 func (s *Set) Add(path Path, name, content string) *File {
 	return s.add(newFile(path, name, content))
 }
@@ -241,8 +248,9 @@ func (s *Set) add(f *File) *File {
 	return f
 }
 
-// Drop releases the text of a file: [Set.File] returns a file with the same path and name but
-// without text afterwards. The file itself stays valid for others.
+// Drop releases the text of a file: [Set.File] returns a file with the same
+// path and name but without text afterwards. The file itself stays valid for
+// others.
 func (s *Set) Drop(f *File) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

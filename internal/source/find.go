@@ -5,9 +5,10 @@ import (
 	"path/filepath"
 )
 
-// FindAbove returns the path of a file in the working folder, or in its nearest parent with it,
-// relative to the working folder; "" if there is none. It stops at the top of a repository, at the
-// home folder, and at parents that are writable for everybody.
+// FindAbove returns the path of a file in the working folder, or in its nearest
+// parent with it, relative to the working folder; "" if there is none. It stops
+// at the top of a repository, at the home folder, and at parents that are
+// writable for everybody.
 func FindAbove(name string) string {
 	dir, err := filepath.Abs(".")
 	if err != nil {

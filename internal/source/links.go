@@ -6,8 +6,8 @@ import (
 	"strings"
 )
 
-// LinkChain returns the absolute names of all symbolic links on the path to a file, and of the
-// final target, which need not exist.
+// LinkChain returns the absolute names of all symbolic links on the path to a
+// file, and of the final target, which need not exist.
 func LinkChain(name string) []string {
 	const most = 40 // the usual limit of systems
 	var out []string

@@ -5,12 +5,13 @@ import (
 	"sync"
 )
 
-// Listing is the files of the source folder that belong to the project, or those of a root, in
-// lexical order of their paths. It is immutable: a tree returns the same listing as long as the
-// files are the same.
+// Listing is the files of the source folder that belong to the project, or
+// those of a root, in lexical order of their paths. It is immutable: a tree
+// returns the same listing as long as the files are the same.
 type Listing struct {
 	Files []Path
-	// Failed lists the folders that could not be read; their files are missing in Files.
+	// Failed lists the folders that could not be read; their files are missing
+	// in Files.
 	Failed []FolderError
 
 	known map[Path]bool
@@ -39,16 +40,16 @@ type listed struct {
 	stale bool // files were created or deleted since
 }
 
-// ListBy sets which files of the source folder [Tree.List] returns: those in folders accepted by
-// enter, except those accepted by omit. It must be called before the first listing; by default all
-// files are listed.
+// ListBy sets which files of the source folder [Tree.List] returns: those in
+// folders accepted by enter, except those accepted by omit. It must be called
+// before the first listing; by default all files are listed.
 func (t *Tree) ListBy(enter func(dir string) bool, omit func(Path) bool) {
 	t.lister.enter, t.lister.omit = enter, omit
 }
 
-// List returns the files of the source folder, or all files of a root. The disk is only read again
-// after [Tree.Forget] was called for a file that was created or deleted, or if a folder could not
-// be read.
+// List returns the files of the source folder, or all files of a root. The disk
+// is only read again after [Tree.Forget] was called for a file that was created
+// or deleted, or if a folder could not be read.
 func (t *Tree) List(root string) *Listing {
 	l := &t.lister
 	l.mu.Lock()

@@ -12,11 +12,13 @@ import (
 	"github.com/gofrs/flock"
 )
 
-// lockWait is how long a build waits for another one that writes to the same folder.
+// lockWait is how long a build waits for another one that writes to the same
+// folder.
 var lockWait = 30 * time.Second
 
-// lock prevents other builds from writing to the folder dir until unlock is called. The system
-// releases the lock of a killed process. The lock file only exists while it is locked.
+// lock prevents other builds from writing to the folder dir until unlock is
+// called. The system releases the lock of a killed process. The lock file only
+// exists while it is locked.
 func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err error) {
 	if err := root.MkdirAll(own, 0o755); err != nil {
 		return nil, err
@@ -49,8 +51,8 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 	}
 }
 
-// isStill reports whether the locked file still has its name: it may have been deleted after it was
-// opened.
+// isStill reports whether the locked file still has its name: it may have been
+// deleted after it was opened.
 func isStill(f *flock.Flock, name string) bool {
 	locked, err := f.Stat()
 	if err != nil {

@@ -11,10 +11,10 @@ import (
 
 // mover moves files to their destinations, and can undo that.
 type mover struct {
-	root  *os.Root
-	aside string // folder for replaced files
-	gone  []string
-	done  []moved
+	root       *os.Root
+	aside      string // folder for replaced files
+	movedAside []string
+	done       []moved
 }
 
 // moved is a step that can be undone.
@@ -23,8 +23,9 @@ type moved struct {
 	aside       string // where the replaced file is now; empty if there was none
 }
 
-// move moves a file to its destination. A file of an earlier build stays there until it is
-// replaced; a folder at the destination, or a file in place of a parent folder, is moved aside.
+// move moves a file to its destination. A file of an earlier build stays there
+// until it is replaced; a folder at the destination, or a file in place of a
+// parent folder, is moved aside.
 func (m *mover) move(from, to string) error {
 	if name := blockedBy(m.root, to); name != "" {
 		if err := m.makeWay(name); err != nil {
@@ -60,8 +61,8 @@ func (m *mover) move(from, to string) error {
 	return nil
 }
 
-// backUp gives a file that is about to be replaced a second name, so that the replacement can be
-// undone, if the file system supports hard links.
+// backUp gives a file that is about to be replaced a second name, so that the
+// replacement can be undone, if the file system supports hard links.
 func (m *mover) backUp(name string) {
 	aside, err := m.newAside()
 	if err == nil {
@@ -81,7 +82,7 @@ func (m *mover) makeWay(name string) error {
 	}
 	_ = fs.WalkDir(m.root.FS(), name, func(inner string, d fs.DirEntry, err error) error {
 		if err == nil && !d.IsDir() {
-			m.gone = append(m.gone, inner)
+			m.movedAside = append(m.movedAside, inner)
 		}
 		return nil
 	})

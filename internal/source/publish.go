@@ -44,8 +44,8 @@ func (e *ForeignError) Error() string {
 	return "not written by Rinzel: " + strings.Join(e.Paths, ", ")
 }
 
-// own is the folder in the output folder with the list of written files, in which new files are
-// prepared.
+// own is the folder in the output folder with the list of written files, in
+// which new files are prepared.
 const own = ".rinzel"
 
 // State of all calls of Publish in the process.
@@ -54,9 +54,9 @@ var (
 	published  atomic.Bool
 )
 
-// HoldPublishing waits until no call of [Publish] is moving files, and makes later calls fail, so
-// that the process can exit without leaving a mix of old and new files. It reports whether any call
-// has moved files.
+// HoldPublishing waits until no call of [Publish] is moving files, and makes
+// later calls fail, so that the process can exit without leaving a mix of old
+// and new files. It reports whether any call has moved files.
 func HoldPublishing() bool {
 	publishing.Lock()
 	return published.Load()
@@ -68,13 +68,15 @@ type PublishOptions struct {
 	Sync bool // flush new files to disk before they replace old ones
 }
 
-// Publish writes files to the folder dir, which it creates if necessary. All files are first
-// written next to the old ones and then moved to their destinations: referenced files before those
-// that refer to them, pages last. So each file is either old or new, never partial, and a page
-// never refers to a missing file. If a file cannot be moved, all moves are undone. Unmodified files
-// of an earlier call that are not part of this one are removed. Other files are never touched: if
-// one is at a destination, nothing is written and the error is a *ForeignError. Cancelling the
-// context before the first move aborts the call.
+// Publish writes files to the folder dir, which it creates if necessary. All
+// files are first written next to the old ones and then moved to their
+// destinations: referenced files before those that refer to them, pages last.
+// So each file is either old or new, never partial, and a page never refers to
+// a missing file. If a file cannot be moved, all moves are undone. Unmodified
+// files of an earlier call that are not part of this one are removed. Other
+// files are never touched: if one is at a destination, nothing is written and
+// the error is a *ForeignError. Cancelling the context before the first move
+// aborts the call.
 func Publish(ctx context.Context, dir string, files []OutFile, opts PublishOptions) (Published, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return Published{}, err
@@ -92,8 +94,9 @@ func Publish(ctx context.Context, dir string, files []OutFile, opts PublishOptio
 	return publish(ctx, root, files, opts)
 }
 
-// Outputs returns the contents of the files written by [Publish] in the folder dir whose names have
-// a suffix, by name. Files that are missing or unreadable are omitted.
+// Outputs returns the contents of the files written by [Publish] in the folder
+// dir whose names have a suffix, by name. Files that are missing or unreadable
+// are omitted.
 func Outputs(dir, ending string) map[string][]byte {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
@@ -116,10 +119,11 @@ func Outputs(dir, ending string) map[string][]byte {
 	return out
 }
 
-// Clean removes the files written by [Publish] in the folder dir, and folders that become empty,
-// including dir, and returns their names. Other files are not touched; left has the names of files
-// that somebody changed or that could not be removed. It is not an error if the folder does not
-// exist or has no such files.
+// Clean removes the files written by [Publish] in the folder dir, and folders
+// that become empty, including dir, and returns their names. Other files are
+// not touched; left has the names of files that somebody changed or that could
+// not be removed. It is not an error if the folder does not exist or has no
+// such files.
 func Clean(dir string) (removed, left []string, err error) {
 	root, err := os.OpenRoot(dir)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -143,9 +147,9 @@ func Clean(dir string) (removed, left []string, err error) {
 	}
 	for _, name := range referringFirst(list.names()) {
 		switch list.remove(root, name) {
-		case removedIt:
+		case deleted:
 			removed = append(removed, name)
-		case leftIt, failedIt:
+		case notRemoved, failedIt:
 			left = append(left, name)
 		}
 	}
@@ -212,7 +216,8 @@ func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOp
 	return p, writeList(root, pub.next, current)
 }
 
-// compareAll returns the files that differ from those in the folder, and the records of the others.
+// compareAll returns the files that differ from those in the folder, and the
+// records of the others.
 func (p *publication) compareAll(ctx context.Context, files []OutFile) (changed []pending, current written, err error) {
 	current = make(written, len(files))
 	foreign := &ForeignError{}
@@ -242,9 +247,9 @@ func (p *publication) compareAll(ctx context.Context, files []OutFile) (changed 
 	return changed, current, nil
 }
 
-// compare returns the record of a file that is up to date. Otherwise, mine reports whether the
-// existing file may be replaced: there is none, or an earlier build wrote it. The error is that the
-// existing file cannot be read.
+// compare returns the record of a file that is up to date. Otherwise, mine
+// reports whether the existing file may be replaced: there is none, or an
+// earlier build wrote it. The error is that the existing file cannot be read.
 func (p *publication) compare(f pending) (same *record, mine bool, err error) {
 	info, there, err := isThere(p.root, f.Path)
 	switch {
@@ -283,9 +288,10 @@ func (p *publication) compare(f pending) (same *record, mine bool, err error) {
 	return nil, known, nil
 }
 
-// prepare writes the changed files next to the old ones, and a list with both old and new files
-// while they are replaced, so that an interrupted run leaves no unknown files: changing files are
-// listed without a hash. It adds the changed files to current.
+// prepare writes the changed files next to the old ones, and a list with both
+// old and new files while they are replaced, so that an interrupted run leaves
+// no unknown files: changing files are listed without a hash. It adds the
+// changed files to current.
 func (p *publication) prepare(ctx context.Context, changed []pending, current written, sync bool) error {
 	for _, f := range changed {
 		if err := ctx.Err(); err != nil {
@@ -371,14 +377,15 @@ func (p *publication) switchOver(changed []pending, current written) error {
 			return errors.Join(err, m.undo(), writeList(p.root, p.next, p.old))
 		}
 	}
-	for _, name := range m.gone {
+	for _, name := range m.movedAside {
 		delete(p.old, name)
 	}
 	return nil
 }
 
-// removeStale removes files of earlier calls that are not part of this one. A file that cannot be
-// removed stays in the list, with everything it may refer to.
+// removeStale removes files of earlier calls that are not part of this one. A
+// file that cannot be removed stays in the list, with everything it may refer
+// to.
 func (p *publication) removeStale(current written, out *Published) {
 	failed := 0 // highest rank of a file that could not be removed
 	for _, name := range referringFirst(p.old.names()) {
@@ -390,9 +397,9 @@ func (p *publication) removeStale(current written, out *Published) {
 			continue
 		}
 		switch p.old.remove(p.root, name) {
-		case removedIt:
+		case deleted:
 			out.Removed = append(out.Removed, name)
-		case leftIt: // somebody changed it
+		case notRemoved: // somebody changed it
 			out.Left = append(out.Left, name)
 		case failedIt:
 			out.Left = append(out.Left, name)
@@ -420,7 +427,8 @@ func removeUnfinished(root *os.Root) {
 	}
 }
 
-// referencedFirst sorts files so that referenced ones come before those that refer to them.
+// referencedFirst sorts files so that referenced ones come before those that
+// refer to them.
 func referencedFirst(files []pending) []pending {
 	files = slices.Clone(files)
 	slices.SortStableFunc(files, func(a, b pending) int { return cmp.Compare(rank(a.Path), rank(b.Path)) })
@@ -434,8 +442,8 @@ func referringFirst(names []string) []string {
 	return names
 }
 
-// rank orders types of files by references: pages refer to scripts and sheets, scripts to sheets,
-// sheets to images and fonts.
+// rank orders types of files by references: pages refer to scripts and sheets,
+// scripts to sheets, sheets to images and fonts.
 func rank(name string) int {
 	switch ext := strings.ToLower(path.Ext(name)); {
 	case strings.HasPrefix(ext, ".htm"), ext == ".xhtml", ext == ".xht":
@@ -448,7 +456,8 @@ func rank(name string) int {
 	return 0
 }
 
-// WriteFile writes a single file atomically, through a temporary file next to it.
+// WriteFile writes a single file atomically, through a temporary file next to
+// it.
 func WriteFile(name string, data []byte) error {
 	if info, err := os.Stat(name); err == nil && info.IsDir() {
 		return &fs.PathError{Op: "write", Path: name, Err: ErrDirectory}
@@ -485,8 +494,9 @@ func Exists(name string) bool {
 	return err == nil
 }
 
-// WriteTree writes all files of a file system to a folder, which must be empty or not exist, and
-// returns the folder. If dir is empty, it creates a temporary one.
+// WriteTree writes all files of a file system to a folder, which must be empty
+// or not exist, and returns the folder. If dir is empty, it creates a temporary
+// one.
 func WriteTree(dir string, tree fs.FS) (string, error) {
 	if dir == "" {
 		made, err := os.MkdirTemp("", "rinzel-")

@@ -1,7 +1,8 @@
 package source
 
-// Reader answers questions about the files of a project. A [Tree] reads from disk; package cache
-// wraps it in a recorder to determine what a result depends on.
+// Reader answers questions about the files of a project. A [Tree] reads from
+// disk; package cache wraps it in a recorder to determine what a result depends
+// on.
 type Reader interface {
 	// Text returns a text file; see [Tree.Text].
 	Text(p Path) (*File, error)
@@ -13,7 +14,8 @@ type Reader interface {
 	Siblings(p Path) []string
 	// Head returns the first bytes of a file; see [Tree.Head].
 	Head(p Path) string
-	// List returns the files of the source folder or of a root; see [Tree.List].
+	// List returns the files of the source folder or of a root; see
+	// [Tree.List].
 	List(root string) *Listing
 	// HasRoot reports whether a root exists.
 	HasRoot(name string) bool

@@ -7,9 +7,9 @@ import (
 	"strings"
 )
 
-// Spelling returns the path of a file with the case used on disk, and whether it differs from p. It
-// only differs on case-insensitive file systems: elsewhere a path in another case does not exist.
-// The answer is not cached.
+// Spelling returns the path of a file with the case used on disk, and whether
+// it differs from p. It only differs on case-insensitive file systems:
+// elsewhere a path in another case does not exist. The answer is not cached.
 func (t *Tree) Spelling(p Path) (spelled Path, differs bool) {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) || !t.ignoresCase(folder, p.Name) {
@@ -33,7 +33,8 @@ func (t *Tree) Spelling(p Path) (spelled Path, differs bool) {
 	return Path{Root: p.Root, Name: dir}, dir != p.Name
 }
 
-// ignoresCase reports whether a folder is case-insensitive. The answer is cached.
+// ignoresCase reports whether a folder is case-insensitive. The answer is
+// cached.
 func (t *Tree) ignoresCase(f Folder, name string) bool {
 	if known, ok := t.caseless.Load(f.Name); ok {
 		return known.(bool)

@@ -6,8 +6,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// fewFiles is the number of files that are flushed one by one. With more, it is faster to flush the
-// whole file system.
+// fewFiles is the number of files that are flushed one by one. With more, it is
+// faster to flush the whole file system.
 const fewFiles = 100
 
 // syncFolder flushes the n files in a folder to disk.

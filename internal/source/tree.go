@@ -20,11 +20,12 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// MaxFileSize limits the size of files that are read into memory, in bytes. Copied files
-// ([Tree.Copy]) have no limit.
+// MaxFileSize limits the size of files that are read into memory, in bytes.
+// Copied files ([Tree.Copy]) have no limit.
 const MaxFileSize = 256 << 20
 
-// MaxTextSize limits the size of text files, in bytes: processing needs many times as much memory.
+// MaxTextSize limits the size of text files, in bytes: processing needs many
+// times as much memory.
 const MaxTextSize = 64 << 20
 
 // Errors of reading, in addition to those of package io/fs.
@@ -63,8 +64,8 @@ type Folder struct {
 	FS   fs.FS
 }
 
-// OpenFolder opens a folder on disk. Reads never leave the folder, whatever symbolic links it
-// contains. The caller must close the io.Closer.
+// OpenFolder opens a folder on disk. Reads never leave the folder, whatever
+// symbolic links it contains. The caller must close the io.Closer.
 func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
@@ -76,18 +77,19 @@ func OpenFolder(name, dir, show string) (Folder, io.Closer, error) {
 	return Folder{Name: name, Show: filepath.ToSlash(show), FS: root.FS()}, root, nil
 }
 
-// Tree is everything that a build may read. It caches texts, so that each file is read once and
-// looks the same for all readers. It is safe for concurrent use.
+// Tree is everything that a build may read. It caches texts, so that each file
+// is read once and looks the same for all readers. It is safe for concurrent
+// use.
 type Tree struct {
 	Set *Set
-	// NoteLinks makes the tree record which files it reads through symbolic links, see
-	// [Tree.Linked]. It must be set before anything is read.
+	// NoteLinks makes the tree record which files it reads through symbolic
+	// links, see [Tree.Linked]. It must be set before anything is read.
 	NoteLinks bool
 
 	folders map[string]Folder
 
 	mu     sync.Mutex
-	kept   map[Path]*reading
+	texts  map[Path]*reading
 	copies map[Path]*hashed
 	old    []*File         // forgotten files that findings of the last build may refer to
 	opened map[Path]error  // files that were opened, with the error
@@ -112,14 +114,15 @@ type reading struct {
 
 // NewTree returns a tree of folders with different names.
 func NewTree(folders ...Folder) *Tree {
-	t := &Tree{Set: new(Set), folders: make(map[string]Folder), kept: make(map[Path]*reading), copies: make(map[Path]*hashed), opened: make(map[Path]error)}
+	t := &Tree{Set: new(Set), folders: make(map[string]Folder), texts: make(map[Path]*reading), copies: make(map[Path]*hashed), opened: make(map[Path]error)}
 	for _, f := range folders {
 		t.folders[f.Name] = f
 	}
 	return t
 }
 
-// AddFolder adds a folder to the tree. It must not be called while the tree is in use.
+// AddFolder adds a folder to the tree. It must not be called while the tree is
+// in use.
 func (t *Tree) AddFolder(f Folder) { t.folders[f.Name] = f }
 
 // HasRoot reports whether a root exists.
@@ -143,15 +146,15 @@ func (t *Tree) Roots() []string {
 // Show returns the path for display, relative to the working folder.
 func (t *Tree) Show(p Path) string { return path.Join(t.folders[p.Root].Show, p.Name) }
 
-// Text reads a text file. A file that is not UTF-8 is decoded by the encoding that it declares, or
-// that was set by [Tree.SetEncoding]. The error wraps one of this package or of io/fs, without the
-// path.
+// Text reads a text file. A file that is not UTF-8 is decoded by the encoding
+// that it declares, or that was set by [Tree.SetEncoding]. The error wraps one
+// of this package or of io/fs, without the path.
 func (t *Tree) Text(p Path) (*File, error) {
 	t.mu.Lock()
-	r := t.kept[p]
+	r := t.texts[p]
 	if r == nil {
 		r = new(reading)
-		t.kept[p] = r
+		t.texts[p] = r
 	}
 	t.mu.Unlock()
 	r.once.Do(func() {
@@ -166,8 +169,8 @@ func (t *Tree) Text(p Path) (*File, error) {
 	return r.file, r.err
 }
 
-// Put sets the text of a path that is not on disk, such as standard input, with its displayed path.
-// It must be called before the path is read.
+// Put sets the text of a path that is not on disk, such as standard input, with
+// its displayed path. It must be called before the path is read.
 func (t *Tree) Put(p Path, show string, text []byte) {
 	r := &reading{}
 	r.once.Do(func() {
@@ -178,7 +181,7 @@ func (t *Tree) Put(p Path, show string, text []byte) {
 		}
 	})
 	t.mu.Lock()
-	t.kept[p] = r
+	t.texts[p] = r
 	t.mu.Unlock()
 	t.there.Store(p, true)
 }
@@ -187,7 +190,7 @@ func (t *Tree) Put(p Path, show string, text []byte) {
 func (t *Tree) Holds(f *File) bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	r := t.kept[f.Path]
+	r := t.texts[f.Path]
 	return r != nil && r.file == f
 }
 
@@ -196,20 +199,21 @@ func (t *Tree) Read() []string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	var out []string
-	for p := range t.kept {
+	for p := range t.texts {
 		out = append(out, t.Show(p))
 	}
 	sort.Strings(out)
 	return out
 }
 
-// Forget makes the tree read a file, and check its existence, again. If its text is unchanged, the
-// tree returns the same [File] as before. It must not be called while the tree is in use.
+// Forget makes the tree read a file, and check its existence, again. If its
+// text is unchanged, the tree returns the same [File] as before. It must not be
+// called while the tree is in use.
 func (t *Tree) Forget(p Path) {
-	if r := t.kept[p]; r != nil {
-		delete(t.kept, p)
+	if r := t.texts[p]; r != nil {
+		delete(t.texts, p)
 		if before := cmp.Or(r.file, r.before); before != nil {
-			t.kept[p] = &reading{before: before}
+			t.texts[p] = &reading{before: before}
 		}
 	}
 	delete(t.copies, p)
@@ -219,7 +223,8 @@ func (t *Tree) Forget(p Path) {
 	t.staleListing(p)
 }
 
-// Missing returns the paths in a root that were looked for and do not exist, sorted.
+// Missing returns the paths in a root that were looked for and do not exist,
+// sorted.
 func (t *Tree) Missing(root string) []Path {
 	var out []Path
 	t.there.Range(func(key, there any) bool {
@@ -232,7 +237,8 @@ func (t *Tree) Missing(root string) []Path {
 	return out
 }
 
-// Found calls visit with each file that was looked for and exists, in no particular order.
+// Found calls visit with each file that was looked for and exists, in no
+// particular order.
 func (t *Tree) Found(visit func(Path)) {
 	t.there.Range(func(key, there any) bool {
 		if there.(bool) {
@@ -242,8 +248,8 @@ func (t *Tree) Found(visit func(Path)) {
 	})
 }
 
-// DropOld releases the texts of forgotten files: positions in them must not be used any more. It
-// must not be called while the tree is in use.
+// DropOld releases the texts of forgotten files: positions in them must not be
+// used any more. It must not be called while the tree is in use.
 func (t *Tree) DropOld() {
 	for _, f := range t.old {
 		t.Set.Drop(f)
@@ -251,7 +257,8 @@ func (t *Tree) DropOld() {
 	t.old = nil
 }
 
-// Opened calls visit with each file that was opened, and the error, in no particular order.
+// Opened calls visit with each file that was opened, and the error, in no
+// particular order.
 func (t *Tree) Opened(visit func(Path, error)) {
 	t.mu.Lock()
 	opened := maps.Clone(t.opened)
@@ -261,8 +268,8 @@ func (t *Tree) Opened(visit func(Path, error)) {
 	}
 }
 
-// Linked returns the files read through symbolic links, sorted: they may change outside of the
-// watched folders.
+// Linked returns the files read through symbolic links, sorted: they may change
+// outside of the watched folders.
 func (t *Tree) Linked() []Path {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -359,7 +366,8 @@ func (t *Tree) Bytes(p Path) ([]byte, error) {
 	}
 }
 
-// open opens a regular file, and records it. The error is like that of [Tree.Text].
+// open opens a regular file, and records it. The error is like that of
+// [Tree.Text].
 func (t *Tree) open(p Path) (fs.File, fs.FileInfo, error) {
 	t.noteLink(p)
 	f, info, err := t.openRegular(p)
@@ -404,8 +412,8 @@ func (t *Tree) openRegular(p Path) (fs.File, fs.FileInfo, error) {
 // headSize is the size of the head of a file.
 const headSize = 256
 
-// Head returns the first bytes of a file, at most 256; "" if it cannot be read or is not a regular
-// file.
+// Head returns the first bytes of a file, at most 256; "" if it cannot be read
+// or is not a regular file.
 func (t *Tree) Head(p Path) string {
 	if head, ok := t.heads.Load(p); ok {
 		return head.(string)
@@ -429,7 +437,8 @@ func (t *Tree) readHead(p Path) []byte {
 	return data
 }
 
-// Modified returns the modification time of a file, uncached. ok is false if it does not exist.
+// Modified returns the modification time of a file, uncached. ok is false if it
+// does not exist.
 func (t *Tree) Modified(p Path) (at time.Time, ok bool) {
 	folder, ok := t.folders[p.Root]
 	if !ok || !fs.ValidPath(p.Name) {
@@ -462,8 +471,8 @@ func (t *Tree) exists(p Path) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-// plain returns err without path and operation, and maps the error of os.Root for paths outside of
-// it to ErrOutside.
+// plain returns err without path and operation, and maps the error of os.Root
+// for paths outside of it to ErrOutside.
 func plain(err error) error {
 	var pe *fs.PathError
 	if !errors.As(err, &pe) {
@@ -480,9 +489,10 @@ func plain(err error) error {
 	return pe.Err
 }
 
-// Walk calls visit for every regular file of a folder, in lexical order of the whole path. enter
-// decides which folders are entered. Symbolic links to folders are not followed. Unreadable folders
-// are passed to failed and skipped.
+// Walk calls visit for every regular file of a folder, in lexical order of the
+// whole path. enter decides which folders are entered. Symbolic links to
+// folders are not followed. Unreadable folders are passed to failed and
+// skipped.
 func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), failed func(Path, error)) {
 	folder, ok := t.folders[root]
 	if !ok {
@@ -511,7 +521,8 @@ func (t *Tree) Walk(root string, enter func(dir string) bool, visit func(Path), 
 	})
 }
 
-// Siblings returns the names in the folder of p, for suggestions; nil if the folder does not exist.
+// Siblings returns the names in the folder of p, for suggestions; nil if the
+// folder does not exist.
 func (t *Tree) Siblings(p Path) []string {
 	folder, ok := t.folders[p.Root]
 	dir := path.Dir(p.Name)
@@ -529,9 +540,9 @@ func (t *Tree) Siblings(p Path) []string {
 	return names
 }
 
-// Resolve returns the path of a reference in the file from. ref is a path, not a URL:
-// percent-encoding, query and fragment must be removed before. A leading slash means the top of
-// from's folder. ok is false if the path leads outside.
+// Resolve returns the path of a reference in the file from. ref is a path, not
+// a URL: percent-encoding, query and fragment must be removed before. A leading
+// slash means the top of from's folder. ok is false if the path leads outside.
 func Resolve(from Path, ref string) (p Path, ok bool) {
 	var name string
 	if strings.HasPrefix(ref, "/") {

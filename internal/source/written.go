@@ -14,13 +14,15 @@ import (
 	"syscall"
 )
 
-// ListName is the list of written files in an output folder, which also identifies output folders.
+// ListName is the list of written files in an output folder, which also
+// identifies output folders.
 const ListName = own + "/written.json"
 
 // written is the files that were written to a folder.
 type written map[string]record
 
-// record describes a written file. The zero record is that of a file that may be old or new.
+// record describes a written file. The zero record is that of a file that may
+// be old or new.
 type record struct {
 	Hash string `json:"hash,omitempty"`
 	Size int64  `json:"size,omitempty"` // in bytes
@@ -72,8 +74,8 @@ func isThere(root *os.Root, name string) (info fs.FileInfo, there bool, err erro
 	return info, err == nil, err
 }
 
-// unchanged reports whether a file is in the list and not modified. The error is that it cannot be
-// read.
+// unchanged reports whether a file is in the list and not modified. The error
+// is that it cannot be read.
 func (w written) unchanged(root *os.Root, name string) (bool, error) {
 	r, ok := w[name]
 	if !ok {
@@ -103,7 +105,8 @@ func blockedBy(root *os.Root, name string) string {
 	return ""
 }
 
-// holdsAll reports whether all files in a folder are in the list and not modified.
+// holdsAll reports whether all files in a folder are in the list and not
+// modified.
 func (w written) holdsAll(root *os.Root, dir string) bool {
 	all := true
 	_ = fs.WalkDir(root.FS(), dir, func(name string, d fs.DirEntry, err error) error {
@@ -124,41 +127,42 @@ type removal int
 
 // The results.
 const (
-	removedIt removal = iota
-	goneIt            // it did not exist
-	leftIt            // it was modified
+	deleted     removal = iota
+	alreadyGone         // it did not exist
+	notRemoved          // it was modified
 	failedIt
 )
 
-// remove removes a written file, and the folders that become empty. A file that somebody modified
-// or replaced is not removed.
+// remove removes a written file, and the folders that become empty. A file that
+// somebody modified or replaced is not removed.
 func (w written) remove(root *os.Root, name string) removal {
 	if !fs.ValidPath(name) {
-		return goneIt
+		return alreadyGone
 	}
 	_, there, err := isThere(root, name)
 	switch {
 	case err != nil && plain(err) == ErrOutside:
-		return leftIt // through a link that somebody created
+		return notRemoved // through a link that somebody created
 	case err != nil:
 		return failedIt
 	case !there:
-		return goneIt
+		return alreadyGone
 	}
 	same, err := w.unchanged(root, name)
 	switch {
 	case err != nil:
 		return failedIt
 	case !same:
-		return leftIt
+		return notRemoved
 	case root.Remove(name) != nil:
 		return failedIt
 	}
 	removeEmpty(root, path.Dir(name))
-	return removedIt
+	return deleted
 }
 
-// removeEmpty removes a folder and its parents as long as they are empty or missing.
+// removeEmpty removes a folder and its parents as long as they are empty or
+// missing.
 func removeEmpty(root *os.Root, dir string) {
 	for ; dir != "."; dir = path.Dir(dir) {
 		if err := root.Remove(dir); err != nil && !errors.Is(err, fs.ErrNotExist) {

@@ -11,10 +11,10 @@ import (
 
 // This file updates existing maps of scripts that were edited.
 
-// Move returns a map with updated output positions: to returns the new position for an old line and
-// column, both from 0, columns in UTF-16 code units; ok is false if it no longer exists. to must
-// preserve the order of positions. Everything else in the map is preserved; an index map becomes a
-// plain one.
+// Move returns a map with updated output positions: to returns the new position
+// for an old line and column, both from 0, columns in UTF-16 code units; ok is
+// false if it no longer exists. to must preserve the order of positions.
+// Everything else in the map is preserved; an index map becomes a plain one.
 func Move(data []byte, to func(line, column int) (l, c int, ok bool)) ([]byte, error) {
 	m, err := Read(data)
 	if err != nil {
@@ -83,7 +83,8 @@ func encode(list []Mapping) []byte {
 	return out
 }
 
-// withoutGuard returns a map without the line ")]}'", which prevents its use as a script.
+// withoutGuard returns a map without the line ")]}'", which prevents its use as
+// a script.
 func withoutGuard(data []byte) []byte {
 	if text := string(data); strings.HasPrefix(text, ")]}'") {
 		return data[strings.IndexByte(text, '\n')+1:]

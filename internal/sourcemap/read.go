@@ -22,8 +22,8 @@ type Source struct {
 	Content string // empty if the map does not contain it
 }
 
-// Mapping maps the output from a position on to a position in a source. Lines and columns are
-// counted from 0, columns in UTF-16 code units.
+// Mapping maps the output from a position on to a position in a source. Lines
+// and columns are counted from 0, columns in UTF-16 code units.
 type Mapping struct {
 	Line, Column             int
 	Source                   int // index of the source, or -1
@@ -52,8 +52,8 @@ type rawIndex struct {
 	Map    json.RawMessage            `json:"map"`
 }
 
-// Read parses the JSON of a source map, including index maps. The line ")]}'", which prevents its
-// use as a script, is skipped.
+// Read parses the JSON of a source map, including index maps. The line ")]}'",
+// which prevents its use as a script, is skipped.
 func Read(data []byte) (*Map, error) {
 	var raw rawMap
 	if err := json.Unmarshal(withoutGuard(data), &raw); err != nil {
@@ -235,7 +235,8 @@ func readVLQ(text string) (n int, rest string, err error) {
 	return 0, "", errShort
 }
 
-// Find returns the mapping of an output position: the last one at or before it on the same line.
+// Find returns the mapping of an output position: the last one at or before it
+// on the same line.
 func (m *Map) Find(line, column int) (Mapping, bool) {
 	i := sort.Search(len(m.Mappings), func(i int) bool { return !m.Mappings[i].before(line, column+1) })
 	if i == 0 || m.Mappings[i-1].Line != line || m.Mappings[i-1].Source < 0 {
@@ -244,7 +245,8 @@ func (m *Map) Find(line, column int) (Mapping, bool) {
 	return m.Mappings[i-1], true
 }
 
-// Address returns the URL in the last sourceMappingURL comment of a style sheet, or "".
+// Address returns the URL in the last sourceMappingURL comment of a style
+// sheet, or "".
 func Address(sheet string) string {
 	const mark = "# sourceMappingURL="
 	i := strings.LastIndex(sheet, "/*"+mark)

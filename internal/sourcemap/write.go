@@ -1,5 +1,6 @@
-// Package sourcemap writes and reads source maps according to ECMA-426. [Builder] writes a map
-// while the output is printed; [Read] parses one; [Move] updates one after edits of its output.
+// Package sourcemap writes and reads source maps according to ECMA-426.
+// [Builder] writes a map while the output is printed; [Read] parses one; [Move]
+// updates one after edits of its output.
 package sourcemap
 
 import (
@@ -12,8 +13,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Builder collects mappings in output order. Use [NewBuilder] to create one. It is not safe for
-// concurrent use.
+// Builder collects mappings in output order. Use [NewBuilder] to create one. It
+// is not safe for concurrent use.
 type Builder struct {
 	files *source.Set
 
@@ -45,10 +46,11 @@ func NewBuilder(files *source.Set) *Builder {
 	return &Builder{files: files, index: make(map[source.FileID]int), nameIDs: make(map[string]int), fresh: true}
 }
 
-// Add records that an output position, line and column from 0, columns in UTF-16 code units, comes
-// from a source position. Calls must be in output order. Further mappings of the same output
-// position are ignored. written is the identifier in the output, or "" if there is none. If the
-// source has a different one, such as "mask" for "-webkit-mask", it becomes the name of the
+// Add records that an output position, line and column from 0, columns in
+// UTF-16 code units, comes from a source position. Calls must be in output
+// order. Further mappings of the same output position are ignored. written is
+// the identifier in the output, or "" if there is none. If the source has a
+// different one, such as "mask" for "-webkit-mask", it becomes the name of the
 // mapping.
 func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	if b.mapped > 0 && line == b.line && column == b.column && !b.fresh {
@@ -83,7 +85,8 @@ func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	b.mapped++
 }
 
-// locate returns the index of the source of a position, and its line and column.
+// locate returns the index of the source of a position, and its line and
+// column.
 func (b *Builder) locate(at source.Pos) (src, line, column int) {
 	c := &b.current
 	if c.file == nil || c.file.ID != at.File {
@@ -105,8 +108,9 @@ func (b *Builder) locate(at source.Pos) (src, line, column int) {
 	return c.index, c.line, c.file.UTF16Column(c.line, at.Off)
 }
 
-// original returns the identifier at a source position if it differs from written, and ""
-// otherwise. It must be called after locate for the same position.
+// original returns the identifier at a source position if it differs from
+// written, and "" otherwise. It must be called after locate for the same
+// position.
 func (b *Builder) original(at source.Pos, written string) string {
 	text := b.current.file.Text[at.Off:]
 	if written == "" || strings.HasPrefix(text, written) {
@@ -143,12 +147,13 @@ func (c *cursor) seek(off uint32) {
 // Mappings returns the number of mappings.
 func (b *Builder) Mappings() int { return b.mapped }
 
-// SkipLine moves all mappings down by one line, for a line inserted before the output. No mapping
-// may be added afterwards.
+// SkipLine moves all mappings down by one line, for a line inserted before the
+// output. No mapping may be added afterwards.
 func (b *Builder) SkipLine() { b.buf = slices.Insert(b.buf, 0, ';') }
 
-// JSON returns the map, including the texts of all sources. file is the name of the output relative
-// to the map; name returns the URL of a source relative to the map.
+// JSON returns the map, including the texts of all sources. file is the name of
+// the output relative to the map; name returns the URL of a source relative to
+// the map.
 func (b *Builder) JSON(file string, name func(*source.File) string) []byte {
 	size := len(b.buf) + 256
 	for _, f := range b.sources {
@@ -182,7 +187,8 @@ func (b *Builder) JSON(file string, name func(*source.File) string) []byte {
 	return append(out, "\"}\n"...)
 }
 
-// Comment returns the comment at the end of a style sheet that refers to its map.
+// Comment returns the comment at the end of a style sheet that refers to its
+// map.
 func Comment(address string) string { return "/*# sourceMappingURL=" + address + " */\n" }
 
 // DataURL returns a map as a data URL.
@@ -206,8 +212,9 @@ func appendVLQ(dst []byte, n int) []byte {
 	return append(dst, digits[u])
 }
 
-// appendString appends s, which must be UTF-8, as a JSON string. The less-than sign and the line
-// separators of JavaScript are escaped, so that a map can be embedded in a script.
+// appendString appends s, which must be UTF-8, as a JSON string. The less-than
+// sign and the line separators of JavaScript are escaped, so that a map can be
+// embedded in a script.
 func appendString(dst []byte, s string) []byte {
 	const hex = "0123456789abcdef"
 	dst = append(dst, '"')

@@ -1,7 +1,7 @@
 package split
 
-// This file tests quickly whether claims compete: kinds, and kinds with a specificity, are
-// numbered, and claims are bit sets of these numbers.
+// This file tests quickly whether claims compete: kinds, and kinds with a
+// specificity, are numbered, and claims are bit sets of these numbers.
 
 // bits is a bit set.
 type bits []uint64
@@ -36,8 +36,8 @@ func (b bits) meets(o bits) bool {
 	return false
 }
 
-// claimed are claims as bit sets: of kinds with a specificity, of kinds with any specificity, and
-// of all claimed kinds.
+// claimed are claims as bit sets: of kinds with a specificity, of kinds with
+// any specificity, and of all claimed kinds.
 type claimed struct {
 	exact, any, kinds bits
 	everything        bool
@@ -49,7 +49,7 @@ func (c *claimed) add(o *claimed) {
 	c.everything = c.everything || o.everything
 }
 
-// competes reports whether [Claims.With] would return something.
+// competes reports whether [Claims.Overlap] would return something.
 func (c *claimed) competes(o *claimed) bool {
 	if c.everything || o.everything {
 		return len(c.kinds) > 0 && len(o.kinds) > 0

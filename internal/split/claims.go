@@ -13,12 +13,13 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Claims are what the order of sheets may decide: the kinds of properties that rules set, each with
-// the specificities of the rules, and the names that they define. Two sheets compete if both claim
-// the same kind with the same specificity. The zero Claims are empty.
+// Claims are what the order of sheets may decide: the kinds of properties that
+// rules set, each with the specificities of the rules, and the names that they
+// define. Two sheets compete if both claim the same kind with the same
+// specificity. The zero Claims are empty.
 type Claims struct {
-	// weights are the specificities with which each kind is set; anyWeight competes with all
-	// others.
+	// weights are the specificities with which each kind is set; anyWeight
+	// competes with all others.
 	weights map[string]weightSet
 }
 
@@ -54,9 +55,10 @@ func Everything() *Claims {
 	return c
 }
 
-// Of returns the claims of nodes. inLayer is set if they are in a cascade layer. Rules in layers do
-// not compete with rules outside: regardless of order, those outside win, or lose if they are
-// important (CSS Cascade 5, section 6.1). Between layers, the order of the layers decides.
+// Of returns the claims of nodes. inLayer is set if they are in a cascade
+// layer. Rules in layers do not compete with rules outside: regardless of
+// order, those outside win, or lose if they are important (CSS Cascade 5,
+// section 6.1). Between layers, the order of the layers decides.
 func Of(nodes []ast.Node, inLayer bool) *Claims {
 	c := &Claims{make(map[string]weightSet)}
 	c.nodes(nodes, nil, inLayer)
@@ -74,7 +76,8 @@ func (c *Claims) claim(kind string, weight selector.Specificity) {
 	}
 }
 
-// nodes adds the claims of nodes. weights are those of the parent rule; nil outside of style rules.
+// nodes adds the claims of nodes. weights are those of the parent rule; nil
+// outside of style rules.
 func (c *Claims) nodes(nodes []ast.Node, weights []selector.Specificity, inLayer bool) {
 	for _, n := range nodes {
 		switch n := n.(type) {
@@ -94,8 +97,8 @@ func (c *Claims) nodes(nodes []ast.Node, weights []selector.Specificity, inLayer
 	}
 }
 
-// weightsOf returns the specificities of selectors; in a nested rule they depend on those of the
-// parent.
+// weightsOf returns the specificities of selectors; in a nested rule they
+// depend on those of the parent.
 func weightsOf(list []ast.Selector, around []selector.Specificity) []selector.Specificity {
 	if around != nil {
 		return []selector.Specificity{anyWeight}
@@ -137,7 +140,8 @@ func (c *Claims) atRule(r *ast.AtRule, weights []selector.Specificity, inLayer b
 	c.nodes(ast.Body(r), weights, inLayer)
 }
 
-// nameIn returns the name in a prelude, independent of its spelling: k, "k" and \6b are the same.
+// nameIn returns the name in a prelude, independent of its spelling: k, "k" and
+// \6b are the same.
 func nameIn(prelude []ast.Value) string {
 	list := ast.Significant(prelude)
 	if len(list) != 1 {
@@ -149,8 +153,9 @@ func nameIn(prelude []ast.Value) string {
 	return token.Unescape(list[0].Text)
 }
 
-// mayIgnoreArguments reports whether a selector takes a forgiving list, in which browsers ignore
-// unknown selectors, so that its specificity is not known.
+// mayIgnoreArguments reports whether a selector takes a forgiving list, in
+// which browsers ignore unknown selectors, so that its specificity is not
+// known.
 func mayIgnoreArguments(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
 		if p.Args == nil || len(p.Args.Selectors) < 2 {
@@ -166,15 +171,16 @@ func mayIgnoreArguments(s ast.Selector) bool {
 	})
 }
 
-// kinds maps properties to others that set the same, but have a different first word.
+// kinds maps properties to others that set the same, but have a different first
+// word.
 var kinds = map[string]string{
 	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size", "inline": "size", "block": "size", "min": "size", "max": "size",
 	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place", "word": "wrap", "overflow": "wrap", "line": "font",
 	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline", "alignment": "baseline",
 }
 
-// kindOf returns the kind of a property: properties of different kinds never set the same. It is
-// conservative.
+// kindOf returns the kind of a property: properties of different kinds never
+// set the same. It is conservative.
 func kindOf(d *ast.Declaration) string {
 	if d.IsCustom() {
 		return token.Unescape(d.Name)
@@ -195,9 +201,9 @@ func kindOf(d *ast.Declaration) string {
 	return kind
 }
 
-// With returns a kind that both claim, the first alphabetically, in words for people; "" if they do
-// not compete.
-func (c *Claims) With(o *Claims) string {
+// Overlap returns a kind that both claim, the first alphabetically, in words
+// for people; "" if they do not compete.
+func (c *Claims) Overlap(o *Claims) string {
 	if len(c.weights) == 0 || len(o.weights) == 0 {
 		return ""
 	}

@@ -5,9 +5,10 @@ import (
 	"slices"
 )
 
-// Memo caches a plan for the next one, which usually differs only in the contents of a few items,
-// not in their claims. Unchanged units are recognized as the same slices. The zero Memo is empty.
-// It is not safe for concurrent use.
+// Memo caches a plan for the next one, which usually differs only in the
+// contents of a few items, not in their claims. Unchanged units are recognized
+// as the same slices. The zero Memo is empty. It is not safe for concurrent
+// use.
 type Memo struct {
 	opts    Options
 	units   [][]Item
@@ -18,7 +19,8 @@ type Memo struct {
 	plan    Plan
 }
 
-// Units is like the function Units. The items of units must not be modified afterwards.
+// Units is like the function Units. The items of units must not be modified
+// afterwards.
 func (m *Memo) Units(units [][]Item, opts Options) Plan {
 	if m.planner != nil && m.reuse(units, opts) {
 		return m.plan
@@ -32,7 +34,8 @@ func (m *Memo) Units(units [][]Item, opts Options) Plan {
 	return m.plan
 }
 
-// reuse replaces the items of the cached plan by those of units, if the plan is valid for them.
+// reuse replaces the items of the cached plan by those of units, if the plan is
+// valid for them.
 func (m *Memo) reuse(units [][]Item, opts Options) bool {
 	if opts != m.opts || len(units) != len(m.units) {
 		return false
@@ -64,8 +67,8 @@ func (m *Memo) reuse(units [][]Item, opts Options) bool {
 	return true
 }
 
-// changes returns the items of units that differ from those of the plan, by number. ok is false if
-// they do not correspond one to one.
+// changes returns the items of units that differ from those of the plan, by
+// number. ok is false if they do not correspond one to one.
 func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 	next = make(map[int]Item)
 	looked := make(map[int]bool) // the relevant item is the first with its key
@@ -93,8 +96,8 @@ func (m *Memo) changes(units [][]Item) (next map[int]Item, ok bool) {
 	return next, m.areEverywhere(next, units, same) && m.areDistinct(next)
 }
 
-// areEverywhere reports whether each changed item is the same in all units that have it. same tells
-// which units are unchanged.
+// areEverywhere reports whether each changed item is the same in all units that
+// have it. same tells which units are unchanged.
 func (m *Memo) areEverywhere(next map[int]Item, units [][]Item, same []bool) bool {
 	for u, items := range units {
 		for i, n := range m.numbers[u] {

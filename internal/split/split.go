@@ -1,8 +1,10 @@
-// Package split decides which sheets several pages share in one file, such that the cascade of no
-// page changes. A page loads shared bundles and its own bundles in an order that preserves that of
-// all competing sheets; see [Claims]. Sheets that the same pages load are put into one bundle if
-// there is such an order. Otherwise the bundle is split, or a page gets its own copy of a sheet,
-// whichever costs fewer bytes. A request costs [Options.MinBytes] bytes. Start reading at [Units].
+// Package split decides which sheets several pages share in one file, such that
+// the cascade of no page changes. A page loads shared bundles and its own
+// bundles in an order that preserves that of all competing sheets; see
+// [Claims]. Sheets that the same pages load are put into one bundle if there is
+// such an order. Otherwise the bundle is split, or a page gets its own copy of
+// a sheet, whichever costs fewer bytes. A request costs [Options.MinBytes]
+// bytes. Start reading at [Units].
 package split
 
 import (
@@ -11,15 +13,17 @@ import (
 	"slices"
 )
 
-// Item is a sheet, or a part of one, as loaded by a page. Items with the same key have the same
-// text under the same conditions.
+// Item is a sheet, or a part of one, as loaded by a page. Items with the same
+// key have the same text under the same conditions.
 type Item struct {
 	Key    string
 	Size   int // in bytes
 	Claims *Claims
-	// Alone is set if it must be the only item of its bundle, because it would affect others.
+	// Alone is set if it must be the only item of its bundle, because it would
+	// affect others.
 	Alone bool
-	// First is set if only other items that are First or Lead may come before it in its bundle.
+	// First is set if only other items that are First or Lead may come before
+	// it in its bundle.
 	First, Lead bool
 	Value       any // for the caller; that of the first item with a key is used
 }
@@ -44,26 +48,29 @@ type Plan struct {
 	Conflicts []OrderConflict
 }
 
-// Unshared is an item that several units use, but that some load from their own bundles.
+// Unshared is an item that several units use, but that some load from their own
+// bundles.
 type Unshared struct {
 	Item  Item
 	Units []int // units that have it in their own bundle
-	// Unit, the first of them, loads Before, which competes with the item about What, before it.
-	// What is empty if the bundle would have been too small, or if there is an [OrderConflict].
+	// Unit, the first of them, loads Before, which competes with the item about
+	// What, before it. What is empty if the bundle would have been too small,
+	// or if there is an [OrderConflict].
 	Unit   int
 	Before Item
 	What   string
 }
 
-// OrderConflict is a pair of competing items that two units load in opposite order.
+// OrderConflict is a pair of competing items that two units load in opposite
+// order.
 type OrderConflict struct {
 	A, B   Item
 	AB, BA int // units that load A first, and B first
 	What   string
 }
 
-// Units plans the bundles of units: pages, or parts of pages that other styles separate. The items
-// of each are in cascade order. It is deterministic.
+// Units plans the bundles of units: pages, or parts of pages that other styles
+// separate. The items of each are in cascade order. It is deterministic.
 func Units(units [][]Item, opts Options) Plan {
 	p := newPlanner(units, opts)
 	p.work()
@@ -91,9 +98,11 @@ type planner struct {
 	unshared []*Unshared    // by item
 	order    []int          // of unshared
 	turns    []OrderConflict
-	// tangled are the units to be examined again, because what they share has changed.
+	// tangled are the units to be examined again, because what they share has
+	// changed.
 	tangled []bool
-	// How many bytes items may grow or shrink before a bundle crosses the minimum size.
+	// How many bytes items may grow or shrink before a bundle crosses the
+	// minimum size.
 	growth, shrinkage int
 }
 
@@ -146,7 +155,8 @@ func (p *planner) shares(item, u int) bool {
 	return found
 }
 
-// unshare makes a unit load an item from its own bundle; all units, if too few still share it.
+// unshare makes a unit load an item from its own bundle; all units, if too few
+// still share it.
 func (p *planner) unshare(item int, k Unshared) {
 	left := slices.DeleteFunc(slices.Clone(p.shared[item]), func(u int) bool { return u == k.Unit })
 	p.disturb(p.shared[item])
@@ -179,8 +189,8 @@ func (p *planner) classOf(item int) int {
 	return p.class[item]
 }
 
-// classes returns the shared items by class, each in the order of the first unit that shares them,
-// and the classes in the order of first use.
+// classes returns the shared items by class, each in the order of the first
+// unit that shares them, and the classes in the order of first use.
 func (p *planner) classes() (byClass map[int][]int, order []int) {
 	byClass = make(map[int][]int)
 	for u, items := range p.units {
@@ -198,8 +208,8 @@ func (p *planner) classes() (byClass map[int][]int, order []int) {
 	return byClass, order
 }
 
-// resolveConflicts unshares items of one class that compete and that two units load in opposite
-// order. It reports whether there were any.
+// resolveConflicts unshares items of one class that compete and that two units
+// load in opposite order. It reports whether there were any.
 func (p *planner) resolveConflicts() bool {
 	byClass, order := p.classes()
 	place := make([]int, len(p.items))
@@ -217,7 +227,7 @@ func (p *planner) resolveConflicts() bool {
 					if place[a] < place[b] || !p.claims[a].competes(p.claims[b]) {
 						continue
 					}
-					p.turns = append(p.turns, OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.With(p.items[b].Claims)})
+					p.turns = append(p.turns, OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.Overlap(p.items[b].Claims)})
 					p.unshare(a, Unshared{Unit: u})
 					p.unshare(b, Unshared{Unit: u})
 					return true
@@ -235,8 +245,9 @@ func (p *planner) disturb(units []int) {
 	}
 }
 
-// entangled splits a class, or unshares an item, that would have to come both before and after
-// something else in some unit. It reports whether there was one.
+// entangled splits a class, or unshares an item, that would have to come both
+// before and after something else in some unit. It reports whether there was
+// one.
 func (p *planner) entangled() bool {
 	for u := range p.units {
 		if !p.tangled[u] {
@@ -255,8 +266,9 @@ func (p *planner) entangled() bool {
 	return false
 }
 
-// tooManyRuns unshares items that force a unit to load some of its own before them, if that costs
-// fewer bytes than the saved requests. It reports whether it did.
+// tooManyRuns unshares items that force a unit to load some of its own before
+// them, if that costs fewer bytes than the saved requests. It reports whether
+// it did.
 func (p *planner) tooManyRuns(u int, order *sequence) bool {
 	if order.runs < 2 {
 		return false
@@ -302,21 +314,22 @@ func (p *planner) after(u, it int) Unshared {
 			break
 		}
 		if !p.shares(b, u) && p.claims[it].competes(p.claims[b]) {
-			k.Before, k.What = p.items[b], p.items[it].Claims.With(p.items[b].Claims)
+			k.Before, k.What = p.items[b], p.items[it].Claims.Overlap(p.items[b].Claims)
 			break
 		}
 	}
 	return k
 }
 
-// conflict is a class of which a unit must load some items before another item, and some after it.
+// conflict is a class of which a unit must load some items before another item,
+// and some after it.
 type conflict struct {
 	item, before int   // item of the class, and what must come before it
 	rest         []int // items of the class from item on, in the order of the unit
 }
 
-// untangle resolves a conflict in the cheaper way: another request for all units of the class, or
-// an own copy for one unit.
+// untangle resolves a conflict in the cheaper way: another request for all
+// units of the class, or an own copy for one unit.
 func (p *planner) untangle(u int, c *conflict) {
 	size := 0
 	for _, it := range c.rest {
@@ -334,10 +347,11 @@ func (p *planner) untangle(u int, c *conflict) {
 	} else {
 		p.growth = min(p.growth, cost-1-size)
 	}
-	p.unshare(c.item, Unshared{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.With(p.items[c.before].Claims)})
+	p.unshare(c.item, Unshared{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.Overlap(p.items[c.before].Claims)})
 }
 
-// sequence is the order in which a unit loads its bundles: classes, and runs of its own items.
+// sequence is the order in which a unit loads its bundles: classes, and runs of
+// its own items.
 type sequence struct {
 	steps []seqStep
 	runs  int // number of runs of own items
@@ -349,8 +363,8 @@ type seqStep struct {
 	own   []int
 }
 
-// inOrder returns an order of the bundles of a unit that preserves the cascade, with the fewest
-// runs of own items, or a conflict.
+// inOrder returns an order of the bundles of a unit that preserves the cascade,
+// with the fewest runs of own items, or a conflict.
 func (p *planner) inOrder(u int) (*sequence, *conflict) {
 	if order := p.sharedFirst(u); order != nil {
 		return order, nil
@@ -365,8 +379,8 @@ func (p *planner) inOrder(u int) (*sequence, *conflict) {
 	return first, nil
 }
 
-// sharedFirst returns the order of all classes followed by one run, if each class is contiguous and
-// competes with no own item before it.
+// sharedFirst returns the order of all classes followed by one run, if each
+// class is contiguous and competes with no own item before it.
 func (p *planner) sharedFirst(u int) *sequence {
 	out := new(sequence)
 	own := new(claimed)
@@ -396,8 +410,8 @@ func (p *planner) sharedFirst(u int) *sequence {
 	return out
 }
 
-// sorted sorts the classes and items of a unit topologically. While several are ready, those of one
-// kind are taken before those of the other.
+// sorted sorts the classes and items of a unit topologically. While several are
+// ready, those of one kind are taken before those of the other.
 func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
 	s := sorter{items: p.units[u], done: make(map[int]bool), out: new(sequence)}
 	s.node, s.members, s.order = p.nodesOf(u)
@@ -417,8 +431,9 @@ func (p *planner) sorted(u int, ownFirst bool) (*sequence, *conflict) {
 	return s.out, nil
 }
 
-// nodesOf returns the nodes of the items of a unit, by position: the class, or -1 minus the
-// position of an own item; the positions by node; and the nodes in order of first use.
+// nodesOf returns the nodes of the items of a unit, by position: the class, or
+// -1 minus the position of an own item; the positions by node; and the nodes in
+// order of first use.
 func (p *planner) nodesOf(u int) (node []int, members map[int][]int, order []int) {
 	items := p.units[u]
 	node = make([]int, len(items))
@@ -453,7 +468,8 @@ func (s *sorter) isReady(n int) bool {
 	})
 }
 
-// take takes all ready nodes of one kind, repeatedly, and reports whether there were any.
+// take takes all ready nodes of one kind, repeatedly, and reports whether there
+// were any.
 func (s *sorter) take(own bool) bool {
 	var run []int
 	any := false
@@ -483,8 +499,9 @@ func (s *sorter) take(own bool) bool {
 	return any
 }
 
-// conflictIn finds the class that prevents an order: that of the first remaining item. Nothing must
-// come before that item, so it is a later item of its class that must wait.
+// conflictIn finds the class that prevents an order: that of the first
+// remaining item. Nothing must come before that item, so it is a later item of
+// its class that must wait.
 func (p *planner) conflictIn(items, node []int, before [][]int, done map[int]bool) *conflict {
 	first := slices.IndexFunc(node, func(n int) bool { return !done[n] })
 	c := new(conflict)
@@ -504,9 +521,9 @@ func (p *planner) conflictIn(items, node []int, before [][]int, done map[int]boo
 	return c
 }
 
-// small removes a class that would make a bundle smaller than the minimum: its items join those of
-// another class, for units that share both, or are not shared any more. It reports whether there
-// was one.
+// small removes a class that would make a bundle smaller than the minimum: its
+// items join those of another class, for units that share both, or are not
+// shared any more. It reports whether there was one.
 func (p *planner) small() bool {
 	byClass, order := p.classes()
 	isSmall := func(c int) bool {
@@ -533,8 +550,8 @@ func (p *planner) small() bool {
 			}
 			theirs := p.shared[byClass[other][0]]
 			both := common(units, theirs)
-			// Nothing is taken from a class that is large enough, nor too much from one that is
-			// not.
+			// Nothing is taken from a class that is large enough, nor too much
+			// from one that is not.
 			fits := len(both) == len(theirs) || isSmall(other) && 2*len(both) >= max(len(units), len(theirs))
 			if fits && len(both) >= p.opts.Shared && len(both) > len(together) {
 				partner, together = other, both
@@ -563,7 +580,8 @@ func common(a, b []int) []int {
 	return slices.DeleteFunc(slices.Clone(a), func(u int) bool { _, found := slices.BinarySearch(b, u); return !found })
 }
 
-// separate splits own items of a unit where one must be alone in its bundle, or first.
+// separate splits own items of a unit where one must be alone in its bundle, or
+// first.
 func (p *planner) separate(items []int) (runs [][]int) {
 	start, ruled := 0, false // an item of this run must not precede one that is First
 	for i, it := range items {

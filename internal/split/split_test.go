@@ -46,8 +46,8 @@ func TestClaims(t *testing.T) {
 		if x, y := n.claimed(a), n.claimed(b); x.competes(y) != (test.want != "") || y.competes(x) != (test.want != "") {
 			t.Errorf("%s and %s: as sets they compete: %v", test.a, test.b, x.competes(y))
 		}
-		if got := a.With(b); got != test.want || b.With(a) != test.want {
-			t.Errorf("%s and %s: %q and %q, want %q", test.a, test.b, got, b.With(a), test.want)
+		if got := a.Overlap(b); got != test.want || b.Overlap(a) != test.want {
+			t.Errorf("%s and %s: %q and %q, want %q", test.a, test.b, got, b.Overlap(a), test.want)
 		}
 	}
 }
@@ -188,7 +188,7 @@ func keeps(t *testing.T, name string, units [][]Item, plan Plan) {
 				t.Errorf("%s: unit %d lacks %s", name, u, a.Key)
 			}
 			for _, b := range items[i+1:] {
-				if a.Claims.With(b.Claims) != "" && place[a.Key] > place[b.Key] {
+				if a.Claims.Overlap(b.Claims) != "" && place[a.Key] > place[b.Key] {
 					t.Errorf("%s: unit %d has %s behind %s: %s", name, u, a.Key, b.Key, shown(plan))
 				}
 			}
@@ -213,7 +213,7 @@ func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
 	}
 	told := make(map[[2]string]bool)
 	for _, turned := range plan.Conflicts {
-		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" || turned.What != turned.A.Claims.With(turned.B.Claims) {
+		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" || turned.What != turned.A.Claims.Overlap(turned.B.Claims) {
 			t.Fatalf("%s: %s and %s are not turned in %d and %d", name, turned.A.Key, turned.B.Key, turned.AB, turned.BA)
 		}
 		told[[2]string{turned.A.Key, turned.B.Key}], told[[2]string{turned.B.Key, turned.A.Key}] = true, true
@@ -222,7 +222,7 @@ func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
 		for v := range units {
 			for _, a := range units[u] {
 				for _, b := range units[u] {
-					if before(u, a, b) && before(v, b, a) && a.Claims.With(b.Claims) != "" && !told[[2]string{a.Key, b.Key}] {
+					if before(u, a, b) && before(v, b, a) && a.Claims.Overlap(b.Claims) != "" && !told[[2]string{a.Key, b.Key}] {
 						t.Fatalf("%s: %s and %s are turned in %d and %d, of which the plan does not tell", name, a.Key, b.Key, u, v)
 					}
 				}

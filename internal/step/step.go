@@ -1,6 +1,6 @@
-// Package step defines what all steps have in common: the [Unit] that they work on, and the
-// interface [Runner]. The steps are the packages below this one; they do not import each other.
-// Package pipeline has the table of steps.
+// Package step defines what all steps have in common: the [Unit] that they work
+// on, and the interface [Runner]. The steps are the packages below this one;
+// they do not import each other. Package pipeline has the table of steps.
 package step
 
 import (
@@ -28,16 +28,18 @@ var kindNames = [...]string{"sheet", "media list", "style element", "bundle"}
 // String returns the name of the kind in messages.
 func (k Kind) String() string { return kindNames[k] }
 
-// Unit is what steps work on. A step reads and modifies the unit, and reports findings, only
-// through these fields and methods.
+// Unit is what steps work on. A step reads and modifies the unit, and reports
+// findings, only through these fields and methods.
 type Unit struct {
 	Kind    Kind
 	Nodes   []ast.Node  // its rules; nil for a media list
 	Queries []ast.Value // of a media list; otherwise nil
 	Parts   []Part      // the sheets of a bundle or style element, in order, before they were joined
-	// Composed is set if build-time syntax was evaluated: the unit is plain CSS.
+	// Composed is set if build-time syntax was evaluated: the unit is plain
+	// CSS.
 	Composed bool
-	// Compact is set if the unit is to be written without insignificant white space.
+	// Compact is set if the unit is to be written without insignificant white
+	// space.
 	Compact bool
 	// Report receives findings; may be nil.
 	Report func(diag.Diagnostic)
@@ -72,10 +74,12 @@ func Notes[T any](u *Unit) []T {
 	return out
 }
 
-// Runner is a step that is ready to run. It must be safe for concurrent use on different units.
+// Runner is a step that is ready to run. It must be safe for concurrent use on
+// different units.
 type Runner interface {
-	// Run runs the step on a unit. The error is one of the run itself, such as a cancelled context;
-	// problems of the sources are reported to the unit. After an error the unit must not be used.
+	// Run runs the step on a unit. The error is one of the run itself, such as
+	// a cancelled context; problems of the sources are reported to the unit.
+	// After an error the unit must not be used.
 	Run(ctx context.Context, u *Unit) error
 }
 

@@ -98,7 +98,8 @@ func (r *reader) parts(v *value, kind string, names ...[2]string) (string, bool)
 	return strings.Join(out, " "), true
 }
 
-// plain returns a string that is CSS already, unless it contains something that could end a value.
+// plain returns a string that is CSS already, unless it contains something that
+// could end a value.
 func (r *reader) plain(v *value, kind string) (string, bool) {
 	if v.text == "" || strings.ContainsAny(v.text, "{};\"'\\\n") || strings.Contains(v.text, "/*") ||
 		strings.Count(v.text, "(") != strings.Count(v.text, ")") {
@@ -119,7 +120,8 @@ func (r *reader) number(v *value) (string, bool) {
 	return digits(v.num), true
 }
 
-// color returns a colour: an object with a colour space, or, in older files, a string.
+// color returns a colour: an object with a colour space, or, in older files, a
+// string.
 func (r *reader) color(v *value) (string, bool) {
 	if v.kind == text {
 		return r.plain(v, "colour")
@@ -177,7 +179,8 @@ func (r *reader) inSpace(space *value, c [3]string, alpha string) (string, bool)
 	return "", false
 }
 
-// measure returns an object with a value and a unit, or, in older files, a string.
+// measure returns an object with a value and a unit, or, in older files, a
+// string.
 func (r *reader) measure(v *value, kind string, units ...string) (string, bool) {
 	if v.kind == text {
 		return r.plain(v, kind)
@@ -264,8 +267,8 @@ func (r *reader) cubicBezier(v *value) (string, bool) {
 // strokeStyles are the line styles that both the format and CSS have.
 var strokeStyles = []string{"solid", "dashed", "dotted", "double", "groove", "ridge", "outset", "inset"}
 
-// strokeStyle returns a line style. CSS has no dash lengths: an object with dash lengths becomes a
-// dashed line.
+// strokeStyle returns a line style. CSS has no dash lengths: an object with
+// dash lengths becomes a dashed line.
 func (r *reader) strokeStyle(v *value) (string, bool) {
 	switch {
 	case v.kind == text && slices.Contains(strokeStyles, v.text):

@@ -13,7 +13,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// value is a JSON value with its position. Objects preserve the order of their keys.
+// value is a JSON value with its position. Objects preserve the order of their
+// keys.
 type value struct {
 	at    source.Span
 	kind  kind

@@ -10,8 +10,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file resolves references: aliases such as "{tone.calm}", and JSON pointers (RFC 6901) such
-// as { "$ref": "#/tone/calm" }, to a token, a group or any part of a value.
+// This file resolves references: aliases such as "{tone.calm}", and JSON
+// pointers (RFC 6901) such as { "$ref": "#/tone/calm" }, to a token, a group or
+// any part of a value.
 
 // aliasOf returns the path in an alias in curly brackets: "{group.token}".
 func aliasOf(v *value) (path string, ok bool) {
@@ -39,7 +40,8 @@ func pointer(ref *value) (names []string, ok bool) {
 	return names, true
 }
 
-// target is what a reference refers to: a token, a group, or a part of the value of a token.
+// target is what a reference refers to: a token, a group, or a part of the
+// value of a token.
 type target struct {
 	value *value
 	token string // path of the token, or of the token that contains the value
@@ -80,7 +82,8 @@ func (r *reader) follow(ref *value) (target, bool) {
 	return out, true
 }
 
-// part returns a property of an object, or an element of a list; nil if it does not exist.
+// part returns a property of an object, or an element of a list; nil if it does
+// not exist.
 func (v *value) part(name string) *value {
 	if n, err := strconv.Atoi(name); err == nil && v.kind == list && 0 <= n && n < len(v.list) {
 		return &v.list[n]
@@ -96,8 +99,9 @@ func refOf(v *value) *value {
 	return v.get("$ref")
 }
 
-// resolve follows aliases and references to a value and its type. outside is the path of a token
-// that is not in the file. end is nil after a finding, and for an outside token.
+// resolve follows aliases and references to a value and its type. outside is
+// the path of a token that is not in the file. end is nil after a finding, and
+// for an outside token.
 func (r *reader) resolve(v *value, kind string) (end *value, is, outside string) {
 	first := v
 	var passed []*entry
@@ -151,7 +155,8 @@ func (r *reader) resolve(v *value, kind string) (end *value, is, outside string)
 	return nil, "", ""
 }
 
-// dereferenced returns a value with all references in it resolved. Aliases are preserved.
+// dereferenced returns a value with all references in it resolved. Aliases are
+// preserved.
 func (r *reader) dereferenced(v *value, depth int) *value {
 	if v == nil || !hasRef(v) {
 		return v
@@ -205,8 +210,8 @@ func (r *reader) tooMuch(at source.Span) {
 	}
 }
 
-// extended returns a group merged with the group that it extends or refers to; its own tokens have
-// precedence, at every depth.
+// extended returns a group merged with the group that it extends or refers to;
+// its own tokens have precedence, at every depth.
 func (r *reader) extended(v *value, depth int) *value {
 	from, base := v.get("$extends"), (*value)(nil)
 	if ref := v.get("$ref"); ref != nil {
@@ -251,7 +256,8 @@ func (r *reader) named(from *value) *value {
 	return group
 }
 
-// member returns the value of the key whose name becomes a constant's name, or nil.
+// member returns the value of the key whose name becomes a constant's name, or
+// nil.
 func (v *value) member(name string) *value {
 	if exact := v.get(name); exact != nil {
 		return exact

@@ -1,9 +1,10 @@
-// Package tokens reads design tokens in the format of the Design Tokens Community Group and
-// converts their values to CSS. A group is an object, a token an object with a $value. The type of
-// a token is its $type, that of the token it is an alias of, or that of its nearest parent group.
-// Composite tokens become the value of a CSS property: a border, a shadow, a transition, the stops
-// of a gradient; a typography token becomes a group with a key for each property. Start reading at
-// [Read].
+// Package tokens reads design tokens in the format of the Design Tokens
+// Community Group and converts their values to CSS. A group is an object, a
+// token an object with a $value. The type of a token is its $type, that of the
+// token it is an alias of, or that of its nearest parent group. Composite
+// tokens become the value of a CSS property: a border, a shadow, a transition,
+// the stops of a gradient; a typography token becomes a group with a key for
+// each property. Start reading at [Read].
 package tokens
 
 import (
@@ -26,8 +27,9 @@ type Token struct {
 	From  []string    // paths of the tokens of the file that it refers to
 }
 
-// Read parses a token file. Tokens are in file order. Invalid tokens are reported and omitted. An
-// alias of a token that is not in the file becomes const(path), for a sheet that has it.
+// Read parses a token file. Tokens are in file order. Invalid tokens are
+// reported and omitted. An alias of a token that is not in the file becomes
+// const(path), for a sheet that has it.
 func Read(f *source.File) ([]Token, []diag.Diagnostic) {
 	root, err := readJSON(f)
 	var bad errJSON
@@ -107,8 +109,8 @@ func (r *reader) group(v *value, path []string, kind string) {
 	}
 }
 
-// constantName returns the name of a token as the name of a constant, which must not contain white
-// space.
+// constantName returns the name of a token as the name of a constant, which
+// must not contain white space.
 func constantName(name string) string { return strings.Join(strings.Fields(name), "-") }
 
 // member reads a token, or the tokens of a group.
@@ -138,8 +140,8 @@ func (r *reader) member(k *key, path []string, kind string) {
 	}
 }
 
-// isAlias reports whether an object without a value is a token that refers to another one. An
-// unresolved one is not a group either.
+// isAlias reports whether an object without a value is a token that refers to
+// another one. An unresolved one is not a group either.
 func (r *reader) isAlias(v *value) bool {
 	if v.get("$ref") == nil {
 		return false
@@ -189,8 +191,8 @@ func (r *reader) add(path []string, css string, e *entry) {
 	r.out = append(r.out, Token{path, css, e.at, r.from})
 }
 
-// maxAliases limits the aliases that lead to a value, and maxParts the values in composite tokens,
-// counted at each use.
+// maxAliases limits the aliases that lead to a value, and maxParts the values
+// in composite tokens, counted at each use.
 const (
 	maxParts  = 1_000_000
 	maxTokens = 120_000

@@ -1,6 +1,6 @@
-// Package watch reports changes of files in folders. It watches folders instead of files, so that
-// it detects files that editors replace, and missing files that are created. It groups bursts of
-// changes.
+// Package watch reports changes of files in folders. It watches folders instead
+// of files, so that it detects files that editors replace, and missing files
+// that are created. It groups bursts of changes.
 package watch
 
 import (
@@ -19,17 +19,18 @@ import (
 // Folder is a folder to watch with all its subfolders.
 type Folder struct {
 	Path string
-	// Skip reports whether a subfolder is excluded, given its path relative to Path with slashes.
-	// Nil excludes none.
+	// Skip reports whether a subfolder is excluded, given its path relative to
+	// Path with slashes. Nil excludes none.
 	Skip func(dir string) bool
-	// Only, if not empty, is the only file of interest; subfolders are not watched then.
+	// Only, if not empty, is the only file of interest; subfolders are not
+	// watched then.
 	Only string
 }
 
 // Watcher watches folders. It is not safe for concurrent use.
 type Watcher struct {
-	// Attributes reports whether a change of permissions, owner or times of a file or folder counts
-	// as a change. Nil counts none.
+	// Attributes reports whether a change of permissions, owner or times of a
+	// file or folder counts as a change. Nil counts none.
 	Attributes func(name string) bool
 
 	notify  *fsnotify.Watcher
@@ -38,19 +39,20 @@ type Watcher struct {
 	changed map[string]bool // since the last burst
 }
 
-// A burst is over after no change for the duration quiet, or after the duration most. An editor
-// that saves all files takes some milliseconds.
+// A burst is over after no change for the duration quiet, or after the duration
+// most. An editor that saves all files takes some milliseconds.
 const (
 	quiet = 40 * time.Millisecond
 	most  = time.Second
 )
 
-// ErrOverflow means that the system dropped events: anything may have changed, and new folders may
-// not be watched. The caller should start a new watcher and read everything again.
+// ErrOverflow means that the system dropped events: anything may have changed,
+// and new folders may not be watched. The caller should start a new watcher and
+// read everything again.
 var ErrOverflow = errors.New("watch: too many changes at once for the system to report")
 
-// Start watches folders. The caller must close the watcher. The error is that a folder cannot be
-// watched, or that the system limit of watches is reached.
+// Start watches folders. The caller must close the watcher. The error is that a
+// folder cannot be watched, or that the system limit of watches is reached.
 func Start(folders []Folder) (*Watcher, error) {
 	notify, err := fsnotify.NewWatcher()
 	if err != nil {
@@ -78,12 +80,12 @@ func (w *Watcher) Extend(f Folder) error {
 	return w.add(f, f.Path, false)
 }
 
-// Watches reports whether a file or folder is watched individually. This ends when its folder is
-// deleted or renamed.
+// Watches reports whether a file or folder is watched individually. This ends
+// when its folder is deleted or renamed.
 func (w *Watcher) Watches(name string) bool { return w.single[name] }
 
-// Covers reports whether changes of a file or folder are reported because a parent folder is
-// watched.
+// Covers reports whether changes of a file or folder are reported because a
+// parent folder is watched.
 func (w *Watcher) Covers(name string) bool {
 	for _, f := range w.folders {
 		if rel, err := filepath.Rel(f.Path, name); err == nil && filepath.IsLocal(rel) && !w.isExcluded(&f, rel) {
@@ -93,11 +95,12 @@ func (w *Watcher) Covers(name string) bool {
 	return false
 }
 
-// Note marks a file or folder as changed: the next call of [Watcher.Next] returns it.
+// Note marks a file or folder as changed: the next call of [Watcher.Next]
+// returns it.
 func (w *Watcher) Note(name string) { w.changed[name] = true }
 
-// add watches a folder and its subfolders. With note, the files in it count as changed: they were
-// created before the watch.
+// add watches a folder and its subfolders. With note, the files in it count as
+// changed: they were created before the watch.
 func (w *Watcher) add(f Folder, dir string, note bool) error {
 	return filepath.WalkDir(dir, func(name string, d fs.DirEntry, err error) error {
 		switch {
@@ -127,9 +130,9 @@ func (f *Folder) skips(name string) bool {
 	return err != nil || f.Skip != nil && f.Skip(filepath.ToSlash(rel))
 }
 
-// Next waits for changes and returns the names of the files and folders that were changed, created,
-// moved or deleted, sorted, after the burst is over. The error is that of a cancelled context,
-// [ErrOverflow], or one of the system.
+// Next waits for changes and returns the names of the files and folders that
+// were changed, created, moved or deleted, sorted, after the burst is over. The
+// error is that of a cancelled context, [ErrOverflow], or one of the system.
 func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	var over, end <-chan time.Time // none before the first change
 	if len(w.changed) > 0 {
@@ -206,8 +209,8 @@ func (w *Watcher) handleIn(f Folder, event fsnotify.Event) error {
 	return nil
 }
 
-// forget stops watching individual files in a deleted folder and its subfolders, and marks them as
-// changed.
+// forget stops watching individual files in a deleted folder and its
+// subfolders, and marks them as changed.
 func (w *Watcher) forget(dir string) {
 	for name := range w.single {
 		if strings.HasPrefix(name, dir+string(filepath.Separator)) {
@@ -217,8 +220,9 @@ func (w *Watcher) forget(dir string) {
 	}
 }
 
-// leave stops watching a folder that was moved away, with its subfolders: the system would report
-// changes under the old names. It is watched again where it was moved to.
+// leave stops watching a folder that was moved away, with its subfolders: the
+// system would report changes under the old names. It is watched again where it
+// was moved to.
 func (w *Watcher) leave(dir string) {
 	for _, name := range w.notify.WatchList() {
 		if name == dir || strings.HasPrefix(name, dir+string(filepath.Separator)) {

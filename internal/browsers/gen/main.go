@@ -1,6 +1,7 @@
-// Gen makes the table of browser facts of the package browsers, and Go code of it, from
-// the open compatibility data of browser features (npm: @mdn/browser-compat-data,
-// CC0) and a table of how much each browser version is used (npm: caniuse-db, CC BY 4.0).
+// Gen makes the table of browser facts of the package browsers, and Go code of
+// it, from the open compatibility data of browser features (npm:
+// @mdn/browser-compat-data, CC0) and a table of how much each browser version
+// is used (npm: caniuse-db, CC BY 4.0).
 //
 // Usage:
 //
@@ -114,7 +115,8 @@ func run(compatDir, usageDir string, w io.Writer) error {
 	return err
 }
 
-// load reads the data.json of an unpacked package, and returns its name and version.
+// load reads the data.json of an unpacked package, and returns its name and
+// version.
 func load(dir string, data any) (source string, err error) {
 	raw, err := os.ReadFile(filepath.Join(dir, "data.json"))
 	if err != nil {
@@ -140,10 +142,10 @@ func number(version string) float64 {
 	return float64(a) + float64(b)/1000
 }
 
-// writeReleases writes the versions of a browser that were released, with
-// their dates and how much they are used. The table of use has some versions
-// that were no release, or several as one: their use counts for the newest
-// release before them.
+// writeReleases writes the versions of a browser that were released, with their
+// dates and how much they are used. The table of use has some versions that
+// were no release, or several as one: their use counts for the newest release
+// before them.
 func writeReleases(b *strings.Builder, name string, compat *compatData, id string, usage map[string]float64) {
 	type release struct {
 		version, date string
@@ -200,12 +202,14 @@ func gatherBelow(out map[string]string, id string, raw json.RawMessage, above st
 }
 
 // vendorName matches the names of features that a vendor gave them: -webkit-x,
-// ::-moz-x. Others are names from before the standard's, and none to be written.
+// ::-moz-x. Others are names from before the standard's, and none to be
+// written.
 var vendorName = regexp.MustCompile(`^:{0,2}-(webkit|moz|ms|o)-[a-z-]+$`)
 
-// oldNames are names from before the standard's that browsers which lack it need, and that take
-// the same values. Left out are keywords that mean another thing (overlay, intrinsic), and the old
-// forms of selectors that have a form of their own for browsers before all others (:before).
+// oldNames are names from before the standard's that browsers which lack it
+// need, and that take the same values. Left out are keywords that mean another
+// thing (overlay, intrinsic), and the old forms of selectors that have a form
+// of their own for browsers before all others (:before).
 var oldNames = func() map[string]bool {
 	set := make(map[string]bool)
 	for _, name := range strings.Fields("grid-gap grid-row-gap grid-column-gap word-wrap color-adjust inset-area position-try-options " +
@@ -217,11 +221,12 @@ var oldNames = func() map[string]bool {
 	return set
 }()
 
-// usefulInPart are the features whose form under another name does what most sheets ask of it
-// where the data calls it partial, by going through all that it does: -webkit-image-set() lacks type()
-// alone, -webkit-box-decoration-break works on inline elements alone, -ms-hyphens for some languages, and
-// scroll-snap-margin when a script does not scroll. Left out are forms that mean another thing: those
-// of user-modify, background-clip and fit-content.
+// usefulInPart are the features whose form under another name does what most
+// sheets ask of it where the data calls it partial, by going through all that
+// it does: -webkit-image-set() lacks type() alone, -webkit-box-decoration-break
+// works on inline elements alone, -ms-hyphens for some languages, and
+// scroll-snap-margin when a script does not scroll. Left out are forms that
+// mean another thing: those of user-modify, background-clip and fit-content.
 var usefulInPart = func() map[string]bool {
 	set := map[string]bool{"css.types.image.image-set": true, "css.types.image.element": true}
 	for _, name := range strings.Fields("box-decoration-break hyphens initial-letter text-combine-upright " +
@@ -261,7 +266,8 @@ func facts(id string, compat json.RawMessage) string {
 	return b.String()
 }
 
-// text returns what the table says of a statement about a feature. ok is false if it says nothing of it.
+// text returns what the table says of a statement about a feature. ok is false
+// if it says nothing of it.
 func (s *statement) text(id string) (text string, ok bool) {
 	since, ok := s.Added.(string)
 	renamed := s.Prefix+s.Alternative != ""

@@ -10,7 +10,8 @@ import (
 	"strings"
 )
 
-// This file makes the table of facts Go code: arrays that are part of the program, so that a question to them reads no text.
+// This file makes the table of facts Go code: arrays that are part of the
+// program, so that a question to them reads no text.
 
 // tables is the code under way.
 type tables struct {

@@ -1,12 +1,13 @@
-// Package ast defines the syntax tree of style sheets. Names are those of CSS Syntax Level 3 and
-// Selectors Level 4.
+// Package ast defines the syntax tree of style sheets. Names are those of CSS
+// Syntax Level 3 and Selectors Level 4.
 //
-// Trees are immutable and shared: a node may be part of several bundles and of several builds at
-// once. A step that changes something copies the nodes on the path to the change (see [Map]) and
-// shares all others.
+// Trees are immutable and shared: a node may be part of several bundles and of
+// several builds at once. A step that changes something copies the nodes on the
+// path to the change (see [Map]) and shares all others.
 //
-// A sheet is a list of [Node] values; a value of a declaration is a list of [Value]; a selector is
-// a [Selector]. Package parse creates trees, package print writes them.
+// A sheet is a list of [Node] values; a value of a declaration is a list of
+// [Value]; a selector is a [Selector]. Package parse creates trees, package
+// print writes them.
 package ast
 
 import (
@@ -17,8 +18,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// MaxDepth limits how deep blocks, functions and brackets may be nested. It bounds every function
-// that recurses over input.
+// MaxDepth limits how deep blocks, functions and brackets may be nested. It
+// bounds every function that recurses over input.
 const MaxDepth = 256
 
 // Stylesheet is a style sheet: its rules and comments in order.
@@ -26,7 +27,8 @@ type Stylesheet struct {
 	Nodes []Node
 }
 
-// Node is a rule, a declaration or a comment: anything that a style sheet or a block can contain.
+// Node is a rule, a declaration or a comment: anything that a style sheet or a
+// block can contain.
 type Node interface {
 	Pos() source.Pos   // position of the first byte
 	Span() source.Span // the whole node, or the part before its block
@@ -46,8 +48,8 @@ type StyleRule struct {
 	Block
 }
 
-// QualifiedRule is a rule whose prelude is not a selector list: a keyframe, 50% { opacity: 0 }, or
-// a group in a group of constants.
+// QualifiedRule is a rule whose prelude is not a selector list: a keyframe, 50%
+// { opacity: 0 }, or a group in a group of constants.
 type QualifiedRule struct {
 	Prelude []Value
 	Block
@@ -71,8 +73,8 @@ type Declaration struct {
 	EndOff    uint32 // offset after the value, before the semicolon
 }
 
-// InterpolatedDeclaration is a declaration whose name is built from constants: margin-(side): 0.
-// The step compose turns it into a Declaration.
+// InterpolatedDeclaration is a declaration whose name is built from constants:
+// margin-(side): 0. The step compose turns it into a Declaration.
 type InterpolatedDeclaration struct {
 	Name      []Value // never empty, no white space between
 	Value     []Value
@@ -80,21 +82,22 @@ type InterpolatedDeclaration struct {
 	EndOff    uint32 // offset after the value, before the semicolon
 }
 
-// Comment is a comment between rules or declarations. Comments inside values are values of kind
-// [token.Comment].
+// Comment is a comment between rules or declarations. Comments inside values
+// are values of kind [token.Comment].
 type Comment struct {
 	At   source.Pos
 	Text string // with /* and */
 }
 
-// BadRule is source that could not be parsed as a rule. It is printed unchanged.
+// BadRule is source that could not be parsed as a rule. It is printed
+// unchanged.
 type BadRule struct {
 	At   source.Pos
 	Text string
 }
 
-// BadDeclaration is source that could not be parsed as a declaration; every browser skips it. It is
-// printed unchanged.
+// BadDeclaration is source that could not be parsed as a declaration; every
+// browser skips it. It is printed unchanged.
 type BadDeclaration struct {
 	At   source.Pos
 	Text string // without a semicolon
@@ -109,7 +112,8 @@ func (*Comment) node()                 {}
 func (*BadRule) node()                 {}
 func (*BadDeclaration) node()          {}
 
-// Pos returns the position of the first selector that is not empty, or of the brace.
+// Pos returns the position of the first selector that is not empty, or of the
+// brace.
 func (r *StyleRule) Pos() source.Pos {
 	for _, s := range r.Selectors {
 		if at := s.Pos(); at.IsValid() {
@@ -174,15 +178,17 @@ func (b *BadRule) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
 // Span returns the source text.
 func (b *BadDeclaration) Span() source.Span { return source.SpanOf(b.At, len(b.Text)) }
 
-// IsCustom reports whether d declares a custom property. Values of custom properties contain white
-// space and comments as values of their own, because scripts read them as they are written (CSS
-// Custom Properties 1, section 2).
+// IsCustom reports whether d declares a custom property. Values of custom
+// properties contain white space and comments as values of their own, because
+// scripts read them as they are written (CSS Custom Properties 1, section 2).
 func (d *Declaration) IsCustom() bool { return IsCustomName(d.Name) }
 
-// IsCustom reports whether d declares a custom property, judging by the start of its name.
+// IsCustom reports whether d declares a custom property, judging by the start
+// of its name.
 func (d *InterpolatedDeclaration) IsCustom() bool { return strings.HasPrefix(d.Name[0].Text, "--") }
 
-// IsCustomName reports whether a property name, as written, is a custom property.
+// IsCustomName reports whether a property name, as written, is a custom
+// property.
 func IsCustomName(name string) bool {
 	if len(name) > 1 && name[0] == '-' && name[1] == '-' {
 		return true
@@ -194,17 +200,19 @@ func IsCustomName(name string) bool {
 	return len(name) > 1 && name[0] == '-' && name[1] == '-'
 }
 
-// Value is a component value: a token, a function or a block in brackets. Values are far more
-// numerous than any other construct, so a Value is a flat struct instead of an interface.
+// Value is a component value: a token, a function or a block in brackets.
+// Values are far more numerous than any other construct, so a Value is a flat
+// struct instead of an interface.
 type Value struct {
-	// Text is the token as written in the source; for a function or block it is the opening token:
-	// "rgb(", "[".
+	// Text is the token as written in the source; for a function or block it is
+	// the opening token: "rgb(", "[".
 	Text  string
 	Inner *Inner // contents of a function or block; nil for other tokens
 	Pos   source.Pos
 	Kind  token.Kind
-	// Space is set if white space precedes the value. It is never set on the first value of a list
-	// or next to a comma, where white space is insignificant.
+	// Space is set if white space precedes the value. It is never set on the
+	// first value of a list or next to a comma, where white space is
+	// insignificant.
 	Space bool
 }
 
@@ -214,7 +222,8 @@ type Inner struct {
 	Close  source.Pos // of the closing bracket; NoPos if the file ended first
 }
 
-// Values returns the contents of a function or block, and nil for any other value.
+// Values returns the contents of a function or block, and nil for any other
+// value.
 func (v *Value) Values() []Value {
 	if v.Inner == nil {
 		return nil
@@ -263,8 +272,8 @@ func SpanOf(values []Value) source.Span {
 	return values[0].Pos.To(last.End)
 }
 
-// Verbatim returns values with white space as values of its own, as in custom properties; see
-// [Declaration.IsCustom].
+// Verbatim returns values with white space as values of its own, as in custom
+// properties; see [Declaration.IsCustom].
 func Verbatim(values []Value) []Value {
 	out := make([]Value, 0, len(values)*2)
 	for i, v := range values {
@@ -280,8 +289,8 @@ func Verbatim(values []Value) []Value {
 	return out
 }
 
-// SplitAt splits values at each token of a kind, such as a comma. The parts share the memory of the
-// list.
+// SplitAt splits values at each token of a kind, such as a comma. The parts
+// share the memory of the list.
 func SplitAt(values []Value, kind token.Kind) [][]Value {
 	var out [][]Value
 	start := 0

@@ -20,7 +20,8 @@ func Body(n Node) []Node {
 	panic(fmt.Sprintf("ast: unknown node %T", n))
 }
 
-// WithBody returns a copy of n, which must have a block, with other nodes in the block.
+// WithBody returns a copy of n, which must have a block, with other nodes in
+// the block.
 func WithBody(n Node, body []Node) Node {
 	switch n := n.(type) {
 	case *StyleRule:
@@ -40,8 +41,8 @@ func WithBody(n Node, body []Node) Node {
 	panic(fmt.Sprintf("ast: %T has no block", n))
 }
 
-// Walk calls visit for each node in order, parents before children. If visit returns false, the
-// children are skipped.
+// Walk calls visit for each node in order, parents before children. If visit
+// returns false, the children are skipped.
 func Walk(nodes []Node, visit func(Node) bool) {
 	for _, n := range nodes {
 		if visit(n) {
@@ -50,7 +51,8 @@ func Walk(nodes []Node, visit func(Node) bool) {
 	}
 }
 
-// Edit describes the replacement of a node. The zero Edit, [Keep], leaves it unchanged.
+// Edit describes the replacement of a node. The zero Edit, [Keep], leaves it
+// unchanged.
 type Edit struct {
 	changed bool
 	one     Node   // replaces the node, if not nil
@@ -83,8 +85,8 @@ func (e Edit) Append(list []Node, n Node) []Node {
 	return append(list, e.many...)
 }
 
-// Map returns nodes with edit applied to each, and whether anything changed. An unchanged list is
-// returned as it is, without allocating.
+// Map returns nodes with edit applied to each, and whether anything changed. An
+// unchanged list is returned as it is, without allocating.
 func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {
 	var out []Node
 	changed := false
@@ -110,8 +112,8 @@ func Map(nodes []Node, edit func(Node) Edit) ([]Node, bool) {
 	return out, true
 }
 
-// MapBody applies [Map] to the block of n. It returns n itself and false if nothing changed or n
-// has no block.
+// MapBody applies [Map] to the block of n. It returns n itself and false if
+// nothing changed or n has no block.
 func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	body := Body(n)
 	if len(body) == 0 {
@@ -124,8 +126,8 @@ func MapBody(n Node, edit func(Node) Edit) (Node, bool) {
 	return WithBody(n, edited), true
 }
 
-// MapList returns list with edit applied to each element, and whether anything changed. An
-// unchanged list is returned as it is.
+// MapList returns list with edit applied to each element, and whether anything
+// changed. An unchanged list is returned as it is.
 func MapList[S ~[]T, T any](list S, edit func(i int, v *T) (with T, changed bool)) (S, bool) {
 	var out S
 	for i := range list {
@@ -144,9 +146,10 @@ func MapList[S ~[]T, T any](list S, edit func(i int, v *T) (with T, changed bool
 	return out, true
 }
 
-// MapValues returns values with edit applied to each, and whether anything changed. edit sees a
-// function or block before its arguments, and its arguments only if it left the function unchanged.
-// An unchanged list is returned as it is.
+// MapValues returns values with edit applied to each, and whether anything
+// changed. edit sees a function or block before its arguments, and its
+// arguments only if it left the function unchanged. An unchanged list is
+// returned as it is.
 func MapValues(values []Value, edit func(*Value) (with Value, changed bool)) ([]Value, bool) {
 	return MapList(values, func(_ int, v *Value) (with Value, changed bool) {
 		with, changed = edit(v)

@@ -8,8 +8,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Equal reports whether two lists of nodes are the same style sheet, apart from positions, and
-// apart from comments if comments is false.
+// Equal reports whether two lists of nodes are the same style sheet, apart from
+// positions, and apart from comments if comments is false.
 func Equal(a, b []Node, comments bool) bool {
 	if !comments {
 		a, b = withoutComments(a), withoutComments(b)
@@ -56,7 +56,8 @@ func equalNode(a, b Node, comments bool) bool {
 	panic(fmt.Sprintf("ast: unknown node %T", a))
 }
 
-// EqualValues reports whether two lists of values are equal, apart from positions.
+// EqualValues reports whether two lists of values are equal, apart from
+// positions.
 func EqualValues(a, b []Value) bool { return equalValues(a, b, true) }
 
 // equalValues is EqualValues; without spaces, white space is ignored.
@@ -71,7 +72,8 @@ func equalValues(a, b []Value, comments bool) bool {
 	})
 }
 
-// EqualSelectors reports whether two selector lists are equal, apart from positions.
+// EqualSelectors reports whether two selector lists are equal, apart from
+// positions.
 func EqualSelectors(a, b []Selector) bool {
 	return slices.EqualFunc(a, b, func(a, b Selector) bool { return slices.EqualFunc(a, b, equalSimple) })
 }
@@ -90,8 +92,9 @@ func equalSimple(a, b Simple) bool {
 		x.SingleColon == y.SingleColon
 }
 
-// sameText reports whether two texts are the same token. The white space that ends an escape is
-// part of it, but it is only written if what follows requires it.
+// sameText reports whether two texts are the same token. The white space that
+// ends an escape is part of it, but it is only written if what follows requires
+// it.
 func sameText(a, b string) bool {
 	return a == b || strings.Contains(a, `\`) && token.Unescape(a) == token.Unescape(b)
 }

@@ -5,16 +5,16 @@ import (
 	"rinzel/internal/source"
 )
 
-// Selector is a complex selector: simple selectors in order, with combinators between the
-// compounds. A relative selector starts with a combinator. An invalid selector is a single simple
-// selector of kind [BadSelector].
+// Selector is a complex selector: simple selectors in order, with combinators
+// between the compounds. A relative selector starts with a combinator. An
+// invalid selector is a single simple selector of kind [BadSelector].
 type Selector []Simple
 
 // Simple is a simple selector or a combinator.
 type Simple struct {
-	// Name is the name as written: of a class without the dot, of an ID without '#', of a
-	// pseudo-class or pseudo-element without colons, of a type selector with its namespace prefix.
-	// For a combinator it is the symbol.
+	// Name is the name as written: of a class without the dot, of an ID without
+	// '#', of a pseudo-class or pseudo-element without colons, of a type
+	// selector with its namespace prefix. For a combinator it is the symbol.
 	Name string
 	Args *Args // of an attribute selector or functional pseudo; otherwise nil
 	Pos  source.Pos
@@ -40,13 +40,13 @@ const (
 
 // Args is the contents of the brackets of a simple selector.
 type Args struct {
-	// Selectors are the arguments of :is(), :not(), :has() and similar, and the selectors after
-	// "of" in :nth-child().
+	// Selectors are the arguments of :is(), :not(), :has() and similar, and the
+	// selectors after "of" in :nth-child().
 	Selectors []Selector
 	// Values are the arguments of other pseudos, such as An+B.
 	Values []Value
-	// Matcher, Value and Modifier are the parts of an attribute selector: [name ~= value i].
-	// Matcher is empty if only the presence is tested.
+	// Matcher, Value and Modifier are the parts of an attribute selector: [name
+	// ~= value i]. Matcher is empty if only the presence is tested.
 	Matcher  string
 	Value    Value
 	Modifier string
@@ -76,8 +76,9 @@ func (s Selector) Pos() source.Pos {
 	return s[0].Pos
 }
 
-// IsBad reports whether the selector, or a non-forgiving argument of it, is invalid. Browsers drop
-// a rule with an invalid selector in its list; only :is() and :where() forgive one.
+// IsBad reports whether the selector, or a non-forgiving argument of it, is
+// invalid. Browsers drop a rule with an invalid selector in its list; only
+// :is() and :where() forgive one.
 func (s Selector) IsBad() bool {
 	for i := range s {
 		part := &s[i]
@@ -96,8 +97,8 @@ func (s Selector) IsBad() bool {
 	return false
 }
 
-// Forgiving reports whether a pseudo-class ignores invalid arguments (Selectors Level 4, section
-// 18.1).
+// Forgiving reports whether a pseudo-class ignores invalid arguments (Selectors
+// Level 4, section 18.1).
 func Forgiving(name string) bool {
 	return token.EqualFold(name, "is") || token.EqualFold(name, "where")
 }

@@ -1,6 +1,6 @@
-// Package csstest provides style sheets for tests: a table of small inputs that the tests and fuzz
-// targets of several packages share, and a generator of large sheets for benchmarks. Only tests
-// import it.
+// Package csstest provides style sheets for tests: a table of small inputs that
+// the tests and fuzz targets of several packages share, and a generator of
+// large sheets for benchmarks. Only tests import it.
 package csstest
 
 import (
@@ -94,9 +94,10 @@ var Broken = []string{
 // All returns all inputs, valid and broken.
 func All() []string { return append(append([]string(nil), Valid...), Broken...) }
 
-// Generate returns a style sheet of at least size bytes, similar to the sheets of a large site:
-// many short rules, some media queries, functions, custom properties, nested rules, comments, many
-// properties and non-ASCII characters. It is valid, and deterministic.
+// Generate returns a style sheet of at least size bytes, similar to the sheets
+// of a large site: many short rules, some media queries, functions, custom
+// properties, nested rules, comments, many properties and non-ASCII characters.
+// It is valid, and deterministic.
 func Generate(size int) string {
 	var b strings.Builder
 	b.Grow(size + 4096)
@@ -126,7 +127,8 @@ func Generate(size int) string {
 	return b.String()
 }
 
-// various are declarations of many properties, each with a placeholder for a number.
+// various are declarations of many properties, each with a placeholder for a
+// number.
 var various = []string{
 	"width: %dpx", "max-height: %dvh", "opacity: 0.%d", "z-index: %d", "font-size: %d%%", "line-height: 1.%d", "letter-spacing: 0.0%dem", "flex: 1 1 %dpx", "order: %d",
 	"transform: rotate(%ddeg)", "filter: blur(%dpx)", "border-radius: %dpx 0", "transition: left %dms ease", "animation: ebb %ds infinite alternate", "gap: %dpx",

@@ -10,11 +10,11 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file defines the basic types (CSS Values 4, sections 4 to 9), and corrects definitions in
-// which the data differs from browsers.
+// This file defines the basic types (CSS Values 4, sections 4 to 9), and
+// corrects definitions in which the data differs from browsers.
 
-// corrections replace definitions that the data only has in prose, or that contradict another part
-// of the specification.
+// corrections replace definitions that the data only has in prose, or that
+// contradict another part of the specification.
 var corrections = map[string]string{
 	"minmax()": "minmax( <length-percentage> | <flex> | min-content | max-content | auto , <length-percentage> | <flex> | min-content | max-content | auto )",
 	// CSS 2, section 11.1.2: commas may be missing; see the property clip.
@@ -24,8 +24,9 @@ var corrections = map[string]string{
 	"border-style": "<line-style>", "border-width": "<line-width>", "margin-width": "<length> | <percentage> | auto",
 	"top": "<length> | auto", "right": "<length> | auto", "bottom": "<length> | auto", "left": "<length> | auto",
 	"uri": "<url>", "family-name": "<string> | <custom-ident>+",
-	// The cursor that the specification describes in prose: any number of images and a keyword.
-	// Legacy names are still supported (CSS UI 4, section 5.1.1).
+	// The cursor that the specification describes in prose: any number of
+	// images and a keyword. Legacy names are still supported (CSS UI 4, section
+	// 5.1.1).
 	"'cursor'":         "[ [ <url> | <image> ] [ <number> <number> ]? , ]* [ <cursor-predefined> | hand ]",
 	"contrast-color()": "contrast-color( <color> [ max | [ tbd-fg | tbd-bg ] && <target-contrast>? [ , <color># ]? ]? )",
 	// CSS Shapes 1, section 3.1: a radius may be a percentage.
@@ -33,7 +34,8 @@ var corrections = map[string]string{
 	"ellipse()": "ellipse( [ [ <radial-extent> | <length-percentage [0,∞]> ]{2} ]? [ at <position> ]? )",
 	// SVG 2, section 13.2.
 	"paint": "none | <color> | <url> [ none | <color> ]? | context-fill | context-stroke | <image> | <svg-paint>",
-	// SVG 2, section 4.3 and CSS 2 of SVG 1.1: lengths without units are user units.
+	// SVG 2, section 4.3 and CSS 2 of SVG 1.1: lengths without units are user
+	// units.
 	"'cx'": "<length-percentage> | <number>", "'cy'": "<length-percentage> | <number>", "'x'": "<length-percentage> | <number>", "'y'": "<length-percentage> | <number>",
 	"'r'": "<length-percentage [0,∞]> | <number [0,∞]>", "'rx'": "<length-percentage [0,∞]> | <number [0,∞]> | auto", "'ry'": "<length-percentage [0,∞]> | <number [0,∞]> | auto",
 	"'baseline-shift'":     "<length-percentage> | <number> | sub | super | top | center | bottom | baseline",
@@ -41,25 +43,28 @@ var corrections = map[string]string{
 	// CSS Overflow 3, section 3.1: overlay is a legacy name of auto.
 	"'overflow-block'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-inline'": "visible | hidden | clip | scroll | auto | overlay",
 	"'overflow-x'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-y'": "visible | hidden | clip | scroll | auto | overlay",
-	// Ranges that the specifications only have in prose: Filter Effects 1, section 5; CSS Grid 1,
-	// section 7.2; SVG 2, section 13.5; HTML.
+	// Ranges that the specifications only have in prose: Filter Effects 1,
+	// section 5; CSS Grid 1, section 7.2; SVG 2, section 13.5; HTML.
 	"blur()": "blur( <length [0,∞]>? )", "brightness()": "brightness( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "contrast()": "contrast( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"grayscale()": "grayscale( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "invert()": "invert( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"opacity()": "opacity( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "saturate()": "saturate( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "sepia()": "sepia( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
 	"fit-content()": "fit-content( <length-percentage [0,∞]> )", "'interest-delay-start'": "normal | <time [0,∞]>", "'interest-delay-end'": "normal | <time [0,∞]>",
 	"'stroke-dasharray'": "none | [ <length-percentage [0,∞]> | <number [0,∞]> ]+#", "'stroke-miterlimit'": "<number [0,∞]>",
 	"'stroke-width'": "[ <length-percentage [0,∞]> | <line-width> | <number [0,∞]> ]#",
-	// CSS Animations 1, section 4.8: browsers do not support the two parts of the later draft.
+	// CSS Animations 1, section 4.8: browsers do not support the two parts of
+	// the later draft.
 	"'animation-delay'": "<time>#",
 	// CSS Page 3, section 7.1.
 	"'size'": "<length [0,∞]>{1,2} | auto | [ <page-size> || [ portrait | landscape ] ]",
-	// CSS Box Sizing 4, section 4: the second part may be auto alone, as in the first draft.
+	// CSS Box Sizing 4, section 4: the second part may be auto alone, as in the
+	// first draft.
 	"'contain-intrinsic-size'": "[ auto? [ none | <length [0,∞]> ] | auto ]{1,2}",
 	// CSS Viewport 1, section 3: a zoom may be a keyword.
 	"'zoom'": "normal | reset | <number [0,∞]> | <percentage [0,∞]>",
 }
 
-// basics match a basic type at the start of values, and return how many values it consists of.
+// basics match a basic type at the start of values, and return how many values
+// it consists of.
 var basics = basicTypes()
 
 // basicTypes returns the matchers of all basic types.
@@ -87,7 +92,8 @@ func basicTypes() map[string]func(values []ast.Value, e *expr) (n int, ok bool) 
 	}
 }
 
-// isCustomIdent reports whether v is an author-defined identifier (CSS Values 4, section 4.2).
+// isCustomIdent reports whether v is an author-defined identifier (CSS Values
+// 4, section 4.2).
 func isCustomIdent(v *ast.Value) bool {
 	return v.Kind == token.Ident && !v.IsIdent("default") && !slices.Contains(wide, token.Lower(v.Text))
 }
@@ -102,8 +108,8 @@ func isHexColor(v *ast.Value) bool {
 // measures are units that package value does not compute with.
 var measures = map[string]string{"fr": "flex", "db": "decibel", "st": "semitones"}
 
-// numeric matches a number of a type. A literal number must be in range; browsers clamp
-// calculations.
+// numeric matches a number of a type. A literal number must be in range;
+// browsers clamp calculations.
 func numeric(name string) func([]ast.Value, *expr) (int, bool) {
 	return func(values []ast.Value, e *expr) (int, bool) {
 		v := &values[0]

@@ -66,7 +66,8 @@ func parseSyntax(syntax string) (*expr, error) {
 	return e, err
 }
 
-// alternatives parses the contents of brackets: the combinators from the loosest to the tightest.
+// alternatives parses the contents of brackets: the combinators from the
+// loosest to the tightest.
 func (p *parser) alternatives() (*expr, error) { return p.combination(0) }
 
 // combinators in order of precedence, the loosest first.
@@ -234,8 +235,8 @@ func (p *parser) primary() (*expr, error) {
 	return p.word()
 }
 
-// quoted parses 'x': a delimiter that would otherwise have a meaning, or an opening bracket with
-// its block.
+// quoted parses 'x': a delimiter that would otherwise have a meaning, or an
+// opening bracket with its block.
 func (p *parser) quoted() (*expr, error) {
 	text, rest, ok := strings.Cut(p.rest[1:], "'")
 	if !ok || text == "" {

@@ -1,10 +1,11 @@
-// Package grammar knows the properties, values, at-rules and selectors that the W3C specifications
-// define, and decides whether a value is valid for a property. Definitions are written in the value
-// definition syntax (CSS Values 4, section 2). They come from open data, which the command in gen
-// converts to the embedded file definitions.txt.
+// Package grammar knows the properties, values, at-rules and selectors that the
+// W3C specifications define, and decides whether a value is valid for a
+// property. Definitions are written in the value definition syntax (CSS Values
+// 4, section 2). They come from open data, which the command in gen converts to
+// the embedded file definitions.txt.
 //
-// Use [Property] or [Descriptor] to get a [Definition], and [Definition.Match] to match values
-// against it.
+// Use [Property] or [Descriptor] to get a [Definition], and [Definition.Match]
+// to match values against it.
 package grammar
 
 import (
@@ -79,8 +80,9 @@ func readTable(text string) *table {
 // Source returns the name and version of the data.
 func Source() string { return load().source }
 
-// Property returns the definition of a property, given in lower case. A legacy name has the
-// definition of the standard one. ok is false if the property does not exist.
+// Property returns the definition of a property, given in lower case. A legacy
+// name has the definition of the standard one. ok is false if the property does
+// not exist.
 func Property(name string) (d Definition, ok bool) {
 	t := load()
 	if standard, isAlias := t.aliases[name]; isAlias {
@@ -90,8 +92,8 @@ func Property(name string) (d Definition, ok bool) {
 	return Definition{t, "<'" + name + "'>", syntax}, ok
 }
 
-// Descriptor returns the definition of a descriptor of an at-rule, or of a feature in @media; both
-// names in lower case.
+// Descriptor returns the definition of a descriptor of an at-rule, or of a
+// feature in @media; both names in lower case.
 func Descriptor(atRule, name string) (d Definition, ok bool) {
 	t := load()
 	key := atRule + "/" + name
@@ -102,7 +104,8 @@ func Descriptor(atRule, name string) (d Definition, ok bool) {
 // Properties returns the names of all properties without legacy names, sorted.
 func Properties() []string { return slices.Sorted(maps.Keys(load().properties)) }
 
-// Descriptors returns the names of the descriptors of an at-rule, sorted; empty if it has none.
+// Descriptors returns the names of the descriptors of an at-rule, sorted; empty
+// if it has none.
 func Descriptors(atRule string) []string {
 	var out []string
 	for key := range load().descriptors {
@@ -114,14 +117,15 @@ func Descriptors(atRule string) []string {
 	return out
 }
 
-// Standard returns the current name of a property that is given by its legacy name in lower case.
+// Standard returns the current name of a property that is given by its legacy
+// name in lower case.
 func Standard(name string) (standard string, ok bool) {
 	standard, ok = load().aliases[name]
 	return standard, ok
 }
 
-// Longhands returns the properties that a shorthand sets, recursively; nil if it is not a
-// shorthand. The slice must not be modified.
+// Longhands returns the properties that a shorthand sets, recursively; nil if
+// it is not a shorthand. The slice must not be modified.
 func Longhands(name string) []string { return load().longhands[name] }
 
 // deepen replaces shorthands among longhands by their longhands.
@@ -151,14 +155,15 @@ func IsAtRule(name string) bool { return load().atRules[name] }
 // AtRules returns the names of all at-rules, sorted.
 func AtRules() []string { return slices.Sorted(maps.Keys(load().atRules)) }
 
-// IsPseudo reports whether a pseudo-class or pseudo-element exists, given in lower case with
-// colons.
+// IsPseudo reports whether a pseudo-class or pseudo-element exists, given in
+// lower case with colons.
 func IsPseudo(name string) bool {
 	t := load()
 	return t.selectors[name] || t.selectors[name+"()"]
 }
 
-// Pseudos returns the names of all pseudo-classes and pseudo-elements with colons, sorted.
+// Pseudos returns the names of all pseudo-classes and pseudo-elements with
+// colons, sorted.
 func Pseudos() []string {
 	var out []string
 	for name := range load().selectors {
@@ -168,8 +173,9 @@ func Pseudos() []string {
 	return slices.Compact(out)
 }
 
-// ColorNames returns the keywords that are colours, in lower case and sorted: named colours, system
-// colours, currentcolor and transparent (CSS Color 4, section 6). The slice must not be modified.
+// ColorNames returns the keywords that are colours, in lower case and sorted:
+// named colours, system colours, currentcolor and transparent (CSS Color 4,
+// section 6). The slice must not be modified.
 func ColorNames() []string { return colorNames() }
 
 // colorNames implements ColorNames.

@@ -10,9 +10,10 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file matches values against definitions. Each part of a definition matches from a position
-// in a list of values to any number of end positions. The matcher follows all of them to find out
-// whether the whole definition consumes all values.
+// This file matches values against definitions. Each part of a definition
+// matches from a position in a list of values to any number of end positions.
+// The matcher follows all of them to find out whether the whole definition
+// consumes all values.
 
 // Definition is the definition of the values of a property or descriptor.
 type Definition struct {
@@ -21,18 +22,20 @@ type Definition struct {
 	syntax string
 }
 
-// Syntax returns the definition in the value definition syntax; empty if the data does not have it.
+// Syntax returns the definition in the value definition syntax; empty if the
+// data does not have it.
 func (d Definition) Syntax() string { return d.syntax }
 
 // Misfit explains why values are invalid.
 type Misfit struct {
-	// At is the first value that does not match; nil if values are missing at the end.
+	// At is the first value that does not match; nil if values are missing at
+	// the end.
 	At *ast.Value
-	// Keywords and Types would be valid there; types are named as in the specifications, without
-	// angle brackets.
+	// Keywords and Types would be valid there; types are named as in the
+	// specifications, without angle brackets.
 	Keywords, Types []string
-	// OutOfRange is set if the value is a number of the right type outside of the range from Low to
-	// High.
+	// OutOfRange is set if the value is a number of the right type outside of
+	// the range from Low to High.
 	OutOfRange bool
 	Low, High  float64
 }
@@ -40,9 +43,10 @@ type Misfit struct {
 // wide are the CSS-wide keywords (CSS Cascade 5, section 7.3).
 var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}
 
-// Match reports whether values are valid for a property. The values must not contain white space,
-// comments, !important, or substitution functions (see [Open]). Definitions that the data leaves
-// open, and matches that would take too long, count as valid.
+// Match reports whether values are valid for a property. The values must not
+// contain white space, comments, !important, or substitution functions (see
+// [Open]). Definitions that the data leaves open, and matches that would take
+// too long, count as valid.
 func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	if d.syntax == "" {
 		return m, true
@@ -68,8 +72,8 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	return work.tracer.found(), false
 }
 
-// Open reports whether values contain a substitution function, so that their validity is only known
-// at computed-value time (CSS Values 5, section 8).
+// Open reports whether values contain a substitution function, so that their
+// validity is only known at computed-value time (CSS Values 5, section 8).
 func Open(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		if v.Kind == token.Function {
@@ -81,8 +85,8 @@ func Open(values []ast.Value) bool {
 	})
 }
 
-// maxWork limits how often parts of a definition are tried before values are assumed to match, and
-// maxDepth how deep parts are nested.
+// maxWork limits how often parts of a definition are tried before values are
+// assumed to match, and maxDepth how deep parts are nested.
 const (
 	maxWork  = 200_000
 	maxDepth = 200
@@ -95,7 +99,8 @@ type work struct {
 	tracer *tracer
 }
 
-// fits reports whether all values match e. way is the path to them, see [tracer].
+// fits reports whether all values match e. way is the path to them, see
+// [tracer].
 func fits(t *table, e *expr, values []ast.Value, way []int, w *work) bool {
 	m := matcher{table: t, values: values, work: w, way: way}
 	ends := m.ends(e, 0)
@@ -113,24 +118,25 @@ type matcher struct {
 	table  *table
 	values []ast.Value
 	work   *work
-	memo   map[place][]int
+	memo   map[memoKey][]int
 	way    []int
 }
 
-// place is a part of a definition at a position.
-type place struct {
+// memoKey is a part of a definition at a position.
+type memoKey struct {
 	e  *expr
 	at int
 }
 
-// ends returns the positions up to which e matches from at, in increasing order.
+// ends returns the positions up to which e matches from at, in increasing
+// order.
 func (m *matcher) ends(e *expr, at int) []int {
 	switch e.op {
 	case keyword, literal, basic, anything:
 		m.work.left--
 		return m.single(e, at)
 	}
-	key := place{e, at}
+	key := memoKey{e, at}
 	if out, ok := m.memo[key]; ok && e.op != reference {
 		return out
 	}
@@ -149,7 +155,7 @@ func (m *matcher) ends(e *expr, at int) []int {
 		return out
 	}
 	if m.memo == nil {
-		m.memo = make(map[place][]int)
+		m.memo = make(map[memoKey][]int)
 	}
 	m.memo[key] = out
 	return out
@@ -178,11 +184,11 @@ func (m *matcher) combined(e *expr, at int) []int {
 	panic(fmt.Sprintf("grammar: unknown operator %d", e.op))
 }
 
-// places are positions in a list of values, in increasing order.
-type places []int
+// positions are positions in a list of values, in increasing order.
+type positions []int
 
 // add inserts positions.
-func (p *places) add(list ...int) {
+func (p *positions) add(list ...int) {
 	for _, at := range list {
 		if i, found := slices.BinarySearch(*p, at); !found {
 			*p = slices.Insert(*p, i, at)
@@ -231,8 +237,9 @@ func (m *matcher) single(e *expr, at int) []int {
 	return nil
 }
 
-// mayOmitComma reports whether a comma of a definition may be omitted at a position, because what
-// comes before or after it is omitted (CSS Values 4, section 2.1).
+// mayOmitComma reports whether a comma of a definition may be omitted at a
+// position, because what comes before or after it is omitted (CSS Values 4,
+// section 2.1).
 func (m *matcher) mayOmitComma(at int) bool {
 	return at == 0 || at == len(m.values) || m.values[at-1].Kind == token.Comma
 }
@@ -263,7 +270,7 @@ func (m *matcher) bracketed(e *expr, at int) []int {
 
 // oneOf matches one of several alternatives.
 func (m *matcher) oneOf(e *expr, at int) []int {
-	var out places
+	var out positions
 	args := e.args
 	if m.work.tracer == nil && len(e.words) > 0 { // a tracer needs to see each keyword
 		args = e.others
@@ -281,7 +288,7 @@ func (m *matcher) oneOf(e *expr, at int) []int {
 func (m *matcher) sequence(args []*expr, at int) []int {
 	from := []int{at}
 	for _, arg := range args {
-		var next places
+		var next positions
 		for _, start := range from {
 			next.add(m.ends(arg, start)...)
 		}
@@ -292,14 +299,14 @@ func (m *matcher) sequence(args []*expr, at int) []int {
 	return from
 }
 
-// state is the progress of matching in any order, or of a repetition: the arguments used so far, as
-// bits, or the number of repetitions.
+// state is the progress of matching in any order, or of a repetition: the
+// arguments used so far, as bits, or the number of repetitions.
 type state struct{ done, at int }
 
-// inAnyOrder matches the arguments in any order: all of them, or one or more. Each position is
-// visited at most once with the same used arguments.
+// inAnyOrder matches the arguments in any order: all of them, or one or more.
+// Each position is visited at most once with the same used arguments.
 func (m *matcher) inAnyOrder(e *expr, at int) []int {
-	var out places
+	var out positions
 	all := 1<<len(e.args) - 1
 	seen := map[state]bool{{0, at}: true}
 	for queue := []state{{0, at}}; len(queue) > 0; {
@@ -326,9 +333,10 @@ func (m *matcher) inAnyOrder(e *expr, at int) []int {
 	return out
 }
 
-// repeated matches a repetition. Once the minimum is reached, only the position matters.
+// repeated matches a repetition. Once the minimum is reached, only the position
+// matters.
 func (m *matcher) repeated(e *expr, at int) []int {
-	var out places
+	var out positions
 	bounded := e.most < unbounded
 	seen := map[state]bool{{0, at}: true}
 	for queue := []state{{0, at}}; len(queue) > 0; {
@@ -364,9 +372,10 @@ func (m *matcher) repeated(e *expr, at int) []int {
 	return out
 }
 
-// expr returns the definition of a reference: "<type>", "<'property'>", "<function()>" or
-// "@at-rule/descriptor". Numbers in it without a range of their own get the given range. It returns
-// nil if the data does not define the name.
+// expr returns the definition of a reference: "<type>", "<'property'>",
+// "<function()>" or "@at-rule/descriptor". Numbers in it without a range of
+// their own get the given range. It returns nil if the data does not define the
+// name.
 func (t *table) expr(name string, low, high float64) *expr {
 	key := name
 	if low != everything[0] || high != everything[1] {

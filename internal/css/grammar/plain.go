@@ -7,14 +7,15 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file recognizes common valid values quickly: a keyword, number or colour, lists of them, and
-// some of them in any order. The general matcher decides the rest.
+// This file recognizes common valid values quickly: a keyword, number or
+// colour, lists of them, and some of them in any order. The general matcher
+// decides the rest.
 
 // maxPlain limits the depth of definitions that are followed.
 const maxPlain = 60
 
-// plainly reports whether values obviously match an expression, without backtracking. false means
-// unknown.
+// plainly reports whether values obviously match an expression, without
+// backtracking. false means unknown.
 func (t *table) plainly(e *expr, values []ast.Value, depth int) bool {
 	if e == nil || depth > maxPlain || len(values) == 0 {
 		return false
@@ -51,8 +52,8 @@ func (t *table) follow(e *expr) *expr {
 	return e.target
 }
 
-// plainlyRepeated is plainly for repetitions, each of a single value, or of the values between two
-// commas.
+// plainlyRepeated is plainly for repetitions, each of a single value, or of the
+// values between two commas.
 func (t *table) plainlyRepeated(e *expr, values []ast.Value, depth int) bool {
 	if e.least <= 1 && e.most >= 1 && t.plainly(e.args[0], values, depth) {
 		return true
@@ -73,8 +74,8 @@ func (t *table) plainlyRepeated(e *expr, values []ast.Value, depth int) bool {
 	return true
 }
 
-// plainlyMixed is plainly for parts in any order, each of a single value: each value is matched by
-// the first part that accepts it.
+// plainlyMixed is plainly for parts in any order, each of a single value: each
+// value is matched by the first part that accepts it.
 func (t *table) plainlyMixed(e *expr, values []ast.Value, depth int) bool {
 	const most = 16 // parts
 	if len(e.args) > most || len(values) > len(e.args) {
@@ -102,8 +103,8 @@ func (t *table) plainlyMixed(e *expr, values []ast.Value, depth int) bool {
 	return true
 }
 
-// plainlyOne is plainly for sequences in which one part matches all values and the others are
-// optional.
+// plainlyOne is plainly for sequences in which one part matches all values and
+// the others are optional.
 func (t *table) plainlyOne(e *expr, values []ast.Value, depth int) bool {
 	required := -1
 	for i, arg := range e.args {

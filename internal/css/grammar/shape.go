@@ -11,17 +11,18 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file caches which values are valid, by shape: most values of a site only differ in numbers
-// and colours, which are irrelevant for most definitions.
+// This file caches which values are valid, by shape: most values of a site only
+// differ in numbers and colours, which are irrelevant for most definitions.
 
-// verdicts are the shapes of valid values, each prefixed with the name of a definition. It is safe
-// for concurrent use.
+// verdicts are the shapes of valid values, each prefixed with the name of a
+// definition. It is safe for concurrent use.
 type verdicts struct {
 	mu  sync.RWMutex
 	fit map[string]struct{}
 }
 
-// maxVerdicts limits the number of cached shapes, and maxShape the length of one.
+// maxVerdicts limits the number of cached shapes, and maxShape the length of
+// one.
 const (
 	maxVerdicts = 1 << 15
 	maxShape    = 256
@@ -51,9 +52,10 @@ func (v *verdicts) add(shape []byte) {
 // limits are the ends of all number ranges in definitions, in increasing order.
 var limits = []float64{-1, 0, 1, 2, 4, 100, 1000}
 
-// appendShape appends the shape of values: everything that a definition may depend on. That is all
-// of names, functions and delimiters; of a number its unit, whether it is an integer, and its
-// position among the limits; of anything else its kind.
+// appendShape appends the shape of values: everything that a definition may
+// depend on. That is all of names, functions and delimiters; of a number its
+// unit, whether it is an integer, and its position among the limits; of
+// anything else its kind.
 func appendShape(key []byte, values []ast.Value) []byte {
 	for i := range values {
 		v := &values[i]

@@ -7,8 +7,8 @@ import (
 	"rinzel/internal/css/ast"
 )
 
-// tracer finds the value that does not match: the furthest one at which any part of the definition
-// was tried.
+// tracer finds the value that does not match: the furthest one at which any
+// part of the definition was tried.
 type tracer struct {
 	far    []int // path to it: its index in each list, the outermost first
 	at     *ast.Value

@@ -1,8 +1,9 @@
-// Package parse parses style sheets with the error recovery of CSS Syntax Level 3: any input yields
-// a tree, and invalid parts become bad nodes that keep their text.
+// Package parse parses style sheets with the error recovery of CSS Syntax Level
+// 3: any input yields a tree, and invalid parts become bad nodes that keep
+// their text.
 //
-// [Sheet] parses a sheet and returns its tree with findings. [Values] and [Selectors] parse
-// fragments.
+// [Sheet] parses a sheet and returns its tree with findings. [Values] and
+// [Selectors] parse fragments.
 package parse
 
 import (
@@ -16,16 +17,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// Sheet parses a style sheet. It is an error if the file ends inside an open construct or if
-// nesting exceeds [ast.MaxDepth]. What a browser skips is a warning.
+// Sheet parses a style sheet. It is an error if the file ends inside an open
+// construct or if nesting exceeds [ast.MaxDepth]. What a browser skips is a
+// warning.
 func Sheet(f *source.File) (*ast.Stylesheet, []diag.Diagnostic) {
 	p := newParser(f)
 	nodes := p.sheet()
 	return &ast.Stylesheet{Nodes: nodes}, p.diags
 }
 
-// Part parses a style sheet that is part of a file, such as a style element of a page. Positions
-// are those of the file.
+// Part parses a style sheet that is part of a file, such as a style element of
+// a page. Positions are those of the file.
 func Part(f *source.File, start, end int) (*ast.Stylesheet, []diag.Diagnostic) {
 	p := &parser{file: f, src: f.Text[:end], sc: scan.New(f.Text[:end])}
 	p.sc.Reset(start)
@@ -52,11 +54,12 @@ func Selectors(f *source.File) ([]ast.Selector, []diag.Diagnostic) {
 	return selectors, p.diags
 }
 
-// SelectorReader parses selector lists from component values. The zero SelectorReader is ready for
-// use, by one goroutine at a time.
+// SelectorReader parses selector lists from component values. The zero
+// SelectorReader is ready for use, by one goroutine at a time.
 type SelectorReader struct{ p parser }
 
-// Read parses a selector list. Selectors may be relative; invalid ones become bad selectors.
+// Read parses a selector list. Selectors may be relative; invalid ones become
+// bad selectors.
 func (r *SelectorReader) Read(values []ast.Value) []ast.Selector { return r.p.selectors(values, true) }
 
 // parser is the state of parsing one file.
@@ -74,7 +77,8 @@ type parser struct {
 	ended   bool // an unclosed construct was reported; outer ones are consequences of it
 	bad     badToken
 
-	// Lists are collected on these stacks and then copied to slabs with their exact size.
+	// Lists are collected on these stacks and then copied to slabs with their
+	// exact size.
 	nodes   []ast.Node
 	scratch []ast.Value
 	parts   []ast.Simple
@@ -98,9 +102,10 @@ type badToken struct {
 	at   source.Span
 }
 
-// slab allocates slices from large arrays, because a sheet consists of very many small lists. The
-// arrays are sized by the remaining source and by what the source so far needed: a few large arrays
-// cost the garbage collector much less than many growing ones.
+// slab allocates slices from large arrays, because a sheet consists of very
+// many small lists. The arrays are sized by the remaining source and by what
+// the source so far needed: a few large arrays cost the garbage collector much
+// less than many growing ones.
 type slab[T any] struct {
 	free []T
 	used int // elements allocated so far, including unused ones of earlier arrays
@@ -112,11 +117,12 @@ const (
 	lastSlab  = 1 << 20
 )
 
-// extra returns how many more elements than estimated an array has: fewer at the end of a short
-// source, because sites have thousands of small sheets.
+// extra returns how many more elements than estimated an array has: fewer at
+// the end of a short source, because sites have thousands of small sheets.
 func extra(left int) int { return min(firstSlab, left/32+1) }
 
-// take returns n zero elements with capacity n. p tells how much of the source is left.
+// take returns n zero elements with capacity n. p tells how much of the source
+// is left.
 func (s *slab[T]) take(p *parser, n int) []T {
 	if len(s.free) < n {
 		size := extra(len(p.src))
@@ -244,8 +250,8 @@ const (
 	entries                    // constants of a group, and nested groups
 )
 
-// block parses a block from its opening brace on. ok is false if it is nested too deep; the whole
-// block is skipped then.
+// block parses a block from its opening brace on. ok is false if it is nested
+// too deep; the whole block is skipped then.
 func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
 	open := p.tok
 	b.LBrace = p.pos(open.Start)
@@ -269,8 +275,8 @@ func (p *parser) block(kind blockKind) (b ast.Block, ok bool) {
 	return b, true
 }
 
-// contents parses the contents of a block (section 5.5.4), up to its closing brace or the end of
-// the file.
+// contents parses the contents of a block (section 5.5.4), up to its closing
+// brace or the end of the file.
 func (p *parser) contents(kind blockKind) {
 	for {
 		switch p.tok.Kind {
@@ -302,8 +308,8 @@ func (p *parser) ruleOf(kind blockKind) ast.Node {
 	return p.plainRule(kind)
 }
 
-// rule parses a style rule (section 5.5.3). Inside a block, a semicolon ends something that is not
-// a rule.
+// rule parses a style rule (section 5.5.3). Inside a block, a semicolon ends
+// something that is not a rule.
 func (p *parser) rule(nested bool) ast.Node {
 	begin, from := p.tok.Start, len(p.scratch)
 	p.bad = badToken{}
@@ -340,7 +346,8 @@ func (p *parser) rule(nested bool) ast.Node {
 	return rule
 }
 
-// looksCustom reports whether a prelude starts like a custom property, which is never a rule.
+// looksCustom reports whether a prelude starts like a custom property, which is
+// never a rule.
 func looksCustom(prelude []ast.Value) bool {
 	return len(prelude) > 1 && prelude[1].Kind == token.Colon &&
 		prelude[0].Kind == token.Ident && ast.IsCustomName(prelude[0].Text)
@@ -355,7 +362,8 @@ func (p *parser) prelude(nested bool) {
 	p.list(stop, false)
 }
 
-// badPrelude returns a bad rule if the prelude contains unbalanced tokens, and nil otherwise.
+// badPrelude returns a bad rule if the prelude contains unbalanced tokens, and
+// nil otherwise.
 func (p *parser) badPrelude(begin uint32, from int) ast.Node {
 	bad := p.bad
 	if bad.kind == token.EOF && !p.tooDeep {
@@ -407,7 +415,8 @@ func (p *parser) plainRule(kind blockKind) ast.Node {
 	return &ast.QualifiedRule{Prelude: prelude, Block: block}
 }
 
-// notARule returns a bad node for the source since begin, which no block follows.
+// notARule returns a bad node for the source since begin, which no block
+// follows.
 func (p *parser) notARule(begin uint32, nested bool) ast.Node {
 	text := p.raw(begin)
 	at := p.pos(begin)
@@ -475,8 +484,8 @@ func (p *parser) atRule(nested bool) ast.Node {
 	return rule
 }
 
-// badAtRule returns a bad node if the prelude of an at-rule contains unbalanced tokens, and nil
-// otherwise.
+// badAtRule returns a bad node if the prelude of an at-rule contains unbalanced
+// tokens, and nil otherwise.
 func (p *parser) badAtRule(begin uint32, from int) ast.Node {
 	p.scratch = p.scratch[:from]
 	if !p.tooDeep {
@@ -491,11 +500,13 @@ func (p *parser) badAtRule(begin uint32, from int) ast.Node {
 	return p.badRule(begin)
 }
 
-// declaration parses a declaration (section 5.5.6), if one can start here in a block of the kind:
-// with an identifier, with an interpolated name, or, in a group of constants, with a number. It
-// returns nil without reading anything if there is none: no colon follows, or a block does, as in
-// a:hover { }. Only a custom property may contain a block in braces besides other values; a
-// property whose value is only a block is invalid in every grammar, and parsed as a rule.
+// declaration parses a declaration (section 5.5.6), if one can start here in a
+// block of the kind: with an identifier, with an interpolated name, or, in a
+// group of constants, with a number. It returns nil without reading anything if
+// there is none: no colon follows, or a block does, as in a:hover { }. Only a
+// custom property may contain a block in braces besides other values; a
+// property whose value is only a block is invalid in every grammar, and parsed
+// as a rule.
 func (p *parser) declaration(kind blockKind) ast.Node {
 	m := p.mark()
 	nameTok := p.tok
@@ -559,8 +570,9 @@ func (p *parser) declaration(kind blockKind) ast.Node {
 	return d
 }
 
-// interpolatedName pushes the parts of an interpolated name, and reports whether there is one:
-// constants in brackets, attached to names that end in a hyphen or standing alone.
+// interpolatedName pushes the parts of an interpolated name, and reports
+// whether there is one: constants in brackets, attached to names that end in a
+// hyphen or standing alone.
 func (p *parser) interpolatedName() bool {
 	for first := true; ; first = false {
 		t := p.tok
@@ -590,8 +602,8 @@ func (p *parser) badDeclaration(begin uint32, from int) ast.Node {
 	return &ast.BadDeclaration{At: p.pos(begin), Text: text}
 }
 
-// endOfValue returns the end of the declaration that was just parsed, without white space before
-// the semicolon.
+// endOfValue returns the end of the declaration that was just parsed, without
+// white space before the semicolon.
 func (p *parser) endOfValue(name token.Token) uint32 {
 	end := p.tok.Start
 	for end > name.End && token.IsSpace(p.src[end-1]) {
@@ -600,8 +612,8 @@ func (p *parser) endOfValue(name token.Token) uint32 {
 	return end
 }
 
-// important removes !important and the white space around it from the values since from, and
-// reports whether it was there.
+// important removes !important and the white space around it from the values
+// since from, and reports whether it was there.
 func (p *parser) important(from int) bool {
 	values := trimSpace(p.scratch[from:])
 	rest := trimComments(values)

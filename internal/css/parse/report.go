@@ -13,10 +13,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file words the findings of the parser. Their codes are documented in docs/messages.md.
+// This file words the findings of the parser. Their codes are documented in
+// docs/messages.md.
 
-// maxFindings limits the number of warnings, and of errors, of one file. A file with more is
-// probably not a style sheet.
+// maxFindings limits the number of warnings, and of errors, of one file. A file
+// with more is probably not a style sheet.
 const maxFindings = 100
 
 // warn reports a warning.
@@ -47,7 +48,8 @@ func (p *parser) add(d diag.Diagnostic) {
 	}
 }
 
-// reportUnclosed reports the innermost construct that is open at the end of the file.
+// reportUnclosed reports the innermost construct that is open at the end of the
+// file.
 func (p *parser) reportUnclosed(open token.Token, construct, want string) {
 	if p.ended || p.deep {
 		return
@@ -84,7 +86,8 @@ func (p *parser) reportTooDeep() {
 	p.tooDeep = true
 }
 
-// dollarName returns the name at the start of values written as $name: value, or nil.
+// dollarName returns the name at the start of values written as $name: value,
+// or nil.
 func dollarName(values []ast.Value) *ast.Value {
 	if len(values) > 2 && values[0].IsDelim('$') && values[1].Kind == token.Ident && !values[1].Space && values[2].Kind == token.Colon {
 		return &values[1]
@@ -103,8 +106,8 @@ func (p *parser) reportDollarName(name *ast.Value) {
 // statements are the at-rules that end with a semicolon and have no block.
 var statements = map[string]bool{"charset": true, "import": true, "namespace": true, "custom-media": true, "custom-selector": true, "tokens": true, "drop": true}
 
-// reportContinues reports a statement without a semicolon, which continues up to the block of what
-// follows.
+// reportContinues reports a statement without a semicolon, which continues up
+// to the block of what follows.
 func (p *parser) reportContinues(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
@@ -152,7 +155,8 @@ func (p *parser) reportBadValue(text string) {
 	}
 }
 
-// reportBadDeclaration reports text in a block that is neither a declaration nor a rule.
+// reportBadDeclaration reports text in a block that is neither a declaration
+// nor a rule.
 func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 	span := source.SpanOf(at, firstLine(text))
 	if strings.HasPrefix(text, "//") {
@@ -170,14 +174,15 @@ func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 		shorten(text)), "write name: value;")
 }
 
-// BadSelectors returns a warning for each rule with an invalid selector. It must be called after
-// composition, because names in selectors may be built by it. Rules in at-rules that are not known
-// to contain style rules are skipped.
+// BadSelectors returns a warning for each rule with an invalid selector. It
+// must be called after composition, because names in selectors may be built by
+// it. Rules in at-rules that are not known to contain style rules are skipped.
 func BadSelectors(nodes []ast.Node) []diag.Diagnostic {
 	return badSelectors(nodes, nil, nil)
 }
 
-// badSelectors appends the findings in nodes whose parent rule has the selectors parents.
+// badSelectors appends the findings in nodes whose parent rule has the
+// selectors parents.
 func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnostic) []diag.Diagnostic {
 	for _, n := range nodes {
 		if len(found) >= maxFindings {
@@ -200,8 +205,8 @@ func badSelectors(nodes []ast.Node, parents []ast.Selector, found []diag.Diagnos
 	return found
 }
 
-// badSelector explains the first invalid selector of a list, in a rule whose parent has the
-// selectors parents.
+// badSelector explains the first invalid selector of a list, in a rule whose
+// parent has the selectors parents.
 func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	i := slices.IndexFunc(selectors, ast.Selector.IsBad)
 	if i < 0 {
@@ -236,8 +241,8 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 	return d, true
 }
 
-// wholeName suggests the full name for a name that was meant to be joined to the class of the
-// parent rule.
+// wholeName suggests the full name for a name that was meant to be joined to
+// the class of the parent rule.
 func wholeName(name string, parents []ast.Selector) string {
 	if len(parents) == 1 && len(parents[0]) > 0 {
 		if last := parents[0][len(parents[0])-1]; last.Kind == ast.ClassSelector {
@@ -247,7 +252,8 @@ func wholeName(name string, parents []ast.Selector) string {
 	return "write the full name in a rule of its own, outside of this one"
 }
 
-// hasInterpolation reports whether values contain an interpolated name: .a-(key), .(key).
+// hasInterpolation reports whether values contain an interpolated name:
+// .a-(key), .(key).
 func hasInterpolation(values []ast.Value) bool {
 	for i := range values {
 		v := &values[i]
@@ -258,8 +264,8 @@ func hasInterpolation(values []ast.Value) bool {
 	return false
 }
 
-// joinedName returns the name after '&' if it was meant to be joined to the name of the parent
-// rule.
+// joinedName returns the name after '&' if it was meant to be joined to the
+// name of the parent rule.
 func joinedName(bad []ast.Value) (name string, ok bool) {
 	if len(bad) < 2 || !bad[0].IsDelim('&') || bad[1].Space {
 		return "", false

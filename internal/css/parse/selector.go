@@ -8,8 +8,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// selectors parses a selector list from component values (Selectors Level 4, section 4.1, with the
-// grammar of section 18). An invalid selector becomes a bad selector with a copy of its values.
+// selectors parses a selector list from component values (Selectors Level 4,
+// section 4.1, with the grammar of section 18). An invalid selector becomes a
+// bad selector with a copy of its values.
 func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
 	n := 1
 	for i := range values {
@@ -59,7 +60,8 @@ type selectorReader struct {
 // push adds a simple selector.
 func (r *selectorReader) push(s ast.Simple) { r.p.parts = append(r.p.parts, s) }
 
-// peek returns the value n after the next one, if there is no white space between them.
+// peek returns the value n after the next one, if there is no white space
+// between them.
 func (r *selectorReader) peek(n int) *ast.Value {
 	if r.i+n >= len(r.values) || r.values[r.i+n].Space && n > 0 {
 		return &none
@@ -70,7 +72,8 @@ func (r *selectorReader) peek(n int) *ast.Value {
 // of kind EOF
 var none ast.Value // of kind EOF
 
-// complex parses compounds and combinators to the end. It reports whether everything is valid.
+// complex parses compounds and combinators to the end. It reports whether
+// everything is valid.
 func (r *selectorReader) complex(relative bool) bool {
 	compound, started := false, false // inside a compound; anything was pushed
 	for r.i < len(r.values) {
@@ -100,7 +103,8 @@ func (r *selectorReader) complex(relative bool) bool {
 	return compound
 }
 
-// combinator returns the next combinator, and the number of values it consists of.
+// combinator returns the next combinator, and the number of values it consists
+// of.
 func (r *selectorReader) combinator() (symbol string, n int) {
 	v := r.peek(0)
 	if v.Kind != token.Delim {
@@ -117,8 +121,8 @@ func (r *selectorReader) combinator() (symbol string, n int) {
 	return "", 0
 }
 
-// simple parses one simple selector. A type selector must be the first of its compound, also before
-// a nesting selector: browsers drop a rule with &p.
+// simple parses one simple selector. A type selector must be the first of its
+// compound, also before a nesting selector: browsers drop a rule with &p.
 func (r *selectorReader) simple(first bool) bool {
 	v := r.peek(0)
 	switch v.Kind {
@@ -151,7 +155,8 @@ func (r *selectorReader) simple(first bool) bool {
 	return false
 }
 
-// take pushes s with the position of the next value, and moves n values forward.
+// take pushes s with the position of the next value, and moves n values
+// forward.
 func (r *selectorReader) take(n int, s ast.Simple) {
 	s.Pos = r.values[r.i].Pos
 	r.push(s)

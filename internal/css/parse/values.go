@@ -17,8 +17,9 @@ func stopAt(k token.Kind) stops { return 1 << k }
 // has reports whether k is in the set.
 func (s stops) has(k token.Kind) bool { return s&(1<<k) != 0 }
 
-// list pushes component values (section 5.5.8) onto the stack, up to a token in stop or the end of
-// the file. verbatim preserves white space as values of its own, for custom properties.
+// list pushes component values (section 5.5.8) onto the stack, up to a token in
+// stop or the end of the file. verbatim preserves white space as values of its
+// own, for custom properties.
 func (p *parser) list(stop stops, verbatim bool) {
 	stop |= stopAt(token.EOF)
 	space := false    // white space was seen since the last value
@@ -46,7 +47,8 @@ func (p *parser) list(stop stops, verbatim bool) {
 		case token.Function, token.LParen, token.LBracket, token.LBrace:
 			p.bracketed(t, space && joinable, verbatim)
 		case token.BadString, token.BadURL, token.RParen, token.RBracket, token.RBrace:
-			// Statements must not contain these: a closing bracket without an opening one.
+			// Statements must not contain these: a closing bracket without an
+			// opening one.
 			p.noteBad(t)
 			fallthrough
 		default:
@@ -62,7 +64,8 @@ func (p *parser) token(t token.Token, space bool) {
 	p.scratch = append(p.scratch, ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space})
 }
 
-// bracketed pushes the function or block opened by the current token t, and moves past it.
+// bracketed pushes the function or block opened by the current token t, and
+// moves past it.
 func (p *parser) bracketed(t token.Token, space, verbatim bool) {
 	v := ast.Value{Kind: t.Kind, Text: p.text(t), Pos: p.pos(t.Start), Space: space}
 	if t.Kind == token.Function && len(v.Text) == len("style(") && token.EqualFold(v.Text, "style(") {
@@ -114,8 +117,9 @@ func constructOf(open token.Kind) string {
 	return "bracket"
 }
 
-// skipBlock moves past the block opened by the current token, without recursion: brackets close
-// their counterparts and are ordinary tokens otherwise.
+// skipBlock moves past the block opened by the current token, without
+// recursion: brackets close their counterparts and are ordinary tokens
+// otherwise.
 func (p *parser) skipBlock() {
 	open := p.tok
 	closers := []token.Kind{open.Kind.Closer()}
@@ -134,8 +138,8 @@ func (p *parser) skipBlock() {
 	p.next()
 }
 
-// text returns the text of a token. If the end of the file cut off the last token, its text is
-// completed, so that it keeps its meaning elsewhere.
+// text returns the text of a token. If the end of the file cut off the last
+// token, its text is completed, so that it keeps its meaning elsewhere.
 func (p *parser) text(t token.Token) string {
 	if int(t.End) < len(p.src) {
 		return p.src[t.Start:t.End]
@@ -186,8 +190,9 @@ func endsInBackslash(text string) bool {
 	return n%2 == 1
 }
 
-// raw returns the source from begin to the current token for a bad node: without trailing white
-// space, and completed so that it does not affect what is printed after it.
+// raw returns the source from begin to the current token for a bad node:
+// without trailing white space, and completed so that it does not affect what
+// is printed after it.
 func (p *parser) raw(begin uint32) string {
 	whole := p.src[begin:p.tok.Start]
 	text := strings.TrimRight(whole, " \t\r\n\f")
@@ -246,8 +251,8 @@ func complete(text string) string {
 	return b.String()
 }
 
-// needsLineEnd reports whether text ends in something that only a line end preserves: an unclosed
-// string, or a backslash that escapes nothing.
+// needsLineEnd reports whether text ends in something that only a line end
+// preserves: an unclosed string, or a backslash that escapes nothing.
 func needsLineEnd(text string) bool {
 	if strings.ContainsAny(text, `"'\`) {
 		sc := scan.New(text)

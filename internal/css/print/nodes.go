@@ -34,11 +34,12 @@ func (p *printer) nodes(nodes []ast.Node, top bool) {
 	}
 }
 
-// isPreserved reports whether a comment must stay in compact output, such as a licence notice.
+// isPreserved reports whether a comment must stay in compact output, such as a
+// licence notice.
 func isPreserved(text string) bool { return strings.HasPrefix(text, "/*!") }
 
-// separateNodes writes the line ends between two nodes. Rules with blocks are surrounded by blank lines,
-// and a comment belongs to what follows it.
+// separateNodes writes the line ends between two nodes. Rules with blocks are
+// surrounded by blank lines, and a comment belongs to what follows it.
 func (p *printer) separateNodes(before, n ast.Node, top bool) {
 	if p.compact {
 		return
@@ -58,7 +59,8 @@ func (p *printer) separateNodes(before, n ast.Node, top bool) {
 	p.newline()
 }
 
-// endStatement writes the semicolon after a declaration or statement, if needed.
+// endStatement writes the semicolon after a declaration or statement, if
+// needed.
 func (p *printer) endStatement() {
 	if p.semicolon {
 		p.token(token.Semicolon, ";")
@@ -166,8 +168,8 @@ func (p *printer) declared(d *ast.Declaration, custom bool) {
 	p.semicolon = true
 }
 
-// mappedValues writes the value of a declaration. A value from elsewhere, such as that of a
-// constant, is mapped to its own source.
+// mappedValues writes the value of a declaration. A value from elsewhere, such
+// as that of a constant, is mapped to its own source.
 func (p *printer) mappedValues(d *ast.Declaration) {
 	if p.maps == nil {
 		p.values(d.Value, false)
@@ -195,8 +197,8 @@ func contains(at source.Pos, span source.Span) bool {
 	return at.File == span.Start.File && span.Start.Off <= at.Off && at.Off < span.End
 }
 
-// values writes component values. verbatim is for custom properties, which contain their white
-// space as values.
+// values writes component values. verbatim is for custom properties, which
+// contain their white space as values.
 func (p *printer) values(values []ast.Value, verbatim bool) {
 	for i := range values {
 		v := &values[i]

@@ -1,6 +1,7 @@
-// Package print writes syntax trees as style sheets, readable or compact, and records source map
-// positions while it does. Readable and compact output come from the same code. This file has the
-// mechanism: tokens, separators and positions. nodes.go decides the layout.
+// Package print writes syntax trees as style sheets, readable or compact, and
+// records source map positions while it does. Readable and compact output come
+// from the same code. This file has the mechanism: tokens, separators and
+// positions. nodes.go decides the layout.
 package print
 
 import (
@@ -13,26 +14,28 @@ import (
 	"rinzel/internal/source"
 )
 
-// Options configure the output. The zero Options write a readable sheet without a map.
+// Options configure the output. The zero Options write a readable sheet without
+// a map.
 type Options struct {
-	// Compact omits everything insignificant: white space, the last semicolon of a block, and
-	// comments except those that start with /*!.
+	// Compact omits everything insignificant: white space, the last semicolon
+	// of a block, and comments except those that start with /*!.
 	Compact bool
-	// Maps, if not nil, receives the output position of each selector, at-rule, declaration, and
-	// value from elsewhere.
+	// Maps, if not nil, receives the output position of each selector, at-rule,
+	// declaration, and value from elsewhere.
 	Maps Mapper
 }
 
-// Mapper records that the text at a line and column of the output comes from a position in a
-// source. Line and column are counted from 0, columns in UTF-16 code units. written is the
-// identifier at that position, or "" if there is none.
+// Mapper records that the text at a line and column of the output comes from a
+// position in a source. Line and column are counted from 0, columns in UTF-16
+// code units. written is the identifier at that position, or "" if there is
+// none.
 type Mapper interface {
 	Add(line, column int, from source.Pos, written string)
 }
 
-// Append appends nodes to dst and returns the result. The output is UTF-8 and ends with a line end,
-// unless it is empty. Lines and columns are counted from the start of dst, which must be empty or
-// end with a line end.
+// Append appends nodes to dst and returns the result. The output is UTF-8 and
+// ends with a line end, unless it is empty. Lines and columns are counted from
+// the start of dst, which must be empty or end with a line end.
 func Append(dst []byte, nodes []ast.Node, opts Options) []byte {
 	p := printer{buf: dst, start: len(dst), compact: opts.Compact, maps: opts.Maps}
 	for _, c := range dst {
@@ -55,7 +58,8 @@ func Values(values []ast.Value) string {
 	return string(p.buf)
 }
 
-// CompactValues returns component values as the shortest text that is parsed as the same values.
+// CompactValues returns component values as the shortest text that is parsed as
+// the same values.
 func CompactValues(values []ast.Value) string {
 	p := printer{compact: true}
 	p.values(values, false)
@@ -89,8 +93,8 @@ type printer struct {
 	ranges    bool // inside the value of unicode-range
 }
 
-// token writes one token. All output except white space goes through it, so this is the only place
-// that separates tokens.
+// token writes one token. All output except white space goes through it, so
+// this is the only place that separates tokens.
 func (p *printer) token(k token.Kind, text string) {
 	less := p.last == token.Delim && p.lastText == "<"
 	if mayFuse[p.last] && p.fuses(k, text) {
@@ -101,8 +105,9 @@ func (p *printer) token(k token.Kind, text string) {
 	p.last, p.lastText, p.afterLess = k, text, less
 }
 
-// fuses reports whether a token directly after the last one would change the meaning of either. The
-// table of the specification says which pairs may fuse; the scanner decides whether these two do.
+// fuses reports whether a token directly after the last one would change the
+// meaning of either. The table of the specification says which pairs may fuse;
+// the scanner decides whether these two do.
 func (p *printer) fuses(k token.Kind, text string) bool {
 	if p.afterLess && p.lastText == "!" && strings.HasPrefix(text, "--") {
 		return true // three tokens that would become one: <!--
@@ -144,7 +149,8 @@ func (p *printer) mapped(at source.Pos, k token.Kind, text string) {
 	p.token(k, text)
 }
 
-// mapTo records that the next output, an identifier or "", comes from a position in a source.
+// mapTo records that the next output, an identifier or "", comes from a
+// position in a source.
 func (p *printer) mapTo(at source.Pos, written string) {
 	if p.maps != nil && at.IsValid() {
 		p.maps.Add(p.line, len(p.buf)-p.lineStart-p.extra, at, written)
@@ -205,8 +211,9 @@ func (p *printer) write(text string) {
 	}
 }
 
-// count updates line and column for text, which was just written and whose first special byte is at
-// i. Source maps count LF, CR and CRLF as line ends, like source files.
+// count updates line and column for text, which was just written and whose
+// first special byte is at i. Source maps count LF, CR and CRLF as line ends,
+// like source files.
 func (p *printer) count(text string, i int) {
 	base := len(p.buf) - len(text)
 	for i < len(text) {
@@ -227,8 +234,8 @@ func (p *printer) count(text string, i int) {
 	}
 }
 
-// endsInOpenEscape reports whether text ends in a hexadecimal escape that a white space after it
-// would belong to.
+// endsInOpenEscape reports whether text ends in a hexadecimal escape that a
+// white space after it would belong to.
 func endsInOpenEscape(text string) bool {
 	for n := 1; n <= 7 && n <= len(text); n++ {
 		c := text[len(text)-n]

@@ -38,9 +38,9 @@ type Repeat struct {
 	Text  string // in its most frequent spelling
 	Uses  []Use  // in the order of the sheets
 	Color *value.Color
-	// From is the text of the colour that this one is a shade or a translucent form of, and
-	// Relative its expression in terms of that colour, which is called "old" as in a replacement.
-	// Both may be "".
+	// From is the text of the colour that this one is a shade or a translucent
+	// form of, and Relative its expression in terms of that colour, which is
+	// called "old" as in a replacement. Both may be "".
 	From, Relative string
 	spellings      map[string]int
 }
@@ -51,7 +51,8 @@ type Use struct {
 	At       source.Span
 }
 
-// IsChannels reports whether the value is a list of the channels of a colour, in braces.
+// IsChannels reports whether the value is a list of the channels of a colour,
+// in braces.
 func (r *Repeat) IsChannels() bool { return r.Color != nil && r.Text[0] == '{' }
 
 // Properties returns the properties of the uses, the most frequent first.
@@ -112,7 +113,8 @@ func (c *Counter) declaration(d *ast.Declaration) {
 	c.values(d.Value, property)
 }
 
-// channels counts a custom property that contains the channels of a colour for rgb(): 43, 108, 176.
+// channels counts a custom property that contains the channels of a colour for
+// rgb(): 43, 108, 176.
 func (c *Counter) channels(d *ast.Declaration, property string) bool {
 	values := ast.Significant(d.Value)
 	var bytes []float64
@@ -135,7 +137,8 @@ func (c *Counter) channels(d *ast.Declaration, property string) bool {
 	return true
 }
 
-// font counts the font family in values. Generic families and keywords do not count.
+// font counts the font family in values. Generic families and keywords do not
+// count.
 func (c *Counter) font(values []ast.Value, property string) {
 	values = ast.Significant(values)
 	if len(values) == 0 || values[0].Kind != token.String && values[0].Kind != token.Ident {
@@ -234,8 +237,8 @@ func (c *Counter) add(key string, g Group, text string, use Use, color *value.Co
 	}
 }
 
-// Repeats returns the counted values by group, the most frequent first. Colours derived from others
-// are related to them.
+// Repeats returns the counted values by group, the most frequent first. Colours
+// derived from others are related to them.
 func (c *Counter) Repeats() []*Repeat {
 	slices.SortStableFunc(c.order, func(a, b *Repeat) int {
 		return cmp.Or(cmp.Compare(a.Group, b.Group), cmp.Compare(len(b.Uses), len(a.Uses)))
@@ -262,8 +265,9 @@ func (c *Counter) Repeats() []*Repeat {
 	return c.order
 }
 
-// relation returns a colour as a relative colour in terms of base, which is called "old": base with
-// another alpha, or a shade of base with about the same hue. It is exact to the byte.
+// relation returns a colour as a relative colour in terms of base, which is
+// called "old": base with another alpha, or a shade of base with about the same
+// hue. It is exact to the byte.
 func relation(base, c value.Color) (relative string, ok bool) {
 	opaque := c
 	opaque.Alpha = 1

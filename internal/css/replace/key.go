@@ -16,7 +16,8 @@ import (
 // Kind is the kind of a value, for counting and for finding similar values.
 type Kind uint8
 
-// The kinds of values. A Name is a string, or an identifier that is not a colour.
+// The kinds of values. A Name is a string, or an identifier that is not a
+// colour.
 const (
 	Other Kind = iota
 	Color
@@ -24,9 +25,10 @@ const (
 	Name
 )
 
-// Key returns a canonical text: two values have the same key if they mean the same, such as #00f,
-// blue and rgb(0 0 255), or .5rem and 0.50REM. property, in lower case, decides whether an
-// identifier is a colour. Values that are not counted have no key.
+// Key returns a canonical text: two values have the same key if they mean the
+// same, such as #00f, blue and rgb(0 0 255), or .5rem and 0.50REM. property, in
+// lower case, decides whether an identifier is a colour. Values that are not
+// counted have no key.
 func Key(v *ast.Value, property string) (key string, kind Kind) {
 	switch v.Kind {
 	case token.Whitespace, token.Comment:
@@ -58,7 +60,8 @@ func bare(v *ast.Value) ast.Value {
 	return out
 }
 
-// colorKey returns the key of a colour: its sRGB channels as bytes, without clamping.
+// colorKey returns the key of a colour: its sRGB channels as bytes, without
+// clamping.
 func colorKey(c value.Color) string {
 	return fmt.Sprintf("color %s %d", opaqueKey(c), thousandths(c.Alpha))
 }

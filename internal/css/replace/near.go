@@ -11,7 +11,8 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// near returns the value seen so far that is most similar to a pattern of one value, or "".
+// near returns the value seen so far that is most similar to a pattern of one
+// value, or "".
 func (s *Set) near(p *Pattern) string {
 	if len(p.Values) != 1 {
 		return ""
@@ -31,7 +32,8 @@ func (s *Set) near(p *Pattern) string {
 	return best
 }
 
-// distance returns the distance between two values of a kind. ok is false if they are not similar.
+// distance returns the distance between two values of a kind. ok is false if
+// they are not similar.
 func distance(a, b *ast.Value, kind Kind) (d float64, ok bool) {
 	switch kind {
 	case Color:
@@ -52,8 +54,8 @@ func distance(a, b *ast.Value, kind Kind) (d float64, ok bool) {
 	return 0, false
 }
 
-// Difference returns the visual distance between two colours: their distance in Oklab, including
-// alpha.
+// Difference returns the visual distance between two colours: their distance in
+// Oklab, including alpha.
 func Difference(a, b value.Color) float64 {
 	x, y := a.To(value.Oklab), b.To(value.Oklab)
 	sum := (a.Alpha - b.Alpha) * (a.Alpha - b.Alpha)

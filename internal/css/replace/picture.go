@@ -8,12 +8,13 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file finds colours in SVG pictures that are embedded in a sheet, such as icons in the colour
-// of a library.
+// This file finds colours in SVG pictures that are embedded in a sheet, such as
+// icons in the colour of a library.
 
-// picture replaces the colours of an SVG picture in a data: URL. Only colours in hexadecimal
-// notation are found, and only replaced if the new colour can be written that way.
-func (s *Set) picture(v *ast.Value, at context) (with ast.Value, changed bool) {
+// picture replaces the colours of an SVG picture in a data: URL. Only colours
+// in hexadecimal notation are found, and only replaced if the new colour can be
+// written that way.
+func (s *Set) picture(v *ast.Value, at usage) (with ast.Value, changed bool) {
 	if v.Kind != token.URL && v.Kind != token.String {
 		return *v, false
 	}
@@ -40,9 +41,9 @@ func (s *Set) picture(v *ast.Value, at context) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// EachPictureColor calls with for each colour in hexadecimal notation in an SVG picture in a data:
-// URL. It returns the text of v with the digits that with returns in place of the existing ones; ""
-// leaves them unchanged.
+// EachPictureColor calls with for each colour in hexadecimal notation in an SVG
+// picture in a data: URL. It returns the text of v with the digits that with
+// returns in place of the existing ones; "" leaves them unchanged.
 func EachPictureColor(v *ast.Value, with func(*ast.Value) string) string {
 	text := v.Text
 	if v.Kind != token.URL && v.Kind != token.String || !strings.Contains(token.Lower(text[:min(len(text), 32)]), "data:image/svg+xml") {
@@ -75,8 +76,8 @@ func EachPictureColor(v *ast.Value, with func(*ast.Value) string) string {
 	return out.String() + text
 }
 
-// hash returns the index of the next number sign and its encoded size in bytes; -1 if there is
-// none.
+// hash returns the index of the next number sign and its encoded size in bytes;
+// -1 if there is none.
 func hash(text string) (at, size int) {
 	plain, escaped := strings.IndexByte(text, '#'), strings.Index(text, "%23")
 	if escaped >= 0 && (plain < 0 || escaped < plain) {

@@ -1,5 +1,5 @@
-// Package replace implements replace() in an import, which substitutes values in sheets that are
-// not prepared for it:
+// Package replace implements replace() in an import, which substitutes values
+// in sheets that are not prepared for it:
 //
 //	#2b6cb0: teal                          every use of a colour, in any notation
 //	#2b6cb0, #245a94: oklch(from old l c 190)   old is the replaced value
@@ -8,12 +8,12 @@
 //	feature("*width") 768px: 800px         in the conditions of @media and @container
 //	{43, 108, 176}: 0, 128, 128            a list with commas, in braces as in CSS Values 5
 //
-// A replacement for an opaque colour also replaces that colour with another alpha, which is
-// preserved. A replacement for the translucent colour has precedence. Replaced values are not
-// replaced again by the same Set.
+// A replacement for an opaque colour also replaces that colour with another
+// alpha, which is preserved. A replacement for the translucent colour has
+// precedence. Replaced values are not replaced again by the same Set.
 //
-// [Read] parses the replacements; [Set.Nodes] applies them. [Counter] finds values that are worth
-// replacing.
+// [Read] parses the replacements; [Set.Nodes] applies them. [Counter] finds
+// values that are worth replacing.
 package replace
 
 import (
@@ -57,7 +57,8 @@ func (e *Error) Error() string { return e.Message }
 
 // Set is the replacements of one import. It is not safe for concurrent use.
 type Set struct {
-	// Limit is the maximum number of inserted values; 0 for no limit. See [Set.Exceeded].
+	// Limit is the maximum number of inserted values; 0 for no limit. See
+	// [Set.Exceeded].
 	Limit int
 
 	patterns []*Pattern
@@ -89,7 +90,8 @@ func Read(values []ast.Value) (*Set, error) {
 		return nil, errors.New("it is empty")
 	}
 	for key, list := range s.byKey {
-		// Longer patterns have precedence, then those with a property; of equal ones, the last.
+		// Longer patterns have precedence, then those with a property; of equal
+		// ones, the last.
 		slices.Reverse(list)
 		slices.SortStableFunc(list, func(a, b *Pattern) int { return b.weight() - a.weight() })
 		s.byKey[key] = list
@@ -175,11 +177,12 @@ func (s *Set) Replaced() int { return s.replaced }
 // At returns the position of the first pattern.
 func (s *Set) At() source.Span { return s.patterns[0].At }
 
-// Exceeded reports whether the limit was reached. Further values are not replaced then.
+// Exceeded reports whether the limit was reached. Further values are not
+// replaced then.
 func (s *Set) Exceeded() bool { return s.Limit > 0 && s.inserted > s.Limit }
 
-// Unmatched calls report for each pattern without a match, with the most similar value that was
-// seen, or "".
+// Unmatched calls report for each pattern without a match, with the most
+// similar value that was seen, or "".
 func (s *Set) Unmatched(report func(p *Pattern, near string)) {
 	for _, p := range s.patterns {
 		if p.hits == 0 {
@@ -188,7 +191,8 @@ func (s *Set) Unmatched(report func(p *Pattern, near string)) {
 	}
 }
 
-// Nodes returns nodes with values replaced. Nodes without replacements are shared.
+// Nodes returns nodes with values replaced. Nodes without replacements are
+// shared.
 func (s *Set) Nodes(nodes []ast.Node) []ast.Node {
 	out, _ := ast.Map(nodes, s.node)
 	return out
@@ -199,7 +203,7 @@ func (s *Set) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
 		property := token.Lower(n.Name)
-		if with, ok := s.values(n.Value, context{name: property, place: value.PlaceIn(property), verbatim: n.IsCustom()}); ok {
+		if with, ok := s.values(n.Value, usage{name: property, place: value.ContextOf(property), verbatim: n.IsCustom()}); ok {
 			copied := *n
 			copied.Value = with
 			return ast.Replace(&copied)
@@ -238,7 +242,8 @@ func (s *Set) Media(values []ast.Value) []ast.Value {
 	return out
 }
 
-// media replaces values in media conditions, and reports whether anything changed.
+// media replaces values in media conditions, and reports whether anything
+// changed.
 func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 	if !s.features {
 		return values, false
@@ -253,7 +258,7 @@ func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 			if changed {
 				break
 			}
-			out, changed = s.values(inner, context{name: name, feature: true, place: value.Anywhere})
+			out, changed = s.values(inner, usage{name: name, feature: true, place: value.Anywhere})
 		}
 		with = *v
 		with.Inner = &ast.Inner{Values: out, Close: v.Inner.Close}
@@ -261,8 +266,8 @@ func (s *Set) media(values []ast.Value) ([]ast.Value, bool) {
 	})
 }
 
-// features returns the names in a feature test, one of which is its feature: (min-width: 3px), (3px
-// < width).
+// features returns the names in a feature test, one of which is its feature:
+// (min-width: 3px), (3px < width).
 func features(values []ast.Value) []string {
 	var out []string
 	for i := range values {
@@ -273,16 +278,16 @@ func features(values []ast.Value) []string {
 	return out
 }
 
-// context is where values occur.
-type context struct {
+// usage is where values occur.
+type usage struct {
 	name     string // of the property or feature, in lower case
 	feature  bool
 	verbatim bool // in a custom property
-	place    value.Place
+	place    value.Context
 }
 
 // fits reports whether the pattern applies in a context.
-func (p *Pattern) fits(at context) bool {
+func (p *Pattern) fits(at usage) bool {
 	if (p.rule.feature != "") != at.feature {
 		return false
 	}
@@ -298,7 +303,7 @@ func (p *Pattern) fits(at context) bool {
 }
 
 // values returns values with all matches replaced, at every depth.
-func (s *Set) values(values []ast.Value, at context) (out []ast.Value, changed bool) {
+func (s *Set) values(values []ast.Value, at usage) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
 		with, took := s.replacement(values[i:], at)
@@ -326,7 +331,7 @@ func (s *Set) values(values []ast.Value, at context) (out []ast.Value, changed b
 }
 
 // inner replaces values inside a function, a block or an embedded picture.
-func (s *Set) inner(v *ast.Value, at context) (with ast.Value, changed bool) {
+func (s *Set) inner(v *ast.Value, at usage) (with ast.Value, changed bool) {
 	if with, ok := s.picture(v, at); ok {
 		return with, true
 	}
@@ -343,9 +348,9 @@ func (s *Set) inner(v *ast.Value, at context) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// replacement returns the replacement of the values at the start of a list, and how many values it
-// replaces; 0 if no pattern matches.
-func (s *Set) replacement(values []ast.Value, at context) (with []ast.Value, took int) {
+// replacement returns the replacement of the values at the start of a list, and
+// how many values it replaces; 0 if no pattern matches.
+func (s *Set) replacement(values []ast.Value, at usage) (with []ast.Value, took int) {
 	v := &values[0]
 	key, kind := Key(v, at.name)
 	if key == "" || s.Exceeded() {
@@ -365,10 +370,10 @@ func (s *Set) replacement(values []ast.Value, at context) (with []ast.Value, too
 	return nil, 0
 }
 
-// match returns how many values at the start of a list the pattern matches; 0 if it does not match.
-// The list starts with the first key of the pattern. White space and comments between values are
-// ignored.
-func (p *Pattern) match(values []ast.Value, at context) int {
+// match returns how many values at the start of a list the pattern matches; 0
+// if it does not match. The list starts with the first key of the pattern.
+// White space and comments between values are ignored.
+func (p *Pattern) match(values []ast.Value, at usage) int {
 	if !p.fits(at) {
 		return 0
 	}
@@ -392,7 +397,7 @@ func (p *Pattern) match(values []ast.Value, at context) int {
 }
 
 // translucent replaces a translucent colour by a pattern for the opaque colour.
-func (s *Set) translucent(v *ast.Value, at context) (with []ast.Value, took int) {
+func (s *Set) translucent(v *ast.Value, at usage) (with []ast.Value, took int) {
 	c, ok := value.ColorOf(v)
 	if !ok || c.Alpha <= 0 || c.Alpha >= 1 {
 		return nil, 0
@@ -407,9 +412,9 @@ func (s *Set) translucent(v *ast.Value, at context) (with []ast.Value, took int)
 	return nil, 0
 }
 
-// put returns the replacement of old, which a pattern matches. alpha is multiplied into a new
-// colour.
-func (s *Set) put(p *Pattern, old []ast.Value, at context, alpha float64) []ast.Value {
+// put returns the replacement of old, which a pattern matches. alpha is
+// multiplied into a new colour.
+func (s *Set) put(p *Pattern, old []ast.Value, at usage, alpha float64) []ast.Value {
 	p.hits++
 	s.replaced++
 	s.inserted += len(p.rule.with) * len(old)
@@ -447,7 +452,7 @@ func withOld(values, old []ast.Value) []ast.Value {
 }
 
 // finish computes functions whose arguments are all known, the innermost first.
-func finish(values []ast.Value, at value.Place) []ast.Value {
+func finish(values []ast.Value, at value.Context) []ast.Value {
 	out := slices.Clone(values)
 	for i := range out {
 		v := &out[i]
@@ -469,8 +474,8 @@ func finish(values []ast.Value, at value.Place) []ast.Value {
 	return out
 }
 
-// faded returns a colour with its alpha multiplied. A colour that only a browser knows is mixed
-// with transparent.
+// faded returns a colour with its alpha multiplied. A colour that only a
+// browser knows is mixed with transparent.
 func faded(v *ast.Value, alpha float64) ast.Value {
 	if c, ok := value.ColorOf(v); ok {
 		c.Alpha *= alpha
@@ -482,5 +487,6 @@ func faded(v *ast.Value, alpha float64) ast.Value {
 // Text returns the pattern as text.
 func (p *Pattern) Text() string { return print.CompactValues(p.Values) }
 
-// IsLimited reports whether the pattern only applies to some properties or features.
+// IsLimited reports whether the pattern only applies to some properties or
+// features.
 func (p *Pattern) IsLimited() bool { return p.rule.property != "" || p.rule.feature != "" }

@@ -1,6 +1,7 @@
-// Package scan splits the text of a style sheet into tokens (CSS Syntax Level 3, section 4). Tokens
-// are ranges of the text; scanning does not allocate. The preprocessing of section 3.3 is done on
-// the fly: CR, CRLF and FF count as line ends, and NUL as U+FFFD.
+// Package scan splits the text of a style sheet into tokens (CSS Syntax Level
+// 3, section 4). Tokens are ranges of the text; scanning does not allocate. The
+// preprocessing of section 3.3 is done on the fly: CR, CRLF and FF count as
+// line ends, and NUL as U+FFFD.
 package scan
 
 import (
@@ -13,15 +14,16 @@ import (
 // Scanner reads tokens from a text. The tokens it returns cover the text
 // without gaps or overlaps.
 type Scanner struct {
-	// UnicodeRanges makes u+… a unicode range token, as in the descriptor unicode-range. It may be
-	// changed between tokens.
+	// UnicodeRanges makes u+… a unicode range token, as in the descriptor
+	// unicode-range. It may be changed between tokens.
 	UnicodeRanges bool
 
 	src string
 	off int
 }
 
-// New returns a Scanner at the start of src, whose length must fit into 32 bits.
+// New returns a Scanner at the start of src, whose length must fit into 32
+// bits.
 func New(src string) Scanner { return Scanner{src: src} }
 
 // Offset returns the start of the next token.
@@ -57,8 +59,8 @@ var class = func() (t [256]uint8) {
 	return t
 }()
 
-// Next returns the next token. At the end of the text, and from then on, it is an empty token of
-// kind EOF.
+// Next returns the next token. At the end of the text, and from then on, it is
+// an empty token of kind EOF.
 func (s *Scanner) Next() token.Token {
 	begin := s.off
 	kind, flags := s.scan()
@@ -139,8 +141,8 @@ func (s *Scanner) scan() (token.Kind, token.Flags) {
 	return s.one(token.Delim)
 }
 
-// one returns a token of a single byte. Every byte of a non-ASCII character starts an identifier,
-// so delimiters are single bytes.
+// one returns a token of a single byte. Every byte of a non-ASCII character
+// starts an identifier, so delimiters are single bytes.
 func (s *Scanner) one(k token.Kind) (token.Kind, token.Flags) {
 	s.off++
 	return k, 0
@@ -354,8 +356,8 @@ func startsRange(s string) bool {
 	return len(s) > 2 && s[1] == '+' && (s[2] == '?' || token.IsHex(s[2]))
 }
 
-// validEscape reports whether s, which may be empty, starts with an escape (section 4.3.8). A
-// backslash at the end of the text does.
+// validEscape reports whether s, which may be empty, starts with an escape
+// (section 4.3.8). A backslash at the end of the text does.
 func validEscape(s string) bool {
 	return s != "" && s[0] == '\\' &&
 		(len(s) == 1 || s[1] != '\n' && s[1] != '\r' && s[1] != '\f')

@@ -6,8 +6,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Pattern is a user-defined pattern for selectors or parts of them: a selector in which "*" matches
-// any characters, or none.
+// Pattern is a user-defined pattern for selectors or parts of them: a selector
+// in which "*" matches any characters, or none.
 type Pattern struct {
 	Text  string   // as written
 	parts []string // the parts between the stars, without escapes

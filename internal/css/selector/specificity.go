@@ -1,5 +1,5 @@
-// Package selector computes properties of selectors according to Selectors Level 4, such as their
-// specificity, and matches patterns against them.
+// Package selector computes properties of selectors according to Selectors
+// Level 4, such as their specificity, and matches patterns against them.
 package selector
 
 import (
@@ -8,8 +8,9 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Specificity is the weight of a selector in the cascade (section 17): the number of ID selectors;
-// of classes, attributes and pseudo-classes; of types and pseudo-elements.
+// Specificity is the weight of a selector in the cascade (section 17): the
+// number of ID selectors; of classes, attributes and pseudo-classes; of types
+// and pseudo-elements.
 type Specificity struct{ IDs, Classes, Types int }
 
 // Less reports whether s is less specific than o.
@@ -28,8 +29,8 @@ func (s Specificity) plus(o Specificity) Specificity {
 	return Specificity{s.IDs + o.IDs, s.Classes + o.Classes, s.Types + o.Types}
 }
 
-// Of returns the specificity of a complex selector. The nesting selector counts as zero; replace it
-// first if it matters. A bad selector has no weight.
+// Of returns the specificity of a complex selector. The nesting selector counts
+// as zero; replace it first if it matters. A bad selector has no weight.
 func Of(s ast.Selector) Specificity {
 	var sum Specificity
 	for i := range s {
@@ -74,8 +75,8 @@ func ofPseudoClass(s *ast.Simple) Specificity {
 	return Specificity{Classes: 1}.plus(Max(s.Args.Selectors))
 }
 
-// Max returns the highest specificity in a list, which is the specificity of the list as an
-// argument.
+// Max returns the highest specificity in a list, which is the specificity of
+// the list as an argument.
 func Max(list []ast.Selector) Specificity {
 	var heaviest Specificity
 	for _, s := range list {
@@ -86,7 +87,8 @@ func Max(list []ast.Selector) Specificity {
 	return heaviest
 }
 
-// Contains reports whether s, including its arguments, contains a simple selector of a kind.
+// Contains reports whether s, including its arguments, contains a simple
+// selector of a kind.
 func Contains(s ast.Selector, kind ast.SimpleKind) bool {
 	for i := range s {
 		if s[i].Kind == kind {

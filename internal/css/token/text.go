@@ -6,8 +6,8 @@ import (
 	"unicode/utf8"
 )
 
-// IsNameStart reports whether c can start an identifier. Every byte of a non-ASCII character can,
-// and so can NUL, which stands for U+FFFD.
+// IsNameStart reports whether c can start an identifier. Every byte of a
+// non-ASCII character can, and so can NUL, which stands for U+FFFD.
 func IsNameStart(c byte) bool {
 	return c >= utf8.RuneSelf || 'a' <= c|0x20 && c|0x20 <= 'z' || c == '_' || c == 0
 }
@@ -18,15 +18,15 @@ func IsName(c byte) bool { return IsNameStart(c) || IsDigit(c) || c == '-' }
 // IsDigit reports whether c is an ASCII digit.
 func IsDigit(c byte) bool { return '0' <= c && c <= '9' }
 
-// IsSpace reports whether c is CSS white space. Carriage return and form feed count as line feeds
-// (CSS Syntax Level 3, section 3.3).
+// IsSpace reports whether c is CSS white space. Carriage return and form feed
+// count as line feeds (CSS Syntax Level 3, section 3.3).
 func IsSpace(c byte) bool { return c == ' ' || '\t' <= c && c <= '\r' && c != '\v' }
 
 // IsHex reports whether c is a hexadecimal digit.
 func IsHex(c byte) bool { return IsDigit(c) || 'a' <= c|0x20 && c|0x20 <= 'f' }
 
-// EscapeLen returns the length of the escape at the start of s, which must start with a backslash
-// that no line end follows.
+// EscapeLen returns the length of the escape at the start of s, which must
+// start with a backslash that no line end follows.
 func EscapeLen(s string) int {
 	n := 1
 	for n < len(s) && n <= 6 && IsHex(s[n]) {
@@ -44,8 +44,8 @@ func EscapeLen(s string) int {
 	return n
 }
 
-// Unescape returns the name that raw represents: escapes are decoded and NUL becomes U+FFFD. Most
-// names have neither and are returned unchanged.
+// Unescape returns the name that raw represents: escapes are decoded and NUL
+// becomes U+FFFD. Most names have neither and are returned unchanged.
 func Unescape(raw string) string {
 	if strings.IndexByte(raw, '\\') < 0 && strings.IndexByte(raw, 0) < 0 {
 		return raw
@@ -110,7 +110,8 @@ func URLValue(raw string) string {
 	return Unescape(strings.Trim(strings.TrimSuffix(raw, ")"), " \t\r\n\f"))
 }
 
-// EscapeName returns name as an identifier (CSSOM, section 2.1, "serialize an identifier").
+// EscapeName returns name as an identifier (CSSOM, section 2.1, "serialize an
+// identifier").
 func EscapeName(name string) string {
 	clean := name != "" && name != "-"
 	for i := 0; clean && i < len(name); i++ {
@@ -137,8 +138,8 @@ func EscapeName(name string) string {
 	return b.String()
 }
 
-// Quote returns s as a string token in double quotes, or in single quotes if that needs fewer
-// escapes.
+// Quote returns s as a string token in double quotes, or in single quotes if
+// that needs fewer escapes.
 func Quote(s string) string {
 	quote := byte('"')
 	if strings.Count(s, `"`) > strings.Count(s, `'`) {
@@ -175,9 +176,9 @@ func PlainURL(address string) bool {
 	return address != ""
 }
 
-// EqualFold reports whether name, as written in the source, is the lower-case ASCII keyword want.
-// Properties, at-rules, functions and units are compared this way (CSS Values 4, section 2.4);
-// escapes are decoded.
+// EqualFold reports whether name, as written in the source, is the lower-case
+// ASCII keyword want. Properties, at-rules, functions and units are compared
+// this way (CSS Values 4, section 2.4); escapes are decoded.
 func EqualFold(name, want string) bool {
 	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 { // escapes are longer than the characters they represent
 		name = Unescape(name)
@@ -214,8 +215,8 @@ func Lower(raw string) string {
 	return name
 }
 
-// SplitVendor splits a name into its vendor prefix, with hyphens, and the rest. A name that starts
-// with two hyphens has no prefix.
+// SplitVendor splits a name into its vendor prefix, with hyphens, and the rest.
+// A name that starts with two hyphens has no prefix.
 func SplitVendor(name string) (prefix, rest string) {
 	if len(name) < 2 || name[0] != '-' || name[1] == '-' {
 		return "", name
@@ -226,8 +227,8 @@ func SplitVendor(name string) (prefix, rest string) {
 	return "", name
 }
 
-// NumberLen returns the length of the number at the start of text, according to CSS Syntax Level 3,
-// section 4.3.12; 0 if there is none.
+// NumberLen returns the length of the number at the start of text, according to
+// CSS Syntax Level 3, section 4.3.12; 0 if there is none.
 func NumberLen(text string) int {
 	sign := signLen(text)
 	i := sign + digitsLen(text[sign:])

@@ -1,6 +1,6 @@
-// Package token defines the tokens of CSS Syntax Level 3, and what their text means: escapes,
-// strings, URLs and numbers. It also knows which pairs of tokens would fuse if they were written
-// without a separator ([Fuses]).
+// Package token defines the tokens of CSS Syntax Level 3, and what their text
+// means: escapes, strings, URLs and numbers. It also knows which pairs of
+// tokens would fuse if they were written without a separator ([Fuses]).
 package token
 
 // Kind is the kind of a token.
@@ -51,8 +51,8 @@ var names = [...]string{
 // String returns the name of the kind in messages.
 func (k Kind) String() string { return names[k] }
 
-// Closer returns the kind of token that closes an opening token, or EOF if k does not open
-// anything.
+// Closer returns the kind of token that closes an opening token, or EOF if k
+// does not open anything.
 func (k Kind) Closer() Kind {
 	switch k {
 	case Function, LParen:
@@ -78,8 +78,8 @@ type Flags uint8
 
 // The flags of tokens.
 const (
-	// ID marks a hash whose text is an identifier, so that it can be an ID selector (type flag
-	// "id").
+	// ID marks a hash whose text is an identifier, so that it can be an ID
+	// selector (type flag "id").
 	ID Flags = 1 << iota
 	// Unclosed marks a comment, string or URL that ends at the end of the file.
 	Unclosed
@@ -88,9 +88,10 @@ const (
 // Text returns the text of the token in src, the scanned text.
 func (t Token) Text(src string) string { return src[t.Start:t.End] }
 
-// Fuses reports whether a token of kind b with text bText, written directly after a token of kind a
-// with text aText, would be parsed differently. It implements the table of CSS Syntax Level 3,
-// section 9 (serialization), which is conservative: some pairs only fuse with certain texts.
+// Fuses reports whether a token of kind b with text bText, written directly
+// after a token of kind a with text aText, would be parsed differently. It
+// implements the table of CSS Syntax Level 3, section 9 (serialization), which
+// is conservative: some pairs only fuse with certain texts.
 func Fuses(a Kind, aText string, b Kind, bText string) bool {
 	switch a {
 	case Ident:

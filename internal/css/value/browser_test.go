@@ -101,7 +101,7 @@ func TestMathInBrowser(t *testing.T) {
 	all := mathSamples()
 	for _, property := range slices.Sorted(maps.Keys(all)) {
 		for _, source := range all[property] {
-			checks = append(checks, check{Property: property, Source: source, Folded: folded(t, source, PlaceIn(property))})
+			checks = append(checks, check{Property: property, Source: source, Folded: folded(t, source, ContextOf(property))})
 		}
 	}
 	changed, valid := 0, 0

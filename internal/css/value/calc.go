@@ -11,7 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file parses calculations into expression trees (CSS Values 4, sections 10.9 and 10.10).
+// This file parses calculations into expression trees (CSS Values 4, sections
+// 10.9 and 10.10).
 
 // op is the kind of a node.
 type op uint8
@@ -34,8 +35,9 @@ type node struct {
 	value *ast.Value // of opaque; of a call the function
 	args  []*node
 	of    dimensions
-	// fluid is set if browsers substitute tokens for an operand that is not in brackets, such as
-	// var(). The tokens may contain operators, so that factors next to it must not be moved.
+	// fluid is set if browsers substitute tokens for an operand that is not in
+	// brackets, such as var(). The tokens may contain operators, so that
+	// factors next to it must not be moved.
 	fluid bool
 	// word is the keyword of round() or clamp(), which is not an operand.
 	word string
@@ -47,7 +49,8 @@ type dimensions struct {
 	unknown bool // known to browsers only
 }
 
-// Problem is an error in a calculation or a colour that makes browsers skip the declaration.
+// Problem is an error in a calculation or a colour that makes browsers skip the
+// declaration.
 type Problem struct {
 	At      source.Span
 	Message string
@@ -272,8 +275,9 @@ func number(n Number) *node {
 	return out
 }
 
-// plus returns the type of a sum. ok is false for incompatible types (CSS Values 4, section 10.8: a
-// percentage may resolve to the type that it is added to).
+// plus returns the type of a sum. ok is false for incompatible types (CSS
+// Values 4, section 10.8: a percentage may resolve to the type that it is added
+// to).
 func (d dimensions) plus(o dimensions) (dimensions, bool) {
 	if d.unknown || o.unknown {
 		return dimensions{unknown: true}, true
@@ -319,7 +323,8 @@ func (d dimensions) inverse() dimensions {
 // isNumber reports whether the type is a plain number, as far as is known.
 func (d dimensions) isNumber() bool { return d.unknown || d == dimensions{} }
 
-// single reports whether the type is valid for a value: a number, or a single quantity.
+// single reports whether the type is valid for a value: a number, or a single
+// quantity.
 func (d dimensions) single() bool {
 	if d.isNumber() {
 		return true
@@ -351,9 +356,9 @@ func (d dimensions) String() string {
 	return strings.Join(parts, " times ")
 }
 
-// TypeOf returns the type of a math function: "number", "percentage", "length", "angle", "time",
-// "frequency" or "resolution". ok is false if only browsers know it, or if the calculation is
-// invalid; see [Fold] for the reason.
+// TypeOf returns the type of a math function: "number", "percentage", "length",
+// "angle", "time", "frequency" or "resolution". ok is false if only browsers
+// know it, or if the calculation is invalid; see [Fold] for the reason.
 func TypeOf(v *ast.Value) (name string, ok bool) {
 	n, err := readMath(v, nil)
 	if err != nil || n.of.unknown || !n.of.single() {

@@ -15,9 +15,9 @@ type Color struct {
 	Alpha    float64    // from 0 to 1
 	// Missing marks channels that are the keyword none; the fourth is alpha.
 	Missing [4]bool
-	// Legacy marks a colour in one of the notations from before CSS Color 4: rgb(), hsl(), hwb(),
-	// hexadecimal and names. Browsers serialize its channels as bytes, and mix two of them in sRGB
-	// by default.
+	// Legacy marks a colour in one of the notations from before CSS Color 4:
+	// rgb(), hsl(), hwb(), hexadecimal and names. Browsers serialize its
+	// channels as bytes, and mix two of them in sRGB by default.
 	Legacy bool
 }
 
@@ -26,8 +26,9 @@ var functionSpaces = map[string]Space{
 	"rgb": SRGB, "rgba": SRGB, "hsl": HSL, "hsla": HSL, "hwb": HWB, "lab": Lab, "lch": LCH, "oklab": Oklab, "oklch": Oklch,
 }
 
-// ColorOf returns the colour of a value. ok is false if the value is not a colour, or if only
-// browsers know it: currentcolor, a system colour, one with var().
+// ColorOf returns the colour of a value. ok is false if the value is not a
+// colour, or if only browsers know it: currentcolor, a system colour, one with
+// var().
 func ColorOf(v *ast.Value) (c Color, ok bool) {
 	switch v.Kind {
 	case token.Hash:
@@ -91,16 +92,16 @@ func hexColor(s string) (c Color, ok bool) {
 	return c, true
 }
 
-// channelArgs are the arguments of a colour function, after the space in color() and the origin of
-// a relative colour.
+// channelArgs are the arguments of a colour function, after the space in
+// color() and the origin of a relative colour.
 type channelArgs struct {
 	values [3]*ast.Value
 	alpha  *ast.Value // nil if there is none
 	commas bool
 }
 
-// channelArguments splits the arguments of a colour function: three channels, and optionally alpha
-// after a slash or, in the legacy syntax, a comma.
+// channelArguments splits the arguments of a colour function: three channels,
+// and optionally alpha after a slash or, in the legacy syntax, a comma.
 func channelArguments(values []ast.Value) (args channelArgs, ok bool) {
 	n, slash, commas := 0, false, 0
 	for i := range values {
@@ -181,7 +182,8 @@ func colorFunction(v *ast.Value) (Color, bool) {
 	return r.color(space, args)
 }
 
-// alphaFunction parses alpha(), a colour with another alpha (CSS Color 5, section 5).
+// alphaFunction parses alpha(), a colour with another alpha (CSS Color 5,
+// section 5).
 func alphaFunction(v *ast.Value) (Color, bool) {
 	origin, values, relative := takeOrigin(ast.Significant(v.Values()))
 	if !relative || origin == nil || len(values) != 2 || !values[0].IsDelim('/') {
@@ -202,8 +204,9 @@ func alphaFunction(v *ast.Value) (Color, bool) {
 	return c, true
 }
 
-// contrast parses contrast-color(): black or white, whichever has the higher contrast ratio (CSS
-// Color 5, section 7; the ratio is that of the accessibility guidelines).
+// contrast parses contrast-color(): black or white, whichever has the higher
+// contrast ratio (CSS Color 5, section 7; the ratio is that of the
+// accessibility guidelines).
 func contrast(v *ast.Value) (Color, bool) {
 	values := ast.Significant(v.Values())
 	if len(values) != 1 {
@@ -221,8 +224,8 @@ func contrast(v *ast.Value) (Color, bool) {
 	return out, true
 }
 
-// takeOrigin takes the origin of a relative colour from the start of values. It is nil, with
-// relative true, if only browsers know it.
+// takeOrigin takes the origin of a relative colour from the start of values. It
+// is nil, with relative true, if only browsers know it.
 func takeOrigin(values []ast.Value) (origin *Color, rest []ast.Value, relative bool) {
 	if len(values) < 2 || !values[0].IsIdent("from") {
 		return nil, values, false
@@ -326,7 +329,8 @@ func (r *channelReader) keyword(v *ast.Value) (n float64, missing, ok bool) {
 	return n, r.none[name], ok
 }
 
-// clamped returns the colour with bounded channels clamped (CSS Color 4, section 9.3).
+// clamped returns the colour with bounded channels clamped (CSS Color 4,
+// section 9.3).
 func (c Color) clamped() Color {
 	switch c.Space {
 	case Lab, LCH, Oklab, Oklch:
@@ -340,8 +344,8 @@ func (c Color) clamped() Color {
 	return c
 }
 
-// legacy returns a colour of rgb(), hsl() or hwb() as browsers store it: clamped to sRGB, unless a
-// channel is missing.
+// legacy returns a colour of rgb(), hsl() or hwb() as browsers store it:
+// clamped to sRGB, unless a channel is missing.
 func (c Color) legacy(commas bool) Color {
 	if c.Missing != [4]bool{} && !commas {
 		return c
@@ -355,8 +359,8 @@ func (c Color) legacy(commas bool) Color {
 	return rgb
 }
 
-// stored returns a computed colour as browsers store it: HSL and HWB are notations for sRGB (CSS
-// Color 4, section 15).
+// stored returns a computed colour as browsers store it: HSL and HWB are
+// notations for sRGB (CSS Color 4, section 15).
 func (c Color) stored() Color {
 	if c.Space == HSL || c.Space == HWB {
 		c = c.to(SRGB)
@@ -365,9 +369,9 @@ func (c Color) stored() Color {
 	return c
 }
 
-// to converts the colour to another space. Missing channels stay missing if the other space has an
-// analogous channel; the powerless hue of a grey becomes missing (CSS Color 4, sections 12.2 and
-// 4.4).
+// to converts the colour to another space. Missing channels stay missing if the
+// other space has an analogous channel; the powerless hue of a grey becomes
+// missing (CSS Color 4, sections 12.2 and 4.4).
 func (c Color) to(space Space) Color {
 	if c.Space == space {
 		return c
@@ -390,11 +394,12 @@ func (c Color) to(space Space) Color {
 	return out
 }
 
-// To converts the colour to another space. Missing and powerless channels become 0.
+// To converts the colour to another space. Missing and powerless channels
+// become 0.
 func (c Color) To(space Space) Color { return c.to(space) }
 
-// resolved converts the colour to another space without missing channels; in its own space it is
-// unchanged.
+// resolved converts the colour to another space without missing channels; in
+// its own space it is unchanged.
 func (c Color) resolved(space Space) Color {
 	if c.Space == space {
 		return c

@@ -30,13 +30,14 @@ const (
 	inverted              // a number, for any arguments
 )
 
-// function is a math function (CSS Values 4, sections 10.2 to 10.6; progress() from CSS Values 5).
+// function is a math function (CSS Values 4, sections 10.2 to 10.6; progress()
+// from CSS Values 5).
 type function struct {
 	least, most int // number of arguments
 	takes       takes
 	gives       gives
-	// scales is set if the function can be computed on lengths in one unit without knowing the size
-	// of the unit: units are never negative.
+	// scales is set if the function can be computed on lengths in one unit
+	// without knowing the size of the unit: units are never negative.
 	scales bool
 	eval   func(word string, x []float64) float64
 }
@@ -121,8 +122,8 @@ func (f function) count() string {
 	return fmt.Sprintf("%d values", f.least)
 }
 
-// evaluate returns the result of a call. ok is false if some arguments are unknown, or if the
-// result cannot be written.
+// evaluate returns the result of a call. ok is false if some arguments are
+// unknown, or if the result cannot be written.
 func (n *node) evaluate() (Number, bool) {
 	name := token.Lower(n.value.Name())
 	f := functions[name]
@@ -270,7 +271,8 @@ func sine(rad float64) float64 {
 	return 0
 }
 
-// tangent returns the tangent of an angle in radians, infinite where the cosine is zero.
+// tangent returns the tangent of an angle in radians, infinite where the cosine
+// is zero.
 func tangent(rad float64) float64 {
 	cosine := sine(rad + math.Pi/2)
 	if cosine == 0 {

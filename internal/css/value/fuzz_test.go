@@ -32,7 +32,7 @@ func FuzzFold(f *testing.F) {
 			if holdsBad(values[i : i+1]) {
 				continue // no declaration does
 			}
-			for _, at := range []Place{{}, Anywhere} {
+			for _, at := range []Context{{}, Anywhere} {
 				if with, ok, err := Fold(&values[i], at); ok && err == nil {
 					again(t, text, &with, func(v *ast.Value) (ast.Value, bool) { out, ok, _ := Fold(v, at); return out, ok })
 				}

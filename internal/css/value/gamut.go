@@ -14,9 +14,9 @@ func (c Color) InGamut(space Space) bool {
 	return true
 }
 
-// Mapped returns the colour in sRGB as a fallback for browsers without wider gamuts. Colours
-// outside of the gamut keep lightness and hue, and lose chroma (CSS Color 4, section 13.2). Missing
-// channels become 0.
+// Mapped returns the colour in sRGB as a fallback for browsers without wider
+// gamuts. Colours outside of the gamut keep lightness and hue, and lose chroma
+// (CSS Color 4, section 13.2). Missing channels become 0.
 func (c Color) Mapped() Color {
 	c.Missing = [4]bool{}
 	out := Color{Space: SRGB, Alpha: c.Alpha, Legacy: true}
@@ -35,8 +35,9 @@ func (c Color) Mapped() Color {
 	return out
 }
 
-// lessChroma returns the sRGB channels of the colour inside the gamut that is closest to c in
-// Oklch: one with less chroma, or a clipped colour that is visually the same.
+// lessChroma returns the sRGB channels of the colour inside the gamut that is
+// closest to c in Oklch: one with less chroma, or a clipped colour that is
+// visually the same.
 func lessChroma(c Color) [3]float64 {
 	const noticeable, enough = 0.02, 0.0001
 	clipped := clip(c)
@@ -76,7 +77,8 @@ func clip(c Color) Color {
 	return rgb
 }
 
-// difference returns the visual distance between two colours: their distance in Oklab.
+// difference returns the visual distance between two colours: their distance in
+// Oklab.
 func difference(a, b Color) float64 {
 	x, y := a.to(Oklab).Channels, b.to(Oklab).Channels
 	return math.Hypot(math.Hypot(x[0]-y[0], x[1]-y[1]), x[2]-y[2])

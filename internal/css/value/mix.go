@@ -148,8 +148,8 @@ func interpolate(a, b Color, space Space, method hueMethod, at float64) Color {
 	return out
 }
 
-// fix returns the two hues adjusted so that linear interpolation follows the method (CSS Color 4,
-// section 12.4).
+// fix returns the two hues adjusted so that linear interpolation follows the
+// method (CSS Color 4, section 12.4).
 func (m hueMethod) fix(a, b float64) (float64, float64) {
 	a, b = normalized(a), normalized(b)
 	d := b - a

@@ -1,9 +1,11 @@
-// Package value computes CSS values: numbers with units, math functions (CSS Values 4, section 10)
-// and colours (CSS Color 4 and 5). What only browsers know, such as var(), is preserved; the
-// expressions around it are simplified as far as that does not change the result.
+// Package value computes CSS values: numbers with units, math functions (CSS
+// Values 4, section 10) and colours (CSS Color 4 and 5). What only browsers
+// know, such as var(), is preserved; the expressions around it are simplified
+// as far as that does not change the result.
 //
-// [Fold] computes a math function, [FoldColor] a colour function, [ColorOf] and [Read] parse
-// literals. [Place] says how a result may be written in a given context.
+// [Fold] computes a math function, [FoldColor] a colour function, [ColorOf] and
+// [Read] parse literals. [Context] says how a result may be written in a given
+// context.
 package value
 
 import (
@@ -21,7 +23,8 @@ type Number struct {
 	Unit  string // in lower case; "" for a number, "%" for a percentage
 }
 
-// Read returns the number of a literal. ok is false for all other values, including math functions.
+// Read returns the number of a literal. ok is false for all other values,
+// including math functions.
 func Read(v *ast.Value) (n Number, ok bool) {
 	if v.Kind != token.Number && v.Kind != token.Percentage && v.Kind != token.Dimension {
 		return Number{}, false
@@ -42,7 +45,8 @@ type Precision uint8
 
 // The precisions.
 const (
-	// Single writes as many digits as browsers distinguish: they store numbers in single precision.
+	// Single writes as many digits as browsers distinguish: they store numbers
+	// in single precision.
 	Single Precision = iota
 	// Double keeps fifteen digits, for intermediate results.
 	Double
@@ -72,14 +76,15 @@ func (p Precision) text(n float64) string {
 	return strconv.FormatFloat(n, form, -1, 64)
 }
 
-// single returns the number with the shortest text that is n in single precision.
+// single returns the number with the shortest text that is n in single
+// precision.
 func single(n float64) float64 {
 	n, _ = strconv.ParseFloat(strconv.FormatFloat(n, 'e', -1, 32), 64)
 	return n
 }
 
-// Rounded returns a number rounded to the digits that browsers distinguish. ok is false if it has
-// no more digits than that, or if it is not a number.
+// Rounded returns a number rounded to the digits that browsers distinguish. ok
+// is false if it has no more digits than that, or if it is not a number.
 func Rounded(v *ast.Value) (with ast.Value, ok bool) {
 	const many = 15
 	if len(v.Text) < many {
@@ -126,8 +131,9 @@ const (
 // quantityNames are their names in messages.
 var quantityNames = [...]string{"a length", "an angle", "a time", "a frequency", "a resolution", "a percentage"}
 
-// unit is a unit: the quantity that it measures, and its size in canonical units (CSS Values 4,
-// sections 6 and 7). The size of font- and viewport-relative lengths is 0.
+// unit is a unit: the quantity that it measures, and its size in canonical
+// units (CSS Values 4, sections 6 and 7). The size of font- and
+// viewport-relative lengths is 0.
 type unit struct {
 	of   quantity
 	size float64
@@ -155,8 +161,8 @@ var units = func() map[string]unit {
 	return set
 }()
 
-// Measures returns what a lower-case unit measures: "length", "angle", "time", "frequency" or
-// "resolution"; "" for an unknown unit.
+// Measures returns what a lower-case unit measures: "length", "angle", "time",
+// "frequency" or "resolution"; "" for an unknown unit.
 func Measures(unit string) string {
 	u, ok := units[unit]
 	if !ok || u.of == percent {
@@ -166,8 +172,8 @@ func Measures(unit string) string {
 	return name
 }
 
-// resolved converts a number to the canonical unit of its quantity. ok is false if only browsers
-// know its size.
+// resolved converts a number to the canonical unit of its quantity. ok is false
+// if only browsers know its size.
 func (n Number) resolved() (Number, bool) {
 	if n.Unit == "" {
 		return n, true
@@ -179,8 +185,8 @@ func (n Number) resolved() (Number, bool) {
 	return Number{n.Value * u.size, canonical[u.of]}, true
 }
 
-// Compare compares two numbers. ok is false unless both have the same unit, or known sizes in the
-// same quantity.
+// Compare compares two numbers. ok is false unless both have the same unit, or
+// known sizes in the same quantity.
 func (n Number) Compare(o Number) (order int, ok bool) {
 	if n.Unit != o.Unit {
 		a, okA := n.resolved()

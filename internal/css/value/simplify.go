@@ -8,7 +8,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file simplifies calculations (CSS Values 4, section 10.10.1) and writes them as values.
+// This file simplifies calculations (CSS Values 4, section 10.10.1) and writes
+// them as values.
 
 // simplify returns the calculation with all known parts computed.
 func simplify(n *node) *node {
@@ -61,13 +62,14 @@ func simplifySum(n *node) *node {
 	return &node{op: sum, args: out, of: n.of, fluid: n.fluid}
 }
 
-// exposed reports whether one of the terms is fluid, so that brackets around them must be
-// preserved.
+// exposed reports whether one of the terms is fluid, so that brackets around
+// them must be preserved.
 func (n *node) exposed() bool {
 	return slices.ContainsFunc(n.args, func(arg *node) bool { return arg.fluid })
 }
 
-// addTo adds a number to a compatible term. It modifies the slice, but not its nodes.
+// addTo adds a number to a compatible term. It modifies the slice, but not its
+// nodes.
 func addTo(terms []*node, num Number) bool {
 	for i, t := range terms {
 		if t.op != leaf {
@@ -87,8 +89,8 @@ func addTo(terms []*node, num Number) bool {
 	return false
 }
 
-// withoutZeros removes zero terms if another one of the same type remains: 0px makes a sum with a
-// percentage a length.
+// withoutZeros removes zero terms if another one of the same type remains: 0px
+// makes a sum with a percentage a length.
 func withoutZeros(terms []*node) []*node {
 	for i := 0; i < len(terms) && len(terms) > 1; i++ {
 		t := terms[i]
@@ -104,8 +106,8 @@ func withoutZeros(terms []*node) []*node {
 	return terms
 }
 
-// simplifyProduct multiplies known factors. If a factor is fluid, only adjacent numbers are
-// multiplied, because its substitution may contain a sum.
+// simplifyProduct multiplies known factors. If a factor is fluid, only adjacent
+// numbers are multiplied, because its substitution may contain a sum.
 func simplifyProduct(n *node) *node {
 	var factors []*node
 	for _, arg := range n.args {
@@ -140,7 +142,8 @@ func simplifyProduct(n *node) *node {
 	return &node{op: product, args: others, of: n.of}
 }
 
-// coefficientOf returns the product of all numeric factors, and the other factors.
+// coefficientOf returns the product of all numeric factors, and the other
+// factors.
 func coefficientOf(factors []*node) (coefficient float64, others []*node) {
 	coefficient = 1
 	for _, f := range factors {
@@ -168,8 +171,8 @@ func scaledSum(of *node, coefficient float64, n *node) *node {
 	return scaled
 }
 
-// scalable reports whether each term of a sum can be multiplied by a number without becoming
-// longer.
+// scalable reports whether each term of a sum can be multiplied by a number
+// without becoming longer.
 func scalable(n *node) bool {
 	return !slices.ContainsFunc(n.args, func(t *node) bool { return t.op != leaf })
 }
@@ -177,7 +180,8 @@ func scalable(n *node) bool {
 // scaledBy returns a number node multiplied by a number.
 func scaledBy(n *node, by float64) *node { return number(Number{n.num.Value * by, n.num.Unit}) }
 
-// multiplied returns the product of known factors, if it is a number or a single quantity.
+// multiplied returns the product of known factors, if it is a number or a
+// single quantity.
 func multiplied(coefficient float64, factors []*node) (Number, bool) {
 	out := Number{Value: coefficient}
 	if len(factors) == 1 && factors[0].op == leaf {
@@ -278,7 +282,8 @@ func inverse(n *node) *node {
 	return n
 }
 
-// combined returns a call of min() or max() with comparable arguments reduced to one.
+// combined returns a call of min() or max() with comparable arguments reduced
+// to one.
 func (n *node) combined() *node {
 	name := token.Lower(n.value.Name())
 	if name != "min" && name != "max" {

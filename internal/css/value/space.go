@@ -2,15 +2,16 @@ package value
 
 import "math"
 
-// This file converts between colour spaces (CSS Color 4, sections 10 and 18). Matrices are computed
-// from the chromaticities that define the spaces, so that only published numbers appear here.
+// This file converts between colour spaces (CSS Color 4, sections 10 and 18).
+// Matrices are computed from the chromaticities that define the spaces, so that
+// only published numbers appear here.
 
 // Space is a colour space.
 type Space uint8
 
-// The colour spaces of CSS. Their channels are those of the corresponding functions: red, green and
-// blue from 0 to 1; hue in degrees; saturation, whiteness, blackness, and the lightness of HSL, Lab
-// and LCH from 0 to 100.
+// The colour spaces of CSS. Their channels are those of the corresponding
+// functions: red, green and blue from 0 to 1; hue in degrees; saturation,
+// whiteness, blackness, and the lightness of HSL, Lab and LCH from 0 to 100.
 const (
 	SRGB Space = iota
 	HSL
@@ -146,8 +147,8 @@ func toXYZ(red, green, blue, white chromaticity) matrix {
 	return primaries
 }
 
-// bradford is the matrix to the cone responses used for chromatic adaptation (CSS Color 4, section
-// 10.1).
+// bradford is the matrix to the cone responses used for chromatic adaptation
+// (CSS Color 4, section 10.1).
 var bradford = matrix{{0.8951, 0.2664, -0.1614}, {-0.7502, 1.7135, 0.0367}, {0.0389, -0.0685, 1.0296}}
 
 // adapt returns the matrix that adapts XYZ from one white point to another.
@@ -163,7 +164,8 @@ type rgbSpace struct {
 	decode, encode func(float64) float64
 }
 
-// newRGB returns the RGB space with the given primaries, white point and transfer functions.
+// newRGB returns the RGB space with the given primaries, white point and
+// transfer functions.
 func newRGB(primaries [3]chromaticity, white chromaticity, decode, encode func(float64) float64) *rgbSpace {
 	m := toXYZ(primaries[0], primaries[1], primaries[2], white)
 	if white != d65 {
@@ -347,8 +349,8 @@ func hslToRGB(c vector) vector {
 	return vector{f(0), f(8), f(4)}
 }
 
-// rgbToHSL is the inverse of hslToRGB. Negative saturation, of colours outside of the gamut,
-// becomes positive with the opposite hue.
+// rgbToHSL is the inverse of hslToRGB. Negative saturation, of colours outside
+// of the gamut, becomes positive with the opposite hue.
 func rgbToHSL(c vector) vector {
 	hue, low, high := hueOf(c)
 	l := (low + high) / 2
@@ -454,8 +456,8 @@ func fromD65(s Space, xyz vector) vector {
 	return c
 }
 
-// convert converts the channels of a colour to another space. Spaces with the same underlying RGB
-// are converted directly, without loss.
+// convert converts the channels of a colour to another space. Spaces with the
+// same underlying RGB are converted directly, without loss.
 func convert(c vector, from, to Space) vector {
 	if from == to {
 		return c

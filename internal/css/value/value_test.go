@@ -21,7 +21,7 @@ func read(t testing.TB, text string) *ast.Value {
 }
 
 // folded returns what becomes of a value at a place.
-func folded(t testing.TB, text string, at Place) string {
+func folded(t testing.TB, text string, at Context) string {
 	t.Helper()
 	v := read(t, text)
 	with, ok, err := Fold(v, at)
@@ -119,7 +119,7 @@ var folds = []struct{ source, want string }{
 
 func TestFold(t *testing.T) {
 	for _, test := range folds {
-		if got := folded(t, test.source, Place{}); got != test.want {
+		if got := folded(t, test.source, Context{}); got != test.want {
 			t.Errorf("%s: got %s, want %s", test.source, got, test.want)
 		}
 	}
@@ -128,17 +128,17 @@ func TestFold(t *testing.T) {
 func TestFoldAtPlaces(t *testing.T) {
 	for _, test := range []struct {
 		source, want string
-		at           Place
+		at           Context
 	}{
-		{"calc(1px - 3px)", "-2px", PlaceIn("margin")},
-		{"calc(1px - 3px)", "calc(-2px)", PlaceIn("padding")},
-		{"calc(1 / 3)", "0.33333334", PlaceIn("opacity")},
-		{"calc(1 / 3)", "calc(0.33333334)", PlaceIn("z-index")},
-		{"calc(1 - 1)", "0", PlaceIn("opacity")},
+		{"calc(1px - 3px)", "-2px", ContextOf("margin")},
+		{"calc(1px - 3px)", "calc(-2px)", ContextOf("padding")},
+		{"calc(1 / 3)", "0.33333334", ContextOf("opacity")},
+		{"calc(1 / 3)", "calc(0.33333334)", ContextOf("z-index")},
+		{"calc(1 - 1)", "0", ContextOf("opacity")},
 		{"calc(1 / 3)", "0.333333333333333", Anywhere},
-		{"calc(-1px * 2)", "-2px", PlaceIn("x-unknown").Inside("translate")},
-		{"calc(1 / 4)", "0.25", PlaceIn("x-unknown").Inside("RGB")},
-		{"calc(-1 / 4)", "calc(-0.25)", PlaceIn("filter").Inside("opacity")},
+		{"calc(-1px * 2)", "-2px", ContextOf("x-unknown").Inside("translate")},
+		{"calc(1 / 4)", "0.25", ContextOf("x-unknown").Inside("RGB")},
+		{"calc(-1 / 4)", "calc(-0.25)", ContextOf("filter").Inside("opacity")},
 	} {
 		if got := folded(t, test.source, test.at); got != test.want {
 			t.Errorf("%s: got %s, want %s", test.source, got, test.want)
@@ -149,7 +149,7 @@ func TestFoldAtPlaces(t *testing.T) {
 // TestProblemsHavePlaces holds findings to the part that is wrong.
 func TestProblemsHavePlaces(t *testing.T) {
 	const text = "calc(2 * (1px + 1s))"
-	_, _, err := Fold(read(t, text), Place{})
+	_, _, err := Fold(read(t, text), Context{})
 	var problem *Problem
 	if !errors.As(err, &problem) {
 		t.Fatalf("got %v, want a problem", err)
@@ -275,14 +275,14 @@ func TestDeepCalculations(t *testing.T) {
 	for range ast.MaxDepth - 2 {
 		text = "(" + text + " + var(--x))"
 	}
-	if got := folded(t, "calc"+text, Place{}); got != "calc"+text {
+	if got := folded(t, "calc"+text, Context{}); got != "calc"+text {
 		t.Errorf("got %.80s…", got)
 	}
 	text = "1px"
 	for range ast.MaxDepth - 2 {
 		text = "min(" + text + " * 2, 1em)"
 	}
-	if got := folded(t, text, Place{}); len(got) > len(text) {
+	if got := folded(t, text, Context{}); len(got) > len(text) {
 		t.Errorf("got %.80s…", got)
 	}
 }

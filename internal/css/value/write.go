@@ -10,8 +10,8 @@ import (
 
 // This file writes colours.
 
-// shortNames are the colours whose name is shorter than their shortest hexadecimal notation, by
-// that notation.
+// shortNames are the colours whose name is shorter than their shortest
+// hexadecimal notation, by that notation.
 var shortNames = func() map[string]string {
 	set := make(map[string]string)
 	for name, hex := range named {
@@ -23,8 +23,8 @@ var shortNames = func() map[string]string {
 	return set
 }()
 
-// ShortHex shortens a colour in hexadecimal notation, in lower case, without adding or removing
-// alpha. Other text is returned unchanged.
+// ShortHex shortens a colour in hexadecimal notation, in lower case, without
+// adding or removing alpha. Other text is returned unchanged.
 func ShortHex(s string) string {
 	if _, ok := hexColor(s[1:]); !ok {
 		return s
@@ -44,8 +44,8 @@ func ShortHex(s string) string {
 	return string(short)
 }
 
-// ShortColor returns the shortest notation of a colour that is a name or hexadecimal. Other text is
-// returned unchanged.
+// ShortColor returns the shortest notation of a colour that is a name or
+// hexadecimal. Other text is returned unchanged.
 func ShortColor(s string) string {
 	short := s
 	if s[0] == '#' {
@@ -62,9 +62,10 @@ func ShortColor(s string) string {
 	return short
 }
 
-// Shortest returns the shortest value for a colour in a legacy notation: rgb(255 0 0) becomes red.
-// ok is false for other values, and if nothing is shorter. exact must be set if the colour is an
-// intermediate result: then colours that would be rounded to bytes are left unchanged.
+// Shortest returns the shortest value for a colour in a legacy notation:
+// rgb(255 0 0) becomes red. ok is false for other values, and if nothing is
+// shorter. exact must be set if the colour is an intermediate result: then
+// colours that would be rounded to bytes are left unchanged.
 func Shortest(v *ast.Value, exact bool) (with ast.Value, ok bool) {
 	c, ok := ColorOf(v)
 	if !ok || !c.Legacy || v.Kind != token.Function || exact && !c.isBytes() {
@@ -77,8 +78,8 @@ func Shortest(v *ast.Value, exact bool) (with ast.Value, ok bool) {
 	return with, true
 }
 
-// Value returns the colour as a value that replaces at: a legacy colour as hexadecimal or by name,
-// others in the function of their space.
+// Value returns the colour as a value that replaces at: a legacy colour as
+// hexadecimal or by name, others in the function of their space.
 func (c Color) Value(at *ast.Value) ast.Value {
 	w := writer{at: at}
 	out := ast.Value{}
@@ -111,7 +112,8 @@ func (c Color) Value(at *ast.Value) ast.Value {
 	return w.nested(token.Function, name, values, at.Space)
 }
 
-// commas writes a colour in the legacy syntax of rgba(), which every browser supports.
+// commas writes a colour in the legacy syntax of rgba(), which every browser
+// supports.
 func (c Color) commas(w writer, space bool) ast.Value {
 	var values []ast.Value
 	for _, x := range c.Channels {
@@ -121,8 +123,8 @@ func (c Color) commas(w writer, space bool) ast.Value {
 	return w.nested(token.Function, "rgba(", values, space)
 }
 
-// channel writes a channel with a precision of a millionth of whole, which is 100%, or 0 for a hue.
-// That is far below what a screen can show.
+// channel writes a channel with a precision of a millionth of whole, which is
+// 100%, or 0 for a hue. That is far below what a screen can show.
 func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	if missing {
 		return w.token(token.Ident, "none", space)
@@ -137,7 +139,8 @@ func (w writer) channel(x, whole float64, missing, space bool) ast.Value {
 	return w.token(token.Number, w.digits.text(math.Round(x*decimals)/decimals), space)
 }
 
-// Hex returns an opaque sRGB colour in hexadecimal notation. ok is false for other colours.
+// Hex returns an opaque sRGB colour in hexadecimal notation. ok is false for
+// other colours.
 func (c Color) Hex() (string, bool) {
 	if !c.InGamut(SRGB) || c.Alpha != 1 {
 		return "", false
@@ -147,8 +150,8 @@ func (c Color) Hex() (string, bool) {
 	return rgb.hex()
 }
 
-// Mixed returns a colour mixed with transparent, so that its alpha is multiplied by alpha, from 0
-// to 1.
+// Mixed returns a colour mixed with transparent, so that its alpha is
+// multiplied by alpha, from 0 to 1.
 func Mixed(v *ast.Value, alpha float64) ast.Value {
 	w := writer{at: v}
 	color := *v
@@ -159,8 +162,8 @@ func Mixed(v *ast.Value, alpha float64) ast.Value {
 	}, v.Space)
 }
 
-// hex returns a legacy colour in hexadecimal notation. ok is false if it is not a legacy colour, or
-// if its alpha is not a multiple of 1/255.
+// hex returns a legacy colour in hexadecimal notation. ok is false if it is not
+// a legacy colour, or if its alpha is not a multiple of 1/255.
 func (c Color) hex() (string, bool) {
 	if !c.Legacy || c.Space != SRGB || c.Missing != [4]bool{} {
 		return "", false
@@ -190,8 +193,8 @@ func (c Color) isBytes() bool {
 	return true
 }
 
-// FoldColor computes a mixed, relative or contrasting colour. ok is false if v is none of these, or
-// if only browsers know the result.
+// FoldColor computes a mixed, relative or contrasting colour. ok is false if v
+// is none of these, or if only browsers know the result.
 func FoldColor(v *ast.Value) (with ast.Value, ok bool) {
 	if v.Kind != token.Function {
 		return with, false

@@ -37,8 +37,8 @@ const (
 // opening is the start of all such comments.
 const opening = "rinzel as-is"
 
-// read parses a comment. ok is false if it is an ordinary comment; the error describes a syntax
-// error.
+// read parses a comment. ok is false if it is an ordinary comment; the error
+// describes a syntax error.
 func read(comment string) (m mark, ok bool, err error) {
 	if !strings.Contains(comment, opening) {
 		return m, false, nil
@@ -70,8 +70,9 @@ func read(comment string) (m mark, ok bool, err error) {
 // names reports whether the mark applies to a step.
 func (m mark) names(step string) bool { return len(m.steps) == 0 || slices.Contains(m.steps, step) }
 
-// Exempt returns the nodes that comments exclude from a step, at any depth; nil if there are none,
-// as in most sheets. The nodes inside an excluded rule are not listed.
+// Exempt returns the nodes that comments exclude from a step, at any depth; nil
+// if there are none, as in most sheets. The nodes inside an excluded rule are
+// not listed.
 func Exempt(nodes []ast.Node, step string) map[ast.Node]bool {
 	var left map[ast.Node]bool
 	once, always := false, false
@@ -117,8 +118,8 @@ func (m mark) unknown(steps []string) error {
 	return nil
 }
 
-// Misread returns a warning for each comment in nodes, at any depth, that has a syntax error or
-// names none of steps.
+// Misread returns a warning for each comment in nodes, at any depth, that has a
+// syntax error or names none of steps.
 func Misread(nodes []ast.Node, steps []string) []diag.Diagnostic {
 	var out []diag.Diagnostic
 	ast.Walk(nodes, func(n ast.Node) bool {

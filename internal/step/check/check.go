@@ -1,13 +1,14 @@
 // Package check finds mistakes in sheets, without changing them:
 //
-// - unknown properties, values, at-rules and selectors, with the most similar name;
-// - missing units, numbers out of range, and invalid colours;
-// - declarations that repeat an earlier one of the same rule, or override it;
-// - prefixed properties without their standard form, and deprecated features;
-// - features that targets do not support, without a fallback.
+//   - unknown properties, values, at-rules and selectors, with the most similar
+//     name;
+//   - missing units, numbers out of range, and invalid colours;
+//   - declarations that repeat an earlier one of the same rule, or override it;
+//   - prefixed properties without their standard form, and deprecated features;
+//   - features that targets do not support, without a fallback.
 //
-// [Checker.Nodes] checks a composed sheet against the specifications; [Checker.Support] checks the
-// output of its chain against the targets.
+// [Checker.Nodes] checks a composed sheet against the specifications;
+// [Checker.Support] checks the output of its chain against the targets.
 package check
 
 import (
@@ -90,11 +91,11 @@ func New(targets browsers.Targets) *Checker {
 	return c
 }
 
-// Nodes returns the findings in a sheet, in source order. The sheet must be composed, but not
-// lowered or prefixed.
+// Nodes returns the findings in a sheet, in source order. The sheet must be
+// composed, but not lowered or prefixed.
 func (k *Checker) Nodes(nodes []ast.Node) []diag.Diagnostic {
 	c := &checker{Checker: k, exempt: asis.Exempt(nodes, Name), names: make(map[string]*info)}
-	c.list(nodes, place{})
+	c.list(nodes, nodeContext{})
 	return c.found
 }
 
@@ -108,8 +109,8 @@ type checker struct {
 	full   bool // further findings are not listed
 	exempt map[ast.Node]bool
 	names  map[string]*info
-	// declared is a stack of declarations: those of the current block on top of those of its
-	// parents. room is memory for their names.
+	// declared is a stack of declarations: those of the current block on top of
+	// those of its parents. room is memory for their names.
 	declared []*ast.Declaration
 	room     []string
 }
@@ -131,8 +132,8 @@ func (c *checker) report(finding code.Code, at source.Span, fix, format string, 
 	return &c.found[len(c.found)-1]
 }
 
-// place is the context of nodes.
-type place struct {
+// nodeContext is the context of nodes.
+type nodeContext struct {
 	atRule string // at-rule whose descriptors are expected, in lower case; empty for properties
 	both   bool   // properties are allowed in addition to descriptors
 	free   bool   // any name is allowed
@@ -140,7 +141,7 @@ type place struct {
 }
 
 // list checks the nodes of a block or of the sheet.
-func (c *checker) list(nodes []ast.Node, at place) {
+func (c *checker) list(nodes []ast.Node, at nodeContext) {
 	start := len(c.declared)
 	defer func() { c.declared = c.declared[:start] }()
 	for _, n := range nodes {
@@ -163,10 +164,10 @@ func (c *checker) list(nodes []ast.Node, at place) {
 			for _, s := range n.Selectors {
 				c.selector(s)
 			}
-			c.list(n.Nodes, place{vendor: at.vendor || !slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
+			c.list(n.Nodes, nodeContext{vendor: at.vendor || !slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
 		case *ast.QualifiedRule:
 			c.keyframe(n)
-			c.list(n.Nodes, place{vendor: at.vendor})
+			c.list(n.Nodes, nodeContext{vendor: at.vendor})
 		case *ast.AtRule:
 			c.atRule(n, at)
 		}
@@ -177,16 +178,16 @@ func (c *checker) list(nodes []ast.Node, at place) {
 // ownNames are the at-rules that contain declarations with arbitrary names.
 var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic", "swash"}
 
-// holdsProperties reports whether an at-rule contains declarations of properties, although it has
-// descriptors, such as media features.
+// holdsProperties reports whether an at-rule contains declarations of
+// properties, although it has descriptors, such as media features.
 func holdsProperties(atRule string) bool {
 	return known.HoldsStyleRules(atRule) || atRule == "keyframes" || atRule == "position-try"
 }
 
 // atRule checks an at-rule.
-func (c *checker) atRule(r *ast.AtRule, around place) {
+func (c *checker) atRule(r *ast.AtRule, around nodeContext) {
 	name := token.Lower(r.Name)
-	at := place{free: slices.Contains(ownNames, name), vendor: around.vendor}
+	at := nodeContext{free: slices.Contains(ownNames, name), vendor: around.vendor}
 	if prefix, standard := split(name); prefix != "" {
 		name, at.vendor = standard, true
 		at.free = at.free || !holdsProperties(name) && name != "document" // like @-ms-viewport, which has descriptors of its own
@@ -225,8 +226,8 @@ func (c *checker) media(values []ast.Value) {
 	})
 }
 
-// mediaFeatures returns the names of the media features, including the min- and max- forms of
-// ranges.
+// mediaFeatures returns the names of the media features, including the min- and
+// max- forms of ranges.
 var mediaFeatures = sync.OnceValue(func() []string {
 	names := grammar.Descriptors("media")
 	for _, name := range []string{"width", "height", "aspect-ratio", "color", "resolution", "device-width", "device-height"} {
@@ -235,7 +236,8 @@ var mediaFeatures = sync.OnceValue(func() []string {
 	return names
 })
 
-// inBrackets calls visit with the contents of each pair of brackets, at every depth.
+// inBrackets calls visit with the contents of each pair of brackets, at every
+// depth.
 func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
 	for i := range values {
 		if inner := values[i].Values(); values[i].Kind == token.LParen && len(inner) > 0 {
@@ -245,7 +247,8 @@ func inBrackets(values []ast.Value, visit func(inner []ast.Value)) {
 	}
 }
 
-// ofVendor reports whether a selector is only supported by the browsers of one vendor.
+// ofVendor reports whether a selector is only supported by the browsers of one
+// vendor.
 func ofVendor(s ast.Selector) bool {
 	found := false
 	pseudos(s, func(p *ast.Simple) {
@@ -293,7 +296,8 @@ func (c *checker) selector(s ast.Selector) {
 	})
 }
 
-// pseudos calls visit with each pseudo-class and pseudo-element of a selector, arguments first.
+// pseudos calls visit with each pseudo-class and pseudo-element of a selector,
+// arguments first.
 func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 	for i := range s {
 		if s[i].Args != nil {
@@ -307,8 +311,8 @@ func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 	}
 }
 
-// scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts, which no
-// specification defines. The data only has the pseudo-elements.
+// scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts,
+// which no specification defines. The data only has the pseudo-elements.
 var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button", "single-button", "no-button", "corner-present", "window-inactive"}
 
 // ofScrollbar reports whether a selector contains a scrollbar pseudo-element.
@@ -326,9 +330,9 @@ func isPseudo(name string, kind ast.SimpleKind) bool {
 	return grammar.IsPseudo(":"+name) || !grammar.IsPseudo("::"+name) && browsers.Known("css.selectors."+name)
 }
 
-// nameOf returns the span of a name of n bytes at the start of a construct, limited to the
-// construct: the text of a name with an unfinished escape at the end of the file is longer than its
-// source.
+// nameOf returns the span of a name of n bytes at the start of a construct,
+// limited to the construct: the text of a name with an unfinished escape at the
+// end of the file is longer than its source.
 func nameOf(at source.Pos, n int, construct source.Span) source.Span {
 	return at.To(min(at.Off+uint32(n), max(construct.End, at.Off)))
 }
@@ -341,8 +345,8 @@ func didYouMean(before, name string, names []string) string {
 	return ""
 }
 
-// split splits a lower-case name into its vendor prefix and the rest. The prefix of a custom name
-// is "--".
+// split splits a lower-case name into its vendor prefix and the rest. The
+// prefix of a custom name is "--".
 func split(name string) (prefix, standard string) {
 	if rest, ok := strings.CutPrefix(name, "--"); ok {
 		return "--", rest

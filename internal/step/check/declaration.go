@@ -19,8 +19,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// declaration checks the name and the value of a declaration. siblings are the nodes of its block.
-func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node) {
+// declaration checks the name and the value of a declaration. siblings are the
+// nodes of its block.
+func (c *checker) declaration(d *ast.Declaration, at nodeContext, siblings []ast.Node) {
 	values := ast.Significant(d.Value)
 	if c.runsOn(d, values) || d.IsCustom() {
 		return
@@ -65,8 +66,8 @@ func (c *checker) declaration(d *ast.Declaration, at place, siblings []ast.Node)
 	}
 }
 
-// isHack reports whether only legacy browsers support a declaration: by a sign before its name, or
-// by a property or value that no other browser has.
+// isHack reports whether only legacy browsers support a declaration: by a sign
+// before its name, or by a property or value that no other browser has.
 func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
 	if strings.HasPrefix(name, "_") {
 		return true
@@ -140,8 +141,8 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "unknown descriptor %q of \"@%s\"", d.Name, rule)
 }
 
-// prefixed checks a property with a vendor prefix: if a browser supports the standard property, it
-// must be in the same block.
+// prefixed checks a property with a vendor prefix: if a browser supports the
+// standard property, it must be in the same block.
 func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
 	def, ok := grammar.Property(standard)
 	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) || !c.targets.Without(browsers.Property(standard), prefix) {
@@ -159,8 +160,8 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 		"%q without its standard form %q", d.Name, standard)
 }
 
-// hasStandard reports whether a block declares the standard property, or has another prefixed form
-// before d that is reported.
+// hasStandard reports whether a block declares the standard property, or has
+// another prefixed form before d that is reported.
 func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 	longhands := grammar.Longhands(standard)
 	for _, n := range block {
@@ -179,8 +180,8 @@ func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 	return false
 }
 
-// value checks the value of a declaration. feature is the name of the property or descriptor in the
-// browser data.
+// value checks the value of a declaration. feature is the name of the property
+// or descriptor in the browser data.
 func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
 	if grammar.Open(values) || len(values) == 0 {
 		return
@@ -219,7 +220,8 @@ func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []as
 	}
 }
 
-// legacyValue returns a value that only legacy browsers support, if there is one.
+// legacyValue returns a value that only legacy browsers support, if there is
+// one.
 func legacyValue(values []ast.Value) *ast.Value {
 	for i := range values {
 		v := &values[i]
@@ -277,8 +279,8 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 	}
 }
 
-// runsOn reports a value that contains the next declaration, because a semicolon is missing: it
-// contains the name of a property and a colon.
+// runsOn reports a value that contains the next declaration, because a
+// semicolon is missing: it contains the name of a property and a colon.
 func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 2 || values[colon-1].Kind != token.Ident {
@@ -306,8 +308,8 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	return true
 }
 
-// origins checks the names of the colours that relative colours are derived from, which the value
-// definitions leave open.
+// origins checks the names of the colours that relative colours are derived
+// from, which the value definitions leave open.
 func (c *checker) origins(values []ast.Value) {
 	for i := range values {
 		args := ast.Significant(values[i].Values())
@@ -328,7 +330,8 @@ func isColorFunction(v *ast.Value) bool {
 // unitTypes are the suggested units, with the type that accepts them.
 var unitTypes = map[string]string{"px": "length", "deg": "angle", "s": "time", "fr": "flex"}
 
-// unitFor returns a unit that would make a number valid; "" if a number is valid or no unit is.
+// unitFor returns a unit that would make a number valid; "" if a number is
+// valid or no unit is.
 func unitFor(types []string) string {
 	if slices.Contains(types, "number") || slices.Contains(types, "integer") {
 		return ""

@@ -12,8 +12,9 @@ import (
 	"rinzel/internal/diag/code"
 )
 
-// This file finds declarations without effect, because another one of the same rule repeats or
-// overrides them. A fallback for browsers that do not support the later one is not reported.
+// This file finds declarations without effect, because another one of the same
+// rule repeats or overrides them. A fallback for browsers that do not support
+// the later one is not reported.
 
 // overridden checks the declarations of one block.
 func (c *checker) overridden(list []*ast.Declaration) {
@@ -50,8 +51,8 @@ func (c *checker) overridden(list []*ast.Declaration) {
 	}
 }
 
-// allDistinct reports whether none of a few names sets what an earlier one sets. It returns false
-// for many names.
+// allDistinct reports whether none of a few names sets what an earlier one
+// sets. It returns false for many names.
 func allDistinct(names []string) bool {
 	const few = 24
 	if len(names) > few {
@@ -90,8 +91,8 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	diagnosed.Related = []diag.Related{{Span: other.Span(), Message: where}}
 }
 
-// dead returns which of two declarations of one property has no effect. ok is false if some browser
-// may need both.
+// dead returns which of two declarations of one property has no effect. ok is
+// false if some browser may need both.
 func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declaration, ok bool) {
 	if ast.EqualValues(d.Value, later.Value) && same && d.Important == later.Important {
 		return d, true
@@ -113,8 +114,9 @@ func (c *checker) dead(d, later *ast.Declaration, same bool) (dead *ast.Declarat
 // plainUnits are the units that every browser supports.
 var plainUnits = []string{"", "%", "px", "em", "ex", "pt", "pc", "in", "cm", "mm", "rem", "s", "ms", "deg", "vw", "vh"}
 
-// everywhere reports whether it is certain that every browser supports a value of a property:
-// numbers, strings, URLs, legacy colours, and keywords as old as the property.
+// everywhere reports whether it is certain that every browser supports a value
+// of a property: numbers, strings, URLs, legacy colours, and keywords as old as
+// the property.
 func everywhere(property string, values []ast.Value) bool {
 	return !slices.ContainsFunc(values, func(v ast.Value) bool {
 		switch v.Kind {

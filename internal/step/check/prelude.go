@@ -13,14 +13,15 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file checks preludes of at-rules and keyframe selectors. Browsers do not report an invalid
-// media query: it just never matches.
+// This file checks preludes of at-rules and keyframe selectors. Browsers do not
+// report an invalid media query: it just never matches.
 
-// mediaTypes are the media types, including the obsolete ones that never match (Media Queries 4,
-// section 2.3).
+// mediaTypes are the media types, including the obsolete ones that never match
+// (Media Queries 4, section 2.3).
 var mediaTypes = strings.Fields("all print screen speech aural braille embossed handheld projection tty tv")
 
-// queries checks the queries of @media, and of @container after the container name.
+// queries checks the queries of @media, and of @container after the container
+// name.
 func (c *checker) queries(r *ast.AtRule, name string) {
 	values := ast.Significant(r.Prelude)
 	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) { // escapes are for legacy browsers
@@ -40,7 +41,8 @@ func (c *checker) queries(r *ast.AtRule, name string) {
 	}
 }
 
-// hasFunction reports whether values contain a function, which only the browser can evaluate.
+// hasFunction reports whether values contain a function, which only the browser
+// can evaluate.
 func hasFunction(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Function || hasFunction(v.Values()) })
 }
@@ -103,8 +105,8 @@ func (c *checker) condition(values []ast.Value, what string) {
 	}
 }
 
-// feature checks the contents of brackets: a feature alone, with a value after a colon, or in a
-// comparison; or a condition.
+// feature checks the contents of brackets: a feature alone, with a value after
+// a colon, or in a comparison; or a condition.
 func (c *checker) feature(v *ast.Value, what string) {
 	inner := ast.Significant(v.Values())
 	switch {
@@ -123,8 +125,9 @@ func (c *checker) feature(v *ast.Value, what string) {
 	}
 }
 
-// supports checks the declarations in the condition of @supports. Testing an unknown feature is
-// often intended, so only probable misspellings are reported.
+// supports checks the declarations in the condition of @supports. Testing an
+// unknown feature is often intended, so only probable misspellings are
+// reported.
 func (c *checker) supports(values []ast.Value) {
 	for i := range values {
 		inner := values[i].Values()

@@ -16,9 +16,10 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Support returns the features of a sheet that targets do not support, each at its first use. The
-// sheet must be the output of its chain, so that fallbacks count: a declaration with an earlier one
-// of the same property, and everything in @supports, is only for browsers with support.
+// Support returns the features of a sheet that targets do not support, each at
+// its first use. The sheet must be the output of its chain, so that fallbacks
+// count: a declaration with an earlier one of the same property, and everything
+// in @supports, is only for browsers with support.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
 		checker: checker{Checker: k, exempt: asis.Exempt(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
@@ -55,8 +56,8 @@ const (
 	selectors = "css.selectors."
 )
 
-// lacksOne reports whether a target does not support a feature of a group.
-func (s *support) lacksOne(group, name string) bool {
+// isUnsupported reports whether a target does not support a feature of a group.
+func (s *support) isUnsupported(group, name string) bool {
 	lacking, known := s.others[lookup{group, name}]
 	if !known {
 		lacking = len(s.targets.Missing(group+name)) > 0
@@ -67,8 +68,8 @@ func (s *support) lacksOne(group, name string) bool {
 
 // property is the support of a property.
 type property struct {
-	lacking  bool
-	keywords map[string]bool // unsupported keywords
+	unsupported bool
+	keywords    map[string]bool // unsupported keywords
 }
 
 // property returns the support of a property, given in lower case.
@@ -81,7 +82,7 @@ func (s *support) property(name string) *property {
 		p = shared.(*property)
 	} else {
 		feature := browsers.Property(name)
-		p = &property{lacking: len(s.targets.Missing(feature)) > 0, keywords: make(map[string]bool)}
+		p = &property{unsupported: len(s.targets.Missing(feature)) > 0, keywords: make(map[string]bool)}
 		for _, part := range browsers.Parts(feature) {
 			if len(s.targets.Missing(feature+"."+part)) > 0 {
 				p.keywords[part] = true
@@ -95,8 +96,8 @@ func (s *support) property(name string) *property {
 	return p
 }
 
-// lacks records the use of a feature, if a target does not support it.
-func (s *support) lacks(finding code.Code, feature string, at source.Span, what, fix string) {
+// noteUse records the use of a feature, if a target does not support it.
+func (s *support) noteUse(finding code.Code, feature string, at source.Span, what, fix string) {
 	missing := s.targets.Missing(feature)
 	if len(missing) == 0 {
 		return
@@ -108,8 +109,8 @@ func (s *support) lacks(finding code.Code, feature string, at source.Span, what,
 	s.report(finding, at, fix, "%s is unsupported in %s", what, versions(missing))
 }
 
-// versions words the newest versions without support. A mobile browser is omitted if the desktop
-// one has the same version.
+// versions words the newest versions without support. A mobile browser is
+// omitted if the desktop one has the same version.
 func versions(missing []string) string {
 	var out []string
 	for _, m := range missing {
@@ -125,15 +126,16 @@ func versions(missing []string) string {
 	return strings.Join(out, ", ")
 }
 
-// nameSet is a set of names. Small sets, which most are, are on a stack above those of the parent
-// blocks.
+// nameSet is a set of names. Small sets, which most are, are on a stack above
+// those of the parent blocks.
 type nameSet struct {
 	stack *[]string
 	start int
 	many  map[string]bool // used for large sets
 }
 
-// newNameSet returns an empty set. Sets on a stack must be released in reverse order.
+// newNameSet returns an empty set. Sets on a stack must be released in reverse
+// order.
 func newNameSet(stack *[]string) nameSet { return nameSet{stack: stack, start: len(*stack)} }
 
 // leave releases the names of the set.
@@ -182,7 +184,7 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 			}
 		case *ast.StyleRule:
 			if nested {
-				s.lacks(code.Unsupported, browsers.Nesting, n.Span(), "a nested rule", "add \"lower\" to the chain of this sheet")
+				s.noteUse(code.Unsupported, browsers.Nesting, n.Span(), "a nested rule", "add \"lower\" to the chain of this sheet")
 			}
 			for _, sel := range n.Selectors {
 				pseudos(sel, s.pseudo)
@@ -199,8 +201,8 @@ func (s *support) list(nodes []ast.Node, nested bool) {
 // atRule checks an at-rule.
 func (s *support) atRule(r *ast.AtRule, nested bool) {
 	name := token.Lower(r.Name)
-	if s.lacksOne(atRules, name) {
-		s.lacks(code.Unsupported, atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
+	if s.isUnsupported(atRules, name) {
+		s.noteUse(code.Unsupported, atRules+name, nameOf(r.At, len(r.Name)+1, r.Span()), fmt.Sprintf("\"@%s\"", r.Name), "")
 	}
 	if name == "supports" || name == "font-face" || name == "page" {
 		return
@@ -216,15 +218,15 @@ func (s *support) media(values []ast.Value) {
 	inBrackets(values, func(inner []ast.Value) {
 		if inner[0].Kind == token.Ident {
 			name := strings.TrimPrefix(strings.TrimPrefix(token.Lower(inner[0].Text), "min-"), "max-")
-			if s.lacksOne(media, name) {
-				s.lacks(code.UnsupportedProperty, media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
+			if s.isUnsupported(media, name) {
+				s.noteUse(code.UnsupportedProperty, media+name, inner[0].Span(), fmt.Sprintf("the media feature %q", name), "")
 			}
 		}
 	})
 }
 
-// Unsupported returns the targets that do not support a selector, including its arguments; nil if
-// all do.
+// Unsupported returns the targets that do not support a selector, including its
+// arguments; nil if all do.
 func (k *Checker) Unsupported(s ast.Selector) []string {
 	for i := range s {
 		p := &s[i]
@@ -242,8 +244,8 @@ func (k *Checker) Unsupported(s ast.Selector) []string {
 	return nil
 }
 
-// unsupportedPseudo returns the targets that do not support a pseudo-class or pseudo-element,
-// including its arguments.
+// unsupportedPseudo returns the targets that do not support a pseudo-class or
+// pseudo-element, including its arguments.
 func (k *Checker) unsupportedPseudo(p *ast.Simple) []string {
 	name := token.Lower(p.Name)
 	if strings.HasPrefix(name, "-") {
@@ -283,22 +285,22 @@ func (s *support) pseudo(p *ast.Simple) {
 	if name == "not" && p.Args != nil && (len(p.Args.Selectors) > 1 || len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) > 1) {
 		feature = "not.selector_list"
 	}
-	if !s.lacksOne(selectors, feature) {
+	if !s.isUnsupported(selectors, feature) {
 		return
 	}
-	s.lacks(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+	s.noteUse(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
 		"browsers without support drop the whole rule: move the other selectors to a rule of their own")
 }
 
-// declaration records the features of a declaration. covered is set if an earlier declaration of
-// the same property is a fallback.
+// declaration records the features of a declaration. covered is set if an
+// earlier declaration of the same property is a fallback.
 func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 	if prefix, _ := split(name); prefix != "" {
 		return // custom, or for the browsers of one vendor
 	}
 	p := s.property(name)
-	if p.lacking {
-		s.lacks(code.UnsupportedProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
+	if p.unsupported {
+		s.noteUse(code.UnsupportedProperty, browsers.Property(name), nameSpan(d), fmt.Sprintf("the property %q", name), "")
 		return
 	}
 	if covered || legacyValue(d.Value) != nil {
@@ -310,7 +312,7 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 			break // a font list is its own fallback
 		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
-			s.lacks(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
+			s.noteUse(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
 		}
 	}
 	if name != "clip" && name != "font-family" && name != "font" { // its rect() is as old as the property
@@ -330,18 +332,18 @@ func (s *support) values(values []ast.Value, fix string) {
 			}
 			feature, lacking := s.functions[name]
 			if lacking {
-				s.lacks(code.Unsupported, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), fix)
+				s.noteUse(code.Unsupported, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), fix)
 			}
 			if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && !lacking {
-				s.lacks(code.Unsupported, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), fix)
+				s.noteUse(code.Unsupported, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), fix)
 			}
 		case token.Dimension:
-			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.lacksUnit(unit) {
-				s.lacks(code.Unsupported, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), fix)
+			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.isUnsupportedUnit(unit) {
+				s.noteUse(code.Unsupported, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), fix)
 			}
 		case token.Hash:
 			if len(v.Text) == 5 || len(v.Text) == 9 {
-				s.lacks(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", fix)
+				s.noteUse(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", fix)
 			}
 		}
 		if v.Inner != nil {
@@ -350,8 +352,9 @@ func (s *support) values(values []ast.Value, fix string) {
 	}
 }
 
-// lacksUnit reports whether a target does not support a unit, given in lower case.
-func (s *support) lacksUnit(unit string) bool {
+// isUnsupportedUnit reports whether a target does not support a unit, given in
+// lower case.
+func (s *support) isUnsupportedUnit(unit string) bool {
 	lacking, known := s.units[unit]
 	if !known {
 		lacking = len(s.targets.Missing(unitFeature(unit))) > 0

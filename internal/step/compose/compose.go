@@ -19,13 +19,13 @@
 //	@custom-media --x (…);        names a media query
 //	calc(…), color-mix(…)         are computed if all their arguments are known
 //
-// A constant that is set in a block is local to the block. All others flow along imports: an
-// imported sheet sees what its importer set before the import, and the importer sees afterwards
-// what the sheet set.
+// A constant that is set in a block is local to the block. All others flow
+// along imports: an imported sheet sees what its importer set before the
+// import, and the importer sees afterwards what the sheet set.
 //
-// A [Composer] evaluates the nodes of one sheet in a [Scope], which holds the constants and
-// definitions that are visible. Package link follows the imports and passes the scope from sheet to
-// sheet. Start reading at [Composer.Append].
+// A [Composer] evaluates the nodes of one sheet in a [Scope], which holds the
+// constants and definitions that are visible. Package link follows the imports
+// and passes the scope from sheet to sheet. Start reading at [Composer.Append].
 package compose
 
 import (
@@ -49,8 +49,8 @@ type Limits struct {
 	Calls      int // nesting depth of mixin and function calls
 }
 
-// DefaultLimits are far above what real sheets need. They stop runaway growth: a few constants that
-// each use the previous one twice reach any size.
+// DefaultLimits are far above what real sheets need. They stop runaway growth:
+// a few constants that each use the previous one twice reach any size.
 var DefaultLimits = Limits{Values: 5_000_000, Iterations: 100_000, Calls: 64}
 
 // A Composer evaluates one sheet. Its exported fields are configuration.
@@ -59,8 +59,8 @@ type Composer struct {
 	Limits  Limits        // the zero value means [DefaultLimits]
 	Record  *Record       // records where constants are set and read; nil to record nothing
 	Imports []source.Span // imports that lead to the sheet, for findings
-	// Tokens reads the design token file at an address. It returns false after reporting an error.
-	// It is nil where no files are available.
+	// Tokens reads the design token file at an address. It returns false after
+	// reporting an error. It is nil where no files are available.
 	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
 
 	inserted int // number of values inserted so far
@@ -82,21 +82,22 @@ type Composer struct {
 // statements are the at-rules that only have a meaning at build time.
 var statements = words("const default drop tokens mixin function custom-selector custom-media")
 
-// IsStatement reports whether n is a build-time statement, which may come before imports.
+// IsStatement reports whether n is a build-time statement, which may come
+// before imports.
 func IsStatement(n ast.Node) bool {
 	r, ok := n.(*ast.AtRule)
 	return ok && statements[token.Lower(r.Name)]
 }
 
-// Nodes returns nodes with the build-time language evaluated. Nodes without it are shared, not
-// copied.
+// Nodes returns nodes with the build-time language evaluated. Nodes without it
+// are shared, not copied.
 func (c *Composer) Nodes(nodes []ast.Node, s *Scope) []ast.Node {
 	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit { return c.node(n, s) })
 	return out
 }
 
-// Append appends the evaluation of one node to list. It is what [Composer.Nodes] does for each
-// node.
+// Append appends the evaluation of one node to list. It is what
+// [Composer.Nodes] does for each node.
 func (c *Composer) Append(list []ast.Node, n ast.Node, s *Scope) []ast.Node {
 	return c.node(n, s).Append(list, n)
 }
@@ -135,8 +136,8 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	return c.ruleOf(n, s)
 }
 
-// declaration evaluates the value of a declaration, and wraps it in conditional rules if it depends
-// on conditions of the browser.
+// declaration evaluates the value of a declaration, and wraps it in conditional
+// rules if it depends on conditions of the browser.
 func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 	if of := s.inFunction(); of != nil {
 		of.declare(d, s)
@@ -161,12 +162,12 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 	return ast.Replace(withValue(d, value))
 }
 
-// evaluated returns the value of a declaration after evaluation. If it evaluates to nothing, the
-// result is what a browser would compute (CSS Variables 1, section 3.1): unset, or initial in a
-// custom property.
+// evaluated returns the value of a declaration after evaluation. If it
+// evaluates to nothing, the result is what a browser would compute (CSS
+// Variables 1, section 3.1): unset, or initial in a custom property.
 func (c *Composer) evaluated(d *ast.Declaration, s *Scope) []ast.Value {
 	c.branch.asked = nil
-	value, ok := c.maybe(d.Value, s, placeOf(d))
+	value, ok := c.maybe(d.Value, s, contextOf(d))
 	if ok {
 		return value
 	}
@@ -177,7 +178,8 @@ func (c *Composer) evaluated(d *ast.Declaration, s *Scope) []ast.Value {
 	return []ast.Value{{Kind: token.Ident, Text: word, Pos: d.NamePos}}
 }
 
-// buildRule evaluates an at-rule of the build-time language; ok is false for other rules.
+// buildRule evaluates an at-rule of the build-time language; ok is false for
+// other rules.
 func (c *Composer) buildRule(r *ast.AtRule, prior *condition, s *Scope) (with []ast.Node, ok bool) {
 	switch token.Lower(r.Name) {
 	case "const", "default":
@@ -208,7 +210,8 @@ func (c *Composer) buildRule(r *ast.AtRule, prior *condition, s *Scope) (with []
 	return with, true
 }
 
-// ruleOf evaluates a rule without a meaning of its own at build time: its prelude and its block.
+// ruleOf evaluates a rule without a meaning of its own at build time: its
+// prelude and its block.
 func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 	if c.Record != nil {
 		outer := c.rule
@@ -246,8 +249,8 @@ func isAtRule(n ast.Node) bool {
 	return ok
 }
 
-// holdsStyle reports whether the declarations in the block of a rule may be wrapped in conditional
-// rules. inStyle is the answer for the parent block.
+// holdsStyle reports whether the declarations in the block of a rule may be
+// wrapped in conditional rules. inStyle is the answer for the parent block.
 func holdsStyle(n ast.Node, inStyle bool) bool {
 	switch n := n.(type) {
 	case *ast.StyleRule:
@@ -268,7 +271,7 @@ func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
 			return &copied, true
 		}
 	case *ast.QualifiedRule:
-		if prelude, ok := c.values(r.Prelude, s, place{}); ok {
+		if prelude, ok := c.values(r.Prelude, s, valueContext{}); ok {
 			copied := *r
 			copied.Prelude = prelude
 			return &copied, true
@@ -283,7 +286,8 @@ func (c *Composer) head(n ast.Node, s *Scope) (with ast.Node, changed bool) {
 	return n, false
 }
 
-// descend enters a block. It returns false after reporting that mixins nest blocks too deep.
+// descend enters a block. It returns false after reporting that mixins nest
+// blocks too deep.
 func (c *Composer) descend(at source.Span) bool {
 	if c.depth++; c.depth <= ast.MaxDepth {
 		return true
@@ -304,7 +308,7 @@ type frame struct {
 	turn  iteration
 }
 
-// words describes the frame in a finding.
+// description describes the frame in a finding.
 func (s *frame) description() string {
 	switch {
 	case s.of != nil:

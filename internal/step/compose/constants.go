@@ -15,8 +15,8 @@ import (
 // joinPath returns a path as text: tone.calm.
 func joinPath(p path) string { return strings.Join(p, ".") }
 
-// readPath reads a path at the start of values, and returns how many values it consists of. A key
-// may be a number: blue.50 is tokenized as blue and .50.
+// readPath reads a path at the start of values, and returns how many values it
+// consists of. A key may be a number: blue.50 is tokenized as blue and .50.
 func readPath(values []ast.Value) (p path, n int) {
 	if len(values) == 0 || values[0].Kind != token.Ident {
 		return nil, 0
@@ -67,7 +67,8 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// setPlaceholder sets a constant whose rule is invalid, so that its uses are not reported as well.
+// setPlaceholder sets a constant whose rule is invalid, so that its uses are
+// not reported as well.
 func (c *Composer) setPlaceholder(p path, values []ast.Value, at source.Span, s *Scope) {
 	if len(values) == 0 {
 		values = []ast.Value{{Kind: token.Ident, Text: "initial", Pos: at.Start}}
@@ -77,8 +78,9 @@ func (c *Composer) setPlaceholder(p path, values []ast.Value, at source.Span, s 
 	}
 }
 
-// upToStatement returns the values of a constant up to an at-rule among them, which is there
-// because a semicolon is missing. The at-rule is evaluated too, so that there is a single finding.
+// upToStatement returns the values of a constant up to an at-rule among them,
+// which is there because a semicolon is missing. The at-rule is evaluated too,
+// so that there is a single finding.
 func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Value {
 	i := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.AtKeyword })
 	if i < 0 {
@@ -115,7 +117,8 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 	c.noteSet(p, constant, kind, s)
 }
 
-// checkLate warns about overriding a default, or a key of a default group, after it was read.
+// checkLate warns about overriding a default, or a key of a default group,
+// after it was read.
 func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	if s.outer != nil {
 		return
@@ -138,8 +141,8 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 		Related: []diag.Related{{Span: have.offer.read, Message: "read here"}, {Span: have.At, Message: "default set here"}}})
 }
 
-// mayHold reports whether the last key of a path can be set: its parents must be groups, not
-// values. It returns false after a finding.
+// mayHold reports whether the last key of a path can be set: its parents must
+// be groups, not values. It returns false after a finding.
 func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	for i := 1; i < len(p); i++ {
 		if outer, ok := s.Find(p[:i]); ok && outer.Group == nil {
@@ -152,7 +155,8 @@ func (c *Composer) mayHold(p path, at source.Span, s *Scope) bool {
 	return true
 }
 
-// constant returns the constant for values. A single const() that reads a group yields the group.
+// constant returns the constant for values. A single const() that reads a group
+// yields the group.
 func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Constant {
 	if group := c.groupOf(values, s); group != nil {
 		return &Constant{Group: group, At: at}
@@ -173,19 +177,20 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	return &Constant{Value: value, At: at}
 }
 
-// isEcho reports whether values contain the placeholder of an invalid constant, which was already
-// reported.
+// isEcho reports whether values contain the placeholder of an invalid constant,
+// which was already reported.
 func isEcho(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.IsFunction("const") || isEcho(v.Values()) })
 }
 
-// deeper reports whether functions and brackets in values are nested deeper than limit.
+// deeper reports whether functions and brackets in values are nested deeper
+// than limit.
 func deeper(values []ast.Value, limit int) bool {
 	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
 }
 
-// chosen returns the arguments of const() with keys in brackets replaced by their values, as in
-// const(tone.(key)). ok is false after a finding.
+// chosen returns the arguments of const() with keys in brackets replaced by
+// their values, as in const(tone.(key)). ok is false after a finding.
 func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool) {
 	for i := 2; i < len(args); i++ {
 		if v := &args[i]; v.Kind != token.LParen || v.Space || !args[i-1].IsDelim('.') {
@@ -228,8 +233,8 @@ func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 	return nil
 }
 
-// setGroup sets a group: @const replaces the existing group, @default adds missing keys at every
-// depth.
+// setGroup sets a group: @const replaces the existing group, @default adds
+// missing keys at every depth.
 func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	at := ast.SpanOf(r.Prelude)
 	if !c.mayHold(p, at, s) {
@@ -303,7 +308,8 @@ func quoted(names []string) string {
 	return strings.Join(out, ", ")
 }
 
-// missingIn returns the paths of the keys of g that other does not have, at every depth.
+// missingIn returns the paths of the keys of g that other does not have, at
+// every depth.
 func (g *Group) missingIn(other *Group, p path) []string {
 	var out []string
 	for _, key := range g.keys {
@@ -357,9 +363,9 @@ func (g *Group) markDefaults() {
 	}
 }
 
-// drop evaluates an @drop rule: it removes a key from a group and blocks later defaults for it. So
-// a site can drop a variant of a library before it imports the library. Only @const sets the key
-// again.
+// drop evaluates an @drop rule: it removes a key from a group and blocks later
+// defaults for it. So a site can drop a variant of a library before it imports
+// the library. Only @const sets the key again.
 func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	p, n := readPath(r.Prelude)
 	switch {
@@ -377,15 +383,15 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// unknown reports an undefined constant. The finding is delayed, so that it can point at a later
-// definition: see [Scope.Unknown].
+// unknown reports an undefined constant. The finding is delayed, so that it can
+// point at a later definition: see [Scope.Unknown].
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
 	fix := diag.DidYouMean(joinPath(p), s.near(p), "")
 	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("unknown constant %q", joinPath(p)), fix, s)
 }
 
-// wait delays a finding about an undefined name until it is known whether the name is defined
-// later.
+// wait delays a finding about an undefined name until it is known whether the
+// name is defined later.
 func (c *Composer) wait(what code.Code, at source.Span, name, message, fix string, s *Scope) {
 	if c.silent {
 		return

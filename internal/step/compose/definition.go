@@ -12,11 +12,13 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file handles names that are hoisted: functions, mixins, custom media and custom selectors
-// are visible before their definition as well. Outside of all blocks they are visible in the sheet
-// and all its imports, in a block only in the block. The last definition of a name wins.
+// This file handles names that are hoisted: functions, mixins, custom media and
+// custom selectors are visible before their definition as well. Outside of all
+// blocks they are visible in the sheet and all its imports, in a block only in
+// the block. The last definition of a name wins.
 
-// definition is the definition in an @function, @mixin, @custom-media or @custom-selector rule.
+// definition is the definition in an @function, @mixin, @custom-media or
+// @custom-selector rule.
 type definition struct {
 	key   string // kind and name: "function --twice", "media --narrow"
 	at    source.Span
@@ -30,7 +32,8 @@ type definition struct {
 	list  []ast.Selector // result for a custom selector
 }
 
-// resolution is the state of evaluating a definition, which may refer to other definitions.
+// resolution is the state of evaluating a definition, which may refer to other
+// definitions.
 type resolution uint8
 
 // The states of a definition.
@@ -98,8 +101,8 @@ func (s *Scope) definition(key string) *definition {
 	return s.outermost.definition(key)
 }
 
-// definition returns the last definition of a key outside of all blocks: of the previous pass if
-// there was one, otherwise the last one so far.
+// definition returns the last definition of a key outside of all blocks: of the
+// previous pass if there was one, otherwise the last one so far.
 func (o *outermost) definition(key string) *definition {
 	own := o.defs[key]
 	if last := o.last[key]; last != nil && (own == nil || own.at != last.at) {
@@ -130,9 +133,10 @@ func (s *Scope) namesOf(kind string) []string {
 	return slices.Sorted(maps.Keys(all))
 }
 
-// ResolveHoisted calls compose with a new scope. If a hoisted name was used before its last
-// definition, it calls compose again with a scope that has all definitions from the first call. The
-// caller must discard the results and findings of the first call then.
+// ResolveHoisted calls compose with a new scope. If a hoisted name was used
+// before its last definition, it calls compose again with a scope that has all
+// definitions from the first call. The caller must discard the results and
+// findings of the first call then.
 func ResolveHoisted(compose func(*Scope)) {
 	s := NewScope()
 	compose(s)
@@ -150,8 +154,9 @@ func ResolveHoisted(compose func(*Scope)) {
 	compose(s)
 }
 
-// hoist makes the definitions in a block visible in the whole block. Custom media and custom
-// selectors that read constants are only visible after their definition, because constants are.
+// hoist makes the definitions in a block visible in the whole block. Custom
+// media and custom selectors that read constants are only visible after their
+// definition, because constants are.
 func (c *Composer) hoist(nodes []ast.Node, s *Scope) {
 	for _, n := range nodes {
 		if r, ok := n.(*ast.AtRule); ok && hoisted(r) {
@@ -160,7 +165,8 @@ func (c *Composer) hoist(nodes []ast.Node, s *Scope) {
 	}
 }
 
-// definitionKind returns the kind of definition of a rule, or "" if it defines nothing.
+// definitionKind returns the kind of definition of a rule, or "" if it defines
+// nothing.
 func definitionKind(r *ast.AtRule) string {
 	switch token.Lower(r.Name) {
 	case "function":
@@ -187,7 +193,8 @@ func (c *Composer) define(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// hoisted reports whether a definition in a block is visible in the whole block.
+// hoisted reports whether a definition in a block is visible in the whole
+// block.
 func hoisted(r *ast.AtRule) bool {
 	switch definitionKind(r) {
 	case functionKind, mixinKind:
@@ -205,8 +212,8 @@ func readsConstants(values []ast.Value) bool {
 	})
 }
 
-// resolve evaluates a definition once by calling read, and reports cycles. It returns false if the
-// definition is invalid, after a finding.
+// resolve evaluates a definition once by calling read, and reports cycles. It
+// returns false if the definition is invalid, after a finding.
 func (c *Composer) resolve(d *definition, circular string, read func() bool) bool {
 	switch d.state {
 	case unresolved:
@@ -232,8 +239,8 @@ func (c *Composer) block(nodes []ast.Node, s *Scope) []ast.Node {
 	return out
 }
 
-// unknownName reports an undefined name. The finding is delayed, so that it can point at a
-// definition inside a block.
+// unknownName reports an undefined name. The finding is delayed, so that it can
+// point at a definition inside a block.
 func (c *Composer) unknownName(finding code.Code, kind, what, name, shown string, at source.Span, s *Scope) {
 	near := s.namesOf(kind)
 	if kind == selectorKind {

@@ -18,9 +18,10 @@ import (
 //	@function --double(--n <number>) returns <number> { result: calc(var(--n) * 2); }
 //	width: --double(4)
 //
-// The body of a function behaves like the style of a hypothetical element: the last of several
-// declarations of a name wins, wherever it is read; var() reads parameters, then declarations of
-// the body, then what the calling function sees.
+// The body of a function behaves like the style of a hypothetical element: the
+// last of several declarations of a name wins, wherever it is read; var() reads
+// parameters, then declarations of the body, then what the calling function
+// sees.
 
 // call is an open call of a mixin or function.
 type call struct {
@@ -42,7 +43,8 @@ type local struct {
 	at      source.Span
 }
 
-// resultName is the descriptor with the result of a function. Locals cannot have this name.
+// resultName is the descriptor with the result of a function. Locals cannot
+// have this name.
 const resultName = "result"
 
 // inCall returns the innermost call whose body contains s, or nil.
@@ -63,8 +65,8 @@ func (s *Scope) inFunction() *call {
 	return nil
 }
 
-// enter binds the arguments of a call and returns the scope of its body. ok is false after a
-// finding. Each successful enter needs a leave.
+// enter binds the arguments of a call and returns the scope of its body. ok is
+// false after a finding. Each successful enter needs a leave.
 func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope, ok bool) {
 	m := d.callable
 	if !c.count(callWeight, head.Span()) {
@@ -104,8 +106,8 @@ func (c *Composer) leave() {
 	c.trail = c.trail[:len(c.trail)-1]
 }
 
-// bind returns the local of a parameter: its argument, or its default if the argument is missing or
-// evaluates to nothing.
+// bind returns the local of a parameter: its argument, or its default if the
+// argument is missing or evaluates to nothing.
 func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable, s, body *Scope) (l *local, ok bool) {
 	if len(arg) > 0 {
 		value, valid := c.maybe(arg, s, atBuild)
@@ -131,9 +133,9 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 	return &local{name: p.name, state: unusable, missing: p, at: p.at}, true
 }
 
-// orDefault returns an argument with the default added as the last branch of an if() that browsers
-// evaluate: if none of its conditions is true, the argument evaluates to nothing (CSS Functions and
-// Mixins 1, section 5).
+// orDefault returns an argument with the default added as the last branch of an
+// if() that browsers evaluate: if none of its conditions is true, the argument
+// evaluates to nothing (CSS Functions and Mixins 1, section 5).
 func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Value {
 	if len(value) != 1 || !value[0].IsFunction("if") {
 		return value
@@ -168,9 +170,9 @@ func (c *Composer) wrongCall(head *ast.Value, m *callable, message string, at so
 		Related: []diag.Related{{Span: at, Message: "the " + m.kind() + " is defined here"}}})
 }
 
-// maybe evaluates values that may evaluate to nothing, such as an if() without a true condition:
-// valid is false then (CSS Values 5, "guaranteed-invalid").
-func (c *Composer) maybe(values []ast.Value, s *Scope, at place) (out []ast.Value, valid bool) {
+// maybe evaluates values that may evaluate to nothing, such as an if() without
+// a true condition: valid is false then (CSS Values 5, "guaranteed-invalid").
+func (c *Composer) maybe(values []ast.Value, s *Scope, at valueContext) (out []ast.Value, valid bool) {
 	mayFail, failed := c.mayFail, c.failed
 	c.mayFail, c.failed = true, false
 	out, _ = c.values(values, s, at)
@@ -179,14 +181,15 @@ func (c *Composer) maybe(values []ast.Value, s *Scope, at place) (out []ast.Valu
 	return out, valid
 }
 
-// nothing records that the current value evaluates to nothing. It returns whether that is allowed
-// here.
+// nothing records that the current value evaluates to nothing. It returns
+// whether that is allowed here.
 func (c *Composer) nothing() bool {
 	c.failed = true
 	return c.mayFail
 }
 
-// lookUp returns the local that var() reads in s, and the call that it belongs to.
+// lookUp returns the local that var() reads in s, and the call that it belongs
+// to.
 func (s *Scope) lookUp(name string) (*local, *call) {
 	for call := s.inCall(); call != nil; call = call.caller.inCall() {
 		if l := call.locals[name]; l != nil {
@@ -199,9 +202,9 @@ func (s *Scope) lookUp(name string) (*local, *call) {
 	return nil, nil
 }
 
-// argument returns the value of var(--name) if the name is a parameter or local of an open call. If
-// the local has no value, the fallback of var() is used.
-func (c *Composer) argument(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
+// argument returns the value of var(--name) if the name is a parameter or local
+// of an open call. If the local has no value, the fallback of var() is used.
+func (c *Composer) argument(v *ast.Value, s *Scope, at valueContext) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if len(args) == 0 || args[0].Kind != token.Ident {
 		return nil, false
@@ -264,8 +267,8 @@ func keyword(values []ast.Value) (string, bool) {
 	return token.Lower(values[0].Text), true
 }
 
-// inherited returns the value of a local declared as "inherit": the value of its name where the
-// function was called.
+// inherited returns the value of a local declared as "inherit": the value of
+// its name where the function was called.
 func (c *Composer) inherited(l *local, of *call) ([]ast.Value, bool) {
 	if outer, call := of.caller.lookUp(l.name); outer != nil {
 		return c.valueOf(outer, call)
@@ -285,8 +288,8 @@ func (f *call) declare(d *ast.Declaration, s *Scope) {
 	}
 }
 
-// frozen returns a scope with the constants as they are now, unaffected by later changes in the
-// blocks of the function.
+// frozen returns a scope with the constants as they are now, unaffected by
+// later changes in the blocks of the function.
 func (s *Scope) frozen() *Scope {
 	if s.outer == nil || s.values == nil && s.call != nil {
 		return s
@@ -302,8 +305,8 @@ func (s *Scope) frozen() *Scope {
 	return &copied
 }
 
-// inBody evaluates a rule in the body of a function: conditions are decided one way or the other,
-// and the chosen block is evaluated.
+// inBody evaluates a rule in the body of a function: conditions are decided one
+// way or the other, and the chosen block is evaluated.
 func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	r, ok := n.(*ast.AtRule)
 	if ok && r.Block != nil && (token.EqualFold(r.Name, "media") || token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "container")) {
@@ -322,8 +325,9 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 }
 
-// checkBody reports declarations without effect in the body of a function: it has no element whose
-// properties they could set (CSS Functions and Mixins 1, section 2.3).
+// checkBody reports declarations without effect in the body of a function: it
+// has no element whose properties they could set (CSS Functions and Mixins 1,
+// section 2.3).
 func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 	for _, n := range nodes {
 		switch n := n.(type) {
@@ -340,23 +344,24 @@ func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 	}
 }
 
-// question is a condition that only a browser can decide, and that the value of a declaration
-// depends on.
+// question is a condition that only a browser can decide, and that the value of
+// a declaration depends on.
 type question struct {
 	key  string
 	rule *ast.AtRule // with an empty block
 }
 
-// branching is the evaluation of a declaration that depends on conditions of the browser: it is
-// evaluated once for each set of conditions that may be true together.
+// branching is the evaluation of a declaration that depends on conditions of
+// the browser: it is evaluated once for each set of conditions that may be true
+// together.
 type branching struct {
 	allowed bool            // the declaration may be put into conditional rules
 	truth   map[string]bool // conditions that are assumed to be true
 	asked   []question      // conditions that were assumed to be false
 }
 
-// decide returns whether a condition of the browser is assumed to be true. It calls refuse where a
-// value must not depend on one.
+// decide returns whether a condition of the browser is assumed to be true. It
+// calls refuse where a value must not depend on one.
 func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 	key := token.Lower(r.Name) + " " + print.Values(r.Prelude)
 	switch {
@@ -372,13 +377,14 @@ func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 	return false
 }
 
-// undecidable reports a call whose result depends on the browser, where a build-time value is
-// needed.
+// undecidable reports a call whose result depends on the browser, where a
+// build-time value is needed.
 func (c *Composer) undecidable(of *call, r *ast.AtRule) {
 	c.wrongCall(of.head, of.of, fmt.Sprintf("the result of %q depends on @%s, which only browsers can evaluate, but a build-time value is needed here", of.of.name, r.Name), r.Span())
 }
 
-// holds returns whether a condition of @when is assumed to be true in the body of a function.
+// holds returns whether a condition of @when is assumed to be true in the body
+// of a function.
 func (c *Composer) holds(x condition, of *call) bool {
 	switch x.kind {
 	case never, always:
@@ -397,7 +403,8 @@ func (c *Composer) holds(x condition, of *call) bool {
 	return c.decide(rule, func() { c.undecidable(of, rule) }) != negated
 }
 
-// world is a set of conditions that may be true together, and the resulting text.
+// world is a set of conditions that may be true together, and the resulting
+// text.
 type world struct {
 	questions []question
 	text      string
@@ -413,13 +420,13 @@ func (w *world) subsetOf(o *world) bool {
 // maxWorlds limits the number of values of one declaration.
 const maxWorlds = 64
 
-// evaluation evaluates nodes under the assumption that the conditions in truth, given by their
-// keys, are true. asked has the conditions that were assumed to be false; ok is false after a
-// finding.
+// evaluation evaluates nodes under the assumption that the conditions in truth,
+// given by their keys, are true. asked has the conditions that were assumed to
+// be false; ok is false after a finding.
 type evaluation func(truth map[string]bool) (nodes []ast.Node, asked []question, ok bool)
 
-// branches returns nodes that depend on conditions of the browser: base for when none of them is
-// true, followed by conditional rules for the other cases.
+// branches returns nodes that depend on conditions of the browser: base for
+// when none of them is true, followed by conditional rules for the other cases.
 func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, turn evaluation) []ast.Node {
 	out := slices.Clip(base)
 	worlds := []*world{{text: textOfNodes(base)}}
@@ -467,7 +474,8 @@ func (c *Composer) branches(at source.Span, base []ast.Node, asked []question, t
 // textOfNodes returns nodes as compact text.
 func textOfNodes(nodes []ast.Node) string { return print.Sheet(nodes, print.Options{Compact: true}) }
 
-// extensions returns the worlds with one more true condition, except known ones.
+// extensions returns the worlds with one more true condition, except known
+// ones.
 func extensions(w *world, asked []question, known map[string]bool) []*world {
 	var out []*world
 	for _, q := range asked {
@@ -494,7 +502,7 @@ func withValue(d *ast.Declaration, value []ast.Value) *ast.Declaration {
 }
 
 // result returns the result of a function call, or false after a finding.
-func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
+func (c *Composer) result(v *ast.Value, s *Scope, at valueContext) ([]ast.Value, bool) {
 	name := calledName(v)
 	d := s.definition(keyOf(functionKind, name))
 	if d == nil {
@@ -531,9 +539,10 @@ func (c *Composer) result(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) 
 	return c.substitute(value, v, at)
 }
 
-// unknownFunction reports a call of an undefined function. In a custom property it may be text for
-// scripts, so only a name similar to a defined function is reported.
-func (c *Composer) unknownFunction(v *ast.Value, name string, s *Scope, at place) {
+// unknownFunction reports a call of an undefined function. In a custom property
+// it may be text for scripts, so only a name similar to a defined function is
+// reported.
+func (c *Composer) unknownFunction(v *ast.Value, name string, s *Scope, at valueContext) {
 	if at.asWritten || at.verbatim && diag.Nearest(name, s.namesOf(functionKind)) == "" {
 		return
 	}

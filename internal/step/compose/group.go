@@ -5,9 +5,9 @@ import (
 	"slices"
 )
 
-// Group is an immutable ordered map of constants. Setting a key returns a new group, in nearly
-// constant time; the old one is unchanged. The zero Group is empty. It is not safe for concurrent
-// use.
+// Group is an immutable ordered map of constants. Setting a key returns a new
+// group, in nearly constant time; the old one is unchanged. The zero Group is
+// empty. It is not safe for concurrent use.
 type Group struct {
 	keys    []string  // in the order in which they were first set
 	longest *[]string // the longest key list that extends this one in the same memory
@@ -16,8 +16,9 @@ type Group struct {
 	dropped overlay[Drop] // keys that defaults must not set
 }
 
-// overlay is an immutable map made of layers: the last layer with a key wins. Each layer is larger
-// than the next one, so that there are few. nil marks a deleted key.
+// overlay is an immutable map made of layers: the last layer with a key wins.
+// Each layer is larger than the next one, so that there are few. nil marks a
+// deleted key.
 type overlay[V any] []map[string]*V
 
 // at returns the value of a key, or nil.
@@ -30,8 +31,8 @@ func (o overlay[V]) at(key string) *V {
 	return nil
 }
 
-// with returns the overlay with a key set, or deleted if v is nil. It shares the layers that it
-// does not merge.
+// with returns the overlay with a key set, or deleted if v is nil. It shares
+// the layers that it does not merge.
 func (o overlay[V]) with(key string, v *V) overlay[V] {
 	out := append(slices.Clip(o), map[string]*V{key: v})
 	for n := len(out); n > 1 && len(out[n-1]) >= len(out[n-2]); n = len(out) {
@@ -82,8 +83,8 @@ func (g *Group) without(key string, d *Drop) *Group {
 	return out
 }
 
-// merged returns the group with the keys of other that it does not have, at every depth, except
-// dropped ones.
+// merged returns the group with the keys of other that it does not have, at
+// every depth, except dropped ones.
 func (g *Group) merged(other *Group) *Group {
 	out := g
 	for _, key := range other.keys {

@@ -10,8 +10,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file evaluates if() (CSS Values 5, section 7.2): conditions on constants are decided, all
-// others are left to the browser.
+// This file evaluates if() (CSS Values 5, section 7.2): conditions on constants
+// are decided, all others are left to the browser.
 
 // clause is a branch of if(): a condition and a value.
 type clause struct {
@@ -19,9 +19,9 @@ type clause struct {
 	value []ast.Value
 }
 
-// inlineIf returns the replacement of an if(). ok is false if nothing in it is known, or after a
-// finding.
-func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value, ok bool) {
+// inlineIf returns the replacement of an if(). ok is false if nothing in it is
+// known, or after a finding.
+func (c *Composer) inlineIf(v *ast.Value, s *Scope, at valueContext) (with []ast.Value, ok bool) {
 	var left []clause
 	decided := false
 	for _, part := range ast.SplitAt(v.Inner.Values, token.Semicolon) {
@@ -71,8 +71,8 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at place) (with []ast.Value,
 	return []ast.Value{out}, true
 }
 
-// usesBuildTime reports whether values contain a use of a constant, or a name that may be custom
-// media.
+// usesBuildTime reports whether values contain a use of a constant, or a name
+// that may be custom media.
 func usesBuildTime(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || usesBuildTime(v.Values())
@@ -112,9 +112,9 @@ func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	return out, ok
 }
 
-// withoutTypes returns the condition with media types decided one way or the other: media() in if()
-// only takes features in browsers (CSS Values 5, section 7.2), so that the declaration is put into
-// rules that test the type.
+// withoutTypes returns the condition with media types decided one way or the
+// other: media() in if() only takes features in browsers (CSS Values 5, section
+// 7.2), so that the declaration is put into rules that test the type.
 func (c *Composer) withoutTypes(x condition) condition {
 	switch {
 	case x.kind == asksMedia && x.leaf[0].Kind == token.Ident && !x.leaf[0].IsIdent("not"):

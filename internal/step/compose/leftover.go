@@ -11,12 +11,13 @@ import (
 	"rinzel/internal/source"
 )
 
-// buildRules are the at-rules that no browser supports: our own, and those of drafts that this step
-// evaluates.
+// buildRules are the at-rules that no browser supports: our own, and those of
+// drafts that this step evaluates.
 var buildRules = words("const default drop tokens loop mixin apply contents custom-selector custom-media when else")
 
-// Leftover returns the first part of nodes that needs this step and that no browser supports. ok is
-// false if there is none. Browsers may support @function and if() themselves.
+// Leftover returns the first part of nodes that needs this step and that no
+// browser supports. ok is false if there is none. Browsers may support
+// @function and if() themselves.
 func Leftover(nodes []ast.Node) (at source.Span, what string, ok bool) {
 	ast.Walk(nodes, func(n ast.Node) bool {
 		if ok {
@@ -43,8 +44,8 @@ func Leftover(nodes []ast.Node) (at source.Span, what string, ok bool) {
 	return at, what, ok
 }
 
-// leftIn returns the first build-time function in values. A custom property may contain any name
-// with brackets.
+// leftIn returns the first build-time function in values. A custom property may
+// contain any name with brackets.
 func leftIn(values []ast.Value, custom bool) (at source.Span, what string, ok bool) {
 	for i := range values {
 		v := &values[i]
@@ -62,7 +63,8 @@ func leftIn(values []ast.Value, custom bool) (at source.Span, what string, ok bo
 	return at, "", false
 }
 
-// leftInSelectors returns the first part of a selector list that needs this step.
+// leftInSelectors returns the first part of a selector list that needs this
+// step.
 func leftInSelectors(list []ast.Selector) (at source.Span, what string, ok bool) {
 	for _, sel := range list {
 		for i := range sel {
@@ -80,8 +82,8 @@ func leftInSelectors(list []ast.Selector) (at source.Span, what string, ok bool)
 	return at, "", false
 }
 
-// Needed returns the finding about nodes that need this step, in a sheet whose chain does not have
-// it. ok is false if they do not need it.
+// Needed returns the finding about nodes that need this step, in a sheet whose
+// chain does not have it. ok is false if they do not need it.
 func Needed(nodes []ast.Node) (d diag.Diagnostic, ok bool) {
 	at, what, ok := Leftover(nodes)
 	if !ok {

@@ -12,11 +12,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// iterationWeight is the number of values that an iteration counts as, whatever it generates, so
-// that nested loops reach a limit.
+// iterationWeight is the number of values that an iteration counts as, whatever
+// it generates, so that nested loops reach a limit.
 const iterationWeight = 8
 
-// iteration holds the variables of one iteration: the key, if the source has keys, and the item.
+// iteration holds the variables of one iteration: the key, if the source has
+// keys, and the item.
 type iteration struct{ key, item *Constant }
 
 // loop evaluates an @loop rule:
@@ -43,7 +44,8 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 	return out
 }
 
-// weight estimates how many values nodes count as, so that nested loops reach a limit.
+// weight estimates how many values nodes count as, so that nested loops reach a
+// limit.
 func weight(nodes []ast.Node) int {
 	n := 0
 	ast.Walk(nodes, func(ast.Node) bool { n += 4; return true })
@@ -77,7 +79,8 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	return nil, nil, false
 }
 
-// iterations returns the iterations over a source. keyed is set if the loop has a key variable.
+// iterations returns the iterations over a source. keyed is set if the loop has
+// a key variable.
 func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteration {
 	if group := c.groupOf(from, s); group != nil {
 		out := make([]iteration, len(group.keys))
@@ -148,8 +151,9 @@ func items(values []ast.Value) [][]ast.Value {
 	return out
 }
 
-// rangeIterations returns the iterations over range(from, to) or range(from, to, step). The end is
-// included; the default step is 1, or -1 if the end is less than the start.
+// rangeIterations returns the iterations over range(from, to) or range(from,
+// to, step). The end is included; the default step is 1, or -1 if the end is
+// less than the start.
 func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 	args := items(v.Inner.Values)
 	bounds := make([]float64, len(args))
@@ -208,8 +212,8 @@ func word(text string, at source.Span) *Constant {
 	return &Constant{Value: []ast.Value{{Kind: token.Ident, Text: token.EscapeName(text), Pos: at.Start}}, At: at}
 }
 
-// number returns a constant with a number, rounded to nine decimals to hide the noise of binary
-// fractions.
+// number returns a constant with a number, rounded to nine decimals to hide the
+// noise of binary fractions.
 func number(n float64, at source.Span) *Constant {
 	text := strconv.FormatFloat(math.Round(n*1e9)/1e9, 'f', -1, 64)
 	return &Constant{Value: []ast.Value{{Kind: token.Number, Text: text, Pos: at.Start}}, At: at}

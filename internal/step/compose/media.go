@@ -16,14 +16,16 @@ import (
 //	@custom-media --narrow (width < 40rem);
 //	@media (--narrow) and (hover) { … }
 //
-// A query that uses custom media is evaluated as a boolean expression of media types and features,
-// and written as a list of queries that every browser supports.
+// A query that uses custom media is evaluated as a boolean expression of media
+// types and features, and written as a list of queries that every browser
+// supports.
 
-// mediaQuery is a media query list as a condition: its leaves are features in brackets, or media
-// types.
+// mediaQuery is a media query list as a condition: its leaves are features in
+// brackets, or media types.
 type mediaQuery = condition
 
-// customMedia defines custom media. An empty list is true (Media Queries 4, section 2.1).
+// customMedia defines custom media. An empty list is true (Media Queries 4,
+// section 2.1).
 func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 	p := ast.Significant(r.Prelude)
 	if r.Block != nil && len(p) > 0 && dashed(&p[0]) { // the parser has reported it
@@ -34,13 +36,14 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 		c.fail(code.BadCustomName, r.Span(), "invalid @custom-media: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
 		return
 	}
-	values, _ := c.values(p[1:], s, place{})
+	values, _ := c.values(p[1:], s, valueContext{})
 	d := &definition{key: keyOf(mediaKind, token.Unescape(p[0].Text)), at: p[0].Span(), values: values}
 	s.define(d)
 	c.customQuery(d, s)
 }
 
-// customQuery returns the media query of custom media. ok is false after a finding.
+// customQuery returns the media query of custom media. ok is false after a
+// finding.
 func (c *Composer) customQuery(d *definition, s *Scope) (query mediaQuery, ok bool) {
 	ok = c.resolve(d, fmt.Sprintf("custom media %q depends on itself", d.name()), func() (ok bool) {
 		d.query, ok = c.readCustomQuery(d, s)
@@ -66,7 +69,8 @@ func (c *Composer) readCustomQuery(d *definition, s *Scope) (mediaQuery, bool) {
 	return fromQueries(list), true
 }
 
-// expanded returns the condition as a list of media queries. ok is false if there are too many.
+// expanded returns the condition as a list of media queries. ok is false if
+// there are too many.
 func (x condition) expanded() (list []conjunction, ok bool) {
 	if _, _, asked := x.cost(); asked > maxFeatures {
 		return nil, false
@@ -74,8 +78,8 @@ func (x condition) expanded() (list []conjunction, ok bool) {
 	return x.queries(maxCopies)
 }
 
-// work is the cost of expanding the condition in addition to its output: the square of its length
-// for long ones.
+// work is the cost of expanding the condition in addition to its output: the
+// square of its length for long ones.
 func (x condition) work() int {
 	if _, _, asked := x.cost(); asked > maxTests {
 		return asked * asked
@@ -83,7 +87,8 @@ func (x condition) work() int {
 	return 0
 }
 
-// fromQueries returns the condition that one of a list of media queries matches.
+// fromQueries returns the condition that one of a list of media queries
+// matches.
 func fromQueries(list []conjunction) mediaQuery {
 	var parts []condition
 	for _, q := range list {
@@ -96,8 +101,8 @@ func fromQueries(list []conjunction) mediaQuery {
 	return join(anyOf, parts)
 }
 
-// media returns a media query list without custom media. It returns the list itself and false if it
-// uses none, or after a finding.
+// media returns a media query list without custom media. It returns the list
+// itself and false if it uses none, or after a finding.
 func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	if !namesMedia(values) {
 		return values, false
@@ -114,7 +119,8 @@ func (c *Composer) media(values []ast.Value, s *Scope) ([]ast.Value, bool) {
 	return queryList(list, values[0].Pos), true
 }
 
-// maxFeatures limits the features in a query, counting those of custom media at each use.
+// maxFeatures limits the features in a query, counting those of custom media at
+// each use.
 const maxFeatures = 16 * maxTests
 
 // sizeOf estimates the number of values of a list of media queries.
@@ -126,8 +132,8 @@ func sizeOf(list []conjunction) int {
 	return n
 }
 
-// namesMedia reports whether a media query uses custom media: a name with two hyphens alone in
-// brackets.
+// namesMedia reports whether a media query uses custom media: a name with two
+// hyphens alone in brackets.
 func namesMedia(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		inner := ast.Significant(v.Values())
@@ -279,8 +285,8 @@ type conjunction struct {
 	parts []condition // leaves
 }
 
-// queries returns the condition as a list of media queries, in disjunctive normal form. ok is false
-// if there are more than limit.
+// queries returns the condition as a list of media queries, in disjunctive
+// normal form. ok is false if there are more than limit.
 func (x condition) queries(limit int) (list []conjunction, ok bool) {
 	switch x.kind {
 	case never:
@@ -339,8 +345,9 @@ func (x condition) product(limit int) (list []conjunction, ok bool) {
 	return list, true
 }
 
-// and returns the query that matches where both do. ok is false if it never matches: a device has
-// one media type, and a feature is not both true and false.
+// and returns the query that matches where both do. ok is false if it never
+// matches: a device has one media type, and a feature is not both true and
+// false.
 func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 	both.types = slices.Compact(slices.Sorted(slices.Values(slices.Concat(q.types, o.types))))
 	both.parts = slices.Clone(q.parts)
@@ -356,7 +363,8 @@ func (q conjunction) and(o conjunction) (both conjunction, ok bool) {
 	return both, len(both.types) <= 1
 }
 
-// added returns a list of queries with another one, without those that another query implies.
+// added returns a list of queries with another one, without those that another
+// query implies.
 func added(list []conjunction, q conjunction) []conjunction {
 	if slices.ContainsFunc(list, q.implies) {
 		return list
@@ -365,7 +373,8 @@ func added(list []conjunction, q conjunction) []conjunction {
 	return append(list, q)
 }
 
-// implies reports whether q tests everything that o tests, so that it only matches where o does.
+// implies reports whether q tests everything that o tests, so that it only
+// matches where o does.
 func (q conjunction) implies(o conjunction) bool {
 	asks := func(part condition) bool {
 		return slices.ContainsFunc(q.parts, func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
@@ -391,8 +400,8 @@ func queryList(list []conjunction, at source.Pos) []ast.Value {
 	return out
 }
 
-// values returns a media query as values. A single negated feature is written in the form that
-// older browsers support.
+// values returns a media query as values. A single negated feature is written
+// in the form that older browsers support.
 func (q conjunction) values(word func(text string, space bool) ast.Value) []ast.Value {
 	var out []ast.Value
 	for _, t := range q.types {

@@ -17,8 +17,8 @@ import (
 //	@mixin --card(--pad <length>: 1px) { padding: var(--pad); @contents; }
 //	@apply --card(2px) { color: red }
 
-// callWeight is the number of values that a call counts as, whatever it generates, so that mixins
-// which each call the next one twice reach a limit.
+// callWeight is the number of values that a call counts as, whatever it
+// generates, so that mixins which each call the next one twice reach a limit.
 const callWeight = 20
 
 // callable is a mixin or a function.
@@ -81,7 +81,8 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 	s.define(&definition{key: keyOf(m.kind(), m.name), at: m.at, callable: m})
 }
 
-// readParams reads the parameters of a mixin or function. It returns false after a finding.
+// readParams reads the parameters of a mixin or function. It returns false
+// after a finding.
 func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 	for i, arg := range args {
 		if !m.isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
@@ -100,7 +101,8 @@ func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 	return true
 }
 
-// dashed reports whether v is a name that starts with two hyphens, with or without parameters.
+// dashed reports whether v is a name that starts with two hyphens, with or
+// without parameters.
 func dashed(v *ast.Value) bool {
 	return (v.Kind == token.Ident || v.Kind == token.Function) && strings.HasPrefix(v.Text, "--")
 }
@@ -108,8 +110,8 @@ func dashed(v *ast.Value) bool {
 // calledName returns the name of a called mixin or function.
 func calledName(v *ast.Value) string { return token.Unescape(strings.TrimSuffix(v.Text, "(")) }
 
-// arguments splits values at commas, and removes braces around arguments. A single empty argument
-// counts as none.
+// arguments splits values at commas, and removes braces around arguments. A
+// single empty argument counts as none.
 func arguments(values []ast.Value) [][]ast.Value {
 	if values = trim(values); len(values) == 0 {
 		return nil
@@ -153,8 +155,8 @@ func (c *Composer) param(values []ast.Value) (param, bool) {
 	return p, true
 }
 
-// reportContinues reports an at-rule with a single value that continues after the value, usually
-// because a semicolon is missing.
+// reportContinues reports an at-rule with a single value that continues after
+// the value, usually because a semicolon is missing.
 func (c *Composer) reportContinues(r *ast.AtRule) {
 	first := &r.Prelude[0]
 	at := first.Span()
@@ -192,8 +194,8 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 	return c.branches(head.Span(), out, asked, turn)
 }
 
-// applied returns the replacement of an @apply rule if the conditions in truth are true, which its
-// arguments may depend on.
+// applied returns the replacement of an @apply rule if the conditions in truth
+// are true, which its arguments may depend on.
 func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, s *Scope) (out []ast.Node, asked []question, ok bool) {
 	c.branch = branching{allowed: c.inStyle || c.depth == 0, truth: truth}
 	head := &r.Prelude[0]
@@ -214,8 +216,8 @@ func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, 
 	return out, asked, true
 }
 
-// contents returns the replacement of @contents: the block of the call, or by default the block of
-// the rule itself.
+// contents returns the replacement of @contents: the block of the call, or by
+// default the block of the rule itself.
 func (c *Composer) contents(r *ast.AtRule, s *Scope) []ast.Node {
 	inCall := s.inCall()
 	if inCall == nil || inCall.of.isFunc {

@@ -12,17 +12,19 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file builds names from constants: a constant in brackets that is attached to a name ending
-// in a hyphen, .note-(key), or that takes the place of a name, .(key).
+// This file builds names from constants: a constant in brackets that is
+// attached to a name ending in a hyphen, .note-(key), or that takes the place
+// of a name, .(key).
 
-// isInterpolated reports whether v is a name that ends in a hyphen, with brackets attached. No CSS
-// function has such a name.
+// isInterpolated reports whether v is a name that ends in a hyphen, with
+// brackets attached. No CSS function has such a name.
 func isInterpolated(v *ast.Value) bool {
 	return v.Kind == token.Function && len(v.Text) > 1 && v.Text[len(v.Text)-2] == '-'
 }
 
-// interpolateName returns the name built from the start of values, up to white space or anything
-// that is not part of a name, and how many values it consists of; 0 after a finding.
+// interpolateName returns the name built from the start of values, up to white
+// space or anything that is not part of a name, and how many values it consists
+// of; 0 after a finding.
 func (c *Composer) interpolateName(values []ast.Value, s *Scope) (name string, took int) {
 	for took < len(values) {
 		v := &values[took]
@@ -56,8 +58,9 @@ func (c *Composer) interpolateName(values []ast.Value, s *Scope) (name string, t
 	return name, took
 }
 
-// namesConstant reports whether the brackets of v contain the name of a constant. In a custom
-// property, which may contain anything, only then do they build a name.
+// namesConstant reports whether the brackets of v contain the name of a
+// constant. In a custom property, which may contain anything, only then do they
+// build a name.
 func (c *Composer) namesConstant(v *ast.Value, s *Scope) bool {
 	args := trim(v.Inner.Values)
 	p, n := readPath(args)
@@ -105,7 +108,8 @@ func (c *Composer) interpolated(v *ast.Value, s *Scope) (string, bool) {
 	return "", false
 }
 
-// namedRules are the at-rules whose prelude is a name, so that brackets in it contain a constant.
+// namedRules are the at-rules whose prelude is a name, so that brackets in it
+// contain a constant.
 var namedRules = map[string]bool{
 	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true, "font-palette-values": true,
 	"view-transition": true, "position-try": true, "page": true,
@@ -118,7 +122,7 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	if namedRules[token.Lower(r.Name)] {
 		values, changed = c.bracketNames(values, s)
 	}
-	at := place{}
+	at := valueContext{}
 	if token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "import") {
 		at.asWritten = true
 	}
@@ -142,8 +146,8 @@ func (c *Composer) prelude(r *ast.AtRule, s *Scope) ([]ast.Value, bool) {
 	return values, changed || more
 }
 
-// bracketNames returns values with each constant in brackets replaced by its name, and whether
-// there was one.
+// bracketNames returns values with each constant in brackets replaced by its
+// name, and whether there was one.
 func (c *Composer) bracketNames(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := values[i]
@@ -159,8 +163,8 @@ func (c *Composer) bracketNames(values []ast.Value, s *Scope) (out []ast.Value, 
 	return out, changed
 }
 
-// selectors returns a selector list with its names built. Such a list could not be parsed before;
-// it is parsed now.
+// selectors returns a selector list with its names built. Such a list could not
+// be parsed before; it is parsed now.
 func (c *Composer) selectors(list []ast.Selector, s *Scope) ([]ast.Selector, bool) {
 	return ast.MapList(list, func(_ int, sel *ast.Selector) (ast.Selector, bool) { return c.selector(*sel, s) })
 }
@@ -206,8 +210,9 @@ func (c *Composer) selector(sel ast.Selector, s *Scope) (ast.Selector, bool) {
 	return out, out != nil
 }
 
-// selectorValues returns the values of a selector with names built and constants evaluated, and
-// whether anything changed. Brackets have no other meaning in selectors.
+// selectorValues returns the values of a selector with names built and
+// constants evaluated, and whether anything changed. Brackets have no other
+// meaning in selectors.
 func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value, changed bool) {
 	if !slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil }) {
 		return values, false
@@ -258,8 +263,8 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 	return out, true
 }
 
-// customSelector evaluates a definition (CSS Extensions, custom selectors): @custom-selector
-// :--title h1, .title;
+// customSelector evaluates a definition (CSS Extensions, custom selectors):
+// @custom-selector :--title h1, .title;
 func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 	p := r.Prelude
 	if r.Block != nil && len(p) > 1 { // the parser has reported it
@@ -276,7 +281,8 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 	c.customList(d, s)
 }
 
-// customList returns the selectors of a custom selector. ok is false after a finding.
+// customList returns the selectors of a custom selector. ok is false after a
+// finding.
 func (c *Composer) customList(d *definition, s *Scope) (list []ast.Selector, ok bool) {
 	ok = c.resolve(d, fmt.Sprintf("custom selector %q depends on itself", ":"+d.name()), func() (ok bool) {
 		d.list, ok = c.readCustomList(d, s)
@@ -304,8 +310,8 @@ func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector,
 // maxSelectorSize limits the simple selectors of a custom selector.
 const maxSelectorSize = 2000
 
-// selectorSize counts the simple selectors of a list, including those in arguments; it stops
-// counting above limit.
+// selectorSize counts the simple selectors of a list, including those in
+// arguments; it stops counting above limit.
 func selectorSize(list []ast.Selector, limit int) int {
 	n := 0
 	for _, s := range list {
@@ -336,7 +342,8 @@ func (c *Composer) customUse(part *ast.Simple, s *Scope) ast.Simple {
 	return *part // after a finding
 }
 
-// interpolateDeclaration returns a declaration whose name was built from constants.
+// interpolateDeclaration returns a declaration whose name was built from
+// constants.
 func (c *Composer) interpolateDeclaration(d *ast.InterpolatedDeclaration, s *Scope) (*ast.Declaration, bool) {
 	name, took := c.interpolateName(d.Name, s)
 	if took != len(d.Name) {

@@ -14,17 +14,19 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// This file sets constants that are not set by a sheet: those of the settings and of design token
-// files.
+// This file sets constants that are not set by a sheet: those of the settings
+// and of design token files.
 
-// Preset sets a constant to a value given as text, which comes from at, outside of any sheet.
+// Preset sets a constant to a value given as text, which comes from at, outside
+// of any sheet.
 func (c *Composer) Preset(name []string, text string, at source.Span, kind SetKind, s *Scope) {
 	if values, ok := c.foreign(text, at); ok {
 		c.setValue(name, values, at, kind, s)
 	}
 }
 
-// foreign parses the text of a value that is not in a sheet. All its values get the position at.
+// foreign parses the text of a value that is not in a sheet. All its values get
+// the position at.
 func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
 	switch {
@@ -62,7 +64,7 @@ func placedAt(values []ast.Value, at source.Pos) []ast.Value {
 //	@tokens "harbour.tokens.json";
 //	@tokens "harbour.tokens.json" as brand;
 func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
-	prelude, _ := c.values(r.Prelude, s, place{asWritten: true})
+	prelude, _ := c.values(r.Prelude, s, valueContext{asWritten: true})
 	var prefix path
 	ok := r.Block == nil && len(prelude) > 0 && prelude[0].Kind == token.String
 	if ok && len(prelude) > 1 {
@@ -79,8 +81,9 @@ func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
 	}
 }
 
-// SetTokens sets design tokens as constants, under a group if prefix is not empty. A reference to a
-// token of another file is looked up in the group first, then among all constants.
+// SetTokens sets design tokens as constants, under a group if prefix is not
+// empty. A reference to a token of another file is looked up in the group
+// first, then among all constants.
 func (c *Composer) SetTokens(list []tokens.Token, prefix []string, s *Scope) {
 	seen := s
 	for _, t := range list {

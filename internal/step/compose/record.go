@@ -9,8 +9,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Record collects facts about the constants of a sheet and its imports during composition.
-// Constants that are local to a block are not included.
+// Record collects facts about the constants of a sheet and its imports during
+// composition. Constants that are local to a block are not included.
 type Record struct {
 	entries map[string]*Entry
 	order   []*Entry
@@ -49,7 +49,8 @@ const (
 	BySetting SetKind = "settings" // [constants] in the settings
 )
 
-// Count returns the number of recorded definitions, defaults and drops; 0 for a nil record.
+// Count returns the number of recorded definitions, defaults and drops; 0 for a
+// nil record.
 func (r *Record) Count() int {
 	if r == nil {
 		return 0
@@ -60,8 +61,8 @@ func (r *Record) Count() int {
 // Entries returns all constants in the order in which they were first set.
 func (r *Record) Entries() []*Entry { return r.order }
 
-// Current returns the definition of the final value. ok is false if the constant was dropped, or
-// was only read.
+// Current returns the definition of the final value. ok is false if the
+// constant was dropped, or was only read.
 func (e *Entry) Current() (Set, bool) {
 	for _, s := range slices.Backward(e.Sets) {
 		if !s.WithoutEffect {
@@ -112,7 +113,8 @@ func (r *Record) add(path string, s Set) {
 // records reports whether events in a scope are recorded.
 func (c *Composer) records(s *Scope) bool { return c.Record != nil && s.outer == nil }
 
-// startSetting records that a constant is being evaluated, and returns the previous one.
+// startSetting records that a constant is being evaluated, and returns the
+// previous one.
 func (c *Composer) startSetting(p path, s *Scope) (before string) {
 	before = c.setting
 	if c.records(s) {
@@ -208,8 +210,8 @@ func (c *Composer) noteSet(p path, constant *Constant, kind SetKind, s *Scope) {
 	})
 }
 
-// noteDefault records a default without effect. Its value is evaluated without findings, for
-// comparison.
+// noteDefault records a default without effect. Its value is evaluated without
+// findings, for comparison.
 func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Composer) *Constant) {
 	if !c.records(s) {
 		return
@@ -219,12 +221,14 @@ func (c *Composer) noteDefault(p path, at source.Span, s *Scope, value func(*Com
 	})
 }
 
-// quiet returns a composer for values that are not output: it reports and records nothing.
+// quiet returns a composer for values that are not output: it reports and
+// records nothing.
 func (c *Composer) quiet() *Composer {
 	return &Composer{Report: func(diag.Diagnostic) {}, Limits: c.Limits, silent: true}
 }
 
-// noteMerged records the keys of a default group: those that it set, and those without effect.
+// noteMerged records the keys of a default group: those that it set, and those
+// without effect.
 func (c *Composer) noteMerged(p path, offered, made *Constant, s *Scope) {
 	if !c.records(s) {
 		return

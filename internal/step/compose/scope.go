@@ -11,7 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// Scope holds the constants, mixins and functions that are visible at a position in a sheet.
+// Scope holds the constants, mixins and functions that are visible at a
+// position in a sheet.
 type Scope struct {
 	outer     *Scope // scope of the parent block; nil outside of all blocks
 	values    map[string]*Constant
@@ -24,10 +25,12 @@ type Scope struct {
 	prior *condition             // negation of the conditions of the @when and @else chain that ends here
 }
 
-// outermost is the state of the scope outside of all blocks, which inner scopes share.
+// outermost is the state of the scope outside of all blocks, which inner scopes
+// share.
 type outermost struct {
 	drops []*Drop // all of them
-	// waiting are delayed findings about undefined names; later has definitions of such names.
+	// waiting are delayed findings about undefined names; later has definitions
+	// of such names.
 	waiting []waiting
 	later   map[string]laterDefinition
 
@@ -36,7 +39,8 @@ type outermost struct {
 	looked map[string]bool        // keys that were looked up so far
 	stale  bool                   // one of them was defined later, or again
 
-	// touched is set if something was looked up or defined outside of all blocks.
+	// touched is set if something was looked up or defined outside of all
+	// blocks.
 	touched bool
 }
 
@@ -78,12 +82,13 @@ type Constant struct {
 	Value []ast.Value // nil for a group
 	Group *Group      // nil for a value
 	At    source.Span // position of the name where it was set
-	// offer is where a default outside of all blocks was first read. It is the only mutable part of
-	// a Constant.
+	// offer is where a default outside of all blocks was first read. It is the
+	// only mutable part of a Constant.
 	offer *offer
 }
 
-// offer is a default that may have been read, so that setting the constant now is too late.
+// offer is a default that may have been read, so that setting the constant now
+// is too late.
 type offer struct {
 	read source.Span // the zero Span if it was not read
 }
@@ -95,7 +100,8 @@ func (c *Constant) isRead(at source.Span) {
 	}
 }
 
-// Drop is an @drop: it removes an existing key, and blocks defaults that would set it later.
+// Drop is an @drop: it removes an existing key, and blocks defaults that would
+// set it later.
 type Drop struct {
 	Path    string
 	At      source.Span
@@ -108,11 +114,13 @@ func NewScope() *Scope {
 	return &Scope{values: make(map[string]*Constant), outermost: new(outermost)}
 }
 
-// inner returns the scope of a block in s. It is free until a constant is set in it.
+// inner returns the scope of a block in s. It is free until a constant is set
+// in it.
 func (s *Scope) inner() *Scope { return &Scope{outer: s} }
 
-// Touched reports whether anything was looked up outside of all blocks, or defined anywhere, since
-// the last call. If not, the nodes composed in between yield the same result in any scope.
+// Touched reports whether anything was looked up outside of all blocks, or
+// defined anywhere, since the last call. If not, the nodes composed in between
+// yield the same result in any scope.
 func (s *Scope) Touched() bool {
 	top := s.top()
 	touched := top.touched
@@ -120,8 +128,8 @@ func (s *Scope) Touched() bool {
 	return touched
 }
 
-// Pass records that nodes without build-time language come here, so that an @else after them does
-// not continue an @when before them.
+// Pass records that nodes without build-time language come here, so that an
+// @else after them does not continue an @when before them.
 func (s *Scope) Pass() { s.prior = nil }
 
 // touch records a lookup in the outermost scope.
@@ -134,7 +142,8 @@ func (s *Scope) touch() {
 // path is the name of a constant: a group and the keys in it.
 type path []string
 
-// Find returns the constant that is visible under a path. ok is false if it is not set.
+// Find returns the constant that is visible under a path. ok is false if it is
+// not set.
 func (s *Scope) Find(p path) (c *Constant, ok bool) {
 	for ; s != nil; s = s.outer {
 		s.touch()
@@ -185,8 +194,8 @@ func (s *Scope) defines(name string, at source.Span) {
 	top.later[name] = laterDefinition{at, inBlock}
 }
 
-// Unknown returns the findings about undefined names, each with the position of a later or local
-// definition.
+// Unknown returns the findings about undefined names, each with the position of
+// a later or local definition.
 func (s *Scope) Unknown() []diag.Diagnostic {
 	var out []diag.Diagnostic
 	for _, w := range s.outermost.waiting {
@@ -217,7 +226,8 @@ func (s *Scope) Unknown() []diag.Diagnostic {
 	return out
 }
 
-// defined returns the names of a kind that are visible in the end and similar to a name.
+// defined returns the names of a kind that are visible in the end and similar
+// to a name.
 func (s *Scope) defined(kind, name string) []string {
 	if kind == "constant" {
 		return s.near(strings.Split(name, "."))
@@ -231,8 +241,8 @@ func (s *Scope) knows(name string) bool {
 	return ok
 }
 
-// set sets the constant at a path in the scope itself. Parent groups are created, or copied from
-// outer scopes.
+// set sets the constant at a path in the scope itself. Parent groups are
+// created, or copied from outer scopes.
 func (s *Scope) set(p path, c *Constant) {
 	s.defines("constant "+joinPath(p), c.At)
 	for i := len(p) - 1; i > 0; i-- {
@@ -268,8 +278,8 @@ func (s *Scope) drop(p path, at source.Span) {
 	top.drops = append(top.drops, d)
 }
 
-// isDropped reports whether the key at a path was dropped, and records that a default tried to set
-// it.
+// isDropped reports whether the key at a path was dropped, and records that a
+// default tried to set it.
 func (s *Scope) isDropped(p path) bool {
 	for i := len(p) - 1; i > 0; i-- {
 		if c, ok := s.Find(p[:i]); ok && c.Group != nil && c.Group.dropped.at(p[i]) != nil {
@@ -293,8 +303,8 @@ func (s *Scope) UnmatchedDrops() []Drop {
 	return out
 }
 
-// near returns the paths that an undefined path may be a misspelling of: those that start with its
-// longest existing prefix.
+// near returns the paths that an undefined path may be a misspelling of: those
+// that start with its longest existing prefix.
 func (s *Scope) near(p path) []string {
 	for i := len(p) - 1; i > 0; i-- {
 		if c, ok := s.Find(p[:i]); ok && c.Group != nil {

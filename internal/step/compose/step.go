@@ -9,9 +9,9 @@ import (
 // Name is the name of the step.
 const Name = "compose"
 
-// Step composes units on their own, such as style elements. Sheets share constants with their
-// imports: package link composes them with a [Composer] while it follows the imports, and marks the
-// unit as composed.
+// Step composes units on their own, such as style elements. Sheets share
+// constants with their imports: package link composes them with a [Composer]
+// while it follows the imports, and marks the unit as composed.
 type Step struct{ limits Limits }
 
 // NewStep returns the step with limits.

@@ -11,8 +11,9 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// syntax is the type of a parameter: alternatives, each a data type or a keyword, optionally as a
-// list (CSS Properties and Values 1, section 5). The zero syntax accepts anything.
+// syntax is the type of a parameter: alternatives, each a data type or a
+// keyword, optionally as a list (CSS Properties and Values 1, section 5). The
+// zero syntax accepts anything.
 type syntax struct {
 	text  string
 	terms []term
@@ -72,8 +73,8 @@ func readSyntax(values []ast.Value) (x syntax, ok bool) {
 	return x, true
 }
 
-// accepts reports whether values match the syntax. Values that only a browser knows, such as var(),
-// are accepted.
+// accepts reports whether values match the syntax. Values that only a browser
+// knows, such as var(), are accepted.
 func (x syntax) accepts(values []ast.Value) bool {
 	if len(x.terms) == 0 {
 		return true
@@ -114,14 +115,14 @@ func (t term) accepts(values []ast.Value) bool {
 	return len(list) > 0
 }
 
-// open reports whether the value of v is only known to the browser, or unknown because of an error
-// that was reported.
+// open reports whether the value of v is only known to the browser, or unknown
+// because of an error that was reported.
 func open(v *ast.Value) bool {
 	return v.IsFunction("const") || v.Kind == token.Function && known.Substitutes(token.Lower(v.Name()))
 }
 
-// dataTypes reports for each data type whether a value can be of it. Math functions match all
-// numeric types.
+// dataTypes reports for each data type whether a value can be of it. Math
+// functions match all numeric types.
 var dataTypes = map[string]func(*ast.Value) bool{
 	"number": func(v *ast.Value) bool { return v.Kind == token.Number || isMath(v) },
 	"integer": func(v *ast.Value) bool {
@@ -151,7 +152,8 @@ func dimension(v *ast.Value) bool { return v.Kind == token.Dimension }
 // zero reports whether v is the number 0.
 func zero(v *ast.Value) bool { return v.Kind == token.Number && strings.Trim(v.Text, "+-0.") == "" }
 
-// unitKind returns what a dimension measures. An unknown unit counts as a length.
+// unitKind returns what a dimension measures. An unknown unit counts as a
+// length.
 func unitKind(v *ast.Value) string {
 	unit := token.Lower(v.Text[token.NumberLen(v.Text):])
 	if unit == "fr" {

@@ -14,9 +14,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// place describes the context of values, which determines how they are evaluated.
-type place struct {
-	value.Place
+// valueContext describes the context of values, which determines how they are
+// evaluated.
+type valueContext struct {
+	value.Context
 	verbatim  bool // in a custom property, where white space is a value of its own
 	asWritten bool // a condition tests whether browsers support it: nothing is computed
 	math      bool // in a math function, which is computed as a whole
@@ -24,17 +25,17 @@ type place struct {
 }
 
 // atBuild is the context of values that are used at build time.
-var atBuild = place{Place: value.Anywhere}
+var atBuild = valueContext{Context: value.Anywhere}
 
-// placeOf returns the context of the value of a declaration.
-func placeOf(d *ast.Declaration) place {
-	return place{Place: value.PlaceIn(token.Lower(d.Name)), verbatim: d.IsCustom()}
+// contextOf returns the context of the value of a declaration.
+func contextOf(d *ast.Declaration) valueContext {
+	return valueContext{Context: value.ContextOf(token.Lower(d.Name)), verbatim: d.IsCustom()}
 }
 
 // inside returns the context of the arguments of a function or block.
-func (p place) inside(v *ast.Value) place {
+func (p valueContext) inside(v *ast.Value) valueContext {
 	if p.asWritten && v.IsFunction("set") {
-		return place{} // values for custom properties of an imported sheet
+		return valueContext{} // values for custom properties of an imported sheet
 	}
 	if v.IsFunction("replace") {
 		return p // relative colours are computed when the old value is known
@@ -43,16 +44,18 @@ func (p place) inside(v *ast.Value) place {
 		p.asWritten, p.compared = false, true
 	}
 	p.math = p.math || value.IsMath(v)
-	p.Place = p.Inside(v.Name())
+	p.Context = p.Inside(v.Name())
 	return p
 }
 
-// ownImportFunctions are the functions of @import that only have a meaning at build time.
+// ownImportFunctions are the functions of @import that only have a meaning at
+// build time.
 var ownImportFunctions = words("without only set replace")
 
-// ImportPrelude returns the prelude of an @import rule with the build-time language evaluated.
+// ImportPrelude returns the prelude of an @import rule with the build-time
+// language evaluated.
 func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
-	out, _ := c.values(values, s, place{asWritten: true})
+	out, _ := c.values(values, s, valueContext{asWritten: true})
 	if !namesMedia(out) {
 		return out
 	}
@@ -65,9 +68,9 @@ func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
 	return slices.Concat(out[:start], spaced(media, true), out[end:])
 }
 
-// values returns values with the build-time language evaluated, and whether anything changed.
-// Unchanged lists are returned as they are.
-func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Value, changed bool) {
+// values returns values with the build-time language evaluated, and whether
+// anything changed. Unchanged lists are returned as they are.
+func (c *Composer) values(values []ast.Value, s *Scope, at valueContext) (out []ast.Value, changed bool) {
 	for i := 0; i < len(values); i++ {
 		v := &values[i]
 		with, took := []ast.Value(nil), 0
@@ -98,10 +101,11 @@ func (c *Composer) values(values []ast.Value, s *Scope, at place) (out []ast.Val
 	return out, true
 }
 
-// function returns the replacement of the function or block at the start of values, and how many
-// values it replaces; 0 if it has no meaning at build time. The result may be shared, and its first
-// value may have the wrong white space flag.
-func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.Value, took int) {
+// function returns the replacement of the function or block at the start of
+// values, and how many values it replaces; 0 if it has no meaning at build
+// time. The result may be shared, and its first value may have the wrong white
+// space flag.
+func (c *Composer) function(values []ast.Value, s *Scope, at valueContext) (with []ast.Value, took int) {
 	v := &values[0]
 	switch {
 	case v.IsFunction("const"):
@@ -147,9 +151,9 @@ func (c *Composer) function(values []ast.Value, s *Scope, at place) (with []ast.
 	return []ast.Value{copied}, 1
 }
 
-// finished returns the result of a function with evaluated arguments, if it is known at build time.
-// edited is set if the build changed its arguments.
-func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value, ok bool) {
+// finished returns the result of a function with evaluated arguments, if it is
+// known at build time. edited is set if the build changed its arguments.
+func (c *Composer) finished(v *ast.Value, edited bool, at valueContext) (with ast.Value, ok bool) {
 	switch {
 	case v.Kind != token.Function:
 	case v.IsFunction("concat"):
@@ -171,8 +175,8 @@ func (c *Composer) finished(v *ast.Value, edited bool, at place) (with ast.Value
 }
 
 // computed returns the result of a math function or colour function.
-func (c *Composer) computed(v *ast.Value, at place) (with ast.Value, ok bool) {
-	with, ok, err := value.Fold(v, at.Place)
+func (c *Composer) computed(v *ast.Value, at valueContext) (with ast.Value, ok bool) {
+	with, ok, err := value.Fold(v, at.Context)
 	var problem *value.Problem
 	if errors.As(err, &problem) {
 		c.report(diag.Diagnostic{Code: code.BadMath, Severity: diag.Warning, Span: problem.At,
@@ -189,7 +193,7 @@ func (c *Composer) computed(v *ast.Value, at place) (with ast.Value, ok bool) {
 }
 
 // use returns the value of const(path) or const(path, fallback).
-func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
+func (c *Composer) use(v *ast.Value, s *Scope, at valueContext) ([]ast.Value, bool) {
 	args := trim(v.Inner.Values)
 	if constant := c.plain(args, s); constant != nil {
 		constant.isRead(v.Span())
@@ -226,7 +230,8 @@ func (c *Composer) use(v *ast.Value, s *Scope, at place) ([]ast.Value, bool) {
 	return nil, false
 }
 
-// checkUnit reports a unit directly after a numeric constant: the two remain separate tokens.
+// checkUnit reports a unit directly after a numeric constant: the two remain
+// separate tokens.
 func (c *Composer) checkUnit(values, with []ast.Value) {
 	if len(values) < 2 || values[1].Space || len(with) != 1 || with[0].Kind != token.Number {
 		return
@@ -238,8 +243,8 @@ func (c *Composer) checkUnit(values, with []ast.Value) {
 	}
 }
 
-// plain returns the constant named by args if it is a value outside of all groups, the most common
-// case, without collecting anything.
+// plain returns the constant named by args if it is a value outside of all
+// groups, the most common case, without collecting anything.
 func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	if len(args) != 1 || args[0].Kind != token.Ident || c.Record != nil {
 		return nil
@@ -256,7 +261,8 @@ func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	return nil
 }
 
-// first returns at most n elements of a list, followed by an ellipsis if there are more.
+// first returns at most n elements of a list, followed by an ellipsis if there
+// are more.
 func first(list []string, n int) []string {
 	if len(list) <= n {
 		return list
@@ -281,9 +287,9 @@ func isComma(values []ast.Value) bool {
 	return len(values) > 0 && values[0].Kind == token.Comma
 }
 
-// substitute returns values as the replacement of use. The result may be shared, and its first
-// value has the white space flag of its source.
-func (c *Composer) substitute(values []ast.Value, use *ast.Value, at place) ([]ast.Value, bool) {
+// substitute returns values as the replacement of use. The result may be
+// shared, and its first value has the white space flag of its source.
+func (c *Composer) substitute(values []ast.Value, use *ast.Value, at valueContext) ([]ast.Value, bool) {
 	if !c.count(deepSize(values, c.limits().Values)+1, use.Span()) {
 		return nil, false
 	}
@@ -293,8 +299,8 @@ func (c *Composer) substitute(values []ast.Value, use *ast.Value, at place) ([]a
 	return rounded(values, at), true
 }
 
-// deepSize counts values, including those in functions and brackets; it stops counting above limit.
-// A long text counts as several values.
+// deepSize counts values, including those in functions and brackets; it stops
+// counting above limit. A long text counts as several values.
 func deepSize(values []ast.Value, limit int) int {
 	n := 0
 	for i := range values {
@@ -312,9 +318,9 @@ func deepSize(values []ast.Value, limit int) int {
 // textWeight is the number of bytes of text that count as a value.
 const textWeight = 32
 
-// rounded returns values with numbers in their output precision, unless they are used at build
-// time.
-func rounded(values []ast.Value, at place) []ast.Value {
+// rounded returns values with numbers in their output precision, unless they
+// are used at build time.
+func rounded(values []ast.Value, at valueContext) []ast.Value {
 	if at.math || at.Digits == value.Double || len(values) == 0 {
 		return values
 	}
@@ -322,8 +328,8 @@ func rounded(values []ast.Value, at place) []ast.Value {
 	return values
 }
 
-// count counts values inserted into the sheet. It returns false after reporting that there are too
-// many.
+// count counts values inserted into the sheet. It returns false after reporting
+// that there are too many.
 func (c *Composer) count(n int, at source.Span) bool {
 	limit := c.limits().Values
 	if c.inserted += n; c.inserted <= limit {
@@ -337,8 +343,8 @@ func (c *Composer) count(n int, at source.Span) bool {
 	return false
 }
 
-// joined returns the concatenated texts of the arguments of concat() or ident(). ok is false if the
-// text of one of them is not known.
+// joined returns the concatenated texts of the arguments of concat() or
+// ident(). ok is false if the text of one of them is not known.
 func (c *Composer) joined(v *ast.Value, commas bool) (text string, ok bool) {
 	var b strings.Builder
 	for i := range v.Inner.Values {

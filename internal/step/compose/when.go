@@ -12,15 +12,17 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file evaluates @when and @else (CSS Conditional 5, section 4). Conditions on constants are
-// decided now; media(), supports() and container() are left to the browser as @media, @supports and
-// @container.
+// This file evaluates @when and @else (CSS Conditional 5, section 4).
+// Conditions on constants are decided now; media(), supports() and container()
+// are left to the browser as @media, @supports and @container.
 
-// condition is a partially evaluated condition. The zero condition is never true.
+// condition is a partially evaluated condition. The zero condition is never
+// true.
 type condition struct {
 	kind  conditionKind
 	parts []condition // of allOf and anyOf
-	// leaf is the prelude of the @media, @supports or @container rule of a test.
+	// leaf is the prelude of the @media, @supports or @container rule of a
+	// test.
 	leaf    []ast.Value
 	name    []ast.Value // of the tested container, if given
 	asked   ast.Value   // the function of the test: media(…), supports(…) or style(…)
@@ -97,15 +99,15 @@ func join(kind conditionKind, parts []condition) condition {
 	return out
 }
 
-// A condition may repeat the nodes that it guards at most maxCopies times, and contain at most
-// maxTests tests: "or" doubles its context.
+// A condition may repeat the nodes that it guards at most maxCopies times, and
+// contain at most maxTests tests: "or" doubles its context.
 const (
 	maxCopies = 256
 	maxTests  = 64
 )
 
-// cost returns how often [condition.wrap] repeats the guarded nodes, how often it would for the
-// negation, and the number of tests.
+// cost returns how often [condition.wrap] repeats the guarded nodes, how often
+// it would for the negation, and the number of tests.
 func (x condition) cost() (copies, opposite float64, asked int) {
 	switch x.kind {
 	case never, always:
@@ -143,8 +145,8 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 		}
 		return nodes
 	case anyOf:
-		// Each part is guarded by the negation of all parts before it: no rule can test media or
-		// support, and the nodes must not apply twice.
+		// Each part is guarded by the negation of all parts before it: no rule
+		// can test media or support, and the nodes must not apply twice.
 		var out []ast.Node
 		before := condition{kind: always}
 		for _, p := range x.parts {
@@ -175,7 +177,8 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
 }
 
-// isConjunction reports whether a media condition is a single feature, or features joined by "and".
+// isConjunction reports whether a media condition is a single feature, or
+// features joined by "and".
 func isConjunction(prelude []ast.Value) bool {
 	for i := range prelude {
 		if v := &prelude[i]; v.Kind != token.LParen && !v.IsIdent("and") {
@@ -185,8 +188,8 @@ func isConjunction(prelude []ast.Value) bool {
 	return prelude[0].Kind == token.LParen && !usesNot(prelude)
 }
 
-// usesNot reports whether brackets contain more brackets or "not", which only newer browsers
-// support.
+// usesNot reports whether brackets contain more brackets or "not", which only
+// newer browsers support.
 func usesNot(prelude []ast.Value) bool {
 	return slices.ContainsFunc(prelude, func(v ast.Value) bool {
 		return slices.ContainsFunc(v.Values(), func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
@@ -210,8 +213,8 @@ func bracketed(values []ast.Value) ast.Value {
 	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values}}
 }
 
-// when evaluates an @when or @else rule. prior is the negation of the conditions before it in its
-// chain; nil for @when.
+// when evaluates an @when or @else rule. prior is the negation of the
+// conditions before it in its chain; nil for @when.
 func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	isElse := token.EqualFold(r.Name, "else")
 	own := condition{kind: always}
@@ -354,8 +357,8 @@ func (r *conditionReader) term() (condition, bool) {
 	return r.fail(v.Span(), "expected "+r.terms("or"))
 }
 
-// custom returns the condition of media() with custom media in it. The resulting queries are tested
-// one by one.
+// custom returns the condition of media() with custom media in it. The
+// resulting queries are tested one by one.
 func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, bool) {
 	if len(values) == 1 && values[0].Kind == token.Ident && dashed(&values[0]) {
 		values = []ast.Value{bracketed(values)}
@@ -367,7 +370,8 @@ func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, b
 	return query.asking(v), ok
 }
 
-// asking returns the condition with each test written as a function of its own, as in if().
+// asking returns the condition with each test written as a function of its own,
+// as in if().
 func (x condition) asking(v *ast.Value) condition {
 	switch {
 	case x.kind == asksMedia:
@@ -386,8 +390,8 @@ func (x condition) asking(v *ast.Value) condition {
 // mediaTypes are the media types that may appear in media() without brackets.
 var mediaTypes = words("all print screen speech")
 
-// isMediaQuery reports whether the argument of media() is more than a feature or a condition: a
-// media type, or a list.
+// isMediaQuery reports whether the argument of media() is more than a feature
+// or a condition: a media type, or a list.
 func isMediaQuery(values []ast.Value) bool {
 	if slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Comma }) {
 		return true
@@ -404,7 +408,7 @@ func isMediaQuery(values []ast.Value) bool {
 
 // asks returns the condition of media(), supports(), container() or style().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
-	at := place{asWritten: kind == asksSupports, compared: kind == asksStyle}
+	at := valueContext{asWritten: kind == asksSupports, compared: kind == asksStyle}
 	values, _ := r.c.values(ast.Significant(v.Values()), r.s, at)
 	if len(values) == 0 {
 		return r.fail(v.Span(), "empty brackets")
@@ -434,8 +438,8 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	return x, true
 }
 
-// constant decides a condition on a constant: const(name), const(name: value) or const(name >
-// number).
+// constant decides a condition on a constant: const(name), const(name: value)
+// or const(name > number).
 func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	args, chosen := r.c.chosen(ast.Significant(v.Values()), r.s)
 	if !chosen {
@@ -478,7 +482,8 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	return decided(holdsOrder(operator, order)), true
 }
 
-// operatorOf returns the operator at the start of values, and the values after it.
+// operatorOf returns the operator at the start of values, and the values after
+// it.
 func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
 	operator, rest = values[0].Text, values[1:]
 	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
@@ -487,8 +492,8 @@ func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
 	return operator, rest
 }
 
-// holdsOrder reports whether a comparison is true for two numbers with the given order, as from
-// [cmp.Compare].
+// holdsOrder reports whether a comparison is true for two numbers with the
+// given order, as from [cmp.Compare].
 func holdsOrder(operator string, order int) bool {
 	switch operator {
 	case ">":
@@ -503,7 +508,8 @@ func holdsOrder(operator string, order int) bool {
 	return order == 0
 }
 
-// truthy reports whether a constant counts as true: it is not none, 0, or empty.
+// truthy reports whether a constant counts as true: it is not none, 0, or
+// empty.
 func truthy(c *Constant) bool {
 	if c.Group != nil {
 		return len(c.Group.keys) > 0

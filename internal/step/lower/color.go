@@ -9,13 +9,14 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file adds sRGB fallbacks before declarations with colours that a target does not support.
-// The original declarations stay for other browsers.
+// This file adds sRGB fallbacks before declarations with colours that a target
+// does not support. The original declarations stay for other browsers.
 
 // colorFunctions are the colour functions that older browsers do not support.
 var colorFunctions = []string{"color", "lab", "lch", "oklab", "oklch", "color-mix", "contrast-color"}
 
-// relativeFunctions are those that older browsers support, but not as relative colours.
+// relativeFunctions are those that older browsers support, but not as relative
+// colours.
 var relativeFunctions = []string{"rgb", "rgba", "hsl", "hsla", "hwb"}
 
 // colorFeatures are the features that this rewrite is for.
@@ -39,11 +40,11 @@ func relative(name string) string {
 func (l *lowering) colors() func(*ast.Declaration, site) []ast.Node {
 	c := &colors{l, make(map[string]bool), make(map[string]bool)}
 	for _, name := range colorFunctions {
-		c.unsupported[name] = l.lacks(browsers.Color(name))
-		c.relative[name] = l.lacks(relative(name))
+		c.unsupported[name] = l.needed(browsers.Color(name))
+		c.relative[name] = l.needed(relative(name))
 	}
 	for _, name := range relativeFunctions {
-		c.relative[name] = l.lacks(relative(name))
+		c.relative[name] = l.needed(relative(name))
 	}
 	return c.declaration
 }
@@ -64,7 +65,8 @@ func (c *colors) isUnsupported(v *ast.Value) bool {
 	return c.unsupported[name] || c.relative[name] && isRelative(v)
 }
 
-// mayBeColor is a quick test by the first letter whether a function may be a colour.
+// mayBeColor is a quick test by the first letter whether a function may be a
+// colour.
 func mayBeColor(text string) bool { return strings.IndexByte("clorhCLORH\\", text[0]) >= 0 }
 
 // isRelative reports whether v is a relative colour.
@@ -73,8 +75,9 @@ func isRelative(v *ast.Value) bool {
 	return len(args) > 0 && args[0].IsIdent("from")
 }
 
-// declaration returns a fallback followed by the declaration. Browsers skip a declaration with an
-// unsupported colour, unless it is a custom property or contains var(): these need a guard.
+// declaration returns a fallback followed by the declaration. Browsers skip a
+// declaration with an unsupported colour, unless it is a custom property or
+// contains var(): these need a guard.
 func (c *colors) declaration(d *ast.Declaration, at site) []ast.Node {
 	if !holdsFunction(d.Value, c.isUnsupported) || at.again(d) || holdsFunction(at.tested, c.isUnsupported) {
 		return nil

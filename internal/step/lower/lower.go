@@ -1,25 +1,28 @@
 // Package lower rewrites syntax that a target does not support:
 //
-//   - light-dark() gets the light colour before it, and if the sheet supports both schemes, the dark
-//     one in @media (CSS Color 5);
-//   - clamp() becomes max() and min(); hwb(), rgb() and hsl() without commas and colours with four or
-//     eight digits get the syntax from before CSS Color 4; colour stops with two positions become two
-//     stops; system-ui gets the font names of older systems;
-//   - inset, place-*, overflow and display with two keywords become the properties or keywords that
-//     they stand for, and logical properties become physical ones, if the direction of the pages is
-//     known (CSS Logical 1);
-//   - a known colour in lab(), lch(), oklab(), oklch(), color() or color-mix(), or a relative one,
-//     gets an sRGB fallback before it, and a guard if browsers would not skip it (CSS Color 4);
-//   - media features in range syntax become min- and max- features (Media Queries 4);
-//   - nested style rules become separate rules (CSS Nesting 1), also for targets with nesting if
-//     declarations follow them, because the first implementations applied these before the nested
-//     rules;
-//   - :is() is expanded if that keeps the specificity, :any-link becomes [href], and :dir() is
-//     decided if the direction is known (Selectors 4).
+//   - light-dark() gets the light colour before it, and if the sheet supports
+//     both schemes, the dark one in @media (CSS Color 5);
+//   - clamp() becomes max() and min(); hwb(), rgb() and hsl() without commas
+//     and colours with four or eight digits get the syntax from before CSS
+//     Color 4; colour stops with two positions become two stops; system-ui gets
+//     the font names of older systems;
+//   - inset, place-*, overflow and display with two keywords become the
+//     properties or keywords that they stand for, and logical properties become
+//     physical ones, if the direction of the pages is known (CSS Logical 1);
+//   - a known colour in lab(), lch(), oklab(), oklch(), color() or color-mix(),
+//     or a relative one, gets an sRGB fallback before it, and a guard if
+//     browsers would not skip it (CSS Color 4);
+//   - media features in range syntax become min- and max- features (Media
+//     Queries 4);
+//   - nested style rules become separate rules (CSS Nesting 1), also for
+//     targets with nesting if declarations follow them, because the first
+//     implementations applied these before the nested rules;
+//   - :is() is expanded if that keeps the specificity, :any-link becomes
+//     [href], and :dir() is decided if the direction is known (Selectors 4).
 //
-// Features that all targets support are not touched. Rewrites of declarations are in the table
-// declared, rewrites of rules in passes; a new lowering needs a file of its own and a row in one of
-// them.
+// Features that all targets support are not touched. Rewrites of declarations
+// are in the table declared, rewrites of rules in passes; a new lowering needs
+// a file of its own and a row in one of them.
 package lower
 
 import (
@@ -33,8 +36,8 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Direction is the direction of the text on all pages, if known. The writing mode is horizontal
-// then.
+// Direction is the direction of the text on all pages, if known. The writing
+// mode is horizontal then.
 type Direction string
 
 // The directions.
@@ -52,8 +55,9 @@ type Options struct {
 	Report    func(diag.Diagnostic) // receives what cannot be expanded; may be nil
 }
 
-// declared are the rewrites of declarations, in order, each with its features. A rewrite is applied
-// if a target does not support one of them. Later ones see the output of earlier ones.
+// declared are the rewrites of declarations, in order, each with its features.
+// A rewrite is applied if a target does not support one of them. Later ones see
+// the output of earlier ones.
 var declared = []struct {
 	features []string
 	calls    bool // only declarations with functions are concerned
@@ -75,8 +79,9 @@ var passes = []struct {
 	{selectorFeatures, (*lowering).selectors},
 }
 
-// Nodes returns lowered nodes. What cannot be rewritten without changing the look of a page is left
-// unchanged. Nodes without changes are shared, not copied.
+// Nodes returns lowered nodes. What cannot be rewritten without changing the
+// look of a page is left unchanged. Nodes without changes are shared, not
+// copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	return newLowering(opts).run(nodes)
 }
@@ -85,19 +90,21 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 func newLowering(opts Options) *lowering {
 	l := &lowering{Options: opts, unsupported: make(map[string]bool)}
 	for _, d := range declared {
-		if slices.ContainsFunc(d.features, l.lacks) {
+		if slices.ContainsFunc(d.features, l.needed) {
 			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})
 		}
 	}
 	return l
 }
 
-// reset prepares a finished run for reuse, without references to the previous nodes.
+// reset prepares a finished run for reuse, without references to the previous
+// nodes.
 func (l *lowering) reset() {
 	l.Report, l.sheet, l.exempt, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
 }
 
-// followsScheme reports whether the sheet follows the colour scheme of the user.
+// followsScheme reports whether the sheet follows the colour scheme of the
+// user.
 func (l *lowering) followsScheme() bool {
 	if l.scheme == nil {
 		follows := followsScheme(l.sheet)
@@ -112,11 +119,11 @@ func (l *lowering) run(nodes []ast.Node) []ast.Node {
 	if len(l.rewrites) > 0 {
 		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
 	}
-	if !l.lacks(browsers.Nesting) && !l.AsIs[browsers.Nesting] && l.Targets.Hoist() {
+	if !l.needed(browsers.Nesting) && !l.AsIs[browsers.Nesting] && l.Targets.Hoist() {
 		nodes = l.inOrder(nodes)
 	}
 	for _, p := range passes {
-		if slices.ContainsFunc(p.features, l.lacks) {
+		if slices.ContainsFunc(p.features, l.needed) {
 			nodes = p.run(l, nodes)
 		}
 	}
@@ -135,15 +142,16 @@ type lowering struct {
 	scheme      *bool // see followsScheme; nil until computed
 }
 
-// rewrite is a rewrite of declarations. apply returns the replacement of a declaration; nil if it
-// is unchanged.
+// rewrite is a rewrite of declarations. apply returns the replacement of a
+// declaration; nil if it is unchanged.
 type rewrite struct {
 	calls bool
 	apply func(*ast.Declaration, site) []ast.Node
 }
 
-// lacks reports whether a target does not support a feature that is to be lowered.
-func (l *lowering) lacks(feature string) bool {
+// needed reports whether a target does not support a feature that is to be
+// lowered.
+func (l *lowering) needed(feature string) bool {
 	lacking, found := l.unsupported[feature]
 	if !found {
 		lacking = !l.AsIs[feature] && len(l.Targets.Unsupported(feature)) > 0
@@ -157,18 +165,21 @@ type site struct {
 	before   ast.Node    // previous node in its block
 	mayGuard bool        // a rule may be added next to it
 	tested   []ast.Value // the condition of the @supports around it, if there is one
-	// descriptors is set if the declarations are descriptors of an at-rule, such as @font-face.
+	// descriptors is set if the declarations are descriptors of an at-rule,
+	// such as @font-face.
 	descriptors bool
 }
 
-// again reports whether the previous declaration sets the same property, and so is a fallback.
+// again reports whether the previous declaration sets the same property, and so
+// is a fallback.
 func (s site) again(d *ast.Declaration) bool {
 	p, ok := s.before.(*ast.Declaration)
 	return ok && token.EqualFold(p.Name, token.Lower(d.Name))
 }
 
-// declarations applies the rewrites from the one numbered from on to the declarations in nodes, at
-// every depth. Unchanged nodes are returned as they are.
+// declarations applies the rewrites from the one numbered from on to the
+// declarations in nodes, at every depth. Unchanged nodes are returned as they
+// are.
 func (l *lowering) declarations(nodes []ast.Node, at site, from int) ([]ast.Node, bool) {
 	var out []ast.Node
 	changed := false
@@ -244,7 +255,8 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 	return nil
 }
 
-// rules applies edit to the rules in nodes, children first. edit returns nil to remove a rule.
+// rules applies edit to the rules in nodes, children first. edit returns nil to
+// remove a rule.
 func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, changed bool)) []ast.Node {
 	var visit func(ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
@@ -304,7 +316,8 @@ func call(name string, args []ast.Value, at *ast.Value) ast.Value {
 	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at.Pos, Space: at.Space, Inner: &ast.Inner{Values: args}}
 }
 
-// guard returns a declaration in @supports, or in @supports not, testing a value of color.
+// guard returns a declaration in @supports, or in @supports not, testing a
+// value of color.
 func guard(test ast.Value, not bool, d *ast.Declaration) ast.Node {
 	test.Space = true
 	brackets := ast.Value{Kind: token.LParen, Text: "(", Pos: d.NamePos, Inner: &ast.Inner{Values: []ast.Value{

@@ -10,15 +10,17 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file rewrites media features in range syntax (Media Queries 4, section 2.4.3) with min- and
-// max-: (width >= 40rem) becomes (min-width: 40rem). There is no equivalent of < and >. A query
-// with one of them gets an approximation before it, which is slightly narrower, for browsers
-// without range syntax; together the two match exactly where the original does.
+// This file rewrites media features in range syntax (Media Queries 4, section
+// 2.4.3) with min- and max-: (width >= 40rem) becomes (min-width: 40rem). There
+// is no equivalent of < and >. A query with one of them gets an approximation
+// before it, which is slightly narrower, for browsers without range syntax;
+// together the two match exactly where the original does.
 
 // rangeSyntax is the feature of range syntax in media queries.
 const rangeSyntax = "css.at-rules.media.range_syntax"
 
-// Media returns a media query list that all targets support. ok is false if it is unchanged.
+// Media returns a media query list that all targets support. ok is false if it
+// is unchanged.
 func Media(values []ast.Value, opts Options) (with []ast.Value, ok bool) {
 	if !hasRange(values) || opts.AsIs[rangeSyntax] || len(opts.Targets.Unsupported(rangeSyntax)) == 0 {
 		return values, false
@@ -76,9 +78,10 @@ func hasRange(values []ast.Value) bool {
 // isComparison reports whether v is a comparison sign.
 func isComparison(v ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
 
-// withoutRanges returns a query with ranges written as min- and max-. strict is set if it matches
-// slightly less than the original. ok is false if the query has no range, or one without an
-// equivalent, or another syntax that only newer browsers support.
+// withoutRanges returns a query with ranges written as min- and max-. strict is
+// set if it matches slightly less than the original. ok is false if the query
+// has no range, or one without an equivalent, or another syntax that only newer
+// browsers support.
 func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 	negated := len(query) > 0 && query[0].IsIdent("not")
 	if negated && len(query) > 1 && query[1].Kind == token.LParen || slices.ContainsFunc(query, func(v ast.Value) bool { return v.IsIdent("or") }) {
@@ -110,8 +113,8 @@ func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 	return out, strict, ok
 }
 
-// bounds returns the one or two features that are equivalent to a range. In a negated query, the
-// approximation matches slightly more instead of less.
+// bounds returns the one or two features that are equivalent to a range. In a
+// negated query, the approximation matches slightly more instead of less.
 func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok bool) {
 	parts, signs, ok := comparison(values)
 	if !ok {
@@ -138,8 +141,8 @@ func bounds(values []ast.Value, negated bool) (features []ast.Value, strict, ok 
 	return features, strict, true
 }
 
-// comparison splits a range into values and names, and the comparison signs between them. ok is
-// false if two operands are adjacent.
+// comparison splits a range into values and names, and the comparison signs
+// between them. ok is false if two operands are adjacent.
 func comparison(values []ast.Value) (parts []ast.Value, signs []string, ok bool) {
 	for i := 0; i < len(values); i++ {
 		v := values[i]
@@ -169,7 +172,8 @@ var rangeFeatures = map[string]bool{
 	"aspect-ratio": true, "device-aspect-ratio": true,
 }
 
-// bound returns the feature that is equivalent to a comparison of a feature with a value.
+// bound returns the feature that is equivalent to a comparison of a feature
+// with a value.
 func bound(name ast.Value, sign string, value ast.Value, negated bool) (f ast.Value, strict, ok bool) {
 	feature := token.Lower(name.Text)
 	digits := 0
@@ -207,8 +211,8 @@ func bound(name ast.Value, sign string, value ast.Value, negated bool) (f ast.Va
 	return f, strict, true
 }
 
-// nearest returns the distance to the next distinguishable value: less than any device can show,
-// and one for counts.
+// nearest returns the distance to the next distinguishable value: less than any
+// device can show, and one for counts.
 func nearest(feature, unit string) float64 {
 	switch {
 	case feature == "color" || feature == "color-index" || feature == "monochrome":

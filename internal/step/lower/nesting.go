@@ -40,8 +40,8 @@ func (l *lowering) unnest(n ast.Node) ast.Edit {
 	return ast.Splice(out)
 }
 
-// inOrder expands nested rules with declarations after them: the first browsers with nesting
-// applied such declarations before the nested rules.
+// inOrder expands nested rules with declarations after them: the first browsers
+// with nesting applied such declarations before the nested rules.
 func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 	var visit func(n ast.Node) ast.Edit
 	visit = func(n ast.Node) ast.Edit {
@@ -66,7 +66,8 @@ func (l *lowering) inOrder(nodes []ast.Node) []ast.Node {
 	return nodes
 }
 
-// declaresAfter reports whether a declaration comes after a rule in a block, at any depth.
+// declaresAfter reports whether a declaration comes after a rule in a block, at
+// any depth.
 func (l *lowering) declaresAfter(nodes []ast.Node) bool {
 	nested := false
 	for _, n := range nodes {
@@ -104,17 +105,18 @@ func (l *lowering) nests(n ast.Node) bool {
 	return false
 }
 
-// isGroup reports whether an at-rule may be nested in a style rule and contain its declarations and
-// rules. @scope changes the meaning of nested rules.
+// isGroup reports whether an at-rule may be nested in a style rule and contain
+// its declarations and rules. @scope changes the meaning of nested rules.
 func isGroup(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "scope" }
 
-// flatten appends the contents of the block of rule as separate rules with the selectors parents.
+// flatten appends the contents of the block of rule as separate rules with the
+// selectors parents.
 func (l *lowering) flatten(rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
 	l.body(rule.Nodes, rule, parents, out)
 }
 
-// body appends nodes from the block of rule, or from an at-rule in it. Declarations after a nested
-// rule stay after it.
+// body appends nodes from the block of rule, or from an at-rule in it.
+// Declarations after a nested rule stay after it.
 func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Selector, out *[]ast.Node) {
 	start := 0
 	flush := func(end int) {
@@ -151,11 +153,12 @@ func (l *lowering) body(nodes []ast.Node, rule *ast.StyleRule, parents []ast.Sel
 	flush(len(nodes))
 }
 
-// maxSelectors limits the simple selectors that nested rules of a sheet expand to.
+// maxSelectors limits the simple selectors that nested rules of a sheet expand
+// to.
 const maxSelectors = 1_000_000
 
-// mayWrite reports whether a nested rule can be expanded. Nested selector lists multiply, so that a
-// short sheet may expand to an enormous one.
+// mayWrite reports whether a nested rule can be expanded. Nested selector lists
+// multiply, so that a short sheet may expand to an enormous one.
 func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 	around := sizeOf(parents, maxSelectors)
 	for _, s := range r.Selectors {
@@ -176,8 +179,8 @@ func (l *lowering) mayWrite(r *ast.StyleRule, parents []ast.Selector) bool {
 	return false
 }
 
-// sizeOf counts the simple selectors of a list, including those in arguments; it stops counting
-// above limit.
+// sizeOf counts the simple selectors of a list, including those in arguments;
+// it stops counting above limit.
 func sizeOf(list []ast.Selector, limit int) int {
 	n := 0
 	for _, s := range list {
@@ -214,12 +217,13 @@ func declares(nodes []ast.Node) bool {
 	return slices.ContainsFunc(nodes, func(n ast.Node) bool { _, ok := n.(*ast.Comment); return !ok })
 }
 
-// maxProduct limits the selectors that a list of parents expands to; :is() is used above it.
+// maxProduct limits the selectors that a list of parents expands to; :is() is
+// used above it.
 const maxProduct = 64
 
-// nest returns the selectors of a rule nested in one with the selectors parents. They match the
-// same elements with the same specificity: the nesting selector means :is(parents) (CSS Nesting 1,
-// section 3).
+// nest returns the selectors of a rule nested in one with the selectors
+// parents. They match the same elements with the same specificity: the nesting
+// selector means :is(parents) (CSS Nesting 1, section 3).
 func nest(list, parents []ast.Selector) []ast.Selector {
 	alike := len(list)*len(parents) <= maxProduct && sameSpecificity(parents) &&
 		!slices.ContainsFunc(parents, endsInElement)
@@ -258,7 +262,8 @@ func anchored(s ast.Selector) ast.Selector {
 	return append(lead, s...)
 }
 
-// leads reports whether the nesting selector is the first part of s and occurs only once.
+// leads reports whether the nesting selector is the first part of s and occurs
+// only once.
 func leads(s ast.Selector) bool {
 	return s[0].Kind == ast.NestingSelector && !selector.Contains(s[1:], ast.NestingSelector)
 }
@@ -274,12 +279,12 @@ func sameSpecificity(list []ast.Selector) bool {
 	return true
 }
 
-// endsInElement reports whether s contains a pseudo-element, which the nesting selector cannot
-// represent.
+// endsInElement reports whether s contains a pseudo-element, which the nesting
+// selector cannot represent.
 func endsInElement(s ast.Selector) bool { return selector.Contains(s, ast.PseudoElement) || s.IsBad() }
 
-// join returns parent followed by rest, the simple selectors after '&'. ok is false if both contain
-// a type selector for the same element.
+// join returns parent followed by rest, the simple selectors after '&'. ok is
+// false if both contain a type selector for the same element.
 func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
 	if len(rest) == 0 || !isType(rest[0].Kind) {
 		return slices.Concat(parent, rest), true
@@ -297,8 +302,8 @@ func join(parent ast.Selector, rest []ast.Simple) (s ast.Selector, ok bool) {
 // isType reports whether k is a type or universal selector.
 func isType(k ast.SimpleKind) bool { return k == ast.TypeSelector || k == ast.UniversalSelector }
 
-// replace returns s with each nesting selector replaced: by the only parent if that is a compound
-// that fits, otherwise by :is(parents).
+// replace returns s with each nesting selector replaced: by the only parent if
+// that is a compound that fits, otherwise by :is(parents).
 func replace(s ast.Selector, parents []ast.Selector) ast.Selector {
 	var out ast.Selector
 	for start := 0; start < len(s); {
@@ -340,8 +345,9 @@ func replaceCompound(compound []ast.Simple, parents []ast.Selector) []ast.Simple
 	return append(types, rest...)
 }
 
-// canInsert reports whether the parent itself can replace each '&' in a compound: it is a single
-// compound, and the result has at most one type selector.
+// canInsert reports whether the parent itself can replace each '&' in a
+// compound: it is a single compound, and the result has at most one type
+// selector.
 func canInsert(compound []ast.Simple, parents []ast.Selector) bool {
 	if len(parents) != 1 || endsInElement(parents[0]) {
 		return false

@@ -9,8 +9,8 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file rewrites properties: shorthands that are newer than their longhands, display values
-// with two keywords, and logical properties.
+// This file rewrites properties: shorthands that are newer than their
+// longhands, display values with two keywords, and logical properties.
 
 // The features of these properties.
 const (
@@ -57,11 +57,11 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	var names []string
 	switch {
 	case name == "overflow":
-		if lacking = p.lacks(twoOverflows); lacking {
+		if lacking = p.needed(twoOverflows); lacking {
 			names = []string{"overflow-x", "overflow-y"}
 		}
 	case name == "display":
-		if lacking = p.lacks(twoDisplays); lacking {
+		if lacking = p.needed(twoDisplays); lacking {
 			return display(d)
 		}
 	case name == "inset":
@@ -74,7 +74,7 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 		lacking = false
 	}
 	if lacking && name != "overflow" && name != "display" {
-		lacking = p.lacks(browsers.Property(name))
+		lacking = p.needed(browsers.Property(name))
 	}
 	p.unsupported[d.Name] = lacking
 	if !lacking {
@@ -83,13 +83,15 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 	return spread(d, name, names)
 }
 
-// placing are the shorthands of alignment (CSS Box Alignment 3, sections 5.5 and 6.5).
+// placing are the shorthands of alignment (CSS Box Alignment 3, sections 5.5
+// and 6.5).
 var placing = map[string][]string{
 	"place-content": {"align-content", "justify-content"}, "place-items": {"align-items", "justify-items"}, "place-self": {"align-self", "justify-self"},
 }
 
-// spread returns the declarations of the longhands: with the whole value if it applies to all of
-// them, otherwise with the part for each side. It returns nil if the parts are unknown.
+// spread returns the declarations of the longhands: with the whole value if it
+// applies to all of them, otherwise with the part for each side. It returns nil
+// if the parts are unknown.
 func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	parts := ast.Significant(d.Value)
 	atOnce := len(names) == 1 || strings.HasPrefix(name, "border-") && !sided(name)
@@ -118,15 +120,15 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 // oldFunctions are functions that browsers support in all longhands alike.
 var oldFunctions = []string{"calc", "min", "max", "clamp", "var", "env", "attr", "rgb", "rgba", "hsl", "hsla"}
 
-// sided reports whether a border property has a part for each side: border-inline-color does,
-// whereas border-inline is one border for both sides.
+// sided reports whether a border property has a part for each side:
+// border-inline-color does, whereas border-inline is one border for both sides.
 func sided(name string) bool {
 	return !strings.Contains(name, "-start") && !strings.Contains(name, "-end") &&
 		(strings.HasSuffix(name, "-color") || strings.HasSuffix(name, "-style") || strings.HasSuffix(name, "-width"))
 }
 
-// partFor returns the index of the part for the i-th side: a side without a part uses that of the
-// opposite side, or the first.
+// partFor returns the index of the part for the i-th side: a side without a
+// part uses that of the opposite side, or the first.
 func partFor(i, parts int) int {
 	for i >= parts {
 		if i -= 2; i < 0 {
@@ -136,8 +138,8 @@ func partFor(i, parts int) int {
 	return i
 }
 
-// placed reports whether the parts of an alignment shorthand are single keywords that mean the same
-// in both longhands.
+// placed reports whether the parts of an alignment shorthand are single
+// keywords that mean the same in both longhands.
 func placed(parts []ast.Value) bool {
 	if len(parts) > 0 && (parts[0].IsIdent("left") || parts[0].IsIdent("right")) {
 		return false // invalid in the first longhand, and so in the shorthand
@@ -147,7 +149,8 @@ func placed(parts []ast.Value) bool {
 	})
 }
 
-// displays maps values of display with two keywords to one keyword (CSS Display 3, section 2).
+// displays maps values of display with two keywords to one keyword (CSS Display
+// 3, section 2).
 var displays = map[string]string{
 	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block", "run-in flow": "run-in",
 	"block flex": "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid", "block table": "table", "inline table": "inline-table",
@@ -175,8 +178,9 @@ func display(d *ast.Declaration) []ast.Node {
 	return nil
 }
 
-// flow returns the physical properties of logical ones in horizontal writing mode (CSS Logical 1),
-// start before end. It returns nil if the direction is unknown.
+// flow returns the physical properties of logical ones in horizontal writing
+// mode (CSS Logical 1), start before end. It returns nil if the direction is
+// unknown.
 func flow(direction Direction) map[string][]string {
 	if direction == AnyDirection {
 		return nil

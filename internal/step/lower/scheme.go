@@ -9,9 +9,10 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file rewrites light-dark() (CSS Color 5, section 9) for browsers without it: they get the
-// light colour. If the sheet enables both schemes for the page, and does not override them
-// elsewhere, they get the dark colour in @media.
+// This file rewrites light-dark() (CSS Color 5, section 9) for browsers without
+// it: they get the light colour. If the sheet enables both schemes for the
+// page, and does not override them elsewhere, they get the dark colour in
+// @media.
 
 // lightDark is the feature of light-dark().
 var lightDark = browsers.Color("light-dark")
@@ -56,8 +57,8 @@ func scheme(d *ast.Declaration, at site, followed func() bool) []ast.Node {
 	return out
 }
 
-// inScheme returns values with each light-dark() replaced by one of its arguments. ok is false if
-// one does not have two arguments.
+// inScheme returns values with each light-dark() replaced by one of its
+// arguments. ok is false if one does not have two arguments.
 func inScheme(values []ast.Value, which int) (out []ast.Value, ok bool) {
 	ok = true
 	out = make([]ast.Value, 0, len(values))
@@ -105,8 +106,8 @@ func trimmed(values []ast.Value) []ast.Value {
 	return values
 }
 
-// followsScheme reports whether a sheet enables both schemes for the root of the page,
-// unconditionally, and does not set color-scheme elsewhere.
+// followsScheme reports whether a sheet enables both schemes for the root of
+// the page, unconditionally, and does not set color-scheme elsewhere.
 func followsScheme(nodes []ast.Node) bool {
 	root, others := 0, 0
 	for _, n := range nodes {

@@ -8,9 +8,9 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file rewrites selectors as others that match the same elements with the same specificity.
-// Selectors without such an equivalent are not changed: :not() with a list has a lower specificity
-// than one :not() for each argument.
+// This file rewrites selectors as others that match the same elements with the
+// same specificity. Selectors without such an equivalent are not changed:
+// :not() with a list has a lower specificity than one :not() for each argument.
 
 // The features of these selectors.
 const (
@@ -25,8 +25,8 @@ var selectorFeatures = []string{isClass, anyLinkClass, dirClass}
 // selectors rewrites the selectors of rules.
 func (l *lowering) selectors(nodes []ast.Node) []ast.Node {
 	r := &selectorRewriter{
-		is: l.lacks(isClass), anyLink: l.lacks(anyLinkClass) && len(l.Targets.Missing(anyLinkClass)) > 0,
-		dir: l.lacks(dirClass) && l.Direction != AnyDirection, direction: string(l.Direction),
+		is: l.needed(isClass), anyLink: l.needed(anyLinkClass) && len(l.Targets.Missing(anyLinkClass)) > 0,
+		dir: l.needed(dirClass) && l.Direction != AnyDirection, direction: string(l.Direction),
 	}
 	if !r.is && !r.anyLink && !r.dir {
 		return nodes
@@ -55,8 +55,8 @@ type selectorRewriter struct {
 	direction        string
 }
 
-// list rewrites the selectors of a rule: the result is empty if no element can match. ok is false
-// if they are unchanged.
+// list rewrites the selectors of a rule: the result is empty if no element can
+// match. ok is false if they are unchanged.
 func (r *selectorRewriter) list(list []ast.Selector) (out []ast.Selector, ok bool) {
 	for _, s := range list {
 		if s.IsBad() || !slices.ContainsFunc(s, r.concerns) {
@@ -91,8 +91,8 @@ func (r *selectorRewriter) concerns(p ast.Simple) bool {
 	return r.is && token.EqualFold(p.Name, "is") || r.anyLink && token.EqualFold(p.Name, "any-link") || r.dir && token.EqualFold(p.Name, "dir")
 }
 
-// alternatives returns the number of selectors that s expands to without :is(), or a number above
-// maxProduct.
+// alternatives returns the number of selectors that s expands to without :is(),
+// or a number above maxProduct.
 func alternatives(s ast.Selector) int {
 	product := 1
 	for i := range s {
@@ -112,8 +112,9 @@ func alternatives(s ast.Selector) int {
 	return product
 }
 
-// expanded expands the first :is() at the top level of s, and so on until none is left. It returns
-// s itself if one cannot be expanded with the same specificity.
+// expanded expands the first :is() at the top level of s, and so on until none
+// is left. It returns s itself if one cannot be expanded with the same
+// specificity.
 func expanded(s ast.Selector) []ast.Selector {
 	at := slices.IndexFunc(s, isIs)
 	if at < 0 || s[at].Args == nil || !writable(s[at].Args.Selectors) {
@@ -150,15 +151,17 @@ func expanded(s ast.Selector) []ast.Selector {
 // isIs reports whether a simple selector is :is().
 func isIs(p ast.Simple) bool { return p.Kind == ast.PseudoClass && token.EqualFold(p.Name, "is") }
 
-// writable reports whether the arguments of :is() can become separate selectors.
+// writable reports whether the arguments of :is() can become separate
+// selectors.
 func writable(args []ast.Selector) bool {
 	return len(args) > 0 && len(args) <= maxProduct && sameSpecificity(args) && !slices.ContainsFunc(args, func(a ast.Selector) bool {
 		return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
 	})
 }
 
-// everywhere reports whether every browser supports the pseudo-classes of a selector: in a list, an
-// unsupported one invalidates the others, in :is() it does not.
+// everywhere reports whether every browser supports the pseudo-classes of a
+// selector: in a list, an unsupported one invalidates the others, in :is() it
+// does not.
 func everywhere(s ast.Selector) bool {
 	return !slices.ContainsFunc(s, func(p ast.Simple) bool {
 		if p.Kind != ast.PseudoClass || token.EqualFold(p.Name, "is") {
@@ -174,8 +177,9 @@ var oldPseudos = []string{
 	"first-of-type", "last-of-type", "only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type", "empty", "not",
 }
 
-// linked returns s with :any-link replaced by [href], if it is on an element that is a link because
-// of it (HTML, section 4.16.3). The specificity is the same.
+// linked returns s with :any-link replaced by [href], if it is on an element
+// that is a link because of it (HTML, section 4.16.3). The specificity is the
+// same.
 func linked(s ast.Selector) ast.Selector {
 	for i := range s {
 		if s[i].Kind != ast.PseudoClass || !token.EqualFold(s[i].Name, "any-link") {
@@ -194,8 +198,9 @@ func linked(s ast.Selector) ast.Selector {
 	return s
 }
 
-// decided returns s with :dir() of the direction of the pages replaced by a selector of the same
-// specificity that every element matches. matches is false for the other direction.
+// decided returns s with :dir() of the direction of the pages replaced by a
+// selector of the same specificity that every element matches. matches is false
+// for the other direction.
 func (r *selectorRewriter) decided(s ast.Selector) (with ast.Selector, matches bool) {
 	with = s
 	for i := range s {

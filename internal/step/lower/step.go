@@ -16,7 +16,8 @@ type Step struct {
 	ready sync.Pool // of *lowering, with cached answers about the targets
 }
 
-// NewStep returns the step with options; Report is replaced by that of the unit.
+// NewStep returns the step with options; Report is replaced by that of the
+// unit.
 func NewStep(opts Options) *Step { return &Step{opts: opts} }
 
 // Run lowers the rules or the media queries of a unit.

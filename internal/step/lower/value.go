@@ -12,8 +12,8 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// This file rewrites values in equivalent forms that every browser supports, so that no fallback is
-// needed.
+// This file rewrites values in equivalent forms that every browser supports, so
+// that no fallback is needed.
 
 // The features of these values.
 const (
@@ -27,8 +27,8 @@ const (
 	doublePosition = ".doubleposition" // suffix of the feature of a gradient
 )
 
-// gradients are the functions whose stops may have two positions (CSS Images 4, section 3.5.1),
-// with the features of these.
+// gradients are the functions whose stops may have two positions (CSS Images 4,
+// section 3.5.1), with the features of these.
 var gradients = map[string]string{
 	"linear-gradient": "css.types.gradient.linear-gradient" + doublePosition, "repeating-linear-gradient": "css.types.gradient.linear-gradient" + doublePosition,
 	"radial-gradient": "css.types.gradient.radial-gradient" + doublePosition, "repeating-radial-gradient": "css.types.gradient.radial-gradient" + doublePosition,
@@ -45,11 +45,11 @@ var valueFeatures = []string{
 func (l *lowering) values() func(*ast.Declaration, site) []ast.Node {
 	r := &valueRewriter{lowering: l, gradients: make(map[string]bool)}
 	for name, feature := range gradients {
-		r.gradients[name] = l.lacks(feature)
+		r.gradients[name] = l.needed(feature)
 	}
-	r.clamp = l.lacks(clampFunction) && len(l.Targets.Unsupported(maxFunction)) == 0
-	r.hex, r.hwb, r.rgb, r.hsl = l.lacks(hexWithAlpha), l.lacks(hwbFunction), l.lacks(spacedRGB), l.lacks(spacedHSL)
-	fonts := l.lacks(systemFont)
+	r.clamp = l.needed(clampFunction) && len(l.Targets.Unsupported(maxFunction)) == 0
+	r.hex, r.hwb, r.rgb, r.hsl = l.needed(hexWithAlpha), l.needed(hwbFunction), l.needed(spacedRGB), l.needed(spacedHSL)
+	fonts := l.needed(systemFont)
 	return func(d *ast.Declaration, at site) []ast.Node {
 		r.custom = d.IsCustom()
 		values, changed := ast.MapValues(d.Value, r.rewrite)
@@ -111,8 +111,8 @@ func (r *valueRewriter) function(v *ast.Value) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// withoutAlphaDigits returns a colour with four or eight digits as rgba(). Three decimals
-// distinguish all bytes of alpha.
+// withoutAlphaDigits returns a colour with four or eight digits as rgba().
+// Three decimals distinguish all bytes of alpha.
 func withoutAlphaDigits(v *ast.Value) (with ast.Value, ok bool) {
 	c, ok := value.ColorOf(v)
 	if !ok {
@@ -148,7 +148,8 @@ func bytesOf(c value.Color, at *ast.Value) ast.Value {
 	return out
 }
 
-// clamped returns clamp(a, b, c) as max(a, min(b, c)) (CSS Values 4, section 10.2.1).
+// clamped returns clamp(a, b, c) as max(a, min(b, c)) (CSS Values 4, section
+// 10.2.1).
 func clamped(v *ast.Value) (with ast.Value, ok bool) {
 	args := ast.SplitAt(ast.Significant(v.Values()), token.Comma)
 	if len(args) != 3 || slices.ContainsFunc(args, func(a []ast.Value) bool { return len(a) == 0 }) {
@@ -172,8 +173,8 @@ func clamped(v *ast.Value) (with ast.Value, ok bool) {
 // isNone reports whether an argument is none.
 func isNone(arg []ast.Value) bool { return len(arg) == 1 && arg[0].IsIdent("none") }
 
-// withCommas returns rgb() or hsl() in the syntax before CSS Color 4: as bytes if the colour is
-// known, otherwise with commas if only its alpha is unknown.
+// withCommas returns rgb() or hsl() in the syntax before CSS Color 4: as bytes
+// if the colour is known, otherwise with commas if only its alpha is unknown.
 func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	args := ast.Significant(v.Values())
 	if isRelative(v) || slices.ContainsFunc(args, func(a ast.Value) bool { return a.Kind == token.Comma }) {
@@ -199,8 +200,9 @@ func withCommas(v *ast.Value, name string) (with ast.Value, ok bool) {
 	return call(name+"a", out, v), true
 }
 
-// isOldForm reports whether the channels of rgb() or hsl() have the types of the legacy syntax:
-// three numbers or three percentages for rgb(), a number and two percentages for hsl().
+// isOldForm reports whether the channels of rgb() or hsl() have the types of
+// the legacy syntax: three numbers or three percentages for rgb(), a number and
+// two percentages for hsl().
 func isOldForm(args []ast.Value, name string) bool {
 	var kinds [3]token.Kind
 	for i := range kinds {
@@ -216,7 +218,8 @@ func isOldForm(args []ast.Value, name string) bool {
 	return true
 }
 
-// singleStops returns a gradient with each colour stop with two positions as two stops.
+// singleStops returns a gradient with each colour stop with two positions as
+// two stops.
 func singleStops(v *ast.Value) (with ast.Value, ok bool) {
 	var out []ast.Value
 	for i, stop := range ast.SplitAt(v.Values(), token.Comma) {
@@ -268,12 +271,12 @@ func isColor(v *ast.Value) bool {
 	return v.Kind == token.Function && browsers.Known(browsers.Color(token.Lower(v.Name())))
 }
 
-// systemNames are the names of the system font where system-ui is not supported: on macOS and iOS
-// (from the browser data), Windows and Android.
+// systemNames are the names of the system font where system-ui is not
+// supported: on macOS and iOS (from the browser data), Windows and Android.
 var systemNames = []string{"-apple-system", `"Segoe UI"`, "Roboto"}
 
-// systemFonts returns a font list with the legacy names of system-ui after it. ok is false if
-// system-ui is not in the list, or the names are there already.
+// systemFonts returns a font list with the legacy names of system-ui after it.
+// ok is false if system-ui is not in the list, or the names are there already.
 func systemFonts(values []ast.Value) (with []ast.Value, ok bool) {
 	at := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsIdent("system-ui") })
 	if at < 0 || slices.ContainsFunc(values, func(v ast.Value) bool {

@@ -1,16 +1,17 @@
-// Package minify shortens a sheet without changing its meaning. Together with compact printing,
-// which drops white space, comments and the last semicolons, it
+// Package minify shortens a sheet without changing its meaning. Together with
+// compact printing, which drops white space, comments and the last semicolons,
+// it
 //
 //   - shortens numbers: 0.50em to .5em;
-//   - shortens colours where a property accepts one: #ffffff and white to #fff, rgb(255, 0, 0) and
-//     hsl(0 100% 50%) to red;
-//   - removes the quotes of url() and of attribute values where possible, and writes other strings in
-//     double quotes;
+//   - shortens colours where a property accepts one: #ffffff and white to #fff,
+//     rgb(255, 0, 0) and hsl(0 100% 50%) to red;
+//   - removes the quotes of url() and of attribute values where possible, and
+//     writes other strings in double quotes;
 //   - removes insignificant white space around brackets, slashes and colons;
 //   - removes empty rules, and what every browser skips.
 //
-// It does not touch custom properties, which scripts can read, unknown functions, and numbers whose
-// type would change. It is idempotent.
+// It does not touch custom properties, which scripts can read, unknown
+// functions, and numbers whose type would change. It is idempotent.
 package minify
 
 import (
@@ -24,7 +25,8 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// Nodes returns minified nodes. Nodes that cannot be shortened are shared, not copied.
+// Nodes returns minified nodes. Nodes that cannot be shortened are shared, not
+// copied.
 func Nodes(nodes []ast.Node) []ast.Node {
 	out, _ := ast.Map(nodes, node)
 	return out
@@ -55,7 +57,7 @@ func node(n ast.Node) ast.Edit {
 			return ast.Replace(&copied)
 		}
 	case *ast.QualifiedRule:
-		if list, ok := values(r.Prelude, place{}); ok {
+		if list, ok := values(r.Prelude, valueContext{}); ok {
 			copied := *r
 			copied.Prelude = list
 			return ast.Replace(&copied)
@@ -77,12 +79,13 @@ func node(n ast.Node) ast.Edit {
 	return ast.Keep
 }
 
-// isRemovable reports whether an empty at-rule has no effect. An empty @layer still orders layers,
-// and empty @keyframes hide others with the same name.
+// isRemovable reports whether an empty at-rule has no effect. An empty @layer
+// still orders layers, and empty @keyframes hide others with the same name.
 func isRemovable(atRule string) bool { return known.HoldsStyleRules(atRule) && atRule != "layer" }
 
-// verbatim are the at-rules whose blocks are not changed: names in @font-feature-values are
-// case-sensitive, and scripts read the initial value of a registered property as it is written.
+// verbatim are the at-rules whose blocks are not changed: names in
+// @font-feature-values are case-sensitive, and scripts read the initial value
+// of a registered property as it is written.
 var verbatim = words("font-feature-values property")
 
 // empty reports whether compact printing of a block yields nothing.
@@ -93,8 +96,8 @@ func empty(nodes []ast.Node) bool {
 	})
 }
 
-// place is the context of a value.
-type place struct {
+// valueContext is the context of a value.
+type valueContext struct {
 	color  bool // a colour is allowed here
 	number bool // a number may lose its fraction
 	math   bool // inside calc() or similar: white space may be significant
@@ -107,7 +110,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 		return ast.Keep
 	}
 	name := token.Lower(d.Name)
-	in := placeOf(name)
+	in := contextOf(name)
 	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
 		return ast.Keep // legacy syntax with a grammar of its own
 	}
@@ -124,7 +127,7 @@ func declaration(d *ast.Declaration) ast.Edit {
 }
 
 // values minifies a list of values.
-func values(list []ast.Value, in place) ([]ast.Value, bool) {
+func values(list []ast.Value, in valueContext) ([]ast.Value, bool) {
 	return ast.MapList(list, func(i int, v *ast.Value) (with ast.Value, changed bool) {
 		with, changed = single(v, in)
 		if v.Space && !in.math && tightens(list, i) {
@@ -137,8 +140,9 @@ func values(list []ast.Value, in place) ([]ast.Value, bool) {
 	})
 }
 
-// tightens reports whether the white space before the value at i is insignificant: next to a slash,
-// as in font and border-radius. Comments are ignored, because they are not printed.
+// tightens reports whether the white space before the value at i is
+// insignificant: next to a slash, as in font and border-radius. Comments are
+// ignored, because they are not printed.
 func tightens(list []ast.Value, i int) bool {
 	k := i - 1
 	for k >= 0 && list[k].Kind == token.Comment {
@@ -154,7 +158,7 @@ func tightens(list []ast.Value, i int) bool {
 }
 
 // single returns a shorter value with the same meaning, if there is one.
-func single(v *ast.Value, in place) (with ast.Value, changed bool) {
+func single(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number, token.Percentage, token.Dimension:
 		if isShort(v.Text) {
@@ -201,8 +205,8 @@ func text(v *ast.Value, with string) (short ast.Value, changed bool) {
 	return short, true
 }
 
-// isShort reports whether a number is obviously minimal: digits without a sign, leading zero,
-// fraction or exponent.
+// isShort reports whether a number is obviously minimal: digits without a sign,
+// leading zero, fraction or exponent.
 func isShort(s string) bool {
 	if s[0] < '1' || s[0] > '9' {
 		return s[0] == '0' && (len(s) == 1 || s[1] == '%')
@@ -215,9 +219,10 @@ func isShort(s string) bool {
 	return true
 }
 
-// number shortens a number. The sign is only removed if white space separates the number from what
-// is before it. With keepFraction, a number with a fraction keeps one, because an integer would
-// have another type (CSS Values 4, section 5.2): z-index: 1.0 is invalid, and must stay invalid.
+// number shortens a number. The sign is only removed if white space separates
+// the number from what is before it. With keepFraction, a number with a
+// fraction keeps one, because an integer would have another type (CSS Values 4,
+// section 5.2): z-index: 1.0 is invalid, and must stay invalid.
 func number(s string, keepFraction, parted bool) string {
 	sign := ""
 	if s[0] == '+' || s[0] == '-' {
@@ -253,8 +258,9 @@ func quoted(s string) string {
 	return `"` + s[1:len(s)-1] + `"`
 }
 
-// takesColors reports whether the arguments of a function may be colours wherever the function
-// itself is allowed in place of a colour or an image. The name is in lower case.
+// takesColors reports whether the arguments of a function may be colours
+// wherever the function itself is allowed in place of a colour or an image. The
+// name is in lower case.
 func takesColors(function string) bool {
 	_, standard := token.SplitVendor(function)
 	return known.Function(standard).Color
@@ -268,10 +274,11 @@ func kindOf(color string) token.Kind {
 	return token.Ident
 }
 
-// placeOf returns the context of the values of a property, given in lower case.
-func placeOf(property string) place {
+// contextOf returns the context of the values of a property, given in lower
+// case.
+func contextOf(property string) valueContext {
 	v := known.Property(property)
-	return place{color: v.TakesOnlyColors(), number: v.Fractions}
+	return valueContext{color: v.TakesOnlyColors(), number: v.Fractions}
 }
 
 // words returns the set of words in s.
@@ -284,7 +291,7 @@ func words(s string) map[string]bool {
 }
 
 // function minifies a function.
-func function(v *ast.Value, in place) (with ast.Value, changed bool) {
+func function(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 	name := token.Lower(v.Name())
 	if name == "url" {
 		return unquote(v)
@@ -292,14 +299,14 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 	if in.color {
 		if short, ok := value.Shortest(v, in.mixed); ok {
 			if short.Inner != nil {
-				if inner, ok := inside(&short, place{number: true}); ok {
+				if inner, ok := inside(&short, valueContext{number: true}); ok {
 					short = inner
 				}
 			}
 			return short, true
 		}
 	}
-	inner := place{
+	inner := valueContext{
 		color:  in.color && takesColors(name),
 		number: known.Function(name).Fractions,
 		mixed:  in.mixed || name == "color-mix",
@@ -309,12 +316,12 @@ func function(v *ast.Value, in place) (with ast.Value, changed bool) {
 }
 
 // brackets minifies parentheses that do not belong to a function.
-func brackets(v *ast.Value, in place) (with ast.Value, changed bool) {
-	return inside(v, place{math: in.math})
+func brackets(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
+	return inside(v, valueContext{math: in.math})
 }
 
 // inside minifies the contents of a function or brackets.
-func inside(v *ast.Value, in place) (with ast.Value, changed bool) {
+func inside(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 	list, changed := values(v.Inner.Values, in)
 	if !changed {
 		return with, false
@@ -358,8 +365,8 @@ func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
 	return features(list)
 }
 
-// features minifies feature tests in values, at any depth of brackets. The arguments of functions
-// are not changed.
+// features minifies feature tests in values, at any depth of brackets. The
+// arguments of functions are not changed.
 func features(list []ast.Value) ([]ast.Value, bool) {
 	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
 		if v.Kind != token.LParen {
@@ -399,7 +406,8 @@ func selectors(list []ast.Selector) ([]ast.Selector, bool) {
 	})
 }
 
-// arguments removes the quotes of an attribute value, and minifies the selectors in a pseudo-class.
+// arguments removes the quotes of an attribute value, and minifies the
+// selectors in a pseudo-class.
 func arguments(p ast.Simple) (*ast.Args, bool) {
 	args := *p.Args
 	list, changed := selectors(args.Selectors)

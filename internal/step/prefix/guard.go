@@ -10,26 +10,29 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes prefixed property names in the lists of transition and will-change. Adding names
-// would make the list longer for all browsers, and match durations and delays of other rules with
-// the wrong names. So the list with prefixed names is written in a rule of its own, for browsers
-// without the standard property:
+// This file writes prefixed property names in the lists of transition and
+// will-change. Adding names would make the list longer for all browsers, and
+// match durations and delays of other rules with the wrong names. So the list
+// with prefixed names is written in a rule of its own, for browsers without the
+// standard property:
 //
 //	.a { transition: backdrop-filter 1s, color 2s }
 //	@supports not (backdrop-filter: inherit) {
 //	    .a { transition: -webkit-backdrop-filter 1s, color 2s }
 //	}
 
-// nameLists are the properties whose values list property names, with the list that they belong to.
+// nameLists are the properties whose values list property names, with the list
+// that they belong to.
 var nameLists = map[string]string{"transition": "transition", "transition-property": "transition", "will-change": "will-change"}
 
-// listsNames reports whether a declaration lists property names for which there is a guarded form.
+// listsNames reports whether a declaration lists property names for which there
+// is a guarded form.
 func (p *prefixer) listsNames(d *ast.Declaration, name string) bool {
 	return p.guards && p.only == "" && nameLists[name] != "" && len(p.namesToPrefix(d)) > 0
 }
 
-// namesToPrefix returns the names in a list that some targets only know with a prefix, and that the
-// author did not prefix.
+// namesToPrefix returns the names in a list that some targets only know with a
+// prefix, and that the author did not prefix.
 func (p *prefixer) namesToPrefix(d *ast.Declaration) (out []string) {
 	for _, v := range d.Value {
 		if v.Kind != token.Ident {
@@ -48,8 +51,8 @@ func (p *prefixer) namesToPrefix(d *ast.Declaration) (out []string) {
 	return out
 }
 
-// onePrefix returns the prefix that targets need for a property; empty if they need none, or a
-// legacy name.
+// onePrefix returns the prefix that targets need for a property; empty if they
+// need none, or a legacy name.
 func (p *prefixer) onePrefix(name string) string {
 	for _, prefix := range p.properties[name] {
 		if !strings.HasPrefix(prefix, "=") {
@@ -59,8 +62,8 @@ func (p *prefixer) onePrefix(name string) string {
 	return ""
 }
 
-// guarded returns the rules to add after one whose declarations list names that some targets only
-// know with a prefix.
+// guarded returns the rules to add after one whose declarations list names that
+// some targets only know with a prefix.
 func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 	var names []string
 	groups := make(map[string]bool)
@@ -97,8 +100,8 @@ func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 	return out
 }
 
-// guard returns a rule for browsers without some properties, with the declarations of the lists and
-// prefixed names in them, and the changes.
+// guard returns a rule for browsers without some properties, with the
+// declarations of the lists and prefixed names in them, and the changes.
 func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []string) (rule *ast.AtRule, changes []Change) {
 	inner := *r
 	inner.Nodes = nil

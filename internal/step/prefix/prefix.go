@@ -1,17 +1,17 @@
 // Package prefix adds and removes vendor prefixes according to the targets:
 //
 //   - a property gets prefixed copies before it, if a target needs them;
-//   - so does a declaration whose value contains a keyword or function that a target only knows with
-//     a prefix: fit-content, sticky, image-set();
-//   - property names in transition and will-change are prefixed in a rule for browsers without the
-//     standard property;
+//   - so does a declaration whose value contains a keyword or function that a
+//     target only knows with a prefix: fit-content, sticky, image-set();
+//   - property names in transition and will-change are prefixed in a rule for
+//     browsers without the standard property;
 //   - gradients get copies with the legacy syntax of directions;
 //   - flexible boxes get the 2009 draft, for browsers without any other;
 //   - @keyframes gets a prefixed copy, without other prefixes in it;
-//   - a rule with ::placeholder or similar gets a rule for each form that a target needs, because
-//     browsers drop a rule with an unknown selector;
-//   - a prefixed copy that no target needs is removed, if the standard property with the same value
-//     follows.
+//   - a rule with ::placeholder or similar gets a rule for each form that a
+//     target needs, because browsers drop a rule with an unknown selector;
+//   - a prefixed copy that no target needs is removed, if the standard property
+//     with the same value follows.
 package prefix
 
 import (
@@ -25,7 +25,8 @@ import (
 	"rinzel/internal/step/asis"
 )
 
-// Change is a change that the step made to one property, value, rule or selector.
+// Change is a change that the step made to one property, value, rule or
+// selector.
 type Change struct {
 	Property string // with its prefix; of a value "property: value", of a rule "@name"
 	Dropped  bool   // removed instead of added
@@ -34,8 +35,8 @@ type Change struct {
 	Count    int
 }
 
-// Reason explains the change: which targets need the prefixed form, the newest version of each
-// browser, or that none does.
+// Reason explains the change: which targets need the prefixed form, the newest
+// version of each browser, or that none does.
 func (c Change) Reason(targets browsers.Targets) string {
 	if c.Dropped {
 		return "no target needs it"
@@ -75,15 +76,15 @@ type Prefixer struct {
 	needs *needs
 }
 
-// New returns a prefixer. Determining which prefixes are needed takes longer than prefixing a small
-// sheet, so a Prefixer should be reused.
+// New returns a prefixer. Determining which prefixes are needed takes longer
+// than prefixing a small sheet, so a Prefixer should be reused.
 func New(opts Options) *Prefixer { return &Prefixer{needsOf(opts)} }
 
 // Nodes prefixes a single sheet; see [Prefixer.Nodes].
 func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, []Change) { return New(opts).Nodes(nodes) }
 
-// Nodes returns prefixed nodes, and the changes in the order of their first occurrence. Nodes
-// without changes are shared, not copied. It is idempotent.
+// Nodes returns prefixed nodes, and the changes in the order of their first
+// occurrence. Nodes without changes are shared, not copied. It is idempotent.
 func (f *Prefixer) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
 	p := &prefixer{needs: f.needs, exempt: asis.Exempt(nodes, Name), index: make(map[Change]int)}
 	p.siblings = nodes
@@ -91,8 +92,8 @@ func (f *Prefixer) Nodes(nodes []ast.Node) ([]ast.Node, []Change) {
 	return out, p.changes
 }
 
-// needs are the prefixes that targets need, by lower-case name. A prefix that starts with '=' is a
-// different name.
+// needs are the prefixes that targets need, by lower-case name. A prefix that
+// starts with '=' is a different name.
 type needs struct {
 	targets    browsers.Targets
 	asIs       []string
@@ -245,7 +246,8 @@ func (p *prefixer) keyframes(r *ast.AtRule) ast.Edit {
 	return ast.Splice(append(out, edited))
 }
 
-// hasRule reports whether a sibling is an at-rule with the same name and prelude.
+// hasRule reports whether a sibling is an at-rule with the same name and
+// prelude.
 func (p *prefixer) hasRule(r *ast.AtRule) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		o, ok := n.(*ast.AtRule)
@@ -309,8 +311,9 @@ func featureOfName(name, prefix string) string {
 	return browsers.Property(name)
 }
 
-// superfluous reports whether no target needs d, a prefixed property: all support the standard
-// property, which follows in the block with the same value.
+// superfluous reports whether no target needs d, a prefixed property: all
+// support the standard property, which follows in the block with the same
+// value.
 func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, block []ast.Node) bool {
 	if slices.Contains(p.asIs, standard) || slices.Contains(p.asIs, prefix+standard) {
 		return false
@@ -333,7 +336,8 @@ func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, bloc
 	return false
 }
 
-// split returns the name of a property in lower case, its vendor prefix, and the rest.
+// split returns the name of a property in lower case, its vendor prefix, and
+// the rest.
 func (p *prefixer) split(written string) (name, prefix, standard string) {
 	parts, ok := p.names[written]
 	if !ok {

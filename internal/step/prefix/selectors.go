@@ -9,9 +9,10 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// selectors returns the replacement of a rule whose selectors contain a pseudo-class or
-// pseudo-element that a target knows by another name: a rule for the selectors without one, and for
-// each such pseudo a rule per name and a standard one. ok is false if no target needs another name.
+// selectors returns the replacement of a rule whose selectors contain a
+// pseudo-class or pseudo-element that a target knows by another name: a rule
+// for the selectors without one, and for each such pseudo a rule per name and a
+// standard one. ok is false if no target needs another name.
 func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 	if !slices.ContainsFunc(r.Selectors, p.concerns) {
 		return nil, false
@@ -52,7 +53,8 @@ func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 	return rules, true
 }
 
-// written reports whether a sibling has these selectors, from the author or an earlier run.
+// written reports whether a sibling has these selectors, from the author or an
+// earlier run.
 func (p *prefixer) written(list []ast.Selector) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		r, ok := n.(*ast.StyleRule)
@@ -78,7 +80,8 @@ func (p *prefixer) concerns(s ast.Selector) bool {
 	return false
 }
 
-// prefixesOf returns the other names that targets need for a selector, without colons.
+// prefixesOf returns the other names that targets need for a selector, without
+// colons.
 func (p *prefixer) prefixesOf(s ast.Selector) []string {
 	var out []string
 	for i := range s {
@@ -101,11 +104,12 @@ func (p *prefixer) pseudoNamed(name string) (feature, prefix string) {
 	return "", ""
 }
 
-// otherMeaning are the pseudo-classes whose prefixed forms have other arguments or another
-// specificity: step lower handles them.
+// otherMeaning are the pseudo-classes whose prefixed forms have other arguments
+// or another specificity: step lower handles them.
 var otherMeaning = map[string]bool{"is": true, "where": true, "not": true, "has": true}
 
-// pseudoName returns the prefixed name of a pseudo-class or pseudo-element, without colons.
+// pseudoName returns the prefixed name of a pseudo-class or pseudo-element,
+// without colons.
 func pseudoName(prefix, name string) string { return strings.TrimLeft(renamed(prefix, name), ":") }
 
 // rename returns a selector with its pseudo renamed.

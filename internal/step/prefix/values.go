@@ -18,16 +18,16 @@ func renamed(prefix, standard string) string {
 	return prefix + standard
 }
 
-// functionFeatures are the functions with prefixed forms, which have the same arguments except for
-// gradients; see [oldGradient].
+// functionFeatures are the functions with prefixed forms, which have the same
+// arguments except for gradients; see [oldGradient].
 var functionFeatures = map[string]string{
 	"image-set": "css.types.image.image-set", "cross-fade": "css.types.image.cross-fade", "element": "css.types.image.element", "calc": "css.types.calc",
 	"linear-gradient": "css.types.gradient.linear-gradient", "radial-gradient": "css.types.gradient.radial-gradient",
 	"repeating-linear-gradient": "css.types.gradient.repeating-linear-gradient", "repeating-radial-gradient": "css.types.gradient.repeating-radial-gradient",
 }
 
-// notTheSame are prefixed keywords and properties with another meaning or other values than the
-// standard ones: the first grid draft, and font smoothing.
+// notTheSame are prefixed keywords and properties with another meaning or other
+// values than the standard ones: the first grid draft, and font smoothing.
 var notTheSame = map[string]bool{
 	"css.properties.display.grid -ms-": true, "css.properties.display.inline-grid -ms-": true,
 	"grid-template-columns =-ms-grid-columns": true, "grid-template-rows =-ms-grid-rows": true,
@@ -35,8 +35,9 @@ var notTheSame = map[string]bool{
 	"font-smooth =-webkit-font-smoothing": true,
 }
 
-// values returns copies of a declaration whose value contains something that targets only know with
-// a prefix, one for each prefix. Other browsers skip them.
+// values returns copies of a declaration whose value contains something that
+// targets only know with a prefix, one for each prefix. Other browsers skip
+// them.
 func (p *prefixer) values(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
 	if p.keywords[name] == nil && !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Inner != nil }) {
 		return nil
@@ -97,7 +98,8 @@ func (r *valueRenamer) value(v *ast.Value) (with ast.Value, changed bool) {
 	return with, true
 }
 
-// visit calls f for each value that is a feature of its own and that a target needs a prefix for.
+// visit calls f for each value that is a feature of its own and that a target
+// needs a prefix for.
 func (p *prefixer) visit(values []ast.Value, name string, f func(feature string, needed []string)) {
 	for i := range values {
 		v := &values[i]
@@ -110,8 +112,8 @@ func (p *prefixer) visit(values []ast.Value, name string, f func(feature string,
 	}
 }
 
-// featureOf returns the feature of a value of a property, its standard name, and the needed
-// prefixes; none if it is not a feature of its own.
+// featureOf returns the feature of a value of a property, its standard name,
+// and the needed prefixes; none if it is not a feature of its own.
 func (p *prefixer) featureOf(v *ast.Value, property string) (feature, standard string, needed []string) {
 	switch v.Kind {
 	case token.Ident:
@@ -143,9 +145,10 @@ func holds(block []ast.Node, name string, value []ast.Value) bool {
 	})
 }
 
-// propertyNames returns a declaration of transition or will-change with the needed prefixed names
-// after the standard ones, so that the lists of other properties keep matching. Browsers ignore
-// unknown names. If all targets support @supports, [prefixer.guarded] is used instead.
+// propertyNames returns a declaration of transition or will-change with the
+// needed prefixed names after the standard ones, so that the lists of other
+// properties keep matching. Browsers ignore unknown names. If all targets
+// support @supports, [prefixer.guarded] is used instead.
 func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Declaration, changed bool) {
 	switch name {
 	case "transition", "will-change":

@@ -14,8 +14,9 @@ type Change struct {
 	all   bool            // any verdict may differ
 }
 
-// Since returns the difference between e and earlier evidence, ignoring positions. If a pattern was
-// added or removed, or an attribute with its values, any verdict may differ.
+// Since returns the difference between e and earlier evidence, ignoring
+// positions. If a pattern was added or removed, or an attribute with its
+// values, any verdict may differ.
 func (e *Evidence) Since(before *Evidence) *Change {
 	c := &Change{names: make(map[string]bool)}
 	from := before.maps()
@@ -64,8 +65,8 @@ func (c *Change) Concerns(names map[string]bool) bool {
 	return false
 }
 
-// Names returns the names that the verdicts on the selectors of nodes depend on; attributes are
-// prefixed with a bracket.
+// Names returns the names that the verdicts on the selectors of nodes depend
+// on; attributes are prefixed with a bracket.
 func Names(nodes []ast.Node) map[string]bool {
 	out := make(map[string]bool)
 	ast.Walk(nodes, func(n ast.Node) bool {

@@ -9,9 +9,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// Evidence is what is in use: the elements, classes, IDs and attributes of pages, and the words of
-// scripts and other files, which may become any of them. Each name has the position of its first
-// occurrence.
+// Evidence is what is in use: the elements, classes, IDs and attributes of
+// pages, and the words of scripts and other files, which may become any of
+// them. Each name has the position of its first occurrence.
 type Evidence struct {
 	elements map[string]source.Pos            // of pages, in lower case
 	classes  map[string]source.Pos            // of pages
@@ -20,8 +20,8 @@ type Evidence struct {
 	words    map[string]source.Pos
 	members  map[string]source.Pos // names after a dot in scripts
 	patterns map[string]source.Pos // of names that scripts and templates build from parts, see [script.Hole]
-	// folded has the classes and IDs of pages in quirks mode, in lower case: they are
-	// case-insensitive there (Selectors 4, sections 6.6 and 6.7).
+	// folded has the classes and IDs of pages in quirks mode, in lower case:
+	// they are case-insensitive there (Selectors 4, sections 6.6 and 6.7).
 	folded     map[string]source.Pos
 	quirks     bool               // some page is in quirks mode
 	keep       []selector.Pattern // keep patterns of selectors
@@ -38,8 +38,9 @@ type Evidence struct {
 	file   *source.File
 }
 
-// NewEvidence returns empty evidence. keep lists patterns of selectors that are always kept: a
-// class, ID or element selector in which * matches any characters.
+// NewEvidence returns empty evidence. keep lists patterns of selectors that are
+// always kept: a class, ID or element selector in which * matches any
+// characters.
 func NewEvidence(keep []string) *Evidence {
 	e := &Evidence{attrs: make(map[string]map[string]source.Pos)}
 	for _, pattern := range keep {
@@ -56,8 +57,8 @@ func (e *Evidence) maps() []*map[string]source.Pos {
 	return []*map[string]source.Pos{&e.elements, &e.classes, &e.ids, &e.words, &e.members, &e.patterns, &e.folded}
 }
 
-// Add adds the evidence of other, except its keep patterns and unreadable scripts. Existing
-// positions are preserved.
+// Add adds the evidence of other, except its keep patterns and unreadable
+// scripts. Existing positions are preserved.
 func (e *Evidence) Add(other *Evidence) {
 	from := other.maps()
 	for i, to := range e.maps() {
@@ -82,8 +83,8 @@ func merge(to, from map[string]source.Pos) {
 	}
 }
 
-// note records a name at an offset of the current text. Positions in text with escapes or character
-// references are approximate.
+// note records a name at an offset of the current text. Positions in text with
+// escapes or character references are approximate.
 func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 	if _, ok := in[name]; !ok {
 		if e.fixed {
@@ -95,38 +96,40 @@ func (e *Evidence) note(in map[string]source.Pos, name string, offset int) {
 
 // Use is the reason why a name counts as in use.
 type Use struct {
-	How How
-	At  source.Pos // position; none for what every page has
-	// Text is the part of the name that was found, if the name is built from parts.
+	Kind UseKind
+	At   source.Pos // position; none for what every page has
+	// Text is the part of the name that was found, if the name is built from
+	// parts.
 	Text string
 }
 
-// How is the kind of evidence.
-type How string
+// UseKind is the kind of evidence.
+type UseKind string
 
 // The kinds of evidence.
 const (
-	InPage       How = "page"    // on a page
-	InText       How = "text"    // a word of a script or another file
-	Joined       How = "joined"  // a script joins it from parts: partial evidence
-	Implied      How = "implied" // on every page, or set by browsers
-	ByKeep       How = "keep"    // kept by the settings
-	ByComment    How = "comment" // kept by a comment in the sheet
-	ByUnreadable How = "unread"  // an unreadable script may use it
+	InPage       UseKind = "page"    // on a page
+	InText       UseKind = "text"    // a word of a script or another file
+	Joined       UseKind = "joined"  // a script joins it from parts: partial evidence
+	Implied      UseKind = "implied" // on every page, or set by browsers
+	ByKeep       UseKind = "keep"    // kept by the settings
+	ByComment    UseKind = "comment" // kept by a comment in the sheet
+	ByUnreadable UseKind = "unread"  // an unreadable script may use it
 
 	// For removed selectors whose parts are all in use:
-	ByParent    How = "around"    // the parent rule is removed
-	ByStructure How = "elsewhere" // no page has the parts in this structure
+	ByParent    UseKind = "around"    // the parent rule is removed
+	ByStructure UseKind = "elsewhere" // no page has the parts in this structure
 )
 
-// named returns why a name from exact, the classes or IDs of pages, counts as in use.
+// named returns why a name from exact, the classes or IDs of pages, counts as
+// in use.
 func (e *Evidence) named(name string, exact map[string]source.Pos) (Use, bool) {
 	if at, ok := exact[name]; ok {
-		return Use{How: InPage, At: at}, true
+		return Use{Kind: InPage, At: at}, true
 	}
 	if e.quirks {
 		if at, ok := e.folded[strings.ToLower(name)]; ok {
-			return Use{How: InPage, At: at}, true
+			return Use{Kind: InPage, At: at}, true
 		}
 	}
 	return e.word(name)
@@ -135,7 +138,7 @@ func (e *Evidence) named(name string, exact map[string]source.Pos) (Use, bool) {
 // word returns why a word of scripts and other files may be a name.
 func (e *Evidence) word(name string) (Use, bool) {
 	if at, ok := e.words[name]; ok {
-		return Use{How: InText, At: at}, true
+		return Use{Kind: InText, At: at}, true
 	}
 	return e.byPattern(name)
 }
@@ -146,27 +149,28 @@ func (e *Evidence) Class(name string) (Use, bool) { return e.named(name, e.class
 // ID returns why an ID counts as in use.
 func (e *Evidence) ID(name string) (Use, bool) { return e.named(name, e.ids) }
 
-// implied are the elements that browsers create when they are omitted (HTML, section 13.1.2.4), or
-// as parts of others.
+// implied are the elements that browsers create when they are omitted (HTML,
+// section 13.1.2.4), or as parts of others.
 var implied = map[string]bool{"html": true, "head": true, "body": true, "tbody": true, "colgroup": true, "tr": true}
 
-// Element returns why an element counts as in use. HTML element names are case-insensitive.
+// Element returns why an element counts as in use. HTML element names are
+// case-insensitive.
 func (e *Evidence) Element(name string) (Use, bool) {
 	lower := strings.ToLower(name)
 	if implied[lower] {
-		return Use{How: Implied}, true
+		return Use{Kind: Implied}, true
 	}
 	if at, ok := e.elements[lower]; ok {
-		return Use{How: InPage, At: at}, true
+		return Use{Kind: InPage, At: at}, true
 	}
 	for _, member := range elementMembers[lower] {
 		if at, ok := e.members[member]; ok {
-			return Use{How: InText, At: at}, true
+			return Use{Kind: InText, At: at}, true
 		}
 	}
 	for _, attr := range elementAttrs[lower] {
 		for _, at := range e.attrs[attr] {
-			return Use{How: InPage, At: at}, true
+			return Use{Kind: InPage, At: at}, true
 		}
 	}
 	if use, ok := e.word(name); ok {
@@ -175,8 +179,9 @@ func (e *Evidence) Element(name string) (Use, bool) {
 	return e.word(lower)
 }
 
-// elementMembers are the methods and properties, in lower case, with which scripts create elements
-// without naming them (HTML, section 4.9; HTMLElement.innerText; execCommand).
+// elementMembers are the methods and properties, in lower case, with which
+// scripts create elements without naming them (HTML, section 4.9;
+// HTMLElement.innerText; execCommand).
 var elementMembers = func() map[string][]string {
 	out := map[string][]string{"td": {"insertcell"}, "thead": {"createthead"}, "tbody": {"createtbody"}, "tfoot": {"createtfoot"}, "caption": {"createcaption"}}
 	for _, name := range strings.Fields("b i u s strike strong em font span ol ul li div br a blockquote h1 h2 h3 h4 h5 h6 p hr sub sup img pre") {
@@ -186,7 +191,8 @@ var elementMembers = func() map[string][]string {
 	return out
 }()
 
-// elementAttrs are attributes with which users create elements by typing and formatting.
+// elementAttrs are attributes with which users create elements by typing and
+// formatting.
 var elementAttrs = func() map[string][]string {
 	out := make(map[string][]string)
 	for _, name := range strings.Fields("b i u div br span font p") {
@@ -201,12 +207,12 @@ var constructors = map[string]string{"new Image": "img", "new Audio": "audio", "
 // browserSet are attributes that browsers set, or that change by user actions.
 var browserSet = map[string]bool{"open": true}
 
-// Attribute returns why an attribute selector may match: an element of a page has the attribute
-// with a matching value, or a script may set it.
+// Attribute returns why an attribute selector may match: an element of a page
+// has the attribute with a matching value, or a script may set it.
 func (e *Evidence) Attribute(s *ast.Simple) (Use, bool) {
 	name := strings.ToLower(token.Unescape(s.Name[strings.LastIndexByte(s.Name, '|')+1:]))
 	if browserSet[name] {
-		return Use{How: Implied}, true
+		return Use{Kind: Implied}, true
 	}
 	if use, ok := e.setByScript(name); ok {
 		return use, true
@@ -218,14 +224,14 @@ func (e *Evidence) Attribute(s *ast.Simple) (Use, bool) {
 	want, readable := attributeValue(s)
 	for value, at := range values {
 		if !readable || matches(s.Args, value, want) {
-			return Use{How: InPage, At: at}, true
+			return Use{Kind: InPage, At: at}, true
 		}
 	}
 	return Use{}, false
 }
 
-// setByScript returns why a script may set an attribute: it contains its name, or the name of a
-// corresponding property.
+// setByScript returns why a script may set an attribute: it contains its name,
+// or the name of a corresponding property.
 func (e *Evidence) setByScript(name string) (Use, bool) {
 	if use, ok := e.word(name); ok {
 		return use, true
@@ -239,13 +245,14 @@ func (e *Evidence) setByScript(name string) (Use, bool) {
 	}
 	for _, member := range memberNames(name) {
 		if at, ok := e.members[member]; ok {
-			return Use{How: InText, At: at}, true
+			return Use{Kind: InText, At: at}, true
 		}
 	}
 	return Use{}, false
 }
 
-// camelCase returns the name of a data attribute in scripts (HTML, section 3.2.6.6).
+// camelCase returns the name of a data attribute in scripts (HTML, section
+// 3.2.6.6).
 func camelCase(name string) string {
 	parts := strings.Split(name, "-")
 	for i, part := range parts[1:] {
@@ -256,8 +263,9 @@ func camelCase(name string) string {
 	return strings.Join(parts, "")
 }
 
-// memberNames returns the properties with which scripts may set an attribute, in lower case:
-// el.hidden, el.ariaExpanded, el.dataset.tone, el.htmlFor, el.className.
+// memberNames returns the properties with which scripts may set an attribute,
+// in lower case: el.hidden, el.ariaExpanded, el.dataset.tone, el.htmlFor,
+// el.className.
 func memberNames(attr string) []string {
 	out := []string{strings.ReplaceAll(attr, "-", "")}
 	if rest, ok := strings.CutPrefix(attr, "data-"); ok {
@@ -282,7 +290,8 @@ func memberNames(attr string) []string {
 	return out
 }
 
-// attributeValue returns the value in an attribute selector. ok is false if it is invalid.
+// attributeValue returns the value in an attribute selector. ok is false if it
+// is invalid.
 func attributeValue(s *ast.Simple) (value string, ok bool) {
 	if s.Args == nil || s.Args.Matcher == "" {
 		return "", true
@@ -296,8 +305,9 @@ func attributeValue(s *ast.Simple) (value string, ok bool) {
 	return "", false
 }
 
-// matches reports whether an attribute with a value matches (Selectors 4, section 6). Some
-// attributes of HTML are compared case-insensitively; here all are.
+// matches reports whether an attribute with a value matches (Selectors 4,
+// section 6). Some attributes of HTML are compared case-insensitively; here all
+// are.
 func matches(args *ast.Args, value, want string) bool {
 	if args == nil {
 		return true
@@ -355,8 +365,8 @@ func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 // Classes returns the classes of pages with their first positions.
 func (e *Evidence) Classes() map[string]source.Pos { return e.classes }
 
-// Each calls visit with each name that may be a class, ID, element or attribute, with its first
-// position, in no particular order.
+// Each calls visit with each name that may be a class, ID, element or
+// attribute, with its first position, in no particular order.
 func (e *Evidence) Each(visit func(name string, at source.Pos)) {
 	seen := make(map[string]bool)
 	for _, m := range []map[string]source.Pos{e.classes, e.ids, e.elements, e.words} {

@@ -8,8 +8,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file matches names against patterns: partial knowledge about names that scripts and
-// templates build from parts.
+// This file matches names against patterns: partial knowledge about names that
+// scripts and templates build from parts.
 
 // hole is the unknown part of a pattern.
 const hole = string(script.Hole)
@@ -23,9 +23,10 @@ type patternIndex struct {
 	words  map[string]bool     // words of the evidence in lower case, which may fill a hole
 }
 
-// strong reports whether a pattern is specific enough to keep all names that it matches, whatever
-// fills its holes: it has three letters or digits in total, or a part that ends in a hyphen or
-// underscore at a hole, such as "p-" in "p-" + n.
+// strong reports whether a pattern is specific enough to keep all names that it
+// matches, whatever fills its holes: it has three letters or digits in total,
+// or a part that ends in a hyphen or underscore at a hole, such as "p-" in "p-"
+// + n.
 func strong(pattern string) bool {
 	const enough = 3
 	count := 0
@@ -48,8 +49,8 @@ func strong(pattern string) bool {
 	return count >= enough
 }
 
-// hasWeakPattern reports whether there are patterns whose holes can only be filled by words of the
-// evidence.
+// hasWeakPattern reports whether there are patterns whose holes can only be
+// filled by words of the evidence.
 func (e *Evidence) hasWeakPattern() bool {
 	for p := range e.patterns {
 		if !strong(p) {
@@ -131,8 +132,9 @@ func (e *Evidence) indexPatterns() {
 	}
 }
 
-// fits reports whether a name consists of parts with something, or nothing, between them. Unless
-// anything is set, only words of the evidence and numbers may be between them.
+// fits reports whether a name consists of parts with something, or nothing,
+// between them. Unless anything is set, only words of the evidence and numbers
+// may be between them.
 func (e *Evidence) fits(name string, parts []string, anything bool) bool {
 	if !strings.HasPrefix(name, parts[0]) {
 		return false
@@ -167,8 +169,8 @@ func (e *Evidence) fits(name string, parts []string, anything bool) bool {
 	}
 }
 
-// fillsHole reports whether a text may fill a hole of a weak pattern: nothing, a number, or words
-// of the evidence joined by hyphens or underscores.
+// fillsHole reports whether a text may fill a hole of a weak pattern: nothing,
+// a number, or words of the evidence joined by hyphens or underscores.
 func (e *Evidence) fillsHole(text string) bool {
 	if text == "" || e.index.words[strings.ToLower(text)] {
 		return true

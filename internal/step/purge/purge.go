@@ -1,14 +1,17 @@
 // Package purge removes unused rules.
 //
-// A selector is kept if each of its parts may match something: a page has the class, ID, element or
-// attribute, or a script or another file contains a word that may become one. States (:hover) and
-// everything that cannot be decided by name count as possible. Of a selector list, the selectors
-// that cannot match are removed; a rule is removed with its last selector, and an at-rule with its
-// last rule. Then definitions that only removed rules used are removed: @keyframes, @font-face,
-// @counter-style, and @property of a name that is not used elsewhere.
+// A selector is kept if each of its parts may match something: a page has the
+// class, ID, element or attribute, or a script or another file contains a word
+// that may become one. States (:hover) and everything that cannot be decided by
+// name count as possible. Of a selector list, the selectors that cannot match
+// are removed; a rule is removed with its last selector, and an at-rule with
+// its last rule. Then definitions that only removed rules used are removed:
+// @keyframes, @font-face, @counter-style, and @property of a name that is not
+// used elsewhere.
 //
-// [Evidence] is collected by AddHTML, AddScript and AddText. [Nodes] purges a sheet with it;
-// [UsesOf] collects the uses of definitions first. Every verdict has its reasons ([Verdict]).
+// [Evidence] is collected by AddHTML, AddScript and AddText. [Nodes] purges a
+// sheet with it; [UsesOf] collects the uses of definitions first. Every verdict
+// has its reasons ([Verdict]).
 package purge
 
 import (
@@ -27,8 +30,8 @@ type Result struct {
 	Rules        int // number of style rules examined
 	RemovedRules int
 	RemovedNamed int // removed definitions, such as @keyframes, and custom properties
-	// MatchedKeeps has a bit for each keep pattern, in order, that matched a selector; the last one
-	// is shared by all from the 64th on.
+	// MatchedKeeps has a bit for each keep pattern, in order, that matched a
+	// selector; the last one is shared by all from the 64th on.
 	MatchedKeeps uint64
 	RemovedBytes int // source bytes of the removed rules, without white space around declarations
 }
@@ -39,12 +42,13 @@ type Verdict struct {
 	Name     string       // of a definition: "@keyframes drift"
 	At       source.Span
 	Kept     bool
-	// Why has, for a kept selector, the evidence for each of its parts; for a removed one, its
-	// unused parts.
+	// Why has, for a kept selector, the evidence for each of its parts; for a
+	// removed one, its unused parts.
 	Why []Reason
 }
 
-// Reason is the reason for one part of a selector: a class, ID, element or attribute.
+// Reason is the reason for one part of a selector: a class, ID, element or
+// attribute.
 type Reason struct {
 	Part string // as written; empty if it concerns the whole selector
 	Use  Use    // the zero Use if it is unused
@@ -56,7 +60,8 @@ type Options struct {
 	Uses       *Uses         // uses of definitions on the whole site; nil keeps all definitions
 	Record     func(Verdict) // receives every verdict in order; may be nil
 	Properties bool          // also remove unused custom properties; needs Uses
-	// Supported reports whether all targets support a selector; nil means always.
+	// Supported reports whether all targets support a selector; nil means
+	// always.
 	Supported func(ast.Selector) bool
 	// Exempt are nodes that comments exclude from this step.
 	Exempt map[ast.Node]bool
@@ -64,12 +69,13 @@ type Options struct {
 	// Options of the step that [Nodes] ignores:
 
 	Verdicts bool // note all verdicts
-	// KeepSheet returns a bit for each keep pattern that keeps all rules of a sheet, see [Result];
-	// nil for none.
+	// KeepSheet returns a bit for each keep pattern that keeps all rules of a
+	// sheet, see [Result]; nil for none.
 	KeepSheet func(source.Path) uint64
 }
 
-// Nodes returns nodes without unused rules. Unchanged nodes are shared, not copied.
+// Nodes returns nodes without unused rules. Unchanged nodes are shared, not
+// copied.
 func Nodes(nodes []ast.Node, opts Options) ([]ast.Node, Result) {
 	p := &purger{Options: opts}
 	out, _ := ast.Map(nodes, p.node)
@@ -118,7 +124,7 @@ func (p *purger) leave(n ast.Node) {
 		if r, ok := n.(*ast.StyleRule); ok {
 			p.result.Rules++
 			for _, s := range r.Selectors {
-				p.record(s, true, []Reason{{Use: Use{How: ByComment}}})
+				p.record(s, true, []Reason{{Use: Use{Kind: ByComment}}})
 			}
 		}
 		return true
@@ -130,7 +136,7 @@ func (p *purger) rule(r *ast.StyleRule) ast.Edit {
 	p.result.Rules++
 	kept := make([]ast.Selector, 0, len(r.Selectors))
 	for _, s := range r.Selectors {
-		if p.judge(s) {
+		if p.decide(s) {
 			kept = append(kept, s)
 		}
 	}
@@ -192,7 +198,7 @@ func (p *purger) nested(nodes []ast.Node) {
 			p.result.RemovedRules++
 			for _, s := range r.Selectors {
 				if p.Record != nil {
-					p.Record(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Use: Use{How: ByParent}}}})
+					p.Record(Verdict{Selector: s, At: spanOf(s), Why: []Reason{{Use: Use{Kind: ByParent}}}})
 				}
 			}
 		}
@@ -200,9 +206,10 @@ func (p *purger) nested(nodes []ast.Node) {
 	})
 }
 
-// mayDrop reports whether the selectors of a rule that are not among kept may be removed. Browsers
-// drop a rule with an unsupported selector, and would apply it without that selector; and nested
-// rules have the highest specificity of their parents' selectors.
+// mayDrop reports whether the selectors of a rule that are not among kept may
+// be removed. Browsers drop a rule with an unsupported selector, and would
+// apply it without that selector; and nested rules have the highest specificity
+// of their parents' selectors.
 func (p *purger) mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
 	if slices.ContainsFunc(r.Selectors, func(s ast.Selector) bool { return s.IsBad() || p.Supported != nil && !p.Supported(s) }) {
 		return false
@@ -229,20 +236,21 @@ func length(r *ast.StyleRule) int {
 	return n
 }
 
-// judge reports whether a selector may match something, and records the verdict.
-func (p *purger) judge(s ast.Selector) bool {
+// decide reports whether a selector may match something, and records the
+// verdict.
+func (p *purger) decide(s ast.Selector) bool {
 	if pattern, ok := p.Evidence.keeps(s); ok {
 		p.result.MatchedKeeps |= 1 << min(pattern, 63)
-		p.record(s, true, []Reason{{Part: p.Evidence.keep[pattern].Text, Use: Use{How: ByKeep}}})
+		p.record(s, true, []Reason{{Part: p.Evidence.keep[pattern].Text, Use: Use{Kind: ByKeep}}})
 		return true
 	}
-	j := judgement{evidence: p.Evidence, explain: p.Record != nil}
+	j := decision{evidence: p.Evidence, explain: p.Record != nil}
 	kept := j.possible(s)
 	if kept && !p.Evidence.existsOnPage(s) {
-		kept, j.missing = false, []Reason{{Use: Use{How: ByStructure}}}
+		kept, j.missing = false, []Reason{{Use: Use{Kind: ByStructure}}}
 	}
 	if !kept {
-		if use, ok := p.Evidence.keptAsRelated(s); ok {
+		if use, ok := p.Evidence.relatedUse(s); ok {
 			kept = true
 			j.found = append(j.found, Reason{Use: use})
 		}
@@ -264,8 +272,8 @@ func (p *purger) record(s ast.Selector, kept bool, why []Reason) {
 	}
 }
 
-// spanOf returns the position of a selector, as far as its parts have one. For an expanded nested
-// rule, it is the position of the nested rule.
+// spanOf returns the position of a selector, as far as its parts have one. For
+// an expanded nested rule, it is the position of the nested rule.
 func spanOf(s ast.Selector) source.Span {
 	const between = 8 // maximum number of bytes: white space, a combinator and signs
 	first, end := len(s), uint32(0)
@@ -290,8 +298,8 @@ func spanOf(s ast.Selector) source.Span {
 	return s[first].Pos.To(end)
 }
 
-// judgement is the judgement of one selector. With explain, it collects reasons.
-type judgement struct {
+// decision is the judgement of one selector. With explain, it collects reasons.
+type decision struct {
 	evidence *Evidence
 	explain  bool
 	found    []Reason
@@ -299,7 +307,7 @@ type judgement struct {
 }
 
 // possible reports whether a selector may match something.
-func (j *judgement) possible(s ast.Selector) bool {
+func (j *decision) possible(s ast.Selector) bool {
 	all := true
 	for i := range s {
 		if !j.part(&s[i]) {
@@ -312,7 +320,7 @@ func (j *judgement) possible(s ast.Selector) bool {
 }
 
 // part judges a simple selector.
-func (j *judgement) part(s *ast.Simple) bool {
+func (j *decision) part(s *ast.Simple) bool {
 	var use Use
 	var ok bool
 	text := s.Name
@@ -348,9 +356,10 @@ func attributeText(s *ast.Simple) string {
 	return text + "]"
 }
 
-// args judges a pseudo-class by its selector arguments: where it selects by them, one must be
-// possible. :not() and unknown ones select by what they do not match.
-func (j *judgement) args(s *ast.Simple) bool {
+// args judges a pseudo-class by its selector arguments: where it selects by
+// them, one must be possible. :not() and unknown ones select by what they do
+// not match.
+func (j *decision) args(s *ast.Simple) bool {
 	if s.Args == nil || len(s.Args.Selectors) == 0 {
 		return true
 	}
@@ -361,9 +370,9 @@ func (j *judgement) args(s *ast.Simple) bool {
 	return j.any(s)
 }
 
-// element judges a pseudo-element with arguments: selectors, as in ::slotted(), or names, as in
-// ::part(), which are words of attributes or scripts.
-func (j *judgement) element(s *ast.Simple) bool {
+// element judges a pseudo-element with arguments: selectors, as in ::slotted(),
+// or names, as in ::part(), which are words of attributes or scripts.
+func (j *decision) element(s *ast.Simple) bool {
 	switch name := token.Lower(s.Name); {
 	case s.Args == nil:
 		return true
@@ -386,7 +395,7 @@ func (j *judgement) element(s *ast.Simple) bool {
 }
 
 // note records the reason for a verdict on a part.
-func (j *judgement) note(r Reason, ok bool) bool {
+func (j *decision) note(r Reason, ok bool) bool {
 	if j.explain {
 		if ok {
 			j.found = append(j.found, r)
@@ -398,7 +407,7 @@ func (j *judgement) note(r Reason, ok bool) bool {
 }
 
 // any reports whether one of the arguments of a pseudo may match something.
-func (j *judgement) any(s *ast.Simple) bool {
+func (j *decision) any(s *ast.Simple) bool {
 	missing := len(j.missing)
 	any := false
 	for _, arg := range s.Args.Selectors {

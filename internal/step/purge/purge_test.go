@@ -195,9 +195,9 @@ func TestLedger(t *testing.T) {
 		for _, r := range v.Why {
 			text += " " + r.Part
 			if f := files.File(r.Use.At.File); f != nil {
-				text += fmt.Sprintf("=%s %.6s", r.Use.How, f.Text[r.Use.At.Off:])
-			} else if r.Use.How != "" {
-				text += "=" + string(r.Use.How)
+				text += fmt.Sprintf("=%s %.6s", r.Use.Kind, f.Text[r.Use.At.Off:])
+			} else if r.Use.Kind != "" {
+				text += "=" + string(r.Use.Kind)
 			}
 		}
 		got = append(got, text)

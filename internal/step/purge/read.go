@@ -10,11 +10,11 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file reads evidence: pages by their structure, scripts by their literals, and everything
-// else by its words.
+// This file reads evidence: pages by their structure, scripts by their
+// literals, and everything else by its words.
 
-// AddHTML adds the elements, classes, IDs and attributes of a page or page fragment, and the names
-// that its scripts may use.
+// AddHTML adds the elements, classes, IDs and attributes of a page or page
+// fragment, and the names that its scripts may use.
 func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f
 	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool), quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
@@ -35,8 +35,8 @@ type htmlReader struct {
 // maxMarkupDepth limits the nesting of markup in scripts and attributes.
 const maxMarkupDepth = 8
 
-// read reads a part of the page. whole is false in a noscript element, whose markup the tokenizer
-// does not read on its own.
+// read reads a part of the page. whole is false in a noscript element, whose
+// markup the tokenizer does not read on its own.
 func (r *htmlReader) read(from, to int, whole bool) {
 	var raw rawText // kind of the text of the open element
 	for t := range markup.Tokens(r.text, markup.Span{Start: from, End: to}) {
@@ -66,8 +66,8 @@ func (r *htmlReader) read(from, to int, whole bool) {
 	}
 }
 
-// markup reads the text of an element as markup: a program inserts it, or a browser without
-// scripting renders it.
+// markup reads the text of an element as markup: a program inserts it, or a
+// browser without scripting renders it.
 func (r *htmlReader) markup(from, to int, whole bool) {
 	if r.depth >= maxMarkupDepth || !strings.Contains(r.text[from:to], "<") {
 		return
@@ -111,8 +111,8 @@ func textOf(name string, kind string) rawText {
 	return plainText
 }
 
-// quirksMode reports whether a document type puts a page into quirks mode (HTML, section
-// 13.2.6.4.1).
+// quirksMode reports whether a document type puts a page into quirks mode
+// (HTML, section 13.2.6.4.1).
 func quirksMode(doctype string) bool {
 	lower := strings.ToLower(strings.Join(strings.Fields(doctype), " "))
 	name, rest, _ := strings.Cut(lower, " ")
@@ -139,8 +139,8 @@ func quirksMode(doctype string) bool {
 	return !hasSystem && (strings.HasPrefix(id, "-//w3c//dtd html 4.01 frameset//") || strings.HasPrefix(id, "-//w3c//dtd html 4.01 transitional//"))
 }
 
-// doctypeIDs returns the public identifier of a document type, and whether it has a system
-// identifier.
+// doctypeIDs returns the public identifier of a document type, and whether it
+// has a system identifier.
 func doctypeIDs(rest string) (public string, hasSystem bool) {
 	kind, rest, _ := strings.Cut(rest, " ")
 	if kind == "system" {
@@ -204,7 +204,8 @@ func (r *htmlReader) tag(tag markup.Span) rawText {
 	return textOf(element, kind)
 }
 
-// isMarkup reports whether the value of an attribute, such as data-content, contains elements.
+// isMarkup reports whether the value of an attribute, such as data-content,
+// contains elements.
 func (r *htmlReader) isMarkup(name, value string) bool {
 	return r.depth < maxMarkupDepth && !strings.HasPrefix(name, "on") && strings.Contains(value, "</")
 }
@@ -247,8 +248,8 @@ func (e *Evidence) attribute(key, value string, at int, quirks bool) {
 			e.note(e.ids, fragment, at)
 		}
 	case !plainAttributes[key]:
-		// Scripts read names from many attributes: data-state, aria-controls, value, and those of
-		// frameworks.
+		// Scripts read names from many attributes: data-state, aria-controls,
+		// value, and those of frameworks.
 		e.text(value, base+at)
 	}
 	e.base = base
@@ -285,7 +286,8 @@ func (e *Evidence) fields(text string, at int, visit func(word string, at int)) 
 	}
 }
 
-// plainAttributes contain URLs, prose, numbers or keywords of HTML, and therefore no names.
+// plainAttributes contain URLs, prose, numbers or keywords of HTML, and
+// therefore no names.
 var plainAttributes = func() map[string]bool {
 	set := make(map[string]bool)
 	for _, name := range strings.Fields("src srcset sizes action formaction poster cite data ping manifest alt title placeholder " +
@@ -296,10 +298,10 @@ var plainAttributes = func() map[string]bool {
 	return set
 }()
 
-// AddScript adds the names that a script may use: every word in its string and template literals,
-// the keys of its objects, which libraries turn into classes, the properties that it accesses,
-// which may be attributes, and the strings that it builds from parts, as far as they can be
-// evaluated.
+// AddScript adds the names that a script may use: every word in its string and
+// template literals, the keys of its objects, which libraries turn into
+// classes, the properties that it accesses, which may be attributes, and the
+// strings that it builds from parts, as far as they can be evaluated.
 func (e *Evidence) AddScript(f *source.File) {
 	e.file = f
 	e.script(f.Text, 0)
@@ -332,12 +334,12 @@ func (e *Evidence) script(text string, at int) {
 	}
 }
 
-// packed matches the start of a script that unpacks itself, so that its text does not contain its
-// words.
+// packed matches the start of a script that unpacks itself, so that its text
+// does not contain its words.
 var packed = regexp.MustCompile(`\beval\(\s*\(?\s*function\s*\(\s*\w+\s*,\s*\w+\s*,\s*\w+\s*,\s*\w+`)
 
-// generatesCode reports whether a script runs generated code in a way that hides its names, and
-// where.
+// generatesCode reports whether a script runs generated code in a way that
+// hides its names, and where.
 func generatesCode(text string) (at int, ok bool) {
 	if !strings.Contains(text, "eval(") {
 		return 0, false
@@ -353,7 +355,8 @@ func generatesCode(text string) (at int, ok bool) {
 	return 0, false
 }
 
-// AddText adds every word of a text that could be a name, such as a template in any language.
+// AddText adds every word of a text that could be a name, such as a template in
+// any language.
 func (e *Evidence) AddText(f *source.File) {
 	const large, perName = 1 << 18, 12
 	if e.file = f; len(f.Text) > large && len(e.words) == 0 {
@@ -363,16 +366,16 @@ func (e *Evidence) AddText(f *source.File) {
 	e.base = 0
 }
 
-// template adds the words of a text in which names and expressions in single braces are template
-// marks as well.
+// template adds the words of a text in which names and expressions in single
+// braces are template marks as well.
 func (e *Evidence) template(text string, at int) {
 	e.braces = true
 	e.text(text, at)
 	e.braces = false
 }
 
-// text adds the words of a text at an offset of the file. A word with template marks in it or next
-// to it is partially known.
+// text adds the words of a text at an offset of the file. A word with template
+// marks in it or next to it is partially known.
 func (e *Evidence) text(text string, at int) {
 	e.base = at
 	start := -1
@@ -420,9 +423,9 @@ func (e *Evidence) text(text string, at int) {
 	flush(len(text))
 }
 
-// branches adds the possible values of a word with several template marks, some of which may be
-// conditions: "{% if a %}on{% else %}off{% endif %}" is "on" or "off", and "is-{% if a %}on{% else
-// %}off{% endif %}" starts with "is-".
+// branches adds the possible values of a word with several template marks, some
+// of which may be conditions: "{% if a %}on{% else %}off{% endif %}" is "on" or
+// "off", and "is-{% if a %}on{% else %}off{% endif %}" starts with "is-".
 func (e *Evidence) branches(parts []string, at int) {
 	last := len(parts) - 1
 	for _, part := range parts {
@@ -434,7 +437,8 @@ func (e *Evidence) branches(parts []string, at int) {
 	e.nameAt(hole+parts[last], at)
 }
 
-// mark returns the end of a template mark at the start of a text, and its contents.
+// mark returns the end of a template mark at the start of a text, and its
+// contents.
 func (e *Evidence) mark(text string) (inside string, end int) {
 	if inside, end = markAt(text); end == 0 && e.braces {
 		return braceAt(text)
@@ -442,8 +446,9 @@ func (e *Evidence) mark(text string) (inside string, end int) {
 	return inside, end
 }
 
-// notInName reports whether r separates the words of a text. Characters that class names only
-// contain with an escape (":", "/", "[") do not, inside a word.
+// notInName reports whether r separates the words of a text. Characters that
+// class names only contain with an escape (":", "/", "[") do not, inside a
+// word.
 func notInName(r rune) bool {
 	switch {
 	case r <= ' ':
@@ -454,7 +459,8 @@ func notInName(r rune) bool {
 	return strings.ContainsRune("\"'`<>=;{}(),&|$", r)
 }
 
-// wordAt adds a word without surrounding punctuation, and its parts between punctuation.
+// wordAt adds a word without surrounding punctuation, and its parts between
+// punctuation.
 func (e *Evidence) wordAt(word string, at int) {
 	e.nameAt(word, at)
 	trimmed := strings.Trim(word, ".,:;#!?/*+@\\")
@@ -475,8 +481,8 @@ func (e *Evidence) wordAt(word string, at int) {
 	}
 }
 
-// nameAt adds a word that may be a name or a pattern. A word that starts or ends with a hyphen or
-// underscore is a part of a name as well.
+// nameAt adds a word that may be a name or a pattern. A word that starts or
+// ends with a hyphen or underscore is a part of a name as well.
 func (e *Evidence) nameAt(word string, at int) {
 	if strings.Contains(word, hole) {
 		if useful(word) {

@@ -11,15 +11,18 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file keeps selectors that an unreadable script may use: one from another origin, or one that
-// runs generated code. Such a script is written for names on its pages. So a selector is kept
-// without evidence for some of its parts, if
+// This file keeps selectors that an unreadable script may use: one from another
+// origin, or one that runs generated code. Such a script is written for names
+// on its pages. So a selector is kept without evidence for some of its parts,
+// if
 //
-// - its last compound has a class, ID or attribute that is in use: the other parts of it, and those
-//   of its ancestors, may be states that the script sets; or
-// - each class and ID of that compound starts with the same word as a class or ID in use
-//   (.modal-backdrop if a page has .modal), or contains a word that is the value of a data
-//   attribute (.bs-tooltip-top if a page has data-toggle="tooltip").
+//   - its last compound has a class, ID or attribute that is in use: the other
+//     parts of it, and those of its ancestors, may be states that the script
+//     sets; or
+//   - each class and ID of that compound starts with the same word as a class
+//     or ID in use (.modal-backdrop if a page has .modal), or contains a word
+//     that is the value of a data attribute (.bs-tooltip-top if a page has
+//     data-toggle="tooltip").
 
 // relations are the words of names in use on pages.
 type relations struct {
@@ -34,8 +37,8 @@ func (e *Evidence) AddUnreadable(at source.Pos) { e.unreadable = append(e.unread
 // Unreadable returns the unreadable scripts.
 func (e *Evidence) Unreadable() []source.Pos { return e.unreadable }
 
-// nameWords returns the words of a name in lower case, which hyphens, underscores or capitals
-// separate.
+// nameWords returns the words of a name in lower case, which hyphens,
+// underscores or capitals separate.
 func nameWords(name string) []string {
 	var out []string
 	start := 0
@@ -58,8 +61,8 @@ func nameWords(name string) []string {
 	return out
 }
 
-// stem returns the first word of a name, with the second one if the first is short: many libraries
-// have a short common prefix.
+// stem returns the first word of a name, with the second one if the first is
+// short: many libraries have a short common prefix.
 func stem(name string) string {
 	const short = 3
 	words := nameWords(name)
@@ -112,14 +115,14 @@ func (e *Evidence) related(name string) (to string, ok bool) {
 	return "", false
 }
 
-// keptAsRelated returns why a selector is kept for an unreadable script.
-func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
+// relatedUse returns why a selector is kept for an unreadable script.
+func (e *Evidence) relatedUse(s ast.Selector) (Use, bool) {
 	if len(e.unreadable) == 0 {
 		return Use{}, false
 	}
 	e.relations.once.Do(e.relate)
 	subject := s[lastCombinator(s)+1:]
-	use := Use{How: ByUnreadable, At: e.unreadable[0]}
+	use := Use{Kind: ByUnreadable, At: e.unreadable[0]}
 	all, any := true, false
 	for i := range subject {
 		name := token.Unescape(subject[i].Name)
@@ -152,7 +155,7 @@ func (e *Evidence) keptAsRelated(s ast.Selector) (Use, bool) {
 	if any || hasNamed(subject) {
 		return Use{}, false
 	}
-	return e.keptInside(s, use)
+	return e.relatedAncestor(s, use)
 }
 
 // hasNamed reports whether a compound has classes or IDs.
@@ -162,8 +165,9 @@ func hasNamed(compound ast.Selector) bool {
 	})
 }
 
-// keptInside judges a selector of plain elements inside others: they belong to their ancestors.
-func (e *Evidence) keptInside(s ast.Selector, use Use) (Use, bool) {
+// relatedAncestor judges a selector of plain elements inside others: they
+// belong to their ancestors.
+func (e *Evidence) relatedAncestor(s ast.Selector, use Use) (Use, bool) {
 	i := lastCombinator(s)
 	if i <= 0 {
 		return Use{}, false

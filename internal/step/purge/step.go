@@ -15,11 +15,13 @@ const Name = "purge"
 // Step is the step for the pipeline.
 type Step struct{ opts Options }
 
-// NewStep returns the step with options; Exempt and Record are replaced for each unit.
+// NewStep returns the step with options; Exempt and Record are replaced for
+// each unit.
 func NewStep(opts Options) Step { return Step{opts} }
 
-// Run purges a bundle or a style element, and notes the [Result], and the [Verdict]s if requested.
-// Sheets and nodes that the settings or comments keep are unchanged.
+// Run purges a bundle or a style element, and notes the [Result], and the
+// [Verdict]s if requested. Sheets and nodes that the settings or comments keep
+// are unchanged.
 func (s Step) Run(ctx context.Context, u *step.Unit) error {
 	opts := s.opts
 	opts.Exempt = make(map[ast.Node]bool)

@@ -12,8 +12,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file matches selectors against the structure of pages, for sites that declare that elements
-// do not move.
+// This file matches selectors against the structure of pages, for sites that
+// declare that elements do not move.
 
 // document is the tree of a page.
 type document struct {
@@ -21,8 +21,9 @@ type document struct {
 	quirks bool
 }
 
-// AddStructure adds the tree of a page. It is used for selectors whose parts only occur in pages.
-// Pages are parsed as browsers with scripting do, and as browsers without.
+// AddStructure adds the tree of a page. It is used for selectors whose parts
+// only occur in pages. Pages are parsed as browsers with scripting do, and as
+// browsers without.
 func (e *Evidence) AddStructure(f *source.File) {
 	for _, scripting := range []bool{true, false} {
 		root, err := html.ParseWithOptions(strings.NewReader(f.Text), html.ParseOptionEnableScripting(scripting))
@@ -82,9 +83,9 @@ func (d *document) fold(name string) string {
 	return name
 }
 
-// existsOnPage reports whether some page has elements in the structure of a selector. It returns
-// true if that is unknown: no page was added, or a script or another file has the name of a part,
-// and so may insert it anywhere.
+// existsOnPage reports whether some page has elements in the structure of a
+// selector. It returns true if that is unknown: no page was added, or a script
+// or another file has the name of a part, and so may insert it anywhere.
 func (e *Evidence) existsOnPage(s ast.Selector) bool {
 	if len(e.documents) == 0 || !hasCombinator(s) || e.mayBeMoved(s) {
 		return true
@@ -97,7 +98,8 @@ func hasCombinator(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Kind == ast.Combinator })
 }
 
-// mayBeMoved reports whether a script or another file has the name of a part of a selector.
+// mayBeMoved reports whether a script or another file has the name of a part of
+// a selector.
 func (e *Evidence) mayBeMoved(s ast.Selector) bool {
 	for i := range s {
 		name := token.Unescape(s[i].Name)
@@ -192,8 +194,8 @@ func (d *document) matches(n *html.Node, s ast.Selector) bool {
 // isElement reports whether n is an element.
 func isElement(n *html.Node) bool { return n != nil && n.Type == html.ElementNode }
 
-// outside reports whether the ancestors of a node are unknown: scripts insert the contents of a
-// template anywhere.
+// outside reports whether the ancestors of a node are unknown: scripts insert
+// the contents of a template anywhere.
 func outside(n *html.Node) bool { return isElement(n) && n.Data == "template" }
 
 // sibling returns the previous sibling element.
@@ -203,8 +205,8 @@ func sibling(n *html.Node) *html.Node {
 	return n
 }
 
-// matchesPart reports whether an element may match a simple selector. States and structural
-// pseudo-classes count as matching.
+// matchesPart reports whether an element may match a simple selector. States
+// and structural pseudo-classes count as matching.
 func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
 	name := token.Unescape(s.Name)
 	switch s.Kind {

@@ -7,21 +7,23 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Uses are the uses of definitions by the remaining rules of all sheets of a site: animations,
-// fonts, counter styles and registered custom properties. The zero Uses are empty.
+// Uses are the uses of definitions by the remaining rules of all sheets of a
+// site: animations, fonts, counter styles and registered custom properties. The
+// zero Uses are empty.
 type Uses struct {
 	animations map[string]bool
 	fonts      map[string]bool // families in lower case
 	counters   map[string]bool
 	customs    map[string]bool // named anywhere, including declarations
 	read       map[string]bool // custom properties read by something other than custom properties
-	// through has reads between custom properties: "--a --b" if the value of --a reads --b.
+	// through has reads between custom properties: "--a --b" if the value of
+	// --a reads --b.
 	through map[string]bool
 	closed  map[string]bool // all custom properties that are read in the end; computed by Close
 }
 
-// Close determines which custom properties are read, directly or through others. Nothing may be
-// added afterwards.
+// Close determines which custom properties are read, directly or through
+// others. Nothing may be added afterwards.
 func (u *Uses) Close() {
 	u.closed = make(map[string]bool)
 	byReader := make(map[string][]string)
@@ -150,8 +152,8 @@ func (u *Uses) declaration(d *ast.Declaration) {
 	idents(d.Value, func(name string) { set(&u.counters, name) }) // list-style, content: counter(), and readers of custom properties
 }
 
-// customsIn records the custom properties in values. reader is the custom property with this value;
-// empty for other readers.
+// customsIn records the custom properties in values. reader is the custom
+// property with this value; empty for other readers.
 func (u *Uses) customsIn(values []ast.Value, reader string) {
 	idents(values, func(name string) {
 		if !ast.IsCustomName(name) {
@@ -180,8 +182,9 @@ func idents(values []ast.Value, visit func(name string)) {
 	}
 }
 
-// families records the font families that values may name: strings, and sequences of identifiers.
-// In a shorthand, the first identifiers may not belong to the name.
+// families records the font families that values may name: strings, and
+// sequences of identifiers. In a shorthand, the first identifiers may not
+// belong to the name.
 func (u *Uses) families(values []ast.Value) {
 	var run []string
 	for i := range values {
@@ -255,8 +258,8 @@ func familyOf(r *ast.AtRule) string {
 	return ""
 }
 
-// used reports whether a definition is used by remaining rules, or possibly by a script or a style
-// attribute.
+// used reports whether a definition is used by remaining rules, or possibly by
+// a script or a style attribute.
 func (p *purger) used(kind, name string) bool {
 	switch kind {
 	case "keyframes":
@@ -289,8 +292,8 @@ func allIn(in map[string]bool, words []string) bool {
 	return len(words) > 1
 }
 
-// mentions reports whether a script or another file contains all words of a name, or a style
-// attribute contains it.
+// mentions reports whether a script or another file contains all words of a
+// name, or a style attribute contains it.
 func (e *Evidence) mentions(name string) bool {
 	all := true
 	for _, word := range strings.Fields(name) {

@@ -1,7 +1,8 @@
 // Gen makes the table of definitions that the package grammar embeds, from the
 // W3C's machine-readable definitions of CSS (npm: @webref/css, MIT).
 //
-// Usage: go run ./internal/css/grammar/gen -definitions DIR > internal/css/grammar/definitions.txt
+// Usage: go run ./internal/css/grammar/gen -definitions DIR >
+// internal/css/grammar/definitions.txt
 //
 // The folder is the unpacked package. The table is text, a definition a line:
 //

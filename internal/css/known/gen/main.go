@@ -1,5 +1,5 @@
-// Gen makes the table of the values of properties and functions in the package known, from the definitions that the package
-// grammar embeds.
+// Gen makes the table of the values of properties and functions in the package
+// known, from the definitions that the package grammar embeds.
 //
 // Usage: go run ./internal/css/known/gen > internal/css/known/values.go
 package main
@@ -44,7 +44,8 @@ func main() {
 	}
 }
 
-// write writes a function with a switch that has a case for each group of names with the same facts.
+// write writes a function with a switch that has a case for each group of names
+// with the same facts.
 func write(b *bytes.Buffer, name string, facts map[string]known.Values) {
 	groups := make(map[string][]string)
 	for n, f := range facts {

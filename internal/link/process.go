@@ -23,7 +23,8 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// This file processes one sheet: its imports, its own rules, and the steps of its chain.
+// This file processes one sheet: its imports, its own rules, and the steps of
+// its chain.
 
 // sheet appends the pieces of a sheet: those of its imports, then its own.
 func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
@@ -83,7 +84,7 @@ type Composed struct {
 	done           bool
 	nodes          []ast.Node
 	prefixes       []prefix.Change
-	motion         check.Motion
+	motion         check.Animations
 	plain, layered Content
 	// Diagnostics and Checks are the findings, the latter those of the checks.
 	Diagnostics, Checks []diag.Diagnostic
@@ -96,9 +97,9 @@ func (c *Composed) isDone() bool {
 	return c.done
 }
 
-// isIndependent reports whether the result for a sheet may be reused for other imports of it,
-// provided that it neither reads nor sets constants: no import on the path to it excludes or
-// replaces anything.
+// isIndependent reports whether the result for a sheet may be reused for other
+// imports of it, provided that it neither reads nor sets constants: no import
+// on the path to it excludes or replaces anything.
 func (a *assembler) isIndependent(s *graph.Sheet, here *visit) bool {
 	return !a.Record && !a.CheckAll && !here.excluded && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
 }
@@ -153,8 +154,8 @@ type sheetWork struct {
 	touched  bool      // it reads or sets shared constants or definitions
 }
 
-// walk follows the imports of the sheet, and returns its own nodes after composition; none if the
-// result is known.
+// walk follows the imports of the sheet, and returns its own nodes after
+// composition; none if the result is known.
 func (w *sheetWork) walk() []ast.Node {
 	a, here := w.assembler, w.here
 	prologue := Piece{File: w.sheet.File, Conditions: w.conds, Prologue: true, Node: here.node}
@@ -208,8 +209,8 @@ func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	return list
 }
 
-// compose applies the replacements of imports and the steps of the chain to the composed nodes of a
-// sheet.
+// compose applies the replacements of imports and the steps of the chain to the
+// composed nodes of a sheet.
 func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Chain, here *visit) {
 	out.Diagnostics, out.layered.Layered = parse.BadSelectors(nodes), true
 	if !chain.Composes() {
@@ -224,7 +225,7 @@ func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Cha
 	checks := a.check(here, nodes, func(nodes []ast.Node) []diag.Diagnostic {
 		return append(a.Checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
 	})
-	out.motion = check.MotionOf(nodes)
+	out.motion = check.AnimationsOf(nodes)
 	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
 	a.run(chain, u)
 	nodes = u.Nodes
@@ -249,8 +250,8 @@ func (l *Linker) ChecksRoot(root string) bool {
 	return (l.CheckAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
-// check runs look on the nodes of a sheet concurrently, and returns a function that waits for the
-// findings, with the severities of the settings.
+// check runs look on the nodes of a sheet concurrently, and returns a function
+// that waits for the findings, with the severities of the settings.
 func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
 	if !a.ChecksRoot(here.path.Root) || here.excluded {
 		if a.CheckAll && !here.excluded {
@@ -285,7 +286,8 @@ func IsNamespace(n ast.Node) bool {
 	return ok && r.Block == nil && token.EqualFold(r.Name, "namespace")
 }
 
-// mayPrecedeNamespace reports whether namespaces may follow a node (CSS Namespaces 3, section 2).
+// mayPrecedeNamespace reports whether namespaces may follow a node (CSS
+// Namespaces 3, section 2).
 func mayPrecedeNamespace(n ast.Node) bool {
 	if _, ok := n.(*ast.Comment); ok || IsNamespace(n) {
 		return true
@@ -294,8 +296,8 @@ func mayPrecedeNamespace(n ast.Node) bool {
 	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
 }
 
-// withoutMapComments returns the nodes of a sheet without comments that refer to its own source
-// map.
+// withoutMapComments returns the nodes of a sheet without comments that refer
+// to its own source map.
 func withoutMapComments(s *graph.Sheet) []ast.Node {
 	if !strings.Contains(s.File.Text, "sourceMappingURL") {
 		return s.Nodes
@@ -324,9 +326,9 @@ func isCharset(n ast.Node) bool {
 	return ok && r.Name == "charset"
 }
 
-// mayPrecedeImport reports whether imports may follow n: it is a comment, or an @layer statement
-// before the first import (CSS Cascade 5, section 2: between two imports it invalidates the
-// second).
+// mayPrecedeImport reports whether imports may follow n: it is a comment, or an
+// @layer statement before the first import (CSS Cascade 5, section 2: between
+// two imports it invalidates the second).
 func mayPrecedeImport(n ast.Node, imported bool) bool {
 	switch n := n.(type) {
 	case *ast.Comment:

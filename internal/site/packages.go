@@ -14,16 +14,19 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file detects installed packages that were modified after the installation: other installations of the project
-// do not have these changes.
+// This file detects installed packages that were modified after the
+// installation: other installations of the project do not have these changes.
 
-// lockName is the lock file in the package folder. Installers write it after all packages.
+// lockName is the lock file in the package folder. Installers write it after
+// all packages.
 const lockName = ".package-lock.json"
 
-// lockSlack is how much later than the lock file a file of the same installation may be written.
+// lockSlack is how much later than the lock file a file of the same
+// installation may be written.
 const lockSlack = time.Minute
 
-// changedPackages warns about packages with sheets in this build that were changed after they were installed.
+// changedPackages warns about packages with sheets in this build that were
+// changed after they were installed.
 func (b *builder) changedPackages() {
 	tree := b.project.Tree
 	var sheets []source.Path
@@ -65,8 +68,8 @@ func (b *builder) changedPackages() {
 	}
 }
 
-// packageFolder returns the folder of the package that a path in a package folder belongs to. Packages may be nested
-// in others.
+// packageFolder returns the folder of the package that a path in a package
+// folder belongs to. Packages may be nested in others.
 func packageFolder(name string) string {
 	const inner = "/node_modules/"
 	start := strings.LastIndex(name, inner)

@@ -21,12 +21,12 @@ import (
 // compressible are the extensions of outputs that are worth compressing.
 var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map", ".wasm", ".ico"}
 
-// minSize is the size in bytes below which a file is not compressed: it fits into one network
-// packet anyway.
+// minSize is the size in bytes below which a file is not compressed: it fits
+// into one network packet anyway.
 const minSize = 1024
 
-// Packer creates compressed forms, and caches them.
-type Packer struct {
+// Compressor creates compressed forms, and caches them.
+type Compressor struct {
 	tree  source.Reader
 	forms *cache.Table[string, packed] // by path
 }
@@ -37,14 +37,14 @@ type packed struct {
 	forms []Output
 }
 
-// NewPacker returns a packer whose results are in a store.
-func NewPacker(tree source.Reader, s *cache.Store) *Packer {
-	return &Packer{tree, cache.NewTable[string, packed](s)}
+// NewCompressor returns a packer whose results are in a store.
+func NewCompressor(tree source.Reader, s *cache.Store) *Compressor {
+	return &Compressor{tree, cache.NewTable[string, packed](s)}
 }
 
-// Pack returns the compressed forms of outputs that are smaller than the original. It is
-// deterministic.
-func (k *Packer) Pack(outputs []Output, forms []project.Compression) []Output {
+// Pack returns the compressed forms of outputs that are smaller than the
+// original. It is deterministic.
+func (k *Compressor) Pack(outputs []Output, forms []project.Compression) []Output {
 	if len(forms) == 0 {
 		return nil
 	}
@@ -75,13 +75,14 @@ func packAll(o *Output, forms []project.Compression) (out []Output) {
 	for _, form := range forms {
 		data, ext := pack(content, form)
 		if len(data) < len(content) {
-			out = append(out, Output{Path: o.Path + ext, Kind: PackedKind, Data: data, Owner: o.Owner})
+			out = append(out, Output{Path: o.Path + ext, Kind: CompressedKind, Data: data, Owner: o.Owner})
 		}
 	}
 	return out
 }
 
-// pack returns compressed data, with the highest compression, and the file extension.
+// pack returns compressed data, with the highest compression, and the file
+// extension.
 func pack(data []byte, form project.Compression) (packed []byte, ext string) {
 	var b bytes.Buffer
 	if form == project.Brotli {

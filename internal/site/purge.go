@@ -20,7 +20,8 @@ func (b *builder) gatherer() *evidence.Gatherer {
 	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence, Release: b.profile.Release, Cache: b.cache.evidence}
 }
 
-// reuseVerdicts keeps the purge results of the previous build that the changes in the evidence do not affect.
+// reuseVerdicts keeps the purge results of the previous build that the changes
+// in the evidence do not affect.
 func (b *builder) reuseVerdicts(now *purge.Evidence) {
 	before := b.cache.lastEvidence
 	b.cache.lastEvidence = now
@@ -52,8 +53,8 @@ func (b *builder) reuseVerdicts(now *purge.Evidence) {
 	})
 }
 
-// usesOf returns the names of animations, fonts and other definitions that the remaining rules of bundles and style
-// elements use.
+// usesOf returns the names of animations, fonts and other definitions that the
+// remaining rules of bundles and style elements use.
 func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, error) {
 	var lists [][]link.Piece
 	for _, s := range bundles {
@@ -80,8 +81,8 @@ func (b *builder) usesOf(ctx context.Context, bundles []*styles) (*purge.Uses, e
 	return all, nil
 }
 
-// measure sets the purged size of the sheets in units, so that a large sheet of which little remains does not become
-// a bundle of its own.
+// measure sets the purged size of the sheets in units, so that a large sheet of
+// which little remains does not become a bundle of its own.
 func (b *builder) measure(ctx context.Context, units []*unit) error {
 	var lists [][]link.Piece
 	for _, u := range units {
@@ -110,7 +111,8 @@ func (b *builder) measure(ctx context.Context, units []*unit) error {
 	return nil
 }
 
-// purgePieces purges pieces, each once, and returns those that are not external imports.
+// purgePieces purges pieces, each once, and returns those that are not external
+// imports.
 func (b *builder) purgePieces(ctx context.Context, lists [][]link.Piece) (pieces []link.Piece, err error) {
 	seen := make(map[*link.Content]bool)
 	for _, list := range lists {

@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// reportWrongCase warns about references to files that differ in case from the file name: they fail on case-sensitive
-// systems.
+// reportWrongCase warns about references to files that differ in case from the
+// file name: they fail on case-sensitive systems.
 func (b *builder) reportWrongCase(outputs []emit.Output) {
 	paths := make(map[source.Path]bool)
 	for p := range b.reachedSheets() {

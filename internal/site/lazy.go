@@ -17,9 +17,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file plans the bundles that scripts load. Sheets imported behind an import() get bundles of their own, which
-// are loaded before the code of the module runs. Sheets that a script imports as objects, or refers to by URL, get a
-// bundle of one sheet each.
+// This file plans the bundles that scripts load. Sheets imported behind an
+// import() get bundles of their own, which are loaded before the code of the
+// module runs. Sheets that a script imports as objects, or refers to by URL,
+// get a bundle of one sheet each.
 
 // loading is what scripts load, on all pages.
 type loading struct {
@@ -124,9 +125,10 @@ func (l *loading) sheets() map[source.Path]*lazySheet {
 	return sheets
 }
 
-// planLazy creates the bundles of sheets that some page loads lazily and does not link. Sheets share a bundle if the
-// same scripts use them, one directly after the other, and the same pages link them: then a page that has one of them
-// has all.
+// planLazy creates the bundles of sheets that some page loads lazily and does
+// not link. Sheets share a bundle if the same scripts use them, one directly
+// after the other, and the same pages link them: then a page that has one of
+// them has all.
 func (l *loading) planLazy(ctx context.Context) {
 	sheets := l.sheets()
 	lists := make([][]*lazySheet, len(l.entries))
@@ -163,7 +165,8 @@ func (l *loading) planLazy(ctx context.Context) {
 	l.verify()
 }
 
-// newLazyBundle returns the bundle of a lazily loaded sheet and those that follow it.
+// newLazyBundle returns the bundle of a lazily loaded sheet and those that
+// follow it.
 func (l *loading) newLazyBundle(s *lazySheet) *styles {
 	name := emit.PlainName(s.use.Path)
 	first := l.entries[s.entries[0]].Path
@@ -180,7 +183,8 @@ func (l *loading) newLazyBundle(s *lazySheet) *styles {
 	return made
 }
 
-// unused returns an unused name for a bundle, based on the name of a script or sheet.
+// unused returns an unused name for a bundle, based on the name of a script or
+// sheet.
 func (l *loading) unused(name string) string {
 	stem := strings.TrimSuffix(name, path.Ext(name))
 	name = stem + ".css"
@@ -191,8 +195,9 @@ func (l *loading) unused(name string) string {
 	return name
 }
 
-// verify checks that each sheet that scripts import is either linked by the page or loaded by a script, on every
-// page, and not both. A violation is a bug of the planner.
+// verify checks that each sheet that scripts import is either linked by the
+// page or loaded by a script, on every page, and not both. A violation is a bug
+// of the planner.
 func (l *loading) verify() {
 	for i, p := range l.programs {
 		for _, e := range p.Lazy {
@@ -206,7 +211,8 @@ func (l *loading) verify() {
 	}
 }
 
-// adopted creates a bundle for each imported sheet, which a module adds to the page.
+// adopted creates a bundle for each imported sheet, which a module adds to the
+// page.
 func (l *loading) adopted(ctx context.Context) {
 	for i, p := range l.programs {
 		list := slices.Clone(p.Sheets)
@@ -251,8 +257,8 @@ func (s *styles) on(pages []*graph.Page, i int) {
 	}
 }
 
-// referencedEntry resolves a sheet that a script refers to. A sheet used by URL may be linked and may therefore
-// import others.
+// referencedEntry resolves a sheet that a script refers to. A sheet used by URL
+// may be linked and may therefore import others.
 func (b *builder) referencedEntry(ctx context.Context, t modules.SheetRef) *link.Entry {
 	if t.Named {
 		return b.styleEntry(ctx, t.StyleUse)
@@ -260,8 +266,8 @@ func (b *builder) referencedEntry(ctx context.Context, t modules.SheetRef) *link
 	return b.objectEntry(ctx, t.StyleUse)
 }
 
-// objectEntry resolves a sheet that a script imports as an object. Browsers ignore imports in such a sheet (CSSOM,
-// section 6.3).
+// objectEntry resolves a sheet that a script imports as an object. Browsers
+// ignore imports in such a sheet (CSSOM, section 6.3).
 func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Entry {
 	e := b.styleEntry(ctx, s)
 	if e.External > 0 {

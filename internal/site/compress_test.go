@@ -51,7 +51,7 @@ func TestCompressedForms(t *testing.T) {
 	}
 	packed := 0
 	for _, o := range res.Outputs {
-		if o.Kind != emit.PackedKind {
+		if o.Kind != emit.CompressedKind {
 			continue
 		}
 		packed++

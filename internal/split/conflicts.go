@@ -8,8 +8,8 @@ const maxPairs = 4_000_000
 // pair is two items, in the order of their first occurrence.
 type pair struct{ a, b int }
 
-// opposites returns the competing items that two units load in opposite order, except those found
-// while planning.
+// opposites returns the competing items that two units load in opposite order,
+// except those found while planning.
 func (p *planner) opposites() []OrderConflict {
 	known := make(map[[2]string]bool)
 	for _, t := range p.turns {
@@ -37,7 +37,7 @@ func (p *planner) opposites() []OrderConflict {
 					straight[pair{a, b}] = v
 				}
 				if v >= 0 {
-					out = append(out, OrderConflict{p.items[a], p.items[b], v, u, p.items[a].Claims.With(p.items[b].Claims)})
+					out = append(out, OrderConflict{p.items[a], p.items[b], v, u, p.items[a].Claims.Overlap(p.items[b].Claims)})
 				}
 			}
 		}
@@ -45,7 +45,8 @@ func (p *planner) opposites() []OrderConflict {
 	return out
 }
 
-// reaching returns the first unit that loads a before b, except the unit but; -1 if there is none.
+// reaching returns the first unit that loads a before b, except the unit but;
+// -1 if there is none.
 func (p *planner) reaching(a, b, but int) int {
 	for _, u := range p.reached[a] {
 		if u == but {

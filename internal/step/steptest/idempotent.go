@@ -12,8 +12,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// FuzzIdempotent fuzzes a step with the shared sheets and additional seeds: the result for a valid
-// sheet must be valid, and running the step again must not change anything.
+// FuzzIdempotent fuzzes a step with the shared sheets and additional seeds: the
+// result for a valid sheet must be valid, and running the step again must not
+// change anything.
 func FuzzIdempotent(f *testing.F, step func([]ast.Node) []ast.Node, seeds ...string) {
 	f.Helper()
 	for _, src := range append(csstest.All(), seeds...) {

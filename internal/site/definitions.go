@@ -14,10 +14,12 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file finds where an undefined name is defined: in a sheet that the page links separately, or that nothing
-// imports. A sheet only sees the definitions of its own imports.
+// This file finds where an undefined name is defined: in a sheet that the page
+// links separately, or that nothing imports. A sheet only sees the definitions
+// of its own imports.
 
-// definedElsewhere adds to findings about undefined names which other sheet defines them.
+// definedElsewhere adds to findings about undefined names which other sheet
+// defines them.
 func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 	var sheets []source.Path
 	for i := range list {
@@ -41,8 +43,8 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 	}
 }
 
-// locateDefinition looks for the definition of a name, or of the most similar name, in sheets, and adds it to a
-// finding.
+// locateDefinition looks for the definition of a name, or of the most similar
+// name, in sheets, and adds it to a finding.
 func (b *builder) locateDefinition(d *diag.Diagnostic, from source.Path, sheets []source.Path, kind, name string) {
 	var names []string
 	found := make(map[string]defined)
@@ -68,7 +70,8 @@ func (b *builder) locateDefinition(d *diag.Diagnostic, from source.Path, sheets 
 	}
 }
 
-// knownSheets returns the sheets that the build uses, then the other sheets of the source folder, in lexical order.
+// knownSheets returns the sheets that the build uses, then the other sheets of
+// the source folder, in lexical order.
 func (b *builder) knownSheets() []source.Path {
 	var out []source.Path
 	reached := b.reachedSheets()
@@ -160,7 +163,8 @@ func constantPath(prelude []ast.Value) string {
 	return name
 }
 
-// appendPaths appends the path of a constant, and the paths of the keys in its block.
+// appendPaths appends the path of a constant, and the paths of the keys in its
+// block.
 func appendPaths(list []defined, name string, at source.Span, n ast.Node) []defined {
 	list = append(list, defined{name, at})
 	for _, inner := range ast.Body(n) {
@@ -176,7 +180,8 @@ func appendPaths(list []defined, name string, at source.Span, n ast.Node) []defi
 	return list
 }
 
-// definedName returns the name that a rule defines, without the colon of a custom selector.
+// definedName returns the name that a rule defines, without the colon of a
+// custom selector.
 func definedName(r *ast.AtRule) string {
 	v := &r.Prelude[0]
 	if v.Kind == token.Colon && len(r.Prelude) > 1 {

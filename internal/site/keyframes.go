@@ -10,8 +10,8 @@ import (
 	"rinzel/internal/step/check"
 )
 
-// missingKeyframes warns about animations whose keyframes no sheet of the project defines. It does nothing if an
-// external sheet may define them.
+// missingKeyframes warns about animations whose keyframes no sheet of the
+// project defines. It does nothing if an external sheet may define them.
 func (b *builder) missingKeyframes() {
 	if b.loadsExternalSheets() {
 		return
@@ -51,7 +51,7 @@ func (b *builder) blockKeyframes() map[string]bool {
 				continue
 			}
 			_, sheet, _ := b.parseBlock(p, p.File.Path, at)
-			for _, name := range check.MotionOf(sheet.Nodes).Keyframes {
+			for _, name := range check.AnimationsOf(sheet.Nodes).Keyframes {
 				names[name] = true
 			}
 		}
@@ -59,7 +59,8 @@ func (b *builder) blockKeyframes() map[string]bool {
 	return names
 }
 
-// loadsExternalSheets reports whether a page loads sheets that are not part of the project.
+// loadsExternalSheets reports whether a page loads sheets that are not part of
+// the project.
 func (b *builder) loadsExternalSheets() bool {
 	if b.linksExternal.Load() {
 		return true

@@ -8,9 +8,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// Motion has the animations of a sheet. Whether their keyframes exist is only known when all sheets
-// of a page are.
-type Motion struct {
+// Animations has the animations of a sheet. Whether their keyframes exist is
+// only known when all sheets of a page are.
+type Animations struct {
 	Uses      []NameUse // keyframes used in animation and animation-name
 	Keyframes []string  // names of the keyframes that the sheet defines
 }
@@ -21,9 +21,9 @@ type NameUse struct {
 	At   source.Span
 }
 
-// MotionOf returns the animations in nodes.
-func MotionOf(nodes []ast.Node) Motion {
-	var m Motion
+// AnimationsOf returns the animations in nodes.
+func AnimationsOf(nodes []ast.Node) Animations {
+	var m Animations
 	ast.Walk(nodes, func(n ast.Node) bool {
 		switch n := n.(type) {
 		case *ast.AtRule:
@@ -40,9 +40,9 @@ func MotionOf(nodes []ast.Node) Motion {
 	return m
 }
 
-// animation adds the names in the value of animation: of each part the first identifier that is not
-// a keyword.
-func (m *Motion) animation(values []ast.Value) {
+// animation adds the names in the value of animation: of each part the first
+// identifier that is not a keyword.
+func (m *Animations) animation(values []ast.Value) {
 	for _, part := range ast.SplitAt(ast.Significant(values), token.Comma) {
 		for i := range part {
 			v := &part[i]
@@ -62,7 +62,8 @@ func nameIn(v *ast.Value) string {
 	return token.Unescape(v.Text)
 }
 
-// animationWords are the keywords in the value of animation (CSS Animations 1 and 2).
+// animationWords are the keywords in the value of animation (CSS Animations 1
+// and 2).
 var animationWords = func() map[string]bool {
 	set := make(map[string]bool)
 	for _, w := range strings.Fields("none infinite normal reverse alternate alternate-reverse forwards backwards both running paused linear ease " +

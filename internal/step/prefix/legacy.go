@@ -10,12 +10,13 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file writes features whose early drafts had another syntax, not only a prefix. The browser
-// data does not describe these.
+// This file writes features whose early drafts had another syntax, not only a
+// prefix. The browser data does not describe these.
 
-// box returns the declarations of the 2009 flexible box draft for a current one, for browsers that
-// only support that draft (CSS Flexible Box Layout, Working Draft of 23 July 2009). Features that
-// the draft does not have are omitted.
+// box returns the declarations of the 2009 flexible box draft for a current
+// one, for browsers that only support that draft (CSS Flexible Box Layout,
+// Working Draft of 23 July 2009). Features that the draft does not have are
+// omitted.
 func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.Node {
 	boxes := p.fitting(p.boxes)
 	if len(boxes) == 0 {
@@ -60,7 +61,8 @@ func kindOf(text string) token.Kind {
 	return token.Ident
 }
 
-// boxForms return the 2009 properties and values for the words of a current value.
+// boxForms return the 2009 properties and values for the words of a current
+// value.
 var boxForms = map[string]func(words []string) [][2]string{
 	"display": func(w []string) [][2]string {
 		return oneOf("display", w, map[string]string{"flex": "box", "inline-flex": "inline-box"})
@@ -117,7 +119,8 @@ func boxDirection(word string) [][2]string {
 	return [][2]string{{"box-orient", orient}, {"box-direction", direction}}
 }
 
-// boxNumber returns a property with a number that is not negative, increased by more.
+// boxNumber returns a property with a number that is not negative, increased by
+// more.
 func boxNumber(name string, words []string, more float64) [][2]string {
 	n, err := strconv.ParseFloat(words[0], 64)
 	if err != nil || n < 0 || len(words) != 1 || n > 1e6 {
@@ -126,10 +129,11 @@ func boxNumber(name string, words []string, more float64) [][2]string {
 	return [][2]string{{name, strconv.FormatFloat(n+more, 'f', -1, 64)}}
 }
 
-// oldGradient returns the arguments of a gradient in the syntax of prefixed gradients (CSS Image
-// Values 3, Working Draft of 8 September 2011, section 4): a line is named by its starting side,
-// angles are counted counterclockwise from east, and the position of a radial gradient comes first.
-// ok is false if the draft has no equivalent.
+// oldGradient returns the arguments of a gradient in the syntax of prefixed
+// gradients (CSS Image Values 3, Working Draft of 8 September 2011, section 4):
+// a line is named by its starting side, angles are counted counterclockwise
+// from east, and the position of a radial gradient comes first. ok is false if
+// the draft has no equivalent.
 func oldGradient(name string, args []ast.Value) (with []ast.Value, ok bool) {
 	parts := ast.SplitAt(args, token.Comma)
 	for i := range parts {
@@ -173,8 +177,8 @@ var calculations = []string{"calc", "min", "max", "clamp", "var", "env"}
 // opposite maps sides to the opposite ones.
 var opposite = map[string]string{"top": "bottom", "bottom": "top", "left": "right", "right": "left"}
 
-// oldLine returns the first argument of a linear gradient in the legacy syntax: nil if it is a
-// colour, so that there is no direction.
+// oldLine returns the first argument of a linear gradient in the legacy syntax:
+// nil if it is a colour, so that there is no direction.
 func oldLine(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	switch {
 	case first[0].IsIdent("to"):
@@ -206,8 +210,8 @@ func oldLine(first []ast.Value) (lead [][]ast.Value, ok bool) {
 // shapes are the keywords of the shape and size of a radial gradient.
 var shapes = []string{"circle", "ellipse", "closest-side", "closest-corner", "farthest-side", "farthest-corner"}
 
-// oldCircle returns the first argument of a radial gradient as two: position and shape. It returns
-// nil if it is a colour.
+// oldCircle returns the first argument of a radial gradient as two: position
+// and shape. It returns nil if it is a colour.
 func oldCircle(first []ast.Value) (lead [][]ast.Value, ok bool) {
 	at := slices.IndexFunc(first, func(v ast.Value) bool { return v.IsIdent("at") })
 	shape, place := first, []ast.Value(nil)

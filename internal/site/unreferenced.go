@@ -12,9 +12,11 @@ import (
 	"rinzel/internal/modules"
 )
 
-// This file handles files that no URL refers to: files that are copied anyway, and files that are probably needed.
+// This file handles files that no URL refers to: files that are copied anyway,
+// and files that are probably needed.
 
-// reportUnreferencedFiles suggests to copy the files of folders in which scripts build file names.
+// reportUnreferencedFiles suggests to copy the files of folders in which
+// scripts build file names.
 func (b *builder) reportUnreferencedFiles(programs []*modules.Program, out *emit.Set) {
 	copied := out.Copied()
 	told := make(map[string]bool)
@@ -48,12 +50,13 @@ func haveNoReference(n int) string {
 	return fmt.Sprintf("%d files have", n)
 }
 
-// wellKnownFiles are files at the top of a site that browsers, search engines and others request although no page
-// refers to them.
+// wellKnownFiles are files at the top of a site that browsers, search engines
+// and others request although no page refers to them.
 var wellKnownFiles = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
 	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
 
-// copies returns files that are copied without a reference: well-known files, and those of the settings.
+// copies returns files that are copied without a reference: well-known files,
+// and those of the settings.
 func (b *builder) copies() (out []emit.Asset) {
 	for _, p := range b.files.Index().Files {
 		if strings.Contains(p.Name, "/") {

@@ -9,27 +9,28 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// Place describes where a calculation occurs: which results may be written as a literal instead of
-// in calc(). Browsers round and clamp the result of a calculation, whereas the same number as a
-// literal makes the declaration invalid (CSS Values 4, section 10.12).
-type Place struct {
+// Context describes where a calculation occurs: which results may be written as
+// a literal instead of in calc(). Browsers round and clamp the result of a
+// calculation, whereas the same number as a literal makes the declaration
+// invalid (CSS Values 4, section 10.12).
+type Context struct {
 	known.Numbers
 	Digits Precision // of the output
 }
 
 // Anywhere is the place of intermediate results: all numbers may be literals.
-var Anywhere = Place{known.Numbers{Low: math.Inf(-1), Fractions: true, Negative: true}, Double}
+var Anywhere = Context{known.Numbers{Low: math.Inf(-1), Fractions: true, Negative: true}, Double}
 
-// PlaceIn returns the place of the value of a property, given in lower case.
-func PlaceIn(property string) Place { return Place{Numbers: known.Property(property).Numbers} }
+// ContextOf returns the place of the value of a property, given in lower case.
+func ContextOf(property string) Context { return Context{Numbers: known.Property(property).Numbers} }
 
 // Inside returns the place of the arguments of a function at p.
-func (p Place) Inside(function string) Place {
-	return Place{known.Function(token.Lower(function)).Numbers, p.Digits}
+func (p Context) Inside(function string) Context {
+	return Context{known.Function(token.Lower(function)).Numbers, p.Digits}
 }
 
 // plain reports whether a number may be written as a literal.
-func (p Place) plain(n Number) bool {
+func (p Context) plain(n Number) bool {
 	switch {
 	case n.Unit != "":
 		return !p.Bounded && (n.Value >= 0 || p.Negative)
@@ -41,8 +42,8 @@ func (p Place) plain(n Number) bool {
 	return true
 }
 
-// IsComputable reports whether v is a function that [Fold] or [FoldColor] may compute. It is a
-// quick test for all functions of a sheet.
+// IsComputable reports whether v is a function that [Fold] or [FoldColor] may
+// compute. It is a quick test for all functions of a sheet.
 func IsComputable(v *ast.Value) bool {
 	return v.Kind == token.Function && computable[token.Lower(v.Name())]
 }
@@ -59,10 +60,10 @@ var computable = func() map[string]bool {
 	return set
 }()
 
-// Fold computes the math function v: the result is a number, or a simplified calculation. ok is
-// false if nothing can be simplified, or if v is not a math function. The error is a [*Problem]:
-// browsers skip the declaration.
-func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
+// Fold computes the math function v: the result is a number, or a simplified
+// calculation. ok is false if nothing can be simplified, or if v is not a math
+// function. The error is a [*Problem]: browsers skip the declaration.
+func Fold(v *ast.Value, at Context) (with ast.Value, ok bool, err error) {
 	if !IsMath(v) {
 		return with, false, nil
 	}
@@ -98,8 +99,8 @@ func Fold(v *ast.Value, at Place) (with ast.Value, ok bool, err error) {
 	return with, true, nil
 }
 
-// simple computes calc() of two numbers, the most common form, without building a tree. ok is false
-// for all others.
+// simple computes calc() of two numbers, the most common form, without building
+// a tree. ok is false for all others.
 func simple(v *ast.Value) (n Number, ok bool) {
 	values := v.Values()
 	if len(values) != 3 || !v.IsFunction("calc") {
@@ -136,8 +137,8 @@ func same(a, b *ast.Value) bool { return compact(a) == compact(b) }
 // compact returns a value as compact text.
 func compact(v *ast.Value) string { return print.CompactValues([]ast.Value{*v}) }
 
-// Measure returns the result of a number or a math function, if it is known. named defines
-// additional keywords.
+// Measure returns the result of a number or a math function, if it is known.
+// named defines additional keywords.
 func Measure(v *ast.Value, named map[string]float64) (Number, bool) {
 	if n, ok := Read(v); ok {
 		return n, true

@@ -13,10 +13,12 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// This file writes the JavaScript modules that load sheets before the code that needs them runs.
+// This file writes the JavaScript modules that load sheets before the code that
+// needs them runs.
 
-// moduleFor returns the script that replaces the import of a sheet in a script, so that the page has the sheet before
-// the importing module is evaluated. ok is false if no script is needed.
+// moduleFor returns the script that replaces the import of a sheet in a script,
+// so that the page has the sheet before the importing module is evaluated. ok
+// is false if no script is needed.
 func (l *loading) moduleFor(sheet source.Path) (name string, ok bool) {
 	s := l.of[sheet]
 	if s == nil || s.made.Empty {
@@ -44,8 +46,9 @@ func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 	return emit.Output{Path: name, Kind: emit.ScriptKind, Data: []byte(text), Owner: s.at}
 }
 
-// linkingModule returns a module that links a sheet and is evaluated once the sheet is loaded. It does nothing if the
-// page already links the sheet, or one of others, which have the same content. The names are paths in the output
+// linkingModule returns a module that links a sheet and is evaluated once the
+// sheet is loaded. It does nothing if the page already links the sheet, or one
+// of others, which have the same content. The names are paths in the output
 // folder.
 func linkingModule(name, sheet, integrity string, others []string) string {
 	var b strings.Builder
@@ -80,7 +83,8 @@ func linkingModule(name, sheet, integrity string, others []string) string {
 	return b.String()
 }
 
-// adoptingModule returns a module that adds a constructed sheet to the page. URLs in it are relative to the module.
+// adoptingModule returns a module that adds a constructed sheet to the page.
+// URLs in it are relative to the module.
 func (b *builder) adoptingModule(s *styles, name string) string {
 	made := s.made
 	css := string(made.CSS)
@@ -102,11 +106,12 @@ func (b *builder) adoptingModule(s *styles, name string) string {
 	return out.String()
 }
 
-// placeholder returns the text that replaces the i-th URL that a module computes.
+// placeholder returns the text that replaces the i-th URL that a module
+// computes.
 func placeholder(i int) string { return fmt.Sprintf("rinzel-address-%d-", i) }
 
-// urlExpr returns a JavaScript expression for the URL of an output file, which may have a query or fragment, in a
-// module.
+// urlExpr returns a JavaScript expression for the URL of an output file, which
+// may have a query or fragment, in a module.
 func urlExpr(module, to string) string {
 	name, tail := to, ""
 	if i := strings.IndexAny(to, "?#"); i >= 0 {

@@ -9,7 +9,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// positions has the positions of keys and values in a settings file by their path, for findings.
+// positions has the positions of keys and values in a settings file by their
+// path, for findings.
 type positions struct {
 	file   *source.File
 	keys   map[string]source.Span
@@ -17,11 +18,12 @@ type positions struct {
 	deep   source.Span // a key with more than maxKeyParts parts, where reading stopped
 }
 
-// maxKeyParts limits the parts of a key. The time and memory to parse TOML grow with their square.
+// maxKeyParts limits the parts of a key. The time and memory to parse TOML grow
+// with their square.
 const maxKeyParts = 64
 
-// positionsOf reads the positions in a settings file. For invalid TOML it has those before the
-// first error.
+// positionsOf reads the positions in a settings file. For invalid TOML it has
+// those before the first error.
 func positionsOf(f *source.File) positions {
 	p := positions{file: f, keys: make(map[string]source.Span), values: make(map[string]source.Span)}
 	var parser unstable.Parser
@@ -53,8 +55,8 @@ func (p *positions) keyValue(table string, e *unstable.Node) {
 	p.noteValue(path, span, e.Value())
 }
 
-// noteValue records the position of a value and of everything in it. The parser has no positions
-// for arrays and inline tables, so that of their key is used.
+// noteValue records the position of a value and of everything in it. The parser
+// has no positions for arrays and inline tables, so that of their key is used.
 func (p *positions) noteValue(path string, key source.Span, v *unstable.Node) {
 	span := key
 	if v.Raw.Length > 0 {
@@ -145,8 +147,8 @@ func (p *positions) element(i int, key ...string) source.Span {
 	return p.value(strings.Join(key, ".") + "#" + strconv.Itoa(i))
 }
 
-// nth returns the position of the value of a key in the i-th table of a list of tables, or of the
-// table if no key is given.
+// nth returns the position of the value of a key in the i-th table of a list of
+// tables, or of the table if no key is given.
 func (p *positions) nth(i int, list string, key ...string) source.Span {
 	path := list + "#" + strconv.Itoa(i)
 	if len(key) == 0 {

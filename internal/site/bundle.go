@@ -25,7 +25,8 @@ import (
 
 // This file builds the planned bundles.
 
-// madeBundle is a cached bundle with the inputs that it depends on, besides files.
+// madeBundle is a cached bundle with the inputs that it depends on, besides
+// files.
 type madeBundle struct {
 	pieces   []pieceID
 	evidence *purge.Evidence
@@ -54,7 +55,8 @@ type pieceID struct {
 	conditions string
 }
 
-// evidenceNow returns the evidence of the build; nil in a profile that does not purge.
+// evidenceNow returns the evidence of the build; nil in a profile that does not
+// purge.
 func (b *builder) evidenceNow() *purge.Evidence {
 	if b.evidence == nil {
 		return nil
@@ -170,7 +172,8 @@ func (b *builder) inlineMap(s *styles) []byte {
 	return s.made.Map.JSON(path.Base(s.name), func(f *source.File) string { return b.relativeToOutput(s.name, f.Name) })
 }
 
-// styleFiles returns a bundle and its map as the profile wants them. mapped is nil without a map.
+// styleFiles returns a bundle and its map as the profile wants them. mapped is
+// nil without a map.
 func (b *builder) styleFiles(info *Bundle, made *bundle.Result, mapped []byte, owner source.Span) []emit.Output {
 	css := emit.Output{Path: info.Path, Kind: emit.StyleKind, Data: made.CSS, Owner: owner}
 	switch {
@@ -198,7 +201,8 @@ func (s *styles) addTo(out *emit.Set) {
 	addAssets(out, s.refs.assets)
 }
 
-// mayInline reports whether a bundle may be inlined into its only page, if it is small enough.
+// mayInline reports whether a bundle may be inlined into its only page, if it
+// is small enough.
 func (b *builder) mayInline(s *styles) bool {
 	return b.project.Settings.Split.Inline > 0 && len(s.units) == 1 && !s.units[0].scripted && !s.probed && s.units[0].page.AllowsInlineStyle()
 }
@@ -208,7 +212,8 @@ func (b *builder) isInlined(s *styles, made *bundle.Result) bool {
 	return b.mayInline(s) && len(made.CSS) > 0 && len(made.CSS) <= b.project.Settings.Split.Inline && !made.Empty
 }
 
-// keepSheet returns a bit for each keep pattern that keeps all rules of a sheet; see [purge.Result].
+// keepSheet returns a bit for each keep pattern that keeps all rules of a
+// sheet; see [purge.Result].
 func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	for i, pattern := range b.project.Settings.Purge.Keep {
 		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") && !strings.HasSuffix(strings.ToLower(pattern), ".css") {
@@ -221,8 +226,8 @@ func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	return bits
 }
 
-// checkPurged checks how much of a bundle purging removed. alone makes it an error that nothing remains: no page
-// loads the bundle next to others.
+// checkPurged checks how much of a bundle purging removed. alone makes it an
+// error that nothing remains: no page loads the bundle next to others.
 func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at source.Span, report func(...diag.Diagnostic)) {
 	if made.Purged == nil {
 		return
@@ -234,7 +239,8 @@ func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at 
 	}
 }
 
-// checkShare reports a bundle of which purging removes more than the settings allow.
+// checkShare reports a bundle of which purging removes more than the settings
+// allow.
 func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
 	most, r := b.project.Settings.Purge.MaxRemoved, info.Rules
 	if most == 0 || r.RemovedRules*100 <= most*r.Rules || r.RemovedRules == r.Rules {
@@ -245,7 +251,8 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 		Fix:     "check the evidence in [purge], or raise max-removed"})
 }
 
-// checkMostly warns about a bundle of which purging removes more than 90%, if the settings have no limit.
+// checkMostly warns about a bundle of which purging removes more than 90%, if
+// the settings have no limit.
 func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
 	const few = 20 // rules; with fewer the share is meaningless
 	r := info.Rules
@@ -257,14 +264,16 @@ func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.
 		Fix:     "see what is kept with rinzel why; if it is right, set max-removed = 100 in [purge]"})
 }
 
-// purgedEmpty returns the finding that purging removes everything that a page links.
+// purgedEmpty returns the finding that purging removes everything that a page
+// links.
 func purgedEmpty(name string, rules int, at source.Span) diag.Diagnostic {
 	return diag.Diagnostic{Code: code.PurgedEmpty, Severity: diag.Error, Span: at,
 		Message: fmt.Sprintf("purging removes all rules of %q: no name in its %s is in use", name, diag.Count(rules, "rule")),
 		Fix:     "check the evidence in [purge], or list in keep what must stay"}
 }
 
-// checkEmpty reports a unit of which purging removes all bundles, and returns whether it is one.
+// checkEmpty reports a unit of which purging removes all bundles, and returns
+// whether it is one.
 func (b *builder) checkEmpty(u *unit) bool {
 	rules := 0
 	for _, s := range u.loads {
@@ -280,7 +289,8 @@ func (b *builder) checkEmpty(u *unit) bool {
 	return true
 }
 
-// reportEmpty reports a bundle that is purged to nothing and that no page links.
+// reportEmpty reports a bundle that is purged to nothing and that no page
+// links.
 func (b *builder) reportEmpty(s *styles) {
 	var sheets []string
 	for _, p := range s.pieces {

@@ -4,13 +4,14 @@ import "strings"
 
 // This file knows the marks with which template languages insert values.
 
-// marks are pairs of template marks; of those with the same start, the longer first.
+// marks are pairs of template marks; of those with the same start, the longer
+// first.
 var marks = []struct{ open, close string }{
 	{"{{", "}}"}, {"{%", "%}"}, {"<%", "%>"}, {"<?", "?>"}, {"${", "}"}, {"#{", "}"}, {"[[", "]]"},
 }
 
-// markAt returns the end of the template mark at the start of a text, and its contents. end is 0 if
-// there is none.
+// markAt returns the end of the template mark at the start of a text, and its
+// contents. end is 0 if there is none.
 func markAt(text string) (inside string, end int) {
 	if text == "" || !strings.ContainsRune("{<$#[", rune(text[0])) {
 		return "", 0
@@ -30,7 +31,8 @@ func markAt(text string) (inside string, end int) {
 	return "", 0
 }
 
-// braceAt is markAt for a name or expression in single braces, as in components.
+// braceAt is markAt for a name or expression in single braces, as in
+// components.
 func braceAt(text string) (inside string, end int) {
 	if text == "" || text[0] != '{' {
 		return "", 0
