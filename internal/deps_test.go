@@ -21,6 +21,7 @@ import (
 var allowed = map[string]string{
 	"cmd/rinzel":               "internal/cli",
 	"demo":                     "",
+	"docs":                     "",
 	"internal/source":          "",
 	"internal/cache":           "internal/source",
 	"internal/diag":            "internal/diag/code internal/source",
@@ -68,7 +69,7 @@ var allowed = map[string]string{
 	"internal/query":           "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/evidence internal/link internal/project internal/site internal/source internal/step/compose internal/step/purge",
 	"internal/session":         "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/watch":           "",
-	"internal/cli":             "demo internal/browsers internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
+	"internal/cli":             "demo docs internal/browsers internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
 }
 
 // onlyIn says which package alone may import something from outside.

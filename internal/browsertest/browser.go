@@ -1,5 +1,5 @@
-// Package browsertest drives a headless Chromium from tests, which it judges by
-// what a browser makes of style sheets. Only tests import it.
+// Package browsertest drives a headless Chromium from tests. Only tests import it. [Start] starts a
+// browser, [Browser.Open] loads a page, and [Page.Look] compares pages in several states.
 package browsertest
 
 import (
@@ -17,19 +17,19 @@ import (
 	"time"
 )
 
-// Required is the environment variable that makes a missing browser a failure
-// rather than a reason to skip.
+// Required is the environment variable that makes a missing browser a failure instead of a reason
+// to skip.
 const Required = "RINZEL_BROWSER_REQUIRED"
 
-// patience is how long a single answer of the browser may take. On a busy
-// machine it takes more than a minute to describe a page of 20,000 elements.
+// patience is the time limit for one answer of the browser. On a busy machine it takes more than a
+// minute to describe a page of 20,000 elements.
 const patience = 3 * time.Minute
 
-// Browser is a running browser. It speaks the DevTools protocol over a pipe.
+// Browser is a running browser. It is controlled by the DevTools protocol over a pipe.
 type Browser struct {
 	t     testing.TB
 	in    *os.File
-	front string // address of the browser's own inspector
+	front string // address of the browser's inspector
 
 	mu      sync.Mutex
 	lastID  int
@@ -37,6 +37,7 @@ type Browser struct {
 	pages   map[string]*Page // by session
 }
 
+// answer is the result of a command.
 type answer struct {
 	result json.RawMessage
 	err    error
@@ -54,8 +55,8 @@ type message struct {
 	} `json:"error,omitempty"`
 }
 
-// Start starts a browser for a test and stops it when the test ends. If none is
-// installed the test is skipped, or fails if [Required] is set.
+// Start starts a browser for a test and stops it at the end of the test. Without an installed
+// browser the test is skipped, or fails if [Required] is set.
 func Start(t testing.TB) *Browser {
 	t.Helper()
 	path := find()
@@ -109,6 +110,7 @@ func Start(t testing.TB) *Browser {
 	return b
 }
 
+// find returns the path of the browser.
 func find() string {
 	for _, name := range []string{"chromium", "chromium-browser"} {
 		if path, err := exec.LookPath(name); err == nil {
@@ -118,6 +120,7 @@ func find() string {
 	return ""
 }
 
+// pipe returns the two ends of a pipe.
 func pipe(t testing.TB) (r, w *os.File) {
 	r, w, err := os.Pipe()
 	if err != nil {
@@ -126,10 +129,10 @@ func pipe(t testing.TB) (r, w *os.File) {
 	return r, w
 }
 
+// listening matches the address of the inspector.
 var listening = regexp.MustCompile(`DevTools listening on ws://([^/]+)/`)
 
-// listen reads the browser's messages up to its end, for the address of its
-// inspector.
+// listen reads the browser's log for the address of its inspector.
 func listen(stderr io.Reader, front chan<- string) {
 	lines := bufio.NewScanner(stderr)
 	for lines.Scan() {
@@ -142,11 +145,11 @@ func listen(stderr io.Reader, front chan<- string) {
 	}
 }
 
-// Inspector returns the address of the browser's own inspector, from which its
-// modules can be imported by pages of the same origin.
+// Inspector returns the address of the browser's inspector, whose modules pages of the same origin
+// can import.
 func (b *Browser) Inspector() string { return b.front }
 
-// read hands answers to those who wait for them, and events to their pages.
+// read dispatches answers to callers, and events to pages.
 func (b *Browser) read(out io.Reader) {
 	r := bufio.NewReaderSize(out, 1<<20)
 	for {
@@ -225,7 +228,7 @@ type Page struct {
 	sheets   []json.RawMessage
 }
 
-// Open opens a new tab of 1280 by 800 pixels and loads an address in it.
+// Open opens a new tab of 1280 by 800 pixels and loads a URL.
 func (b *Browser) Open(url string) *Page {
 	b.t.Helper()
 	p := &Page{b: b, requests: make(map[string]string)}
@@ -245,8 +248,7 @@ func (b *Browser) Open(url string) *Page {
 	return p
 }
 
-// Load loads an address in the tab and waits until all that belongs to the page
-// is loaded.
+// Load loads a URL in the tab and waits until the page is complete.
 func (p *Page) Load(url string) {
 	p.b.t.Helper()
 	select {
@@ -256,8 +258,8 @@ func (p *Page) Load(url string) {
 	}
 }
 
-// navigate goes to an address, after a call of before, and returns a channel
-// that is closed when all that belongs to the page is loaded.
+// navigate loads a URL after calling before, and returns a channel that is closed when the page is
+// complete.
 func (p *Page) navigate(url string, before func()) <-chan struct{} {
 	p.b.t.Helper()
 	loaded := make(chan struct{})
@@ -269,7 +271,7 @@ func (p *Page) navigate(url string, before func()) <-chan struct{} {
 	return loaded
 }
 
-// event notes what happens in the tab. b.mu is held.
+// event records an event of the tab. b.mu must be held.
 func (p *Page) event(m message) {
 	switch m.Method {
 	case "Page.loadEventFired":
@@ -305,7 +307,7 @@ func (p *Page) event(m message) {
 			Canceled                   bool
 		}
 		_ = json.Unmarshal(m.Params, &f)
-		if f.Type != "Other" && !f.Canceled && f.ErrorText != "net::ERR_NAME_NOT_RESOLVED" { // as the browser's own wish for an icon; and there is no network
+		if f.Type != "Other" && !f.Canceled && f.ErrorText != "net::ERR_NAME_NOT_RESOLVED" { // such as a missing icon; and there is no network
 			p.problems = append(p.problems, f.ErrorText+" for "+p.requests[f.RequestID])
 		}
 	case "Network.responseReceived":
@@ -324,15 +326,14 @@ func (p *Page) event(m message) {
 	}
 }
 
-// Problems returns what failed since the page was loaded: requests and scripts.
+// Problems returns the failed requests and scripts since the page was loaded.
 func (p *Page) Problems() []string {
 	p.b.mu.Lock()
 	defer p.b.mu.Unlock()
 	return append([]string(nil), p.problems...)
 }
 
-// Sheets returns what the browser told of the page's style sheets, each as the
-// header that the DevTools protocol defines.
+// Sheets returns the headers of the page's style sheets, as defined by the DevTools protocol.
 func (p *Page) Sheets() []SheetHeader {
 	p.b.mu.Lock()
 	defer p.b.mu.Unlock()
@@ -346,7 +347,7 @@ func (p *Page) Sheets() []SheetHeader {
 	return out
 }
 
-// SheetHeader is what the browser tells of a style sheet.
+// SheetHeader describes a style sheet.
 type SheetHeader struct {
 	StyleSheetID string `json:"styleSheetId"`
 	SourceURL    string `json:"sourceURL"`
@@ -354,8 +355,8 @@ type SheetHeader struct {
 	Origin       string `json:"origin"`
 }
 
-// Eval runs an expression in the page, waits for it if it is a promise, and
-// decodes its value into out, a pointer.
+// Eval evaluates an expression in the page, awaits it if it is a promise, and decodes the result
+// into out, a pointer.
 func (p *Page) Eval(expression string, out any) {
 	p.b.t.Helper()
 	var r struct {
@@ -390,8 +391,8 @@ func (p *Page) must(method string, params, out any) {
 	}
 }
 
-// Call sends a command of the DevTools protocol for this tab and decodes its
-// answer into out, if that is not nil.
+// Call sends a command of the DevTools protocol for this tab and decodes its answer into out, if
+// that is not nil.
 func (p *Page) Call(method string, params, out any) {
 	p.b.t.Helper()
 	p.must(method, params, out)

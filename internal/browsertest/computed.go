@@ -6,14 +6,12 @@ import (
 	"slices"
 )
 
-// Styles are the computed styles of all elements of a page, by a path that
-// names the element, with those of its ::before and ::after.
+// Styles are the computed styles of all elements of a page, including ::before and ::after, by a
+// path that identifies the element.
 type Styles map[string]map[string]string
 
-// computedStyles gathers them. Animations and transitions are ended first, and
-// the page has been laid out with its fonts: on a busy machine margins that
-// follow from the room there is are given out late, so that it is laid out anew
-// as well.
+// computedStyles collects them. Animations and transitions are finished first, and fonts are
+// loaded. The page is laid out twice, because on a busy machine some margins are reported late.
 const computedStyles = `(async () => {
 	await document.fonts.ready;
 	const drawn = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
@@ -51,8 +49,7 @@ const computedStyles = `(async () => {
 	return out;
 })()`
 
-// ComputedStyles returns the computed styles of all elements in the body of the
-// page.
+// ComputedStyles returns the computed styles of all elements in the body of the page.
 func (p *Page) ComputedStyles() Styles {
 	p.b.t.Helper()
 	var out Styles
@@ -60,8 +57,7 @@ func (p *Page) ComputedStyles() Styles {
 	return out
 }
 
-// Diff returns what is different between two pages' styles, at most limit
-// lines.
+// Diff returns the differences of two pages' styles, at most limit lines.
 func (s Styles) Diff(o Styles, limit int) []string {
 	var out []string
 	add := func(format string, args ...any) {

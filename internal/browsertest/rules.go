@@ -5,10 +5,9 @@ import (
 	"fmt"
 )
 
-// rulesOf lists the rules that the browser reads in a style sheet, each with
-// the text that the browser gives it; of two lists it returns the differences.
-// Where two texts differ, style rules are compared by the computed style that
-// their declarations give an element.
+// rulesOf lists the rules that the browser parses in two style sheets, as serialized by the
+// browser, and returns the differences. If two texts differ, style rules are compared by the
+// computed style of an element with their declarations.
 const rulesOf = `(source, built) => {
 	const list = (rules, depth, out) => { for (const r of rules) {
 		const inner = r.cssRules && r.constructor.name !== "CSSKeyframesRule" ? [...r.cssRules] : null;
@@ -42,8 +41,8 @@ const rulesOf = `(source, built) => {
 	return { rules: a.length, diff };
 }`
 
-// DiffRules compares the rules that the browser reads in two style sheets. It
-// returns how many the first has, and at most ten differences.
+// DiffRules compares the rules that the browser parses in two style sheets. It returns the number
+// of rules in the first, and at most ten differences.
 func (p *Page) DiffRules(source, built string) (rules int, diff []string) {
 	p.b.t.Helper()
 	a, err1 := json.Marshal(source)

@@ -10,22 +10,21 @@ import (
 	"time"
 )
 
-// This file compares whole pages: the same page loaded from two servers, in
-// several states.
+// This file compares whole pages: the same page from two servers, in several states.
 
-// State is a condition under which a page is looked at.
+// State is a condition under which a page is compared.
 type State struct {
 	Name  string
-	Width int    // of the window, in CSS pixels; 0 for 1280
-	Media string // the emulated media type; empty for screen
+	Width int    // width of the window in CSS pixels; 0 for 1280
+	Media string // emulated media type; empty for screen
 	Dark  bool   // prefers-color-scheme: dark
-	// Forced applies :hover, :focus and :active to every element.
+	// Forced applies :hover, :focus and :active to all elements.
 	Forced bool
-	// Clicked clicks every control once before the page is looked at.
+	// Clicked clicks every control once before the page is compared.
 	Clicked bool
 }
 
-// States are those in which the tests of whole sites look at pages.
+// States are the states in which whole sites are compared.
 var States = []State{
 	{Name: "wide"},
 	{Name: "narrow", Width: 480},
@@ -35,32 +34,31 @@ var States = []State{
 	{Name: "clicked", Clicked: true},
 }
 
-// Look is what a page looked like in all states.
+// Look is the appearance of a page in all states.
 type Look struct {
 	page     *Page
 	states   map[string]*snapshot
 	problems []string
 }
 
-// Elements returns how many elements and pseudo-elements were looked at in the
-// first state.
+// Elements returns the number of elements and pseudo-elements in the first state.
 func (l *Look) Elements() int { return len(l.states[States[0].Name].elements) }
 
-// snapshot is the computed styles and boxes of all elements that are laid out,
-// those in open shadow roots and pseudo-elements included.
+// snapshot is the computed styles and boxes of all rendered elements, including open shadow roots
+// and pseudo-elements.
 type snapshot struct {
 	strings  []string
-	elements map[string]element // by a path that names the element
+	elements map[string]element // by a path that identifies the element
 }
 
+// element is the appearance of one element.
 type element struct {
 	hash   uint64
-	styles []int // of the properties, in order: numbers of strings
+	styles []int // values of the properties, in order: numbers of strings
 	box    string
 }
 
-// properties are the names of all properties, in the order in which snapshots
-// have them.
+// properties are the names of all properties, in the order of snapshots.
 var properties []string
 
 // look takes a snapshot.
@@ -87,7 +85,7 @@ func (p *Page) look() *snapshot {
 	p.must("DOMSnapshot.captureSnapshot", map[string]any{"computedStyles": names, "includeDOMRects": true}, &raw)
 	out := &snapshot{strings: raw.Strings, elements: make(map[string]element)}
 	text := func(i int) string {
-		if i < 0 { // stands for no text
+		if i < 0 { // no text
 			return ""
 		}
 		return out.strings[i]
@@ -133,19 +131,19 @@ func (p *Page) look() *snapshot {
 	return out
 }
 
-// cleaned returns a value without what differs between servers and builds: the
-// address of the server, and hashes in names.
+// cleaned returns a value without differences between servers and builds: the address of the
+// server, and hashes in names.
 func cleaned(text string) string {
 	return hashInText.ReplaceAllString(originInText.ReplaceAllString(text, ""), ".$1")
 }
 
-// settleScript ends animations.
-const settleScript = `(() => {
+// finishScript finishes animations.
+const finishScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
 	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
 })()`
 
-// clickScript clicks every control of a page once. Links lead nowhere.
+// clickScript clicks every control of a page once. Links are disabled.
 const clickScript = `(() => {
 	addEventListener("click", e => { const a = e.composedPath().find(x => x.localName === "a" || x.localName === "area"); if (a && a.href) e.preventDefault() });
 	addEventListener("submit", e => e.preventDefault());
@@ -157,8 +155,8 @@ const clickScript = `(() => {
 	scrollTo({ top: 0, left: 0, behavior: "instant" });
 })()`
 
-// deterministic makes what scripts see the same on every load: chance, frames,
-// and answers to questions.
+// deterministic makes everything that scripts can observe the same on each load: random numbers,
+// frames, and answers to dialogs.
 const deterministic = `(() => {
 	let seed = 7;
 	Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647;
@@ -167,16 +165,13 @@ const deterministic = `(() => {
 	window.alert = window.print = () => {}; window.confirm = () => true; window.prompt = () => null;
 })()`
 
-// frame is about how long a browser takes to draw, which its clock for scripts
-// does not wait for.
+// frame is about the time a browser needs to draw, which its virtual clock does not wait for.
 const frame = 20 * time.Millisecond
 
-// firstMoment is the time of day, in seconds since 1970, at which pages are
-// loaded.
+// firstMoment is the time, in seconds since 1970, at which pages are loaded.
 const firstMoment = 1714903200
 
-// loadIn loads an address and lets a stretch of time pass, more than once if
-// the page takes longer.
+// loadIn loads a URL and advances the clock by d, repeatedly if the page takes longer.
 func (p *Page) loadIn(url string, d time.Duration) {
 	p.b.t.Helper()
 	loaded := p.navigate(url, func() { p.grant(d, map[string]any{"initialVirtualTime": firstMoment}) })
@@ -193,17 +188,15 @@ func (p *Page) loadIn(url string, d time.Duration) {
 	}
 }
 
-// spend lets a stretch of time pass for the page's scripts and timers, in the
-// order in which they are due and without waiting, except for what they
-// request.
+// spend advances the virtual clock of the page: timers run in order without waiting, except for
+// requests.
 func (p *Page) spend(d time.Duration) {
 	p.b.t.Helper()
 	p.grant(d, nil)
 	p.awaitSpent()
 }
 
-// grant starts the clock of the page's scripts and timers, which stops again
-// after a stretch of time.
+// grant starts the virtual clock, which stops after a duration.
 func (p *Page) grant(d time.Duration, options map[string]any) {
 	p.b.t.Helper()
 	p.b.mu.Lock()
@@ -214,14 +207,14 @@ func (p *Page) grant(d time.Duration, options map[string]any) {
 	p.must("Emulation.setVirtualTimePolicy", params, nil)
 }
 
-// awaitSpent waits until what was granted has passed.
+// awaitSpent waits until the granted time has passed.
 func (p *Page) awaitSpent() {
 	p.b.t.Helper()
 	p.b.mu.Lock()
 	spent := p.spent
 	p.b.mu.Unlock()
 	if spent == nil {
-		return // already
+		return // already passed
 	}
 	select {
 	case <-spent:
@@ -230,8 +223,8 @@ func (p *Page) awaitSpent() {
 	}
 }
 
-// Look loads an address and looks at the page in all states. wait is how long
-// scripts are given after each change.
+// Look loads a URL and captures the page in all states. wait is the time that scripts get after
+// each change.
 func (p *Page) Look(url string, wait time.Duration) *Look {
 	p.b.t.Helper()
 	if !p.prepared {
@@ -244,7 +237,7 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 	p.b.mu.Lock()
 	known := properties != nil
 	p.b.mu.Unlock()
-	if !known { // asked of the page before, since this one may lead to another at once
+	if !known { // read once before, because this page may navigate immediately
 		var names []string
 		p.Eval(`[...getComputedStyle(document.documentElement)].filter(n => !n.startsWith("--"))`, &names)
 		p.b.mu.Lock()
@@ -272,7 +265,7 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 			}
 			p.spend(wait / 4)
 		}
-		p.Eval(settleScript, nil)
+		p.Eval(finishScript, nil)
 		l.states[s.Name] = p.look()
 		if s.Forced {
 			p.force(false)
@@ -282,7 +275,7 @@ func (p *Page) Look(url string, wait time.Duration) *Look {
 	return l
 }
 
-// enter emulates what a state says of the window and the media.
+// enter emulates the window and media of a state.
 func (p *Page) enter(s State) {
 	width := s.Width
 	if width == 0 {
@@ -296,7 +289,7 @@ func (p *Page) enter(s State) {
 	p.must("Emulation.setEmulatedMedia", map[string]any{"media": s.Media, "features": []map[string]string{{"name": "prefers-color-scheme", "value": scheme}}}, nil)
 }
 
-// force has every element match :hover, :focus and :active, or no longer.
+// force makes every element match :hover, :focus and :active, or undoes that.
 func (p *Page) force(on bool) {
 	var doc struct{ Root struct{ NodeID int } }
 	p.must("DOM.getDocument", map[string]any{"depth": 0}, &doc)
@@ -312,10 +305,8 @@ func (p *Page) force(on bool) {
 	}
 }
 
-// Diff returns what is different between two looks at a page, at most limit
-// lines. again looks at both once more, up to three times: what differs between
-// two looks at one page, or only at times between the two, is left to chance
-// and not reported.
+// Diff returns the differences of two looks at a page, at most limit lines. again looks at both
+// once more, up to three times: differences that are not reproducible are not reported.
 func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 	r := repeater{l, o, again, nil}
 	var out []string
@@ -346,7 +337,7 @@ func (l *Look) Diff(o *Look, limit int, again func() (*Look, *Look)) []string {
 	return out
 }
 
-// repeater looks at two pages again, to tell what differs by chance.
+// repeater looks at two pages again, to exclude random differences.
 type repeater struct {
 	l, o  *Look
 	again func() (*Look, *Look)
@@ -365,8 +356,8 @@ func (r *repeater) look(n int) (*Look, *Look) {
 	return r.more[n][0], r.more[n][1]
 }
 
-// isChance reports whether an element looks otherwise in another look at one
-// page, or the same in both.
+// isChance reports whether an element differs between two looks at one page, or is the same in
+// another look at both.
 func (r *repeater) isChance(state, key string) bool {
 	const most = 3
 	for n := range most {
@@ -380,7 +371,7 @@ func (r *repeater) isChance(state, key string) bool {
 	return false
 }
 
-// difference lists the values that differ for an element.
+// difference lists the different values of an element.
 func (s *snapshot) difference(o *snapshot, key string) string {
 	const most = 5
 	was, is := s.elements[key], o.elements[key]
@@ -397,6 +388,7 @@ func (s *snapshot) difference(o *snapshot, key string) string {
 	return strings.Join(out, "; ")
 }
 
+// text returns the string with a number.
 func (s *snapshot) text(i int) string {
 	if i < 0 {
 		return ""
@@ -404,12 +396,13 @@ func (s *snapshot) text(i int) string {
 	return s.strings[i]
 }
 
+// Patterns of values that are cleaned.
 var (
 	originInText = regexp.MustCompile(`https?://127\.0\.0\.1:\d+`)
 	hashInText   = regexp.MustCompile(`\.[a-z2-7]{10}\.([a-z0-9]+)\b`)
 )
 
-// newProblems returns what failed on the second page and not on the first.
+// newProblems returns the failures of the second page that the first does not have.
 func (l *Look) newProblems(o *Look) []string {
 	known := make(map[string]bool)
 	for _, p := range l.problems {

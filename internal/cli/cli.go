@@ -131,6 +131,7 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newRepeats(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newTopics()...)
 	return cmd
 }
 

@@ -86,14 +86,14 @@ var Steps = []Step{
 		Name: compose.Name, On: OnSheet, Takes: SheetLanguage, Gives: CSS, ByDefault: true,
 		Does:    "evaluates what is known at build time: constants, loops, mixins, calculations, colours",
 		Changes: Declarations | Selectors | Rules,
-		Before:  []Order{{lower.Name, "a constant may stand in a nested rule"}, {prefix.Name, "a constant may decide which value a property has"}},
+		Before:  []Order{{lower.Name, "a nested rule may contain a constant"}, {prefix.Name, "a constant may determine the value of a property"}},
 		New:     func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
 	},
 	{
 		Name: lower.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
 		Does:    "rewrites syntax that a target does not support: nested rules, media ranges, colours, selectors, newer properties and values",
 		Changes: Declarations | Selectors | Rules | Queries,
-		Before:  []Order{{prefix.Name, "a nested rule may hold what needs a prefix"}},
+		Before:  []Order{{prefix.Name, "a nested rule may contain something that needs a prefix"}},
 		New:     func(s *Settings) (step.Runner, error) { return lower.NewStep(s.Lower), nil },
 	},
 	{

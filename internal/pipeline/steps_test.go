@@ -40,7 +40,7 @@ func TestCheck(t *testing.T) {
 		{[]string{"shrink"}, OnBundle, `[{0 unknown step "shrink" the steps are purge, minify}]`},
 		{[]string{"compose", "minify"}, OnSheet, `[{1 step "minify" works on a bundle, not on a sheet put it into finish}]`},
 		{[]string{"lower"}, OnBundle, `[{0 step "lower" works on a sheet, not on a bundle put it into a chain}]`},
-		{[]string{"lower", "compose"}, OnSheet, `[{1 step "compose" must come before "lower": a constant may stand in a nested rule move "compose" before "lower"}]`},
+		{[]string{"lower", "compose"}, OnSheet, `[{1 step "compose" must come before "lower": a nested rule may contain a constant move "compose" before "lower"}]`},
 		{[]string{"minify", "purge"}, OnBundle, `[{1 step "purge" must come before "minify": minifying rules that are then removed is wasted work move "purge" before "minify"}]`},
 		{[]string{"minify", "minify"}, OnBundle, `[{1 step "minify" is listed twice remove it}]`},
 	}

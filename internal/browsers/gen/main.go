@@ -1,24 +1,20 @@
-// Gen makes the table of browser facts of the package browsers, and Go code of
-// it, from the open compatibility data of browser features (npm:
-// @mdn/browser-compat-data, CC0) and a table of how much each browser version
-// is used (npm: caniuse-db, CC BY 4.0).
+// Gen generates the browser data of package browsers from open compatibility data (npm:
+// @mdn/browser-compat-data, CC0) and from usage shares of browser versions (npm: caniuse-db, CC BY
+// 4.0).
 //
 // Usage:
 //
 //	go run ./internal/browsers/gen -compat DIR -usage DIR > internal/browsers/facts.txt
 //	go run ./internal/browsers/gen -table internal/browsers/facts.txt > internal/browsers/facts.go
 //
-// Each folder is an unpacked package. The table is text:
+// Each DIR is an unpacked package. The table is text:
 //
 //	source NAME VERSION
 //	release BROWSER VERSION DATE SHARE
 //	FEATURE [!deprecated] BROWSER=SINCE[-UNTIL][~][:PREFIX][,…] …
 //
-// A PREFIX that starts with '=' is another name altogether: =::-webkit-x. A '~'
-// says that the feature is there in part.
-//
-// Features are sorted, so that one is found without reading the others. The
-// last line is a check sum of those before it.
+// A PREFIX that starts with '=' is a different name: =::-webkit-x. A '~' means partial support.
+// Features are sorted. The last line is a checksum of the others.
 package main
 
 import (
@@ -38,7 +34,7 @@ import (
 	"strings"
 )
 
-// browsers are those that can be targets, with their names in the two inputs.
+// browsers are the possible targets, with their names in the two inputs.
 var browsers = []struct{ name, compat, usage string }{
 	{"chrome", "chrome", "chrome"}, {"chrome-android", "chrome_android", "and_chr"}, {"edge", "edge", "edge"},
 	{"firefox", "firefox", "firefox"}, {"firefox-android", "firefox_android", "and_ff"}, {"opera", "opera", "opera"},
@@ -56,16 +52,16 @@ type compatData struct {
 	CSS map[string]json.RawMessage `json:"css"`
 }
 
-// usageData is the table of use.
+// usageData is the usage data.
 type usageData struct {
 	Agents map[string]struct {
 		Usage map[string]float64 `json:"usage_global"`
 	} `json:"agents"`
 }
 
-// statement is what the data says of one feature in one browser.
+// statement is the support of a feature in one browser.
 type statement struct {
-	Added       any    `json:"version_added"` // a version, or a word or truth value
+	Added       any    `json:"version_added"` // a version, or a word or boolean
 	Removed     any    `json:"version_removed"`
 	Prefix      string `json:"prefix"`
 	Alternative string `json:"alternative_name"`
@@ -73,6 +69,7 @@ type statement struct {
 	Flags       []any  `json:"flags"`
 }
 
+// main writes the table or the code to standard output.
 func main() {
 	compat := flag.String("compat", "", "the folder of the compatibility data")
 	usage := flag.String("usage", "", "the folder of the table of use")
@@ -91,6 +88,7 @@ func main() {
 	}
 }
 
+// run writes the table.
 func run(compatDir, usageDir string, w io.Writer) error {
 	var compat compatData
 	var usage usageData
@@ -115,8 +113,7 @@ func run(compatDir, usageDir string, w io.Writer) error {
 	return err
 }
 
-// load reads the data.json of an unpacked package, and returns its name and
-// version.
+// load reads the data.json of an unpacked package, and returns its name and version.
 func load(dir string, data any) (source string, err error) {
 	raw, err := os.ReadFile(filepath.Join(dir, "data.json"))
 	if err != nil {
@@ -134,7 +131,7 @@ func load(dir string, data any) (source string, err error) {
 	return about.Name + " " + about.Version, err
 }
 
-// number returns a version as a number that compares as the browser counts.
+// number returns a version as a comparable number.
 func number(version string) float64 {
 	major, minor, _ := strings.Cut(version, ".")
 	a, _ := strconv.Atoi(major)
@@ -142,10 +139,9 @@ func number(version string) float64 {
 	return float64(a) + float64(b)/1000
 }
 
-// writeReleases writes the versions of a browser that were released, with their
-// dates and how much they are used. The table of use has some versions that
-// were no release, or several as one: their use counts for the newest release
-// before them.
+// writeReleases writes the releases of a browser, with dates and usage shares. The usage data has
+// some versions that are not releases, or several as one: their shares are added to the newest
+// release before them.
 func writeReleases(b *strings.Builder, name string, compat *compatData, id string, usage map[string]float64) {
 	type release struct {
 		version, date string
@@ -176,13 +172,13 @@ func writeReleases(b *strings.Builder, name string, compat *compatData, id strin
 	}
 }
 
-// gather adds the facts of a feature, and of all below it.
+// gather adds the support of a feature, and of all features below it.
 func gather(out map[string]string, id string, raw json.RawMessage) {
 	gatherBelow(out, id, raw, "")
 }
 
-// gatherBelow leaves out what says no more than the feature around it, whose
-// facts are above: most keywords are as old as their property.
+// gatherBelow omits features with the same support as their parent, given in above: most keywords
+// are as old as their property.
 func gatherBelow(out map[string]string, id string, raw json.RawMessage, above string) {
 	var parts map[string]json.RawMessage
 	if json.Unmarshal(raw, &parts) != nil {
@@ -201,15 +197,13 @@ func gatherBelow(out map[string]string, id string, raw json.RawMessage, above st
 	}
 }
 
-// vendorName matches the names of features that a vendor gave them: -webkit-x,
-// ::-moz-x. Others are names from before the standard's, and none to be
-// written.
+// vendorName matches feature names with a vendor prefix: -webkit-x, ::-moz-x. Other alternative
+// names are legacy names.
 var vendorName = regexp.MustCompile(`^:{0,2}-(webkit|moz|ms|o)-[a-z-]+$`)
 
-// oldNames are names from before the standard's that browsers which lack it
-// need, and that take the same values. Left out are keywords that mean another
-// thing (overlay, intrinsic), and the old forms of selectors that have a form
-// of their own for browsers before all others (:before).
+// oldNames are legacy names with the same values that browsers without the standard name need. Not
+// included are keywords with another meaning (overlay, intrinsic), and legacy selectors that all
+// browsers support (:before).
 var oldNames = func() map[string]bool {
 	set := make(map[string]bool)
 	for _, name := range strings.Fields("grid-gap grid-row-gap grid-column-gap word-wrap color-adjust inset-area position-try-options " +
@@ -221,12 +215,11 @@ var oldNames = func() map[string]bool {
 	return set
 }()
 
-// usefulInPart are the features whose form under another name does what most
-// sheets ask of it where the data calls it partial, by going through all that
-// it does: -webkit-image-set() lacks type() alone, -webkit-box-decoration-break
-// works on inline elements alone, -ms-hyphens for some languages, and
-// scroll-snap-margin when a script does not scroll. Left out are forms that
-// mean another thing: those of user-modify, background-clip and fit-content.
+// usefulInPart are features whose prefixed or legacy form is useful although the data calls it
+// partial: -webkit-image-set() only lacks type(), -webkit-box-decoration-break works on inline
+// elements, -ms-hyphens for some languages, and scroll-snap-margin without scripted scrolling.
+// Forms with another meaning are not included: those of user-modify, background-clip and
+// fit-content.
 var usefulInPart = func() map[string]bool {
 	set := map[string]bool{"css.types.image.image-set": true, "css.types.image.element": true}
 	for _, name := range strings.Fields("box-decoration-break hyphens initial-letter text-combine-upright " +
@@ -236,7 +229,7 @@ var usefulInPart = func() map[string]bool {
 	return set
 }()
 
-// facts returns what the table says of a feature.
+// facts returns the table entry of a feature.
 func facts(id string, compat json.RawMessage) string {
 	var c struct {
 		Support map[string]json.RawMessage `json:"support"`
@@ -266,8 +259,7 @@ func facts(id string, compat json.RawMessage) string {
 	return b.String()
 }
 
-// text returns what the table says of a statement about a feature. ok is false
-// if it says nothing of it.
+// text returns the table entry of a statement. ok is false if it has none.
 func (s *statement) text(id string) (text string, ok bool) {
 	since, ok := s.Added.(string)
 	renamed := s.Prefix+s.Alternative != ""
@@ -293,7 +285,7 @@ func (s *statement) text(id string) (text string, ok bool) {
 	return text, true
 }
 
-// statements reads one statement or a list of them.
+// statements decodes one statement or a list of them.
 func statements(raw json.RawMessage) []statement {
 	var many []statement
 	if json.Unmarshal(raw, &many) == nil {

@@ -10,19 +10,19 @@ import (
 	"strings"
 )
 
-// This file makes the table of facts Go code: arrays that are part of the
-// program, so that a question to them reads no text.
+// This file generates Go code from the table: arrays that are part of the program, so that no text
+// is parsed at run time.
 
-// tables is the code under way.
+// tables is the generated code.
 type tables struct {
 	names, starts, spans, deprecated, releases, sources strings.Builder
 
 	features, count int
 	browsers        map[string]int
-	prefixes        []string // by number; the first is none
+	prefixes        []string // by number; the first is empty
 }
 
-// compileTable writes Go code for the table of facts in a file.
+// compileTable writes Go code for the table in a file.
 func compileTable(name string, w io.Writer) error {
 	text, err := os.ReadFile(name)
 	if err != nil {
@@ -71,7 +71,7 @@ var tablePrefixes = [...]string{`, t.sources.String(), t.releases.String())
 	return err
 }
 
-// width is how long the lines of the code get.
+// width is the line width of the generated code.
 const width = 1000
 
 // add adds an element to a list.
@@ -82,7 +82,7 @@ func add(list *strings.Builder, format string, args ...any) {
 	}
 }
 
-// feature adds the facts of a feature.
+// feature adds the support of a feature.
 func (t *tables) feature(word []string) {
 	add(&t.names, "%q,", word[0])
 	add(&t.starts, "%d,", t.count)
@@ -95,7 +95,7 @@ func (t *tables) feature(word []string) {
 			continue
 		}
 		for _, item := range strings.Split(list, ",") {
-			versions, prefix, _ := strings.Cut(item, ":") // the prefix may hold more of them
+			versions, prefix, _ := strings.Cut(item, ":") // the prefix may contain more colons
 			versions, partial := strings.CutSuffix(versions, "~")
 			since, until, ends := strings.Cut(versions, "-")
 			to := "never"
@@ -120,7 +120,7 @@ func (t *tables) prefix(p string) int {
 	return len(t.prefixes) - 1
 }
 
-// version returns a version as the package has it.
+// version returns a version as a Go expression.
 func version(s string) int {
 	major, minor, _ := strings.Cut(s, ".")
 	minor, _, _ = strings.Cut(minor, ".")

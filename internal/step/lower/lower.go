@@ -149,7 +149,7 @@ type rewrite struct {
 	apply func(*ast.Declaration, site) []ast.Node
 }
 
-// needed reports whether a target does not support a feature that is to be
+// needed reports whether a target does not support a feature to be
 // lowered.
 func (l *lowering) needed(feature string) bool {
 	lacking, found := l.unsupported[feature]

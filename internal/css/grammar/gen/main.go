@@ -1,10 +1,11 @@
-// Gen makes the table of definitions that the package grammar embeds, from the
-// W3C's machine-readable definitions of CSS (npm: @webref/css, MIT).
+// Gen generates the table of definitions that package grammar embeds, from the W3C's
+// machine-readable definitions of CSS (npm: @webref/css, MIT).
 //
-// Usage: go run ./internal/css/grammar/gen -definitions DIR >
-// internal/css/grammar/definitions.txt
+// Usage:
 //
-// The folder is the unpacked package. The table is text, a definition a line:
+//	go run ./internal/css/grammar/gen -definitions DIR > internal/css/grammar/definitions.txt
+//
+// DIR is the unpacked package. The table is text, with a definition per line:
 //
 //	source NAME VERSION
 //	property NAME SYNTAX
@@ -16,7 +17,7 @@
 //	descriptor AT-RULE/NAME SYNTAX
 //	selector NAME
 //
-// Lines are sorted; the last one is a check sum of those before it.
+// Lines are sorted; the last one is a checksum of the others.
 package main
 
 import (
@@ -33,7 +34,7 @@ import (
 	"strings"
 )
 
-// definition is one of anything in the data.
+// definition is any object in the data.
 type definition struct {
 	Name        string       `json:"name"`
 	Syntax      string       `json:"syntax"`
@@ -51,6 +52,7 @@ type data struct {
 	Types      []definition `json:"types"`
 }
 
+// main writes the table to standard output.
 func main() {
 	dir := flag.String("definitions", "", "the folder of the definitions")
 	flag.Parse()
@@ -60,6 +62,7 @@ func main() {
 	}
 }
 
+// run writes the table.
 func run(dir string, w io.Writer) error {
 	var d data
 	var about struct{ Name, Version string }
@@ -75,6 +78,7 @@ func run(dir string, w io.Writer) error {
 	return err
 }
 
+// read decodes a JSON file.
 func read(name string, into any) error {
 	raw, err := os.ReadFile(name)
 	if err != nil {
@@ -86,8 +90,8 @@ func read(name string, into any) error {
 	return nil
 }
 
-// lines returns the lines of the table. Functions and types of one name that
-// are for different places become one, with either syntax.
+// lines returns the lines of the table. Functions and types with the same name for different
+// contexts become one, with either syntax.
 func lines(d *data) map[string]bool {
 	out := make(map[string]bool)
 	add := func(format string, args ...any) { out[strings.TrimSpace(fmt.Sprintf(format, args...))] = true }
@@ -123,7 +127,7 @@ func lines(d *data) map[string]bool {
 	return out
 }
 
-// merged returns the syntax of each name, with '|' between those of one name.
+// merged returns the syntax of each name; several are joined by '|'.
 func merged(list []definition) map[string]string {
 	out := make(map[string]string)
 	for _, d := range list {
@@ -136,4 +140,5 @@ func merged(list []definition) map[string]string {
 	return out
 }
 
+// oneLine replaces white space by single spaces.
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
