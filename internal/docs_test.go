@@ -20,7 +20,8 @@ func TestMessagesAreDocumented(t *testing.T) {
 	plain := regexp.MustCompile(`\bCode(?: =|:) "|Code, d\.\w+ = "`)
 	used := make(map[string]bool)
 	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
-		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") || strings.HasPrefix(name, "diag/code/") {
+		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") ||
+			strings.HasPrefix(name, "diag/code/") {
 			return err
 		}
 		text, err := os.ReadFile(name)
@@ -52,7 +53,8 @@ func TestMessagesAreDocumented(t *testing.T) {
 		listed = append(listed, code.Code(m[1]))
 	}
 	if !slices.Equal(listed, code.All) || !slices.IsSorted(listed) || len(names) != len(listed) {
-		t.Errorf("docs/messages.md lists %d codes, or others, or not sorted; there are %d, and %d in the table", len(listed), len(names), len(code.All))
+		t.Errorf("docs/messages.md lists %d codes, or others, or not sorted; there are %d, and %d in the table",
+			len(listed), len(names), len(code.All))
 	}
 	for _, c := range code.All {
 		if !used[names[string(c)]] && !strings.HasPrefix(string(c), "unclosed-") { // which are put together

@@ -67,7 +67,8 @@ func TestGallery(t *testing.T) {
 		}
 	}
 	if have, _ := os.ReadFile(name); string(have) != b.String() {
-		t.Errorf("%s is not what the cases make; go test ./internal -run TestGallery -update writes it:\n%s", name, firstDifference(string(have), b.String()))
+		t.Errorf("%s is not what the cases make; go test ./internal -run TestGallery -update writes it:\n%s", name,
+			firstDifference(string(have), b.String()))
 	}
 	if !slices.IsSorted(codes) {
 		t.Error("the cases are not sorted")
@@ -89,7 +90,9 @@ func findingsOf(t *testing.T, code string, files []txtar.File) string {
 		return slices.ContainsFunc(files, func(f txtar.File) bool { return f.Name == name })
 	}
 	if !has("index.html") && !has("index.txt") {
-		files = append(slices.Clip(files), txtar.File{Name: "index.html", Data: []byte("<!doctype html><link rel=\"stylesheet\" href=\"main.css\"><p class=\"board\">")})
+		files = append(slices.Clip(files),
+			txtar.File{Name: "index.html",
+				Data: []byte("<!doctype html><link rel=\"stylesheet\" href=\"main.css\"><p class=\"board\">")})
 	}
 	if !has("main.css") {
 		files = append(slices.Clip(files), txtar.File{Name: "main.css"})

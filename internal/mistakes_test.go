@@ -28,7 +28,8 @@ type mistake struct {
 }
 
 // slipKinds are the files that a mistake can be in.
-var slipKinds = map[string]string{"css": "main.css", "html": "index.html", "toml": "rinzel.toml", "js": "main.js", "json": "quay.tokens.json"}
+var slipKinds = map[string]string{"css": "main.css", "html": "index.html", "toml": "rinzel.toml", "js": "main.js",
+	"json": "quay.tokens.json"}
 
 // readMistakes reads the lines of testdata/mistakes.txt: kind, code, text and fix, with tabs between them, and perhaps what
 // else is to be said. In the text «…» is where the finding is to be, and ‹…› is what the fix replaces, if that is not the
@@ -104,19 +105,25 @@ document.title = "x";
 `)).Files
 
 // findingsWith returns what is found in a project with a text for one of its files.
-func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic, offset func(diag.Diagnostic) (string, int), shown string) {
+func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic,
+	offset func(diag.Diagnostic) (string, int), shown string) {
 	var files []txtar.File
 	for _, f := range around {
-		if f.Name == m.file || m.file == "main.js" && f.Name == "index.html" || m.file == "quay.tokens.json" && f.Name == "main.css" {
+		if f.Name == m.file || m.file == "main.js" && f.Name == "index.html" || m.file == "quay.tokens.json" &&
+			f.Name == "main.css" {
 			continue
 		}
 		files = append(files, f)
 	}
 	switch m.file {
 	case "main.js":
-		files = append(files, txtar.File{Name: "index.html", Data: []byte(`<!doctype html><title>x</title><link rel="stylesheet" href="main.css"><script type="module" src="main.js"></script><p class="board a">`)})
+		files = append(files,
+			txtar.File{Name: "index.html",
+				Data: []byte(`<!doctype html><title>x</title><link rel="stylesheet" href="main.css"><script type="module" src="main.js"></script><p class="board a">`)})
 	case "quay.tokens.json":
-		files = append(files, txtar.File{Name: "main.css", Data: []byte("@tokens \"quay.tokens.json\";\n.board { color: const(tone.calm, teal); width: const(size.wide, 1px) }\n")})
+		files = append(files,
+			txtar.File{Name: "main.css",
+				Data: []byte("@tokens \"quay.tokens.json\";\n.board { color: const(tone.calm, teal); width: const(size.wide, 1px) }\n")})
 	}
 	settings := "[roots]\nkit = \"vendor\"\n"
 	if m.file == "rinzel.toml" {
@@ -143,7 +150,8 @@ func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic
 			t.Fatal(err)
 		}
 		for _, d := range slices.Concat(res.Diagnostics, checked.Diagnostics, constants.Diagnostics) {
-			if !slices.ContainsFunc(diags, func(o diag.Diagnostic) bool { return o.Code == d.Code && o.Span == d.Span && o.Message == d.Message }) {
+			if !slices.ContainsFunc(diags,
+				func(o diag.Diagnostic) bool { return o.Code == d.Code && o.Span == d.Span && o.Message == d.Message }) {
 				diags = append(diags, d)
 			}
 		}
@@ -189,7 +197,8 @@ func TestMistakes(t *testing.T) {
 				}
 			}
 			after, _, shown := findingsWith(t, m, m.fixed)
-			if slices.ContainsFunc(after, func(o diag.Diagnostic) bool { return string(o.Code) == m.code }) || diag.HasErrors(after) {
+			if slices.ContainsFunc(after, func(o diag.Diagnostic) bool { return string(o.Code) == m.code }) ||
+				diag.HasErrors(after) {
 				t.Errorf("after the fix\n%s\nfound\n%s", m.fixed, shown)
 			}
 		})

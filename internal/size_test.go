@@ -48,7 +48,8 @@ func TestFunctionSize(t *testing.T) {
 			lines := files.Position(fn.End()).Line - files.Position(fn.Pos()).Line + 1
 			lengths = append(lengths, lines)
 			if n := 1 + branches(fn.Body); (n > mostBranches || lines > mostLines) && !slices.Contains(tables, fn.Name.Name) {
-				t.Errorf("%v: %s has %d lines and %d branches; at most %d and %d", files.Position(fn.Pos()), fn.Name.Name, lines, n, mostLines, mostBranches)
+				t.Errorf("%v: %s has %d lines and %d branches; at most %d and %d", files.Position(fn.Pos()), fn.Name.Name,
+					lines, n, mostLines, mostBranches)
 			}
 		}
 		return nil

@@ -13,7 +13,8 @@ import (
 //go:generate sh -c "go run ./gen -table facts.txt > facts.go"
 
 // Names are the possible target browsers, in listing order.
-var Names = []string{"chrome", "chrome-android", "edge", "firefox", "firefox-android", "opera", "safari", "safari-ios", "samsung"}
+var Names = []string{"chrome", "chrome-android", "edge", "firefox", "firefox-android", "opera", "safari",
+	"safari-ios", "samsung"}
 
 // Nesting is the feature of nested style rules.
 const Nesting = "css.selectors.nesting"

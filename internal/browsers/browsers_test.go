@@ -88,7 +88,8 @@ func TestFactsAreComplete(t *testing.T) {
 			t.Errorf("no fact about nesting in %s", name)
 		}
 		releases := Releases(name)
-		if len(releases) < 20 || !slices.IsSortedFunc(releases, func(a, b Release) int { return cmp.Compare(a.Version, b.Version) }) {
+		if len(releases) < 20 ||
+			!slices.IsSortedFunc(releases, func(a, b Release) int { return cmp.Compare(a.Version, b.Version) }) {
 			t.Errorf("%s has %d releases, or they are not sorted", name, len(releases))
 		}
 	}
@@ -132,7 +133,8 @@ func TestQuery(t *testing.T) {
 		fmt.Sprintf("edge %s-%s by recent 2", newest("edge", 2), newest("edge", 1)); got != want {
 		t.Errorf("got %s, want %s", got, want)
 	}
-	if got, want := shown(Query{Floor: map[string]Version{"safari": 27000}, Recent: 1, Without: withoutAllBut("safari")}.Targets()),
+	if got, want := shown(Query{Floor: map[string]Version{"safari": 27000}, Recent: 1,
+		Without: withoutAllBut("safari")}.Targets()),
 		"safari "+newest("safari", 1).String()+"+ by recent 1 and floor 27; safari 27-"+newest("safari", 2).String()+" by floor 27"; got != want {
 		t.Errorf("got %s, want %s", got, want)
 	}
@@ -148,7 +150,8 @@ func TestQuery(t *testing.T) {
 	if all < some || some < 20 || all > 100 {
 		t.Errorf("shares of %v and %v", all, some)
 	}
-	without := Query{Floor: map[string]Version{"safari": 27000, "edge": 150000}, Without: []Without{{"safari", 0}, {"edge", newest("edge", 1)}}}.Targets()
+	without := Query{Floor: map[string]Version{"safari": 27000, "edge": 150000},
+		Without: []Without{{"safari", 0}, {"edge", newest("edge", 1)}}}.Targets()
 	if got := shown(without); strings.Contains(got, "safari") || strings.Contains(got, "-"+newest("edge", 1).String()) {
 		t.Errorf("got %s", got)
 	}
@@ -265,7 +268,8 @@ func TestMissing(t *testing.T) {
 
 // TestInStead asks for a feature where another is lacking: the flexible boxes of 2009.
 func TestInStead(t *testing.T) {
-	for targets, want := range map[string]string{"chrome 20": "-webkit-", "chrome 21": "", "firefox 15": "-moz-", "firefox 20": "", "chrome 15, firefox 10": "-moz- -webkit-"} {
+	for targets, want := range map[string]string{"chrome 20": "-webkit-", "chrome 21": "", "firefox 15": "-moz-",
+		"firefox 20": "", "chrome 15, firefox 10": "-moz- -webkit-"} {
 		got := strings.Join(parseTargets(t, targets).InStead(Property("box-flex"), Property("display")+".flex"), " ")
 		if got != want {
 			t.Errorf("%s: got %q, want %q", targets, got, want)
@@ -275,7 +279,8 @@ func TestInStead(t *testing.T) {
 
 func TestNeeding(t *testing.T) {
 	targets := parseTargets(t, "chrome 40, firefox 60, safari 15")
-	for feature, want := range map[string]string{Property("user-select"): "chrome 53, firefox 68, safari 27.2", Property("color"): "", "css.no.such": ""} {
+	for feature, want := range map[string]string{Property("user-select"): "chrome 53, firefox 68, safari 27.2",
+		Property("color"): "", "css.no.such": ""} {
 		if got := strings.Join(targets.Needing(feature, "-webkit-"), ", "); got != want {
 			t.Errorf("%s: got %q, want %q", feature, got, want)
 		}
@@ -284,7 +289,8 @@ func TestNeeding(t *testing.T) {
 
 func TestNewest(t *testing.T) {
 	targets := parseTargets(t, "chrome 40, safari 15")
-	for feature, want := range map[string]bool{Property("color"): true, Property("line-clamp"): false, Property("user-select"): true, "css.no.such": false} {
+	for feature, want := range map[string]bool{Property("color"): true, Property("line-clamp"): false,
+		Property("user-select"): true, "css.no.such": false} {
 		if got := targets.Newest(feature); got != want {
 			t.Errorf("%s: got %v", feature, got)
 		}
@@ -292,7 +298,9 @@ func TestNewest(t *testing.T) {
 }
 
 func TestPartsAndMarks(t *testing.T) {
-	if parts := Parts(Property("overflow")); !slices.Contains(parts, "clip") || !slices.Contains(parts, "multiple_keywords") || slices.ContainsFunc(parts, func(p string) bool { return strings.Contains(p, ".") }) {
+	if parts := Parts(Property("overflow")); !slices.Contains(parts, "clip") ||
+		!slices.Contains(parts, "multiple_keywords") ||
+		slices.ContainsFunc(parts, func(p string) bool { return strings.Contains(p, ".") }) {
 		t.Errorf("overflow has %v", parts)
 	}
 	if parts := Parts("css.no.such"); parts != nil {

@@ -76,7 +76,8 @@ type Without struct {
 // 2023, and the last versions for unsupported operating systems.
 func Default() Targets {
 	t := AtLeast(map[string]Version{
-		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000, "opera": 95000,
+		"chrome": 109000, "chrome-android": 109000, "edge": 109000, "firefox": 115000, "firefox-android": 115000,
+		"opera":  95000,
 		"safari": 15004, "safari-ios": 15004, "samsung": 21000,
 	})
 	t.query = "the default"
@@ -145,7 +146,8 @@ func (t Targets) AllPrefixes() map[string][]string {
 
 // excludes reports whether the query excludes a version.
 func (q Query) excludes(browser string, v Version) bool {
-	return slices.ContainsFunc(q.Without, func(w Without) bool { return w.Browser == browser && (w.Version == 0 || w.Version == v) })
+	return slices.ContainsFunc(q.Without,
+		func(w Without) bool { return w.Browser == browser && (w.Version == 0 || w.Version == v) })
 }
 
 // words describes the query.
@@ -268,7 +270,8 @@ func (t Targets) Missing(feature string) []string {
 	}
 	any := versionsOf(spans, (*span).isAny)
 	list := slices.DeleteFunc(t.facts.newest(t.facts.all.minus(&any)), func(s string) bool {
-		return slices.Contains(Names, s) && slices.ContainsFunc(kin(s), func(other string) bool { return any.has(layout().coming[slices.Index(Names, other)]) })
+		return slices.Contains(Names, s) &&
+			slices.ContainsFunc(kin(s), func(other string) bool { return any.has(layout().coming[slices.Index(Names, other)]) })
 	})
 	t.missing.Store(feature, list)
 	return list

@@ -73,7 +73,9 @@ func Start(t testing.TB) *Browser {
 	cmd := exec.Command(path, "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
 		"--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
 		"--force-color-profile=srgb", "--remote-debugging-pipe", "--remote-debugging-port=0",
-		"--remote-allow-origins=*", "--disable-background-timer-throttling", "--disable-renderer-backgrounding", "--disable-backgrounding-occluded-windows", "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1", "--user-data-dir="+t.TempDir(), "about:blank")
+		"--remote-allow-origins=*", "--disable-background-timer-throttling", "--disable-renderer-backgrounding",
+		"--disable-backgrounding-occluded-windows", "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+		"--user-data-dir="+t.TempDir(), "about:blank")
 	cmd.ExtraFiles = []*os.File{toBrowser, fromBrowser}
 	stderr, err := cmd.StderrPipe()
 	if err != nil {
@@ -243,7 +245,8 @@ func (b *Browser) Open(url string) *Page {
 	for _, domain := range []string{"Page", "Runtime", "Network", "Log", "DOM", "CSS"} {
 		p.must(domain+".enable", nil, nil)
 	}
-	p.must("Emulation.setDeviceMetricsOverride", map[string]any{"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
+	p.must("Emulation.setDeviceMetricsOverride",
+		map[string]any{"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
 	p.Load(url)
 	return p
 }
@@ -307,7 +310,8 @@ func (p *Page) event(m message) {
 			Canceled                   bool
 		}
 		_ = json.Unmarshal(m.Params, &f)
-		if f.Type != "Other" && !f.Canceled && f.ErrorText != "net::ERR_NAME_NOT_RESOLVED" { // such as a missing icon; and there is no network
+		// such as a missing icon; and there is no network
+		if f.Type != "Other" && !f.Canceled && f.ErrorText != "net::ERR_NAME_NOT_RESOLVED" {
 			p.problems = append(p.problems, f.ErrorText+" for "+p.requests[f.RequestID])
 		}
 	case "Network.responseReceived":

@@ -202,7 +202,8 @@ func (p *Page) grant(d time.Duration, options map[string]any) {
 	p.b.mu.Lock()
 	p.spent = make(chan struct{})
 	p.b.mu.Unlock()
-	params := map[string]any{"policy": "pauseIfNetworkFetchesPending", "budget": d.Milliseconds(), "maxVirtualTimeTaskStarvationCount": 10000}
+	params := map[string]any{"policy": "pauseIfNetworkFetchesPending", "budget": d.Milliseconds(),
+		"maxVirtualTimeTaskStarvationCount": 10000}
 	maps.Copy(params, options)
 	p.must("Emulation.setVirtualTimePolicy", params, nil)
 }
@@ -285,8 +286,11 @@ func (p *Page) enter(s State) {
 	if s.Dark {
 		scheme = "dark"
 	}
-	p.must("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
-	p.must("Emulation.setEmulatedMedia", map[string]any{"media": s.Media, "features": []map[string]string{{"name": "prefers-color-scheme", "value": scheme}}}, nil)
+	p.must("Emulation.setDeviceMetricsOverride",
+		map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
+	p.must("Emulation.setEmulatedMedia",
+		map[string]any{"media": s.Media,
+			"features": []map[string]string{{"name": "prefers-color-scheme", "value": scheme}}}, nil)
 }
 
 // force makes every element match :hover, :focus and :active, or undoes that.

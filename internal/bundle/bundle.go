@@ -71,7 +71,8 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 		parts = append(parts, step.Part{File: p.File, Nodes: pieces[i].Nodes})
 	}
 	checkExternal(pieces, job.Report)
-	u := &step.Unit{Kind: job.Kind, Nodes: join(pieces, job.Report), Parts: parts, Composed: true, Report: func(d diag.Diagnostic) { job.Report(d) }}
+	u := &step.Unit{Kind: job.Kind, Nodes: join(pieces, job.Report), Parts: parts, Composed: true,
+		Report: func(d diag.Diagnostic) { job.Report(d) }}
 	if err := job.Finish.Run(ctx, u); err != nil {
 		return res, err
 	}

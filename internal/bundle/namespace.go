@@ -114,7 +114,8 @@ func (p prefixes) node(n ast.Node) ast.Edit {
 	edited := n
 	switch n := n.(type) {
 	case *ast.StyleRule:
-		if list, ok := ast.MapList(n.Selectors, func(_ int, s *ast.Selector) (ast.Selector, bool) { return p.selector(*s) }); ok {
+		if list, ok := ast.MapList(n.Selectors,
+			func(_ int, s *ast.Selector) (ast.Selector, bool) { return p.selector(*s) }); ok {
 			copied := *n
 			copied.Selectors = list
 			edited = &copied
@@ -160,7 +161,8 @@ func (p prefixes) selector(s ast.Selector) (ast.Selector, bool) {
 		if part.Args == nil {
 			return with, changed
 		}
-		list, ok := ast.MapList(part.Args.Selectors, func(_ int, s *ast.Selector) (ast.Selector, bool) { return p.selector(*s) })
+		list, ok := ast.MapList(part.Args.Selectors,
+			func(_ int, s *ast.Selector) (ast.Selector, bool) { return p.selector(*s) })
 		if ok {
 			args := *part.Args
 			args.Selectors = list
@@ -174,7 +176,8 @@ func (p prefixes) selector(s ast.Selector) (ast.Selector, bool) {
 func (p prefixes) values(values []ast.Value) []ast.Value {
 	out, _ := ast.MapList(values, func(i int, v *ast.Value) (ast.Value, bool) {
 		with, changed := *v, false
-		if to, ok := p[v.Text]; ok && v.Kind == token.Ident && i+1 < len(values) && values[i+1].IsDelim('|') && !values[i+1].Space {
+		if to, ok := p[v.Text]; ok && v.Kind == token.Ident && i+1 < len(values) && values[i+1].IsDelim('|') &&
+			!values[i+1].Space {
 			with.Text, changed = to, true
 		}
 		if v.Inner != nil {

@@ -66,13 +66,16 @@ usage or an internal failure. After an error the previous output is kept.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development, "settings profile: development, production, or your own")
+	f.StringVarP(&flags.profile, "profile", "p", project.Development,
+		"settings profile: development, production, or your own")
 	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file, a folder, or - for standard output")
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil, "glob of evidence files, relative to the source folder; may be repeated")
-	_ = cmd.RegisterFlagCompletionFunc("profile", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
-	})
+	f.StringArrayVar(&flags.evidence, "evidence", nil,
+		"glob of evidence files, relative to the source folder; may be repeated")
+	_ = cmd.RegisterFlagCompletionFunc("profile",
+		func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
+		})
 	f.BoolVar(&flags.prefixes, "prefixes", false, "list added and removed prefixes, with the browsers that need them")
 	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes from each sheet")
 	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and list what would be written")
@@ -225,7 +228,8 @@ func rootName(p *project.Project, file string) (string, bool) {
 }
 
 // write writes the outputs to where the flags say.
-func (f *buildFlags) write(ctx context.Context, p *project.Project, res *site.Result, std IO, opts source.PublishOptions) (source.Published, error) {
+func (f *buildFlags) write(ctx context.Context, p *project.Project, res *site.Result, std IO,
+	opts source.PublishOptions) (source.Published, error) {
 	if len(f.sheets) > 0 {
 		return f.writeSheets(ctx, p, res, std, opts)
 	}

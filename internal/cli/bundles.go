@@ -136,7 +136,8 @@ func unsharedReason(k site.Unshared) string {
 	if k.Property == "" {
 		return fmt.Sprintf("on %s; too small for a bundle, or in a different order", diag.Count(len(k.Pages), "page"))
 	}
-	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"), filepath.ToSlash(k.Page), k.After, k.Property)
+	return fmt.Sprintf("on %s; on %s it comes after %s, and both set %q", diag.Count(len(k.Pages), "page"),
+		filepath.ToSlash(k.Page), k.After, k.Property)
 }
 
 // jsonBundles returns the bundles as JSON.
@@ -169,5 +170,6 @@ func (in *inspection) jsonBundles(res *site.Result) any {
 	for _, k := range res.Unshared {
 		keeps = append(keeps, unshared(k))
 	}
-	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "unshared": keeps, "diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
+	return map[string]any{"version": 1, "pages": pages, "bundles": bundles, "unshared": keeps,
+		"diagnostics": jsonDiagnostics(in.project.Tree.Set, res.Diagnostics)}
 }

@@ -60,7 +60,8 @@ The exit status is 1 if there is a finding of the severity of --fail or above.`,
 }
 
 // failLevels are the severities that --fail accepts; never is above all.
-var failLevels = map[string]diag.Severity{"error": diag.Error, "warning": diag.Warning, "note": diag.Note, "never": diag.Error + 1}
+var failLevels = map[string]diag.Severity{"error": diag.Error, "warning": diag.Warning, "note": diag.Note,
+	"never": diag.Error + 1}
 
 // runCheck runs the check command after flag parsing.
 func runCheck(ctx context.Context, flags checkFlags, std IO) error {
@@ -107,7 +108,8 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *site.Checked, 
 	case flags.sarif:
 		return writeJSON(std.Out, sarifOf(p.Tree.Set, c.Diagnostics))
 	case flags.json:
-		return writeJSON(std.Out, map[string]any{"version": 1, "sheets": c.Sheets, "diagnostics": jsonDiagnostics(p.Tree.Set, c.Diagnostics)})
+		return writeJSON(std.Out,
+			map[string]any{"version": 1, "sheets": c.Sheets, "diagnostics": jsonDiagnostics(p.Tree.Set, c.Diagnostics)})
 	}
 	shown := c.Diagnostics
 	if !flags.every {
@@ -138,6 +140,7 @@ func showChecked(flags checkFlags, std IO, p *project.Project, c *site.Checked, 
 	if c.LeftOut > 0 {
 		checked += fmt.Sprintf(", %d in libraries not shown", c.LeftOut)
 	}
-	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", checked+":"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+	_, err := fmt.Fprintf(std.Out, "%s %s, in %s\n", in.paint("1", checked+":"), strings.Join(parts, ", "),
+		took.Round(time.Millisecond))
 	return err
 }

@@ -51,7 +51,8 @@ func runClean(opts project.Options, std IO) error {
 	}
 	dir := filepath.ToSlash(p.Output)
 	if len(left) > 0 {
-		fmt.Fprintf(std.Out, "not removed: %s that changed since rinzel wrote them, or could not be removed: %s\n", diag.Count(len(left), "file"), diag.Printable(someOf(left, 3)))
+		fmt.Fprintf(std.Out, "not removed: %s that changed since rinzel wrote them, or could not be removed: %s\n",
+			diag.Count(len(left), "file"), diag.Printable(someOf(left, 3)))
 	}
 	if len(removed)+len(left) == 0 {
 		_, err = fmt.Fprintf(std.Out, "%s has no files written by a build\n", diag.Printable(dir))

@@ -126,11 +126,13 @@ hashed in production. It needs no settings to start.`,
 			for _, c := range cmd.Commands() {
 				names = append(names, c.Name())
 			}
-			return fmt.Errorf("unknown command %q%s", args[0], didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
+			return fmt.Errorf("unknown command %q%s", args[0],
+				didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
 		},
 	}
 	cmd.SetFlagErrorFunc(flagError)
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std), newRepeats(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std),
+		newRepeats(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

@@ -68,7 +68,8 @@ func TestDemo(t *testing.T) {
 	if len(pages) != 4 || len(sheets) != 6 {
 		t.Errorf("%d pages, %d sheets", len(pages), len(sheets))
 	}
-	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 || !strings.Contains(errs, `folder "harbour" is not empty`) {
+	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 ||
+		!strings.Contains(errs, `folder "harbour" is not empty`) {
 		t.Errorf("a second time: %d %s", code, errs)
 	}
 }
@@ -94,7 +95,8 @@ type result struct {
 }
 
 func TestJSON(t *testing.T) {
-	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css><p class=a>", "a.css", ".a { top: 0; *d: e }\n.dead { left: 0 }\n")
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css><p class=a>", "a.css",
+		".a { top: 0; *d: e }\n.dead { left: 0 }\n")
 	code, out, errs := runIn(t, dir, "build", "--json", "--profile", "production")
 	var r result
 	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 0 || errs != "" {
@@ -107,20 +109,23 @@ func TestJSON(t *testing.T) {
 			t.Errorf("output %s", o.Path)
 		}
 	}
-	if !slices.Equal(kinds, []string{"style", "map", "page", "manifest"}) || r.Version != 1 || !r.Written || r.Profile != "production" ||
+	if !slices.Equal(kinds, []string{"style", "map", "page", "manifest"}) || r.Version != 1 || !r.Written ||
+		r.Profile != "production" ||
 		!slices.Equal(r.Finish, []string{"purge", "minify"}) || len(r.Bundles) != 1 || r.Bundles[0].Page != "index.html" {
 		t.Errorf("got %+v", r)
 	}
 	if len(r.Findings) != 1 {
 		t.Fatalf("findings %+v", r.Findings)
 	}
-	if f := r.Findings[0]; f.Code != "bad-declaration" || f.Severity != "warning" || f.File != "a.css" || f.Line != 1 || f.Column != 14 || f.EndColumn != 19 {
+	if f := r.Findings[0]; f.Code != "bad-declaration" || f.Severity != "warning" || f.File != "a.css" ||
+		f.Line != 1 || f.Column != 14 || f.EndColumn != 19 {
 		t.Errorf("finding %+v", f)
 	}
 }
 
 func TestJSONOfErrors(t *testing.T) {
-	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css>", "a.css", "@import \"b.css\";", "b.css", "@import \"c.css\";")
+	dir := lay(t, "index.html", "<link rel=stylesheet href=a.css>", "a.css", "@import \"b.css\";", "b.css",
+		"@import \"c.css\";")
 	code, out, errs := runIn(t, dir, "build", "--json")
 	var r result
 	if err := json.Unmarshal([]byte(out), &r); err != nil || code != 1 || errs != "" {
@@ -129,7 +134,8 @@ func TestJSONOfErrors(t *testing.T) {
 	if r.Written || len(r.Outputs) != 0 || len(r.Findings) != 1 {
 		t.Fatalf("got %+v", r)
 	}
-	if f := r.Findings[0]; f.Code != "missing-file" || f.File != "b.css" || len(f.Related) != 1 || f.Related[0].File != "a.css" || f.Related[0].Line != 1 {
+	if f := r.Findings[0]; f.Code != "missing-file" || f.File != "b.css" || len(f.Related) != 1 ||
+		f.Related[0].File != "a.css" || f.Related[0].Line != 1 {
 		t.Errorf("finding %+v", f)
 	}
 	if _, err := os.Stat("public"); err == nil {
@@ -147,7 +153,8 @@ func TestColor(t *testing.T) {
 	t.Chdir(dir)
 	for _, colored := range []bool{false, true} {
 		var out, errs bytes.Buffer
-		code := cli.Run(context.Background(), []string{"build", "--profile", "production"}, cli.IO{Out: &out, Err: &errs, OutColor: colored, ErrColor: colored})
+		code := cli.Run(context.Background(), []string{"build", "--profile", "production"},
+			cli.IO{Out: &out, Err: &errs, OutColor: colored, ErrColor: colored})
 		if code != 1 || strings.Contains(out.String()+errs.String(), "\x1b[") != colored {
 			t.Errorf("colour %v: %d %q %q", colored, code, out.String(), errs.String())
 		}
@@ -181,7 +188,8 @@ func TestStopped(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	var out, errs bytes.Buffer
-	if code := cli.Run(ctx, []string{"build"}, cli.IO{Out: &out, Err: &errs}); code != 2 || !strings.Contains(errs.String(), "interrupted, previous output kept") {
+	if code := cli.Run(ctx, []string{"build"}, cli.IO{Out: &out, Err: &errs}); code != 2 ||
+		!strings.Contains(errs.String(), "interrupted, previous output kept") {
 		t.Errorf("%d %q", code, errs.String())
 	}
 	if _, err := os.Stat("public"); err == nil {
@@ -191,7 +199,8 @@ func TestStopped(t *testing.T) {
 
 // TestSettingsElsewhere checks that paths count from the settings file.
 func TestSettingsElsewhere(t *testing.T) {
-	dir := lay(t, "conf/rinzel.toml", "source = \"../site\"\noutput = \"../out\"\n", "site/index.html", "<link rel=stylesheet href=a.css>", "site/a.css", "p { b: c }")
+	dir := lay(t, "conf/rinzel.toml", "source = \"../site\"\noutput = \"../out\"\n", "site/index.html",
+		"<link rel=stylesheet href=a.css>", "site/a.css", "p { b: c }")
 	code, out, errs := runIn(t, dir, "build", "--settings", "conf/rinzel.toml")
 	if code != 0 || !strings.Contains(out, "settings conf/rinzel.toml") {
 		t.Fatalf("%d %s%s", code, out, errs)
@@ -213,7 +222,8 @@ func TestNothingButDefinitions(t *testing.T) {
 
 // TestUnreached lists files that nothing reaches.
 func TestUnreached(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n[bundles.app]\nfrom = [\"app.css\"]\n", "site/index.html", "<link rel=stylesheet href=main.css><script type=module src=js/main.js></script><style>@import \"block.css\";</style>",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n[bundles.app]\nfrom = [\"app.css\"]\n", "site/index.html",
+		"<link rel=stylesheet href=main.css><script type=module src=js/main.js></script><style>@import \"block.css\";</style>",
 		"site/main.css", "@tokens \"quay.tokens.json\";\n.a { background: url(img/sea.svg) }\n", "site/app.css", ".b { color: red }\n", "site/block.css", ".c { color: red }\n", "site/quay.tokens.json", "{}",
 		"site/js/main.js", "import \"./part.css\"; import(\"./later.js\");\n", "site/js/part.css", ".d { color: red }\n", "site/js/later.js", "import \"./later.css\";\n", "site/js/later.css", ".e { color: red }\n",
 		"site/img/sea.svg", "<svg/>", "site/img/old.svg", "<svg/>", "site/old.css", ".f { color: red }\n", "site/js/old.js", "x", "site/.hidden", "x")
@@ -221,11 +231,13 @@ func TestUnreached(t *testing.T) {
 	if want := "3 files in the source folder used by no page and no bundle of the settings:\n  site/img/old.svg\n  site/js/old.js\n  site/old.css\n"; code != 0 || out != want {
 		t.Errorf("%d %s\n%s, want %s", code, out, errs, want)
 	}
-	if code, out, _ := runIn(t, dir, "imports", "--files", "--json"); code != 0 || !strings.Contains(out, `"site/js/old.js"`) {
+	if code, out, _ := runIn(t, dir, "imports", "--files", "--json"); code != 0 ||
+		!strings.Contains(out, `"site/js/old.js"`) {
 		t.Errorf("%d %s", code, out)
 	}
 	code, out, _ = runIn(t, dir, "imports")
-	for _, want := range []string{"site/js/part.css  1 rule; imported by site/js/main.js", "site/js/later.css  1 rule; imported by site/js/later.js", "the bundle app.css\n└─ site/app.css  1 rule\n", "└─ the style element in line 1  only imports\n   └─ site/block.css  1 rule\n", "1 sheet in the source folder used by no page"} {
+	for _, want := range []string{"site/js/part.css  1 rule; imported by site/js/main.js",
+		"site/js/later.css  1 rule; imported by site/js/later.js", "the bundle app.css\n└─ site/app.css  1 rule\n", "└─ the style element in line 1  only imports\n   └─ site/block.css  1 rule\n", "1 sheet in the source folder used by no page"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s", code, want, out)
 		}
@@ -238,8 +250,10 @@ func TestManyFindings(t *testing.T) {
 	for i := range 30 {
 		fmt.Fprintf(&many, ".a { colr%d: red }\n", i)
 	}
-	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", many.String()+".a { color: red")
-	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "unknown property") != 20 || !strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css",
+		many.String()+".a { color: red")
+	if _, _, errs := runIn(t, dir, "build"); strings.Count(errs, "unknown property") != 20 ||
+		!strings.Contains(errs, "and 10 more [unknown-property]; --json lists all\n") {
 		t.Errorf("got %s", errs)
 	}
 	w := startWatch(t, dir)
@@ -255,9 +269,11 @@ func TestManyFindings(t *testing.T) {
 
 // TestDryRun tells what would be written, and no rules.
 func TestDryRun(t *testing.T) {
-	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", ".a { color: red }\n.b { color: red; animation: drift 1s }\n@keyframes drift { to { top: 0 } }\n")
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css",
+		".a { color: red }\n.b { color: red; animation: drift 1s }\n@keyframes drift { to { top: 0 } }\n")
 	code, out, errs := runIn(t, dir, "build", "--dry-run", "--purged", "-p", "production")
-	for _, want := range []string{"  main.css          3       2  66%\n", "  would write to public", "1 of 2 rules purged, 1 definition as well", "nothing written"} {
+	for _, want := range []string{"  main.css          3       2  66%\n", "  would write to public",
+		"1 of 2 rules purged, 1 definition as well", "nothing written"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s%s", code, want, out, errs)
 		}
@@ -265,14 +281,16 @@ func TestDryRun(t *testing.T) {
 	if _, err := os.Stat(filepath.Join(dir, "public")); err == nil {
 		t.Error("something was written")
 	}
-	if code, out, _ := runIn(t, dir, "build", "--dry-run", "--json"); code != 0 || !strings.Contains(out, `"written": false`) {
+	if code, out, _ := runIn(t, dir, "build", "--dry-run", "--json"); code != 0 ||
+		!strings.Contains(out, `"written": false`) {
 		t.Errorf("%d %s", code, out)
 	}
 }
 
 // TestWhy asks the program about selectors.
 func TestWhy(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n[purge]\nkeep = [\".is-*\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=\"board bord\">x<script src=main.js></script>",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n[purge]\nkeep = [\".is-*\"]\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=\"board bord\">x<script src=main.js></script>",
 		"site/main.js", "el.className = \"note-\" + kind;\nel.id = \"quay\";\n", "site/list.php", "<?php ?>",
 		"site/main.css", ".board,\n.pier { color: red }\n.note-calm { color: red }\n.is-open { color: red }\n/* rinzel as-is: purge */\n.mole { color: red }\n#quay { color: red }\nbody { color: red }\n@keyframes drift { to { top: 0 } }\n.board { @media print { .pier & { top: 0 } } }\n")
 	for _, test := range []struct{ question, want string }{
@@ -297,10 +315,12 @@ func TestWhy(t *testing.T) {
 			t.Errorf("%d no %q in\n%s", code, want, out)
 		}
 	}
-	if code, out, _ := runIn(t, dir, "why", "--all", "--json"); code != 0 || !strings.Contains(out, `"how": "joined"`) || !strings.Contains(out, `"selector": "@keyframes drift"`) {
+	if code, out, _ := runIn(t, dir, "why", "--all", "--json"); code != 0 ||
+		!strings.Contains(out, `"how": "joined"`) || !strings.Contains(out, `"selector": "@keyframes drift"`) {
 		t.Errorf("%d %s", code, out)
 	}
-	if code, _, errs := runIn(t, dir, "why", ".board", "-p", "development"); code != 2 || !strings.Contains(errs, `the profile "development" does not purge`) {
+	if code, _, errs := runIn(t, dir, "why", ".board", "-p", "development"); code != 2 ||
+		!strings.Contains(errs, `the profile "development" does not purge`) {
 		t.Errorf("%d %s", code, errs)
 	}
 }

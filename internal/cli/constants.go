@@ -25,7 +25,8 @@ type inspectFlags struct {
 
 // add adds the flags to a command.
 func (f *inspectFlags) add(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&f.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	cmd.Flags().StringVar(&f.settings, "settings", "",
+		"settings file (default rinzel.toml in this folder, if there is one)")
 	cmd.Flags().BoolVar(&f.json, "json", false, "write result and findings as JSON to standard output")
 }
 
@@ -224,7 +225,8 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 		of[key] = append(of[key], c)
 	}
 	for _, key := range order {
-		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", diag.Count(len(of[key]), "constant")), sheetNames(of[key][0].sheets, linked))
+		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", diag.Count(len(of[key]), "constant")),
+			sheetNames(of[key][0].sheets, linked))
 		in.constantTable(of[key])
 	}
 }
@@ -243,7 +245,8 @@ func (in *inspection) constantTable(list []*sharedConstant) {
 	const widest = 40
 	rows := [][4]string{{"constant", "value", "read by", "set at"}}
 	for _, c := range list {
-		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"), readBy(c.Constant),
+		rows = append(rows, [4]string{diag.Printable(c.Path), runewidth.Truncate(valueText(c.Constant), widest, "…"),
+			readBy(c.Constant),
 			in.position(c.Set.At) + in.note(c.Constant)})
 	}
 	var widths [3]int
@@ -257,7 +260,8 @@ func (in *inspection) constantTable(list []*sharedConstant) {
 		if i > 0 {
 			swatch = in.swatch(list[i-1].Color)
 		}
-		line := fmt.Sprintf("  %s  %s%s  %s  %s", runewidth.FillRight(row[0], widths[0]), swatch, runewidth.FillRight(row[1], widths[1]),
+		line := fmt.Sprintf("  %s  %s%s  %s  %s", runewidth.FillRight(row[0], widths[0]), swatch,
+			runewidth.FillRight(row[1], widths[1]),
 			runewidth.FillRight(row[2], widths[2]), row[3])
 		if i == 0 {
 			line = in.paint("2", line)
@@ -295,7 +299,8 @@ func (in *inspection) note(c query.Constant) string {
 		switch {
 		case o.Kind == "drop":
 		case o.Reads > 0 && o.Kind == "default":
-			return fmt.Sprintf(", too late: %s got %s", diag.Count(o.Reads, "reader"), diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
+			return fmt.Sprintf(", too late: %s got %s", diag.Count(o.Reads, "reader"),
+				diag.Printable(runewidth.Truncate(o.Value, 30, "…")))
 		case o.Kind == "default" && c.Set.Kind != "default":
 			return ", overrides the default " + diag.Printable(runewidth.Truncate(o.Value, 30, "…"))
 		case o.Kind != "default":
@@ -319,7 +324,8 @@ func valueText(c query.Constant) string {
 // constant prints everything about one constant.
 func (in *inspection) constant(c *sharedConstant, sheets string) {
 	out := in.std.Out
-	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"), strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
+	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"),
+		strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
 	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.position(c.Set.At), sheets)
 	for _, o := range c.Others {
 		words := "overrides"
@@ -410,11 +416,13 @@ func (in *inspection) jsonSetting(s query.Setting) jsonSetting {
 
 // jsonConstants returns constants as JSON.
 func (in *inspection) jsonConstants(found *query.Constants) jsonConstants {
-	out := jsonConstants{Version: 1, Sheets: []jsonSheet{}, Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
+	out := jsonConstants{Version: 1, Sheets: []jsonSheet{},
+		Diagnostics: jsonDiagnostics(in.project.Tree.Set, found.Diagnostics)}
 	for _, s := range found.Sheets {
 		sheet := jsonSheet{Sheet: s.Sheet, Constants: []jsonConstant{}}
 		for _, c := range s.Constants {
-			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set), From: c.From, Derived: c.Derived, Rules: c.Rules}
+			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set),
+				From: c.From, Derived: c.Derived, Rules: c.Rules}
 			for _, o := range c.Others {
 				other := in.jsonSetting(o)
 				other.Other, other.Reads = o.Value, o.Reads

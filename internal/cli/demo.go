@@ -48,7 +48,8 @@ func runDemo(ctx context.Context, folder string, std IO) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nto see changes in %s, reload the page while this runs:\n  cd %s && rinzel watch\n",
+	_, err = fmt.Fprintf(std.Out,
+		"open %s in a browser\nto see changes in %s, reload the page while this runs:\n  cd %s && rinzel watch\n",
 		page, filepath.Join(dir, "site"), dir)
 	return err
 }

@@ -104,7 +104,8 @@ func (in *inspection) unreached(ctx context.Context) error {
 		fmt.Fprintln(in.std.Out, "all files of the source folder are used")
 		return nil
 	}
-	fmt.Fprintf(in.std.Out, "%s in the source folder used by no page and no bundle of the settings:\n", diag.Count(len(files), "file"))
+	fmt.Fprintf(in.std.Out, "%s in the source folder used by no page and no bundle of the settings:\n",
+		diag.Count(len(files), "file"))
 	for _, name := range files {
 		fmt.Fprintln(in.std.Out, "  "+diag.Printable(name))
 	}
@@ -113,7 +114,8 @@ func (in *inspection) unreached(ctx context.Context) error {
 
 // branches prints sheets below the previous line. A tree is only printed once.
 // scripts are those that import the sheets.
-func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string, drawn map[*link.ImportNode]bool) {
+func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string,
+	drawn map[*link.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "
 		if i == len(list)-1 {
@@ -124,7 +126,8 @@ func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent
 			about += "; imported by " + diag.Printable(scripts[i])
 		}
 		if drawn[n] && len(n.Imports) > 0 {
-			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about+"; its imports are listed above"))
+			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet),
+				in.paint("2", about+"; its imports are listed above"))
 			continue
 		}
 		drawn[n] = true
@@ -209,7 +212,8 @@ func jsonTrees(list []*link.ImportNode, scripts []string) []jsonImport {
 		if i < len(scripts) {
 			script = scripts[i]
 		}
-		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.Excluded, n.External, n.Repeated, n.Replaced, jsonTrees(n.Imports, nil)})
+		out = append(out, jsonImport{n.Sheet, script, n.Condition, n.Rules, n.Constants, n.Excluded, n.External,
+			n.Repeated, n.Replaced, jsonTrees(n.Imports, nil)})
 	}
 	return out
 }

@@ -20,7 +20,8 @@ func TestInterrupt(t *testing.T) {
 	for i := range 25_000 {
 		fmt.Fprintf(&css, ".pier-%d:is(.a, .b) > .berth { margin: calc(%dpx * 2) 0; color: color-mix(in srgb, #%06x, white 20%%); & i { transition: transform %dms } }\n", i, i, i*37, i)
 	}
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
 	if code, _, errs := runIn(t, dir, "build"); code != 0 {
 		t.Fatal(errs)
 	}

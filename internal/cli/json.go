@@ -16,21 +16,22 @@ import (
 // jsonResult is the result of a build as JSON. Fields may be added; none is
 // renamed or removed without a new version.
 type jsonResult struct {
-	Version       int              `json:"version"`
-	Profile       string           `json:"profile,omitempty"`
-	Settings      string           `json:"settings,omitempty"`
-	Finish        []string         `json:"finish"`
-	Written       bool             `json:"written"`
-	Outputs       []jsonOutput     `json:"outputs"`
-	Bundles       []jsonBundle     `json:"bundles"`
-	Broken        []string         `json:"broken"`  // pages that show their errors
-	Removed       []string         `json:"removed"` // outputs of an earlier build that are not part of this one
-	Diagnostics   []jsonDiagnostic `json:"diagnostics"`
-	Unreached     int              `json:"unreached"`          // number of files that no output is built from
-	Sheets        []string         `json:"unreachedSheets"`    // sheets among them
-	Unstyled      []string         `json:"unstyled"`           // pages without styles
-	Evidence      map[string]int   `json:"evidence,omitempty"` // number of evidence files by extension
-	CheckFindings int              `json:"checkFindings"`      // findings of rinzel check that are not among the diagnostics
+	Version     int              `json:"version"`
+	Profile     string           `json:"profile,omitempty"`
+	Settings    string           `json:"settings,omitempty"`
+	Finish      []string         `json:"finish"`
+	Written     bool             `json:"written"`
+	Outputs     []jsonOutput     `json:"outputs"`
+	Bundles     []jsonBundle     `json:"bundles"`
+	Broken      []string         `json:"broken"`  // pages that show their errors
+	Removed     []string         `json:"removed"` // outputs of an earlier build that are not part of this one
+	Diagnostics []jsonDiagnostic `json:"diagnostics"`
+	Unreached   int              `json:"unreached"`          // number of files that no output is built from
+	Sheets      []string         `json:"unreachedSheets"`    // sheets among them
+	Unstyled    []string         `json:"unstyled"`           // pages without styles
+	Evidence    map[string]int   `json:"evidence,omitempty"` // number of evidence files by extension
+	// findings of rinzel check that are not among the diagnostics
+	CheckFindings int `json:"checkFindings"`
 }
 
 // jsonOutput is an output as JSON.
@@ -97,7 +98,9 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 	out := jsonResult{
 		Version: 1, Profile: res.Profile.Name, Settings: r.project.Settings.File,
 		Finish: orEmpty(res.Profile.Finish), Written: published != nil,
-		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{}, Broken: orEmpty(res.Broken), Unreached: len(res.Unreached), Sheets: orEmpty(unreachedSheets(res, r.project)), Unstyled: orEmpty(res.Unstyled), Evidence: kindsRead(res),
+		Outputs: []jsonOutput{}, Bundles: []jsonBundle{}, Removed: []string{}, Diagnostics: []jsonDiagnostic{},
+		Broken: orEmpty(res.Broken), Unreached: len(res.Unreached), Sheets: orEmpty(unreachedSheets(res, r.project)),
+		Unstyled: orEmpty(res.Unstyled), Evidence: kindsRead(res),
 	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
@@ -113,8 +116,10 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 	targets := r.project.Settings.TargetsOf(res.Profile)
 	for _, b := range res.Bundles {
 		jb := jsonBundle{
-			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), Inline: b.Inline, Lazy: b.Lazy, Sheets: len(b.Files), SourceBytes: b.Sources, Bytes: b.Size,
-			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules, Prefixes: []jsonPrefix{},
+			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), Inline: b.Inline, Lazy: b.Lazy, Sheets: len(b.Files),
+			SourceBytes: b.Sources, Bytes: b.Size,
+			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules,
+			Prefixes: []jsonPrefix{},
 		}
 		if len(b.Pages) == 1 {
 			jb.Page = b.Pages[0]
@@ -140,7 +145,8 @@ func writeJSON(w io.Writer, v any) error {
 func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic {
 	out := []jsonDiagnostic{}
 	for _, d := range list {
-		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPosition: jsonPositionOf(files, d.Span), Message: d.Message, Fix: d.Fix, More: len(d.Also)}
+		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPosition: jsonPositionOf(files, d.Span),
+			Message: d.Message, Fix: d.Fix, More: len(d.Also)}
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPositionOf(files, rel.Span), rel.Message})
 		}

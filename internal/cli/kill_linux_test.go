@@ -25,14 +25,16 @@ const (
 
 // failingCalls are the system calls that change folders or open files, and that may fail at any time.
 var failingCalls = map[uint64]bool{
-	syscall.SYS_OPENAT: true, syscall.SYS_RENAMEAT: true, sysRenameat2: true, syscall.SYS_LINKAT: true, syscall.SYS_UNLINKAT: true, syscall.SYS_MKDIRAT: true,
+	syscall.SYS_OPENAT: true, syscall.SYS_RENAMEAT: true, sysRenameat2: true, syscall.SYS_LINKAT: true,
+	syscall.SYS_UNLINKAT: true, syscall.SYS_MKDIRAT: true,
 	sysSyncfs: true,
 }
 
 // writingCalls are the system calls that change files.
 var writingCalls = map[uint64]bool{
-	syscall.SYS_WRITE: true, syscall.SYS_PWRITE64: true, syscall.SYS_FTRUNCATE: true, syscall.SYS_FLOCK: true, syscall.SYS_CLOSE: true,
-	sysCopyFileRange: true,
+	syscall.SYS_WRITE: true, syscall.SYS_PWRITE64: true, syscall.SYS_FTRUNCATE: true, syscall.SYS_FLOCK: true,
+	syscall.SYS_CLOSE: true,
+	sysCopyFileRange:  true,
 }
 
 func init() { maps.Copy(writingCalls, failingCalls) }
@@ -40,7 +42,8 @@ func init() { maps.Copy(writingCalls, failingCalls) }
 // interfere runs the program and kills it as it enters the n-th of some system calls, or has that call fail if failure is not
 // zero. It returns false if the program ended before that. Only calls after the output folder was locked count: those that
 // read the project are left out.
-func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, args ...string) (done bool, code int, err error) {
+func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, args ...string) (done bool,
+	code int, err error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	cmd := exec.Command(program, args...)
@@ -132,7 +135,8 @@ func newChange(t *testing.T) *change {
 	t.Helper()
 	const page = "<!doctype html><link rel=stylesheet href=%s><link rel=stylesheet href=kit.css><p class=\"a b\">"
 	files := func(version int) []string {
-		return []string{"rinzel.toml", "source = \"site\"\n[profile.production]\nmaps = \"none\"\nnames = \"plain\"\n[split]\nmin-bytes = 0\n", "site/kit.css", ".b { color: teal }\n",
+		return []string{"rinzel.toml",
+			"source = \"site\"\n[profile.production]\nmaps = \"none\"\nnames = \"plain\"\n[split]\nmin-bytes = 0\n", "site/kit.css", ".b { color: teal }\n",
 			"site/index.html", fmt.Sprintf(page, "a.css"), "site/other/two.html", fmt.Sprintf(page, "/b.css"), "site/other/kit.css", ".b { top: 1px }\n",
 			"site/a.css", fmt.Sprintf(".a { width: %dpx }\n", version), "site/b.css", fmt.Sprintf(".a { height: %dpx }\n", version)}
 	}
@@ -238,7 +242,8 @@ func TestFailures(t *testing.T) {
 		} else {
 			for name, text := range c.after {
 				if now[name] != text {
-					t.Errorf("failure %d: the output is neither old nor new: %s is %q (the build ends with %d)", n, name, now[name], code)
+					t.Errorf("failure %d: the output is neither old nor new: %s is %q (the build ends with %d)", n, name,
+						now[name], code)
 				}
 			}
 		}

@@ -11,7 +11,8 @@ import (
 // TestWatchOverflow stops a watch while more changes than the system keeps for it: it looks at everything again, and
 // watches the folders that were made meanwhile.
 func TestWatchOverflow(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
 	w := startWatch(t, dir)
 	w.expect("watching")
 	if err := w.cmd.Process.Signal(syscall.SIGSTOP); err != nil {

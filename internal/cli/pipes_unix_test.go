@@ -35,7 +35,8 @@ func TestPipes(t *testing.T) {
 		{"site/index.html", "why .a", ""},
 		{"site/main.css", "check", `"site/main.css" is a pipe`},
 	} {
-		dir := lay(t, "rinzel.toml", "source = \"site\"\ntokens = [\"t.json\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><script src=app.js></script><p class=a>",
+		dir := lay(t, "rinzel.toml", "source = \"site\"\ntokens = [\"t.json\"]\n", "site/index.html",
+			"<!doctype html><link rel=stylesheet href=main.css><script src=app.js></script><p class=a>",
 			"site/two.html", "<!doctype html><link rel=stylesheet href=package:kit><p class=a>", "node_modules/kit/package.json", `{"style": "kit.css", "version": "1.0.0"}`, "node_modules/kit/kit.css", ".a { left: 0 }\n",
 			"site/main.css", "@import \"lib.css\"; .a { top: 0; background: url(a.svg) }\n", "site/lib.css", ".a { right: 0 }\n", "site/t.json", "{}", "site/a.svg", "<svg/>", "site/app.js", "1\n")
 		if code, _, errs := runIn(t, dir, "build"); code != 0 {

@@ -82,7 +82,9 @@ func (s *randomSite) aFolder() string {
 func (s *randomSite) sheet() string {
 	out := fmt.Sprintf(".c%d { top: %dpx; color: #%06x }\n", s.r.IntN(8), s.n, s.n*7919)
 	for range s.r.IntN(3) {
-		out = fmt.Sprintf("@import %q;\n", []string{"a.css", "css/b.css", "/css/a.css", "../a.css", ".hidden/h.css", "node_modules/kit/kit.css", "/none.css", "package:kit"}[s.r.IntN(8)]) + out
+		out = fmt.Sprintf("@import %q;\n",
+			[]string{"a.css", "css/b.css", "/css/a.css", "../a.css", ".hidden/h.css", "node_modules/kit/kit.css",
+				"/none.css", "package:kit"}[s.r.IntN(8)]) + out
 	}
 	if s.r.IntN(12) == 0 {
 		out += ".open { color: red\n"
@@ -93,7 +95,8 @@ func (s *randomSite) sheet() string {
 func (s *randomSite) page() string {
 	out := "<!doctype html>"
 	for range 1 + s.r.IntN(3) {
-		out += fmt.Sprintf("<link rel=stylesheet href=%s>", []string{"a.css", "css/b.css", "/css/a.css", "/a.css", "/js.css", "new0.css", "/linked/a.css"}[s.r.IntN(7)])
+		out += fmt.Sprintf("<link rel=stylesheet href=%s>",
+			[]string{"a.css", "css/b.css", "/css/a.css", "/a.css", "/js.css", "new0.css", "/linked/a.css"}[s.r.IntN(7)])
 	}
 	return out + fmt.Sprintf("<img src=/pier.svg><p class=\"c%d c%d\">%d", s.r.IntN(8), s.r.IntN(8), s.n)
 }
@@ -115,7 +118,8 @@ func (s *randomSite) write(name, text string) {
 // branch lays a site for a branch that is switched to.
 func (s *randomSite) branch(dir string) {
 	s.t.Helper()
-	for i, name := range []string{"a.css", "css/a.css", "css/b.css", "index.html", "islands/gannet.html", "islands/a.css", ".hidden/h.css", "node_modules/kit/kit.css", "node_modules/kit/package.json", "pier.svg", "js.css", "notes.txt"} {
+	for i, name := range []string{"a.css", "css/a.css", "css/b.css", "index.html", "islands/gannet.html",
+		"islands/a.css", ".hidden/h.css", "node_modules/kit/kit.css", "node_modules/kit/package.json", "pier.svg", "js.css", "notes.txt"} {
 		text := s.sheet()
 		switch filepath.Ext(name) {
 		case ".html":
@@ -227,7 +231,8 @@ func (s *randomSite) step() string {
 		}
 		return "forty files"
 	case kind == 20:
-		s.write(filepath.Join(s.dir, "rinzel.toml"), fmt.Sprintf("source = \"site\"\n[split]\nleast = %d\n", s.r.IntN(2)*4000))
+		s.write(filepath.Join(s.dir, "rinzel.toml"),
+			fmt.Sprintf("source = \"site\"\n[split]\nleast = %d\n", s.r.IntN(2)*4000))
 		return "the settings"
 	case kind == 21:
 		for _, name := range []string{".hidden/h.css", "node_modules/kit/kit.css", "pier.svg"} {
@@ -298,7 +303,8 @@ func TestWatchRandomly(t *testing.T) {
 				for len(w.lines) > 0 {
 					w.seen = append(w.seen, <-w.lines)
 				}
-				t.Fatalf("step %d: the output is not what a fresh build writes\nsteps: %s\nfresh build:\n%s\nwatch:\n%s", i, strings.Join(done[max(0, i-4):], "\n"), said, strings.Join(w.seen[max(0, len(w.seen)-60):], "\n"))
+				t.Fatalf("step %d: the output is not what a fresh build writes\nsteps: %s\nfresh build:\n%s\nwatch:\n%s", i,
+					strings.Join(done[max(0, i-4):], "\n"), said, strings.Join(w.seen[max(0, len(w.seen)-60):], "\n"))
 			}
 			time.Sleep(10 * time.Millisecond)
 		}

@@ -102,7 +102,8 @@ func (in *inspection) repeatTables(found *query.Repeats, all bool) {
 		in.repeatTable(g, list, all)
 	}
 	if text := suggestion(found.Values); text != "" {
-		fmt.Fprintf(out, "\nto replace the first colour and the colours derived from it by NEW:\n  %s\n", diag.Printable(text))
+		fmt.Fprintf(out, "\nto replace the first colour and the colours derived from it by NEW:\n  %s\n",
+			diag.Printable(text))
 	}
 }
 
@@ -117,7 +118,8 @@ func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all b
 	}
 	rows := [][4]string{{g.String(), "uses", "in", "first use"}}
 	for _, r := range list {
-		rows = append(rows, [4]string{diag.Printable(r.Text), fmt.Sprint(len(r.Uses)), diag.Printable(someOf(r.Properties(), 2)), in.position(r.Uses[0].At)})
+		rows = append(rows, [4]string{diag.Printable(r.Text), fmt.Sprint(len(r.Uses)),
+			diag.Printable(someOf(r.Properties(), 2)), in.position(r.Uses[0].At)})
 	}
 	var widths [4]int
 	for _, row := range rows {
@@ -139,7 +141,8 @@ func (in *inspection) repeatTable(g replace.Group, list []*replace.Repeat, all b
 				made = "  " + in.paint("2", diag.Printable(strings.ReplaceAll(r.Relative, "old", r.From)))
 			}
 		}
-		line := fmt.Sprintf("  %s%s  %*s  %s  %s", swatch, runewidth.FillRight(row[0], widths[0]), widths[1], row[1], runewidth.FillRight(row[2], widths[2]),
+		line := fmt.Sprintf("  %s%s  %*s  %s  %s", swatch, runewidth.FillRight(row[0], widths[0]), widths[1], row[1],
+			runewidth.FillRight(row[2], widths[2]),
 			runewidth.FillRight(row[3], widths[3]))
 		line = strings.TrimRight(line, " ") + made
 		if i == 0 {

@@ -64,7 +64,8 @@ func (r *report) header(res *site.Result) {
 	if s.File != "" {
 		settings = "settings " + s.File
 	}
-	fmt.Fprintf(r.out, "%s: profile %s, %s, targets: %.0f%% of world use\n", r.paint("1", "rinzel"), res.Profile.Name, settings, s.TargetsOf(res.Profile).Share())
+	fmt.Fprintf(r.out, "%s: profile %s, %s, targets: %.0f%% of world use\n", r.paint("1", "rinzel"), res.Profile.Name,
+		settings, s.TargetsOf(res.Profile).Share())
 	if r.flags.verbose || !r.defaultSteps(res.Profile) {
 		fmt.Fprintf(r.out, "steps of sheets: %s; of bundles: %s\n", r.chains(), steps(res.Profile.Finish))
 	}
@@ -165,8 +166,9 @@ func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 		names = append(names[:most], fmt.Sprintf("and %d more", len(names)-most))
 	}
 	d := diag.Diagnostic{Code: code.ForeignFile, Severity: diag.Error,
-		Message: "the output folder contains files that rinzel did not write and would have to replace: " + strings.Join(names, ", "),
-		Fix:     "move them, or set another output folder with --output or in rinzel.toml"}
+		Message: "the output folder contains files that rinzel did not write and would have to replace: " +
+			strings.Join(names, ", "),
+		Fix: "move them, or set another output folder with --output or in rinzel.toml"}
 	_ = r.findings([]diag.Diagnostic{d})
 	res.Diagnostics = append(res.Diagnostics, d)
 	return r.failed(res)
@@ -205,7 +207,8 @@ func (r *report) written(res *site.Result) {
 	if r.flags.dry {
 		wrote = "  would write "
 	}
-	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged", "minified", ""}}
+	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged",
+		"minified", ""}}
 	copied, copiedSize, packedFiles := 0, int64(0), 0
 	var pack packer
 	for _, o := range res.Outputs {
@@ -242,7 +245,8 @@ func (r *report) written(res *site.Result) {
 	}
 	r.notWritten(res)
 	if packedFiles > 0 {
-		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"), compressions(res.Profile.Compress))
+		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"),
+			compressions(res.Profile.Compress))
 	}
 }
 
@@ -253,10 +257,12 @@ func (r *report) notWritten(res *site.Result) {
 		fmt.Fprintf(r.out, "  not copied: %s without a reference (list them: rinzel imports --files; copy them: copy in rinzel.toml)\n", diag.Count(n, "file"))
 	}
 	if n := len(sheets); n > 0 {
-		fmt.Fprintf(r.out, "  not built: %s used by no page and no bundle: %s\n", diag.Count(n, "sheet"), diag.Printable(someOf(sheets, 3)))
+		fmt.Fprintf(r.out, "  not built: %s used by no page and no bundle: %s\n", diag.Count(n, "sheet"),
+			diag.Printable(someOf(sheets, 3)))
 	}
 	if n := len(res.Unstyled); n > 0 {
-		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", diag.Count(n, "page"), verbFor(n, "loads", "load"), diag.Printable(someOf(res.Unstyled, 3)))
+		fmt.Fprintf(r.out, "  no styles: %s that %s no sheet: %s\n", diag.Count(n, "page"), verbFor(n, "loads", "load"),
+			diag.Printable(someOf(res.Unstyled, 3)))
 	}
 	if kinds := kindsRead(res); len(kinds) > 0 {
 		fmt.Fprintf(r.out, "  names in use read from %s\n", evidenceKinds(kinds))
@@ -287,7 +293,8 @@ func kindsRead(res *site.Result) map[string]int {
 // leftFiles prints files of earlier builds that were not removed.
 func (r *report) leftFiles(p source.Published) {
 	if n := len(p.Left); n > 0 {
-		fmt.Fprintf(r.out, "  not removed: %s of an earlier build that %s changed since, or could not be removed: %s\n", diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
+		fmt.Fprintf(r.out, "  not removed: %s of an earlier build that %s changed since, or could not be removed: %s\n",
+			diag.Count(n, "file"), verbFor(n, "was", "were"), diag.Printable(someOf(p.Left, 3)))
 	}
 }
 
@@ -418,7 +425,9 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 		parts = append(parts, diag.Count(len(p.Removed), "file")+" removed: no longer built")
 	}
 	if n := len(res.Broken); n > 0 {
-		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors, shown on the page: "+strings.Join(res.Broken[:min(n, 3)], ", ")+etc(n-3)))
+		parts = append(parts,
+			r.paint("1;31", diag.Count(n, "page")+" with errors, shown on the page: "+strings.Join(res.Broken[:min(n, 3)],
+				", ")+etc(n-3)))
 	}
 	if n := warnings(res); n > 0 {
 		parts = append(parts, r.paint("1;33", diag.Count(n, "warning")))
@@ -482,7 +491,8 @@ func built(res *site.Result) []string {
 
 // evidenceKinds lists the types of evidence files, the most frequent first.
 func evidenceKinds(kinds map[string]int) string {
-	names := slices.SortedFunc(maps.Keys(kinds), func(a, b string) int { return cmp.Or(kinds[b]-kinds[a], strings.Compare(a, b)) })
+	names := slices.SortedFunc(maps.Keys(kinds),
+		func(a, b string) int { return cmp.Or(kinds[b]-kinds[a], strings.Compare(a, b)) })
 	const most = 8
 	var list []string
 	for _, name := range names[:min(len(names), most)] {

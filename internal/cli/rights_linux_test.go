@@ -57,10 +57,12 @@ func chmod(t *testing.T, mode os.FileMode, names ...string) {
 // TestRights holds that a folder that cannot be read is an error, that nothing is removed for it, and that an output folder in
 // which a file cannot be replaced stays as it was.
 func TestRights(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"drafts/**\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a><img src=img/a.svg>",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"drafts/**\"]\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a><img src=img/a.svg>",
 		"site/main.css", ".a { top: 0 }\n", "site/islands/gannet.html", "<!doctype html><link rel=stylesheet href=../main.css><p class=a>",
 		"site/img/a.svg", "<svg/>", "site/drafts/a.html", "")
-	public, islands, drafts := filepath.Join(dir, "public"), filepath.Join(dir, "site", "islands"), filepath.Join(dir, "site", "drafts")
+	public, islands, drafts := filepath.Join(dir, "public"), filepath.Join(dir, "site", "islands"),
+		filepath.Join(dir, "site", "drafts")
 	if code, out := runUnprivileged(t, dir, "build"); code != 0 {
 		t.Fatal(out)
 	}
@@ -103,7 +105,8 @@ func TestRights(t *testing.T) {
 
 // TestWatchRights has files and folders lose and get the right to be read while a watch runs.
 func TestWatchRights(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=\"a b\">",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=\"a b\">",
 		"site/main.css", "@import \"more.css\";\n.a { top: 0 }\n", "site/more.css", ".b { top: 1px }\n", "site/islands/gannet.html", "<!doctype html><p>")
 	sheet, islands := filepath.Join(dir, "site", "more.css"), filepath.Join(dir, "site", "islands")
 	chmod(t, 0, sheet)

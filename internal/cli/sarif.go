@@ -98,7 +98,8 @@ type sarifRegion struct {
 
 // sarifOf returns findings as a log of one run.
 func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
-	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "rinzel", Rules: []sarifRule{}}}, ColumnKind: "unicodeCodePoints", Results: []sarifResult{}}
+	run := sarifRun{Tool: sarifTool{sarifDriver{Name: "rinzel", Rules: []sarifRule{}}},
+		ColumnKind: "unicodeCodePoints", Results: []sarifResult{}}
 	if info, ok := debug.ReadBuildInfo(); ok && strings.HasPrefix(info.Main.Version, "v") {
 		run.Tool.Driver.Version = info.Main.Version
 	}
@@ -109,7 +110,8 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 			index = len(*rules)
 			*rules = append(*rules, sarifRuleOf(d))
 		}
-		r := sarifResult{RuleID: d.Code, RuleIndex: index, Level: d.Severity.String(), Message: sarifText{d.Message}, Locations: []sarifLocation{}}
+		r := sarifResult{RuleID: d.Code, RuleIndex: index, Level: d.Severity.String(), Message: sarifText{d.Message},
+			Locations: []sarifLocation{}}
 		if d.Fix != "" {
 			r.Message.Text += "; " + d.Fix
 		}
@@ -124,7 +126,8 @@ func sarifOf(files *source.Set, list []diag.Diagnostic) sarifLog {
 		}
 		run.Results = append(run.Results, r)
 	}
-	return sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}}
+	return sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json", "2.1.0",
+		[]sarifRun{run}}
 }
 
 // sarifRuleOf returns the rule of a finding: for a check its description,

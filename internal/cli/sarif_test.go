@@ -63,7 +63,8 @@ func TestSARIF(t *testing.T) {
 		t.Fatalf("%+v", run)
 	}
 	for _, r := range run.Results {
-		if rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" || (r.Level != "error" && r.Level != "warning" && r.Level != "note") {
+		if rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" ||
+			(r.Level != "error" && r.Level != "warning" && r.Level != "note") {
 			t.Errorf("%+v", r)
 		}
 	}
@@ -71,14 +72,17 @@ func TestSARIF(t *testing.T) {
 		t.Errorf("%+v", rules)
 	}
 	first, second := run.Results[0], run.Results[1]
-	if p := first.Locations[0].PhysicalLocation; p.ArtifactLocation.URI != "site/a%20b.css" || p.Region.StartLine != 2 || p.Region.StartColumn != 6 || p.Region.EndColumn != 10 ||
+	if p := first.Locations[0].PhysicalLocation; p.ArtifactLocation.URI != "site/a%20b.css" ||
+		p.Region.StartLine != 2 || p.Region.StartColumn != 6 || p.Region.EndColumn != 10 ||
 		first.Message.Text != "unknown property; did you mean" {
 		t.Errorf("%+v", first)
 	}
-	if len(second.RelatedLocations) != 1 || second.RelatedLocations[0].ID != 1 || second.RelatedLocations[0].Message.Text != "again" || len(run.Results[2].Locations) != 0 {
+	if len(second.RelatedLocations) != 1 || second.RelatedLocations[0].ID != 1 ||
+		second.RelatedLocations[0].Message.Text != "again" || len(run.Results[2].Locations) != 0 {
 		t.Errorf("%+v", run.Results)
 	}
-	if p := run.Results[3].Locations[0].PhysicalLocation.Region; p.StartColumn != 1 || p.EndColumn != 2 { // é is one code point
+	// é is one code point
+	if p := run.Results[3].Locations[0].PhysicalLocation.Region; p.StartColumn != 1 || p.EndColumn != 2 {
 		t.Errorf("%+v", p)
 	}
 }

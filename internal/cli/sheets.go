@@ -151,7 +151,8 @@ func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 			return fmt.Errorf("%s %w: -o - writes to standard output", o.Path, source.ErrNotRegular)
 		}
 		if ext := strings.ToLower(filepath.Ext(o.Path)); ext != ".css" && ext != ".map" && there.Mode().IsRegular() {
-			return fmt.Errorf("%s exists and is not a style sheet, so it is not overwritten; name another output with -o", o.Path)
+			return fmt.Errorf("%s exists and is not a style sheet, so it is not overwritten; name another output with -o",
+				o.Path)
 		}
 		for _, read := range p.Tree.Read() {
 			if info, err := os.Stat(filepath.FromSlash(read)); err == nil && os.SameFile(there, info) {
@@ -163,7 +164,8 @@ func (f *buildFlags) refuseSources(p *project.Project, res *site.Result) error {
 }
 
 // writeSheets writes the outputs of sheets.
-func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *site.Result, std IO, opts source.PublishOptions) (source.Published, error) {
+func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *site.Result, std IO,
+	opts source.PublishOptions) (source.Published, error) {
 	if f.toStream() {
 		_, err := std.Out.Write(res.Outputs[0].Data)
 		return source.Published{Written: 1}, err
@@ -181,7 +183,8 @@ func (f *buildFlags) writeSheets(ctx context.Context, p *project.Project, res *s
 		return source.Publish(ctx, p.Output, files, opts)
 	}
 	var out source.Published
-	for _, o := range slices.Backward(res.Outputs) { // a map before its sheet, so that the sheet never refers to a missing map
+	// a map before its sheet, so that the sheet never refers to a missing map
+	for _, o := range slices.Backward(res.Outputs) {
 		if have, err := os.ReadFile(filepath.FromSlash(o.Path)); err == nil && bytes.Equal(have, o.Data) {
 			out.Unchanged++
 			continue

@@ -7,7 +7,8 @@ import (
 
 // TestCommandSlips makes mistakes in command lines: each is answered with what to write, and that works.
 func TestCommandSlips(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@const gap: 1px; .a { top: const(gap) }\n", "site/boat.svg", "<svg/>")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@const gap: 1px; .a { top: const(gap) }\n", "site/boat.svg", "<svg/>")
 	for _, c := range []struct{ wrong, says, right string }{
 		{"biuld", `"build"`, "build"},
 		{"chekc", `"check"`, "check"},

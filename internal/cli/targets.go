@@ -83,7 +83,8 @@ func (in *inspection) rows(rows [][4]string) {
 		}
 	}
 	for i, row := range rows {
-		line := fmt.Sprintf("  %s  %s  %s  %s", runewidth.FillRight(row[0], widths[0]), runewidth.FillRight(row[1], widths[1]),
+		line := fmt.Sprintf("  %s  %s  %s  %s", runewidth.FillRight(row[0], widths[0]),
+			runewidth.FillRight(row[1], widths[1]),
 			runewidth.FillLeft(row[2], widths[2]), row[3])
 		if line = strings.TrimRight(line, " "); i == 0 {
 			line = in.paint("2", line)

@@ -17,7 +17,8 @@ func TestTwoBuildsAtOnce(t *testing.T) {
 	lays := func(name string, pages int) string {
 		files := []string{"rinzel.toml", "source = \"site\"\n", "site/main.css", ".a { content: \"" + name + "\" }\n"}
 		for i := range pages {
-			files = append(files, fmt.Sprintf("site/p%d.html", i), fmt.Sprintf("<!doctype html><link rel=stylesheet href=%s%d.css><link rel=stylesheet href=main.css><p class=a>%s", name, i, name),
+			files = append(files, fmt.Sprintf("site/p%d.html", i),
+				fmt.Sprintf("<!doctype html><link rel=stylesheet href=%s%d.css><link rel=stylesheet href=main.css><p class=a>%s", name, i, name),
 				fmt.Sprintf("site/%s%d.css", name, i), fmt.Sprintf(".a { top: %dpx }\n", i))
 		}
 		return lay(t, files...)
@@ -52,7 +53,8 @@ func TestTwoBuildsAtOnce(t *testing.T) {
 
 // TestBuildBesideWatch has builds write into the folder of a watch, which goes on all the same.
 func TestBuildBesideWatch(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
 	w := startWatch(t, dir)
 	w.expect("watching")
 	for i := 1; i <= 5; i++ {
@@ -70,7 +72,8 @@ func TestBuildBesideWatch(t *testing.T) {
 	w.expect("wrote")
 	w.has("public/index.css", "99px")
 	for _, line := range w.seen {
-		if strings.Contains(line, "foreign-file") || strings.HasPrefix(line, "rinzel: ") && !strings.Contains(line, "profile ") {
+		if strings.Contains(line, "foreign-file") || strings.HasPrefix(line, "rinzel: ") &&
+			!strings.Contains(line, "profile ") {
 			t.Errorf("the watch says %q", line)
 		}
 	}
@@ -78,7 +81,8 @@ func TestBuildBesideWatch(t *testing.T) {
 
 // TestDiskTrouble holds that a build which cannot write says so, ends with 2, and leaves what was there.
 func TestDiskTrouble(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
 	if code, _, errs := runIn(t, dir, "build"); code != 0 {
 		t.Fatal(errs)
 	}
@@ -132,7 +136,8 @@ func TestDiskTrouble(t *testing.T) {
 
 // TestWatchFolderComesBack has the source folder of a watch disappear and come back.
 func TestWatchFolderComesBack(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<!doctype html><link rel=stylesheet href=css/main.css><p class=a>", "site/css/main.css", ".a { top: 0 }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=css/main.css><p class=a>", "site/css/main.css", ".a { top: 0 }\n")
 	w := startWatch(t, dir)
 	w.expect("watching")
 	for i := range 2 {

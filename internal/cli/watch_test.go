@@ -29,7 +29,8 @@ func startWatch(t *testing.T, dir string, args ...string) *watched {
 
 // startWatchAs starts a watch with other attributes of its process.
 func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
-	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...), lines: make(chan string, 1000)}
+	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...),
+		lines: make(chan string, 1000)}
 	w.cmd.Dir, w.cmd.SysProcAttr = dir, as
 	r, pipe := io.Pipe()
 	w.cmd.Stdout, w.cmd.Stderr = pipe, pipe
@@ -131,7 +132,8 @@ func TestWatch(t *testing.T) {
 	w.write("rinzel.toml", "source = \"site\"\n")
 	w.expect("rinzel.toml")
 	w.expect("wrote nothing")
-	w.write("site/index.html", "<link rel=stylesheet href=package:tide><script type=module src=main.js></script><p class=a>")
+	w.write("site/index.html",
+		"<link rel=stylesheet href=package:tide><script type=module src=main.js></script><p class=a>")
 	w.expect("site/index.html changed")
 	w.expect("wrote index.css, main.js, index.html")
 	w.has("public/index.css", "width: 1px")
@@ -164,7 +166,8 @@ func TestWatch(t *testing.T) {
 
 // TestWatchSheet watches a sheet that is built alone into the folder of its sources.
 func TestWatchSheet(t *testing.T) {
-	dir := lay(t, "main.css", "@import \"part.css\";\n.a { top: 1px }\n", "part.css", ".b { top: 0 }\n", "other.css", ".c { top: 0 }\n")
+	dir := lay(t, "main.css", "@import \"part.css\";\n.a { top: 1px }\n", "part.css", ".b { top: 0 }\n", "other.css",
+		".c { top: 0 }\n")
 	w := startWatch(t, dir, "main.css", "-o", "out.css")
 	w.expect("built 1 bundle")
 	w.expect("watching")
@@ -202,7 +205,8 @@ func TestWatchRefusesNonsense(t *testing.T) {
 // TestWatchInstalls sees packages that are installed while a watch runs, file by file as installers write them, and those
 // that are installed again.
 func TestWatchInstalls(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", "<link rel=stylesheet href=main.css><p class=gauge>",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<link rel=stylesheet href=main.css><p class=gauge>",
 		"site/main.css", "@import \"package:@quay/gauge\"; @import \"package:dial/css/dial.css\";\n")
 	w := startWatch(t, dir)
 	w.expect(`package "@quay/gauge" is not installed`)
@@ -233,7 +237,8 @@ func TestWatchInstalls(t *testing.T) {
 
 // TestWatchIntoFile has a watch write its words into a file among its sources, and changes thousands of files at once.
 func TestWatchIntoFile(t *testing.T) {
-	files := []string{"rinzel.toml", "source = \"site\"\n", "site/index.html", "<link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n"}
+	files := []string{"rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n"}
 	dir := lay(t, files...)
 	log := filepath.Join(dir, "site", "watch.txt")
 	cmd := exec.Command("sh", "-c", `exec "$1" watch > site/watch.txt 2>&1`, "sh", program)
@@ -256,7 +261,8 @@ func TestWatchIntoFile(t *testing.T) {
 	}
 	says("watching")
 	for i := 1; i <= 3; i++ {
-		if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), fmt.Appendf(nil, ".a { top: %dpx }\n", i), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), fmt.Appendf(nil, ".a { top: %dpx }\n", i),
+			0o644); err != nil {
 			t.Fatal(err)
 		}
 		for strings.Count(says("wrote index.css"), "wrote index.css") < i {
@@ -290,7 +296,8 @@ func TestWatchIntoFile(t *testing.T) {
 // TestWatchMovedFolder moves a folder while a watch runs, and edits what is in it then.
 func TestWatchMovedFolder(t *testing.T) {
 	const page = "<!doctype html><link rel=stylesheet href=%s/main.css><p class=a>"
-	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", fmt.Sprintf(page, "css"), "site/css/main.css", "@import \"parts/a.css\";\n", "site/css/parts/a.css", ".a { top: 1px }\n")
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", fmt.Sprintf(page, "css"),
+		"site/css/main.css", "@import \"parts/a.css\";\n", "site/css/parts/a.css", ".a { top: 1px }\n")
 	w := startWatch(t, dir)
 	w.expect("watching")
 	if err := os.Rename(filepath.Join(dir, "site", "css"), filepath.Join(dir, "site", "styles")); err != nil {
@@ -300,7 +307,8 @@ func TestWatchMovedFolder(t *testing.T) {
 	for i := 2; i < 5; i++ {
 		w.write("site/styles/parts/a.css", fmt.Sprintf(".a { top: %dpx }\n", i))
 		for range 400 {
-			if data, _ := os.ReadFile(filepath.Join(dir, "public", "index.css")); strings.Contains(string(data), fmt.Sprintf("top: %dpx", i)) {
+			if data, _ := os.ReadFile(filepath.Join(dir, "public", "index.css")); strings.Contains(string(data),
+				fmt.Sprintf("top: %dpx", i)) {
 				break
 			}
 			time.Sleep(20 * time.Millisecond)
@@ -319,7 +327,8 @@ func TestWatchAllThatIsRead(t *testing.T) {
 		"site/.themes/north/c.css", ".c { top: 1px }\n", "site/.themes/south/c.css", ".c { left: 1px }\n",
 		"site/.store/d.css", ".d { top: 1px }\n", "site/.store/pier.svg", "<svg/>")
 	site := filepath.Join(dir, "site")
-	for link, to := range map[string]string{"theme": ".themes/now", ".themes/now": "north", "d.css": ".store/link.css", ".store/link.css": "d.css", "pier.svg": ".store/pier.svg"} {
+	for link, to := range map[string]string{"theme": ".themes/now", ".themes/now": "north", "d.css": ".store/link.css",
+		".store/link.css": "d.css", "pier.svg": ".store/pier.svg"} {
 		if err := os.Symlink(to, filepath.Join(site, link)); err != nil {
 			t.Skip(err)
 		}
@@ -371,7 +380,8 @@ func TestWatchAllThatIsRead(t *testing.T) {
 
 // TestWatchRests holds that changes of files which nothing reads cause no build.
 func TestWatchRests(t *testing.T) {
-	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"old/**\"]\n", "site/index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>",
+	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"old/**\"]\n", "site/index.html",
+		"<!doctype html><link rel=stylesheet href=main.css><p class=a>",
 		"site/main.css", ".a { top: 0 }\n", "site/notes/log.bin", "0", "site/unused.css", ".b { top: 0 }\n", "site/old/a.html", "")
 	w := startWatch(t, dir)
 	w.expect("built 1 page")
@@ -384,7 +394,8 @@ func TestWatchRests(t *testing.T) {
 	}
 	w.write("site/main.css", ".a { top: 1px }\n")
 	w.expect("wrote index.css")
-	if got := strings.Join(w.seen, "\n"); strings.Contains(got, "log.bin") || strings.Contains(got, "unused.css changed") || strings.Contains(got, "old/a.html") {
+	if got := strings.Join(w.seen, "\n"); strings.Contains(got, "log.bin") ||
+		strings.Contains(got, "unused.css changed") || strings.Contains(got, "old/a.html") {
 		t.Errorf("it was built for what nothing reads:\n%s", got)
 	}
 }

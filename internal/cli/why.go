@@ -81,7 +81,8 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 		return found, nil
 	}
 	if !pipeline.NeedSite(w.purged.Profile.Finish) {
-		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name, steps(w.purged.Profile.Finish))
+		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name,
+			steps(w.purged.Profile.Finish))
 	}
 	switch {
 	case w.all:
@@ -101,7 +102,8 @@ func (w *whyAnswer) about(question string) error {
 		return fmt.Errorf("%q is not a valid selector", question)
 	}
 	if w.flags.json {
-		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts), "uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
+		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts),
+			"uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
 		return nil
 	}
 	out := w.std.Out
@@ -179,7 +181,8 @@ func (w *whyAnswer) group(g verdictGroup) {
 	if g.At.IsValid() {
 		where = w.positionOf(g.At.Start) + "  "
 	}
-	fmt.Fprintf(w.std.Out, "  %s%s  %s%s\n", where, diag.Printable(g.Text()), verdict, diag.Printable(strings.Join(g.bundles, ", ")))
+	fmt.Fprintf(w.std.Out, "  %s%s  %s%s\n", where, diag.Printable(g.Text()), verdict,
+		diag.Printable(strings.Join(g.bundles, ", ")))
 	for _, r := range g.Why {
 		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", w.reason(r)))
 	}
@@ -197,7 +200,8 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.InText:
 		return part + " may be what a word refers to: " + w.positionOf(r.Use.At)
 	case purge.Joined:
-		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part, diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
+		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part,
+			diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
 	case purge.Implied:
 		return part + " exists on every page, or is set by browsers"
 	case purge.ByKeep:
@@ -205,7 +209,8 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.ByComment:
 		return "kept by a comment in the sheet"
 	case purge.ByUnreadable:
-		return fmt.Sprintf("an unreadable script may use it, since %q is in use: %s", diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
+		return fmt.Sprintf("an unreadable script may use it, since %q is in use: %s", diag.Printable(r.Use.Text),
+			w.positionOf(r.Use.At))
 	case purge.ByParent:
 		return "its parent rule is removed"
 	case purge.ByStructure:
@@ -240,7 +245,8 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		return err
 	}
 	if w.flags.json {
-		w.inspection.answer = map[string]any{"version": 1, "sheets": w.purged.Sheets, "classesWithoutRule": w.jsonClasses(), "notLookedInto": orEmpty(kinds)}
+		w.inspection.answer = map[string]any{"version": 1, "sheets": w.purged.Sheets,
+			"classesWithoutRule": w.jsonClasses(), "notLookedInto": orEmpty(kinds)}
 		return nil
 	}
 	out := w.std.Out
@@ -250,7 +256,8 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		removed += b.Rules.RemovedRules
 		named += b.Rules.RemovedNamed
 	}
-	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, diag.Count(rules, "rule"), diag.Count(len(w.purged.Bundles), "bundle"))
+	fmt.Fprintf(out, "profile %s purges %d of %s in %s", w.purged.Profile.Name, removed, diag.Count(rules, "rule"),
+		diag.Count(len(w.purged.Bundles), "bundle"))
 	if named > 0 {
 		fmt.Fprintf(out, ", and %s used by these only", diag.Count(named, "definition"))
 	}
@@ -267,7 +274,8 @@ func (w *whyAnswer) overview(ctx context.Context) error {
 		}
 	}
 	if len(kinds) > 0 {
-		fmt.Fprintf(out, "not searched for names in use: %s; add the files that contain classes to [purge] evidence\n", strings.Join(quotedAll(kinds), ", "))
+		fmt.Fprintf(out, "not searched for names in use: %s; add the files that contain classes to [purge] evidence\n",
+			strings.Join(quotedAll(kinds), ", "))
 	}
 	return nil
 }
@@ -281,7 +289,8 @@ func showShares(out io.Writer, paint func(sgr, s string) string, shares []query.
 			whole++
 			continue
 		}
-		t = append(t, []string{"  " + diag.Printable(s.Sheet), fmt.Sprint(s.Rules), fmt.Sprint(s.Removed), fmt.Sprintf("%d%%", s.Removed*100/s.Rules), ""})
+		t = append(t, []string{"  " + diag.Printable(s.Sheet), fmt.Sprint(s.Rules), fmt.Sprint(s.Removed),
+			fmt.Sprintf("%d%%", s.Removed*100/s.Rules), ""})
 	}
 	if len(t) > 1 {
 		for i, line := range t.lines() {
@@ -330,9 +339,11 @@ func (w *whyAnswer) jsonVerdicts(list []site.SelectorVerdict) []jsonVerdict {
 	files := w.project.Tree.Set
 	out := []jsonVerdict{}
 	for _, j := range list {
-		one := jsonVerdict{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPositionOf(files, j.At), Kept: j.Kept, Step: purge.Name, Why: []jsonReason{}}
+		one := jsonVerdict{Bundle: j.Bundle, Selector: j.Text(), Place: jsonPositionOf(files, j.At), Kept: j.Kept,
+			Step: purge.Name, Why: []jsonReason{}}
 		for _, r := range j.Why {
-			one.Why = append(one.Why, jsonReason{r.Part, r.Use.Kind, jsonPositionOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
+			one.Why = append(one.Why,
+				jsonReason{r.Part, r.Use.Kind, jsonPositionOf(files, source.SpanOf(r.Use.At, len(r.Use.Text))), r.Use.Text})
 		}
 		out = append(out, one)
 	}

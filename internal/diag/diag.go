@@ -77,7 +77,8 @@ func (l *List) Sorted(files *source.Set) []Diagnostic {
 		order[i] = &l.all[i]
 	}
 	slices.SortStableFunc(order, func(a, b *Diagnostic) int {
-		if c := cmp.Or(cmp.Compare(b.Severity, a.Severity), compareSpans(files, a.Span, b.Span), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Message, b.Message)); c != 0 {
+		if c := cmp.Or(cmp.Compare(b.Severity, a.Severity), compareSpans(files, a.Span, b.Span),
+			cmp.Compare(a.Code, b.Code), cmp.Compare(a.Message, b.Message)); c != 0 {
 			return c
 		}
 		return cmp.Or(
@@ -138,7 +139,8 @@ func compareSpans(files *source.Set, a, b source.Span) int {
 	if files == nil || !a.IsValid() || !b.IsValid() {
 		return byNumber
 	}
-	return cmp.Or(cmp.Compare(files.File(a.Start.File).Name, files.File(b.Start.File).Name), cmp.Compare(a.Start.Off, b.Start.Off), byNumber)
+	return cmp.Or(cmp.Compare(files.File(a.Start.File).Name, files.File(b.Start.File).Name),
+		cmp.Compare(a.Start.Off, b.Start.Off), byNumber)
 }
 
 // HasErrors reports whether any of ds is an error.

@@ -14,7 +14,8 @@ import (
 // TestRender holds the rendering against a picture of it.
 func TestRender(t *testing.T) {
 	set := new(source.Set)
-	f := set.Add(source.Path{Name: "a.css"}, "site/a.css", "\ta { b: é😀x;\r\n  c: d\x1b[31m }\n"+strings.Repeat("long ", 30)+"here"+strings.Repeat(" tail", 30)+"\n")
+	f := set.Add(source.Path{Name: "a.css"}, "site/a.css",
+		"\ta { b: é😀x;\r\n  c: d\x1b[31m }\n"+strings.Repeat("long ", 30)+"here"+strings.Repeat(" tail", 30)+"\n")
 	at := func(text string) source.Span { return source.SpanOf(f.Pos(strings.Index(f.Text, text)), len(text)) }
 	r := Renderer{Files: set, Width: 40}
 	var b strings.Builder
@@ -98,7 +99,8 @@ func TestNearest(t *testing.T) {
 
 func TestDidYouMean(t *testing.T) {
 	known := []string{"gap", "accent", "accent-strong"}
-	for name, want := range map[string]string{"acent": `did you mean "accent"?`, "gpa": `did you mean "gap"?`, "something": "the names are few", "": "the names are few"} {
+	for name, want := range map[string]string{"acent": `did you mean "accent"?`, "gpa": `did you mean "gap"?`,
+		"something": "the names are few", "": "the names are few"} {
 		if got := DidYouMean(name, known, "the names are few"); got != want {
 			t.Errorf("%q: got %q, want %q", name, got, want)
 		}
@@ -110,7 +112,8 @@ func TestImportsAreShown(t *testing.T) {
 	a, b := set.Add(source.Path{Name: "a.css"}, "a.css", "x\ny"), set.Add(source.Path{Name: "b.css"}, "b.css", "z")
 	var out strings.Builder
 	r := Renderer{Files: set}
-	d := Diagnostic{Code: "c", Severity: Error, Span: source.SpanOf(a.Pos(2), 1), Message: "m", Fix: "n", Imports: []source.Span{source.SpanOf(b.Pos(0), 1), source.SpanOf(a.Pos(0), 1)}}
+	d := Diagnostic{Code: "c", Severity: Error, Span: source.SpanOf(a.Pos(2), 1), Message: "m", Fix: "n",
+		Imports: []source.Span{source.SpanOf(b.Pos(0), 1), source.SpanOf(a.Pos(0), 1)}}
 	if err := r.Render(&out, []Diagnostic{d}); err != nil {
 		t.Fatal(err)
 	}
@@ -127,7 +130,8 @@ func TestAlike(t *testing.T) {
 	for line := range 8 {
 		list = append(list, Diagnostic{Code: "c", Severity: Warning, Span: source.SpanOf(f.Pos(2*line), 1), Message: "m"})
 	}
-	list = append(list, Diagnostic{Code: "c", Severity: Warning, Message: "m"}, Diagnostic{Code: "d", Severity: Warning, Message: "m"}, Diagnostic{Code: "d", Message: "m"})
+	list = append(list, Diagnostic{Code: "c", Severity: Warning, Message: "m"},
+		Diagnostic{Code: "d", Severity: Warning, Message: "m"}, Diagnostic{Code: "d", Message: "m"})
 	var out strings.Builder
 	r := Renderer{Files: set}
 	if err := r.Render(&out, Alike(list)); err != nil {

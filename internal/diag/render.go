@@ -60,7 +60,8 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 	if place := r.Position(d.Span); place != "" {
 		b.WriteString(r.paint(bold, place) + ": ")
 	}
-	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message), r.paint(dim, "["+string(d.Code)+"]"))
+	fmt.Fprintf(b, "%s: %s %s\n", r.paint(color, d.Severity.String()), Printable(d.Message),
+		r.paint(dim, "["+string(d.Code)+"]"))
 	r.frame(b, d.Span, color)
 	if len(d.Also) > 0 {
 		fmt.Fprintf(b, "  also at %s\n", r.also(&d))

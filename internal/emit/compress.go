@@ -19,7 +19,8 @@ import (
 // This file creates compressed forms of outputs, for servers that send them.
 
 // compressible are the extensions of outputs that are worth compressing.
-var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map", ".wasm", ".ico"}
+var compressible = []string{".svg", ".js", ".mjs", ".json", ".webmanifest", ".txt", ".xml", ".css", ".html", ".map",
+	".wasm", ".ico"}
 
 // minSize is the size in bytes below which a file is not compressed: it fits
 // into one network packet anyway.
@@ -53,12 +54,14 @@ func (k *Compressor) Pack(outputs []Output, forms []project.Compression) []Outpu
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range outputs {
 		o := &outputs[i]
-		if o.Size() < minSize || o.Size() > source.MaxTextSize || !slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
+		if o.Size() < minSize || o.Size() > source.MaxTextSize ||
+			!slices.Contains(compressible, strings.ToLower(path.Ext(o.Path))) {
 			continue
 		}
 		group.Go(func() error {
 			same := func(p packed) bool { return p.of.Same(o) }
-			lists[i] = k.forms.Get(k.tree, o.Path, same, func(*cache.Reads) (packed, bool) { return packed{*o, packAll(o, forms)}, true }).forms
+			lists[i] = k.forms.Get(k.tree, o.Path, same,
+				func(*cache.Reads) (packed, bool) { return packed{*o, packAll(o, forms)}, true }).forms
 			return nil
 		})
 	}

@@ -154,7 +154,8 @@ func (g *gathering) isTemplateFile(p source.Path) bool {
 	if slices.Contains(templateKinds, ext) {
 		return true
 	}
-	if inventory.MediaType(p.Name) != "" || ext == "" || isData(p.Name) || inventory.IsPage(p.Name) || inventory.IsSheet(p.Name) {
+	if inventory.MediaType(p.Name) != "" || ext == "" || isData(p.Name) || inventory.IsPage(p.Name) ||
+		inventory.IsSheet(p.Name) {
 		return false
 	}
 	head := strings.TrimLeft(g.files.Head(p), " \t\r\n\uFEFF")
@@ -299,7 +300,8 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 	for _, f := range found.Files {
 		found.All.Add(f.Names)
 		for _, at := range f.Names.Unreadable() {
-			g.reportUnreadable(source.SpanOf(at, len("eval")), f.File.Name, "runs generated code, which cannot be searched for names in use")
+			g.reportUnreadable(source.SpanOf(at, len("eval")), f.File.Name,
+				"runs generated code, which cannot be searched for names in use")
 			g.noteUnreadable(at)
 		}
 	}
@@ -325,7 +327,8 @@ func (g *gathering) namesIn(f *source.File) *purge.Evidence {
 
 // proposed are the extensions of files that often contain classes, in addition
 // to pages and scripts.
-var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx", ".md", ".xml"}
+var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx",
+	".md", ".xml"}
 
 // Propose returns globs for file types in the source folder that may contain
 // names in use and that no glob covers, sorted.

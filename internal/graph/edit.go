@@ -103,9 +103,10 @@ func (p *Page) Append(targets []LinkTarget) []Edit {
 // errors.
 func (p *Page) Show(text string) Edit {
 	at := max(p.body, p.head)
-	return Edit{Span{Start: at, End: at}, `<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
-		`background: #fff; color: #611; border-bottom: 4px solid #b22; font: 14px/1.4 monospace; white-space: pre-wrap; text-align: left">` +
-		html.EscapeString(text) + "</pre>"}
+	return Edit{Span{Start: at, End: at},
+		`<pre role="alert" style="all: revert; position: relative; z-index: 2147483647; margin: 0; padding: 1em; ` +
+			`background: #fff; color: #611; border-bottom: 4px solid #b22; font: 14px/1.4 monospace; white-space: pre-wrap; text-align: left">` +
+			html.EscapeString(text) + "</pre>"}
 }
 
 // indentBefore returns the indentation of the line before the one that starts

@@ -30,7 +30,8 @@ func TestImportMaps(t *testing.T) {
 		if err := m.AddMap(text, source.Path{Name: "pages/index.html"}); err != nil {
 			t.Fatal(err)
 		}
-		if err := m.AddMap(`{"imports": {"boats": "./late.js", "more": "./js/more.js"}}`, source.Path{Name: "index.html"}); err != nil {
+		if err := m.AddMap(`{"imports": {"boats": "./late.js", "more": "./js/more.js"}}`,
+			source.Path{Name: "index.html"}); err != nil {
 			t.Fatal(err)
 		}
 		for _, test := range []struct{ from, specifier, want string }{

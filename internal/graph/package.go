@@ -137,7 +137,8 @@ func exported(exports json.RawMessage, name string) string {
 	best, with := "", ""
 	for pattern := range byName {
 		before, after, ok := strings.Cut(pattern, "*")
-		if ok && strings.HasPrefix(name, before) && strings.HasSuffix(name, after) && len(name) >= len(before)+len(after) && len(pattern) > len(best) {
+		if ok && strings.HasPrefix(name, before) && strings.HasSuffix(name, after) &&
+			len(name) >= len(before)+len(after) && len(pattern) > len(best) {
 			best, with = pattern, name[len(before):len(name)-len(after)]
 		}
 	}

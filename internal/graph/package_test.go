@@ -18,7 +18,8 @@ func TestPackages(t *testing.T) {
 	file(near, "styled/package.json", `{"style": "dist/all.css", "main": "index.js"}`)
 	file(near, "styled/dist/all.css", "")
 	file(near, "styled/index.css", "")
-	file(near, "@quay/kit/package.json", `{"exports": {".": {"import": "./x.js", "style": "./kit.css"}, "./parts/*": {"style": ["none.css", "./dist/parts/*.css"]}, "./parts/deep/*": "./deep/*", "./theme": {"default": {"style": "./theme.css"}}}}`)
+	file(near, "@quay/kit/package.json",
+		`{"exports": {".": {"import": "./x.js", "style": "./kit.css"}, "./parts/*": {"style": ["none.css", "./dist/parts/*.css"]}, "./parts/deep/*": "./deep/*", "./theme": {"default": {"style": "./theme.css"}}}}`)
 	file(near, "@quay/kit/kit.css", "")
 	file(near, "@quay/kit/dist/parts/button.css", "")
 	file(near, "@quay/kit/deep/x.css", "")
@@ -35,7 +36,8 @@ func TestPackages(t *testing.T) {
 	file(far, "above/above.css", "")
 	file(far, "plain/package.json", `{"style": "far.css"}`)
 	file(far, "plain/far.css", "")
-	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "package", FS: near}, source.Folder{Name: "package.1", FS: far})
+	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "package", FS: near},
+		source.Folder{Name: "package.1", FS: far})
 	from := source.Path{Name: "css/x.css"}
 	for address, want := range map[string]string{
 		"package:plain": "package plain/index.css", "package:plain/css/part.css": "package plain/css/part.css", "package:plain/css/part": "package plain/css/part.css",
@@ -55,7 +57,8 @@ func TestPackages(t *testing.T) {
 		}
 	}
 	// A sheet of a package names others as any sheet does.
-	if got := Resolve(tree, source.Path{Root: "package", Name: "styled/dist/all.css"}, "/", "../index.css"); got.Path != (source.Path{Root: "package", Name: "styled/index.css"}) {
+	if got := Resolve(tree, source.Path{Root: "package", Name: "styled/dist/all.css"}, "/",
+		"../index.css"); got.Path != (source.Path{Root: "package", Name: "styled/index.css"}) {
 		t.Errorf("from within a package: %v", got)
 	}
 }
@@ -68,7 +71,8 @@ func FuzzPackage(f *testing.F) {
 	f.Add(`{"exports": {"./../*": "./../*"}}`, "package:kit/../other/x.css")
 	f.Fuzz(func(t *testing.T, manifest, address string) {
 		file := func(text string) *fstest.MapFile { return &fstest.MapFile{Data: []byte(text)} }
-		packages := fstest.MapFS{"kit/package.json": file(manifest), "kit/kit.css": file(""), "kit/dist/a.css": file(""), "other/x.css": file(""), "x.css": file("")}
+		packages := fstest.MapFS{"kit/package.json": file(manifest), "kit/kit.css": file(""), "kit/dist/a.css": file(""),
+			"other/x.css": file(""), "x.css": file("")}
 		tree := source.NewTree(source.Folder{FS: fstest.MapFS{}}, source.Folder{Name: "package", FS: packages})
 		got := Resolve(tree, source.Path{Name: "a.css"}, "/", address)
 		if got.Kind != Local || got.Path.Root != "package" {

@@ -217,7 +217,8 @@ func (r *pageReader) start(name string, tag Span) {
 // policy records the policy of a meta element, and reports whether it has one.
 func (r *pageReader) policy(attrs []markup.Attribute) bool {
 	equiv, content := markup.Find(attrs, "http-equiv"), markup.Find(attrs, "content")
-	if r.inert > 0 || equiv == nil || content == nil || !strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
+	if r.inert > 0 || equiv == nil || content == nil ||
+		!strings.EqualFold(strings.TrimSpace(equiv.Value), "content-security-policy") {
 		return false
 	}
 	r.page.Policies = append(r.page.Policies, Policy{content.Value, content.At})
@@ -229,7 +230,8 @@ func (r *pageReader) styleTag(attrs []markup.Attribute) {
 	r.page.LastGroupEndsCascade = false
 	r.data = r.data || r.inert > 0
 	t := markup.Find(attrs, "type")
-	r.style = r.inert == 0 && !r.noscript && (t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
+	r.style = r.inert == 0 && !r.noscript &&
+		(t == nil || t.Value == "" || strings.EqualFold(strings.TrimSpace(t.Value), "text/css"))
 }
 
 // addresses records the references in the attributes of an element.
@@ -254,7 +256,8 @@ func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 
 // scriptTypes are the types of classic scripts (HTML, section 4.12.1; MIME
 // Sniffing, section 4.4).
-var scriptTypes = []string{"", "text/javascript", "application/javascript", "application/ecmascript", "application/x-javascript", "text/ecmascript", "text/x-javascript"}
+var scriptTypes = []string{"", "text/javascript", "application/javascript", "application/ecmascript",
+	"application/x-javascript", "text/ecmascript", "text/x-javascript"}
 
 // scriptTag records a script element. A script of another type is data, and one
 // in a template or noscript element does not run.
@@ -478,7 +481,8 @@ var imageRels = []string{"icon", "apple-touch-icon", "mask-icon", "preload", "pr
 // isScript reports whether a link preloads a script, or something unspecified.
 func isScript(attrs []markup.Attribute) bool {
 	rel, as := markup.Find(attrs, "rel"), markup.Find(attrs, "as")
-	preloads := strings.Contains(strings.ToLower(rel.Value), "load") || strings.Contains(strings.ToLower(rel.Value), "fetch")
+	preloads := strings.Contains(strings.ToLower(rel.Value), "load") ||
+		strings.Contains(strings.ToLower(rel.Value), "fetch")
 	return preloads && (as == nil || !strings.EqualFold(as.Value, "font") && !strings.EqualFold(as.Value, "image"))
 }
 

@@ -61,13 +61,17 @@ func TestPointAtSeveral(t *testing.T) {
 		{"<p>\r\n\t<link rel=stylesheet href=a.css>", "<p>\r\n\t<link rel=stylesheet href=x.css>\r\n\t<link rel=stylesheet href=y.css>"},
 	} {
 		p := readPage(test.html)
-		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Address: "x.css"}, {Address: "y.css"}})); got != test.want {
+		if got := Apply(test.html,
+			p.Groups[0].Point(p, []LinkTarget{{Address: "x.css"}, {Address: "y.css"}})); got != test.want {
 			t.Errorf("%q\n got %q\nwant %q", test.html, got, test.want)
 		}
-		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Address: "x.css", Integrity: "sha384-x="}})); strings.Count(got, ` integrity="sha384-x="`) != 1 {
+		if got := Apply(test.html,
+			p.Groups[0].Point(p, []LinkTarget{{Address: "x.css", Integrity: "sha384-x="}})); strings.Count(got,
+			` integrity="sha384-x="`) != 1 {
 			t.Errorf("%q: with a hash %q", test.html, got)
 		}
-		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Style: "a{}"}})); !strings.Contains(got, "<style>a{}</style>") && !strings.Contains(got, "<style media=print>a{}</style>") || strings.Contains(got, "<link") {
+		if got := Apply(test.html, p.Groups[0].Point(p, []LinkTarget{{Style: "a{}"}})); !strings.Contains(got,
+			"<style>a{}</style>") && !strings.Contains(got, "<style media=print>a{}</style>") || strings.Contains(got, "<link") {
 			t.Errorf("%q: with a sheet %q", test.html, got)
 		}
 		if got := Apply(test.html, p.Groups[0].Point(p, nil)); strings.Contains(got, "link") {
@@ -94,7 +98,8 @@ func TestPoint(t *testing.T) {
 	}
 	spaced := `<link rel=stylesheet href=a>`
 	page := readPage(spaced)
-	if got := Apply(spaced, page.Groups[0].Point(page, []LinkTarget{{Address: "a b.css"}})); got != `<link rel=stylesheet href="a b.css">` {
+	if got := Apply(spaced,
+		page.Groups[0].Point(page, []LinkTarget{{Address: "a b.css"}})); got != `<link rel=stylesheet href="a b.css">` {
 		t.Errorf("got %q", got)
 	}
 }
@@ -174,7 +179,8 @@ func TestResolve(t *testing.T) {
 		{from, "https://example.com/a", "external"}, {from, "//example.com/a", "external"}, {from, "data:,x", "external"}, {from, "odd://x", "external"},
 		{from, "#a", "within"}, {from, "", "within"}, {from, "  ", "within"},
 	}
-	kinds := map[TargetKind]string{External: "external", SameDocument: "within", Local: "local", Outside: "outside", NoRoot: "noroot"}
+	kinds := map[TargetKind]string{External: "external", SameDocument: "within", Local: "local", Outside: "outside",
+		NoRoot: "noroot"}
 	for _, test := range tests {
 		target := Resolve(tree, test.from, "/sub/", test.address)
 		got := kinds[target.Kind]

@@ -47,7 +47,8 @@ func (p *Page) AllowsInlineStyle() bool {
 			continue
 		}
 		if !slices.ContainsFunc(list, func(s string) bool { return strings.EqualFold(s, "'unsafe-inline'") }) ||
-			slices.ContainsFunc(list, func(s string) bool { return isHashSource(s) || strings.HasPrefix(strings.ToLower(s), "'nonce-") }) {
+			slices.ContainsFunc(list,
+				func(s string) bool { return isHashSource(s) || strings.HasPrefix(strings.ToLower(s), "'nonce-") }) {
 			return false
 		}
 	}
@@ -73,7 +74,8 @@ func (p *Page) AllowsData(font bool) bool {
 // isHashSource reports whether a source is a hash.
 func isHashSource(s string) bool {
 	lower := strings.ToLower(s)
-	return strings.HasPrefix(lower, "'sha256-") || strings.HasPrefix(lower, "'sha384-") || strings.HasPrefix(lower, "'sha512-")
+	return strings.HasPrefix(lower, "'sha256-") || strings.HasPrefix(lower, "'sha384-") ||
+		strings.HasPrefix(lower, "'sha512-")
 }
 
 // Rehash returns the edits that replace the hash of each text in rewritten by

@@ -32,7 +32,8 @@ func TestPolicy(t *testing.T) {
 	}
 	for _, test := range tests {
 		p := withPolicy(test.policies...)
-		if got := [3]bool{p.AllowsInlineStyle(), p.AllowsData(false), p.AllowsData(true)}; got != [3]bool{test.inline, test.data, test.font} {
+		if got := [3]bool{p.AllowsInlineStyle(), p.AllowsData(false), p.AllowsData(true)}; got != [3]bool{test.inline,
+			test.data, test.font} {
 			t.Errorf("%q: inline style, pictures and fonts are %v", test.policies, got)
 		}
 	}

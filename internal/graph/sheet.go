@@ -229,7 +229,8 @@ func Address(v *ast.Value) (string, bool) {
 	case token.URL:
 		return token.URLValue(v.Text), true
 	case token.Function:
-		if args := v.Values(); (v.IsFunction("url") || v.IsFunction("src")) && len(args) == 1 && args[0].Kind == token.String {
+		if args := v.Values(); (v.IsFunction("url") || v.IsFunction("src")) && len(args) == 1 &&
+			args[0].Kind == token.String {
 			return token.StringValue(args[0].Text), true
 		}
 	}

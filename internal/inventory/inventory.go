@@ -52,7 +52,8 @@ func (x *Index) Has(p source.Path) bool { return x.known[p] }
 func New(p *project.Project, store *cache.Store) *Inventory {
 	skip := p.Skip()
 	exclude := p.Settings.Exclude
-	p.Tree.ListBy(func(dir string) bool { return !skip(dir) }, func(f source.Path) bool { return project.AnyMatches(exclude, f) })
+	p.Tree.ListBy(func(dir string) bool { return !skip(dir) },
+		func(f source.Path) bool { return project.AnyMatches(exclude, f) })
 	return &Inventory{p.Tree, p, &shared{
 		near: cache.NewTable[source.Path, string](store), pages: cache.NewPerFile[*graph.Page](store),
 		names: cache.NewPerFile[[]string](store), mentioned: cache.NewTable[struct{}, Names](store),
@@ -76,7 +77,8 @@ func (i *Inventory) Index() *Index {
 
 // newIndex returns the index of a listing.
 func newIndex(listing *source.Listing) *Index {
-	x := &Index{Files: listing.Files, Folders: make(map[string]bool), Stems: make(map[string][]source.Path), known: make(map[source.Path]bool, len(listing.Files))}
+	x := &Index{Files: listing.Files, Folders: make(map[string]bool), Stems: make(map[string][]source.Path),
+		known: make(map[source.Path]bool, len(listing.Files))}
 	for _, p := range listing.Files {
 		x.known[p] = true
 		if !IsScript(p.Name) && !IsSheet(p.Name) && !IsPage(p.Name) {
@@ -205,7 +207,8 @@ func hasExt(name string, list ...string) bool {
 
 // mediaTypes are the media types of files that may be inlined, by extension.
 var mediaTypes = map[string]string{
-	".svg": "image/svg+xml", ".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif", ".webp": "image/webp", ".avif": "image/avif",
+	".svg": "image/svg+xml", ".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".gif": "image/gif",
+	".webp": "image/webp", ".avif": "image/avif",
 	".woff": "font/woff", ".woff2": "font/woff2",
 }
 

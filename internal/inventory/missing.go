@@ -67,7 +67,8 @@ func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d
 			d.Fix = fmt.Sprintf("sheets of packages are imported with \"package:\": write %q", inPackage)
 		}
 		if strings.TrimSpace(address) == project.PackageRoot+":" {
-			d.Code, d.Message, d.Fix = code.EmptyURL, "missing package name", "write \"package:name\" or \"package:name/sheet.css\""
+			d.Code, d.Message, d.Fix = code.EmptyURL, "missing package name",
+				"write \"package:name\" or \"package:name/sheet.css\""
 		}
 	case graph.NoRoot:
 		d.Code = code.UnknownRoot
@@ -75,7 +76,8 @@ func (i *Inventory) BadTarget(t graph.Target, address string, at source.Span) (d
 		d.Fix = diag.DidYouMean(t.Root, i.Roots(), "roots are set in [roots] in rinzel.toml")
 		if t.Root == project.PackageRoot {
 			_, name, _ := strings.Cut(address, ":")
-			d.Message = fmt.Sprintf("package %q is not installed: no node_modules folder in the source folder or above it", graph.PackageOf(name))
+			d.Message = fmt.Sprintf("package %q is not installed: no node_modules folder in the source folder or above it",
+				graph.PackageOf(name))
 			d.Fix = "install the package"
 		}
 	default:

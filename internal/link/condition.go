@@ -33,7 +33,8 @@ func ConditionKey(conds []*Condition) string {
 	}
 	var text strings.Builder
 	for _, c := range conds {
-		fmt.Fprintf(&text, "|%v %s|%s|%s", c.HasLayer, print.CompactValues(c.Layer), print.CompactValues(c.Supports), print.CompactValues(c.Media))
+		fmt.Fprintf(&text, "|%v %s|%s|%s", c.HasLayer, print.CompactValues(c.Layer), print.CompactValues(c.Supports),
+			print.CompactValues(c.Media))
 	}
 	return text.String()
 }
@@ -103,7 +104,8 @@ func mediaQueries(media string) [][]ast.Value {
 // mayStandInMedia reports whether a value can be part of a media query.
 func mayStandInMedia(v ast.Value) bool {
 	switch v.Kind {
-	case token.Ident, token.LParen, token.Function, token.Number, token.Dimension, token.Percentage, token.Delim, token.Comment, token.Whitespace, token.Colon:
+	case token.Ident, token.LParen, token.Function, token.Number, token.Dimension, token.Percentage, token.Delim,
+		token.Comment, token.Whitespace, token.Colon:
 		return true
 	}
 	return false

@@ -83,7 +83,8 @@ func (c *Condition) OnImport(r *ast.AtRule) (with *ast.AtRule, ok bool) {
 func called(name string, values []ast.Value, at source.Pos) ast.Value {
 	values = slices.Clone(values)
 	values[0].Space = false
-	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at, Space: true, Inner: &ast.Inner{Values: values, Close: at}}
+	return ast.Value{Kind: token.Function, Text: name + "(", Pos: at, Space: true,
+		Inner: &ast.Inner{Values: values, Close: at}}
 }
 
 // joinedLayers returns the layer that is one layer nested in another.
@@ -112,7 +113,8 @@ func joinedSupports(a, b []ast.Value) []ast.Value {
 	if len(a) == 0 || len(b) == 0 {
 		return slices.Concat(a, b)
 	}
-	return []ast.Value{inParens(supportsCondition(a)), {Kind: token.Ident, Text: "and", Pos: a[0].Pos, Space: true}, spaced(inParens(supportsCondition(b)))}
+	return []ast.Value{inParens(supportsCondition(a)), {Kind: token.Ident, Text: "and", Pos: a[0].Pos, Space: true},
+		spaced(inParens(supportsCondition(b)))}
 }
 
 // inParens returns a condition as an operand of "and".
@@ -122,7 +124,8 @@ func inParens(values []ast.Value) ast.Value {
 	}
 	values = slices.Clone(values)
 	values[0].Space = false
-	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos, Inner: &ast.Inner{Values: values, Close: values[0].Pos}}
+	return ast.Value{Kind: token.LParen, Text: "(", Pos: values[0].Pos,
+		Inner: &ast.Inner{Values: values, Close: values[0].Pos}}
 }
 
 // spaced returns v with white space before it.
@@ -180,7 +183,8 @@ func joinedQuery(a, b []ast.Value) ([]ast.Value, bool) {
 	case len(typeB) == 0 || token.EqualFold(typeA[len(typeA)-1].Text, typeB[len(typeB)-1].Text):
 		out = slices.Clone(typeA)
 	default:
-		return []ast.Value{{Kind: token.Ident, Text: "not", Pos: a[0].Pos}, {Kind: token.Ident, Text: "all", Pos: a[0].Pos, Space: true}}, true
+		return []ast.Value{{Kind: token.Ident, Text: "not", Pos: a[0].Pos},
+			{Kind: token.Ident, Text: "all", Pos: a[0].Pos, Space: true}}, true
 	}
 	for _, rest := range [][]ast.Value{restA, restB} {
 		if len(rest) == 0 {

@@ -75,7 +75,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 				Message: "without(), only(), set() and replace() cannot be used on an external sheet: it is imported unchanged"})
 			return
 		}
-		here.node.Imports = append(here.node.Imports, &ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
+		here.node.Imports = append(here.node.Imports,
+			&ImportNode{Sheet: imp.Address, At: imp.At, Condition: cond.text(), External: true})
 		a.external(r, prelude, conds)
 		return
 	}
@@ -98,7 +99,8 @@ func (a *assembler) follow(r *ast.AtRule, c *compose.Composer, composes bool, co
 
 // imported appends the pieces of an imported sheet, and reports the parts of
 // the import without effect. own has its replacements, or is nil.
-func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override, p source.Path, cond *Condition, conds []*Condition, here *visit) {
+func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override, p source.Path, cond *Condition,
+	conds []*Condition, here *visit) {
 	next, parts := here.next(p, imp)
 	next.overrides = here.overrides
 	if own != nil {
@@ -137,8 +139,9 @@ func (a *assembler) cycle(p source.Path, at source.Span, here *visit) bool {
 			continue
 		}
 		d := diag.Diagnostic{Code: code.ImportCycle, Severity: diag.Error, Span: at,
-			Message: fmt.Sprintf("import cycle: %q imports itself through %s", a.Files.Show(p), diag.Count(depth-1, "other sheet")),
-			Fix:     "remove one of the imports, or move the shared part into a sheet of its own"}
+			Message: fmt.Sprintf("import cycle: %q imports itself through %s", a.Files.Show(p),
+				diag.Count(depth-1, "other sheet")),
+			Fix: "remove one of the imports, or move the shared part into a sheet of its own"}
 		if depth == 1 {
 			d.Message = fmt.Sprintf("import cycle: %q imports itself", a.Files.Show(p))
 			d.Fix = "remove the import"

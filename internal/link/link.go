@@ -57,7 +57,8 @@ type Cache struct {
 
 // NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
-	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s), cache.NewPerFile[*Composed](s)}
+	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s),
+		cache.NewPerFile[*Composed](s)}
 }
 
 // Entry is a resolved sheet with its imports. It is immutable and does not
@@ -160,7 +161,8 @@ func (l *Linker) Through(r source.Reader) *Linker {
 
 // newEntry returns an empty entry.
 func newEntry(p source.Path) *Entry {
-	return &Entry{Path: p, Reads: map[source.Path]bool{p: true}, Checked: make(map[source.Path]bool), Unchecked: make(map[source.Path]bool)}
+	return &Entry{Path: p, Reads: map[source.Path]bool{p: true}, Checked: make(map[source.Path]bool),
+		Unchecked: make(map[source.Path]bool)}
 }
 
 // assemble resolves an entry. It is repeated until all names that are used
@@ -263,7 +265,8 @@ func (a *assembler) composer(here *visit) *compose.Composer {
 				return nil, false
 			}
 			if t.Kind == graph.External {
-				a.report(diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: "@tokens cannot read an external file: only files of the project"})
+				a.report(diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at,
+					Message: "@tokens cannot read an external file: only files of the project"})
 				return nil, false
 			}
 			return a.readTokens(t.Path, at, here)

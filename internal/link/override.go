@@ -61,7 +61,8 @@ func badReplace(err error, at source.Span) diag.Diagnostic {
 	if errors.As(err, &problem) {
 		at = problem.At
 	}
-	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "invalid replace(): " + err.Error(),
+	return diag.Diagnostic{Code: code.BadImport, Severity: diag.Error, Span: at, Message: "invalid replace(): " +
+		err.Error(),
 		Fix: "write replace(#2b6cb0: teal; 4px, 6px: 2px)"}
 }
 

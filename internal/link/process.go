@@ -38,7 +38,8 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	}
 	a.report(s.Diagnostics...)
 	chain := a.chainOf(s.File.Path)
-	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here), composes: chain.Composes()}
+	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here),
+		composes: chain.Composes()}
 	var slot *Composed // cache of the sheet, if its result does not depend on the importer
 	if a.isIndependent(s, here) {
 		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
@@ -101,7 +102,8 @@ func (c *Composed) isDone() bool {
 // imports of it, provided that it neither reads nor sets constants: no import
 // on the path to it excludes or replaces anything.
 func (a *assembler) isIndependent(s *graph.Sheet, here *visit) bool {
-	return !a.Record && !a.CheckAll && !here.excluded && len(here.rules) == 0 && len(here.overrides) == 0 && s.File.Path == here.path && !a.isElement
+	return !a.Record && !a.CheckAll && !here.excluded && len(here.rules) == 0 && len(here.overrides) == 0 &&
+		s.File.Path == here.path && !a.isElement
 }
 
 // chainOf returns the chain of a sheet.
@@ -205,7 +207,8 @@ func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	found := len(w.entry.Diagnostics)
 	w.scope.Touched()
 	list = w.composer.Append(list, n, w.scope)
-	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found // findings depend on how the sheet was reached
+	// findings depend on how the sheet was reached
+	w.touched = w.touched || w.scope.Touched() || len(w.entry.Diagnostics) > found
 	return list
 }
 
@@ -226,7 +229,8 @@ func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Cha
 		return append(a.Checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
 	})
 	out.motion = check.AnimationsOf(nodes)
-	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
+	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true,
+		Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
 	a.run(chain, u)
 	nodes = u.Nodes
 	for _, changes := range step.Notes[[]prefix.Change](u) {
@@ -252,7 +256,8 @@ func (l *Linker) ChecksRoot(root string) bool {
 
 // check runs look on the nodes of a sheet concurrently, and returns a function
 // that waits for the findings, with the severities of the settings.
-func (a *assembler) check(here *visit, nodes []ast.Node, look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
+func (a *assembler) check(here *visit, nodes []ast.Node,
+	look func([]ast.Node) []diag.Diagnostic) (found func() []diag.Diagnostic) {
 	if !a.ChecksRoot(here.path.Root) || here.excluded {
 		if a.CheckAll && !here.excluded {
 			a.entry.Unchecked[here.path] = true

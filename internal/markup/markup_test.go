@@ -55,7 +55,8 @@ func TestReferences(t *testing.T) {
 
 // FuzzTokens holds that tokens cover the text without gaps, and that attributes read as the tokenizer reads them.
 func FuzzTokens(f *testing.F) {
-	for _, seed := range []string{"<a b=c>", "<p class='x y' id=\"z\">t</p>", "<a/b/c = 'd'e>", "<a =b>", "<script>//<b c></script>", "<A B=C b=d>", "<a b=&lt;>", "<!x><?y><a", "<a b='\r\n'>", "<a b='&lt;&ltb=&copy&#65&#x;&notin;&notit;&semi;&am'>"} {
+	for _, seed := range []string{"<a b=c>", "<p class='x y' id=\"z\">t</p>", "<a/b/c = 'd'e>", "<a =b>",
+		"<script>//<b c></script>", "<A B=C b=d>", "<a b=&lt;>", "<!x><?y><a", "<a b='\r\n'>", "<a b='&lt;&ltb=&copy&#65&#x;&notin;&notit;&semi;&am'>"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -35,7 +35,8 @@ func (f *LookUp) Equal(o *LookUp) bool {
 
 // ByAddress reports whether a script looks for a link by its URL.
 func (f *LookUp) ByAddress(l graph.Link) bool {
-	return f != nil && slices.ContainsFunc(f.addresses, func(address string) bool { return strings.Contains(l.Href.Address, address) })
+	return f != nil && slices.ContainsFunc(f.addresses,
+		func(address string) bool { return strings.Contains(l.Href.Address, address) })
 }
 
 // look records what a script at an offset of a file looks for.

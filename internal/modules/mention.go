@@ -57,7 +57,8 @@ func (r *run) find(m mention) (source.Path, bool) {
 		if r.Files.IsFile(t.Path) {
 			return t.Path, true
 		}
-		if p := (source.Path{Root: t.Path.Root, Name: t.Path.Name + ".js"}); m.loose && !strings.HasSuffix(address, "/") && path.Ext(t.Path.Name) != ".js" && r.Files.IsFile(p) {
+		if p := (source.Path{Root: t.Path.Root, Name: t.Path.Name + ".js"}); m.loose &&
+			!strings.HasSuffix(address, "/") && path.Ext(t.Path.Name) != ".js" && r.Files.IsFile(p) {
 			return p, true
 		}
 	}
@@ -131,7 +132,8 @@ func (r *run) uses(p source.Path, at source.Span) {
 }
 
 // scanned are the extensions of files that are searched for references.
-var scanned = []string{".json", ".webmanifest", ".svg", ".xml", ".vtt", ".txt", ".csv", ".m3u8", ".mpd", ".gltf", ".topojson", ".geojson", ".appcache", ".atlas", ".fnt", ".obj", ".mtl"}
+var scanned = []string{".json", ".webmanifest", ".svg", ".xml", ".vtt", ".txt", ".csv", ".m3u8", ".mpd", ".gltf",
+	".topojson", ".geojson", ".appcache", ".atlas", ".fnt", ".obj", ".mtl"}
 
 // scan records the references in a copied file.
 func (r *run) scan(p source.Path) {

@@ -35,8 +35,9 @@ func (s *Scripts) merged(mods []*Module) *Module {
 				all.Requests = append(slices.Clip(all.Requests), r)
 			case all.Requests[i].Path != r.Path && r.IsSheet():
 				s.Report(diag.Diagnostic{Code: code.ImportMapConflict, Severity: diag.Error, Span: r.Span,
-					Message: fmt.Sprintf("conflicting import maps: %q resolves to %q on one page and to %q on another", r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
-					Fix:     "use the same URL in both import maps"})
+					Message: fmt.Sprintf("conflicting import maps: %q resolves to %q on one page and to %q on another",
+						r.Specifier, s.Files.Show(all.Requests[i].Path), s.Files.Show(r.Path)),
+					Fix: "use the same URL in both import maps"})
 			}
 		}
 	}

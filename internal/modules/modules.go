@@ -147,14 +147,16 @@ func (s *Scripts) groupWith(key string, p *graph.Page, from source.Path) *group 
 	if s.byMaps == nil {
 		s.byMaps = make(map[string]*group)
 	}
-	m := &group{Scripts: s, key: key, resolver: graph.Modules{Files: s.Files, Base: s.Base}, files: make(map[source.Path]*Module), later: make(map[source.Path]*LazyEntry)}
+	m := &group{Scripts: s, key: key, resolver: graph.Modules{Files: s.Files, Base: s.Base},
+		files: make(map[source.Path]*Module), later: make(map[source.Path]*LazyEntry)}
 	s.byMaps[key] = m
 	if p == nil {
 		return m
 	}
 	for _, at := range p.Maps {
 		if err := m.resolver.AddMap(p.File.Text[at.Start:at.End], from); err != nil {
-			s.Report(diag.Diagnostic{Code: code.BadImportMap, Severity: diag.Warning, Span: p.SpanOf(at), Message: "this " + err.Error()})
+			s.Report(diag.Diagnostic{Code: code.BadImportMap, Severity: diag.Warning, Span: p.SpanOf(at), Message: "this " +
+				err.Error()})
 		}
 	}
 	return m
@@ -275,7 +277,8 @@ func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	if graph.IsStyle(imp) {
 		d.Severity = diag.Error
 		d.Message = fmt.Sprintf("unresolved import %q: a path relative to this script starts with \"./\"", imp.Specifier)
-		d.Fix = fmt.Sprintf("write %q, or %q for a sheet of an installed package", "./"+imp.Specifier, "package:"+imp.Specifier)
+		d.Fix = fmt.Sprintf("write %q, or %q for a sheet of an installed package", "./"+imp.Specifier,
+			"package:"+imp.Specifier)
 	}
 	return d
 }
@@ -286,7 +289,8 @@ func (g *group) isThere(r Request) bool {
 	if g.Files.Exists(r.Path) {
 		return true
 	}
-	d := diag.Diagnostic{Code: code.MissingFile, Severity: diag.Error, Span: r.Span, Fix: g.Files.Near(r.Path), Cause: r.Path.String(),
+	d := diag.Diagnostic{Code: code.MissingFile, Severity: diag.Error, Span: r.Span, Fix: g.Files.Near(r.Path),
+		Cause:   r.Path.String(),
 		Message: fmt.Sprintf("no such sheet: %q, imported by the script", g.Files.Show(r.Path))}
 	if !r.IsSheet() {
 		d.Code, d.Severity = code.MissingScript, diag.Warning
@@ -311,7 +315,8 @@ type run struct {
 
 // newRun returns a run for a page.
 func (g *group) newRun(p *graph.Page) *run {
-	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool), styled: make(map[source.Path]bool), met: make(map[*LazyEntry]bool), scanned: make(map[source.Path]bool)}
+	return &run{group: g, program: new(Program), page: p, seen: make(map[source.Path]bool),
+		styled: make(map[source.Path]bool), met: make(map[*LazyEntry]bool), scanned: make(map[source.Path]bool)}
 }
 
 // file runs the script at a path, which is named at a span.
@@ -440,7 +445,8 @@ func (s *Scripts) Program(p *graph.Page) *Program {
 		}
 		if !s.Files.Exists(t.Path) && !graph.IsTemplate(tag.Address) {
 			d := diag.Diagnostic{Code: code.MissingScript, Severity: diag.Warning, Span: at,
-				Message: fmt.Sprintf("no such script: %q, loaded by the page", s.Files.Show(t.Path)), Fix: s.Files.Near(t.Path), Cause: t.Path.String()}
+				Message: fmt.Sprintf("no such script: %q, loaded by the page", s.Files.Show(t.Path)), Fix: s.Files.Near(t.Path),
+				Cause: t.Path.String()}
 			inventory.RewordUnclosed(&d, tag.Address)
 			g.Report(d)
 			continue

@@ -86,8 +86,9 @@ var Steps = []Step{
 		Name: compose.Name, On: OnSheet, Takes: SheetLanguage, Gives: CSS, ByDefault: true,
 		Does:    "evaluates what is known at build time: constants, loops, mixins, calculations, colours",
 		Changes: Declarations | Selectors | Rules,
-		Before:  []Order{{lower.Name, "a nested rule may contain a constant"}, {prefix.Name, "a constant may determine the value of a property"}},
-		New:     func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
+		Before: []Order{{lower.Name, "a nested rule may contain a constant"},
+			{prefix.Name, "a constant may determine the value of a property"}},
+		New: func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
 	},
 	{
 		Name: lower.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,

@@ -74,7 +74,9 @@ type fileBundle struct {
 func (r *reader) split(s *Settings, raw fileSplit) {
 	if n := raw.Shared; n != nil {
 		if s.Split.Shared = *n; *n < 0 || *n == 1 {
-			r.fail(r.positions.value("split", "shared"), fmt.Sprintf("shared must be 2 or more, or 0 to share nothing, got %d", *n), "2 shares sheets used by two or more pages")
+			r.fail(r.positions.value("split", "shared"),
+				fmt.Sprintf("shared must be 2 or more, or 0 to share nothing, got %d", *n),
+				"2 shares sheets used by two or more pages")
 		}
 	}
 	if n := raw.MinBytes; n != nil {
@@ -105,9 +107,12 @@ func (r *reader) pattern(raw *string, otherwise string, each bool, key ...string
 		}
 		r.fail(r.positions.value(key...), fmt.Sprintf("unknown placeholder in %q", *raw), fix)
 	case each && len(key) == 2 && plain == *raw:
-		r.fail(r.positions.value(key...), fmt.Sprintf("all pages would use the same file %q", *raw), "add {path}, the path of the page")
-	case !fs.ValidPath(plain) || path.Clean(plain) != plain || !strings.EqualFold(path.Ext(plain), ".css") || strings.HasPrefix(plain, "."):
-		r.fail(r.positions.value(key...), fmt.Sprintf("%q is not a valid path of a sheet in the output folder", *raw), `write it like "css/main.css", without "./" and "../"`)
+		r.fail(r.positions.value(key...), fmt.Sprintf("all pages would use the same file %q", *raw),
+			"add {path}, the path of the page")
+	case !fs.ValidPath(plain) || path.Clean(plain) != plain || !strings.EqualFold(path.Ext(plain), ".css") ||
+		strings.HasPrefix(plain, "."):
+		r.fail(r.positions.value(key...), fmt.Sprintf("%q is not a valid path of a sheet in the output folder", *raw),
+			`write it like "css/main.css", without "./" and "../"`)
 	default:
 		return *raw
 	}
@@ -121,10 +126,12 @@ func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 		b := Bundle{Name: name, From: from.From}
 		b.File = r.pattern(from.File, name+".css", true, "bundles", name, "file")
 		if len(b.From) == 0 && !r.unfit["bundles."+name+".from"] && !r.unfit["bundles."+name] {
-			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("bundle %q has no sources", name), `list sheets and scripts: from = ["css/main.css"]`)
+			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("bundle %q has no sources", name),
+				`list sheets and scripts: from = ["css/main.css"]`)
 		}
 		if !fs.ValidPath(b.File) {
-			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("%q is not a file name", name), `write file = "css/main.css"`)
+			r.fail(r.positions.key([]string{"bundles", name}), fmt.Sprintf("%q is not a file name", name),
+				`write file = "css/main.css"`)
 		}
 		for i, glob := range b.From {
 			b.At = append(b.At, r.positions.element(i, "bundles", name, "from"))

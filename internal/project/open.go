@@ -31,7 +31,8 @@ type Project struct {
 
 // Options override settings.
 type Options struct {
-	Settings string // settings file, whose folder is the project folder; empty for FileName in the working folder or its nearest parent
+	// settings file, whose folder is the project folder; empty for FileName in the working folder or its nearest parent
+	Settings string
 	Output   string // output folder relative to the working folder; empty for that of the settings
 	Source   string // source folder if there is no settings file; empty for the working folder
 }

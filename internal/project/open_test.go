@@ -24,7 +24,8 @@ func lay(t *testing.T, files map[string]string) {
 }
 
 func TestOpen(t *testing.T) {
-	lay(t, map[string]string{"rinzel.toml": "source = \"site\"\n[roots]\nkit = \"vendor/kit\"\n", "site/a.css": "a{}", "vendor/kit/b.css": "b{}", "secret": ""})
+	lay(t, map[string]string{"rinzel.toml": "source = \"site\"\n[roots]\nkit = \"vendor/kit\"\n", "site/a.css": "a{}",
+		"vendor/kit/b.css": "b{}", "secret": ""})
 	p, diags, err := Open(Options{})
 	if err != nil || len(diags) > 0 {
 		t.Fatal(diags, err)
@@ -37,7 +38,8 @@ func TestOpen(t *testing.T) {
 			t.Errorf("%v: %v", path, err)
 		}
 	}
-	if p.Output != "public" || p.Settings.File != "rinzel.toml" || p.Tree.Show(source.Path{Root: "kit", Name: "b.css"}) != "vendor/kit/b.css" {
+	if p.Output != "public" || p.Settings.File != "rinzel.toml" ||
+		p.Tree.Show(source.Path{Root: "kit", Name: "b.css"}) != "vendor/kit/b.css" {
 		t.Errorf("output %q, settings %q", p.Output, p.Settings.File)
 	}
 }
@@ -58,7 +60,8 @@ func TestOpenWithoutSettings(t *testing.T) {
 }
 
 func TestOutputHoldsSources(t *testing.T) {
-	lay(t, map[string]string{"site/a.css": "", "kit/b.css": "", "rinzel.toml": "source = \"site\"\n[roots]\nkit = \"kit\"\n"})
+	lay(t, map[string]string{"site/a.css": "", "kit/b.css": "",
+		"rinzel.toml": "source = \"site\"\n[roots]\nkit = \"kit\"\n"})
 	if err := os.Symlink("site", "link"); err != nil {
 		t.Skip(err)
 	}

@@ -55,7 +55,8 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Browsers != nil {
 		if _, ok := s.TargetSets[*from.Browsers]; !ok {
-			fix := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)), "sets are defined in [browsers.sets.NAME]")
+			fix := diag.DidYouMean(*from.Browsers, slices.Sorted(maps.Keys(s.TargetSets)),
+				"sets are defined in [browsers.sets.NAME]")
 			r.fail(r.positions.value(key("browsers")...), fmt.Sprintf("unknown browser set %q", *from.Browsers), fix)
 		}
 		p.Browsers = *from.Browsers
@@ -79,7 +80,8 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 }
 
 // inherited returns the settings that a profile inherits, under its own name.
-func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string, trail []string, done map[string]bool) Profile {
+func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string, trail []string,
+	done map[string]bool) Profile {
 	parent := Development
 	if from := raw[name].Inherits; from != nil {
 		parent = *from
@@ -91,7 +93,8 @@ func (r *reader) inherited(s *Settings, raw map[string]fileProfile, name string,
 	if !ok {
 		names := slices.Concat(slices.Sorted(maps.Keys(s.Profiles)), slices.Sorted(maps.Keys(raw)))
 		fix := diag.DidYouMean(parent, names, "")
-		r.fail(r.positions.value("profile", name, "inherits"), fmt.Sprintf("profile %q inherits from %q: unknown profile or a cycle", name, parent), fix)
+		r.fail(r.positions.value("profile", name, "inherits"),
+			fmt.Sprintf("profile %q inherits from %q: unknown profile or a cycle", name, parent), fix)
 		p = s.Profiles[Development]
 	}
 	p.Name = name

@@ -114,7 +114,8 @@ type fileCheck struct {
 // knownKeys are the allowed keys of each table, by table name; "*" stands for
 // user-defined names.
 var knownKeys = map[string][]string{
-	"":               {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain", "check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
+	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
+		"check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
@@ -238,7 +239,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		s.Base = r.base(*raw.Base)
 	}
 	r.roots(s, raw.Roots)
-	s.Exclude, s.External, s.Copy = r.globs(raw.Exclude, "exclude"), r.globs(raw.External, "external"), r.globs(raw.Copy, "copy")
+	s.Exclude, s.External, s.Copy = r.globs(raw.Exclude, "exclude"), r.globs(raw.External, "external"),
+		r.globs(raw.Copy, "copy")
 	if t, ok := r.targets(raw.Browsers.fileQuery, "browsers"); ok {
 		s.Targets = t
 	}
@@ -254,7 +256,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.split(s, raw.Split)
 	if n := raw.Assets.Inline; n != nil {
 		if s.Inline = *n; *n < 0 || *n > maxInline {
-			r.fail(r.positions.value("assets", "inline"), fmt.Sprintf("inline must be a number of bytes from 0 to %d, got %d", maxInline, *n), "")
+			r.fail(r.positions.value("assets", "inline"),
+				fmt.Sprintf("inline must be a number of bytes from 0 to %d, got %d", maxInline, *n), "")
 		}
 	}
 	r.bundles(s, raw.Bundles)
@@ -272,13 +275,16 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 
 // purge reads [purge].
 func (r *reader) purge(s *Settings, raw *fileSettings) {
-	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties, Structure: raw.Purge.Structure, UnreadableScripts: KeepRelated}
+	s.Purge = Purge{Evidence: raw.Purge.Evidence, Keep: raw.Purge.Keep, Properties: raw.Purge.Properties,
+		Structure: raw.Purge.Structure, UnreadableScripts: KeepRelated}
 	if raw.Purge.UnreadableScripts != nil {
-		s.Purge.UnreadableScripts = UnreadableScripts(r.word(*raw.Purge.UnreadableScripts, []string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnreadable)))
+		s.Purge.UnreadableScripts = UnreadableScripts(r.word(*raw.Purge.UnreadableScripts,
+			[]string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnreadable)))
 	}
 	if n := raw.Purge.MaxRemoved; n != nil {
 		if s.Purge.MaxRemoved = *n; *n < 1 || *n > 100 {
-			r.fail(r.positions.value("purge", "max-removed"), fmt.Sprintf("max-removed must be a percentage from 1 to 100, got %d", *n), "")
+			r.fail(r.positions.value("purge", "max-removed"),
+				fmt.Sprintf("max-removed must be a percentage from 1 to 100, got %d", *n), "")
 		}
 	}
 	for i, glob := range s.Purge.Evidence {
@@ -312,7 +318,8 @@ const maxInline = 100_000
 // check reads [check].
 func (r *reader) check(s *Settings, raw fileCheck) {
 	if raw.InBuild != nil {
-		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckWarns), string(CheckStops), string(CheckOff)))
+		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckWarns),
+			string(CheckStops), string(CheckOff)))
 	}
 	s.Check.Libraries = raw.Libraries
 	var codes []string
@@ -322,23 +329,27 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 	for _, name := range slices.Sorted(maps.Keys(raw.Levels)) {
 		key := []string{"check", "levels", name}
 		if !slices.Contains(codes, name) {
-			r.fail(r.positions.key(key), fmt.Sprintf("unknown check %q", name), diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
+			r.fail(r.positions.key(key), fmt.Sprintf("unknown check %q", name),
+				diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
 			continue
 		}
-		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning), string(LevelNote), string(LevelOff)))
+		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning),
+			string(LevelNote), string(LevelOff)))
 	}
 }
 
 // lower reads [lower].
 func (r *reader) lower(s *Settings, raw fileLower) {
 	if raw.Direction != nil {
-		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"}, string(lower.LeftToRight), string(lower.RightToLeft)))
+		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"},
+			string(lower.LeftToRight), string(lower.RightToLeft)))
 	}
 	s.Lower.AsIs = make(map[string]bool)
 	for i, name := range raw.AsIs {
 		features := browsers.Find(name)
 		if len(features) == 0 {
-			r.fail(r.positions.element(i, "lower", "as-is"), fmt.Sprintf("no data about the feature %q", name), "use a name that \"rinzel targets --why\" knows: \"nesting\", \"range_syntax\", \"oklch\"")
+			r.fail(r.positions.element(i, "lower", "as-is"), fmt.Sprintf("no data about the feature %q", name),
+				"use a name that \"rinzel targets --why\" knows: \"nesting\", \"range_syntax\", \"oklch\"")
 		}
 		for _, f := range features {
 			s.Lower.AsIs[f] = true
@@ -354,7 +365,8 @@ func (r *reader) prefix(s *Settings, raw filePrefix) {
 			_, bare, _ = strings.Cut(rest, "-")
 		}
 		if bare != strings.ToLower(bare) || len(browsers.Find(bare)) == 0 {
-			r.fail(r.positions.element(i, "prefix", "as-is"), fmt.Sprintf("nothing called %q can have a prefix", name), "use a property, a value, a function, \"@keyframes\", or a selector with its colons")
+			r.fail(r.positions.element(i, "prefix", "as-is"), fmt.Sprintf("nothing called %q can have a prefix", name),
+				"use a property, a value, a function, \"@keyframes\", or a selector with its colons")
 		}
 	}
 	s.Prefix.AsIs = raw.AsIs
@@ -369,7 +381,8 @@ func (r *reader) limit(to, from *int, key string, most int) {
 		return
 	}
 	if *from < 1 || *from > most {
-		r.fail(r.positions.value("limits", key), fmt.Sprintf("%s must be an integer from 1 to %d, got %d", key, most, *from), "")
+		r.fail(r.positions.value("limits", key),
+			fmt.Sprintf("%s must be an integer from 1 to %d, got %d", key, most, *from), "")
 		return
 	}
 	*to = *from
@@ -397,7 +410,8 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		key := append(slices.Clip(path), name)
 		where := append([]string{"constants"}, key...)
 		if name == "" || strings.ContainsAny(name, ". ") {
-			r.fail(r.positions.key(where), fmt.Sprintf("%q is not a valid constant name", name), "a name must not contain dots or white space")
+			r.fail(r.positions.key(where), fmt.Sprintf("%q is not a valid constant name", name),
+				"a name must not contain dots or white space")
 			continue
 		}
 		if group, ok := table[name].(map[string]any); ok {
@@ -406,7 +420,8 @@ func (r *reader) constants(s *Settings, table map[string]any, path []string) {
 		}
 		text, ok := constantText(table[name])
 		if !ok {
-			r.fail(r.positions.value(where...), fmt.Sprintf("constant %q must be a string, a number, a list of them, or a table", strings.Join(key, ".")), "")
+			r.fail(r.positions.value(where...),
+				fmt.Sprintf("constant %q must be a string, a number, a list of them, or a table", strings.Join(key, ".")), "")
 			continue
 		}
 		s.Constants = append(s.Constants, Constant{key, text, r.positions.value(where...)})
@@ -442,7 +457,8 @@ func (r *reader) folder(to, from *string, key string) {
 		return
 	}
 	if *from == "" {
-		r.fail(r.positions.value(key), fmt.Sprintf("%s is empty: expected a folder", key), `"." is the folder of the settings file`)
+		r.fail(r.positions.value(key), fmt.Sprintf("%s is empty: expected a folder", key),
+			`"." is the folder of the settings file`)
 		return
 	}
 	*to = path.Clean(strings.ReplaceAll(*from, `\`, "/"))
@@ -461,7 +477,8 @@ func (r *reader) base(base string) string {
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
 		if name == PackageRoot {
-			r.fail(r.positions.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name), "use another name")
+			r.fail(r.positions.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name),
+				"use another name")
 			continue
 		}
 		if !validRoot(name) {
@@ -511,7 +528,8 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 	}
 	if raw.Share == nil && raw.Recent == nil && len(raw.Floor) == 0 {
 		if len(raw.Without) > 0 {
-			r.fail(r.positions.key(key("without")), "without excludes from the versions of share, recent and floor, but none of these is set", "")
+			r.fail(r.positions.key(key("without")),
+				"without excludes from the versions of share, recent and floor, but none of these is set", "")
 		}
 		return t, false
 	}
@@ -525,12 +543,15 @@ func (r *reader) targets(raw fileQuery, table ...string) (t browsers.Targets, ok
 func (r *reader) shareAndRecent(q *browsers.Query, raw fileQuery, key func(...string) []string) {
 	if raw.Share != nil {
 		if q.Share = *raw.Share; !(q.Share > 0 && q.Share <= 100) {
-			r.fail(r.positions.value(key("share")...), fmt.Sprintf("share must be a percentage above 0, got %v", q.Share), "0.5 selects versions with at least 0.5% of world use")
+			r.fail(r.positions.value(key("share")...), fmt.Sprintf("share must be a percentage above 0, got %v", q.Share),
+				"0.5 selects versions with at least 0.5% of world use")
 		}
 	}
 	if raw.Recent != nil {
 		if q.Recent = *raw.Recent; q.Recent < 1 || q.Recent > 1000 {
-			r.fail(r.positions.value(key("recent")...), fmt.Sprintf("recent must be an integer from 1 to 1000, got %d", q.Recent), "2 selects the two newest versions of each browser")
+			r.fail(r.positions.value(key("recent")...),
+				fmt.Sprintf("recent must be an integer from 1 to 1000, got %d", q.Recent),
+				"2 selects the two newest versions of each browser")
 		}
 	}
 }
@@ -547,7 +568,8 @@ func (r *reader) floor(name, text string, key []string) (v browsers.Version, ok 
 		return v, false
 	}
 	if newest := newestOf(name); v.Major() > newest.Major()+yetToCome {
-		r.fail(r.positions.value(key...), fmt.Sprintf("unknown version %v of %s: the newest known version is %v", v, name, newest), "")
+		r.fail(r.positions.value(key...),
+			fmt.Sprintf("unknown version %v of %s: the newest known version is %v", v, name, newest), "")
 		return v, false
 	}
 	return v, true
@@ -614,7 +636,8 @@ func (r *reader) word(got string, key []string, want ...string) string {
 	if slices.Contains(want, got) {
 		return got
 	}
-	r.fail(r.positions.value(key...), fmt.Sprintf("%s must be one of %s, got %q", key[len(key)-1], strings.Join(want, ", "), got), "")
+	r.fail(r.positions.value(key...),
+		fmt.Sprintf("%s must be one of %s, got %q", key[len(key)-1], strings.Join(want, ", "), got), "")
 	return want[0]
 }
 

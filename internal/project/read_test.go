@@ -43,7 +43,8 @@ finish = ["minify"]
 	if len(diags) > 0 {
 		t.Fatal(diags)
 	}
-	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge.Evidence, s.Purge.Keep, s.Profiles["production"], s.Profiles["review"])
+	got := fmt.Sprint(s.Source, s.Output, s.Base, s.Roots, s.Targets, s.Purge.Evidence, s.Purge.Keep,
+		s.Profiles["production"], s.Profiles["review"])
 	want := "site out/www /harbour/ map[kit:vendor/kit] chrome 100, safari 15.4 [**/*.php] [.is-*] " +
 		"{production true  [purge minify] none hashed false [] link} {review true  [minify] none plain false [] link}"
 	if strings.Join(strings.Fields(got), "") != strings.Join(strings.Fields(want), "") {
@@ -67,7 +68,8 @@ func TestAllMismatches(t *testing.T) {
 	for _, d := range diags {
 		got = append(got, d.Message)
 	}
-	want := []string{`unknown key "sorce" in the settings`, `"browsers.share" must be a number, got the string "1%"`, `"chain.match" must be a quoted string, got 3`,
+	want := []string{`unknown key "sorce" in the settings`, `"browsers.share" must be a number, got the string "1%"`,
+		`"chain.match" must be a quoted string, got 3`,
 		`"bundles.app.from" must be a list of strings, got 1`, `an element of "purge.keep" must be a quoted string, got 1`, `an element of "purge.keep" must be a quoted string, got 2`,
 		`unknown key "msot" in [purge]`}
 	if !slices.Equal(got, want) {
@@ -152,7 +154,8 @@ func TestReadFindings(t *testing.T) {
 			}
 			d := diags[0]
 			at := f.Text[d.Span.Start.Off:d.Span.End]
-			if !strings.Contains(d.Message, test.message) || !strings.HasPrefix(d.Fix, test.fix) || test.at != "" && at != test.at {
+			if !strings.Contains(d.Message, test.message) || !strings.HasPrefix(d.Fix, test.fix) || test.at != "" &&
+				at != test.at {
 				t.Errorf("got  %q %q, fix %q\nwant %q %q, fix %q", at, d.Message, d.Fix, test.at, test.message, test.fix)
 			}
 			if d.Severity != diag.Error || !d.Span.IsValid() {
@@ -201,12 +204,14 @@ text = "teal"
 	for _, c := range s.Constants {
 		got = append(got, fmt.Sprintf("%s = %s at %s", strings.Join(c.Path, "."), c.Text, f.Text[c.At.Start.Off:c.At.End]))
 	}
-	want := []string{`wide = 60rem at "60rem"`, `columns = 12 at 12`, `ratio = 1.5 at 1.50`, `sides = top, left, 3 at sides`,
+	want := []string{`wide = 60rem at "60rem"`, `columns = 12 at 12`, `ratio = 1.5 at 1.50`,
+		`sides = top, left, 3 at sides`,
 		`night.deep = navy at "navy"`, `night.50 = black at "black"`, `tone.calm.text = teal at "teal"`}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if len(s.Tokens) != 2 || s.Tokens[1].Name != "kit:kit.tokens.json" || f.Text[s.Tokens[1].At.Start.Off:s.Tokens[1].At.End] != `"kit:kit.tokens.json"` {
+	if len(s.Tokens) != 2 || s.Tokens[1].Name != "kit:kit.tokens.json" ||
+		f.Text[s.Tokens[1].At.Start.Off:s.Tokens[1].At.End] != `"kit:kit.tokens.json"` {
 		t.Errorf("got tokens %v", s.Tokens)
 	}
 	if s.Limits != (Limits{Values: 100, Calls: 12}) {
@@ -278,7 +283,8 @@ compress = []
 	if got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
-	for level, want := range map[Level]diag.Severity{LevelError: diag.Error, LevelWarning: diag.Warning, LevelNote: diag.Note} {
+	for level, want := range map[Level]diag.Severity{LevelError: diag.Error, LevelWarning: diag.Warning,
+		LevelNote: diag.Note} {
 		if level.Severity() != want {
 			t.Errorf("%s is %v", level, level.Severity())
 		}

@@ -272,7 +272,8 @@ func Default() *Settings {
 		Check:  Check{InBuild: CheckWarns, Levels: map[code.Code]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
-			Production:  {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps, Names: HashedNames, Scripts: LinkStyles},
+			Production: {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps,
+				Names: HashedNames, Scripts: LinkStyles},
 		},
 	}
 }

@@ -35,7 +35,8 @@ func (r *reader) fit(v any, t reflect.Type, path string) (fitting any, ok bool) 
 		if list, isList := v.([]any); isList {
 			return r.fitList(list, t, path), true
 		}
-		if table, isTable := v.(map[string]any); isTable && t.Elem().Kind() == reflect.Struct { // [chain] instead of [[chain]]
+		// [chain] instead of [[chain]]
+		if table, isTable := v.(map[string]any); isTable && t.Elem().Kind() == reflect.Struct {
 			return r.fitList([]any{table}, t, path), true
 		}
 	case reflect.String:
@@ -169,7 +170,8 @@ func (r *reader) mismatch(v any, t reflect.Type, path string) {
 	case index.MatchString(path[strings.LastIndexByte(path, '.')+1:]):
 		what = fmt.Sprintf("an element of %q must be %s", name, typeName(t))
 		fix = strings.Replace(fix, key+" = ", "", 1)
-	case (t.Kind() == reflect.Struct || t.Kind() == reflect.Map) && strings.HasPrefix(name, "profile.") && slices.Contains(knownKeys["profile.*"], key):
+	case (t.Kind() == reflect.Struct || t.Kind() == reflect.Map) && strings.HasPrefix(name, "profile.") &&
+		slices.Contains(knownKeys["profile.*"], key):
 		fix = "add the name of the profile: [profile.production]"
 	case t.Kind() == reflect.Struct || t.Kind() == reflect.Map:
 		fix = fmt.Sprintf("write [%s], with its keys below", name)
@@ -273,7 +275,8 @@ func (r *reader) syntax(line, column int, message string) {
 	text := strings.TrimSpace(r.file.LineText(min(max(line, 1), r.file.Lines()) - 1))
 	whole := r.lineSpan(line, 1)
 	report := func(at source.Span, message, fix string) {
-		r.diags = append(r.diags, diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix})
+		r.diags = append(r.diags,
+			diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 	}
 	if m := twice.FindStringSubmatch(message); m != nil {
 		r.reportTwice(at, text, m[1]+m[2])
@@ -320,7 +323,8 @@ var (
 
 // quotedText returns a value in TOML syntax: text without quotes is quoted.
 func quotedText(text string) string {
-	if text[0] == '"' || text[0] == '\'' || text[0] == '[' || text[0] == '{' || text == "true" || text == "false" || number.FindString(text) == text {
+	if text[0] == '"' || text[0] == '\'' || text[0] == '[' || text[0] == '{' || text == "true" || text == "false" ||
+		number.FindString(text) == text {
 		return text
 	}
 	return strconv.Quote(text)

@@ -101,7 +101,8 @@ func constantsOf(r *compose.Record) []Constant {
 			continue // it is only read, with a fallback
 		}
 		set.Reads = 0 // the final definition has no next one
-		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: gives[e.Path], Rules: e.Rules}
+		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: gives[e.Path],
+			Rules: e.Rules}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
 		}
@@ -193,7 +194,8 @@ func (c *constantChecks) drops(e *compose.Entry) {
 		case dropped != nil && !s.WithoutEffect:
 			c.found = append(c.found, diag.Diagnostic{Code: code.RestoredKey, Severity: diag.Warning, Span: dropped.At,
 				Message: fmt.Sprintf("%q is dropped, but set again later", e.Path),
-				Related: []diag.Related{{Span: s.At, Message: "set again here"}}, Fix: "drop it after that, or remove one of the two"})
+				Related: []diag.Related{{Span: s.At, Message: "set again here"}},
+				Fix:     "drop it after that, or remove one of the two"})
 			dropped = nil
 		}
 	}

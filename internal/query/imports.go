@@ -94,7 +94,8 @@ func markReached(n *link.ImportNode, reached map[source.Path]bool) {
 // aboutImports are the codes of findings about imports. Others are meaningless
 // here: a part of a library on its own lacks the constants of the rest.
 var aboutImports = []code.Code{
-	code.EmptyURL, code.BadImport, code.ExternalImport, code.UnmatchedPart, code.ImportCycle, code.LateImport, code.MissingFile, code.MissingScript, code.MissingEntry, code.NotUTF8, code.OutsideRoot,
+	code.EmptyURL, code.BadImport, code.ExternalImport, code.UnmatchedPart, code.ImportCycle, code.LateImport,
+	code.MissingFile, code.MissingScript, code.MissingEntry, code.NotUTF8, code.OutsideRoot,
 	code.TooManyImports, code.UnknownRoot, code.UnreadableFile,
 }
 

@@ -54,13 +54,15 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 	if err != nil {
 		return nil, err
 	}
-	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Diagnostics: res.Diagnostics, uses: make(map[string][]source.Pos)}
+	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Diagnostics: res.Diagnostics,
+		uses: make(map[string][]source.Pos)}
 	out.Sheets = Shares(p.Tree.Set, res.Verdicts)
 	if res.Evidence == nil {
 		return out, nil
 	}
 	out.NoRule = noRule(res.Verdicts, res.Evidence.All)
-	files := slices.SortedFunc(slices.Values(res.Evidence.Files), func(a, b evidence.FileEvidence) int { return cmp.Compare(a.File.Name, b.File.Name) })
+	files := slices.SortedFunc(slices.Values(res.Evidence.Files),
+		func(a, b evidence.FileEvidence) int { return cmp.Compare(a.File.Name, b.File.Name) })
 	for _, f := range files {
 		f.Names.Each(func(name string, at source.Pos) { out.uses[name] = append(out.uses[name], at) })
 	}
@@ -139,7 +141,8 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 		a.Parts = []string{question}
 		match = func(j *site.SelectorVerdict) bool {
 			_, name, _ := strings.Cut(j.Name, " ")
-			return name == question || o.has(j.Selector, "."+question) || o.has(j.Selector, "#"+question) || o.has(j.Selector, question)
+			return name == question || o.has(j.Selector, "."+question) || o.has(j.Selector, "#"+question) ||
+				o.has(j.Selector, question)
 		}
 		a.Uses[question] = o.uses[question]
 	default:
@@ -213,7 +216,8 @@ func (o *Purged) has(s ast.Selector, part string) bool {
 		if partText(&s[i]) == part {
 			return true
 		}
-		if s[i].Args != nil && slices.ContainsFunc(s[i].Args.Selectors, func(arg ast.Selector) bool { return o.has(arg, part) }) {
+		if s[i].Args != nil &&
+			slices.ContainsFunc(s[i].Args.Selectors, func(arg ast.Selector) bool { return o.has(arg, part) }) {
 			return true
 		}
 	}

@@ -46,7 +46,8 @@ func (s *moduleServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		text, _ := json.Marshal(map[string]any{"imports": imports})
-		fmt.Fprintf(w, "<script type=importmap>%s</script><script type=module src=module.js></script>", strings.ReplaceAll(string(text), "<", `\u003c`))
+		fmt.Fprintf(w, "<script type=importmap>%s</script><script type=module src=module.js></script>",
+			strings.ReplaceAll(string(text), "<", `\u003c`))
 	case name == "/deep/er/module.js":
 		w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
 		fmt.Fprint(w, s.text)
@@ -90,7 +91,8 @@ func declared(text string) []string {
 
 // compare has the browser load a script as a module. ok is false if it cannot read it
 // as one at all.
-func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, name, text string) (imports int, ok bool) {
+func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, name, text string) (imports int,
+	ok bool) {
 	t.Helper()
 	server.mu.Lock()
 	server.text, server.asked = text, make(map[string]bool)
@@ -107,7 +109,8 @@ func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, na
 	}
 	slices.Sort(asked)
 	want := declared(text)
-	if len(asked) == 0 && strings.Contains(problems, "SyntaxError") && !strings.Contains(problems, "does not provide an export") {
+	if len(asked) == 0 && strings.Contains(problems, "SyntaxError") &&
+		!strings.Contains(problems, "does not provide an export") {
 		return 0, false
 	}
 	// What runs may ask for more; the declarations are asked for in any case.

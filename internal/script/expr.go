@@ -256,7 +256,8 @@ func (r *reader) statement(stop int) {
 		r.i++
 		r.pattern(r.scope, end, false)
 		r.i = min(end+1, stop)
-	case w == "else" || w == "do" || w == "try" || w == "finally" || w == "default" || w == "break" || w == "continue" || w == "debugger":
+	case w == "else" || w == "do" || w == "try" || w == "finally" || w == "default" || w == "break" ||
+		w == "continue" || w == "debugger":
 		r.i++
 	case w == "import" && !r.is(1, "(") && !r.is(1, "."), w == "export" && (r.is(1, "*") || r.is(1, "{")):
 		r.importDeclaration(stop)

@@ -260,7 +260,8 @@ func (l *lexer) punct(c byte) {
 	n := 1
 	switch c {
 	case '(':
-		statement := (l.is(l.last, "if") || l.is(l.last, "while") || l.is(l.last, "for") || l.is(l.last, "with")) && !l.is(l.before, ".") && !l.is(l.before, "?.")
+		statement := (l.is(l.last, "if") || l.is(l.last, "while") || l.is(l.last, "for") || l.is(l.last, "with")) &&
+			!l.is(l.before, ".") && !l.is(l.before, "?.")
 		if l.is(l.last, "await") { // for await (
 			statement = l.is(l.before, "for")
 		}

@@ -83,7 +83,8 @@ func (r *moduleReader) is(n int, texts ...string) bool {
 // specifier.
 func (r *moduleReader) literal(n int) bool {
 	t := r.at(n)
-	return t.closed && (t.kind == str || t.kind == template && t.end > t.start+1 && r.lex.text[t.start] == '`' && r.lex.text[t.end-1] == '`')
+	return t.closed && (t.kind == str || t.kind == template && t.end > t.start+1 && r.lex.text[t.start] == '`' &&
+		r.lex.text[t.end-1] == '`')
 }
 
 // statement checks whether the current token starts a reference.

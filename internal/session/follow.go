@@ -35,7 +35,8 @@ func (w *Watch) followRead() error {
 		}
 	})
 	w.project.Tree.Found(func(p source.Path) {
-		if name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p))); err == nil && failed == nil && !w.watcher.Covers(name) {
+		if name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p))); err == nil && failed == nil &&
+			!w.watcher.Covers(name) {
 			failed = w.followFile(name, p)
 		}
 	})
@@ -69,7 +70,8 @@ func (w *Watch) followFile(name string, p source.Path) error {
 		return err
 	}
 	var around []string
-	for dir := filepath.Dir(name); dir != filepath.Dir(top) && dir != filepath.Dir(dir) && !(w.above[dir] && w.watcher.Watches(dir)); dir = filepath.Dir(dir) {
+	for dir := filepath.Dir(name); dir != filepath.Dir(top) && dir != filepath.Dir(dir) &&
+		!(w.above[dir] && w.watcher.Watches(dir)); dir = filepath.Dir(dir) {
 		if w.watcher.Covers(dir) {
 			break
 		}

@@ -104,7 +104,8 @@ func TestSession(t *testing.T) {
 			t.Fatalf("%s: %v", step.what, err)
 		}
 		maps := func(name string) bool { return strings.HasSuffix(name, ".map") }
-		changed, removed := strings.Join(slices.DeleteFunc(u.Changed, maps), " "), strings.Join(slices.DeleteFunc(u.Removed, maps), " ")
+		changed, removed := strings.Join(slices.DeleteFunc(u.Changed, maps), " "),
+			strings.Join(slices.DeleteFunc(u.Removed, maps), " ")
 		if changed != step.changed || removed != step.removed {
 			t.Errorf("%s: changed %q, removed %q; want %q, %q", step.what, changed, removed, step.changed, step.removed)
 		}

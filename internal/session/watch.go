@@ -29,11 +29,12 @@ type Watch struct {
 	settings string   // absolute path of the settings file
 	lost     bool     // the watcher missed changes and must be restarted
 
-	single  map[string][]source.Path // files that are watched individually, by absolute names, with the paths they were read as
-	ends    map[string]bool          // links used by the last build, and their targets
-	above   map[string]bool          // parents of these, which may be moved
-	locked  map[string]bool          // what the last build had no permission to read
-	awaited map[string]bool          // missing parents of packages or of their files
+	// files that are watched individually, by absolute names, with the paths they were read as
+	single  map[string][]source.Path
+	ends    map[string]bool // links used by the last build, and their targets
+	above   map[string]bool // parents of these, which may be moved
+	locked  map[string]bool // what the last build had no permission to read
+	awaited map[string]bool // missing parents of packages or of their files
 }
 
 // Changes are the changes since the last build.

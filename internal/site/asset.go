@@ -106,13 +106,15 @@ func (b *builder) areCurrent(r *references) bool {
 			return false
 		}
 	}
-	return r.noData == b.dataURLsForbidden() && !slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
+	return r.noData == b.dataURLsForbidden() &&
+		!slices.ContainsFunc(r.assets, func(a emit.Asset) bool { return b.assetName(a.Path) != a.Name })
 }
 
 // urlRewriter returns a function that rewrites the URLs in a bundle, and
 // records the files they refer to in refs. seen returns the URL of an output
 // file relative to the bundle.
-func (b *builder) urlRewriter(r *cache.Reads, refs *references, seen func(name string) string) func(bundle.URL) (string, bool) {
+func (b *builder) urlRewriter(r *cache.Reads, refs *references,
+	seen func(name string) string) func(bundle.URL) (string, bool) {
 	files := b.files.Through(r)
 	refs.noData, refs.bases = b.dataURLsForbidden(), make(map[string][]source.Path)
 	return func(u bundle.URL) (string, bool) {
@@ -163,7 +165,8 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 	if b.project.Settings.Inline == 0 || kind == "" || to.Tail != "" {
 		return "", false
 	}
-	if no := b.dataURLsForbidden(); !strings.HasPrefix(kind, "font/") && no[0] || strings.HasPrefix(kind, "font/") && no[1] {
+	if no := b.dataURLsForbidden(); !strings.HasPrefix(kind, "font/") && no[0] || strings.HasPrefix(kind, "font/") &&
+		no[1] {
 		return "", false
 	}
 	file, err := files.Copy(to.Path)

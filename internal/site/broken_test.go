@@ -108,7 +108,8 @@ func TestIdlePatterns(t *testing.T) {
 		{"external = [\"gone.css\"]\nexclude = [\"new/**\"]", []string{"unmatched-pattern"}},
 	}
 	for _, test := range tests {
-		res, found := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+test.setting+"\n"+site).build(t, project.Development)
+		res, found := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+test.setting+"\n"+site).build(t,
+			project.Development)
 		var codes []string
 		for _, d := range res.Diagnostics {
 			if d.Code != "unreferenced-files" {
@@ -154,14 +155,16 @@ func TestPurgedMostly(t *testing.T) {
 		{30, 1, "", ""},
 	}
 	for _, test := range tests {
-		archive := "-- rinzel.toml --\nsource = \"site\"\n" + test.settings + "-- site/i.html --\n<link rel=stylesheet href=a.css>" + page(test.used) + "\n-- site/a.css --\n" + sheet(test.used, test.unused)
+		archive := "-- rinzel.toml --\nsource = \"site\"\n" + test.settings +
+			"-- site/i.html --\n<link rel=stylesheet href=a.css>" + page(test.used) + "\n-- site/a.css --\n" + sheet(test.used, test.unused)
 		res, found := newSite(t, archive).build(t, project.Production)
 		var code string
 		for _, d := range res.Diagnostics {
 			code += string(d.Code)
 		}
 		if code != test.want {
-			t.Errorf("%d used and %d unused rules, settings %q: found %q, want %q\n%s", test.used, test.unused, test.settings, code, test.want, found)
+			t.Errorf("%d used and %d unused rules, settings %q: found %q, want %q\n%s", test.used, test.unused,
+				test.settings, code, test.want, found)
 		}
 	}
 }

@@ -114,7 +114,8 @@ func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error)
 	w.loading.makeModules(w.perPage, w.named)
 	rewritten := b.rewrittenScripts(w.loading)
 	made := make([]*pageResult, len(b.pages))
-	err = b.inParallel(ctx, len(b.pages), func(i int) { made[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, rewritten) })
+	err = b.inParallel(ctx, len(b.pages),
+		func(i int) { made[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, rewritten) })
 	if err != nil {
 		return nil, err
 	}
@@ -209,7 +210,8 @@ func addAssets(out *emit.Set, list []emit.Asset) {
 func manifestOf(bundles []Bundle) (out []emit.ManifestEntry) {
 	for _, b := range bundles {
 		if !b.Inline && !b.Adopted {
-			out = append(out, emit.ManifestEntry{Name: b.Name, Path: b.Path, Bytes: b.Size, Integrity: b.Integrity, Pages: b.pages})
+			out = append(out, emit.ManifestEntry{Name: b.Name, Path: b.Path, Bytes: b.Size, Integrity: b.Integrity,
+				Pages: b.pages})
 		}
 	}
 	return out

@@ -70,7 +70,8 @@ type builder struct {
 	linksExternal atomic.Bool
 	reachedOnce   sync.Once
 	reached       map[source.Path]bool // see reachedSheets
-	externals     atomic.Uint64        // a bit for each external pattern that matched; the last one is shared by all from the 64th on
+	// a bit for each external pattern that matched; the last one is shared by all from the 64th on
+	externals atomic.Uint64
 
 	mu         sync.Mutex
 	failed     error // of a step
@@ -102,10 +103,12 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	b := &builder{
 		project: p, profile: profile, opts: opts, cache: c, files: c.files, checker: c.checker, workDir: here,
-		checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool), entries: make(map[*link.Entry]bool), composed: make(map[*link.Composed]bool),
+		checked: make(map[source.Path]bool), unchecked: make(map[source.Path]bool), entries: make(map[*link.Entry]bool),
+		composed:  make(map[*link.Composed]bool),
 		reachedBy: make(map[*link.Entry][]*graph.Page),
 	}
-	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker, Chain: b.chainOf, Cache: c.linked}
+	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
+		Chain: b.chainOf, Cache: c.linked}
 	b.scripts = &modules.Scripts{Files: c.files, Base: p.Settings.Base, Parsed: c.scripts, Report: b.report}
 	return b, nil
 }
@@ -117,7 +120,8 @@ func (b *builder) stepSettings() *pipeline.Settings {
 		Compose: b.limits(),
 		Lower:   lower.Options{Targets: targets, Direction: s.Lower.Direction, AsIs: s.Lower.AsIs},
 		Prefix:  prefix.Options{Targets: targets, AsIs: s.Prefix.AsIs},
-		Purge:   purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported, Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
+		Purge: purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported,
+			Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
 	}
 	if b.evidence != nil {
 		settings.Purge.Evidence = b.evidence.All

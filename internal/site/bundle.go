@@ -74,7 +74,8 @@ func (b *builder) makeBundle(ctx context.Context, s *styles) {
 		now.page = s.pages[0]
 	}
 	same := func(m *madeBundle) bool {
-		return m.page == now.page && m.evidence == now.evidence && m.uses == now.uses && (m.at == now.at || len(m.diags) == 0) &&
+		return m.page == now.page && m.evidence == now.evidence && m.uses == now.uses &&
+			(m.at == now.at || len(m.diags) == 0) &&
 			slices.Equal(m.pieces, now.pieces) && b.areCurrent(&m.refs)
 	}
 	key := fmt.Sprint(s.name, s.adopted, s.plain, s.named)
@@ -138,7 +139,8 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 
 // infoOf returns the statistics of a bundle.
 func infoOf(name string, made *bundle.Result) Bundle {
-	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS), Prefix: made.Prefixes}
+	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS),
+		Prefix: made.Prefixes}
 	if made.Purged != nil {
 		info.Rules = *made.Purged
 	}
@@ -204,7 +206,8 @@ func (s *styles) addTo(out *emit.Set) {
 // mayInline reports whether a bundle may be inlined into its only page, if it
 // is small enough.
 func (b *builder) mayInline(s *styles) bool {
-	return b.project.Settings.Split.Inline > 0 && len(s.units) == 1 && !s.units[0].scripted && !s.probed && s.units[0].page.AllowsInlineStyle()
+	return b.project.Settings.Split.Inline > 0 && len(s.units) == 1 && !s.units[0].scripted && !s.probed &&
+		s.units[0].page.AllowsInlineStyle()
 }
 
 // isInlined reports whether a bundle is inlined into its only page.
@@ -216,7 +219,8 @@ func (b *builder) isInlined(s *styles, made *bundle.Result) bool {
 // sheet; see [purge.Result].
 func (b *builder) keepSheet(p source.Path) (bits uint64) {
 	for i, pattern := range b.project.Settings.Purge.Keep {
-		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") && !strings.HasSuffix(strings.ToLower(pattern), ".css") {
+		if root, _ := project.SplitRoot(pattern); root == "" && !strings.Contains(pattern, "/") &&
+			!strings.HasSuffix(strings.ToLower(pattern), ".css") {
 			continue // it is a selector pattern
 		}
 		if (project.Glob{Pattern: pattern}).Matches(p) {
@@ -228,7 +232,8 @@ func (b *builder) keepSheet(p source.Path) (bits uint64) {
 
 // checkPurged checks how much of a bundle purging removed. alone makes it an
 // error that nothing remains: no page loads the bundle next to others.
-func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at source.Span, report func(...diag.Diagnostic)) {
+func (b *builder) checkPurged(info *Bundle, made *bundle.Result, alone bool, at source.Span,
+	report func(...diag.Diagnostic)) {
 	if made.Purged == nil {
 		return
 	}
@@ -247,8 +252,9 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 		return
 	}
 	report(diag.Diagnostic{Code: code.PurgeLimit, Severity: diag.Error, Span: at,
-		Message: fmt.Sprintf("purging removes %d of the %s of %q, more than the limit of %d%%", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, most),
-		Fix:     "check the evidence in [purge], or raise max-removed"})
+		Message: fmt.Sprintf("purging removes %d of the %s of %q, more than the limit of %d%%", r.RemovedRules,
+			diag.Count(r.Rules, "rule"), info.Name, most),
+		Fix: "check the evidence in [purge], or raise max-removed"})
 }
 
 // checkMostly warns about a bundle of which purging removes more than 90%, if
@@ -256,12 +262,14 @@ func (b *builder) checkShare(info *Bundle, at source.Span, report func(...diag.D
 func (b *builder) checkMostly(info *Bundle, at source.Span, report func(...diag.Diagnostic)) {
 	const few = 20 // rules; with fewer the share is meaningless
 	r := info.Rules
-	if b.project.Settings.Purge.MaxRemoved > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules || r.RemovedRules == r.Rules {
+	if b.project.Settings.Purge.MaxRemoved > 0 || r.Rules < few || r.RemovedRules*10 <= 9*r.Rules ||
+		r.RemovedRules == r.Rules {
 		return
 	}
 	report(diag.Diagnostic{Code: code.PurgedMostly, Severity: diag.Warning, Span: at,
-		Message: fmt.Sprintf("purging removes %d of the %s of %q; names in use were read from %s", r.RemovedRules, diag.Count(r.Rules, "rule"), info.Name, b.evidence.KindsRead()),
-		Fix:     "see what is kept with rinzel why; if it is right, set max-removed = 100 in [purge]"})
+		Message: fmt.Sprintf("purging removes %d of the %s of %q; names in use were read from %s", r.RemovedRules,
+			diag.Count(r.Rules, "rule"), info.Name, b.evidence.KindsRead()),
+		Fix: "see what is kept with rinzel why; if it is right, set max-removed = 100 in [purge]"})
 }
 
 // purgedEmpty returns the finding that purging removes everything that a page
@@ -299,6 +307,7 @@ func (b *builder) reportEmpty(s *styles) {
 		}
 	}
 	b.report(diag.Diagnostic{Code: code.EmptyBundle, Severity: diag.Warning, Span: s.at,
-		Message: fmt.Sprintf("purging removes all rules of %q, so it is not written: no name in %s is in use", s.info.Name, strings.Join(sheets, ", ")),
-		Fix:     "remove the links, or check the evidence in [purge]"})
+		Message: fmt.Sprintf("purging removes all rules of %q, so it is not written: no name in %s is in use",
+			s.info.Name, strings.Join(sheets, ", ")),
+		Fix: "remove the links, or check the evidence in [purge]"})
 }

@@ -49,7 +49,8 @@ type Cache struct {
 func NewCache(p *project.Project) *Cache {
 	store := cache.NewStore(p.Tree)
 	return &Cache{
-		tree: p.Tree, store: store, files: inventory.New(p, store), linked: link.NewCache(store), scripts: graph.NewScripts(store),
+		tree: p.Tree, store: store, files: inventory.New(p, store), linked: link.NewCache(store),
+		scripts:  graph.NewScripts(store),
 		evidence: evidence.NewCache(store), packer: emit.NewCompressor(p.Tree, store),
 		units: cache.NewTable[source.Path, *pageUnits](store), bundles: cache.NewTable[string, *madeBundle](store),
 		elements: cache.NewTable[elementKey, *madeElement](store), chains: make(map[string]*pipeline.Chain),

@@ -36,7 +36,8 @@ func (s *seen) stamp(name string) pipeline.Step {
 		s.kinds[u.Kind]++
 		s.mu.Unlock()
 		if u.Kind == step.Media {
-			u.Queries = append(slices.Clip(u.Queries), ast.Value{Kind: token.Comma, Text: ","}, ast.Value{Kind: token.Ident, Text: "print"})
+			u.Queries = append(slices.Clip(u.Queries), ast.Value{Kind: token.Comma, Text: ","},
+				ast.Value{Kind: token.Ident, Text: "print"})
 			return nil
 		}
 		rule := &ast.StyleRule{Selectors: []ast.Selector{{{Kind: ast.TypeSelector, Name: name}}}}
@@ -81,7 +82,8 @@ finish = ["two"]
 	for _, o := range res.Outputs {
 		text += contentOf(o)
 	}
-	for _, want := range []string{"one {", "two {", "@media (width > 1px),print", `@import "https://ferry.example/x.css" (width > 2px),print`, "(hover)"} {
+	for _, want := range []string{"one {", "two {", "@media (width > 1px),print",
+		`@import "https://ferry.example/x.css" (width > 2px),print`, "(hover)"} {
 		if !strings.Contains(strings.ReplaceAll(text, ", print", ",print"), want) {
 			t.Errorf("the output lacks %q:\n%s", want, text)
 		}
@@ -109,9 +111,11 @@ func TestFailingStep(t *testing.T) {
 	failure := errors.New("the quay is closed")
 	for _, stage := range []pipeline.Stage{pipeline.OnSheet, pipeline.OnBundle} {
 		fail := func(context.Context, *step.Unit) error { return failure }
-		addSteps(t, pipeline.Step{Name: "fail-" + string(stage), On: stage, Takes: pipeline.CSS, Gives: pipeline.CSS, New: func(*pipeline.Settings) (step.Runner, error) { return step.RunnerFunc(fail), nil }})
+		addSteps(t, pipeline.Step{Name: "fail-" + string(stage), On: stage, Takes: pipeline.CSS, Gives: pipeline.CSS,
+			New: func(*pipeline.Settings) (step.Runner, error) { return step.RunnerFunc(fail), nil }})
 	}
-	for _, settings := range []string{"[[chain]]\nmatch = \"**/*\"\nsteps = [\"fail-sheet\"]\n", "[profile.development]\nfinish = [\"fail-bundle\"]\n"} {
+	for _, settings := range []string{"[[chain]]\nmatch = \"**/*\"\nsteps = [\"fail-sheet\"]\n",
+		"[profile.development]\nfinish = [\"fail-bundle\"]\n"} {
 		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n"+settings+"-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p class=a>\n-- site/main.css --\n.a { left: 0 }\n")
 		p, diags, err := project.Open(project.Options{Settings: s.dir + "/rinzel.toml"})
 		if err != nil || len(diags) > 0 {
@@ -129,7 +133,8 @@ func TestFailingStep(t *testing.T) {
 
 // TestExternalMediaIsLowered holds that the conditions of an import from elsewhere go through the chain of the sheet that imports it.
 func TestExternalMediaIsLowered(t *testing.T) {
-	for steps, want := range map[string]string{`"compose", "lower"`: "(min-width: 600px)", `"compose"`: "(width >= 600px)"} {
+	for steps, want := range map[string]string{`"compose", "lower"`: "(min-width: 600px)",
+		`"compose"`: "(width >= 600px)"} {
 		s := newSite(t, `
 -- rinzel.toml --
 source = "site"

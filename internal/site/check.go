@@ -66,8 +66,9 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 // noSheets returns the finding that there is nothing to check.
 func (b *builder) noSheets() diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.NoSheets, Severity: diag.Error,
-		Message: fmt.Sprintf("nothing to check: the source folder %q has no sheets, and no page links one", b.project.Settings.Source),
-		Fix:     "run it in the folder of the pages, set source in rinzel.toml, or name sheets: rinzel check SHEET"}
+		Message: fmt.Sprintf("nothing to check: the source folder %q has no sheets, and no page links one",
+			b.project.Settings.Source),
+		Fix: "run it in the folder of the pages, set source in rinzel.toml, or name sheets: rinzel check SHEET"}
 	if sheets := b.files.Sheets(); len(sheets) > 0 {
 		d.Message = fmt.Sprintf("nothing to check: no page in the source folder %q links a sheet", b.project.Settings.Source)
 		d.Fix = "link the sheets, or name them: rinzel check " + b.files.Show(sheets[0])

@@ -194,8 +194,9 @@ func (b *builder) baseOfAddress(u bundle.URL, own source.Path) (from source.Path
 		t, o := b.files.Resolve(from, u.Address), b.files.Resolve(other, u.Address)
 		if t.Kind == graph.Local && t.Path != o.Path {
 			return from, []diag.Diagnostic{{Code: code.AmbiguousURL, Severity: diag.Warning, Span: u.At, Cause: u.Custom,
-				Message: fmt.Sprintf("the URL is resolved in each sheet that uses var(%s): to %q in some, to %q in others", u.Custom, b.files.Show(t.Path), b.files.Show(o.Path)),
-				Fix:     "use a URL that starts with a slash, or declare and use the property in sheets of the same folder"}}
+				Message: fmt.Sprintf("the URL is resolved in each sheet that uses var(%s): to %q in some, to %q in others",
+					u.Custom, b.files.Show(t.Path), b.files.Show(o.Path)),
+				Fix: "use a URL that starts with a slash, or declare and use the property in sheets of the same folder"}}
 		}
 	}
 	return from, nil

@@ -36,7 +36,8 @@ func (b *builder) definedElsewhere(list []diag.Diagnostic) {
 		}
 		kind, name, _ := strings.Cut(d.Undefined, " ")
 		candidates := sheets
-		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) { // a sheet of a library cannot import one of the site
+		// a sheet of a library cannot import one of the site
+		if root := from.Path.Root; root != "" && !project.IsPackageRoot(root) {
 			candidates = b.files.SheetsInRoot(root)
 		}
 		b.locateDefinition(d, from.Path, candidates, kind, name)

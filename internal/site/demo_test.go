@@ -286,7 +286,8 @@ func inspectPage(t *testing.T, page, reader *browsertest.Page, server string) in
 type place struct{ line, column int }
 
 // checkPlaces resolves places of a style sheet with the inspector's reader.
-func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sheetAddress, properties map[place]string) int {
+func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sheetAddress,
+	properties map[place]string) int {
 	var list [][2]int
 	var names []string
 	for at, name := range properties {

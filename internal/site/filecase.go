@@ -32,8 +32,9 @@ func (b *builder) reportWrongCase(outputs []emit.Output) {
 	for _, p := range list {
 		if spelled, differs := tree.Spelling(p); differs {
 			b.report(diag.Diagnostic{Code: code.WrongCase, Severity: diag.Warning,
-				Message: fmt.Sprintf("%q differs in case from the file %q: it is not found on case-sensitive systems", tree.Show(p), tree.Show(spelled)),
-				Fix:     fmt.Sprintf("write %q", spelled.Name)})
+				Message: fmt.Sprintf("%q differs in case from the file %q: it is not found on case-sensitive systems",
+					tree.Show(p), tree.Show(spelled)),
+				Fix: fmt.Sprintf("write %q", spelled.Name)})
 		}
 	}
 }

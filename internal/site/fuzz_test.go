@@ -49,9 +49,12 @@ var fuzzSettings = []string{
 // sheet that only the build reads.
 func FuzzSite(f *testing.F) {
 	const page = `<!doctype html><html><head><link rel="stylesheet" href="main.css"><style>.a { &:hover { color: red } }</style><script type=module src="main.js"></script></head><body class="a board"><p class="kit part"></p></body></html>`
-	f.Add(uint8(0), page, `@import "kit/kit.css" layer(kit) without(selector(".part")) replace(4px: 8px); .board { @apply --card(2px) { color: const(kit-tone) } width: --twice(3px) }`, `import "./kit/part.css"; document.body.classList.add("b-" + n);`)
-	f.Add(uint8(1), page, `@tokens "quay.tokens.json" as t; @loop k, v over const(t.tone) { .note-(k) { color: const(v); &:is(a, b) { inset: 0 } } }`, `import("./main.css")`)
-	f.Add(uint8(2), page, `@when media(width > 3px) { a { color: if(media(print): red; else: blue) } } @else { b { margin-inline: 1px } }`, `el.className = "a";`)
+	f.Add(uint8(0), page,
+		`@import "kit/kit.css" layer(kit) without(selector(".part")) replace(4px: 8px); .board { @apply --card(2px) { color: const(kit-tone) } width: --twice(3px) }`, `import "./kit/part.css"; document.body.classList.add("b-" + n);`)
+	f.Add(uint8(1), page,
+		`@tokens "quay.tokens.json" as t; @loop k, v over const(t.tone) { .note-(k) { color: const(v); &:is(a, b) { inset: 0 } } }`, `import("./main.css")`)
+	f.Add(uint8(2), page,
+		`@when media(width > 3px) { a { color: if(media(print): red; else: blue) } } @else { b { margin-inline: 1px } }`, `el.className = "a";`)
 	f.Add(uint8(3), `<link rel=stylesheet href=main.css><link rel=stylesheet href=kit/kit.css media=print><base href="/kit/">`, `@custom-media --n (width < 3px); @media (--n) { @custom-selector :--t h1, h2; :--t { width: const(x) } }`, "x")
 	f.Fuzz(func(t *testing.T, kind uint8, page, sheet, script string) {
 		settings := fuzzSettings[int(kind)%len(fuzzSettings)]
@@ -99,11 +102,13 @@ func siteOf(t *testing.T, p *project.Project, opts site.Options) *site.Result {
 func sameOutputs(t *testing.T, what string, a, b *site.Result) {
 	t.Helper()
 	if len(a.Outputs) != len(b.Outputs) || len(a.Diagnostics) != len(b.Diagnostics) {
-		t.Fatalf("%s: %d outputs and %d findings, want %d and %d", what, len(b.Outputs), len(b.Diagnostics), len(a.Outputs), len(a.Diagnostics))
+		t.Fatalf("%s: %d outputs and %d findings, want %d and %d", what, len(b.Outputs), len(b.Diagnostics),
+			len(a.Outputs), len(a.Diagnostics))
 	}
 	for i := range a.Outputs {
 		if a.Outputs[i].Path != b.Outputs[i].Path || contentOf(a.Outputs[i]) != contentOf(b.Outputs[i]) {
-			t.Fatalf("%s: %s is\n%s\nwant %s\n%s", what, b.Outputs[i].Path, contentOf(b.Outputs[i]), a.Outputs[i].Path, contentOf(a.Outputs[i]))
+			t.Fatalf("%s: %s is\n%s\nwant %s\n%s", what, b.Outputs[i].Path, contentOf(b.Outputs[i]), a.Outputs[i].Path,
+				contentOf(a.Outputs[i]))
 		}
 	}
 	for i := range a.Diagnostics {

@@ -32,7 +32,8 @@ func generateSite(seed uint64, pages, sheets int) *generatedSite {
 	g := rand.New(rand.NewPCG(seed, 7))
 	s := &generatedSite{fstest.MapFS{}, make(map[string][]string), make(map[string][]rule), make(map[string][]string)}
 	name := func(i int) string { return fmt.Sprintf("css/s%03d.css", i) }
-	properties := []string{"color", "margin-left", "order", "z-index", "opacity", "--tone", "width", "float", "line-height"}
+	properties := []string{"color", "margin-left", "order", "z-index", "opacity", "--tone", "width", "float",
+		"line-height"}
 	for i := range sheets {
 		var text strings.Builder
 		for range []int{0, 0, 1, 1, 1, 2}[g.IntN(6)] {
@@ -147,7 +148,8 @@ func TestGeneratedSite(t *testing.T) {
 			}
 		}
 		if shared < 4 || len(res.Pages) != 50 {
-			t.Errorf("seed %d: %d pages, %d bundles, %d of them shared: they prove nothing", seed, len(res.Pages), len(res.Bundles), shared)
+			t.Errorf("seed %d: %d pages, %d bundles, %d of them shared: they prove nothing", seed, len(res.Pages),
+				len(res.Bundles), shared)
 		}
 		for page := range s.links {
 			got, want := winners(builtRules(t, outputs, page)), winners(s.cascade(page))

@@ -22,7 +22,8 @@ func TestNoGrowth(t *testing.T) {
 	}
 	var archive strings.Builder
 	for i := range 10 {
-		fmt.Fprintf(&archive, "-- site/p%d.html --\n<!doctype html><link rel=stylesheet href=s%d.css><link rel=stylesheet href=all.css><p class=\"c%d\">\n-- site/s%d.css --\n%s\n", i, i, i, i, strings.Repeat(fmt.Sprintf(".c%d { top: %dpx }\n", i, i), 30+max(0, i-8)*1000))
+		fmt.Fprintf(&archive,
+			"-- site/p%d.html --\n<!doctype html><link rel=stylesheet href=s%d.css><link rel=stylesheet href=all.css><p class=\"c%d\">\n-- site/s%d.css --\n%s\n", i, i, i, i, strings.Repeat(fmt.Sprintf(".c%d { top: %dpx }\n", i, i), 30+max(0, i-8)*1000))
 	}
 	archive.WriteString("-- site/all.css --\n@import \"s1.css\"; p { color: red }\n")
 	s := newSite(t, archive.String())
@@ -65,7 +66,8 @@ func TestNoGrowth(t *testing.T) {
 		}
 	}
 	grown := inUse() - after100
-	t.Logf("%d kB in use after 100 builds, %d kB more after %d, in which %d kB of text were read", after100>>10, grown>>10, rebuilds, texts>>10)
+	t.Logf("%d kB in use after 100 builds, %d kB more after %d, in which %d kB of text were read", after100>>10,
+		grown>>10, rebuilds, texts>>10)
 	if grown > after100/20 {
 		t.Errorf("%d bytes more are in use than %d", grown, after100)
 	}

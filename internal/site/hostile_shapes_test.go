@@ -211,7 +211,8 @@ type hostileCase struct {
 func hostileCases() []hostileCase {
 	var out []hostileCase
 	add := func(name, profile string, files map[string]string) {
-		all := map[string]string{"index.html": plainPage, "main.css": ".a { top: 0 }", "lib.css": shapedLibrary, project.FileName: ""}
+		all := map[string]string{"index.html": plainPage, "main.css": ".a { top: 0 }", "lib.css": shapedLibrary,
+			project.FileName: ""}
 		for file, text := range files {
 			all[file] = text
 		}
@@ -226,13 +227,15 @@ func hostileCases() []hostileCase {
 		add("page: "+name, project.Production, map[string]string{"index.html": page})
 	}
 	for name, script := range shapedScripts {
-		add("script: "+name, project.Production, map[string]string{"index.html": plainPage + "<script type=module src=main.js></script>", "main.js": script})
+		add("script: "+name, project.Production,
+			map[string]string{"index.html": plainPage + "<script type=module src=main.js></script>", "main.js": script})
 	}
 	for name, text := range shapedData {
 		if kind, _, _ := strings.Cut(name, " "); kind == "toml" {
 			add(name, project.Production, map[string]string{project.FileName: text})
 		} else {
-			add(name, project.Production, map[string]string{"main.css": "@tokens \"t.json\"; @tokens \"t.json\" as more; .a { top: 0 }", "t.json": text})
+			add(name, project.Production,
+				map[string]string{"main.css": "@tokens \"t.json\"; @tokens \"t.json\" as more; .a { top: 0 }", "t.json": text})
 		}
 	}
 	return out
@@ -251,7 +254,8 @@ func (h hostileCase) measure(t testing.TB) (took time.Duration, allocated uint64
 	settings, diags := project.Read(tree.Set.Add(source.Path{}, project.FileName, h.files[project.FileName]))
 	if settings != nil && !diag.HasErrors(diags) {
 		settings.Source, settings.File, settings.Roots = ".", "", nil
-		res, err := site.Build(context.Background(), &project.Project{Settings: settings, Tree: tree}, site.Options{Profile: h.profile})
+		res, err := site.Build(context.Background(), &project.Project{Settings: settings, Tree: tree},
+			site.Options{Profile: h.profile})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -292,7 +296,8 @@ func TestHostileShapes(t *testing.T) {
 			t.Logf("%s: %v, %d MB", h.name, took.Round(time.Millisecond), allocated>>20)
 		}
 	}
-	t.Logf("%d cases; the slowest is %q with %v, the largest %q with %d MB", len(cases), slowest, most.Round(time.Millisecond), largest, bytes>>20)
+	t.Logf("%d cases; the slowest is %q with %v, the largest %q with %d MB", len(cases), slowest,
+		most.Round(time.Millisecond), largest, bytes>>20)
 }
 
 // BenchmarkHostile reports the slowest and the largest of the hostile cases.

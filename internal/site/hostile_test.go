@@ -116,7 +116,8 @@ var hostile = []struct {
 func doublingImports(n int) map[string]string {
 	files := make(map[string]string)
 	for i := range n {
-		files[fmt.Sprintf("i%d.css", i)] = fmt.Sprintf("@import \"i%d.css\" layer(a); @import \"i%d.css\" layer(b);", i+1, i+1)
+		files[fmt.Sprintf("i%d.css", i)] = fmt.Sprintf("@import \"i%d.css\" layer(a); @import \"i%d.css\" layer(b);", i+1,
+			i+1)
 	}
 	files[fmt.Sprintf("i%d.css", n)] = ".b { c: d }"
 	return files

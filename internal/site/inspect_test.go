@@ -96,7 +96,8 @@ a { b: const(x) }
 			}
 		}
 		if text := strings.Join(got, "; "); text != test.want || codes(p, found.Diagnostics) != test.findings {
-			t.Errorf("%s:\n got %s\nwant %s\nfindings %s\nwant     %s", test.name, text, test.want, codes(p, found.Diagnostics), test.findings)
+			t.Errorf("%s:\n got %s\nwant %s\nfindings %s\nwant     %s", test.name, text, test.want,
+				codes(p, found.Diagnostics), test.findings)
 		}
 	}
 }
@@ -202,7 +203,8 @@ func TestGiven(t *testing.T) {
 	if !strings.HasPrefix(css, want) {
 		t.Errorf("got %s\nwant %s", css, want)
 	}
-	if !strings.Contains(found, `set(): no imported sheet declares the custom property "--none"`) || strings.Count(found, "unmatched-part") != 1 {
+	if !strings.Contains(found, `set(): no imported sheet declares the custom property "--none"`) ||
+		strings.Count(found, "unmatched-part") != 1 {
 		t.Errorf("found %s", found)
 	}
 }

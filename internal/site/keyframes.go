@@ -38,7 +38,8 @@ func (b *builder) missingKeyframes() {
 			continue
 		}
 		b.report(diag.Diagnostic{Code: code.MissingKeyframes, Severity: diag.Warning, Span: use.At, Cause: use.Name,
-			Message: fmt.Sprintf("no sheet defines @keyframes %s: the animation has no effect", use.Name), Fix: diag.DidYouMean(use.Name, near, "")})
+			Message: fmt.Sprintf("no sheet defines @keyframes %s: the animation has no effect", use.Name),
+			Fix:     diag.DidYouMean(use.Name, near, "")})
 	}
 }
 

@@ -49,7 +49,8 @@ func (s *lazySheet) class() string { return fmt.Sprint(s.entries, s.linked) }
 
 // load determines what scripts load on pages that run programs.
 func (b *builder) load(ctx context.Context, programs []*modules.Program) *loading {
-	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles), referenced: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.LazyEntry]int)}
+	l := &loading{b: b, programs: programs, of: make(map[source.Path]*styles),
+		referenced: make(map[source.Path]*styles), names: make(map[string]bool), number: make(map[*modules.LazyEntry]int)}
 	met := make(map[*modules.LazyEntry]bool)
 	late := slices.ContainsFunc(programs, func(p *modules.Program) bool { return len(p.Lazy) > 0 })
 	for i, p := range programs {
@@ -175,7 +176,8 @@ func (l *loading) newLazyBundle(s *lazySheet) *styles {
 	}
 	made := &styles{name: l.unused(name), at: s.use.At, lazy: true, linked: s.linked}
 	for i, p := range l.programs {
-		if slices.ContainsFunc(p.Lazy, func(e *modules.LazyEntry) bool { return slices.Contains(s.entries, l.number[e]) }) && !l.static[i][s.use.Path] {
+		if slices.ContainsFunc(p.Lazy,
+			func(e *modules.LazyEntry) bool { return slices.Contains(s.entries, l.number[e]) }) && !l.static[i][s.use.Path] {
 			made.on(l.b.pages, i)
 		}
 	}
@@ -225,7 +227,8 @@ func (l *loading) adopted(ctx context.Context) {
 			}
 			made := l.of[s.Path]
 			if made == nil {
-				made = &styles{name: l.unused(emit.PlainName(s.Path)), at: s.At, adopted: true, pieces: link.WithoutRepeats(l.b.objectEntry(ctx, s).Pieces)}
+				made = &styles{name: l.unused(emit.PlainName(s.Path)), at: s.At, adopted: true,
+					pieces: link.WithoutRepeats(l.b.objectEntry(ctx, s).Pieces)}
 				l.of[s.Path] = made
 				l.bundles = append(l.bundles, made)
 			}
@@ -272,8 +275,9 @@ func (b *builder) objectEntry(ctx context.Context, s modules.StyleUse) *link.Ent
 	e := b.styleEntry(ctx, s)
 	if e.External > 0 {
 		b.report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: s.At,
-			Message: fmt.Sprintf("%q imports an external sheet: browsers ignore such imports in sheets that scripts use", b.files.Show(s.Path)),
-			Fix:     "link the external sheet from the page"})
+			Message: fmt.Sprintf("%q imports an external sheet: browsers ignore such imports in sheets that scripts use",
+				b.files.Show(s.Path)),
+			Fix: "link the external sheet from the page"})
 	}
 	return e
 }

@@ -83,7 +83,8 @@ func lostFinding(users map[string]string) []diag.Diagnostic {
 	if len(users) == 1 {
 		what = "a class of a page lost its rules since the last build"
 	}
-	return []diag.Diagnostic{{Code: code.LostRules, Severity: diag.Warning, Message: what + ": " + strings.Join(list, ", "),
+	return []diag.Diagnostic{{Code: code.LostRules, Severity: diag.Warning, Message: what + ": " +
+		strings.Join(list, ", "),
 		Fix: "restore the rules, or remove the classes from the pages"}}
 }
 

@@ -86,7 +86,8 @@ func everything(p *project.Project, res *site.Result) string {
 	_ = r.Render(&b, res.Diagnostics)
 	fmt.Fprintln(&b, res.Checks, res.Pages, res.Unshared)
 	for _, bundle := range res.Bundles {
-		fmt.Fprintf(&b, "%s %s %v %v %v %v %v %d %d %d %+v %v\n", bundle.Name, bundle.Path, bundle.Pages, bundle.Inline, bundle.Lazy, bundle.Referenced, bundle.Files,
+		fmt.Fprintf(&b, "%s %s %v %v %v %v %v %d %d %d %+v %v\n", bundle.Name, bundle.Path, bundle.Pages, bundle.Inline,
+			bundle.Lazy, bundle.Referenced, bundle.Files,
 			len(bundle.Files), bundle.Sources, bundle.Size, bundle.Rules, bundle.Prefix)
 	}
 	for _, o := range res.Outputs {
@@ -105,7 +106,8 @@ func TestMemory(t *testing.T) {
 		settings := project.Default()
 		settings.Split = project.Split{Shared: 2, Inline: int(seed%3) * 150}
 		settings.Purge.Keep = []string{".y"}
-		settings.Bundles = []project.Bundle{{Name: "app", From: []string{"f.css", "n.js"}, File: "app.css", At: make([]source.Span, 2)}}
+		settings.Bundles = []project.Bundle{{Name: "app", From: []string{"f.css", "n.js"}, File: "app.css",
+			At: make([]source.Span, 2)}}
 		open := func() *project.Project {
 			return &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: c.files})}
 		}
@@ -208,7 +210,8 @@ func timeRebuilds(b *testing.B, files fstest.MapFS, profile string, change func(
 	}
 	run := func(p *project.Project, memory *site.Cache) time.Duration {
 		start := time.Now()
-		if res, err := site.Build(context.Background(), p, site.Options{Profile: profile, Cache: memory}); err != nil || diag.HasErrors(res.Diagnostics) {
+		if res, err := site.Build(context.Background(), p, site.Options{Profile: profile, Cache: memory}); err != nil ||
+			diag.HasErrors(res.Diagnostics) {
 			b.Fatal(err, res.Diagnostics)
 		}
 		return time.Since(start)

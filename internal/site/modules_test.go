@@ -207,13 +207,15 @@ func TestScriptOutputs(t *testing.T) {
 // TestSoughtBundleStaysFile holds that a bundle that scripts look for is linked, and
 // another of its size written into its page.
 func TestSoughtBundleStaysFile(t *testing.T) {
-	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\ninline = 5000\n[purge]", 1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
+	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\ninline = 5000\n[purge]",
+		1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
 	res, found := s.build(t, project.Development)
 	if found != "" {
 		t.Fatal(found)
 	}
 	out := outputTexts(res)
-	if !strings.Contains(out["index.html"], `<link rel="stylesheet" href="index.css">`) || !strings.Contains(out["js/map-2.css.js"], `new URL("../index.css", import.meta.url)`) {
+	if !strings.Contains(out["index.html"], `<link rel="stylesheet" href="index.css">`) ||
+		!strings.Contains(out["js/map-2.css.js"], `new URL("../index.css", import.meta.url)`) {
 		t.Errorf("index: %s\n%s", out["index.html"], out["js/map-2.css.js"])
 	}
 	if !strings.Contains(out["other.html"], "<style>") {
@@ -346,11 +348,13 @@ func TestScriptFindings(t *testing.T) {
 		})
 	}
 	s := newSite(t, "-- site/index.html --\n<script src=m.js></script>\n<script type=importmap>{</script><script src=n.js></script>\n-- site/m.js --\nimport './b.js'\n-- site/b.js --\n")
-	if _, found := s.build(t, project.Development); !strings.Contains(found, "classic-import") || !strings.Contains(found, "bad-import-map") || !strings.Contains(found, "missing-script") {
+	if _, found := s.build(t, project.Development); !strings.Contains(found, "classic-import") ||
+		!strings.Contains(found, "bad-import-map") || !strings.Contains(found, "missing-script") {
 		t.Errorf("got %s", found)
 	}
 	const twoMaps = "-- site/%s.html --\n<script type=importmap>{\"imports\": {\"x\": \"./%s.css\"}}</script><script type=module src=m.js></script>\n-- site/%[1]s.css --\na { color: red }\n"
-	s = newSite(t, fmt.Sprintf(twoMaps, "a", "a")+fmt.Sprintf(twoMaps, "b", "b")+"-- site/m.js --\nimport sheet from 'x' with { type: 'css' }")
+	s = newSite(t, fmt.Sprintf(twoMaps, "a", "a")+fmt.Sprintf(twoMaps, "b",
+		"b")+"-- site/m.js --\nimport sheet from 'x' with { type: 'css' }")
 	if _, found := s.build(t, project.Development); !strings.Contains(found, "import-map-conflict") {
 		t.Errorf("got %s", found)
 	}
@@ -440,7 +444,8 @@ func TestModuleOrder(t *testing.T) {
 				page.Eval(runAll+`return [...document.styleSheets, ...document.adoptedStyleSheets].flatMap((s) => [...s.cssRules].map((r) => Number(r.style.order))) })()`, &got)
 				if !slices.Equal(got, want) {
 					text, _ := json.Marshal(string(txtar.Format(archive)))
-					t.Errorf("seed %d, %s, %s: the sheets come in the order %v, want %v; problems %v\n%s", seed, profile, name, got, want, page.Problems(), text)
+					t.Errorf("seed %d, %s, %s: the sheets come in the order %v, want %v; problems %v\n%s", seed, profile, name,
+						got, want, page.Problems(), text)
 				}
 				var links int
 				page.Eval("document.querySelectorAll('link').length", &links)

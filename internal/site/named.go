@@ -67,7 +67,8 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 	}
 	switch {
 	case !tree.HasRoot(root):
-		fail(fmt.Sprintf("bundle %q: unknown root in %q: %q", s.Name, glob, root), diag.DidYouMean(root, tree.Roots(), "roots are set in [roots]"))
+		fail(fmt.Sprintf("bundle %q: unknown root in %q: %q", s.Name, glob, root),
+			diag.DidYouMean(root, tree.Roots(), "roots are set in [roots]"))
 		return nil
 	case !strings.ContainsAny(pattern, "*?[{\\"):
 		p := source.Path{Root: root, Name: path.Clean(pattern)}
@@ -83,7 +84,8 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 			}
 		}
 		if len(out) == 0 {
-			fail(fmt.Sprintf("bundle %q: pattern %q matches no sheet and no script", s.Name, glob), "paths are relative to the source folder; ** matches any folders")
+			fail(fmt.Sprintf("bundle %q: pattern %q matches no sheet and no script", s.Name, glob),
+				"paths are relative to the source folder; ** matches any folders")
 		}
 		return out
 	}

@@ -91,7 +91,8 @@ func TestNamedBundles(t *testing.T) {
 		t.Errorf("got %s", manifest)
 	}
 	res, _ = s.build(t, "adopting")
-	if text := outputTexts(res)["app.css"]; strings.Contains(text, "navy") || !strings.Contains(text, ".idle") || !strings.Contains(text, ".card") {
+	if text := outputTexts(res)["app.css"]; strings.Contains(text, "navy") || !strings.Contains(text, ".idle") ||
+		!strings.Contains(text, ".card") {
 		t.Errorf("the sheets of scripts are put in by script, and the bundle is %s", text)
 	}
 }

@@ -55,8 +55,9 @@ func (b *builder) changedPackages() {
 			seen[folder] = true
 			if have := graph.PackageVersion(tree, folder); have != "" && of.Version != "" && have != of.Version {
 				b.report(diag.Diagnostic{Code: code.PackageChanged, Severity: diag.Warning,
-					Message: fmt.Sprintf("package %q in node_modules has version %s, but the lock file says %s", name, have, of.Version),
-					Fix:     "install the packages again"})
+					Message: fmt.Sprintf("package %q in node_modules has version %s, but the lock file says %s", name, have,
+						of.Version),
+					Fix: "install the packages again"})
 				continue
 			}
 		}

@@ -27,7 +27,8 @@ type pageResult struct {
 
 // page rewrites a page so that it links the bundles of its units. rewritten has
 // the scripts that are not copied unchanged.
-func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading, rewritten map[source.Path][]byte) *pageResult {
+func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading,
+	rewritten map[source.Path][]byte) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
@@ -60,13 +61,15 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 	}
 	for _, s := range p.Scripts {
 		if data, ok := rewritten[b.files.ResolveIn(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
-			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)}) // the hash of the original script would prevent it from running
+			// the hash of the original script would prevent it from running
+			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)})
 		}
 	}
 	b.reportInert(p)
 	edits = append(edits, rehashed(p, edits)...)
 	text := graph.Apply(p.File.Text, edits)
-	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: p.File.Encoded(text), Owner: source.SpanOf(p.File.Pos(0), 0)}
+	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: p.File.Encoded(text),
+		Owner: source.SpanOf(p.File.Pos(0), 0)}
 	res.assets = append(res.assets, filesOf(runs)...)
 	return res
 }
@@ -75,10 +78,12 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 func (b *builder) reportInert(p *graph.Page) {
 	if at := p.Unclosed; at.End > 0 {
 		text, _, _ := strings.Cut(p.File.Text[at.Start:at.End], "\n")
-		d := diag.Diagnostic{Code: code.UnclosedTag, Severity: diag.Warning, Span: source.SpanOf(p.File.Pos(at.Start), len(text)),
+		d := diag.Diagnostic{Code: code.UnclosedTag, Severity: diag.Warning,
+			Span:    source.SpanOf(p.File.Pos(at.Start), len(text)),
 			Message: "unclosed tag: expected '>', got end of file; browsers ignore the rest of the page"}
 		if i := strings.Index(text, `="`); i >= 0 && strings.Count(text, `"`)%2 == 1 {
-			d.Message, d.Fix = "unclosed quote in the tag: browsers ignore the rest of the page", "add the closing quote after the URL"
+			d.Message, d.Fix = "unclosed quote in the tag: browsers ignore the rest of the page",
+				"add the closing quote after the URL"
 		}
 		b.report(d)
 	}
@@ -90,7 +95,8 @@ func (b *builder) reportInert(p *graph.Page) {
 		case l.Rel == "":
 			d.Message, d.Fix = "link without rel: browsers do not load the sheet", `write <link rel="stylesheet" …>`
 		default:
-			d.Message, d.Fix = fmt.Sprintf("unknown link relation %q: browsers do not load the sheet", l.Rel), `did you mean "stylesheet"?`
+			d.Message, d.Fix = fmt.Sprintf("unknown link relation %q: browsers do not load the sheet", l.Rel),
+				`did you mean "stylesheet"?`
 		}
 		b.report(d)
 	}

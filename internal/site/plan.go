@@ -169,7 +169,8 @@ func (b *builder) reportOrderConflicts(list []split.OrderConflict, units []*unit
 			others = fmt.Sprintf(", as %s %s", do, diag.Count(n, "other page"))
 		}
 		b.report(diag.Diagnostic{Code: code.ConflictingOrder, Severity: diag.Warning, Span: second.at,
-			Message: fmt.Sprintf("conflicting order: this page loads %q before %q%s, %q loads them in reverse; both set %q", p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
+			Message: fmt.Sprintf("conflicting order: this page loads %q before %q%s, %q loads them in reverse; both set %q",
+				p.second.Name, p.first.Name, others, first.page.File.Name, t.What),
 			Related: []diag.Related{{Span: first.at, Message: "the other page"}},
 			Fix:     "use the same order on all pages, so that they look the same and can share the sheets"})
 	}

@@ -17,7 +17,8 @@ import (
 // gatherer returns the collector of the evidence.
 func (b *builder) gatherer() *evidence.Gatherer {
 	s := b.project.Settings
-	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence, Release: b.profile.Release, Cache: b.cache.evidence}
+	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence,
+		Release: b.profile.Release, Cache: b.cache.evidence}
 }
 
 // reuseVerdicts keeps the purge results of the previous build that the changes

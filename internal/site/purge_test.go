@@ -27,12 +27,14 @@ func purgeSite(seed uint64) string {
 		return pick("p", "b", "ul", "li", "button", "a", "input", "section", "svg", "circle", "dialog")
 	}
 	attr := func() string {
-		return pick(`data-tone="calm"`, `data-tone="alert"`, `hidden`, `lang="en"`, `lang="en-GB"`, `type="text"`, `type="radio"`, `href="#quay"`, `href="https://quay.example/"`, `aria-expanded="true"`, `title="Quay boats"`)
+		return pick(`data-tone="calm"`, `data-tone="alert"`, `hidden`, `lang="en"`, `lang="en-GB"`, `type="text"`,
+			`type="radio"`, `href="#quay"`, `href="https://quay.example/"`, `aria-expanded="true"`, `title="Quay boats"`)
 	}
 	id := func() string { return pick("quay", "mole", "head-1", "head-2") }
 
 	var page strings.Builder
-	page.WriteString(pick("<!doctype html>", "<!doctype html>", "") + "<html><head><link rel=stylesheet href=main.css></head><body>\n")
+	page.WriteString(pick("<!doctype html>", "<!doctype html>", "") +
+		"<html><head><link rel=stylesheet href=main.css></head><body>\n")
 	for range 12 {
 		tag := pick("p", "b", "ul", "section", "button", "a", "input", "svg")
 		fmt.Fprintf(&page, "<%s", tag)
@@ -69,11 +71,14 @@ func purgeSite(seed uint64) string {
 		case 3:
 			fmt.Fprintf(&script, "all[4].dataset.tone = 'cal' + 'm';\nall[5].hidden = %v;\n", g.IntN(2) == 0)
 		case 4:
-			fmt.Fprintf(&script, "all[6].insertAdjacentHTML('beforeend', '<%s class=\"%s\" %s>new');\n", element(), class(), attr())
+			fmt.Fprintf(&script, "all[6].insertAdjacentHTML('beforeend', '<%s class=\"%s\" %s>new');\n", element(), class(),
+				attr())
 		case 5:
-			fmt.Fprintf(&script, "all[7].append(Object.assign(document.createElement(%q), { id: 'head-' + %d, ariaExpanded: 'true' }));\n", pick("dialog", "b", "li"), 1+g.IntN(2))
+			fmt.Fprintf(&script,
+				"all[7].append(Object.assign(document.createElement(%q), { id: 'head-' + %d, ariaExpanded: 'true' }));\n", pick("dialog", "b", "li"), 1+g.IntN(2))
 		case 6:
-			fmt.Fprintf(&script, "for (const [name, on] of Object.entries({ %s: true })) all[8].classList.toggle(name, on);\n", pick("berth", "boat", "late"))
+			fmt.Fprintf(&script,
+				"for (const [name, on] of Object.entries({ %s: true })) all[8].classList.toggle(name, on);\n", pick("berth", "boat", "late"))
 		}
 	}
 
@@ -122,7 +127,8 @@ func purgeSite(seed uint64) string {
 			fmt.Fprintf(&sheet, "@keyframes k%d { to { order: %d } }\n.%s { animation: k%d 1s paused }\n", i, i, class(), i)
 		}
 	}
-	return "-- site/index.html --\n" + page.String() + "-- site/main.js --\n" + script.String() + "-- site/main.css --\n" + sheet.String() +
+	return "-- site/index.html --\n" + page.String() + "-- site/main.js --\n" + script.String() +
+		"-- site/main.css --\n" + sheet.String() +
 		"-- rinzel.toml --\nsource = \"site\"\n" + []string{"", "[purge]\nstructure = true\n"}[seed%2] + "[profile.whole]\ninherits = \"production\"\nfinish = [\"minify\"]\n"
 }
 
@@ -239,7 +245,8 @@ min-bytes = 0
 	for _, name := range sheets {
 		text += s.read(t, project.Production, filepath.Base(name))
 	}
-	for name, want := range map[string]bool{"home": true, "inline": true, "attribute": true, "scripted": true, "by-property": true, "spared": true, "dead": false, "from-dead": false} {
+	for name, want := range map[string]bool{"home": true, "inline": true, "attribute": true, "scripted": true,
+		"by-property": true, "spared": true, "dead": false, "from-dead": false} {
 		if got := strings.Contains(text, "@keyframes "+name+"{"); got != want {
 			t.Errorf("@keyframes %s: kept %v, want %v\n%s", name, got, want, text)
 		}
@@ -335,7 +342,8 @@ properties = true
 		t.Fatal(found)
 	}
 	text := string(res.Outputs[0].Data)
-	for part, want := range map[string]bool{".card{": true, "@keyframes lift": true, "@media print{.card": true, "--read:": true, "--unread": false, ".dead": false, ".more": false} {
+	for part, want := range map[string]bool{".card{": true, "@keyframes lift": true, "@media print{.card": true,
+		"--read:": true, "--unread": false, ".dead": false, ".more": false} {
 		if strings.Contains(text, part) != want {
 			t.Errorf("%s: want %v in %s", part, want, text)
 		}

@@ -42,7 +42,8 @@ type Result struct {
 // Add merges the result of another build of the same project and profile.
 func (r *Result) Add(o *Result, files *source.Set) {
 	r.Profile, r.Purging = o.Profile, o.Purging
-	r.Outputs, r.Bundles, r.Verdicts = append(r.Outputs, o.Outputs...), append(r.Bundles, o.Bundles...), append(r.Verdicts, o.Verdicts...)
+	r.Outputs, r.Bundles, r.Verdicts = append(r.Outputs, o.Outputs...), append(r.Bundles, o.Bundles...),
+		append(r.Verdicts, o.Verdicts...)
 	r.Checks += o.Checks
 	var list diag.List
 	list.Add(r.Diagnostics...)

@@ -134,7 +134,8 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 		file := mod.File
 		text, at, moved, err := b.remapScript(file, p, edits)
 		if err != nil {
-			b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning, Span: file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+			b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning,
+				Span:    file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
 				Message: fmt.Sprintf("the source map of this script is copied unchanged, although positions in the script changed: %v", err)})
 		}
 		if moved != nil {
@@ -147,7 +148,8 @@ func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
 
 // remapScript returns a script with edits applied, and its source map with the
 // positions updated: inside the script if it was there, otherwise as a file.
-func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte, err error) {
+func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string,
+	at source.Path, moved []byte, err error) {
 	text = graph.Apply(file.File.Text, edits)
 	stays := !slices.ContainsFunc(edits, func(e graph.Edit) bool { return len(e.With) != e.At.End-e.At.Start })
 	if file.Map.Text == "" || stays {

@@ -70,7 +70,8 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 		dir, base = filepath.Dir(output), filepath.Base(output)
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(b.entryOf(ctx, at).Pieces), Kind: step.Bundle, Finish: b.finish, Charset: true, Report: b.report,
+		Pieces: link.WithoutRepeats(b.entryOf(ctx, at).Pieces), Kind: step.Bundle, Finish: b.finish, Charset: true,
+		Report:  b.report,
 		Address: b.addressOnDisk(dir),
 	}
 	if b.profile.Maps != project.NoMaps {

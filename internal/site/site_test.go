@@ -51,7 +51,8 @@ func newSite(t *testing.T, archive string) testSite {
 // returns the result and the findings as they are shown.
 func (s testSite) build(t *testing.T, profile string) (*site.Result, string) {
 	t.Helper()
-	p, diags, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName), Output: s.output(profile)})
+	p, diags, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName),
+		Output: s.output(profile)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -389,7 +390,8 @@ func TestUnreadableSheet(t *testing.T) {
 		t.Fatal(res, err)
 	}
 	d := res.Diagnostics[0]
-	if d.Code != "unreadable-file" || d.Message != `no permission to read "b.css"` || d.Span.Start.Off != 8 || d.Severity != diag.Error {
+	if d.Code != "unreadable-file" || d.Message != `no permission to read "b.css"` || d.Span.Start.Off != 8 ||
+		d.Severity != diag.Error {
 		t.Errorf("got %+v", d)
 	}
 }
@@ -521,7 +523,8 @@ func TestExternalImportsStay(t *testing.T) {
 		"<link rel=stylesheet href=https://example.com/x.css>\n<link rel=stylesheet href=index-3.css>\n"; got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}
-	if got, want := read("index-2.css"), "@layer z;\n@import url(https://example.com/y.css) layer(z) print;\n\n.b {\n  x: y;\n}\n"; got != want {
+	if got, want := read("index-2.css"),
+		"@layer z;\n@import url(https://example.com/y.css) layer(z) print;\n\n.b {\n  x: y;\n}\n"; got != want {
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}
 }
@@ -531,15 +534,19 @@ func TestExternalImportsStay(t *testing.T) {
 func TestSameBytes(t *testing.T) {
 	var archive strings.Builder
 	for i := range 12 {
-		fmt.Fprintf(&archive, "-- site/p%d.html --\n<link rel=stylesheet href=s%d.css><link rel=stylesheet href=s%d.css><p class=c%d><script type=module src=m%d.js></script>\n", i, i, (i*5+1)%12, i, i%5)
-		fmt.Fprintf(&archive, "-- site/s%d.css --\n@import \"s%d.css\" (min-width: %dpx);\n.c%d, .c%d { user-select: none; background: url(i%d.svg) }\n-- site/i%d.svg --\n", i, 12+i%3, i, i, (i+1)%12, i%4, i)
+		fmt.Fprintf(&archive,
+			"-- site/p%d.html --\n<link rel=stylesheet href=s%d.css><link rel=stylesheet href=s%d.css><p class=c%d><script type=module src=m%d.js></script>\n", i, i, (i*5+1)%12, i, i%5)
+		fmt.Fprintf(&archive,
+			"-- site/s%d.css --\n@import \"s%d.css\" (min-width: %dpx);\n.c%d, .c%d { user-select: none; background: url(i%d.svg) }\n-- site/i%d.svg --\n", i, 12+i%3, i, i, (i+1)%12, i%4, i)
 	}
 	for i := 12; i < 15; i++ {
 		fmt.Fprintf(&archive, "-- site/s%d.css --\np { order: %d }\n", i, i)
 	}
 	for i := range 5 {
-		fmt.Fprintf(&archive, "-- site/m%d.js --\nimport './s%d.css'; import './m%d.js'; import('./m%d.js'); import s from './s%d.css' with { type: 'css' }\n", i, i, (i+1)%5, (i+2)%5, 5+i)
-		fmt.Fprintf(&archive, "-- site/l%d.js --\nimport './s%d.css'; import './s%d.css'\n-- site/q%d.html --\n<script type=module>import('./l%d.js'); import('./l%d.js')</script><p class=c%d>\n", i, 5+i, 6+i, i, i, (i*2)%5, 5+i)
+		fmt.Fprintf(&archive,
+			"-- site/m%d.js --\nimport './s%d.css'; import './m%d.js'; import('./m%d.js'); import s from './s%d.css' with { type: 'css' }\n", i, i, (i+1)%5, (i+2)%5, 5+i)
+		fmt.Fprintf(&archive,
+			"-- site/l%d.js --\nimport './s%d.css'; import './s%d.css'\n-- site/q%d.html --\n<script type=module>import('./l%d.js'); import('./l%d.js')</script><p class=c%d>\n", i, 5+i, 6+i, i, i, (i*2)%5, 5+i)
 	}
 	parsed := txtar.Parse([]byte(archive.String()))
 	outputs := func() map[string]string {
@@ -609,7 +616,8 @@ source = "site"
 		t.Errorf("found %s", found)
 	}
 	s.build(t, project.Development)
-	if html := s.read(t, project.Development, "island/index.html"); !strings.Contains(html, "<style media=print>\n@layer part {\n  .part {\n    color: navy;\n  }\n}\n\n.x {\n  margin: 4px;\n}\n") {
+	if html := s.read(t, project.Development, "island/index.html"); !strings.Contains(html,
+		"<style media=print>\n@layer part {\n  .part {\n    color: navy;\n  }\n}\n\n.x {\n  margin: 4px;\n}\n") {
 		t.Errorf("development: %s", html)
 	}
 	if got := site.WithinStyle(`a{content:"</STYLE </style>"}`); got != `a{content:"<\/STYLE <\/style>"}` {
@@ -617,7 +625,8 @@ source = "site"
 	}
 	// Findings are about places in the page.
 	bad := newSite(t, "-- site/index.html --\n<p>é</p>\n<style>p { colr: red }</style>\n")
-	if _, found := bad.build(t, project.Development); !strings.Contains(found, "index.html:2:12: warning: unknown property \"colr\"") {
+	if _, found := bad.build(t, project.Development); !strings.Contains(found,
+		"index.html:2:12: warning: unknown property \"colr\"") {
 		t.Errorf("found %s", found)
 	}
 }
@@ -713,16 +722,19 @@ min-bytes = 0
 		}
 	}
 	index := within.read(t, project.Production, "index.html")
-	if !strings.Contains(index, "<link rel=stylesheet href=shared.") || !strings.Contains(index, `é<\/style>"}</style>`) || strings.Contains(index, "@charset") {
+	if !strings.Contains(index, "<link rel=stylesheet href=shared.") ||
+		!strings.Contains(index, `é<\/style>"}</style>`) || strings.Contains(index, "@charset") {
 		t.Errorf("index %s", index)
 	}
-	if text := within.read(t, project.Production, "print.html"); !strings.Contains(text, `<style media="(min-width: 1px)">.x{color:teal}</style>`) {
+	if text := within.read(t, project.Production, "print.html"); !strings.Contains(text,
+		`<style media="(min-width: 1px)">.x{color:teal}</style>`) {
 		t.Errorf("print %s", text)
 	}
 	if text := within.read(t, project.Production, "large.html"); strings.Contains(text, "<style") {
 		t.Errorf("large %s", text)
 	}
-	if text := within.read(t, project.Production, "based.html"); !strings.Contains(text, "<style>.x{color:olive;background:url(/img/a.") {
+	if text := within.read(t, project.Production, "based.html"); !strings.Contains(text,
+		"<style>.x{color:olive;background:url(/img/a.") {
 		t.Errorf("based %s", text)
 	}
 	if sheets, _ := filepath.Glob(filepath.Join(within.output(project.Production), "*.css")); len(sheets) != 2 {
@@ -748,7 +760,8 @@ source = "site"
 `)
 	_, found := s.build(t, project.Development)
 	html := s.read(t, project.Development, "index.html")
-	for _, want := range []string{"<link rel=preload as=style href=index.css>", `<link rel="preload" as="style" href="index-2.css" onload="this.rel='stylesheet'">`, "href=https://example.com/x.css>", "<link rel=stylesheet href=index.css>"} {
+	for _, want := range []string{"<link rel=preload as=style href=index.css>",
+		`<link rel="preload" as="style" href="index-2.css" onload="this.rel='stylesheet'">`, "href=https://example.com/x.css>", "<link rel=stylesheet href=index.css>"} {
 		if !strings.Contains(html, want) {
 			t.Errorf("no %s in %s", want, html)
 		}
@@ -808,14 +821,17 @@ terms
 	if want := ".x{background:url(img/boat.png),url(img/none.png);src:url(fonts/tide.HASH.woff2)}"; !strings.Contains(css, want) {
 		t.Errorf("got %s, want %s", css, want)
 	}
-	for _, name := range []string{"img/boat.png", "img/counted.png", "papers/terms.pdf", "app.webmanifest", "js/a.js", "img/a&b.png", "img/still.png"} {
+	for _, name := range []string{"img/boat.png", "img/counted.png", "papers/terms.pdf", "app.webmanifest", "js/a.js",
+		"img/a&b.png", "img/still.png"} {
 		s.read(t, project.Production, name) // those that are named as they were are there
 	}
-	for _, m := range regexp.MustCompile(`(?:src|href|poster)=["']?([^"' >?]+)`).FindAllStringSubmatch(s.read(t, project.Production, "index.html"), -1) {
+	for _, m := range regexp.MustCompile(`(?:src|href|poster)=["']?([^"' >?]+)`).FindAllStringSubmatch(s.read(t,
+		project.Production, "index.html"), -1) {
 		s.read(t, project.Production, strings.ReplaceAll(m[1], "&amp;", "&"))
 	}
 	s.build(t, project.Development)
-	if html := s.read(t, project.Development, "index.html"); !strings.Contains(html, `srcset="img/boat.png 1x, img/large.png 2x"`) {
+	if html := s.read(t, project.Development, "index.html"); !strings.Contains(html,
+		`srcset="img/boat.png 1x, img/large.png 2x"`) {
 		t.Errorf("development: %s", html)
 	}
 }
@@ -858,18 +874,21 @@ b { order: 1 }
 source = "site"
 `
 	_, found := newSite(t, archive).build(t, project.Development)
-	if !strings.Contains(found, `package "missing" does not declare a main sheet`) || !strings.Contains(found, "its sheets are: package:missing/other.css") {
+	if !strings.Contains(found, `package "missing" does not declare a main sheet`) ||
+		!strings.Contains(found, "its sheets are: package:missing/other.css") {
 		t.Errorf("found %s", found)
 	}
 	s := newSite(t, strings.Replace(archive, "@import \"package:missing\";\n", "", 1))
 	_, found = s.build(t, project.Development)
 	css := s.read(t, project.Development, "index.css")
-	for _, want := range []string{"order: 1", "@layer kit {\n  .button {\n    background: url(_package/@quay/kit/img/wave.svg)", "top: 0"} {
+	for _, want := range []string{"order: 1",
+		"@layer kit {\n  .button {\n    background: url(_package/@quay/kit/img/wave.svg)", "top: 0"} {
 		if !strings.Contains(css, want) {
 			t.Errorf("no %s in %s", want, css)
 		}
 	}
-	if found != "" || strings.Contains(css, "carousel") || s.read(t, project.Development, "_package/@quay/kit/img/wave.svg") == "" {
+	if found != "" || strings.Contains(css, "carousel") ||
+		s.read(t, project.Development, "_package/@quay/kit/img/wave.svg") == "" {
 		t.Errorf("found %s in %s", found, css)
 	}
 }
@@ -905,7 +924,9 @@ func TestMissingRefs(t *testing.T) {
 <svg xmlns="http://www.w3.org/2000/svg"/>
 `)
 	_, found := s.build(t, project.Development)
-	if strings.Count(found, "[missing-asset]") != 2 || !strings.Contains(found, `did you mean "site/img/ferry.svg"?`) || !strings.Contains(found, `no such file: "site/img/large.svg"`) {
+	if strings.Count(found, "[missing-asset]") != 2 ||
+		!strings.Contains(found, `did you mean "site/img/ferry.svg"?`) ||
+		!strings.Contains(found, `no such file: "site/img/large.svg"`) {
 		t.Errorf("got %s", found)
 	}
 }

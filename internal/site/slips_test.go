@@ -47,7 +47,8 @@ func TestPackageSlips(t *testing.T) {
 		}
 	}
 	s := newSite(t, "-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\n@import \"package:gauge\";\n")
-	if _, found := s.build(t, project.Development); !strings.Contains(found, `package "gauge" is not installed: no node_modules folder`) {
+	if _, found := s.build(t, project.Development); !strings.Contains(found,
+		`package "gauge" is not installed: no node_modules folder`) {
 		t.Errorf("got %s", found)
 	}
 }

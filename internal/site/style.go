@@ -60,13 +60,14 @@ func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Sp
 	same := func(m *madeElement) bool {
 		return m.page == p && m.evidence == b.evidenceNow() && m.uses == b.uses && b.areCurrent(&m.refs)
 	}
-	m := b.cache.elements.Get(b.files.Reader, elementKey{p.File.Path, at.Start}, same, func(r *cache.Reads) (*madeElement, bool) {
-		m, err := b.makeElement(ctx, p, at, r)
-		if err != nil {
-			b.fail(err)
-		}
-		return m, err == nil
-	})
+	m := b.cache.elements.Get(b.files.Reader, elementKey{p.File.Path, at.Start}, same,
+		func(r *cache.Reads) (*madeElement, bool) {
+			m, err := b.makeElement(ctx, p, at, r)
+			if err != nil {
+				b.fail(err)
+			}
+			return m, err == nil
+		})
 	if m.entry != nil {
 		b.reach(m.entry)
 		b.noteReached(p, []*link.Entry{m.entry})
@@ -143,7 +144,8 @@ func styleText(made *bundle.Result) string {
 
 // parseBlock parses a style element. Positions are those of the page, whose
 // text the file shares; URLs are relative to from.
-func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet, []diag.Diagnostic) {
+func (b *builder) parseBlock(p *graph.Page, from source.Path, part graph.Span) (*source.File, *ast.Stylesheet,
+	[]diag.Diagnostic) {
 	f := b.project.Tree.Set.Add(from, p.File.Name, p.File.Text)
 	sheet, diags := parse.Part(f, part.Start, part.End)
 	return f, sheet, diags

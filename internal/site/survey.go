@@ -52,7 +52,8 @@ type ReachedSheet struct {
 func (s *Survey) EntryPoints(ctx context.Context) []EntryPoint {
 	var out []EntryPoint
 	for _, p := range s.b.findPages() {
-		out = append(out, EntryPoint{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p), Elements: s.b.elementTrees(ctx, p)})
+		out = append(out, EntryPoint{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p),
+			Elements: s.b.elementTrees(ctx, p)})
 	}
 	for _, n := range s.b.namedBundles() {
 		out = append(out, EntryPoint{Name: fmt.Sprintf("the bundle %s", n.file), Sheets: s.b.scriptSheets(n.runs)})

@@ -225,7 +225,8 @@ func withoutEmpty(nodes []ast.Node) []ast.Node {
 				return ast.Remove
 			}
 		case *ast.AtRule:
-			if r.Block != nil && len(r.Block.Nodes) == 0 && (r.Name == "media" || r.Name == "supports" || r.Name == "container" || r.Name == "scope") {
+			if r.Block != nil && len(r.Block.Nodes) == 0 &&
+				(r.Name == "media" || r.Name == "supports" || r.Name == "container" || r.Name == "scope") {
 				return ast.Remove
 			}
 		case *ast.BadRule, *ast.BadDeclaration:
@@ -320,5 +321,6 @@ func tryPurge(t *testing.T, page *browsertest.Page, text string) {
 		}
 		n++
 	}
-	t.Logf("of %d selectors %.1f%% match something, and %.1f%% stay", n, float64(matched)*100/float64(n), float64(kept)*100/float64(n))
+	t.Logf("of %d selectors %.1f%% match something, and %.1f%% stay", n, float64(matched)*100/float64(n),
+		float64(kept)*100/float64(n))
 }

@@ -222,9 +222,11 @@ func itemOf(p *link.Piece, own, media string) split.Item {
 	key := own
 	unnamed := slices.ContainsFunc(p.Conditions, func(c *link.Condition) bool { return c.HasLayer && len(c.Layer) == 0 })
 	if !unnamed { // pieces in one anonymous layer must stay together
-		key = fmt.Sprint(p.File.Path.Root, ":", p.File.Path.Name, p.Prologue, string(t.text[:]), media, link.ConditionKey(p.Conditions))
+		key = fmt.Sprint(p.File.Path.Root, ":", p.File.Path.Name, p.Prologue, string(t.text[:]), media,
+			link.ConditionKey(p.Conditions))
 	}
-	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(), Value: p}
+	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(),
+		Value: p}
 }
 
 // preloaded returns units for sheets that the page preloads without linking
@@ -242,7 +244,8 @@ func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 		if e == nil {
 			continue // reported already, or external
 		}
-		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out), pieces: link.WithoutRepeats(e.Pieces), scripted: true, at: r.page.Position(l.Href)})
+		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out),
+			pieces: link.WithoutRepeats(e.Pieces), scripted: true, at: r.page.Position(l.Href)})
 	}
 	return out
 }
@@ -416,12 +419,14 @@ func (r *linkReader) keepUnmerged(groups []entryGroup) []entryGroup {
 	if r.runs.LookUp == nil || links == 0 {
 		return groups
 	}
-	r.report(diag.Diagnostic{Code: code.UnmergedLinks, Severity: diag.Note, Span: r.runs.LookUp.At, Cause: r.page.File.Path.String(),
+	r.report(diag.Diagnostic{Code: code.UnmergedLinks, Severity: diag.Note, Span: r.runs.LookUp.At,
+		Cause:   r.page.File.Path.String(),
 		Message: "the script reads the style links of its page, so they are not merged"})
 	var out []entryGroup
 	for _, g := range groups {
 		for i, l := range g.group.Links {
-			out = append(out, entryGroup{group: graph.Group{Links: []graph.Link{l}}, entries: g.entries[i : i+1], at: r.page.Position(l.Href), unmerged: true})
+			out = append(out, entryGroup{group: graph.Group{Links: []graph.Link{l}}, entries: g.entries[i : i+1],
+				at: r.page.Position(l.Href), unmerged: true})
 		}
 		if len(g.scripts) > 0 {
 			out = append(out, entryGroup{scripts: g.scripts, at: g.at, unmerged: true})

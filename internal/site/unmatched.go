@@ -31,9 +31,11 @@ func (b *builder) reportUnusedChains() {
 			continue
 		}
 		d := diag.Diagnostic{Code: code.UnusedChain, Severity: diag.Warning, Span: c.At,
-			Message: fmt.Sprintf("unused chain: %q matches no sheet of the site", c.Match), Fix: "paths are relative to the source folder, or to a root like \"root:**/*.css\""}
+			Message: fmt.Sprintf("unused chain: %q matches no sheet of the site", c.Match),
+			Fix:     "paths are relative to the source folder, or to a root like \"root:**/*.css\""}
 		if matched[i] {
-			d.Message, d.Fix = "unused chain: a later chain matches the same sheets", "the last matching chain is used: move the most general chain to the top"
+			d.Message, d.Fix = "unused chain: a later chain matches the same sheets",
+				"the last matching chain is used: move the most general chain to the top"
 		}
 		b.report(d)
 	}
@@ -63,19 +65,22 @@ func (b *builder) reportUnmatchedGlobs() {
 	for i, g := range s.External {
 		if i < most && b.externals.Load()&(1<<i) == 0 {
 			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("external pattern %q matches no linked sheet", g.Pattern), Fix: "write the path of the sheet in the source folder, or the URL as the page has it"})
+				Message: fmt.Sprintf("external pattern %q matches no linked sheet", g.Pattern),
+				Fix:     "write the path of the sheet in the source folder, or the URL as the page has it"})
 		}
 	}
 	for _, g := range s.Copy {
 		if len(b.files.Matching(g)) == 0 {
 			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("copy pattern %q matches no file", g.Pattern), Fix: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
+				Message: fmt.Sprintf("copy pattern %q matches no file", g.Pattern),
+				Fix:     cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
 	for _, g := range s.Exclude {
 		if !b.files.AnyOnDisk(g) {
 			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
-				Message: fmt.Sprintf("exclude pattern %q matches no file", g.Pattern), Fix: cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
+				Message: fmt.Sprintf("exclude pattern %q matches no file", g.Pattern),
+				Fix:     cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
 }

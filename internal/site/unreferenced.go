@@ -36,8 +36,9 @@ func (b *builder) reportUnreferencedFiles(programs []*modules.Program, out *emit
 				continue
 			}
 			b.report(diag.Diagnostic{Code: code.UnreferencedFiles, Severity: diag.Note, Span: f.At, Cause: f.Name,
-				Message: fmt.Sprintf("this script builds names of files in %q, where %s no reference, such as %q", f.Name, haveNoReference(len(left)), path.Base(left[0])),
-				Fix:     fmt.Sprintf("if it loads them, set copy = [\"%s/**\"]", f.Name)})
+				Message: fmt.Sprintf("this script builds names of files in %q, where %s no reference, such as %q", f.Name,
+					haveNoReference(len(left)), path.Base(left[0])),
+				Fix: fmt.Sprintf("if it loads them, set copy = [\"%s/**\"]", f.Name)})
 		}
 	}
 }
@@ -52,7 +53,8 @@ func haveNoReference(n int) string {
 
 // wellKnownFiles are files at the top of a site that browsers, search engines
 // and others request although no page refers to them.
-var wellKnownFiles = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png", "browserconfig.xml",
+var wellKnownFiles = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*",
+	"apple-touch-icon*.png", "browserconfig.xml",
 	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
 
 // copies returns files that are copied without a reference: well-known files,

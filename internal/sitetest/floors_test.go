@@ -106,7 +106,8 @@ func TestFloors(t *testing.T) {
 // builtSheet returns a sheet as production makes it for a floor, without purging.
 func builtSheet(t *testing.T, src, floor string) string {
 	dir := t.TempDir()
-	writeFiles(t, dir, []txtar.File{{Name: "a.css", Data: []byte(src)}, {Name: project.FileName, Data: []byte("[browsers]\nfloor = {" + floor + "}\n[profile.production]\nmaps = \"none\"\n")}})
+	writeFiles(t, dir, []txtar.File{{Name: "a.css", Data: []byte(src)},
+		{Name: project.FileName, Data: []byte("[browsers]\nfloor = {" + floor + "}\n[profile.production]\nmaps = \"none\"\n")}})
 	p, diags, err := project.Open(project.Options{Settings: filepath.Join(dir, project.FileName)})
 	if err != nil || diag.HasErrors(diags) {
 		t.Fatal(diags, err)
@@ -128,7 +129,8 @@ type sheetMaker struct{ *rand.Rand }
 func (g sheetMaker) pick(list ...string) string { return list[g.IntN(len(list))] }
 
 func (g sheetMaker) compound(nested bool) string {
-	base := g.pick("div", "p", "b", ".x", ".y", ".z", "#i", "*", "p.z", ":not(.y)", ":is(.x, #i)", ":where(p, .z)", "b:first-child", "[class]", "p:has(b)", ":any-link", "input::placeholder", ".x::before", ":dir(rtl)")
+	base := g.pick("div", "p", "b", ".x", ".y", ".z", "#i", "*", "p.z", ":not(.y)", ":is(.x, #i)", ":where(p, .z)",
+		"b:first-child", "[class]", "p:has(b)", ":any-link", "input::placeholder", ".x::before", ":dir(rtl)")
 	if nested && !strings.Contains(base, "::") {
 		switch g.IntN(6) {
 		case 0:
@@ -185,16 +187,19 @@ func (g sheetMaker) block(depth int) string {
 }
 
 func (g sheetMaker) condition() string {
-	return g.pick("@media (width >= 100px) ", "@media (100px < width <= 5000px) ", "@supports (order: 1) ", "@supports not (color: oklch(0 0 0)) ", "@layer l ", "@media print ", "@media (min-width: 1px) and (hover) ")
+	return g.pick("@media (width >= 100px) ", "@media (100px < width <= 5000px) ", "@supports (order: 1) ",
+		"@supports not (color: oklch(0 0 0)) ", "@layer l ", "@media print ", "@media (min-width: 1px) and (hover) ")
 }
 
 func (g sheetMaker) length() string {
-	return g.pick("0", "1px", "2em", "3%", "calc(1px + 1em)", "clamp(1px, 2vw, 30px)", "calc(2px * 3 - 1px)", "max(1px, 2%)", "-0.50em", "calc(1px / -4)", "0.0px", "1e1px", "+.5em")
+	return g.pick("0", "1px", "2em", "3%", "calc(1px + 1em)", "clamp(1px, 2vw, 30px)", "calc(2px * 3 - 1px)",
+		"max(1px, 2%)", "-0.50em", "calc(1px / -4)", "0.0px", "1e1px", "+.5em")
 }
 
 func (g sheetMaker) color() string {
 	// Percentages of whole bytes: browsers mix colours of halves without rounding them, and write them rounded.
-	return g.pick("#f00c", "#12345678", "#FFFFFF", "rgb(1 2 3)", "rgb(20% 40% 60% / 40%)", "hsl(120deg 50% 50% / 0.5)", "hwb(20 20% 30%)", "oklch(0.6 0.1 200)", "color-mix(in srgb, red, blue)",
+	return g.pick("#f00c", "#12345678", "#FFFFFF", "rgb(1 2 3)", "rgb(20% 40% 60% / 40%)", "hsl(120deg 50% 50% / 0.5)",
+		"hwb(20 20% 30%)", "oklch(0.6 0.1 200)", "color-mix(in srgb, red, blue)",
 		"rgb(from red g r b / 0.4)", "lab(50 20 20)", "currentcolor", "light-dark(red, blue)", "var(--c, teal)", "rebeccapurple", "transparent", "rgba(0, 0, 0, 0)")
 }
 
@@ -213,31 +218,41 @@ func (g sheetMaker) declaration() string {
 	case 2:
 		text = "padding-" + g.pick("inline", "block-start") + ": 3px"
 	case 3:
-		text = "border-" + g.pick("inline", "block", "inline-start", "block-end") + ": 2px " + g.pick("solid ", "dotted ") + color()
+		text = "border-" + g.pick("inline", "block", "inline-start", "block-end") + ": 2px " +
+			g.pick("solid ", "dotted ") + color()
 	case 4:
-		text = g.pick("place-items", "place-content", "place-self") + ": " + g.pick("center", "start end", "stretch", "baseline", "left", "end center")
+		text = g.pick("place-items", "place-content", "place-self") + ": " +
+			g.pick("center", "start end", "stretch", "baseline", "left", "end center")
 	case 5:
 		text = "overflow: " + g.pick("hidden auto", "scroll hidden", "auto", "clip")
 	case 6:
-		text = "display: " + g.pick("inline flex", "block flow-root", "grid block", "inline grid", "flex", "inline-block", "grid")
+		text = "display: " +
+			g.pick("inline flex", "block flow-root", "grid block", "inline grid", "flex", "inline-block", "grid")
 	case 7, 8, 9:
-		text = g.pick("color", "background-color", "outline-color", "text-decoration-color", "border-color", "caret-color") + ": " + color()
+		text = g.pick("color", "background-color", "outline-color", "text-decoration-color", "border-color",
+			"caret-color") + ": " + color()
 	case 10:
-		text = "background-image: " + g.pick("linear-gradient(to right, red 0 10px, blue 10px 20px)", "radial-gradient(circle, "+color()+" 0 50%, blue 70%)", "conic-gradient(red 0 25%, blue 0 50%)", "none")
+		text = "background-image: " +
+			g.pick("linear-gradient(to right, red 0 10px, blue 10px 20px)",
+				"radial-gradient(circle, "+color()+" 0 50%, blue 70%)", "conic-gradient(red 0 25%, blue 0 50%)", "none")
 	case 11:
-		text = "transition: " + g.pick("backdrop-filter 1s, opacity 2s", "transform 1s", "user-select 1s, mask 2s, color 3s", "all 0.50s ease")
+		text = "transition: " +
+			g.pick("backdrop-filter 1s, opacity 2s", "transform 1s", "user-select 1s, mask 2s, color 3s", "all 0.50s ease")
 	case 12:
 		text = "transition-" + g.pick("duration: 1s, 2s, 3s", "delay: 0.5s", "property: backdrop-filter, color")
 	case 13:
 		text = g.pick("--c: "+color(), "--d: "+length()+"  ", "--id: #face")
 	case 14:
-		text = g.pick("user-select: none", "backdrop-filter: blur(2px)", "mask: linear-gradient(red, blue)", "appearance: none", "hyphens: auto", "box-decoration-break: clone", "print-color-adjust: exact", "text-size-adjust: none")
+		text = g.pick("user-select: none", "backdrop-filter: blur(2px)", "mask: linear-gradient(red, blue)",
+			"appearance: none", "hyphens: auto", "box-decoration-break: clone", "print-color-adjust: exact", "text-size-adjust: none")
 	case 15:
 		text = "font: " + g.pick("italic bold 1.50em/1.2 sans-serif", "12px/1 'Times New Roman', serif") + g.pick("", "")
 	case 16:
-		text = g.pick("width: ", "min-width: ", "inline-size: ", "max-block-size: ") + g.pick("fit-content", "min-content", "10px", "50%", "calc(100% - 1px * 3)")
+		text = g.pick("width: ", "min-width: ", "inline-size: ", "max-block-size: ") +
+			g.pick("fit-content", "min-content", "10px", "50%", "calc(100% - 1px * 3)")
 	case 17:
-		text = g.pick("z-index: 1", "order: calc(1 + 1)", "opacity: 0.50", "flex: 1 1 0px", "rotate: 0.25turn", "line-height: 1.0", "column-gap: "+g.pick("1px", "2%"))
+		text = g.pick("z-index: 1", "order: calc(1 + 1)", "opacity: 0.50", "flex: 1 1 0px", "rotate: 0.25turn",
+			"line-height: 1.0", "column-gap: "+g.pick("1px", "2%"))
 	case 18:
 		text = "content: " + g.pick(`"a"`, `'b"c'`, `"\201C"`, "attr(class)", "none")
 	default:
@@ -259,7 +274,8 @@ func (g sheetMaker) sheet() string {
 		b.WriteString(rule + "\n")
 	}
 	if g.IntN(4) == 0 {
-		b.WriteString("@keyframes k { from { " + g.declaration() + " } 50% { " + g.declaration() + " } } .x { animation: k 9s paused }\n")
+		b.WriteString("@keyframes k { from { " + g.declaration() + " } 50% { " + g.declaration() +
+			" } } .x { animation: k 9s paused }\n")
 	}
 	return b.String()
 }

@@ -58,7 +58,8 @@ func TestMadeNames(t *testing.T) {
 		all := strings.Count(sheet, "\n")
 		rules, used, kept = rules+all, used+len(names)+1, kept+len(left)
 	}
-	t.Logf("%d sites with %d rules: the browser uses %.1f%%, purging keeps %.1f%%", rounds, rules, 100*float64(used)/float64(rules), 100*float64(kept)/float64(rules))
+	t.Logf("%d sites with %d rules: the browser uses %.1f%%, purging keeps %.1f%%", rounds, rules,
+		100*float64(used)/float64(rules), 100*float64(kept)/float64(rules))
 	if kept > rules/2 {
 		t.Error("purging keeps more than half of all rules: it proves nothing")
 	}
@@ -147,7 +148,8 @@ func (g *nameMaker) statement() (code string, names []string) {
 	one := b + sep + e
 	switch g.IntN(26) {
 	case 0:
-		return fmt.Sprintf("const %s = '%s', %s = '%s', %s = '%s'; put(`${%s}__${%s}--${%s}`);", x, b, y, e, z, m, x, y, z), []string{b + "__" + e + "--" + m}
+		return fmt.Sprintf("const %s = '%s', %s = '%s', %s = '%s'; put(`${%s}__${%s}--${%s}`);", x, b, y, e, z, m, x, y,
+			z), []string{b + "__" + e + "--" + m}
 	case 1:
 		return fmt.Sprintf("var %s = %q, %s = %q; put(%s + %q + %s);", x, b, y, e, x, sep, y), []string{one}
 	case 2:
@@ -155,11 +157,14 @@ func (g *nameMaker) statement() (code string, names []string) {
 	case 3:
 		return fmt.Sprintf("put(''.concat(%q, %q).concat(%q));", b, sep, e), []string{one}
 	case 4:
-		return fmt.Sprintf("var %s = %q; put(%s + %q);", x, b, x, strings.ToUpper(e[:1])+e[1:]), []string{b + strings.ToUpper(e[:1]) + e[1:]}
+		return fmt.Sprintf("var %s = %q; put(%s + %q);", x, b, x, strings.ToUpper(e[:1])+e[1:]),
+			[]string{b + strings.ToUpper(e[:1]) + e[1:]}
 	case 5:
-		return fmt.Sprintf("function %s(a, b) { put(a + %q + b) } %s(%q, %q); %s(%q, %q);", x, sep, x, b, e, x, b, m), []string{one, b + sep + m}
+		return fmt.Sprintf("function %s(a, b) { put(a + %q + b) } %s(%q, %q); %s(%q, %q);", x, sep, x, b, e, x, b, m),
+			[]string{one, b + sep + m}
 	case 6:
-		return fmt.Sprintf("const %s = (k) => `%s%s${k}`; [%q, %q].forEach(k => put(%s(k)));", x, b, sep, e, m, x), []string{one, b + sep + m}
+		return fmt.Sprintf("const %s = (k) => `%s%s${k}`; [%q, %q].forEach(k => put(%s(k)));", x, b, sep, e, m, x),
+			[]string{one, b + sep + m}
 	case 7:
 		return fmt.Sprintf("var %s = { part: %q }; put(%q + %s.part);", x, e, b+sep, x), []string{one}
 	case 8:
@@ -179,9 +184,11 @@ func (g *nameMaker) statement() (code string, names []string) {
 	case 15:
 		return fmt.Sprintf("var %s = { ['%s%s' + %q]: 1 }; Object.keys(%s).forEach(put);", x, b, sep, e, x), []string{one}
 	case 16:
-		return fmt.Sprintf("var %s = 1, %s = 2; Object.keys({ %s, %s }).forEach(put);", b+x, e+y, b+x, e+y), []string{b + x, e + y}
+		return fmt.Sprintf("var %s = 1, %s = 2; Object.keys({ %s, %s }).forEach(put);", b+x, e+y, b+x, e+y),
+			[]string{b + x, e + y}
 	case 17:
-		return fmt.Sprintf("var %s = { %s() {}, get %s() { return 1 } }; for (var %s in %s) put(%s);", x, b+x, e+x, z, x, z), []string{b + x, e + x}
+		return fmt.Sprintf("var %s = { %s() {}, get %s() { return 1 } }; for (var %s in %s) put(%s);", x, b+x, e+x, z, x,
+			z), []string{b + x, e + x}
 	case 18:
 		return fmt.Sprintf("var %s = JSON.parse('{\"a\": \"%s\"}'); put(%s.a);", x, one, x), []string{one}
 	case 19:
@@ -190,15 +197,19 @@ func (g *nameMaker) statement() (code string, names []string) {
 		return fmt.Sprintf("document.body.insertAdjacentHTML('beforeend', '<b class=\"' + %q + '%s' + %q + ' plain-%s\">x</b>');", b, sep, e, m), []string{one, "plain-" + m}
 	case 21:
 		n := 1 + g.IntN(9)
-		return fmt.Sprintf("for (var %s = %d; %s < %d; %s++) put(%q + %s);", x, n, x, n+2, x, b+sep, x), []string{fmt.Sprint(b, sep, n), fmt.Sprint(b, sep, n+1)}
+		return fmt.Sprintf("for (var %s = %d; %s < %d; %s++) put(%q + %s);", x, n, x, n+2, x, b+sep, x),
+			[]string{fmt.Sprint(b, sep, n), fmt.Sprint(b, sep, n+1)}
 	case 22:
-		return fmt.Sprintf("class K%s { part = %q; get name() { return `%s%s${this.part}` } } put(new K%s().name);", x, e, b, sep, x), []string{one}
+		return fmt.Sprintf("class K%s { part = %q; get name() { return `%s%s${this.part}` } } put(new K%s().name);", x, e,
+			b, sep, x), []string{one}
 	case 23:
 		return fmt.Sprintf("function %s({ tone = %q } = {}) { put(%q + tone) } %s();", x, e, b+sep, x), []string{one}
 	case 24:
-		return fmt.Sprintf("var %s = { %s: { %s: %q } }; put(%q + %s.%s.%s);", x, b, e, m, b+sep, x, b, e), []string{b + sep + m}
+		return fmt.Sprintf("var %s = { %s: { %s: %q } }; put(%q + %s.%s.%s);", x, b, e, m, b+sep, x, b, e),
+			[]string{b + sep + m}
 	}
-	return fmt.Sprintf("for (const %s of [%q, %q]) document.querySelector('p').classList.add(%q + %s);", x, e, m, b+sep, x), []string{one, b + sep + m}
+	return fmt.Sprintf("for (const %s of [%q, %q]) document.querySelector('p').classList.add(%q + %s);", x, e, m,
+		b+sep, x), []string{one, b + sep + m}
 }
 
 // sheet returns a sheet with a rule for each name, and many for names that nobody makes.

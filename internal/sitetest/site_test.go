@@ -128,7 +128,8 @@ type comparison struct {
 func newComparison(t *testing.T, wait time.Duration) *comparison {
 	b := browsertest.Start(t)
 	open := func() *browsertest.Page { return b.Open("about:blank") }
-	return &comparison{[2]*browsertest.Page{open(), open()}, [2]*browsertest.Page{open(), open()}, [2]*browsertest.Page{open(), open()}, wait}
+	return &comparison{[2]*browsertest.Page{open(), open()}, [2]*browsertest.Page{open(), open()},
+		[2]*browsertest.Page{open(), open()}, wait}
 }
 
 // page compares one page as several servers have it with the unbuilt one, and returns what is
@@ -407,7 +408,8 @@ func TestTrialSites(t *testing.T) {
 					t.Errorf("%s fails:\n%s", profile, firstLines(b.found, 80))
 					continue
 				}
-				t.Logf("%s: %d outputs, %d findings, %v\n%s", profile, len(b.outputs), len(b.result.Diagnostics), time.Since(start), firstLines(b.found, 80))
+				t.Logf("%s: %d outputs, %d findings, %v\n%s", profile, len(b.outputs), len(b.result.Diagnostics),
+					time.Since(start), firstLines(b.found, 80))
 				servers[i] = serve(t, out)
 			}
 			for _, name := range names {

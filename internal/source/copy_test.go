@@ -81,7 +81,8 @@ func TestCopyOfChanged(t *testing.T) {
 		t.Fatal(err)
 	}
 	write("<svg></svg>")
-	if _, err := Publish(t.Context(), public, []OutFile{{Path: "a.svg", Copy: c}}, PublishOptions{}); !errors.Is(err, ErrChanged) {
+	if _, err := Publish(t.Context(), public, []OutFile{{Path: "a.svg", Copy: c}}, PublishOptions{}); !errors.Is(err,
+		ErrChanged) {
 		t.Errorf("got %v, want ErrChanged", err)
 	}
 	if got := treeOf(t, public); got != "" {
@@ -94,7 +95,8 @@ func TestCopyOfChanged(t *testing.T) {
 	if c, err = tree.Copy(Path{Name: "a.svg"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Publish(t.Context(), public, []OutFile{{Path: "a.svg", Copy: c}}, PublishOptions{}); err != nil || treeOf(t, public) != "a.svg=<svg></svg>" {
+	if _, err := Publish(t.Context(), public, []OutFile{{Path: "a.svg", Copy: c}}, PublishOptions{}); err != nil ||
+		treeOf(t, public) != "a.svg=<svg></svg>" {
 		t.Errorf("%v, %s", err, treeOf(t, public))
 	}
 	f, err := c.Open()
@@ -173,7 +175,8 @@ func TestOutputIsKnownByItsTime(t *testing.T) {
 	publishAll(t, dir, "a.css=1", "b.css=1")
 	a, b := filepath.Join(dir, "a.css"), filepath.Join(dir, "b.css")
 	past := time.Now().Add(-time.Hour)
-	if err := errors.Join(os.Chtimes(a, past, past), os.WriteFile(b, []byte("2"), 0o644), os.Chtimes(b, past, past)); err != nil {
+	if err := errors.Join(os.Chtimes(a, past, past), os.WriteFile(b, []byte("2"), 0o644),
+		os.Chtimes(b, past, past)); err != nil {
 		t.Fatal(err)
 	}
 	if got := publishAll(t, dir, "a.css=1", "b.css=1"); got.Unchanged != 1 || treeOf(t, dir) != "a.css=1 b.css=1" {

@@ -31,7 +31,8 @@ type Published struct {
 	Unchanged int
 	Changed   []string // their names
 	Removed   []string // files of an earlier build that are not part of this one
-	Left      []string // files of an earlier build that were not removed, because somebody changed them or because of an error
+	// files of an earlier build that were not removed, because somebody changed them or because of an error
+	Left []string
 }
 
 // ForeignError means that files not written by Rinzel are in the way.

@@ -53,7 +53,8 @@ func TestTreeStaysInside(t *testing.T) {
 	write("secret", "s")
 	write("site/a.css", "a")
 	write("site/sub/b.css", "b")
-	for link, to := range map[string]string{"site/in.css": "a.css", "site/out.css": "../secret", "site/up": "..", "site/loop": "loop"} {
+	for link, to := range map[string]string{"site/in.css": "a.css", "site/out.css": "../secret", "site/up": "..",
+		"site/loop": "loop"} {
 		if err := os.Symlink(to, filepath.Join(dir, link)); err != nil {
 			t.Skip(err)
 		}
@@ -83,14 +84,16 @@ func TestTreeStaysInside(t *testing.T) {
 		t.Errorf("a root that is not there: %v", err)
 	}
 	var walked []string
-	tree.Walk("", func(dir string) bool { return dir != "sub" }, func(p Path) { walked = append(walked, p.Name) }, func(p Path, err error) { t.Error(p, err) })
+	tree.Walk("", func(dir string) bool { return dir != "sub" }, func(p Path) { walked = append(walked, p.Name) },
+		func(p Path, err error) { t.Error(p, err) })
 	if want := []string{"a.css", "in.css"}; !reflect.DeepEqual(walked, want) {
 		t.Errorf("walked %v, want %v", walked, want)
 	}
 }
 
 func TestText(t *testing.T) {
-	tree := NewTree(Folder{Show: "site", FS: fstest.MapFS{"bad.toml": {Data: []byte("ab\xffc")}, "good.css": {Data: []byte("é")}}})
+	tree := NewTree(Folder{Show: "site",
+		FS: fstest.MapFS{"bad.toml": {Data: []byte("ab\xffc")}, "good.css": {Data: []byte("é")}}})
 	_, err := tree.Text(Path{Name: "bad.toml"})
 	var encoding *EncodingError
 	if !errors.As(err, &encoding) || !errors.Is(err, ErrNotUTF8) || encoding.File.Text != "ab" {
@@ -156,7 +159,8 @@ func TestPublish(t *testing.T) {
 	if _, err := os.Stat(filepath.Join(dir, "x")); !errors.Is(err, fs.ErrNotExist) {
 		t.Errorf("the folder that was left empty is there: %v", err)
 	}
-	_, err := Publish(t.Context(), dir, []OutFile{{Path: "new.css", Data: []byte("1")}, {Path: "mine.txt", Data: []byte("2")}}, PublishOptions{})
+	_, err := Publish(t.Context(), dir,
+		[]OutFile{{Path: "new.css", Data: []byte("1")}, {Path: "mine.txt", Data: []byte("2")}}, PublishOptions{})
 	var foreign *ForeignError
 	if !errors.As(err, &foreign) || !reflect.DeepEqual(foreign.Paths, []string{"mine.txt"}) {
 		t.Errorf("a file of the user's: %v", err)
@@ -180,7 +184,8 @@ func TestPublishFollowsNoLinkOut(t *testing.T) {
 	if err := os.Symlink("../elsewhere", filepath.Join(dir, "css")); err != nil {
 		t.Skip(err)
 	}
-	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "css/a.css", Data: []byte("1")}}, PublishOptions{}); err == nil {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "css/a.css", Data: []byte("1")}},
+		PublishOptions{}); err == nil {
 		t.Error("wrote through a link that leads out")
 	}
 	if got := treeOf(t, filepath.Join(top, "elsewhere")); got != "" {
@@ -212,17 +217,21 @@ func TestClean(t *testing.T) {
 	if removed, _, err := Clean(dir); err != nil || removed != nil {
 		t.Errorf("a folder that is not there: %v, %v", removed, err)
 	}
-	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")}, {Path: "gone.css", Data: []byte("c")}}, PublishOptions{}); err != nil {
+	if _, err := Publish(t.Context(), dir,
+		[]OutFile{{Path: "a.css", Data: []byte("a")}, {Path: "deep/er/b.css", Data: []byte("b")},
+			{Path: "gone.css", Data: []byte("c")}}, PublishOptions{}); err != nil {
 		t.Fatal(err)
 	}
-	if err := errors.Join(os.WriteFile(filepath.Join(dir, "deep", "own.txt"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "gone.css"))); err != nil {
+	if err := errors.Join(os.WriteFile(filepath.Join(dir, "deep", "own.txt"), []byte("mine"), 0o644),
+		os.Remove(filepath.Join(dir, "gone.css"))); err != nil {
 		t.Fatal(err)
 	}
 	removed, _, err := Clean(dir)
 	if err != nil || !slices.Equal(removed, []string{"a.css", "deep/er/b.css"}) {
 		t.Errorf("removed %v, %v", removed, err)
 	}
-	if !Exists(filepath.Join(dir, "deep", "own.txt")) || Exists(filepath.Join(dir, "a.css")) || Exists(filepath.Join(dir, "deep", "er")) || Exists(filepath.Join(dir, ".rinzel")) {
+	if !Exists(filepath.Join(dir, "deep", "own.txt")) || Exists(filepath.Join(dir, "a.css")) ||
+		Exists(filepath.Join(dir, "deep", "er")) || Exists(filepath.Join(dir, ".rinzel")) {
 		t.Error("more or less is left than what nobody built")
 	}
 	if removed, _, err := Clean(dir); err != nil || removed != nil || !IsFolder(dir) {
@@ -231,7 +240,8 @@ func TestClean(t *testing.T) {
 	// A list that names what lies outside removes nothing there.
 	outside := filepath.Join(filepath.Dir(dir), "outside.txt")
 	if err := errors.Join(os.WriteFile(outside, nil, 0o644), os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
-		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"../outside.txt": {}, "/etc/none": {}}}`), 0o644)); err != nil {
+		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"),
+			[]byte(`{"files": {"../outside.txt": {}, "/etc/none": {}}}`), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	if removed, _, err := Clean(dir); err != nil || len(removed) > 0 || !Exists(outside) {
@@ -242,7 +252,8 @@ func TestClean(t *testing.T) {
 // TestFilesAndFolders holds that a file may become a folder from one build to the next, and a folder a file.
 func TestFilesAndFolders(t *testing.T) {
 	dir := t.TempDir()
-	for i, names := range [][]string{{"a", "b/c.css", "b/d/e.css"}, {"a/x.css", "b"}, {"a/x.css/y", "b/c/d/e"}, {"a", "b/c.css", "b/d/e.css"}} {
+	for i, names := range [][]string{{"a", "b/c.css", "b/d/e.css"}, {"a/x.css", "b"}, {"a/x.css/y", "b/c/d/e"},
+		{"a", "b/c.css", "b/d/e.css"}} {
 		var want []string
 		for _, name := range names {
 			want = append(want, fmt.Sprintf("%s=%d", name, i))
@@ -253,16 +264,20 @@ func TestFilesAndFolders(t *testing.T) {
 		}
 	}
 	// A folder with files of somebody else does not give way, nor does a file.
-	if err := errors.Join(os.WriteFile(filepath.Join(dir, "b", "mine.txt"), nil, 0o644), os.WriteFile(filepath.Join(dir, "own"), nil, 0o644)); err != nil {
+	if err := errors.Join(os.WriteFile(filepath.Join(dir, "b", "mine.txt"), nil, 0o644),
+		os.WriteFile(filepath.Join(dir, "own"), nil, 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "b", Data: []byte("x")}}, PublishOptions{}); err == nil {
+	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "b", Data: []byte("x")}},
+		PublishOptions{}); err == nil {
 		t.Error("a folder with a file of somebody else became a file")
 	} else if got := treeOf(t, dir); !strings.Contains(got, "b/c.css=3") {
 		t.Errorf("something was written before the refusal: %s", got)
 	}
 	var foreign *ForeignError
-	if _, err := Publish(t.Context(), dir, []OutFile{{Path: "a", Data: []byte("3")}, {Path: "own/x", Data: []byte("x")}}, PublishOptions{}); !errors.As(err, &foreign) {
+	if _, err := Publish(t.Context(), dir,
+		[]OutFile{{Path: "a", Data: []byte("3")}, {Path: "own/x", Data: []byte("x")}}, PublishOptions{}); !errors.As(err,
+		&foreign) {
 		t.Errorf("a file of somebody else gave way to a folder: %v", err)
 	}
 	if !Exists(filepath.Join(dir, "b", "mine.txt")) || !Exists(filepath.Join(dir, "own")) {
@@ -280,23 +295,29 @@ func TestChangedOutputs(t *testing.T) {
 		}
 		return files
 	}
-	if _, err := Publish(t.Context(), dir, out("a.css", "b.css", "c.css", "d.css", "e.css", "x/f.css"), PublishOptions{}); err != nil {
+	if _, err := Publish(t.Context(), dir, out("a.css", "b.css", "c.css", "d.css", "e.css", "x/f.css"),
+		PublishOptions{}); err != nil {
 		t.Fatal(err)
 	}
 	elsewhere := filepath.Join(t.TempDir(), "mine.css")
-	err := errors.Join(os.WriteFile(filepath.Join(dir, "b.css"), []byte("mine"), 0o644), os.Remove(filepath.Join(dir, "c.css")),
-		os.WriteFile(elsewhere, []byte("d.css"), 0o644), os.Remove(filepath.Join(dir, "d.css")), os.Symlink(elsewhere, filepath.Join(dir, "d.css")))
+	err := errors.Join(os.WriteFile(filepath.Join(dir, "b.css"), []byte("mine"), 0o644),
+		os.Remove(filepath.Join(dir, "c.css")),
+		os.WriteFile(elsewhere, []byte("d.css"), 0o644), os.Remove(filepath.Join(dir, "d.css")),
+		os.Symlink(elsewhere, filepath.Join(dir, "d.css")))
 	if err != nil {
 		t.Fatal(err)
 	}
 	got, err := Publish(t.Context(), dir, out("e.css"), PublishOptions{})
-	if err != nil || !slices.Equal(got.Removed, []string{"a.css", "x/f.css"}) || !slices.Equal(got.Left, []string{"b.css", "d.css"}) {
+	if err != nil || !slices.Equal(got.Removed, []string{"a.css", "x/f.css"}) ||
+		!slices.Equal(got.Left, []string{"b.css", "d.css"}) {
 		t.Fatalf("removed %q, left %q, %v", got.Removed, got.Left, err)
 	}
-	if !Exists(filepath.Join(dir, "b.css")) || !Exists(filepath.Join(dir, "d.css")) || !Exists(elsewhere) || Exists(filepath.Join(dir, "x")) {
+	if !Exists(filepath.Join(dir, "b.css")) || !Exists(filepath.Join(dir, "d.css")) || !Exists(elsewhere) ||
+		Exists(filepath.Join(dir, "x")) {
 		t.Error("more or less is left than what was changed")
 	}
-	if got, err := Publish(t.Context(), dir, out("e.css"), PublishOptions{}); err != nil || len(got.Removed)+len(got.Left) > 0 {
+	if got, err := Publish(t.Context(), dir, out("e.css"), PublishOptions{}); err != nil ||
+		len(got.Removed)+len(got.Left) > 0 {
 		t.Errorf("the next time: %+v, %v", got, err)
 	}
 	// What is somebody else's now stands in the way, as any file does.
@@ -307,11 +328,13 @@ func TestChangedOutputs(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "e.css"), []byte("mine"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if removed, left, err := Clean(dir); err != nil || len(removed) > 0 || !slices.Equal(left, []string{"e.css"}) || !Exists(filepath.Join(dir, "e.css")) {
+	if removed, left, err := Clean(dir); err != nil || len(removed) > 0 || !slices.Equal(left, []string{"e.css"}) ||
+		!Exists(filepath.Join(dir, "e.css")) {
 		t.Errorf("removed %q, left %q, %v", removed, left, err)
 	}
 	// Of an interrupted build no hash is known: what its list names is removed as it is.
-	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755), os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"e.css": {}}}`), 0o644)); err != nil {
+	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
+		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"e.css": {}}}`), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	if removed, _, err := Clean(dir); err != nil || !slices.Equal(removed, []string{"e.css"}) {
@@ -324,7 +347,8 @@ func TestHead(t *testing.T) {
 	for _, test := range []struct {
 		path Path
 		want string
-	}{{Path{Name: "a"}, "quay"}, {Path{Name: "d/b"}, ""}, {Path{Name: "d"}, ""}, {Path{Name: "none"}, ""}, {Path{Name: "../a"}, ""}, {Path{Root: "kit", Name: "a"}, ""}} {
+	}{{Path{Name: "a"}, "quay"}, {Path{Name: "d/b"}, ""}, {Path{Name: "d"}, ""}, {Path{Name: "none"}, ""},
+		{Path{Name: "../a"}, ""}, {Path{Root: "kit", Name: "a"}, ""}} {
 		if got := tree.Head(test.path); got != test.want {
 			t.Errorf("%v starts with %q, want %q", test.path, got, test.want)
 		}
@@ -363,7 +387,8 @@ func TestPipesAreNotRead(t *testing.T) {
 
 func TestFindAbove(t *testing.T) {
 	top := t.TempDir()
-	for name, mode := range map[string]os.FileMode{"open": 0o777, "open/deep": 0o755, "a/b/c": 0o755, "repo/.git": 0o755, "repo/sub": 0o755} {
+	for name, mode := range map[string]os.FileMode{"open": 0o777, "open/deep": 0o755, "a/b/c": 0o755,
+		"repo/.git": 0o755, "repo/sub": 0o755} {
 		dir := filepath.Join(top, filepath.FromSlash(name))
 		if err := errors.Join(os.MkdirAll(dir, 0o755), os.Chmod(dir, mode)); err != nil {
 			t.Fatal(err)

@@ -114,7 +114,8 @@ type reading struct {
 
 // NewTree returns a tree of folders with different names.
 func NewTree(folders ...Folder) *Tree {
-	t := &Tree{Set: new(Set), folders: make(map[string]Folder), texts: make(map[Path]*reading), copies: make(map[Path]*hashed), opened: make(map[Path]error)}
+	t := &Tree{Set: new(Set), folders: make(map[string]Folder), texts: make(map[Path]*reading),
+		copies: make(map[Path]*hashed), opened: make(map[Path]error)}
 	for _, f := range folders {
 		t.folders[f.Name] = f
 	}

@@ -169,7 +169,8 @@ func (m *Map) decode(text string) error {
 			return errors.New("too many mappings in the source map")
 		}
 	}
-	sort.SliceStable(m.Mappings, func(i, j int) bool { return m.Mappings[i].before(m.Mappings[j].Line, m.Mappings[j].Column) })
+	sort.SliceStable(m.Mappings,
+		func(i, j int) bool { return m.Mappings[i].before(m.Mappings[j].Line, m.Mappings[j].Column) })
 	return nil
 }
 

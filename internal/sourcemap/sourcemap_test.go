@@ -43,7 +43,8 @@ func TestMapLeadsBack(t *testing.T) {
 				t.Fatalf("%q: %d mappings read, %d added", src, len(m.Mappings), b.Mappings())
 			}
 			for _, p := range m.Mappings {
-				at, from := lineAt(strings.TrimPrefix(out, "\uFEFF"), p.Line, p.Column), lineAt(m.Sources[p.Source].Content, p.SourceLine, p.SourceColumn)
+				at, from := lineAt(strings.TrimPrefix(out, "\uFEFF"), p.Line, p.Column),
+					lineAt(m.Sources[p.Source].Content, p.SourceLine, p.SourceColumn)
 				if n := min(len(at), len(from), 1); at[:n] != from[:n] {
 					t.Fatalf("%q: output %q is mapped to %q", src, at, from)
 				}

@@ -167,16 +167,20 @@ func mayIgnoreArguments(s ast.Selector) bool {
 				return q.Kind == ast.PseudoClass || q.Kind == ast.PseudoElement || q.Kind == ast.BadSelector
 			})
 			return doubtful || arg.IsBad()
-		}) && slices.ContainsFunc(p.Args.Selectors, func(arg ast.Selector) bool { return selector.Of(arg) != first || arg.IsBad() })
+		}) && slices.ContainsFunc(p.Args.Selectors,
+			func(arg ast.Selector) bool { return selector.Of(arg) != first || arg.IsBad() })
 	})
 }
 
 // kinds maps properties to others that set the same, but have a different first
 // word.
 var kinds = map[string]string{
-	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size", "inline": "size", "block": "size", "min": "size", "max": "size",
-	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place", "word": "wrap", "overflow": "wrap", "line": "font",
-	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline", "alignment": "baseline",
+	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size",
+	"inline": "size", "block": "size", "min": "size", "max": "size",
+	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place",
+	"word": "wrap", "overflow": "wrap", "line": "font",
+	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline",
+	"alignment": "baseline",
 }
 
 // kindOf returns the kind of a property: properties of different kinds never

@@ -27,7 +27,8 @@ func (m *Memo) Units(units [][]Item, opts Options) Plan {
 	}
 	p := newPlanner(units, opts)
 	p.work()
-	*m = Memo{opts: opts, units: units, numbers: p.units, index: make(map[string]int), items: slices.Clone(p.items), planner: p, plan: p.plan()}
+	*m = Memo{opts: opts, units: units, numbers: p.units, index: make(map[string]int), items: slices.Clone(p.items),
+		planner: p, plan: p.plan()}
 	for i, it := range m.items {
 		m.index[it.Key] = i
 	}

@@ -85,14 +85,15 @@ func (p *planner) work() {
 
 // planner works with the numbers of items, because their keys are long.
 type planner struct {
-	opts     Options
-	items    []Item
-	claims   []*claimed
-	units    [][]int        // items of each unit
-	reached  [][]int        // units by item
-	shared   [][]int        // units that load an item from a shared bundle, by item
-	class    []int          // of items: those of one class go into one bundle; 0 until computed
-	part     []int          // of items: those with different parts are in different bundles even if they are used by the same units
+	opts    Options
+	items   []Item
+	claims  []*claimed
+	units   [][]int // items of each unit
+	reached [][]int // units by item
+	shared  [][]int // units that load an item from a shared bundle, by item
+	class   []int   // of items: those of one class go into one bundle; 0 until computed
+	// of items: those with different parts are in different bundles even if they are used by the same units
+	part     []int
 	parts    int            // number of splits
 	ids      map[string]int // numbers of classes, from 1, by their units
 	unshared []*Unshared    // by item
@@ -133,7 +134,8 @@ func newPlanner(units [][]Item, opts Options) *planner {
 		p.units = append(p.units, list)
 	}
 	p.tangled = slices.Repeat([]bool{true}, len(units))
-	p.shared, p.class, p.part, p.unshared = make([][]int, len(p.items)), make([]int, len(p.items)), make([]int, len(p.items)), make([]*Unshared, len(p.items))
+	p.shared, p.class, p.part, p.unshared = make([][]int, len(p.items)), make([]int, len(p.items)),
+		make([]int, len(p.items)), make([]*Unshared, len(p.items))
 	p.ids = make(map[string]int)
 	for i := range p.items {
 		if p.items[i].Alone {
@@ -227,7 +229,8 @@ func (p *planner) resolveConflicts() bool {
 					if place[a] < place[b] || !p.claims[a].competes(p.claims[b]) {
 						continue
 					}
-					p.turns = append(p.turns, OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.Overlap(p.items[b].Claims)})
+					p.turns = append(p.turns,
+						OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.Overlap(p.items[b].Claims)})
 					p.unshare(a, Unshared{Unit: u})
 					p.unshare(b, Unshared{Unit: u})
 					return true
@@ -347,7 +350,8 @@ func (p *planner) untangle(u int, c *conflict) {
 	} else {
 		p.growth = min(p.growth, cost-1-size)
 	}
-	p.unshare(c.item, Unshared{Unit: u, Before: p.items[c.before], What: p.items[c.item].Claims.Overlap(p.items[c.before].Claims)})
+	p.unshare(c.item, Unshared{Unit: u, Before: p.items[c.before],
+		What: p.items[c.item].Claims.Overlap(p.items[c.before].Claims)})
 }
 
 // sequence is the order in which a unit loads its bundles: classes, and runs of

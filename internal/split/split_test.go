@@ -73,7 +73,9 @@ func units(words ...string) [][]Item {
 	for _, w := range words {
 		var items []Item
 		for _, name := range strings.Fields(w) {
-			items = append(items, Item{Key: name, Size: 10, Claims: claimsOf("a { " + map[byte]string{'c': "color", 'm': "margin", 'o': "order"}[name[0]] + ": 0 }")})
+			items = append(items,
+				Item{Key: name, Size: 10,
+					Claims: claimsOf("a { " + map[byte]string{'c': "color", 'm': "margin", 'o': "order"}[name[0]] + ": 0 }")})
 		}
 		out = append(out, items)
 	}
@@ -146,7 +148,8 @@ func TestUnits(t *testing.T) {
 	if got := shown(Units(units("c1 c2", "c1 c3"), Options{})); got != "c1 c2; c1 c3" {
 		t.Errorf("without sharing: %s", got)
 	}
-	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 2, MinBytes: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
+	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"),
+		Options{Shared: 2, MinBytes: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
 		t.Errorf("with small bundles: %s", got)
 	}
 	// A bundle is split where that costs less than what a page would have twice.
@@ -156,10 +159,12 @@ func TestUnits(t *testing.T) {
 	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, MinBytes: 8})); got != "c1 | c5 c2; c1 | c2" {
 		t.Errorf("with dear requests: %s", got)
 	}
-	if got := shown(Units(units("c2 c1 c4", "c1 c3", "c1 c6"), Options{Shared: 2, MinBytes: 8})); got != "c2 c1 c4; c1 | c3; c1 | c6" {
+	if got := shown(Units(units("c2 c1 c4", "c1 c3", "c1 c6"),
+		Options{Shared: 2, MinBytes: 8})); got != "c2 c1 c4; c1 | c3; c1 | c6" {
 		t.Errorf("a small sheet between: %s", got)
 	}
-	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"), Options{Shared: 3})); got != "c1 | c2 c3; c1 | c2 c4; c1 | c5" {
+	if got := shown(Units(units("c1 c2 c3", "c1 c2 c4", "c1 c5"),
+		Options{Shared: 3})); got != "c1 | c2 c3; c1 | c2 c4; c1 | c5" {
 		t.Errorf("for three units: %s", got)
 	}
 }
@@ -213,7 +218,8 @@ func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
 	}
 	told := make(map[[2]string]bool)
 	for _, turned := range plan.Conflicts {
-		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" || turned.What != turned.A.Claims.Overlap(turned.B.Claims) {
+		if !before(turned.AB, turned.A, turned.B) || !before(turned.BA, turned.B, turned.A) || turned.What == "" ||
+			turned.What != turned.A.Claims.Overlap(turned.B.Claims) {
 			t.Fatalf("%s: %s and %s are not turned in %d and %d", name, turned.A.Key, turned.B.Key, turned.AB, turned.BA)
 		}
 		told[[2]string{turned.A.Key, turned.B.Key}], told[[2]string{turned.B.Key, turned.A.Key}] = true, true
@@ -241,7 +247,8 @@ func TestRandomUnits(t *testing.T) {
 		for i := range 2 + g.IntN(14) {
 			src := ""
 			for range 1 + g.IntN(3) {
-				src += []string{"a", ".x", "#i", "a b", ".x:hover"}[g.IntN(5)] + " { " + []string{"color", "margin", "order", "top", "--a", "float", "opacity"}[g.IntN(7)] + ": 0 } "
+				src += []string{"a", ".x", "#i", "a b", ".x:hover"}[g.IntN(5)] + " { " +
+					[]string{"color", "margin", "order", "top", "--a", "float", "opacity"}[g.IntN(7)] + ": 0 } "
 			}
 			pool = append(pool, Item{Key: fmt.Sprint(i), Size: g.IntN(100), Claims: claimsOf(src)})
 		}
@@ -275,7 +282,8 @@ func BenchmarkUnits(b *testing.B) {
 	g := rand.New(rand.NewPCG(1, 2))
 	var pool []Item
 	for i := range 500 {
-		pool = append(pool, Item{Key: fmt.Sprint(i), Size: 1000, Claims: claimsOf(fmt.Sprintf(".a%d { color: red; margin: 0; padding: 0 } .b%d .c { --v%d: 1; display: block } @keyframes k%d {}", i, i, i, i))})
+		pool = append(pool, Item{Key: fmt.Sprint(i), Size: 1000,
+			Claims: claimsOf(fmt.Sprintf(".a%d { color: red; margin: 0; padding: 0 } .b%d .c { --v%d: 1; display: block } @keyframes k%d {}", i, i, i, i))})
 	}
 	var list [][]Item
 	for range 50 {

@@ -43,7 +43,8 @@ func (r *reader) writer(kind string) func(*value) (string, bool) {
 }
 
 // types are the types of tokens.
-var types = []string{"color", "dimension", "duration", "number", "fontFamily", "fontWeight", "cubicBezier", "strokeStyle", "border",
+var types = []string{"color", "dimension", "duration", "number", "fontFamily", "fontWeight", "cubicBezier",
+	"strokeStyle", "border",
 	"transition", "shadow", "gradient", "typography"}
 
 // css returns a value of a type, or of the alias that it is, as CSS.
@@ -128,7 +129,8 @@ func (r *reader) color(v *value) (string, bool) {
 	}
 	space, components := v.get("colorSpace"), v.get("components")
 	if v.kind != object || space == nil || components == nil || len(components.list) != 3 {
-		r.fail(v.at, "a colour needs a colorSpace and three components", `write { "colorSpace": "srgb", "components": [0, 0.5, 0.5] }`)
+		r.fail(v.at, "a colour needs a colorSpace and three components",
+			`write { "colorSpace": "srgb", "components": [0, 0.5, 0.5] }`)
 		return "", false
 	}
 	var c [3]string
@@ -190,7 +192,8 @@ func (r *reader) measure(v *value, kind string, units ...string) (string, bool) 
 	}
 	n, unit := v.get("value"), v.get("unit")
 	if v.kind != object || n == nil || n.kind != number || unit == nil {
-		r.fail(v.at, fmt.Sprintf("a %s needs a value and a unit", kind), fmt.Sprintf(`write { "value": 8, "unit": %q }`, units[0]))
+		r.fail(v.at, fmt.Sprintf("a %s needs a value and a unit", kind),
+			fmt.Sprintf(`write { "value": 8, "unit": %q }`, units[0]))
 		return "", false
 	}
 	if !slices.Contains(units, unit.text) {
@@ -207,7 +210,8 @@ func (r *reader) dimension(v *value) (string, bool) { return r.measure(v, "dimen
 func (r *reader) duration(v *value) (string, bool) { return r.measure(v, "duration", "ms", "s") }
 
 // genericFamilies are font names that are not quoted.
-var genericFamilies = []string{"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "ui-serif", "ui-sans-serif",
+var genericFamilies = []string{"serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "ui-serif",
+	"ui-sans-serif",
 	"ui-monospace", "ui-rounded", "math", "fangsong"}
 
 // fontFamily returns a list of font names.
@@ -234,8 +238,10 @@ func (r *reader) fontFamily(v *value) (string, bool) {
 
 // weights are the names of font weights.
 var weights = map[string]int{
-	"thin": 100, "hairline": 100, "extra-light": 200, "ultra-light": 200, "light": 300, "normal": 400, "regular": 400, "book": 400,
-	"medium": 500, "semi-bold": 600, "demi-bold": 600, "bold": 700, "extra-bold": 800, "ultra-bold": 800, "black": 900, "heavy": 900,
+	"thin": 100, "hairline": 100, "extra-light": 200, "ultra-light": 200, "light": 300, "normal": 400, "regular": 400,
+	"book":   400,
+	"medium": 500, "semi-bold": 600, "demi-bold": 600, "bold": 700, "extra-bold": 800, "ultra-bold": 800, "black": 900,
+	"heavy":       900,
 	"extra-black": 950, "ultra-black": 950,
 }
 
@@ -282,12 +288,14 @@ func (r *reader) strokeStyle(v *value) (string, bool) {
 
 // border returns a border.
 func (r *reader) border(v *value) (string, bool) {
-	return r.parts(v, "border", [2]string{"width", "dimension"}, [2]string{"style", "strokeStyle"}, [2]string{"color", "color"})
+	return r.parts(v, "border", [2]string{"width", "dimension"}, [2]string{"style", "strokeStyle"},
+		[2]string{"color", "color"})
 }
 
 // transition returns a transition.
 func (r *reader) transition(v *value) (string, bool) {
-	return r.parts(v, "transition", [2]string{"duration", "duration"}, [2]string{"timingFunction", "cubicBezier"}, [2]string{"delay", "duration"})
+	return r.parts(v, "transition", [2]string{"duration", "duration"}, [2]string{"timingFunction", "cubicBezier"},
+		[2]string{"delay", "duration"})
 }
 
 // shadow returns one shadow or a list of shadows.
@@ -303,7 +311,8 @@ func (r *reader) shadow(v *value) (string, bool) {
 		}
 		return strings.Join(out, ", "), len(out) > 0
 	}
-	css, ok := r.parts(v, "shadow", [2]string{"offsetX", "dimension"}, [2]string{"offsetY", "dimension"}, [2]string{"blur", "dimension"},
+	css, ok := r.parts(v, "shadow", [2]string{"offsetX", "dimension"}, [2]string{"offsetY", "dimension"},
+		[2]string{"blur", "dimension"},
 		[2]string{"spread", "dimension"}, [2]string{"color", "color"})
 	if inset := v.get("inset"); ok && inset != nil && inset.truth {
 		css = "inset " + css

@@ -111,7 +111,8 @@ func readJSON(f *source.File) (value, error) {
 func (r *jsonReader) fail(off int, message, fix string) error {
 	off = max(0, min(off, len(r.file.Text)))
 	off += len(r.file.Text[off:]) - len(strings.TrimLeft(r.file.Text[off:], " \t\r\n"))
-	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Fix: fix}}
+	return errJSON{diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error,
+		Span: source.SpanOf(r.file.Pos(off), min(1, len(r.file.Text)-off)), Message: message, Fix: fix}}
 }
 
 // next returns the next token and its span.

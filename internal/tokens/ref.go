@@ -52,7 +52,8 @@ type target struct {
 func (r *reader) follow(ref *value) (target, bool) {
 	names, ok := pointer(ref)
 	if !ok {
-		r.fail(ref.at, fmt.Sprintf("reference %q does not point into this file", ref.text), `write "#/group/token", or "{group.token}" for a token of an earlier file`)
+		r.fail(ref.at, fmt.Sprintf("reference %q does not point into this file", ref.text),
+			`write "#/group/token", or "{group.token}" for a token of an earlier file`)
 		return target{}, false
 	}
 	out := target{value: r.root}
@@ -76,7 +77,8 @@ func (r *reader) follow(ref *value) (target, bool) {
 		}
 		path = append(path, constantName(name))
 	}
-	if out.token == "" && out.value.kind == object && (out.value.get("$value") != nil || out.value.get("$ref") != nil && r.found[strings.Join(path, ".")] != nil) {
+	if out.token == "" && out.value.kind == object &&
+		(out.value.get("$value") != nil || out.value.get("$ref") != nil && r.found[strings.Join(path, ".")] != nil) {
 		out.token, out.whole = strings.Join(path, "."), true
 	}
 	return out, true
@@ -284,7 +286,8 @@ func (r *reader) merged(base, over *value) *value {
 		switch {
 		case own == nil && !extends(k.name):
 			out.keys = append(out.keys, k)
-		case own != nil && own.kind == object && k.value.kind == object && own.get("$value") == nil && k.value.get("$value") == nil:
+		case own != nil && own.kind == object && k.value.kind == object && own.get("$value") == nil &&
+			k.value.get("$value") == nil:
 			k.value = *r.merged(&k.value, own)
 			out.keys = append(out.keys, k)
 		}

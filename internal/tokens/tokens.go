@@ -81,7 +81,8 @@ type reader struct {
 
 // fail reports an error.
 func (r *reader) fail(at source.Span, message, fix string) {
-	r.diags = append(r.diags, diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Fix: fix})
+	r.diags = append(r.diags,
+		diag.Diagnostic{Code: code.BadTokens, Severity: diag.Error, Span: at, Message: message, Fix: fix})
 }
 
 // group reads the tokens of a group.
@@ -118,9 +119,11 @@ func (r *reader) member(k *key, path []string, kind string) {
 	name := strings.Join(path, ".")
 	switch {
 	case k.value.kind != object:
-		r.fail(k.at, fmt.Sprintf("%q is neither a token nor a group: expected an object, got %s", name, k.value.kind), `write { "$value": … }`)
+		r.fail(k.at, fmt.Sprintf("%q is neither a token nor a group: expected an object, got %s", name, k.value.kind),
+			`write { "$value": … }`)
 	case k.name == "" || strings.ContainsAny(k.name, "{}."):
-		r.fail(k.at, fmt.Sprintf("%q is not a valid name of a token or group", k.name), "a name must not contain dots or curly brackets")
+		r.fail(k.at, fmt.Sprintf("%q is not a valid name of a token or group", k.name),
+			"a name must not contain dots or curly brackets")
 	case k.value.get("$value") == nil && !r.isAlias(&k.value):
 		r.group(&k.value, path, kind)
 	case len(r.entries) >= maxTokens:
@@ -176,7 +179,8 @@ func (r *reader) token(e *entry) {
 		r.add(e.path, reading(outside), e)
 	case v == nil || v.kind == invalid: // after a finding
 	case kind == "":
-		r.fail(e.at, fmt.Sprintf("token %q has no $type, and neither has a group around it", strings.Join(e.path, ".")), `add "$type" to the token or its group`)
+		r.fail(e.at, fmt.Sprintf("token %q has no $type, and neither has a group around it", strings.Join(e.path, ".")),
+			`add "$type" to the token or its group`)
 	case kind == "typography":
 		r.typography(e, v)
 	default:
@@ -212,7 +216,8 @@ func reading(path string) string {
 // typography adds a typography token as a group of properties.
 func (r *reader) typography(e *entry, v *value) {
 	properties := []struct{ key, property, kind string }{
-		{"fontFamily", "font-family", "fontFamily"}, {"fontSize", "font-size", "dimension"}, {"fontWeight", "font-weight", "fontWeight"},
+		{"fontFamily", "font-family", "fontFamily"}, {"fontSize", "font-size", "dimension"},
+		{"fontWeight", "font-weight", "fontWeight"},
 		{"letterSpacing", "letter-spacing", "dimension"}, {"lineHeight", "line-height", "number"},
 	}
 	if !r.expect(v, object, "typography") {

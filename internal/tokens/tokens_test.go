@@ -121,10 +121,12 @@ func TestGrowthIsBounded(t *testing.T) {
 		return b.String() + after
 	}
 	const one = `{ "$type": "number", "$value": 1 }`
-	doubled := many(60, `{ "g0": { "a": `+one+`, "b": `+one+` }`, `, "g%[2]d": { "x": { "$extends": "{g%[1]d}" }, "y": { "$extends": "{g%[1]d}" } }`, "}")
+	doubled := many(60, `{ "g0": { "a": `+one+`, "b": `+one+` }`,
+		`, "g%[2]d": { "x": { "$extends": "{g%[1]d}" }, "y": { "$extends": "{g%[1]d}" } }`, "}")
 	chain := many(50_000, `{ "a0": `+one, `, "a%[2]d": { "$value": "{a%[1]d}" }`, "}")
 	backwards := many(50_000, `{ "a50000": `+one, `, "a%[1]d": { "$ref": "#/a%[2]d" }`, "}")
-	wide := many(50_000, `{ "g": {`, `"k%[1]d": `+one+", ", `"last": `+one+` }, "h": { "$extends": "{g}", "k1": `+one+` } }`)
+	wide := many(50_000, `{ "g": {`, `"k%[1]d": `+one+", ",
+		`"last": `+one+` }, "h": { "$extends": "{g}", "k1": `+one+` } }`)
 	for name, test := range map[string]struct {
 		src      string
 		findings bool

@@ -22,7 +22,8 @@ func TestSwitches(t *testing.T) {
 		n++
 		for _, name := range []string{"a.css", "css/b.css", "css/deep/c.css", "islands/d.css"} {
 			file := filepath.Join(dir, name)
-			if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o755), os.WriteFile(file, []byte(fmt.Sprint(n)), 0o644)); err != nil {
+			if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o755),
+				os.WriteFile(file, []byte(fmt.Sprint(n)), 0o644)); err != nil {
 				t.Fatal(err)
 			}
 		}

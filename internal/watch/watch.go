@@ -203,7 +203,8 @@ func (w *Watcher) handleIn(f Folder, event fsnotify.Event) error {
 		return nil
 	}
 	w.changed[event.Name] = true
-	if info, err := os.Stat(event.Name); err == nil && info.IsDir() && (event.Has(fsnotify.Create) || event.Has(fsnotify.Chmod)) {
+	if info, err := os.Stat(event.Name); err == nil && info.IsDir() &&
+		(event.Has(fsnotify.Create) || event.Has(fsnotify.Chmod)) {
 		return w.add(f, event.Name, true)
 	}
 	return nil

@@ -87,7 +87,8 @@ func TestNext(t *testing.T) {
 			}
 		}
 		slices.Sort(got)
-		got = slices.DeleteFunc(slices.Compact(got), func(name string) bool { return name == "site/islands" || name == "site/islands/far" })
+		got = slices.DeleteFunc(slices.Compact(got),
+			func(name string) bool { return name == "site/islands" || name == "site/islands/far" })
 		if !slices.Equal(got, step.want) {
 			t.Errorf("%s: %s, want %s", step.what, got, step.want)
 		}

@@ -38,7 +38,8 @@ import (
 var browsers = []struct{ name, compat, usage string }{
 	{"chrome", "chrome", "chrome"}, {"chrome-android", "chrome_android", "and_chr"}, {"edge", "edge", "edge"},
 	{"firefox", "firefox", "firefox"}, {"firefox-android", "firefox_android", "and_ff"}, {"opera", "opera", "opera"},
-	{"safari", "safari", "safari"}, {"safari-ios", "safari_ios", "ios_saf"}, {"samsung", "samsunginternet_android", "samsung"},
+	{"safari", "safari", "safari"}, {"safari-ios", "safari_ios", "ios_saf"},
+	{"samsung", "samsunginternet_android", "samsung"},
 }
 
 // compatData is the compatibility data.

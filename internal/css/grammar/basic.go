@@ -36,21 +36,33 @@ var corrections = map[string]string{
 	"paint": "none | <color> | <url> [ none | <color> ]? | context-fill | context-stroke | <image> | <svg-paint>",
 	// SVG 2, section 4.3 and CSS 2 of SVG 1.1: lengths without units are user
 	// units.
-	"'cx'": "<length-percentage> | <number>", "'cy'": "<length-percentage> | <number>", "'x'": "<length-percentage> | <number>", "'y'": "<length-percentage> | <number>",
-	"'r'": "<length-percentage [0,∞]> | <number [0,∞]>", "'rx'": "<length-percentage [0,∞]> | <number [0,∞]> | auto", "'ry'": "<length-percentage [0,∞]> | <number [0,∞]> | auto",
+	"'cx'": "<length-percentage> | <number>", "'cy'": "<length-percentage> | <number>",
+	"'x'": "<length-percentage> | <number>", "'y'": "<length-percentage> | <number>",
+	"'r'":                  "<length-percentage [0,∞]> | <number [0,∞]>",
+	"'rx'":                 "<length-percentage [0,∞]> | <number [0,∞]> | auto",
+	"'ry'":                 "<length-percentage [0,∞]> | <number [0,∞]> | auto",
 	"'baseline-shift'":     "<length-percentage> | <number> | sub | super | top | center | bottom | baseline",
 	"'alignment-baseline'": "auto | baseline | <baseline-metric>", "'d'": "none | <string> | <path()>",
 	// CSS Overflow 3, section 3.1: overlay is a legacy name of auto.
-	"'overflow-block'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-inline'": "visible | hidden | clip | scroll | auto | overlay",
-	"'overflow-x'": "visible | hidden | clip | scroll | auto | overlay", "'overflow-y'": "visible | hidden | clip | scroll | auto | overlay",
+	"'overflow-block'":  "visible | hidden | clip | scroll | auto | overlay",
+	"'overflow-inline'": "visible | hidden | clip | scroll | auto | overlay",
+	"'overflow-x'":      "visible | hidden | clip | scroll | auto | overlay",
+	"'overflow-y'":      "visible | hidden | clip | scroll | auto | overlay",
 	// Ranges that the specifications only have in prose: Filter Effects 1,
 	// section 5; CSS Grid 1, section 7.2; SVG 2, section 13.5; HTML.
-	"blur()": "blur( <length [0,∞]>? )", "brightness()": "brightness( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "contrast()": "contrast( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
-	"grayscale()": "grayscale( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "invert()": "invert( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
-	"opacity()": "opacity( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "saturate()": "saturate( [ <number [0,∞]> | <percentage [0,∞]> ]? )", "sepia()": "sepia( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
-	"fit-content()": "fit-content( <length-percentage [0,∞]> )", "'interest-delay-start'": "normal | <time [0,∞]>", "'interest-delay-end'": "normal | <time [0,∞]>",
-	"'stroke-dasharray'": "none | [ <length-percentage [0,∞]> | <number [0,∞]> ]+#", "'stroke-miterlimit'": "<number [0,∞]>",
-	"'stroke-width'": "[ <length-percentage [0,∞]> | <line-width> | <number [0,∞]> ]#",
+	"blur()":        "blur( <length [0,∞]>? )",
+	"brightness()":  "brightness( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"contrast()":    "contrast( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"grayscale()":   "grayscale( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"invert()":      "invert( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"opacity()":     "opacity( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"saturate()":    "saturate( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"sepia()":       "sepia( [ <number [0,∞]> | <percentage [0,∞]> ]? )",
+	"fit-content()": "fit-content( <length-percentage [0,∞]> )", "'interest-delay-start'": "normal | <time [0,∞]>",
+	"'interest-delay-end'": "normal | <time [0,∞]>",
+	"'stroke-dasharray'":   "none | [ <length-percentage [0,∞]> | <number [0,∞]> ]+#",
+	"'stroke-miterlimit'":  "<number [0,∞]>",
+	"'stroke-width'":       "[ <length-percentage [0,∞]> | <line-width> | <number [0,∞]> ]#",
 	// CSS Animations 1, section 4.8: browsers do not support the two parts of
 	// the later draft.
 	"'animation-delay'": "<time>#",
@@ -78,15 +90,23 @@ func basicTypes() map[string]func(values []ast.Value, e *expr) (n int, ok bool) 
 	dashed := one(func(v *ast.Value) bool { return v.Kind == token.Ident && strings.HasPrefix(v.Text, "--") })
 	all := func(values []ast.Value, _ *expr) (int, bool) { return len(values), true }
 	return map[string]func([]ast.Value, *expr) (int, bool){
-		"ident": kind(token.Ident), "ident-token": kind(token.Ident), "identifier": kind(token.Ident), "custom-ident": one(isCustomIdent),
+		"ident": kind(token.Ident), "ident-token": kind(token.Ident), "identifier": kind(token.Ident),
+		"custom-ident": one(isCustomIdent),
 		"dashed-ident": dashed, "custom-property-name": dashed, "extension-name": dashed,
 		"string": kind(token.String), "string-token": kind(token.String), "url-token": kind(token.URL),
 		"hash-token": kind(token.Hash), "id": kind(token.Hash), "hex-color": one(isHexColor),
-		"number": numeric("number"), "number-token": numeric("number"), "integer": integer, "percentage": numeric("percentage"),
-		"length": numeric("length"), "angle": numeric("angle"), "time": numeric("time"), "frequency": numeric("frequency"),
-		"resolution": numeric("resolution"), "flex": numeric("flex"), "decibel": numeric("decibel"), "semitones": numeric("semitones"),
+		"number": numeric("number"), "number-token": numeric("number"), "integer": integer,
+		"percentage": numeric("percentage"),
+		"length":     numeric("length"), "angle": numeric("angle"), "time": numeric("time"),
+		"frequency":  numeric("frequency"),
+		"resolution": numeric("resolution"), "flex": numeric("flex"), "decibel": numeric("decibel"),
+		"semitones": numeric("semitones"),
 		"dimension": numeric("dimension"), "dimension-token": numeric("dimension"),
-		"zero":              one(func(v *ast.Value) bool { n, ok := value.Read(v); return ok && n.Value == 0 && n.Unit == "" }),
+		"zero": one(func(v *ast.Value) bool {
+			n, ok := value.Read(v)
+			return ok && n.Value == 0 &&
+				n.Unit == ""
+		}),
 		"declaration-value": all, "any-value": all, "whole-value": all, "declaration": all, "urange": all,
 		"function-token": one(func(v *ast.Value) bool { return v.Kind == token.Function }),
 	}
@@ -117,7 +137,8 @@ func numeric(name string) func([]ast.Value, *expr) (int, bool) {
 			return 1, isMathOf(v, name)
 		}
 		n, ok := value.Read(v)
-		if !ok || typeOf(n) != name && !(name == "dimension" && n.Unit != "" && n.Unit != "%") && !(name == "length" && n.Value == 0 && n.Unit == "") {
+		if !ok || typeOf(n) != name && !(name == "dimension" && n.Unit != "" && n.Unit != "%") &&
+			!(name == "length" && n.Value == 0 && n.Unit == "") {
 			return 1, false
 		}
 		return 1, n.Value >= e.low && n.Value <= e.high
@@ -142,7 +163,8 @@ func typeOf(n value.Number) string {
 func isMathOf(v *ast.Value, name string) bool {
 	if !value.IsMath(v) {
 		switch token.Lower(v.Name()) { // functions that depend on more than numbers
-		case "calc-size", "sibling-index", "sibling-count", "random", "calc-mix", "calc-interpolate", "media-progress", "container-progress",
+		case "calc-size", "sibling-index", "sibling-count", "random", "calc-mix", "calc-interpolate", "media-progress",
+			"container-progress",
 			"-webkit-calc", "-moz-calc", "-webkit-min", "-webkit-max", "toggle":
 			return true
 		case "anchor", "anchor-size":
@@ -151,7 +173,8 @@ func isMathOf(v *ast.Value, name string) bool {
 		return false
 	}
 	of, ok := value.TypeOf(v)
-	return !ok || of == name || name == "integer" && of == "number" || name == "dimension" && of != "number" && of != "percentage" ||
+	return !ok || of == name || name == "integer" && of == "number" || name == "dimension" && of != "number" &&
+		of != "percentage" ||
 		of == "length" && name == "percentage" // it may be a sum of both
 }
 
@@ -162,5 +185,6 @@ func integer(values []ast.Value, e *expr) (int, bool) {
 		return 1, isMathOf(v, "integer")
 	}
 	n, ok := value.Read(v)
-	return 1, ok && n.Unit == "" && n.Value == math.Trunc(n.Value) && !strings.ContainsAny(v.Text, ".eE") && n.Value >= e.low && n.Value <= e.high
+	return 1, ok && n.Unit == "" && n.Value == math.Trunc(n.Value) && !strings.ContainsAny(v.Text, ".eE") &&
+		n.Value >= e.low && n.Value <= e.high
 }

@@ -31,7 +31,8 @@ func TestWhatTheBrowserTakesFits(t *testing.T) {
 		_, value := cut(m.src)
 		pool[value] = true
 	}
-	for _, v := range []string{"1", "0", "-1", "1.5", "2px", "-2px", "50%", "-5%", "90deg", "1s", "1fr", "2x", "'a'", "url(x)", "a", "--a", "red", "none", "auto", "normal",
+	for _, v := range []string{"1", "0", "-1", "1.5", "2px", "-2px", "50%", "-5%", "90deg", "1s", "1fr", "2x", "'a'",
+		"url(x)", "a", "--a", "red", "none", "auto", "normal",
 		"1px 2px", "1px 2px 3px", "1 2", "a b", "a, b", "1px, 2px", "calc(1px + 2%)", "calc(1 * 2)", "1px / 2px", "1 / 2", "'a' 'b'", "none none", "auto auto", "red red"} {
 		pool[v] = true
 	}

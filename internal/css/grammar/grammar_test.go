@@ -18,7 +18,8 @@ import (
 // TestDefinitionsAreReadable holds that every definition of the table can be
 // read, but for those listed, which are of no use for values.
 func TestDefinitionsAreReadable(t *testing.T) {
-	unread := map[string]bool{"path-length": true, "general-enclosed": true, "pseudo-class-selector": true, "event-trigger-event": true}
+	unread := map[string]bool{"path-length": true, "general-enclosed": true, "pseudo-class-selector": true,
+		"event-trigger-event": true}
 	table := load()
 	for kind, list := range map[string]map[string]string{
 		"property": table.properties, "type": table.types, "function": table.functions, "descriptor": table.descriptors, "correction": corrections,
@@ -130,7 +131,8 @@ func TestMisfit(t *testing.T) {
 		if m.At != nil {
 			at = m.At.Text
 		}
-		if at != test.at || test.near != "" && !slices.Contains(m.Keywords, test.near) && !slices.Contains(m.Types, test.near) {
+		if at != test.at || test.near != "" && !slices.Contains(m.Keywords, test.near) &&
+			!slices.Contains(m.Types, test.near) {
 			t.Errorf("%s: %s", test.src, describe(m))
 		}
 	}

@@ -51,7 +51,8 @@ func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
 	if d.syntax == "" {
 		return m, true
 	}
-	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' && slices.Contains(wide, token.Lower(values[0].Text)) {
+	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' &&
+		slices.Contains(wide, token.Lower(values[0].Text)) {
 		return m, true
 	}
 	var room [128]byte

@@ -41,7 +41,8 @@ func (t *table) plainly(e *expr, values []ast.Value, depth int) bool {
 	case sequence:
 		return t.plainlyOne(e, values, depth)
 	case function:
-		return len(values) == 1 && values[0].IsFunction(e.text) && t.plainly(e.args[0], ast.Significant(values[0].Values()), depth)
+		return len(values) == 1 && values[0].IsFunction(e.text) &&
+			t.plainly(e.args[0], ast.Significant(values[0].Values()), depth)
 	}
 	return false
 }

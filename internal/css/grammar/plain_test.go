@@ -21,7 +21,8 @@ func TestPlainly(t *testing.T) {
 			texts = append(texts, a+" "+b)
 		}
 	}
-	texts = append(texts, "1px 2px 3px 4px", "1px 2px 3px 4px 5px", "1px solid red", "red solid 1px", "1px solid red blue", "0 1px 2px red, 0 0 red",
+	texts = append(texts, "1px 2px 3px 4px", "1px 2px 3px 4px 5px", "1px solid red", "red solid 1px",
+		"1px solid red blue", "0 1px 2px red, 0 0 red",
 		"color 1s ease, top 2s", "red, blue", "a, b, c", "bold 12px/1.5 a, b", "1 1 0", "repeat(2, 1fr)", "")
 	var values [][]ast.Value
 	for _, text := range texts {

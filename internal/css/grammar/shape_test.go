@@ -36,7 +36,8 @@ func TestLimits(t *testing.T) {
 
 // TestShapes holds that what is remembered by shape is what matching says.
 func TestShapes(t *testing.T) {
-	parts := []string{"0", "1", "-1", "2", "3", "4", "5", "0.5", "1.0", "1e0", "99", "100", "101", "999", "1000", "1001", "-0", "0px", "1px", "-1px", "1PX", "50%", "-5%", "1fr", "90deg", "2s", "-2s", "1dppx",
+	parts := []string{"0", "1", "-1", "2", "3", "4", "5", "0.5", "1.0", "1e0", "99", "100", "101", "999", "1000",
+		"1001", "-0", "0px", "1px", "-1px", "1PX", "50%", "-5%", "1fr", "90deg", "2s", "-2s", "1dppx",
 		"#fff", "#ffff", "#ff", "#ggg", "\"a\"", "url(a)", "auto", "none", "red", "inherit", "bold", "italic", "solid", "/", ",", "a", "--a",
 		"calc(1px + 1%)", "calc(2 * 3)", "rgb(1 2 3)", "rgb(1, 2, 300)", "translate(1px)", "translate(1px, 2px)", "scale(2)", "scale(-2)", "cubic-bezier(0, 1, 1, 1)", "cubic-bezier(0, 1, 2, 1)",
 		"repeat(2, 1fr)", "repeat(0, 1fr)", "minmax(0, 1fr)", "steps(1)", "steps(0)", "blur(2px)", "blur(-2px)"}

@@ -27,7 +27,8 @@ func TestNumbersInBrowser(t *testing.T) {
 		must := func(if_, then string, may bool) {
 			if takes(if_) && may {
 				if asked++; !takes(then) {
-					t.Errorf("%s: the browser takes %s, and not %s, which the table says may stand there: %+v", name, if_, then, v.Numbers)
+					t.Errorf("%s: the browser takes %s, and not %s, which the table says may stand there: %+v", name, if_, then,
+						v.Numbers)
 				}
 			}
 		}

@@ -51,7 +51,8 @@ func (v Values) TakesOnlyColors() bool { return v.Color && !v.Names }
 // sections 3 and following).
 func ColorFunction(name string) bool {
 	switch name {
-	case "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix", "contrast-color", "light-dark", "alpha", "device-cmyk", "color-layers":
+	case "rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix", "contrast-color",
+		"light-dark", "alpha", "device-cmyk", "color-layers":
 		return true
 	}
 	return false

@@ -48,7 +48,8 @@ func TestValues(t *testing.T) {
 		{"no-such-property", false, false, false},
 	} {
 		v := known.Property(c.property)
-		if got := []bool{v.TakesOnlyColors(), v.Fractions, v.Negative}; !slices.Equal(got, []bool{c.colors, c.fractions, c.negative}) {
+		if got := []bool{v.TakesOnlyColors(), v.Fractions, v.Negative}; !slices.Equal(got,
+			[]bool{c.colors, c.fractions, c.negative}) {
 			t.Errorf("%s: got %v, want %v %v %v", c.property, got, c.colors, c.fractions, c.negative)
 		}
 	}

@@ -149,7 +149,8 @@ func TestSelectors(t *testing.T) {
 // and a memory that grow with its length and not with its depth.
 func TestNestingIsBounded(t *testing.T) {
 	const n = 1 << 20
-	for _, unit := range []string{"{", "(", "[", "a{", "a:b{", "a:{", "@a{", "f(", "a:not(", "a{b:(", "{}", "a{}}", "[(}{", "a:({", "a{b:{"} {
+	for _, unit := range []string{"{", "(", "[", "a{", "a:b{", "a:{", "@a{", "f(", "a:not(", "a{b:(", "{}", "a{}}",
+		"[(}{", "a:({", "a{b:{"} {
 		start := time.Now()
 		_, diags := Sheet(file(strings.Repeat(unit, n/len(unit))))
 		if took := time.Since(start); took > 10*time.Second {

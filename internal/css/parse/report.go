@@ -89,7 +89,8 @@ func (p *parser) reportTooDeep() {
 // dollarName returns the name at the start of values written as $name: value,
 // or nil.
 func dollarName(values []ast.Value) *ast.Value {
-	if len(values) > 2 && values[0].IsDelim('$') && values[1].Kind == token.Ident && !values[1].Space && values[2].Kind == token.Colon {
+	if len(values) > 2 && values[0].IsDelim('$') && values[1].Kind == token.Ident && !values[1].Space &&
+		values[2].Kind == token.Colon {
 		return &values[1]
 	}
 	return nil
@@ -99,12 +100,14 @@ func dollarName(values []ast.Value) *ast.Value {
 func (p *parser) reportDollarName(name *ast.Value) {
 	at := name.Span()
 	at.Start.Off--
-	p.warn(code.StraySemicolon, at, fmt.Sprintf("'$' is not allowed in names: browsers drop \"$%s\" and the rule after it", name.Text),
+	p.warn(code.StraySemicolon, at,
+		fmt.Sprintf("'$' is not allowed in names: browsers drop \"$%s\" and the rule after it", name.Text),
 		fmt.Sprintf("set it with @const %s: …; and read it with const(%s)", name.Text, name.Text))
 }
 
 // statements are the at-rules that end with a semicolon and have no block.
-var statements = map[string]bool{"charset": true, "import": true, "namespace": true, "custom-media": true, "custom-selector": true, "tokens": true, "drop": true}
+var statements = map[string]bool{"charset": true, "import": true, "namespace": true, "custom-media": true,
+	"custom-selector": true, "tokens": true, "drop": true}
 
 // reportContinues reports a statement without a semicolon, which continues up
 // to the block of what follows.
@@ -112,11 +115,13 @@ func (p *parser) reportContinues(rule *ast.AtRule) {
 	text := p.src[rule.At.Off:rule.EndOff]
 	line := strings.TrimRight(text[:firstLine(text)], " \t")
 	if len(line) == len(strings.TrimRight(text, " \t\r\n\f")) {
-		p.fail(code.MissingSemicolon, source.SpanOf(rule.At, len(line)), fmt.Sprintf("@%s must not have a block", rule.Name), "end it with ';'")
+		p.fail(code.MissingSemicolon, source.SpanOf(rule.At, len(line)),
+			fmt.Sprintf("@%s must not have a block", rule.Name), "end it with ';'")
 		return
 	}
 	at := source.Pos{File: rule.At.File, Off: rule.At.Off + uint32(len(line)) - 1}
-	p.fail(code.MissingSemicolon, source.SpanOf(at, 1), fmt.Sprintf("missing ';' after @%s: the next rule is read as part of it", rule.Name), "write "+shorten(line)+";")
+	p.fail(code.MissingSemicolon, source.SpanOf(at, 1),
+		fmt.Sprintf("missing ';' after @%s: the next rule is read as part of it", rule.Name), "write "+shorten(line)+";")
 }
 
 // reportBadPrelude reports an unbalanced token in a prelude.
@@ -133,7 +138,8 @@ func (p *parser) reportBadPrelude(bad badToken) {
 		p.warn(code.BadString, firstLineOf(p, bad.at), "string is not closed on its line: browsers drop the rule",
 			"add the closing quote on the same line")
 	default:
-		p.warn(code.BadURL, firstLineOf(p, bad.at), "unquoted url() contains a quote, bracket or space: browsers drop the rule",
+		p.warn(code.BadURL, firstLineOf(p, bad.at),
+			"unquoted url() contains a quote, bracket or space: browsers drop the rule",
 			"put the URL in quotes")
 	}
 }
@@ -160,7 +166,8 @@ func (p *parser) reportBadValue(text string) {
 func (p *parser) reportBadDeclaration(at source.Pos, text string) {
 	span := source.SpanOf(at, firstLine(text))
 	if strings.HasPrefix(text, "//") {
-		p.warn(code.LineComment, span, "'//' does not start a comment in CSS: browsers skip everything up to the next ';' or '}'",
+		p.warn(code.LineComment, span,
+			"'//' does not start a comment in CSS: browsers skip everything up to the next ';' or '}'",
 			"write /* … */")
 		return
 	}
@@ -225,7 +232,8 @@ func badSelector(selectors, parents []ast.Selector) (diag.Diagnostic, bool) {
 		d.Span = ast.SpanOf(bad)
 	}
 	if len(bad) > 1 && bad[0].IsDelim('/') && bad[1].IsDelim('/') {
-		d.Code, d.Message, d.Fix = code.LineComment, "'//' does not start a comment in CSS: browsers drop the rule after it", "write /* … */"
+		d.Code, d.Message, d.Fix = code.LineComment,
+			"'//' does not start a comment in CSS: browsers drop the rule after it", "write /* … */"
 	}
 	if len(bad) > 2 && bad[0].Kind == token.Ident && bad[1].Kind == token.Colon {
 		d.Fix = fmt.Sprintf("if %q starts a declaration, end it with ';'", bad[0].Text+":")
@@ -257,7 +265,8 @@ func wholeName(name string, parents []ast.Selector) string {
 func hasInterpolation(values []ast.Value) bool {
 	for i := range values {
 		v := &values[i]
-		if v.Kind == token.Function && strings.HasSuffix(v.Text, "-(") || v.Kind == token.LParen && i > 0 && !v.Space && (values[i-1].IsDelim('.') || values[i-1].IsDelim('#')) {
+		if v.Kind == token.Function && strings.HasSuffix(v.Text, "-(") || v.Kind == token.LParen && i > 0 && !v.Space &&
+			(values[i-1].IsDelim('.') || values[i-1].IsDelim('#')) {
 			return true
 		}
 	}

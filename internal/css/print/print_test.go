@@ -25,7 +25,8 @@ func roundTrip(t *testing.T, src string) {
 	readable := print.Sheet(tree, print.Options{})
 	again := read(readable)
 	if !ast.Equal(tree, again, true) {
-		t.Fatalf("readable output is another sheet\nsource   %q\nreadable %q\nagain    %q", src, readable, print.Sheet(again, print.Options{}))
+		t.Fatalf("readable output is another sheet\nsource   %q\nreadable %q\nagain    %q", src, readable,
+			print.Sheet(again, print.Options{}))
 	}
 	if twice := print.Sheet(again, print.Options{}); twice != readable {
 		t.Fatalf("printing is not settled\nsource %q\nonce   %q\ntwice  %q", src, readable, twice)
@@ -33,7 +34,8 @@ func roundTrip(t *testing.T, src string) {
 	compact := print.Sheet(tree, print.Options{Compact: true})
 	again = read(compact)
 	if !ast.Equal(tree, again, false) {
-		t.Fatalf("compact output is another sheet\nsource  %q\ncompact %q\nagain   %q", src, compact, print.Sheet(again, print.Options{Compact: true}))
+		t.Fatalf("compact output is another sheet\nsource  %q\ncompact %q\nagain   %q", src, compact,
+			print.Sheet(again, print.Options{Compact: true}))
 	}
 	if twice := print.Sheet(again, print.Options{Compact: true}); twice != compact {
 		t.Fatalf("compact printing is not settled\nsource %q\nonce   %q\ntwice  %q", src, compact, twice)

@@ -151,7 +151,8 @@ func (c *Counter) font(values []ast.Value, property string) {
 }
 
 // genericFamilies are family names that are not fonts.
-var genericFamilies = map[string]bool{"serif": true, "sans-serif": true, "monospace": true, "cursive": true, "fantasy": true, "math": true,
+var genericFamilies = map[string]bool{"serif": true, "sans-serif": true, "monospace": true, "cursive": true,
+	"fantasy": true, "math": true,
 	"system-ui": true, "ui-serif": true, "ui-sans-serif": true, "ui-monospace": true, "ui-rounded": true,
 	"inherit": true, "initial": true, "unset": true, "revert": true, "revert-layer": true, "caption": true, "icon": true,
 	"menu": true, "message-box": true, "small-caption": true, "status-bar": true}
@@ -294,7 +295,8 @@ func relation(base, c value.Color) (relative string, ok bool) {
 		if opaqueKey(made) != opaqueKey(c) {
 			continue
 		}
-		return fmt.Sprintf("oklch(from old %s %s %s)", plus("l", l, digits), times("c", s, digits), plus("h", h, digits-1)), true
+		return fmt.Sprintf("oklch(from old %s %s %s)", plus("l", l, digits), times("c", s, digits),
+			plus("h", h, digits-1)), true
 	}
 	return "", false
 }

@@ -48,7 +48,8 @@ func distance(a, b *ast.Value, kind Kind) (d float64, ok bool) {
 		d = math.Abs(one.Value - two.Value)
 		return d, okA && okB && one.Unit == two.Unit && d <= math.Abs(one.Value)/2
 	case Name:
-		one, two := strings.ToLower(print.CompactValues([]ast.Value{*a})), strings.ToLower(print.CompactValues([]ast.Value{*b}))
+		one, two := strings.ToLower(print.CompactValues([]ast.Value{*a})),
+			strings.ToLower(print.CompactValues([]ast.Value{*b}))
 		return float64(len(two) - len(one)), strings.Contains(two, strings.Trim(one, `"'`)) && len(one) > 2
 	}
 	return 0, false

@@ -46,7 +46,8 @@ func (s *Set) picture(v *ast.Value, at usage) (with ast.Value, changed bool) {
 // returns in place of the existing ones; "" leaves them unchanged.
 func EachPictureColor(v *ast.Value, with func(*ast.Value) string) string {
 	text := v.Text
-	if v.Kind != token.URL && v.Kind != token.String || !strings.Contains(token.Lower(text[:min(len(text), 32)]), "data:image/svg+xml") {
+	if v.Kind != token.URL && v.Kind != token.String ||
+		!strings.Contains(token.Lower(text[:min(len(text), 32)]), "data:image/svg+xml") {
 		return text
 	}
 	var out strings.Builder

@@ -203,7 +203,8 @@ func (s *Set) node(n ast.Node) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
 		property := token.Lower(n.Name)
-		if with, ok := s.values(n.Value, usage{name: property, place: value.ContextOf(property), verbatim: n.IsCustom()}); ok {
+		if with, ok := s.values(n.Value,
+			usage{name: property, place: value.ContextOf(property), verbatim: n.IsCustom()}); ok {
 			copied := *n
 			copied.Value = with
 			return ast.Replace(&copied)

@@ -98,7 +98,8 @@ func TestReplaceByItself(t *testing.T) {
 				continue
 			}
 			if got, s := replaced(t, r.Text+": old", c.sheet); got != before || s.Replaced() < len(r.Uses) {
-				t.Errorf("%s by itself: %d of %d uses replaced in\n got %s\nwant %s", r.Text, s.Replaced(), len(r.Uses), got, before)
+				t.Errorf("%s by itself: %d of %d uses replaced in\n got %s\nwant %s", r.Text, s.Replaced(), len(r.Uses), got,
+					before)
 			}
 		}
 	}

@@ -180,7 +180,8 @@ func PlainURL(address string) bool {
 // ASCII keyword want. Properties, at-rules, functions and units are compared
 // this way (CSS Values 4, section 2.4); escapes are decoded.
 func EqualFold(name, want string) bool {
-	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 { // escapes are longer than the characters they represent
+	// escapes are longer than the characters they represent
+	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 {
 		name = Unescape(name)
 	}
 	if len(name) != len(want) {

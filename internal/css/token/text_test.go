@@ -14,7 +14,8 @@ func TestUnescape(t *testing.T) {
 }
 
 func TestValues(t *testing.T) {
-	for raw, want := range map[string]string{`"a"`: "a", `'a\'b'`: "a'b", "\"a\\\nb\"": "ab", "\"a\\\r\nb\"": "ab", `"`: "", `"a`: "a", `"\""`: `"`} {
+	for raw, want := range map[string]string{`"a"`: "a", `'a\'b'`: "a'b", "\"a\\\nb\"": "ab", "\"a\\\r\nb\"": "ab",
+		`"`: "", `"a`: "a", `"\""`: `"`} {
 		if got := StringValue(raw); got != want {
 			t.Errorf("StringValue(%q) = %q, want %q", raw, got, want)
 		}
@@ -29,7 +30,8 @@ func TestValues(t *testing.T) {
 // TestWritten checks that names and strings mean the same when they are
 // written and read again.
 func TestWritten(t *testing.T) {
-	for _, s := range []string{"a", "-", "--", "-1", "1a", "a b", "é😀", "a:b/c", "\x01", "\x7f", `"'\`, "a\nb", "\t", "", "0", "-a", "_"} {
+	for _, s := range []string{"a", "-", "--", "-1", "1a", "a b", "é😀", "a:b/c", "\x01", "\x7f", `"'\`, "a\nb",
+		"\t", "", "0", "-a", "_"} {
 		if got := StringValue(Quote(s)); got != s {
 			t.Errorf("Quote(%q) = %s, read as %q", s, Quote(s), got)
 		}

@@ -72,15 +72,19 @@ func mathSamples() map[string][]string {
 		samples("max(@, 1px + @)", lengths, lengths),
 		samples("clamp(@, 11px, @)", lengths, lengths),
 		samples("calc(2 * @ * 3)", fluid), samples("calc(1px + @ - 2px - 3px)", fluid), samples("calc(4px - @)", fluid),
-		samples("calc(2 * 3 * @ / 2 / 2)", fluid), samples("calc(7px - 2 * @ + 3px)", fluid), samples("calc(2 * (1px + @))", fluid),
+		samples("calc(2 * 3 * @ / 2 / 2)", fluid), samples("calc(7px - 2 * @ + 3px)", fluid),
+		samples("calc(2 * (1px + @))", fluid),
 		samples("max(1px, @, 2px)", fluid), samples("calc(30px / var(--two) / 3)"), samples("calc(1px + var(--low) * 2px)"),
 		samples("round(@, @)", []string{"17px", "-17px", "2.5px", "7.5px"}, []string{"5px", "2px", "0.3px", "-5px"}),
-		samples("round(@, @, 5px)", []string{"up", "down", "nearest", "to-zero"}, []string{"17px", "-17px", "12.5px", "-12.5px"}),
+		samples("round(@, @, 5px)", []string{"up", "down", "nearest", "to-zero"},
+			[]string{"17px", "-17px", "12.5px", "-12.5px"}),
 		samples("@(@, @)", []string{"mod", "rem", "hypot"}, []string{"18px", "-18px", "1cm"}, []string{"5px", "-5px", "7px"}),
 		samples("abs(@)", lengths), samples("hypot(@)", lengths), samples("calc(1px * sign(@))", lengths),
 		samples("calc(100% / @)", []string{"3", "7", "11", "12", "0.7"}),
 		samples("calc(1px * progress(@, 10px, 20px))", []string{"5px", "12px", "25px"}),
-		samples("calc(3px * @)", []string{"pi", "e", "pow(2, 3)", "sqrt(2)", "log(10)", "log(8, 2)", "exp(1)", "sin(1)", "cos(60deg)", "tan(0.1turn)", "(10px / 4px)", "(1s / 250ms)"}),
+		samples("calc(3px * @)",
+			[]string{"pi", "e", "pow(2, 3)", "sqrt(2)", "log(10)", "log(8, 2)", "exp(1)", "sin(1)", "cos(60deg)",
+				"tan(0.1turn)", "(10px / 4px)", "(1s / 250ms)"}),
 	)
 	return map[string][]string{
 		"margin-left": widths, "width": widths,
@@ -164,7 +168,8 @@ func sameColor(t *testing.T, a, b string) bool {
 // hue in a grey that HSL and HWB see none in, and the curves of ProPhoto and
 // A98 RGB near black make much of nothing.
 func decidedByNoise(source string) bool {
-	grey := strings.Contains(source, "lch(50 none 20)") && (strings.Contains(source, "hsl") || strings.Contains(source, "hwb"))
+	grey := strings.Contains(source, "lch(50 none 20)") &&
+		(strings.Contains(source, "hsl") || strings.Contains(source, "hwb"))
 	return grey || strings.Contains(source, "oklch(none 0.1 20)") && strings.Contains(source, "prophoto") ||
 		strings.Contains(source, "a98-rgb") && strings.Contains(source, "red, blue")
 }
@@ -183,27 +188,38 @@ func foldedColor(t *testing.T, text string) string {
 }
 
 func colorSamples() []string {
-	colors := []string{"teal", "#fa0", "#12345678", "rgb(10% 20% 30%)", "hsl(200 50% 40%)", "hwb(90 10% 20%)", "lab(50 40 -20)", "lch(60 30 120)",
+	colors := []string{"teal", "#fa0", "#12345678", "rgb(10% 20% 30%)", "hsl(200 50% 40%)", "hwb(90 10% 20%)",
+		"lab(50 40 -20)", "lch(60 30 120)",
 		"oklab(0.6 -0.1 0.1)", "oklch(0.7 0.15 300 / 0.5)", "color(display-p3 0.2 0.9 0.1)", "color(rec2020 0.1 0.5 0.9)", "color(xyz-d50 0.3 0.4 0.1)",
 		"gray", "white", "black", "transparent", "oklch(none 0.1 20)", "hsl(none 50% 40%)", "lch(50 none 20)", "rgb(none 20 30)"}
-	spaces := []string{"srgb", "srgb-linear", "lab", "oklab", "xyz", "xyz-d50", "display-p3", "a98-rgb", "prophoto-rgb", "rec2020", "hsl", "hwb", "lch", "oklch",
+	spaces := []string{"srgb", "srgb-linear", "lab", "oklab", "xyz", "xyz-d50", "display-p3", "a98-rgb",
+		"prophoto-rgb", "rec2020", "hsl", "hwb", "lch", "oklch",
 		"hsl longer hue", "oklch increasing hue", "lch decreasing hue"}
 	return slices.Concat(
 		samples("color-mix(in @, @, #c04080)", spaces, colors),
 		samples("color-mix(in @, @ 30%, rebeccapurple)", []string{"oklch", "hsl", "srgb"}, colors),
 		samples("color-mix(in @, @ 30%, #0af 20%)", []string{"oklab", "hwb", "lch longer hue"}, colors),
 		samples("color-mix(in @, color-mix(in @, red, blue), 25% lime)", spaces, []string{"oklch", "srgb", "hsl"}),
-		samples("@(from @ @)", []string{"rgb"}, colors, []string{"r g b", "b g r / alpha", "calc(r * 0.8) g 128 / 50%", "50% 20% none"}),
-		samples("@(from @ @)", []string{"hsl"}, colors, []string{"h s l", "calc(h + 90) s 40%", "h 100% calc(l / 2) / calc(alpha * 0.5)"}),
+		samples("@(from @ @)", []string{"rgb"}, colors,
+			[]string{"r g b", "b g r / alpha", "calc(r * 0.8) g 128 / 50%", "50% 20% none"}),
+		samples("@(from @ @)", []string{"hsl"}, colors,
+			[]string{"h s l", "calc(h + 90) s 40%", "h 100% calc(l / 2) / calc(alpha * 0.5)"}),
 		samples("@(from @ @)", []string{"hwb"}, colors, []string{"h w b", "calc(h - 30) 20% b"}),
 		samples("@(from @ @)", []string{"lab", "oklab"}, colors, []string{"l a b", "calc(l * 0.8) b a", "50% 20% -10%"}),
-		samples("@(from @ @)", []string{"lch", "oklch"}, colors, []string{"l c h", "calc(l * 0.8) c h", "l calc(c / 2) calc(h + 180)", "l c 90deg"}),
-		samples("color(from @ @ @)", colors, []string{"srgb", "display-p3", "rec2020", "srgb-linear", "a98-rgb", "prophoto-rgb"}, []string{"r g b", "calc(r / 2) g 0.5"}),
+		samples("@(from @ @)", []string{"lch", "oklch"}, colors,
+			[]string{"l c h", "calc(l * 0.8) c h", "l calc(c / 2) calc(h + 180)", "l c 90deg"}),
+		samples("color(from @ @ @)", colors,
+			[]string{"srgb", "display-p3", "rec2020", "srgb-linear", "a98-rgb", "prophoto-rgb"},
+			[]string{"r g b", "calc(r / 2) g 0.5"}),
 		samples("color(from @ xyz x y z)", colors),
-		samples("contrast-color(@)", colors), samples("contrast-color(@)", []string{"#777", "#757575", "#767676", "#0af", "#c60"}),
-		samples("alpha(from @ / @)", append(colors[:len(colors)-1:len(colors)-1], "color(srgb 0.2 0.3 0.4)"), []string{"0.3", "calc(alpha * 0.5)", "none"}),
-		samples("rgb(@ @ @)", []string{"0", "127.5", "300"}, []string{"12", "-5"}, []string{"255", "51"}), samples("rgba(12, 34, 56, @)", []string{"0.5", "0.2", "1", "0", "50%"}),
-		samples("hsl(@, @, @)", []string{"0", "33", "210", "-40", "0.4turn"}, []string{"0%", "45%", "100%"}, []string{"10%", "50%", "88%", "100%"}),
+		samples("contrast-color(@)", colors),
+		samples("contrast-color(@)", []string{"#777", "#757575", "#767676", "#0af", "#c60"}),
+		samples("alpha(from @ / @)", append(colors[:len(colors)-1:len(colors)-1], "color(srgb 0.2 0.3 0.4)"),
+			[]string{"0.3", "calc(alpha * 0.5)", "none"}),
+		samples("rgb(@ @ @)", []string{"0", "127.5", "300"}, []string{"12", "-5"}, []string{"255", "51"}),
+		samples("rgba(12, 34, 56, @)", []string{"0.5", "0.2", "1", "0", "50%"}),
+		samples("hsl(@, @, @)", []string{"0", "33", "210", "-40", "0.4turn"}, []string{"0%", "45%", "100%"},
+			[]string{"10%", "50%", "88%", "100%"}),
 		samples("hwb(@ @ @ / 0.4)", []string{"30", "200deg"}, []string{"0%", "70%"}, []string{"20%", "60%"}),
 		samples("color-mix(in oklab, currentcolor, @)", []string{"red"}), samples("rgb(@ 0 0)", []string{"calc(20 * 3)"}),
 	)

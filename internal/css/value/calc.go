@@ -147,8 +147,9 @@ func (r *reader) sum() (*node, error) {
 			break
 		}
 		if !v.Space || len(r.values) > 1 && !r.values[1].Space {
-			return nil, &Problem{At: v.Span(), Message: fmt.Sprintf("'%s' without white space around it is not an operator", v.Text),
-				Fix: "put white space before and after it"}
+			return nil, &Problem{At: v.Span(),
+				Message: fmt.Sprintf("'%s' without white space around it is not an operator", v.Text),
+				Fix:     "put white space before and after it"}
 		}
 		r.values = r.values[1:]
 		arg, err := r.product()

@@ -70,7 +70,8 @@ func TestShortColor(t *testing.T) {
 // shown stays, what cannot keeps its lightness and hue as far as no eye sees
 // a difference.
 func TestGamut(t *testing.T) {
-	for _, text := range []string{"color(display-p3 0 1 0)", "color(display-p3 1 0 0)", "oklch(0.7 0.4 150)", "oklch(0.3 0.3 30)", "oklch(0.95 0.2 100)",
+	for _, text := range []string{"color(display-p3 0 1 0)", "color(display-p3 1 0 0)", "oklch(0.7 0.4 150)",
+		"oklch(0.3 0.3 30)", "oklch(0.95 0.2 100)",
 		"lab(50 120 -120)", "color(rec2020 0 0 1)", "teal", "oklch(0.6 0.1 200)"} {
 		c, _ := ColorOf(read(t, text))
 		mapped := c.Mapped()
@@ -79,14 +80,16 @@ func TestGamut(t *testing.T) {
 		}
 		was, is := c.to(Oklch), mapped.to(Oklch)
 		turn := math.Mod(math.Abs(was.Channels[2]-is.Channels[2])+180, 360) - 180
-		if math.Abs(was.Channels[0]-is.Channels[0]) > 0.03 || is.Channels[1] > was.Channels[1]+0.02 || math.Abs(turn)*math.Pi/180*is.Channels[1] > 0.03 {
+		if math.Abs(was.Channels[0]-is.Channels[0]) > 0.03 || is.Channels[1] > was.Channels[1]+0.02 ||
+			math.Abs(turn)*math.Pi/180*is.Channels[1] > 0.03 {
 			t.Errorf("%s: %v became %v", text, was.Channels, is.Channels)
 		}
 		if c.InGamut(SRGB) && difference(c, mapped) > 0.005 {
 			t.Errorf("%s can be shown, and became %v", text, mapped)
 		}
 	}
-	for text, want := range map[string]string{"oklch(1.2 0.3 20)": "#fff", "oklch(0 0.3 20)": "#000", "lab(100 0 0)": "#fff", "oklch(0.6 0.1 200 / 0.2)": "#0d929833"} {
+	for text, want := range map[string]string{"oklch(1.2 0.3 20)": "#fff", "oklch(0 0.3 20)": "#000",
+		"lab(100 0 0)": "#fff", "oklch(0.6 0.1 200 / 0.2)": "#0d929833"} {
 		c, _ := ColorOf(read(t, text))
 		v := c.Mapped().Value(read(t, text))
 		if got := compact(&v); got != want {
@@ -166,7 +169,8 @@ func TestHues(t *testing.T) {
 
 // TestNotColors holds what is no colour, or none that is known, to being left.
 func TestNotColors(t *testing.T) {
-	for _, text := range []string{"currentcolor", "canvas", "solid", "#12", "#ggg", "rgb()", "rgb(1 2 3 4)", "rgb(1, 2, 3 / 4)", "rgb(1 2 3 /)", "rgb(1px 2 3)",
+	for _, text := range []string{"currentcolor", "canvas", "solid", "#12", "#ggg", "rgb()", "rgb(1 2 3 4)",
+		"rgb(1, 2, 3 / 4)", "rgb(1 2 3 /)", "rgb(1px 2 3)",
 		"hsl(10px 1% 1%)", "lab(50 20)", "color(1 2 3)", "color(srgb 1 2)", "color(srgb, 1, 2, 3)", "color(lab 1 2 3)", "rgb(var(--x) 2 3)", "rgb(from red r g)",
 		"rgb(from red r, g, b)", "rgb(from canvas r g b)", "oklch(from red r g b)", "color-mix()", "color-mix(in srgb, red)", "color-mix(in srgb hue, red, blue)",
 		"color-mix(in srgb shorter hue, red, blue)", "color-mix(in hsl nearer hue, red, blue)", "color-mix(in srgb, red 120%, blue)", "color-mix(in srgb, red blue, blue)",

@@ -30,7 +30,8 @@ func (c Color) Mapped() Color {
 		out.Channels = lessChroma(target)
 	}
 	for i, x := range out.Channels {
-		out.Channels[i] = math.Round(float64(float32(math.Max(0, math.Min(1, x)))*255)) / 255 // in single precision, like browsers
+		// in single precision, like browsers
+		out.Channels[i] = math.Round(float64(float32(math.Max(0, math.Min(1, x)))*255)) / 255
 	}
 	return out
 }

@@ -21,7 +21,8 @@ const (
 )
 
 // hueMethods are the methods by keyword.
-var hueMethods = map[string]hueMethod{"shorter": shorter, "longer": longer, "increasing": increasing, "decreasing": decreasing}
+var hueMethods = map[string]hueMethod{"shorter": shorter, "longer": longer, "increasing": increasing,
+	"decreasing": decreasing}
 
 // component is a colour in a mix with its percentage.
 type component struct {

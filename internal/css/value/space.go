@@ -184,9 +184,12 @@ var (
 		SRGBLinear:      newRGB(srgbPrimaries, d65, linear, linear),
 		DisplayP3:       newRGB(p3Primaries, d65, srgbDecode, srgbEncode),
 		DisplayP3Linear: newRGB(p3Primaries, d65, linear, linear),
-		A98RGB:          newRGB([3]chromaticity{{0.640, 0.330}, {0.210, 0.710}, {0.150, 0.060}}, d65, power(563.0/256), power(256.0/563)),
-		ProPhotoRGB:     newRGB([3]chromaticity{{0.734699, 0.265301}, {0.159597, 0.840403}, {0.036598, 0.000105}}, d50, prophotoDecode, prophotoEncode),
-		Rec2020:         newRGB([3]chromaticity{{0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}}, d65, rec2020Decode, rec2020Encode),
+		A98RGB: newRGB([3]chromaticity{{0.640, 0.330}, {0.210, 0.710}, {0.150, 0.060}}, d65, power(563.0/256),
+			power(256.0/563)),
+		ProPhotoRGB: newRGB([3]chromaticity{{0.734699, 0.265301}, {0.159597, 0.840403}, {0.036598, 0.000105}}, d50,
+			prophotoDecode, prophotoEncode),
+		Rec2020: newRGB([3]chromaticity{{0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}}, d65, rec2020Decode,
+			rec2020Encode),
 	}
 
 	d65ToD50 = adapt(d65, d50)

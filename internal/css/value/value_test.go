@@ -248,7 +248,8 @@ func TestMeasure(t *testing.T) {
 			t.Errorf("%s: got %v, %v", text, got, ok)
 		}
 	}
-	for _, text := range []string{"l", "calc(h * 2)", "calc(1px + 1em)", "calc(1px + 1s)", "calc(1px * 1px)", "var(--x)", "calc(1 / 0)"} {
+	for _, text := range []string{"l", "calc(h * 2)", "calc(1px + 1em)", "calc(1px + 1s)", "calc(1px * 1px)",
+		"var(--x)", "calc(1 / 0)"} {
 		if got, ok := Measure(read(t, text), named); ok {
 			t.Errorf("%s: got %v", text, got)
 		}

@@ -16,7 +16,8 @@ var shortNames = func() map[string]string {
 	set := make(map[string]string)
 	for name, hex := range named {
 		hex = ShortHex("#" + hex)
-		if have := set[hex]; len(name) < len(hex) && (have == "" || len(name) < len(have) || len(name) == len(have) && name < have) {
+		if have := set[hex]; len(name) < len(hex) &&
+			(have == "" || len(name) < len(have) || len(name) == len(have) && name < have) {
 			set[hex] = name
 		}
 	}
@@ -117,7 +118,8 @@ func (c Color) Value(at *ast.Value) ast.Value {
 func (c Color) commas(w writer, space bool) ast.Value {
 	var values []ast.Value
 	for _, x := range c.Channels {
-		values = append(values, w.number(Number{Value: math.Round(float64(float32(x) * 255))}, false), w.token(token.Comma, ",", false))
+		values = append(values, w.number(Number{Value: math.Round(float64(float32(x) * 255))}, false),
+			w.token(token.Comma, ",", false))
 	}
 	values = append(values, w.number(Number{Value: c.Alpha}, false))
 	return w.nested(token.Function, "rgba(", values, space)
@@ -158,7 +160,8 @@ func Mixed(v *ast.Value, alpha float64) ast.Value {
 	color.Space = false
 	return w.nested(token.Function, "color-mix(", []ast.Value{
 		w.token(token.Ident, "in", false), w.token(token.Ident, "srgb", true), w.token(token.Comma, ",", false),
-		color, w.number(Number{alpha * 100, "%"}, true), w.token(token.Comma, ",", false), w.token(token.Ident, "transparent", false),
+		color, w.number(Number{alpha * 100, "%"}, true), w.token(token.Comma, ",", false),
+		w.token(token.Ident, "transparent", false),
 	}, v.Space)
 }
 

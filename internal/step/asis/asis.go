@@ -56,7 +56,8 @@ func read(comment string) (m mark, ok bool, err error) {
 	case "to here":
 		m.extends = toHere
 	default:
-		return m, true, fmt.Errorf("expected \"from here\", \"to here\" or ':' after \"as-is\", got %q", strings.TrimSpace(where))
+		return m, true, fmt.Errorf("expected \"from here\", \"to here\" or ':' after \"as-is\", got %q",
+			strings.TrimSpace(where))
 	}
 	if !named {
 		return m, true, nil

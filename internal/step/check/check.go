@@ -53,7 +53,8 @@ var Codes = []Code{
 	{code.BadKeyframe, diag.Error, "an invalid keyframe selector"},
 	{code.BadVar, diag.Error, "var() without the name of a custom property, or env() without a name"},
 	{code.UnknownPseudo, diag.Error, "a pseudo-class or pseudo-element that no specification has"},
-	{code.DuplicateDeclaration, diag.Warning, "a declaration with the same property and value as an earlier one of its rule"},
+	{code.DuplicateDeclaration, diag.Warning,
+		"a declaration with the same property and value as an earlier one of its rule"},
 	{code.OverriddenDeclaration, diag.Warning, "a declaration that a later one of its rule overrides"},
 	{code.OnlyPrefixed, diag.Warning, "a prefixed property without its standard form"},
 	{code.Unsupported, diag.Warning, "a rule, selector or value that a target does not support, without a fallback"},
@@ -128,7 +129,8 @@ func (c *checker) report(finding code.Code, at source.Span, fix, format string, 
 		}
 		return new(diag.Diagnostic)
 	}
-	c.found = append(c.found, diag.Diagnostic{Code: finding, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Fix: fix})
+	c.found = append(c.found,
+		diag.Diagnostic{Code: finding, Severity: known.Level, Span: at, Message: fmt.Sprintf(format, args...), Fix: fix})
 	return &c.found[len(c.found)-1]
 }
 
@@ -164,7 +166,8 @@ func (c *checker) list(nodes []ast.Node, at nodeContext) {
 			for _, s := range n.Selectors {
 				c.selector(s)
 			}
-			c.list(n.Nodes, nodeContext{vendor: at.vendor || !slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
+			c.list(n.Nodes, nodeContext{vendor: at.vendor ||
+				!slices.ContainsFunc(n.Selectors, func(s ast.Selector) bool { return !ofVendor(s) })})
 		case *ast.QualifiedRule:
 			c.keyframe(n)
 			c.list(n.Nodes, nodeContext{vendor: at.vendor})
@@ -176,7 +179,8 @@ func (c *checker) list(nodes []ast.Node, at nodeContext) {
 }
 
 // ownNames are the at-rules that contain declarations with arbitrary names.
-var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic", "swash"}
+var ownNames = []string{"annotation", "character-variant", "historical-forms", "ornaments", "styleset", "stylistic",
+	"swash"}
 
 // holdsProperties reports whether an at-rule contains declarations of
 // properties, although it has descriptors, such as media features.
@@ -190,9 +194,11 @@ func (c *checker) atRule(r *ast.AtRule, around nodeContext) {
 	at := nodeContext{free: slices.Contains(ownNames, name), vendor: around.vendor}
 	if prefix, standard := split(name); prefix != "" {
 		name, at.vendor = standard, true
-		at.free = at.free || !holdsProperties(name) && name != "document" // like @-ms-viewport, which has descriptors of its own
+		// like @-ms-viewport, which has descriptors of its own
+		at.free = at.free || !holdsProperties(name) && name != "document"
 	} else if !grammar.IsAtRule(name) && !browsers.Known("css.at-rules."+name) {
-		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()), "unknown at-rule \"@%s\"", r.Name)
+		c.report(code.UnknownAtRule, nameOf(r.At, len(r.Name)+1, r.Span()), didYouMean("@", r.Name, grammar.AtRules()),
+			"unknown at-rule \"@%s\"", r.Name)
 		return
 	}
 	switch name {
@@ -219,8 +225,10 @@ func (c *checker) media(values []ast.Value) {
 			f := &inner[k]
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
 			behind := k > 0 && isComparison(&inner[k-1])
-			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) && !(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
-				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()), "unknown media feature %q", f.Text)
+			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) &&
+				!(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
+				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()),
+					"unknown media feature %q", f.Text)
 			}
 		}
 	})
@@ -230,7 +238,8 @@ func (c *checker) media(values []ast.Value) {
 // max- forms of ranges.
 var mediaFeatures = sync.OnceValue(func() []string {
 	names := grammar.Descriptors("media")
-	for _, name := range []string{"width", "height", "aspect-ratio", "color", "resolution", "device-width", "device-height"} {
+	for _, name := range []string{"width", "height", "aspect-ratio", "color", "resolution", "device-width",
+		"device-height"} {
 		names = append(names, "min-"+name, "max-"+name)
 	}
 	return names
@@ -272,14 +281,16 @@ func isMediaFeature(name string) bool {
 	if _, ok := grammar.Descriptor("media", name); ok {
 		return true
 	}
-	return name == "device-pixel-ratio" || name == "high-contrast" || name == "transform-2d" || name == "transform-3d" || browsers.Known("css.at-rules.media."+name)
+	return name == "device-pixel-ratio" || name == "high-contrast" || name == "transform-2d" ||
+		name == "transform-3d" || browsers.Known("css.at-rules.media."+name)
 }
 
 // selector checks the names of pseudo-classes and pseudo-elements.
 func (c *checker) selector(s ast.Selector) {
 	pseudos(s, func(p *ast.Simple) {
 		name := token.Lower(p.Name)
-		if prefix, _ := split(name); prefix != "" || isPseudo(name, p.Kind) || slices.Contains(scrollbarStates, name) && ofScrollbar(s) {
+		if prefix, _ := split(name); prefix != "" || isPseudo(name, p.Kind) || slices.Contains(scrollbarStates, name) &&
+			ofScrollbar(s) {
 			return
 		}
 		colons := ":"
@@ -292,7 +303,8 @@ func (c *checker) selector(s ast.Selector) {
 		} else if p.Kind == ast.PseudoElement && isPseudo(name, ast.PseudoClass) {
 			fix = fmt.Sprintf("it is a pseudo-class: write \":%s\"", name)
 		}
-		c.report(code.UnknownPseudo, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fix, "unknown pseudo-class or pseudo-element \"%s%s\": browsers drop the rule", colons, p.Name)
+		c.report(code.UnknownPseudo, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fix,
+			"unknown pseudo-class or pseudo-element \"%s%s\": browsers drop the rule", colons, p.Name)
 	})
 }
 
@@ -313,12 +325,14 @@ func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 
 // scrollbarStates are the pseudo-classes of ::-webkit-scrollbar and its parts,
 // which no specification defines. The data only has the pseudo-elements.
-var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button", "single-button", "no-button", "corner-present", "window-inactive"}
+var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button",
+	"single-button", "no-button", "corner-present", "window-inactive"}
 
 // ofScrollbar reports whether a selector contains a scrollbar pseudo-element.
 func ofScrollbar(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
-		return p.Kind == ast.PseudoElement && strings.HasPrefix(token.Lower(p.Name), "-webkit-") || token.EqualFold(p.Name, "selection")
+		return p.Kind == ast.PseudoElement && strings.HasPrefix(token.Lower(p.Name), "-webkit-") ||
+			token.EqualFold(p.Name, "selection")
 	})
 }
 

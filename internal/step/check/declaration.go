@@ -57,7 +57,8 @@ func (c *checker) declaration(d *ast.Declaration, at nodeContext, siblings []ast
 		c.report(code.UnknownProperty, nameSpan(d), info.near, "unknown property %q", d.Name)
 		return
 	case info.isOld && !declares(siblings, info.standard): // otherwise it is a fallback for legacy browsers
-		c.report(code.Deprecated, nameSpan(d), fmt.Sprintf("write %q", info.standard), "%q is deprecated: its name is %q now", d.Name, info.standard)
+		c.report(code.Deprecated, nameSpan(d), fmt.Sprintf("write %q", info.standard),
+			"%q is deprecated: its name is %q now", d.Name, info.standard)
 	case info.deprecated:
 		c.report(code.Deprecated, nameSpan(d), "", "property %q is deprecated", d.Name)
 	}
@@ -73,7 +74,8 @@ func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
 		return true
 	}
 	switch name {
-	case "behavior", "layout-grid", "scrollbar-face-color", "scrollbar-arrow-color", "scrollbar-track-color", "scrollbar-shadow-color",
+	case "behavior", "layout-grid", "scrollbar-face-color", "scrollbar-arrow-color", "scrollbar-track-color",
+		"scrollbar-shadow-color",
 		"scrollbar-highlight-color", "scrollbar-3dlight-color", "scrollbar-darkshadow-color", "scrollbar-base-color":
 		return true
 	case "speak": // from the aural sheets of CSS 2
@@ -138,14 +140,16 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 	if prefix, _ := split(name); prefix != "" || browsers.Known("css.at-rules."+rule+"."+name) {
 		return
 	}
-	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)), "unknown descriptor %q of \"@%s\"", d.Name, rule)
+	c.report(code.UnknownDescriptor, nameSpan(d), didYouMean("", name, grammar.Descriptors(rule)),
+		"unknown descriptor %q of \"@%s\"", d.Name, rule)
 }
 
 // prefixed checks a property with a vendor prefix: if a browser supports the
 // standard property, it must be in the same block.
 func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
 	def, ok := grammar.Property(standard)
-	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) || !c.targets.Without(browsers.Property(standard), prefix) {
+	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) ||
+		!c.targets.Without(browsers.Property(standard), prefix) {
 		return
 	}
 	if hasStandard(siblings, d, standard) {
@@ -156,7 +160,8 @@ func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings
 			return // the prefixed property has other values and therefore another meaning
 		}
 	}
-	c.report(code.OnlyPrefixed, nameSpan(d), fmt.Sprintf("write %q: the step prefix adds the prefixed forms that targets need", standard),
+	c.report(code.OnlyPrefixed, nameSpan(d),
+		fmt.Sprintf("write %q: the step prefix adds the prefixed forms that targets need", standard),
 		"%q without its standard form %q", d.Name, standard)
 }
 
@@ -213,7 +218,8 @@ func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []as
 	if c.misfit(d, m, values); len(c.found) == count {
 		return // the limit is reached
 	}
-	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off || f.Span.Start.Off >= own.End {
+	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off ||
+		f.Span.Start.Off >= own.End {
 		// The value is that of a constant, and either may be wrong.
 		f.Related = append(f.Related, diag.Related{Span: f.Span, Message: "the value comes from here"})
 		f.Span = own
@@ -269,7 +275,8 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 		c.report(code.OutOfRange, m.At.Span(), "", "%q is out of range: %q accepts %s", text, d.Name, rangeOf(m))
 	case isNumber && number.Unit == "" && unitFor(m.Types) != "":
 		unit := unitFor(m.Types)
-		c.report(code.MissingUnit, m.At.Span(), fmt.Sprintf("write %q, or use another unit", m.At.Text+unit), "%q has no unit: browsers do not accept it as %s", text, typeWords[unitTypes[unit]])
+		c.report(code.MissingUnit, m.At.Span(), fmt.Sprintf("write %q, or use another unit", m.At.Text+unit),
+			"%q has no unit: browsers do not accept it as %s", text, typeWords[unitTypes[unit]])
 	case m.At.Kind == token.Hash:
 		c.report(code.BadColor, m.At.Span(), "use 3, 4, 6 or 8 hexadecimal digits", "invalid colour %q", text)
 	case isColorFunction(m.At):
@@ -294,14 +301,17 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 	if next.Pos.File != d.NamePos.File {
 		return false
 	}
-	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off { // a constant comes before it
-		c.report(code.UnknownValue, next.Span(), "write \";\" before it", "missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
+	// a constant comes before it
+	if own := d.Span(); last.Start.File != own.Start.File || last.Start.Off < own.Start.Off || last.End > next.Pos.Off {
+		c.report(code.UnknownValue, next.Span(), "write \";\" before it",
+			"missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
 		return true
 	}
 	end := source.Span{Start: source.Pos{File: last.Start.File, Off: max(last.End, 1) - 1}, End: last.End}
 	f := c.report(code.UnknownValue, end, fmt.Sprintf("write %s;", print.Values(values[colon-2:colon-1])),
 		"missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
-	f.Related = append(f.Related, diag.Related{Span: next.Span(), Message: "read as part of the value: browsers skip both declarations"})
+	f.Related = append(f.Related,
+		diag.Related{Span: next.Span(), Message: "read as part of the value: browsers skip both declarations"})
 	if d.IsCustom() {
 		f.Related[0].Message = "read as part of the value"
 	}
@@ -315,7 +325,8 @@ func (c *checker) origins(values []ast.Value) {
 		args := ast.Significant(values[i].Values())
 		if isColorFunction(&values[i]) && len(args) > 1 && args[0].IsIdent("from") && args[1].Kind == token.Ident {
 			if _, known := slices.BinarySearch(grammar.ColorNames(), token.Lower(args[1].Text)); !known {
-				c.report(code.BadColor, args[1].Span(), didYouMean("", args[1].Text, grammar.ColorNames()), "unknown colour %q", args[1].Text)
+				c.report(code.BadColor, args[1].Span(), didYouMean("", args[1].Text, grammar.ColorNames()), "unknown colour %q",
+					args[1].Text)
 			}
 		}
 		c.origins(values[i].Values())
@@ -375,8 +386,10 @@ func nearValue(m grammar.Misfit) string {
 
 // typeWords are the names of types in messages.
 var typeWords = map[string]string{
-	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "an integer", "angle": "an angle", "time": "a time",
-	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string", "string-token": "a string", "url-token": "url()", "custom-ident": "a name",
+	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "an integer",
+	"angle": "an angle", "time": "a time",
+	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string",
+	"string-token": "a string", "url-token": "url()", "custom-ident": "a name",
 	"dashed-ident": "a name with two hyphens", "hex-color": "a colour",
 }
 

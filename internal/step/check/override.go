@@ -60,7 +60,8 @@ func allDistinct(names []string) bool {
 	}
 	for k, name := range names[1:] {
 		earlier := names[:k+1]
-		if slices.Contains(earlier, name) || slices.ContainsFunc(grammar.Longhands(name), func(long string) bool { return slices.Contains(earlier, long) }) {
+		if slices.Contains(earlier, name) ||
+			slices.ContainsFunc(grammar.Longhands(name), func(long string) bool { return slices.Contains(earlier, long) }) {
 			return false
 		}
 	}
@@ -72,7 +73,8 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	other, where := later, "declared again here"
 	switch {
 	case same && d.Important == later.Important && ast.EqualValues(d.Value, later.Value):
-		diagnosed := c.report(code.DuplicateDeclaration, dead.Span(), "remove one of the two", "duplicate declaration of %q", d.Name)
+		diagnosed := c.report(code.DuplicateDeclaration, dead.Span(), "remove one of the two",
+			"duplicate declaration of %q", d.Name)
 		diagnosed.Related = []diag.Related{{Span: later.Span(), Message: where}}
 		return
 	case dead == later:
@@ -84,7 +86,8 @@ func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
 	if dead == later {
 		winner = d
 	}
-	diagnosed := c.report(code.OverriddenDeclaration, dead.Span(), "remove it, or move it after the other", "%q is overridden by %q in the same rule", dead.Name, winner.Name)
+	diagnosed := c.report(code.OverriddenDeclaration, dead.Span(), "remove it, or move it after the other",
+		"%q is overridden by %q in the same rule", dead.Name, winner.Name)
 	if dead == later {
 		diagnosed.Fix = "remove it"
 	}
@@ -137,9 +140,12 @@ func everywhere(property string, values []ast.Value) bool {
 
 // plainWords are keywords that most properties had from the start.
 var plainWords = []string{
-	"none", "auto", "normal", "inherit", "transparent", "block", "inline", "inline-block", "hidden", "visible", "solid", "dashed", "dotted", "double", "left", "right", "center",
-	"top", "bottom", "middle", "baseline", "bold", "italic", "absolute", "relative", "fixed", "static", "both", "pointer", "default", "underline", "uppercase", "lowercase",
-	"capitalize", "nowrap", "pre", "repeat", "no-repeat", "repeat-x", "repeat-y", "scroll", "collapse", "separate", "serif", "sans-serif", "monospace", "table", "table-cell",
+	"none", "auto", "normal", "inherit", "transparent", "block", "inline", "inline-block", "hidden", "visible",
+	"solid", "dashed", "dotted", "double", "left", "right", "center",
+	"top", "bottom", "middle", "baseline", "bold", "italic", "absolute", "relative", "fixed", "static", "both",
+	"pointer", "default", "underline", "uppercase", "lowercase",
+	"capitalize", "nowrap", "pre", "repeat", "no-repeat", "repeat-x", "repeat-y", "scroll", "collapse", "separate",
+	"serif", "sans-serif", "monospace", "table", "table-cell",
 	"medium", "thin", "thick", "small", "large", "disc", "square", "circle", "decimal", "inside", "outside", "justify",
 }
 

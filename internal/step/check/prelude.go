@@ -24,7 +24,8 @@ var mediaTypes = strings.Fields("all print screen speech aural braille embossed 
 // name.
 func (c *checker) queries(r *ast.AtRule, name string) {
 	values := ast.Significant(r.Prelude)
-	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) { // escapes are for legacy browsers
+	// escapes are for legacy browsers
+	if len(values) == 0 || hasFunction(values) || strings.Contains(print.Values(values), `\`) {
 		return
 	}
 	for _, query := range ast.SplitAt(values, token.Comma) {
@@ -44,7 +45,8 @@ func (c *checker) queries(r *ast.AtRule, name string) {
 // hasFunction reports whether values contain a function, which only the browser
 // can evaluate.
 func hasFunction(values []ast.Value) bool {
-	return slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Function || hasFunction(v.Values()) })
+	return slices.ContainsFunc(values,
+		func(v ast.Value) bool { return v.Kind == token.Function || hasFunction(v.Values()) })
 }
 
 // mediaQuery checks one media query.
@@ -61,14 +63,16 @@ func (c *checker) mediaQuery(query []ast.Value) {
 		return
 	}
 	if kind := token.Lower(v[0].Text); !slices.Contains(mediaTypes, kind) {
-		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]), "unknown media type %q: the query never matches", v[0].Text)
+		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]),
+			"unknown media type %q: the query never matches", v[0].Text)
 		return
 	}
 	if len(v) == 1 {
 		return
 	}
 	if !v[1].IsIdent("and") || len(v) == 2 {
-		c.report(code.BadQuery, ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets", "invalid media query: it never matches")
+		c.report(code.BadQuery, ast.SpanOf(query), "write \"and\" between the media type and a feature in brackets",
+			"invalid media query: it never matches")
 		return
 	}
 	c.condition(v[2:], "media query")
@@ -82,7 +86,8 @@ func (c *checker) condition(values []ast.Value, what string) {
 			i++
 		}
 		if v := &values[i]; v.Kind != token.LParen {
-			c.report(code.BadQuery, v.Span(), "", "invalid %s: expected a feature in brackets, got %q; it never matches", what, print.Values(values[i:i+1]))
+			c.report(code.BadQuery, v.Span(), "", "invalid %s: expected a feature in brackets, got %q; it never matches",
+				what, print.Values(values[i:i+1]))
 			return
 		}
 		c.feature(&values[i], what)
@@ -92,10 +97,12 @@ func (c *checker) condition(values []ast.Value, what string) {
 		this := token.Lower(values[i].Text)
 		switch {
 		case values[i].Kind != token.Ident || this != "and" && this != "or":
-			c.report(code.BadQuery, values[i].Span(), "write \"and\" or \"or\" between two features", "invalid %s: it never matches", what)
+			c.report(code.BadQuery, values[i].Span(), "write \"and\" or \"or\" between two features",
+				"invalid %s: it never matches", what)
 			return
 		case word != "" && word != this:
-			c.report(code.BadQuery, values[i].Span(), "put one of them in brackets", "invalid %s: \"and\" and \"or\" need brackets; it never matches", what)
+			c.report(code.BadQuery, values[i].Span(), "put one of them in brackets",
+				"invalid %s: \"and\" and \"or\" need brackets; it never matches", what)
 			return
 		case i+1 == len(values):
 			c.report(code.BadQuery, values[i].Span(), "", "incomplete %s after %q: it never matches", what, this)
@@ -121,7 +128,8 @@ func (c *checker) feature(v *ast.Value, what string) {
 		if inner[0].Kind == token.Ident && inner[1].Kind != token.Colon {
 			fix = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
 		}
-		c.report(code.BadQuery, v.Span(), fix, "invalid %s: expected a feature, optionally with ':' and a value; it never matches", what)
+		c.report(code.BadQuery, v.Span(), fix,
+			"invalid %s: expected a feature, optionally with ':' and a value; it never matches", what)
 	}
 }
 
@@ -153,7 +161,8 @@ func (c *checker) supports(values []ast.Value) {
 				continue
 			}
 			if near := nearValue(m); strings.HasPrefix(near, "did you mean") {
-				c.report(code.BadQuery, m.At.Span(), near, "invalid value %q for %q: the condition never matches", m.At.Text, inner[0].Text)
+				c.report(code.BadQuery, m.At.Span(), near, "invalid value %q for %q: the condition never matches", m.At.Text,
+					inner[0].Text)
 			}
 		}
 	}
@@ -175,7 +184,8 @@ func (c *checker) layers(r *ast.AtRule) {
 // keyframe checks the selectors of a keyframe.
 func (c *checker) keyframe(r *ast.QualifiedRule) {
 	if len(ast.Significant(r.Prelude)) == 0 {
-		c.report(code.BadKeyframe, r.Span(), "write from, to, or a percentage", "keyframe without a selector: browsers skip its block")
+		c.report(code.BadKeyframe, r.Span(), "write from, to, or a percentage",
+			"keyframe without a selector: browsers skip its block")
 		return
 	}
 	for _, s := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
@@ -194,7 +204,8 @@ func (c *checker) keyframe(r *ast.QualifiedRule) {
 				fix = near
 			}
 		}
-		c.report(code.BadKeyframe, ast.SpanOf(r.Prelude), fix, "invalid keyframe selector %q: browsers skip its block", strings.TrimSpace(print.Values(s)))
+		c.report(code.BadKeyframe, ast.SpanOf(r.Prelude), fix, "invalid keyframe selector %q: browsers skip its block",
+			strings.TrimSpace(print.Values(s)))
 		return
 	}
 }

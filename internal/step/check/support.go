@@ -22,7 +22,8 @@ import (
 // in @supports, is only for browsers with support.
 func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s := &support{
-		checker: checker{Checker: k, exempt: asis.Exempt(nodes, Name)}, uses: make(map[string]int), first: make(map[string]int),
+		checker: checker{Checker: k, exempt: asis.Exempt(nodes, Name)}, uses: make(map[string]int),
+		first: make(map[string]int),
 		known: make(map[string]*property), units: make(map[string]bool), others: make(map[lookup]bool),
 	}
 	s.list(nodes, false)
@@ -269,7 +270,8 @@ func (k *Checker) unsupportedPseudo(p *ast.Simple) []string {
 }
 
 // legacyPseudos are selectors of CSS 2, which the data does not list.
-var legacyPseudos = map[string]bool{"first-line": true, "first-letter": true, "before": true, "after": true, "link": true, "visited": true, "hover": true, "active": true, "focus": true}
+var legacyPseudos = map[string]bool{"first-line": true, "first-letter": true, "before": true, "after": true,
+	"link": true, "visited": true, "hover": true, "active": true, "focus": true}
 
 // pseudo checks a pseudo-class or pseudo-element.
 func (s *support) pseudo(p *ast.Simple) {
@@ -282,13 +284,15 @@ func (s *support) pseudo(p *ast.Simple) {
 		return
 	}
 	feature := name
-	if name == "not" && p.Args != nil && (len(p.Args.Selectors) > 1 || len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) > 1) {
+	if name == "not" && p.Args != nil &&
+		(len(p.Args.Selectors) > 1 || len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) > 1) {
 		feature = "not.selector_list"
 	}
 	if !s.isUnsupported(selectors, feature) {
 		return
 	}
-	s.noteUse(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)), fmt.Sprintf("\"%s%s\"", colons, name),
+	s.noteUse(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)),
+		fmt.Sprintf("\"%s%s\"", colons, name),
 		"browsers without support drop the whole rule: move the other selectors to a rule of their own")
 }
 
@@ -312,7 +316,8 @@ func (s *support) declaration(d *ast.Declaration, name string, covered bool) {
 			break // a font list is its own fallback
 		}
 		if v := &d.Value[i]; v.Kind == token.Ident && len(p.keywords) > 0 && p.keywords[token.Lower(v.Text)] {
-			s.noteUse(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(), fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
+			s.noteUse(code.Unsupported, browsers.Property(name)+"."+token.Lower(v.Text), v.Span(),
+				fmt.Sprintf("%q as a value of %q", v.Text, name), fix)
 		}
 	}
 	if name != "clip" && name != "font-family" && name != "font" { // its rect() is as old as the property
@@ -335,7 +340,8 @@ func (s *support) values(values []ast.Value, fix string) {
 				s.noteUse(code.Unsupported, feature, source.SpanOf(v.Pos, len(v.Text)), fmt.Sprintf("\"%s()\"", name), fix)
 			}
 			if args := v.Values(); len(args) > 0 && args[0].IsIdent("from") && !lacking {
-				s.noteUse(code.Unsupported, browsers.Color(name)+".relative_syntax", v.Span(), fmt.Sprintf("a relative colour in \"%s()\"", name), fix)
+				s.noteUse(code.Unsupported, browsers.Color(name)+".relative_syntax", v.Span(),
+					fmt.Sprintf("a relative colour in \"%s()\"", name), fix)
 			}
 		case token.Dimension:
 			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.isUnsupportedUnit(unit) {
@@ -343,7 +349,8 @@ func (s *support) values(values []ast.Value, fix string) {
 			}
 		case token.Hash:
 			if len(v.Text) == 5 || len(v.Text) == 9 {
-				s.noteUse(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(), "a colour with four or eight digits", fix)
+				s.noteUse(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(),
+					"a colour with four or eight digits", fix)
 			}
 		}
 		if v.Inner != nil {
@@ -378,7 +385,8 @@ var functionFeatures = sync.OnceValue(func() map[string]string {
 })
 
 // unitGroups are features that stand for several units.
-var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large", "d": "viewport_percentage_units_dynamic"}
+var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large",
+	"d": "viewport_percentage_units_dynamic"}
 
 // unitFeature returns the feature of a unit.
 func unitFeature(unit string) string {

@@ -19,7 +19,8 @@ type mediaGenerator struct {
 }
 
 // features are media features with bounds that some windows meet.
-var mediaFeatures = []string{"(min-width: 1px)", "(width > 9000px)", "(orientation: landscape)", "(hover)", "(monochrome)", "(prefers-color-scheme: dark)", "(color)"}
+var mediaFeatures = []string{"(min-width: 1px)", "(width > 9000px)", "(orientation: landscape)", "(hover)",
+	"(monochrome)", "(prefers-color-scheme: dark)", "(color)"}
 
 // term returns a feature or custom media, and when it holds.
 func (g *mediaGenerator) term() (text, holds string) {

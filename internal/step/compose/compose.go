@@ -147,11 +147,12 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 	value := c.evaluated(d, s)
 	asked := c.branch.asked
 	if len(asked) > 0 {
-		nodes := c.branches(d.Span(), []ast.Node{withValue(d, value)}, asked, func(truth map[string]bool) ([]ast.Node, []question, bool) {
-			c.branch.truth = truth
-			value := c.evaluated(d, s)
-			return []ast.Node{withValue(d, value)}, c.branch.asked, true
-		})
+		nodes := c.branches(d.Span(), []ast.Node{withValue(d, value)}, asked,
+			func(truth map[string]bool) ([]ast.Node, []question, bool) {
+				c.branch.truth = truth
+				value := c.evaluated(d, s)
+				return []ast.Node{withValue(d, value)}, c.branch.asked, true
+			})
 		c.branch = branching{}
 		return ast.Splice(nodes)
 	}

@@ -350,7 +350,8 @@ func TestUntouchedNodesAreShared(t *testing.T) {
 }
 
 func TestIdleDrops(t *testing.T) {
-	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", `@drop t.a; @drop t.clam; @drop u.x; @default t { a: 1; calm: 2 } @const v { y: 1 } @drop v.y;`))
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "",
+		`@drop t.a; @drop t.clam; @drop u.x; @default t { a: 1; calm: 2 } @const v { y: 1 } @drop v.y;`))
 	s := NewScope()
 	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
 	c.Nodes(sheet.Nodes, s)
@@ -423,7 +424,8 @@ func TestSelectorsAreBounded(t *testing.T) {
 // TestDepthIsBounded checks that mixins cannot nest blocks deeper than a sheet
 // may: what is composed must be a sheet again.
 func TestDepthIsBounded(t *testing.T) {
-	src := "@mixin --m { a { a { a { a { a { @contents } } } } } }" + strings.Repeat("@apply --m {", 60) + "b{c:d}" + strings.Repeat("}", 60)
+	src := "@mixin --m { a { a { a { a { a { @contents } } } } } }" + strings.Repeat("@apply --m {", 60) + "b{c:d}" +
+		strings.Repeat("}", 60)
 	if _, diags := composed(src); len(diags) != 1 || diags[0].Code != "too-deep" {
 		t.Errorf("got %v, want one finding", diags)
 	}
@@ -488,7 +490,8 @@ func FuzzCompose(f *testing.F) {
 		if _, before := parse.Sheet(new(source.Set).Add(source.Path{}, "", src)); diag.HasErrors(before) {
 			return
 		}
-		if twice, diags := composed(got); len(diags) == 0 && strings.Contains(twice, "const(") && !strings.Contains(src, `\`) {
+		if twice, diags := composed(got); len(diags) == 0 && strings.Contains(twice, "const(") &&
+			!strings.Contains(src, `\`) {
 			again, _ := composed(twice)
 			if again != twice {
 				t.Fatalf("composing is not settled\nsource %q\nonce   %q\ntwice  %q", src, got, twice)

@@ -87,7 +87,9 @@ func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Val
 		return values
 	}
 	v := &values[i]
-	c.fail(code.BadConstant, v.Span(), fmt.Sprintf("missing ';' after the value of %q: %q is read as part of it", joinPath(p), v.Text), "end the previous line with ';'")
+	c.fail(code.BadConstant, v.Span(),
+		fmt.Sprintf("missing ';' after the value of %q: %q is read as part of it", joinPath(p), v.Text),
+		"end the previous line with ';'")
 	next := &ast.AtRule{At: v.Pos, Name: v.Text[1:], Prelude: spaced(values[i+1:], false)}
 	if len(next.Prelude) > 0 && IsStatement(next) {
 		c.buildRule(next, nil, s)
@@ -128,7 +130,8 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	}
 	var have *Constant // the default that was read: of the key, or of a group that contains it
 	for n := len(p); n > 0 && have == nil; n-- {
-		if found, ok := s.Find(p[:n]); ok && found.offer != nil && found.offer.read.IsValid() && found.offer.read.Start.File != at.Start.File {
+		if found, ok := s.Find(p[:n]); ok && found.offer != nil && found.offer.read.IsValid() &&
+			found.offer.read.Start.File != at.Start.File {
 			have = found
 		}
 	}
@@ -186,7 +189,8 @@ func isEcho(values []ast.Value) bool {
 // deeper reports whether functions and brackets in values are nested deeper
 // than limit.
 func deeper(values []ast.Value, limit int) bool {
-	return limit < 0 || slices.ContainsFunc(values, func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
+	return limit < 0 || slices.ContainsFunc(values,
+		func(v ast.Value) bool { return v.Inner != nil && deeper(v.Inner.Values, limit-1) })
 }
 
 // chosen returns the arguments of const() with keys in brackets replaced by
@@ -278,7 +282,8 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 // checkLost warns about keys of a group that its replacement does not have.
 func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 	have, ok := s.Find(p)
-	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() { // already reported as too late
+	// already reported as too late
+	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() {
 		return
 	}
 	lost := have.Group.missingIn(group, nil)
@@ -372,7 +377,8 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 	case p == nil || n != len(r.Prelude) || r.Block != nil:
 		c.fail(code.BadConstant, r.Span(), "@drop expects the path of a key", "write @drop group.key;")
 	case len(p) == 1:
-		c.fail(code.BadConstant, ast.SpanOf(r.Prelude), fmt.Sprintf("@drop removes a key from a group, but %q is not a key in a group", p[0]), "write @drop group.key;")
+		c.fail(code.BadConstant, ast.SpanOf(r.Prelude),
+			fmt.Sprintf("@drop removes a key from a group, but %q is not a key in a group", p[0]), "write @drop group.key;")
 	default:
 		at := ast.SpanOf(r.Prelude)
 		if c.mayHold(p, at, s) {
@@ -396,7 +402,8 @@ func (c *Composer) wait(what code.Code, at source.Span, name, message, fix strin
 	if c.silent {
 		return
 	}
-	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix, Cause: name, Undefined: name}
+	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix, Cause: name,
+		Undefined: name}
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

@@ -95,7 +95,8 @@ func TestDraftPairsInBrowser(t *testing.T) {
 	ask := asking(t, page, look)
 	changes := make(map[string]bool) // by what is right: it changes something at some width
 	for _, width := range []int{1280, 600} {
-		page.Call("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
+		page.Call("Emulation.setDeviceMetricsOverride",
+			map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
 		bare := ask("")
 		for _, pair := range draftPairs {
 			made, diags := composed(pair[0])
@@ -111,7 +112,8 @@ func TestDraftPairsInBrowser(t *testing.T) {
 			want, got := ask(pair[1]), ask(made)
 			for name, value := range want {
 				if !nearly(got[name], value) {
-					t.Errorf("%d pixels: %s\nbecame %s: %s is %q, want %q", width, pair[0], strings.TrimSpace(made), name, got[name], value)
+					t.Errorf("%d pixels: %s\nbecame %s: %s is %q, want %q", width, pair[0], strings.TrimSpace(made), name,
+						got[name], value)
 				}
 				changes[pair[1]] = changes[pair[1]] || value != bare[name]
 			}

@@ -176,7 +176,8 @@ func TestDraftsInBrowser(t *testing.T) {
 	})(%s)`
 	ask := asking(t, page, look)
 	for _, width := range []int{1280, 600} {
-		page.Call("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
+		page.Call("Emulation.setDeviceMetricsOverride",
+			map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)
 		for _, src := range draftCases {
 			made, diags := composed(src)
 			if len(diags) > 0 {
@@ -189,7 +190,8 @@ func TestDraftsInBrowser(t *testing.T) {
 			want, got := ask(src), ask(made)
 			for name, value := range want {
 				if !nearly(got[name], value) {
-					t.Errorf("%d pixels: %s\nbecame %s: %s is %q, want %q", width, src, strings.TrimSpace(made), name, got[name], value)
+					t.Errorf("%d pixels: %s\nbecame %s: %s is %q, want %q", width, src, strings.TrimSpace(made), name, got[name],
+						value)
 				}
 			}
 		}

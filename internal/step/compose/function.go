@@ -73,7 +73,9 @@ func (c *Composer) enter(d *definition, head *ast.Value, s *Scope) (body *Scope,
 		return nil, false
 	}
 	if most := c.limits().Calls; c.calls >= most {
-		c.fail(code.TooManyCalls, head.Span(), fmt.Sprintf("calls are nested deeper than %d: does %q call itself?", most, m.name), "if that is intended, raise calls in [limits] of the settings")
+		c.fail(code.TooManyCalls, head.Span(),
+			fmt.Sprintf("calls are nested deeper than %d: does %q call itself?", most, m.name),
+			"if that is intended, raise calls in [limits] of the settings")
 		return nil, false
 	}
 	args := arguments(head.Values())
@@ -114,7 +116,8 @@ func (c *Composer) bind(p *param, arg []ast.Value, head *ast.Value, m *callable,
 		switch {
 		case !valid:
 		case !p.syntax.accepts(value):
-			c.wrongCall(head, m, fmt.Sprintf("parameter %q of %q expects %s, got %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
+			c.wrongCall(head, m,
+				fmt.Sprintf("parameter %q of %q expects %s, got %q", p.name, m.name, p.syntax, textOfValues(value)), p.at)
 			return nil, false
 		default:
 			if p.optional {
@@ -155,7 +158,8 @@ func (c *Composer) orDefault(value []ast.Value, p *param, body *Scope) []ast.Val
 	if n := len(out); n > 0 && out[n-1].Kind != token.Semicolon {
 		out = append(out, ast.Value{Kind: token.Semicolon, Text: ";", Pos: at})
 	}
-	out = append(out, ast.Value{Kind: token.Ident, Text: "else", Pos: at, Space: true}, ast.Value{Kind: token.Colon, Text: ":", Pos: at})
+	out = append(out, ast.Value{Kind: token.Ident, Text: "else", Pos: at, Space: true},
+		ast.Value{Kind: token.Colon, Text: ":", Pos: at})
 	first := len(out)
 	out = append(out, byDefault...)
 	out[first].Space = true
@@ -223,10 +227,13 @@ func (c *Composer) argument(v *ast.Value, s *Scope, at valueContext) ([]ast.Valu
 	}
 	switch {
 	case l.missing != nil:
-		c.wrongCall(call.head, call.of, fmt.Sprintf("missing argument of %q: its parameter %q is read by var() without a fallback", call.of.name, l.missing.name), v.Span())
+		c.wrongCall(call.head, call.of,
+			fmt.Sprintf("missing argument of %q: its parameter %q is read by var() without a fallback", call.of.name,
+				l.missing.name), v.Span())
 		return nil, false
 	case !c.nothing():
-		c.fail(code.BadCall, v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)), "add a fallback to var(), after a comma")
+		c.fail(code.BadCall, v.Span(), fmt.Sprintf("%q has no value here", token.Unescape(args[0].Text)),
+			"add a fallback to var(), after a comma")
 		return nil, false
 	}
 	return nil, true
@@ -274,7 +281,8 @@ func (c *Composer) inherited(l *local, of *call) ([]ast.Value, bool) {
 		return c.valueOf(outer, call)
 	}
 	name := ast.Value{Kind: token.Ident, Text: token.EscapeName(l.name), Pos: l.at.Start}
-	return []ast.Value{{Kind: token.Function, Text: "var(", Pos: l.at.Start, Inner: &ast.Inner{Values: []ast.Value{name}}}}, true
+	return []ast.Value{{Kind: token.Function, Text: "var(", Pos: l.at.Start,
+		Inner: &ast.Inner{Values: []ast.Value{name}}}}, true
 }
 
 // declare records a declaration in the body of a function.
@@ -309,7 +317,8 @@ func (s *Scope) frozen() *Scope {
 // way or the other, and the chosen block is evaluated.
 func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	r, ok := n.(*ast.AtRule)
-	if ok && r.Block != nil && (token.EqualFold(r.Name, "media") || token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "container")) {
+	if ok && r.Block != nil &&
+		(token.EqualFold(r.Name, "media") || token.EqualFold(r.Name, "supports") || token.EqualFold(r.Name, "container")) {
 		if with, changed := c.head(r, s); changed {
 			r, _ = with.(*ast.AtRule)
 		}
@@ -320,7 +329,8 @@ func (c *Composer) inBody(n ast.Node, of *call, s *Scope) {
 	}
 	if of.of.wrong == nil {
 		of.of.wrong = n
-		c.fail(code.BadMixin, n.Span(), fmt.Sprintf("the body of function %q may contain only declarations and conditions", of.of.name),
+		c.fail(code.BadMixin, n.Span(),
+			fmt.Sprintf("the body of function %q may contain only declarations and conditions", of.of.name),
 			"allowed are result, custom properties, @media, @supports, @container, and build-time rules")
 	}
 }
@@ -336,7 +346,8 @@ func (c *Composer) checkBody(m *callable, nodes []ast.Node) {
 				continue
 			}
 			m.wrong = n
-			c.fail(code.BadMixin, source.SpanOf(n.NamePos, len(n.Name)), fmt.Sprintf("property %q has no effect in function %q", n.Name, m.name),
+			c.fail(code.BadMixin, source.SpanOf(n.NamePos, len(n.Name)),
+				fmt.Sprintf("property %q has no effect in function %q", n.Name, m.name),
 				"use result for the returned value, or a name that starts with two hyphens for a local value")
 		case *ast.AtRule:
 			c.checkBody(m, ast.Body(n))
@@ -380,7 +391,8 @@ func (c *Composer) decide(r *ast.AtRule, refuse func()) bool {
 // undecidable reports a call whose result depends on the browser, where a
 // build-time value is needed.
 func (c *Composer) undecidable(of *call, r *ast.AtRule) {
-	c.wrongCall(of.head, of.of, fmt.Sprintf("the result of %q depends on @%s, which only browsers can evaluate, but a build-time value is needed here", of.of.name, r.Name), r.Span())
+	c.wrongCall(of.head, of.of,
+		fmt.Sprintf("the result of %q depends on @%s, which only browsers can evaluate, but a build-time value is needed here", of.of.name, r.Name), r.Span())
 }
 
 // holds returns whether a condition of @when is assumed to be true in the body

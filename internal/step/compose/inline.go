@@ -48,7 +48,8 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at valueContext) (with []ast
 	case len(left) == 0 && c.nothing():
 		return nil, true
 	case len(left) == 0:
-		c.fail(code.BadCondition, v.Span(), "no condition of if() is true, and it has no else", "add else: and a value at the end")
+		c.fail(code.BadCondition, v.Span(), "no condition of if() is true, and it has no else",
+			"add else: and a value at the end")
 		return nil, false
 	case left[0].when.kind == always:
 		at.verbatim = false // the white space is that of the source
@@ -75,7 +76,8 @@ func (c *Composer) inlineIf(v *ast.Value, s *Scope, at valueContext) (with []ast
 // that may be custom media.
 func usesBuildTime(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
-		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) || usesBuildTime(v.Values())
+		return v.IsFunction("const") || v.Kind == token.Ident && (dashed(&v) || mediaTypes[token.Lower(v.Text)]) ||
+			usesBuildTime(v.Values())
 	})
 }
 
@@ -92,7 +94,8 @@ func spaced(values []ast.Value, space bool) []ast.Value {
 func (c *Composer) clause(values []ast.Value, s *Scope) (clause, bool) {
 	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 0 {
-		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "expected ':' and a value after the condition of if()", "write if(const(name): value; else: value)")
+		c.fail(code.BadCondition, ast.SpanOf(trim(values)), "expected ':' and a value after the condition of if()",
+			"write if(const(name): value; else: value)")
 		return clause{}, false
 	}
 	out := clause{value: trim(values[colon+1:])}
@@ -122,7 +125,8 @@ func (c *Composer) withoutTypes(x condition) condition {
 		x.negated = false
 		rule, _ := x.wrap(nil)[0].(*ast.AtRule)
 		return decided(c.decide(rule, func() {
-			c.fail(code.BadCondition, x.asked.Span(), fmt.Sprintf("media types such as %q are not allowed in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
+			c.fail(code.BadCondition, x.asked.Span(),
+				fmt.Sprintf("media types such as %q are not allowed in if(), and this value cannot be moved into an @media rule", x.leaf[0].Text),
 				"use @when or @media around the rule")
 		}) != negated)
 	case len(x.parts) > 0:

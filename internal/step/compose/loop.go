@@ -72,7 +72,8 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	case len(p) == 0 || !p[0].IsIdent("over"):
 		c.fail(code.BadLoop, r.Span(), fmt.Sprintf("expected %q after the names of the loop", "over"), form)
 	case len(p) == 1:
-		c.fail(code.BadLoop, r.Span(), "@loop has no source: expected const(group), const(list), range(from, to) or a list", form)
+		c.fail(code.BadLoop, r.Span(),
+			"@loop has no source: expected const(group), const(list), range(from, to) or a list", form)
 	default:
 		return names, p[1:], true
 	}
@@ -92,7 +93,8 @@ func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteratio
 	at := ast.SpanOf(from)
 	if len(from) == 1 && from[0].Kind == token.Ident {
 		if name := token.Unescape(from[0].Text); s.knows(name) {
-			c.fail(code.BadLoop, at, fmt.Sprintf("%q is a plain word, not a constant: the loop would run once", name), fmt.Sprintf("write const(%s) to loop over the constant", from[0].Text))
+			c.fail(code.BadLoop, at, fmt.Sprintf("%q is a plain word, not a constant: the loop would run once", name),
+				fmt.Sprintf("write const(%s) to loop over the constant", from[0].Text))
 			return nil
 		}
 	}
@@ -163,13 +165,15 @@ func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 		}
 		n, err := strconv.ParseFloat(arg[0].Text, 64)
 		if len(arg) != 1 || arg[0].Kind != token.Number || err != nil || math.IsInf(n, 0) {
-			c.fail(code.BadLoop, ast.SpanOf(arg), fmt.Sprintf("range() expects numbers, got %q", textOfValues(arg)), "write range(from, to) or range(from, to, step)")
+			c.fail(code.BadLoop, ast.SpanOf(arg), fmt.Sprintf("range() expects numbers, got %q", textOfValues(arg)),
+				"write range(from, to) or range(from, to, step)")
 			return nil
 		}
 		bounds[i] = n
 	}
 	if len(bounds) != 2 && len(bounds) != 3 {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("range() expects two or three numbers, got %d", len(bounds)), "write range(from, to) or range(from, to, step)")
+		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("range() expects two or three numbers, got %d", len(bounds)),
+			"write range(from, to) or range(from, to, step)")
 		return nil
 	}
 	from, to := bounds[0], bounds[1]
@@ -181,12 +185,15 @@ func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 		step = bounds[2]
 	}
 	if step == 0 || (to-from)/step < 0 {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("endless range: steps of %v do not lead from %v to %v", step, from, to), "")
+		c.fail(code.BadLoop, v.Span(),
+			fmt.Sprintf("endless range: steps of %v do not lead from %v to %v", step, from, to), "")
 		return nil
 	}
 	count := math.Floor((to-from)/step+1e-9) + 1
 	if most := c.limits().Iterations; count > float64(most) {
-		c.fail(code.BadLoop, v.Span(), fmt.Sprintf("the range has %.0f numbers, but loops are limited to %d iterations", count, most), "raise iterations in [limits] of the settings")
+		c.fail(code.BadLoop, v.Span(),
+			fmt.Sprintf("the range has %.0f numbers, but loops are limited to %d iterations", count, most),
+			"raise iterations in [limits] of the settings")
 		return nil
 	}
 	var out []iteration

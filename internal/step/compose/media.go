@@ -33,7 +33,8 @@ func (c *Composer) customMedia(r *ast.AtRule, s *Scope) {
 		return
 	}
 	if r.Block != nil || len(p) == 0 || p[0].Kind != token.Ident || !dashed(&p[0]) {
-		c.fail(code.BadCustomName, r.Span(), "invalid @custom-media: expected a name such as --name, and a media query", "write @custom-media --name (width < 40rem);")
+		c.fail(code.BadCustomName, r.Span(), "invalid @custom-media: expected a name such as --name, and a media query",
+			"write @custom-media --name (width < 40rem);")
 		return
 	}
 	values, _ := c.values(p[1:], s, valueContext{})
@@ -137,7 +138,8 @@ func sizeOf(list []conjunction) int {
 func namesMedia(values []ast.Value) bool {
 	return slices.ContainsFunc(values, func(v ast.Value) bool {
 		inner := ast.Significant(v.Values())
-		return v.Kind == token.LParen && (len(inner) == 1 && inner[0].Kind == token.Ident && dashed(&inner[0]) || namesMedia(inner))
+		return v.Kind == token.LParen &&
+			(len(inner) == 1 && inner[0].Kind == token.Ident && dashed(&inner[0]) || namesMedia(inner))
 	})
 }
 
@@ -164,7 +166,8 @@ type mediaReader struct {
 
 // fail reports the query as invalid.
 func (r *mediaReader) fail(at source.Span) (mediaQuery, bool) {
-	r.c.fail(code.BadCondition, at, "invalid media query with custom media", "use media types and features in brackets, joined by and, or, not")
+	r.c.fail(code.BadCondition, at, "invalid media query with custom media",
+		"use media types and features in brackets, joined by and, or, not")
 	return condition{}, false
 }
 
@@ -377,9 +380,11 @@ func added(list []conjunction, q conjunction) []conjunction {
 // matches where o does.
 func (q conjunction) implies(o conjunction) bool {
 	asks := func(part condition) bool {
-		return slices.ContainsFunc(q.parts, func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
+		return slices.ContainsFunc(q.parts,
+			func(own condition) bool { return own.negated == part.negated && ast.EqualValues(own.leaf, part.leaf) })
 	}
-	return (len(o.types) == 0 || slices.Equal(q.types, o.types)) && !slices.ContainsFunc(o.parts, func(part condition) bool { return !asks(part) })
+	return (len(o.types) == 0 || slices.Equal(q.types, o.types)) &&
+		!slices.ContainsFunc(o.parts, func(part condition) bool { return !asks(part) })
 }
 
 // queryList returns a list of media queries as values.

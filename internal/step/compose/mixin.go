@@ -57,11 +57,13 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 		form = "write @function --name(--parameter <type>: default) returns <type> { result: …; }"
 	}
 	if len(r.Prelude) == 0 || r.Block == nil || !dashed(&r.Prelude[0]) {
-		c.fail(code.BadMixin, r.Span(), fmt.Sprintf("invalid @%s: expected a name that starts with two hyphens, and a block", r.Name), form)
+		c.fail(code.BadMixin, r.Span(),
+			fmt.Sprintf("invalid @%s: expected a name that starts with two hyphens, and a block", r.Name), form)
 		return
 	}
 	head := &r.Prelude[0]
-	m := &callable{name: calledName(head), body: r.Block.Nodes, at: source.SpanOf(head.Pos, len(head.Text)), isFunc: isFunc}
+	m := &callable{name: calledName(head), body: r.Block.Nodes, at: source.SpanOf(head.Pos, len(head.Text)),
+		isFunc: isFunc}
 	if rest := trim(r.Prelude[1:]); len(rest) > 0 {
 		ok := isFunc && rest[0].IsIdent("returns") && len(rest) > 1
 		if ok {
@@ -85,7 +87,8 @@ func (c *Composer) defineCallable(r *ast.AtRule, s *Scope) {
 // after a finding.
 func (c *Composer) readParams(m *callable, args [][]ast.Value) bool {
 	for i, arg := range args {
-		if !m.isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword && token.EqualFold(arg[0].Text, "@contents") {
+		if !m.isFunc && i == len(args)-1 && len(arg) == 1 && arg[0].Kind == token.AtKeyword &&
+			token.EqualFold(arg[0].Text, "@contents") {
 			continue // it declares that calls may have a block
 		}
 		p, ok := c.param(arg)
@@ -174,7 +177,8 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 		return nil
 	}
 	if len(r.Prelude) != 1 || !dashed(&r.Prelude[0]) {
-		c.fail(code.BadMixin, r.Span(), "@apply without a mixin: expected a name that starts with two hyphens", "write @apply --name; or @apply --name(…) { … }")
+		c.fail(code.BadMixin, r.Span(), "@apply without a mixin: expected a name that starts with two hyphens",
+			"write @apply --name; or @apply --name(…) { … }")
 		return nil
 	}
 	head := &r.Prelude[0]
@@ -196,7 +200,8 @@ func (c *Composer) apply(r *ast.AtRule, s *Scope) []ast.Node {
 
 // applied returns the replacement of an @apply rule if the conditions in truth
 // are true, which its arguments may depend on.
-func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, s *Scope) (out []ast.Node, asked []question, ok bool) {
+func (c *Composer) applied(r *ast.AtRule, d *definition, truth map[string]bool, s *Scope) (out []ast.Node,
+	asked []question, ok bool) {
 	c.branch = branching{allowed: c.inStyle || c.depth == 0, truth: truth}
 	head := &r.Prelude[0]
 	inner, ok := c.enter(d, head, s)

@@ -104,15 +104,17 @@ func (c *Composer) interpolated(v *ast.Value, s *Scope) (string, bool) {
 	if constant.Group == nil && isEcho(constant.Value) {
 		return "", false
 	}
-	c.fail(code.BadInterpolation, ast.SpanOf(args), fmt.Sprintf("constant %q cannot be part of a name: it is not a single word or number", joinPath(p)), "")
+	c.fail(code.BadInterpolation, ast.SpanOf(args),
+		fmt.Sprintf("constant %q cannot be part of a name: it is not a single word or number", joinPath(p)), "")
 	return "", false
 }
 
 // namedRules are the at-rules whose prelude is a name, so that brackets in it
 // contain a constant.
 var namedRules = map[string]bool{
-	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true, "font-palette-values": true,
-	"view-transition": true, "position-try": true, "page": true,
+	"keyframes": true, "-webkit-keyframes": true, "layer": true, "property": true, "counter-style": true,
+	"font-palette-values": true,
+	"view-transition":     true, "position-try": true, "page": true,
 }
 
 // prelude evaluates the prelude of an at-rule.
@@ -229,7 +231,8 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 			}
 			changed = true
 			with = slices.Clone(spaced(with, v.Space))
-			if last := len(with) - 1; last >= 0 && with[last].Kind == token.Number && len(rest) > 0 && rest[0].Kind == token.Ident && !rest[0].Space {
+			if last := len(with) - 1; last >= 0 && with[last].Kind == token.Number && len(rest) > 0 &&
+				rest[0].Kind == token.Ident && !rest[0].Space {
 				with[last].Kind, with[last].Text = token.Dimension, with[last].Text+rest[0].Text // const(n)n, in :nth-child()
 				i++
 			}
@@ -241,10 +244,12 @@ func (c *Composer) selectorValues(values []ast.Value, s *Scope) (out []ast.Value
 				i += took - 1
 				changed = true
 			}
-		case v.Kind == token.Hash && v.Text[len(v.Text)-1] == '-' && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space,
+		case v.Kind == token.Hash && v.Text[len(v.Text)-1] == '-' && len(rest) > 0 && rest[0].Kind == token.LParen &&
+			!rest[0].Space,
 			v.IsDelim('#') && len(rest) > 0 && rest[0].Kind == token.LParen && !rest[0].Space:
 			if name, took := c.interpolateName(rest, s); took > 0 {
-				v = ast.Value{Kind: token.Hash, Text: "#" + token.EscapeName(token.Unescape(v.Text[1:])+name), Pos: v.Pos, Space: v.Space}
+				v = ast.Value{Kind: token.Hash, Text: "#" + token.EscapeName(token.Unescape(v.Text[1:])+name), Pos: v.Pos,
+					Space: v.Space}
 				i += took
 				changed = true
 			}
@@ -271,12 +276,15 @@ func (c *Composer) customSelector(r *ast.AtRule, s *Scope) {
 		s.define(&definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)), at: p[0].Span(), state: unusable})
 		return
 	}
-	if len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space || !strings.HasPrefix(p[1].Text, "--") {
-		c.fail(code.BadCustomName, r.Span(), "invalid @custom-selector: expected a name such as :--name, and selectors", "write @custom-selector :--name selector, selector;")
+	if len(p) < 3 || p[0].Kind != token.Colon || p[1].Kind != token.Ident || p[1].Space ||
+		!strings.HasPrefix(p[1].Text, "--") {
+		c.fail(code.BadCustomName, r.Span(), "invalid @custom-selector: expected a name such as :--name, and selectors",
+			"write @custom-selector :--name selector, selector;")
 		return
 	}
 	values, _ := c.selectorValues(p[2:], s)
-	d := &definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)), at: source.SpanOf(p[0].Pos, len(p[1].Text)+1), values: values}
+	d := &definition{key: keyOf(selectorKind, token.Unescape(p[1].Text)),
+		at: source.SpanOf(p[0].Pos, len(p[1].Text)+1), values: values}
 	s.define(d)
 	c.customList(d, s)
 }
@@ -300,7 +308,8 @@ func (c *Composer) readCustomList(d *definition, s *Scope) (list []ast.Selector,
 		return nil, false
 	}
 	if selectorSize(list, maxSelectorSize) > maxSelectorSize {
-		c.fail(code.BadCustomName, ast.SpanOf(d.values), fmt.Sprintf(":%s expands to more than %d simple selectors", d.name(), maxSelectorSize),
+		c.fail(code.BadCustomName, ast.SpanOf(d.values),
+			fmt.Sprintf(":%s expands to more than %d simple selectors", d.name(), maxSelectorSize),
 			"look for custom selectors that use each other several times")
 		return nil, false
 	}

@@ -44,7 +44,8 @@ func (c *Composer) foreign(text string, at source.Span) ([]ast.Value, bool) {
 
 // endsValue are the tokens that end a value, or that no value contains.
 var endsValue = map[token.Kind]bool{
-	token.Semicolon: true, token.RBrace: true, token.RParen: true, token.RBracket: true, token.BadString: true, token.BadURL: true,
+	token.Semicolon: true, token.RBrace: true, token.RParen: true, token.RBracket: true, token.BadString: true,
+	token.BadURL: true,
 }
 
 // placedAt returns values that all have one position.
@@ -73,7 +74,8 @@ func (c *Composer) tokens(r *ast.AtRule, s *Scope) {
 		ok = prelude[1].IsIdent("as") && n > 0 && n == len(prelude)-2
 	}
 	if !ok || c.Tokens == nil {
-		c.fail(code.BadTokens, r.Span(), "@tokens without a file: expected a quoted path, optionally followed by a group", `write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
+		c.fail(code.BadTokens, r.Span(), "@tokens without a file: expected a quoted path, optionally followed by a group",
+			`write @tokens "file.tokens.json"; or @tokens "file.tokens.json" as group;`)
 		return
 	}
 	if list, ok := c.Tokens(token.StringValue(prelude[0].Text), prelude[0].Span()); ok {

@@ -130,7 +130,8 @@ func TestPresets(t *testing.T) {
 // TestPresetsCannotBreakOut holds the values of settings and tokens to being
 // values: nothing in them ends the declaration they are put into.
 func TestPresetsCannotBreakOut(t *testing.T) {
-	for _, value := range []string{"red; } b { c: d", "red }", "a)", "b]", "", " ", "\"open", "url(a b)", "/* open", "{ a", "(("} {
+	for _, value := range []string{"red; } b { c: d", "red }", "a)", "b]", "", " ", "\"open", "url(a b)", "/* open",
+		"{ a", "(("} {
 		got, diags := withPresets(`a { b: const(x, none) }`, nil, tokens.Token{Path: []string{"x"}, Value: value})
 		if got != `a{b:none}` || len(diags) != 1 || diags[0].Code != "bad-constant" {
 			t.Errorf("%q: got %s and %v", value, got, diags)
@@ -198,12 +199,15 @@ func TestMediaIsBounded(t *testing.T) {
 	b.Reset()
 	b.WriteString("@custom-media --m0 (a0), (b0);")
 	for i := range 30 { // which doubles each time
-		fmt.Fprintf(&b, "@custom-media --n%[1]d (a%[1]d), (b%[1]d); @custom-media --m%[1]d (--m%[2]d) and (--n%[1]d);", i+1, i)
+		fmt.Fprintf(&b, "@custom-media --n%[1]d (a%[1]d), (b%[1]d); @custom-media --m%[1]d (--m%[2]d) and (--n%[1]d);",
+			i+1, i)
 	}
-	if _, diags = composed(b.String() + "@media (--m30) { a { b: c } }"); len(diags) != 1 || diags[0].Code != "bad-custom-name" {
+	if _, diags = composed(b.String() + "@media (--m30) { a { b: c } }"); len(diags) != 1 ||
+		diags[0].Code != "bad-custom-name" {
 		t.Errorf("got %d findings, %v", len(diags), diags[:1])
 	}
-	_, diags = composed("@custom-media --m (a) and (b) and (c);@media " + strings.Repeat("(--m) and ", 5000) + "(d) { a { b: c } }")
+	_, diags = composed("@custom-media --m (a) and (b) and (c);@media " + strings.Repeat("(--m) and ", 5000) +
+		"(d) { a { b: c } }")
 	if len(diags) != 1 || diags[0].Code != "bad-custom-name" {
 		t.Errorf("got %v", diags)
 	}
@@ -257,7 +261,8 @@ func TestLateConstants(t *testing.T) {
 			f := set.Add(source.Path{Name: src}, src, src)
 			sheet, _ := parse.Sheet(f)
 			c := &Composer{Report: func(d diag.Diagnostic) {
-				if d.Code != "late-constant" || d.Severity != diag.Warning || len(d.Related) != 2 || d.Related[0].Span.Start.File == f.ID {
+				if d.Code != "late-constant" || d.Severity != diag.Warning || len(d.Related) != 2 ||
+					d.Related[0].Span.Start.File == f.ID {
 					t.Errorf("%s: %v", test.after, d)
 				}
 				late = append(late, src[d.Span.Start.Off:d.Span.End])
@@ -275,7 +280,8 @@ func TestLateConstants(t *testing.T) {
 
 // TestReadsBefore holds how many readers had each value that a constant had in turn.
 func TestReadsBefore(t *testing.T) {
-	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", `@default x: 1; @const y: const(x); a { b: const(x) const(x) } c { d: const(x) } @const x: 2; e { f: const(x) }`))
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "",
+		`@default x: 1; @const y: const(x); a { b: const(x) const(x) } c { d: const(x) } @const x: 2; e { f: const(x) }`))
 	r := new(Record)
 	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }, Record: r}
 	c.Nodes(sheet.Nodes, NewScope())

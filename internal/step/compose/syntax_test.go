@@ -58,7 +58,8 @@ func TestSyntax(t *testing.T) {
 			}
 		}
 	}
-	for _, bad := range []string{"<lenght>", "length>", "<length", "<length> |", "| <length>", "<length> <color>", "1px", "type(<x>)"} {
+	for _, bad := range []string{"<lenght>", "length>", "<length", "<length> |", "| <length>", "<length> <color>",
+		"1px", "type(<x>)"} {
 		if x, ok := readSyntax(valuesOf(t, bad)); ok {
 			t.Errorf("%q was read as %v", bad, x)
 		}

@@ -59,7 +59,8 @@ func (c *Composer) ImportPrelude(values []ast.Value, s *Scope) []ast.Value {
 	if !namesMedia(out) {
 		return out
 	}
-	start := slices.IndexFunc(out, func(v ast.Value) bool { return v.Kind == token.LParen || v.Kind == token.Ident && !v.IsIdent("layer") })
+	start := slices.IndexFunc(out,
+		func(v ast.Value) bool { return v.Kind == token.LParen || v.Kind == token.Ident && !v.IsIdent("layer") })
 	end := start
 	for end < len(out) && !ownImportFunctions[token.Lower(out[end].Name())] {
 		end++
@@ -115,7 +116,8 @@ func (c *Composer) function(values []ast.Value, s *Scope, at valueContext) (with
 		}
 		return nil, 0
 	case v.IsFunction("-const"):
-		c.fail(code.BadConstant, v.Span(), "a sign directly before const() makes it a different function", "write calc(-1 * const(name))")
+		c.fail(code.BadConstant, v.Span(), "a sign directly before const() makes it a different function",
+			"write calc(-1 * const(name))")
 		return nil, 0
 	case v.IsFunction("var"):
 		if with, ok := c.argument(v, s, at); ok {
@@ -205,7 +207,8 @@ func (c *Composer) use(v *ast.Value, s *Scope, at valueContext) ([]ast.Value, bo
 	}
 	p, n := readPath(args)
 	if p == nil || n < len(args) && !isComma(args[n:]) {
-		c.fail(code.BadConstant, v.Span(), "const() expects the name of a constant, optionally followed by a comma and a fallback", "")
+		c.fail(code.BadConstant, v.Span(),
+			"const() expects the name of a constant, optionally followed by a comma and a fallback", "")
 		return nil, false
 	}
 	constant, ok := s.Find(p)
@@ -237,8 +240,10 @@ func (c *Composer) checkUnit(values, with []ast.Value) {
 		return
 	}
 	next := &values[1]
-	if next.Kind == token.Ident && (value.Measures(token.Lower(next.Text)) != "" || next.IsIdent("fr")) || next.IsDelim('%') {
-		c.fail(code.BadConstant, values[0].Pos.To(next.Span().End), fmt.Sprintf("%q after a constant does not become the unit of its number", next.Text),
+	if next.Kind == token.Ident && (value.Measures(token.Lower(next.Text)) != "" || next.IsIdent("fr")) ||
+		next.IsDelim('%') {
+		c.fail(code.BadConstant, values[0].Pos.To(next.Span().End),
+			fmt.Sprintf("%q after a constant does not become the unit of its number", next.Text),
 			fmt.Sprintf("write calc(const(name) * 1%s), or put the unit into the constant", next.Text))
 	}
 }

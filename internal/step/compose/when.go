@@ -166,7 +166,8 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	switch {
 	case x.negated && x.kind == asksMedia && isConjunction(prelude):
 		// Older browsers support "not" before a media type only.
-		prelude = slices.Concat([]ast.Value{{Kind: token.Ident, Text: "not"}, {Kind: token.Ident, Text: "all", Space: true}, {Kind: token.Ident, Text: "and", Space: true}},
+		prelude = slices.Concat([]ast.Value{{Kind: token.Ident, Text: "not"},
+			{Kind: token.Ident, Text: "all", Space: true}, {Kind: token.Ident, Text: "and", Space: true}},
 			spaced(prelude, true))
 	case x.negated:
 		prelude = negated(prelude)
@@ -192,7 +193,8 @@ func isConjunction(prelude []ast.Value) bool {
 // newer browsers support.
 func usesNot(prelude []ast.Value) bool {
 	return slices.ContainsFunc(prelude, func(v ast.Value) bool {
-		return slices.ContainsFunc(v.Values(), func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
+		return slices.ContainsFunc(v.Values(),
+			func(inner ast.Value) bool { return inner.IsIdent("not") || inner.Kind == token.LParen })
 	})
 }
 
@@ -223,7 +225,8 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		c.fail(code.BadCondition, r.Span(), fmt.Sprintf("@%s has no block", r.Name), "")
 		return nil
 	case isElse && prior == nil:
-		c.fail(code.BadCondition, r.Span(), "@else must directly follow an @when or @else block", "move it directly after the block of an @when or @else")
+		c.fail(code.BadCondition, r.Span(), "@else must directly follow an @when or @else block",
+			"move it directly after the block of an @when or @else")
 		return nil
 	case !isElse && len(r.Prelude) == 0:
 		c.fail(code.BadCondition, r.Span(), "@when has no condition", "write @when and "+(&conditionReader{}).terms("or"))
@@ -291,7 +294,8 @@ func (r *conditionReader) read() (condition, bool) {
 		v := &r.values[0]
 		if !v.IsIdent("and") && !v.IsIdent("or") {
 			if v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') {
-				r.c.fail(code.BadCondition, v.Span(), "a comparison must be inside the brackets of const()", "write const(name > 3)")
+				r.c.fail(code.BadCondition, v.Span(), "a comparison must be inside the brackets of const()",
+					"write const(name > 3)")
 				return condition{}, false
 			}
 			return r.fail(v.Span(), "expected \"and\" or \"or\"")
@@ -425,12 +429,14 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	asked := *v
 	asked.Inner = &ast.Inner{Values: values, Close: v.Inner.Close}
 	x := condition{kind: kind, asked: asked, at: v.Pos}
-	if kind == asksContainer && len(values) > 1 && values[0].Kind == token.Ident && !values[0].IsIdent("not") && values[1].Inner != nil {
+	if kind == asksContainer && len(values) > 1 && values[0].Kind == token.Ident && !values[0].IsIdent("not") &&
+		values[1].Inner != nil {
 		x.name, values = values[:1:1], values[1:]
 	}
 	first := &values[0]
 	switch {
-	case first.Kind == token.LParen, first.IsIdent("not"), kind != asksMedia && kind != asksStyle && first.Kind == token.Function:
+	case first.Kind == token.LParen, first.IsIdent("not"), kind != asksMedia && kind != asksStyle &&
+		first.Kind == token.Function:
 	default:
 		values = []ast.Value{bracketed(values)}
 	}
@@ -464,7 +470,8 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	}
 	operator, rest := operatorOf(rest)
 	if len(rest) == 0 || !slices.Contains([]string{":", "=", ">", "<", ">=", "<="}, operator) {
-		return r.fail(v.Span(), "const() expects a constant, optionally with ':' and a value, or compared with <, >, <=, >= or =")
+		return r.fail(v.Span(),
+			"const() expects a constant, optionally with ':' and a value, or compared with <, >, <=, >= or =")
 	}
 	want, _ := r.c.values(rest, r.s, atBuild)
 	want = spaced(want, false)

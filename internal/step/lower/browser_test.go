@@ -21,7 +21,8 @@ func (g *generator) pick(list ...string) string { return list[g.IntN(len(list))]
 
 // compound returns a compound selector, perhaps with the nesting selector in it.
 func (g *generator) compound(nested bool) string {
-	base := g.pick("div", "p", "b", ".x", ".y", ".z", "#i", "*", ".x.y", "p.z", "div.x", ":not(.y)", ":is(.x, #i)", ":where(p, .z)", "b:first-child", "[class]")
+	base := g.pick("div", "p", "b", ".x", ".y", ".z", "#i", "*", ".x.y", "p.z", "div.x", ":not(.y)", ":is(.x, #i)",
+		":where(p, .z)", "b:first-child", "[class]")
 	if !nested {
 		return base
 	}
@@ -72,7 +73,8 @@ func (g *generator) block(depth int) string {
 		case depth > 0 && g.IntN(2) == 0:
 			b.WriteString(g.list(true) + " " + g.block(depth-1))
 		case depth > 0 && g.IntN(5) == 0:
-			b.WriteString(g.pick("@media (min-width: 1px) ", "@supports (order: 1) ", "@layer l ", "@media print ") + g.block(depth-1))
+			b.WriteString(g.pick("@media (min-width: 1px) ", "@supports (order: 1) ", "@layer l ", "@media print ") +
+				g.block(depth-1))
 		default:
 			g.n++
 			fmt.Fprintf(&b, "%s: %d; ", g.pick("order", "z-index", "flex-grow", "column-count"), g.n%97+1)
@@ -150,7 +152,8 @@ func TestNestingInBrowser(t *testing.T) {
 // fallbacks alone, as an older browser sees them, with the colours they stand for.
 func TestColorsInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
-	colors := []string{"oklch(0.6 0.1 200)", "oklch(0.7 0.3 150)", "lab(50 20 20 / 40%)", "lch(60 30 120)", "oklab(0.6 -0.1 0.1)", "color(display-p3 0 1 0)",
+	colors := []string{"oklch(0.6 0.1 200)", "oklch(0.7 0.3 150)", "lab(50 20 20 / 40%)", "lch(60 30 120)",
+		"oklab(0.6 -0.1 0.1)", "color(display-p3 0 1 0)",
 		"color(srgb 0.2 0.4 0.6)", "color(rec2020 0.1 0.5 0.9)", "oklch(0.5 none 20)", "color(xyz 0.3 0.4 0.1)"}
 	var cases [][2]string
 	for _, c := range colors {
@@ -183,7 +186,8 @@ func TestColorsInBrowser(t *testing.T) {
 		t.Errorf("%s\nbecame %s\nwhich is %s, was %s", d[0], d[1], d[3], d[2])
 	}
 	for _, c := range colors {
-		if got := lowered("a { color: "+c+" }", old); !strings.HasPrefix(got, "a{color:#") && !strings.HasPrefix(got, "a{color:rgba(") {
+		if got := lowered("a { color: "+c+" }", old); !strings.HasPrefix(got, "a{color:#") &&
+			!strings.HasPrefix(got, "a{color:rgba(") {
 			t.Errorf("%s has no fallback: %s", c, got)
 		}
 	}

@@ -133,7 +133,8 @@ func (c *colors) test(name string, v *ast.Value) ast.Value {
 		args = append([]ast.Value{ident("srgb", at, false)}, zero(true), zero(true), zero(true))
 	case name == "color-mix":
 		comma := ast.Value{Kind: token.Comma, Text: ",", Pos: v.Pos}
-		args = []ast.Value{ident("in", at, false), ident("srgb", at, true), comma, ident("red", at, false), comma, ident("red", at, false)}
+		args = []ast.Value{ident("in", at, false), ident("srgb", at, true), comma, ident("red", at, false), comma,
+			ident("red", at, false)}
 	case name == "contrast-color":
 		args = []ast.Value{ident("red", at, false)}
 	}

@@ -227,7 +227,8 @@ func (l *lowering) inside(n ast.Node, at site, from int) (ast.Node, bool) {
 		switch name := token.Lower(n.Name); name {
 		case "supports":
 			at.tested = slices.Concat(at.tested, n.Prelude)
-		case "font-face", "font-palette-values", "font-feature-values", "counter-style", "property", "view-transition", "color-profile":
+		case "font-face", "font-palette-values", "font-feature-values", "counter-style", "property", "view-transition",
+			"color-profile":
 			at.descriptors = true
 		}
 	}
@@ -303,7 +304,8 @@ func holdsFunction(values []ast.Value, wanted func(v *ast.Value) bool) bool {
 
 // holdsVar reports whether values contain a substitution function.
 func holdsVar(values []ast.Value) bool {
-	return holdsFunction(values, func(v *ast.Value) bool { return v.Kind == token.Function && known.Substitutes(token.Lower(v.Name())) })
+	return holdsFunction(values,
+		func(v *ast.Value) bool { return v.Kind == token.Function && known.Substitutes(token.Lower(v.Name())) })
 }
 
 // ident and call return values with the position of another one.

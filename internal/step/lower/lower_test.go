@@ -28,7 +28,8 @@ var ancient = browsers.AtLeast(map[string]browsers.Version{"chrome": 58000, "fir
 
 // TestNothingNeeded has that what needs no change is handed on, not copied.
 func TestNothingNeeded(t *testing.T) {
-	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css",
+		"@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
 	if nodes := Nodes(sheet.Nodes, Options{Targets: ancient}); !slices.Equal(nodes, sheet.Nodes) {
 		t.Errorf("other nodes: %v", nodes)
 	}
@@ -50,7 +51,8 @@ func testLowering(t *testing.T, opts Options, tests []lowerTest) {
 		if twice := loweredWith(got, opts); twice != got {
 			t.Errorf("%s\n a second time %s", test.src, twice)
 		}
-		if newest := loweredWith(test.src, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})}); newest != loweredWith(test.src, Options{}) {
+		if newest := loweredWith(test.src,
+			Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})}); newest != loweredWith(test.src, Options{}) {
 			t.Errorf("%s\n is lowered for browsers that read it: %s", test.src, newest)
 		}
 	}
@@ -73,13 +75,15 @@ func TestValues(t *testing.T) {
 			`a{font:1em/2 system-ui,-apple-system,"Segoe UI",Roboto,serif;font-family:system-ui,-apple-system,"Segoe UI",Roboto}b{font-family:system-ui,-apple-system,serif}`},
 		{`@keyframes k { to { color: #f008 } }`, `@keyframes k{to{color:rgba(255,0,0,0.533)}}`},
 	})
-	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 79000, "safari": 12000})}, []lowerTest{
-		{`a { width: clamp(1px, 2vw, 3px); --w: clamp(1px,var(--x),3px) }`, `a{width:max(1px,min(2vw,3px));--w:max(1px,min(var(--x),3px))}`},
-		{`a { width: calc(1px + clamp(1px, clamp(2px, 3vw, 4px), 5px)) }`, `a{width:calc(1px + max(1px,min(max(2px,min(3vw,4px)),5px)))}`},
-		{`a { width: clamp(none, 2vw, 3px); height: clamp(1px, 2vw, none) }`, `a{width:min(2vw,3px);height:max(1px,2vw)}`},
-		{`a { width: clamp(1px, 2vw) }`, ``},
-	})
-	testLowering(t, Options{Targets: ancient, AsIs: map[string]bool{hexWithAlpha: true}}, []lowerTest{{`a { color: #12345678 }`, ``}})
+	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"chrome": 79000, "safari": 12000})},
+		[]lowerTest{
+			{`a { width: clamp(1px, 2vw, 3px); --w: clamp(1px,var(--x),3px) }`, `a{width:max(1px,min(2vw,3px));--w:max(1px,min(var(--x),3px))}`},
+			{`a { width: calc(1px + clamp(1px, clamp(2px, 3vw, 4px), 5px)) }`, `a{width:calc(1px + max(1px,min(max(2px,min(3vw,4px)),5px)))}`},
+			{`a { width: clamp(none, 2vw, 3px); height: clamp(1px, 2vw, none) }`, `a{width:min(2vw,3px);height:max(1px,2vw)}`},
+			{`a { width: clamp(1px, 2vw) }`, ``},
+		})
+	testLowering(t, Options{Targets: ancient, AsIs: map[string]bool{hexWithAlpha: true}},
+		[]lowerTest{{`a { color: #12345678 }`, ``}})
 }
 
 func TestAsIs(t *testing.T) {
@@ -219,7 +223,8 @@ func TestRanges(t *testing.T) {
 			test.want = test.src
 		}
 		got := lowered("@media "+test.src+" { a { b: c } }", older)
-		want := lowered("@media "+test.want+" { a { b: c } }", browsers.AtLeast(map[string]browsers.Version{"chrome": 150000}))
+		want := lowered("@media "+test.want+" { a { b: c } }",
+			browsers.AtLeast(map[string]browsers.Version{"chrome": 150000}))
 		if got != want {
 			t.Errorf("%s\n got %swant %s", test.src, got, want)
 		}
@@ -227,7 +232,8 @@ func TestRanges(t *testing.T) {
 			t.Errorf("a second time %s", twice)
 		}
 	}
-	if src := "@media(width < 1px){a{b:c}}\n"; lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})) != src {
+	if src := "@media(width < 1px){a{b:c}}\n"; lowered(src,
+		browsers.AtLeast(map[string]browsers.Version{"chrome": 150000})) != src {
 		t.Error("a range was lowered for browsers that read it")
 	}
 }
@@ -256,8 +262,10 @@ func TestColors(t *testing.T) {
 			t.Errorf("%s: a second time %s", test.name, twice)
 		}
 	}
-	if src := "a{color:oklch(0.6 0.1 200)}\n"; lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})) != src {
-		t.Errorf("lowered for browsers that read it: %s", lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})))
+	if src := "a{color:oklch(0.6 0.1 200)}\n"; lowered(src,
+		browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})) != src {
+		t.Errorf("lowered for browsers that read it: %s",
+			lowered(src, browsers.AtLeast(map[string]browsers.Version{"chrome": 120000})))
 	}
 }
 

@@ -84,7 +84,8 @@ func isComparison(v ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') ||
 // browsers support.
 func withoutRanges(query []ast.Value) (out []ast.Value, strict, ok bool) {
 	negated := len(query) > 0 && query[0].IsIdent("not")
-	if negated && len(query) > 1 && query[1].Kind == token.LParen || slices.ContainsFunc(query, func(v ast.Value) bool { return v.IsIdent("or") }) {
+	if negated && len(query) > 1 && query[1].Kind == token.LParen ||
+		slices.ContainsFunc(query, func(v ast.Value) bool { return v.IsIdent("or") }) {
 		return nil, false, false
 	}
 	for _, v := range query {
@@ -168,7 +169,8 @@ var mirror = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": 
 
 // rangeFeatures are the media features of type range.
 var rangeFeatures = map[string]bool{
-	"width": true, "height": true, "device-width": true, "device-height": true, "resolution": true, "color": true, "color-index": true, "monochrome": true,
+	"width": true, "height": true, "device-width": true, "device-height": true, "resolution": true, "color": true,
+	"color-index": true, "monochrome": true,
 	"aspect-ratio": true, "device-aspect-ratio": true,
 }
 

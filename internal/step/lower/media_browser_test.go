@@ -58,7 +58,8 @@ func TestRangesInBrowser(t *testing.T) {
 		t.Fatal(err)
 	}
 	var answers [][3]bool
-	page.Eval(fmt.Sprintf(`(%s).map(q => [q.Source, q.Lowered, q.Old].map(text => matchMedia(text).matches))`, list), &answers)
+	page.Eval(fmt.Sprintf(`(%s).map(q => [q.Source, q.Lowered, q.Old].map(text => matchMedia(text).matches))`, list),
+		&answers)
 	holding := 0
 	for i, a := range answers {
 		q := queries[i]

@@ -31,7 +31,8 @@ func TestLoweredInBrowser(t *testing.T) {
 		return g.pick("0", "1px", "2em", "3%", "auto", "calc(1px + 1em)", "clamp(1px, 2vw, 30px)")
 	}
 	color := func() string {
-		return g.pick("#f00c", "#12345678", "rgb(1 2 3)", "rgb(10% 20% 30% / 40%)", "hsl(120deg 50% 50% / 0.5)", "hwb(20 20% 30%)", "oklch(0.6 0.1 200)",
+		return g.pick("#f00c", "#12345678", "rgb(1 2 3)", "rgb(10% 20% 30% / 40%)", "hsl(120deg 50% 50% / 0.5)",
+			"hwb(20 20% 30%)", "oklch(0.6 0.1 200)",
 			"color-mix(in srgb, red, blue)", "rgb(from red g r b / 0.4)", "lab(50 20 20)", "currentcolor")
 	}
 	sides := func(most int) string {
@@ -52,26 +53,35 @@ func TestLoweredInBrowser(t *testing.T) {
 		case 1:
 			return logical(g.pick("margin", "inset"))
 		case 2:
-			return strings.NewReplacer("auto", "4px", "3%", "5px").Replace(logical(g.pick("padding", "scroll-padding", "scroll-margin")))
+			return strings.NewReplacer("auto", "4px", "3%",
+				"5px").Replace(logical(g.pick("padding", "scroll-padding", "scroll-margin")))
 		case 3:
-			return "border-" + g.pick("inline", "block", "inline-start", "block-end") + ": 2px " + g.pick("solid ", "dotted ") + color()
+			return "border-" + g.pick("inline", "block", "inline-start", "block-end") + ": 2px " +
+				g.pick("solid ", "dotted ") + color()
 		case 4:
-			return "border-" + g.pick("inline", "block") + "-" + g.pick("width: 1px 3px", "style: solid dashed", "color: red blue", "start-color: green")
+			return "border-" + g.pick("inline", "block") + "-" +
+				g.pick("width: 1px 3px", "style: solid dashed", "color: red blue", "start-color: green")
 		case 5:
-			return g.pick("inline-size: ", "block-size: ", "min-inline-size: ", "max-block-size: ") + g.pick("10px", "50%", "3em")
+			return g.pick("inline-size: ", "block-size: ", "min-inline-size: ", "max-block-size: ") +
+				g.pick("10px", "50%", "3em")
 		case 6:
 			return "border-" + g.pick("start-start", "start-end", "end-start", "end-end") + "-radius: 3px 5px"
 		case 7:
-			return g.pick("place-items", "place-content", "place-self") + ": " + g.pick("center", "start end", "stretch", "baseline", "end center")
+			return g.pick("place-items", "place-content", "place-self") + ": " +
+				g.pick("center", "start end", "stretch", "baseline", "end center")
 		case 8:
 			return "overflow: " + g.pick("hidden auto", "scroll hidden", "auto", "visible")
 		case 9:
-			return "display: " + g.pick("inline flex", "block flow-root", "grid block", "inline grid", "inline flow-root", "list-item block flow", "flex")
+			return "display: " +
+				g.pick("inline flex", "block flow-root", "grid block", "inline grid", "inline flow-root",
+					"list-item block flow", "flex")
 		case 10:
 			return g.pick("color", "background-color", "outline-color", "text-decoration-color") + ": " + color()
 		}
-		return "background-image: " + g.pick("linear-gradient(to right, red 0 10px, blue 10px 20px)", "radial-gradient(circle, "+color()+" 0 50%, blue 70%)",
-			"conic-gradient(red 0 25%, blue 0 50%)", "repeating-linear-gradient(45deg, rgb(0 0 0 / 50%) 0 2px, #fff8 2px 4px)")
+		return "background-image: " +
+			g.pick("linear-gradient(to right, red 0 10px, blue 10px 20px)",
+				"radial-gradient(circle, "+color()+" 0 50%, blue 70%)",
+				"conic-gradient(red 0 25%, blue 0 50%)", "repeating-linear-gradient(45deg, rgb(0 0 0 / 50%) 0 2px, #fff8 2px 4px)")
 	}
 	for _, direction := range []Direction{LeftToRight, RightToLeft} {
 		opts := Options{Targets: ancient, Direction: direction}
@@ -79,7 +89,8 @@ func TestLoweredInBrowser(t *testing.T) {
 		for range 150 {
 			var sheet strings.Builder
 			for range 1 + g.IntN(4) {
-				sheet.WriteString(g.pick(":is(.x, .y)", "p:is(.y, .z) b", ":is(p, b):is(.x, .y, .z)", ".x", "p", "div > :is(p, b)", ".x:dir(ltr)", "p:dir(rtl)", ".y") + " { ")
+				sheet.WriteString(g.pick(":is(.x, .y)", "p:is(.y, .z) b", ":is(p, b):is(.x, .y, .z)", ".x", "p",
+					"div > :is(p, b)", ".x:dir(ltr)", "p:dir(rtl)", ".y") + " { ")
 				for range 1 + g.IntN(4) {
 					sheet.WriteString(declaration() + "; ")
 				}
@@ -91,7 +102,8 @@ func TestLoweredInBrowser(t *testing.T) {
 			cases = append(cases, [2]string{sheet.String(), loweredWith(sheet.String(), opts)})
 		}
 		list, _ := json.Marshal(cases)
-		markup, _ := json.Marshal(strings.ReplaceAll(nestingPage, "class=x>", "class=x style='position:relative;color:navy'>"))
+		markup, _ := json.Marshal(strings.ReplaceAll(nestingPage, "class=x>",
+			"class=x style='position:relative;color:navy'>"))
 		var out struct {
 			Different [][]string
 			Styled    int
@@ -141,7 +153,8 @@ func TestLoweredInBrowser(t *testing.T) {
 // they are to look as the sheets they came from.
 func TestWithoutTheFeature(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
-	unknown := strings.NewReplacer("light-dark(", "no-light-dark(", "oklch(", "no-oklch(", "color-mix(", "no-color-mix(", "lab(", "no-lab(", "rgb(from", "no-rgb(from")
+	unknown := strings.NewReplacer("light-dark(", "no-light-dark(", "oklch(", "no-oklch(", "color-mix(",
+		"no-color-mix(", "lab(", "no-lab(", "rgb(from", "no-rgb(from")
 	const both, markup = ":root { color-scheme: light dark } ", `<div class=x><p class=y>1</p><p class=z>2</p></div>`
 	sheets := []string{
 		both + "p { color: light-dark(red, blue) }",
@@ -154,7 +167,8 @@ func TestWithoutTheFeature(t *testing.T) {
 	}
 	targets := browsers.AtLeast(map[string]browsers.Version{"chrome": 100000, "safari": 14000})
 	for _, scheme := range []string{"light", "dark"} {
-		page.Call("Emulation.setEmulatedMedia", map[string]any{"features": []map[string]string{{"name": "prefers-color-scheme", "value": scheme}}}, nil)
+		page.Call("Emulation.setEmulatedMedia",
+			map[string]any{"features": []map[string]string{{"name": "prefers-color-scheme", "value": scheme}}}, nil)
 		for _, src := range sheets {
 			lowered := lowered(src, targets)
 			list, _ := json.Marshal([]string{src, lowered, unknown.Replace(lowered)})

@@ -86,7 +86,8 @@ func (p *propertyRewriter) declaration(d *ast.Declaration, _ site) []ast.Node {
 // placing are the shorthands of alignment (CSS Box Alignment 3, sections 5.5
 // and 6.5).
 var placing = map[string][]string{
-	"place-content": {"align-content", "justify-content"}, "place-items": {"align-items", "justify-items"}, "place-self": {"align-self", "justify-self"},
+	"place-content": {"align-content", "justify-content"}, "place-items": {"align-items", "justify-items"},
+	"place-self": {"align-self", "justify-self"},
 }
 
 // spread returns the declarations of the longhands: with the whole value if it
@@ -96,11 +97,13 @@ func spread(d *ast.Declaration, name string, names []string) []ast.Node {
 	parts := ast.Significant(d.Value)
 	atOnce := len(names) == 1 || strings.HasPrefix(name, "border-") && !sided(name)
 	switch {
-	case len(parts) == 0, !atOnce && len(parts) > len(names), name == "overflow" && len(parts) != 2, placing[name] != nil && !placed(parts):
+	case len(parts) == 0, !atOnce && len(parts) > len(names), name == "overflow" && len(parts) != 2,
+		placing[name] != nil && !placed(parts):
 		return nil
 	case !atOnce && holdsVar(parts) && len(parts) < len(names):
 		return nil // var() may stand for several parts
-	case !atOnce && holdsFunction(parts, func(v *ast.Value) bool { return !slices.Contains(oldFunctions, token.Lower(v.Name())) }):
+	case !atOnce && holdsFunction(parts,
+		func(v *ast.Value) bool { return !slices.Contains(oldFunctions, token.Lower(v.Name())) }):
 		return nil // a browser without support for one part skips the whole shorthand, but would not skip all longhands
 	}
 	out := make([]ast.Node, len(names))
@@ -145,16 +148,20 @@ func placed(parts []ast.Value) bool {
 		return false // invalid in the first longhand, and so in the shorthand
 	}
 	return !slices.ContainsFunc(parts, func(v ast.Value) bool {
-		return v.Kind != token.Ident || slices.Contains([]string{"baseline", "first", "last", "safe", "unsafe", "legacy"}, token.Lower(v.Text))
+		return v.Kind != token.Ident ||
+			slices.Contains([]string{"baseline", "first", "last", "safe", "unsafe", "legacy"}, token.Lower(v.Text))
 	})
 }
 
 // displays maps values of display with two keywords to one keyword (CSS Display
 // 3, section 2).
 var displays = map[string]string{
-	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block", "run-in flow": "run-in",
-	"block flex": "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid", "block table": "table", "inline table": "inline-table",
-	"inline ruby": "ruby", "list-item block": "list-item", "list-item flow": "list-item", "list-item block flow": "list-item",
+	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block",
+	"run-in flow": "run-in",
+	"block flex":  "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid",
+	"block table": "table", "inline table": "inline-table",
+	"inline ruby": "ruby", "list-item block": "list-item", "list-item flow": "list-item",
+	"list-item block flow": "list-item",
 }
 
 // display rewrites a value with two keywords, in any order.
@@ -169,7 +176,8 @@ func display(d *ast.Declaration) []ast.Node {
 	}
 	for two, one := range displays {
 		fields := strings.Fields(two)
-		if len(fields) == len(words) && !slices.ContainsFunc(fields, func(w string) bool { return !slices.Contains(words, w) }) {
+		if len(fields) == len(words) &&
+			!slices.ContainsFunc(fields, func(w string) bool { return !slices.Contains(words, w) }) {
 			copied := *d
 			copied.Value = []ast.Value{ident(one, &parts[0], false)}
 			return []ast.Node{&copied}
@@ -190,7 +198,8 @@ func flow(direction Direction) map[string][]string {
 		inline = [2]string{"right", "left"}
 	}
 	out := map[string][]string{
-		"inline-size": {"width"}, "block-size": {"height"}, "min-inline-size": {"min-width"}, "min-block-size": {"min-height"},
+		"inline-size": {"width"}, "block-size": {"height"}, "min-inline-size": {"min-width"},
+		"min-block-size":  {"min-height"},
 		"max-inline-size": {"max-width"}, "max-block-size": {"max-height"},
 	}
 	for axis, sides := range map[string][2]string{"block": {"top", "bottom"}, "inline": inline} {

@@ -47,9 +47,11 @@ func scheme(d *ast.Declaration, at site, followed func() bool) []ast.Node {
 	}
 	if at.mayGuard && followed() {
 		query := ast.Value{Kind: token.LParen, Text: "(", Pos: d.NamePos, Inner: &ast.Inner{Values: []ast.Value{
-			ident("prefers-color-scheme", place, false), {Kind: token.Colon, Text: ":", Pos: d.NamePos}, ident("dark", place, true),
+			ident("prefers-color-scheme", place, false), {Kind: token.Colon, Text: ":", Pos: d.NamePos},
+			ident("dark", place, true),
 		}}}
-		out = append(out, &ast.AtRule{At: d.NamePos, Name: "media", Prelude: []ast.Value{query}, Block: &ast.Block{Nodes: []ast.Node{guard(test, true, &dark)}}})
+		out = append(out, &ast.AtRule{At: d.NamePos, Name: "media", Prelude: []ast.Value{query},
+			Block: &ast.Block{Nodes: []ast.Node{guard(test, true, &dark)}}})
 	}
 	if guarded {
 		out = append(out, guard(test, false, d))
@@ -92,7 +94,9 @@ func inScheme(values []ast.Value, which int) (out []ast.Value, ok bool) {
 
 // isRoot reports whether a selector is :root or html.
 func isRoot(s ast.Selector) bool {
-	return len(s) == 1 && (s[0].Kind == ast.PseudoClass && token.EqualFold(s[0].Name, "root") || s[0].Kind == ast.TypeSelector && token.EqualFold(s[0].Name, "html"))
+	return len(s) == 1 &&
+		(s[0].Kind == ast.PseudoClass && token.EqualFold(s[0].Name, "root") || s[0].Kind == ast.TypeSelector &&
+			token.EqualFold(s[0].Name, "html"))
 }
 
 // trimmed returns values without leading and trailing white space values.
@@ -117,7 +121,8 @@ func followsScheme(nodes []ast.Node) bool {
 			d, ok := n.(*ast.Declaration)
 			switch {
 			case !ok || !token.EqualFold(d.Name, "color-scheme"):
-			case ofRoot && slices.Contains(r.Nodes, n) && slices.Contains([]string{"light dark", "dark light"}, token.Lower(print.CompactValues(d.Value))):
+			case ofRoot && slices.Contains(r.Nodes, n) &&
+				slices.Contains([]string{"light dark", "dark light"}, token.Lower(print.CompactValues(d.Value))):
 				root++
 			default:
 				others++

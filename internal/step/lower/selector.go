@@ -77,7 +77,8 @@ func (r *selectorRewriter) list(list []ast.Selector) (out []ast.Selector, ok boo
 		if r.is && alternatives(s) <= maxProduct {
 			written = expanded(s)
 		}
-		ok = ok || len(written) != 1 || !ast.EqualSelectors(written, []ast.Selector{s}) || !slices.ContainsFunc(list, func(o ast.Selector) bool { return &o[0] == &s[0] })
+		ok = ok || len(written) != 1 || !ast.EqualSelectors(written, []ast.Selector{s}) ||
+			!slices.ContainsFunc(list, func(o ast.Selector) bool { return &o[0] == &s[0] })
 		out = append(out, written...)
 	}
 	return out, ok && len(out) <= max(maxProduct, len(list))
@@ -88,7 +89,8 @@ func (r *selectorRewriter) concerns(p ast.Simple) bool {
 	if p.Kind != ast.PseudoClass {
 		return false
 	}
-	return r.is && token.EqualFold(p.Name, "is") || r.anyLink && token.EqualFold(p.Name, "any-link") || r.dir && token.EqualFold(p.Name, "dir")
+	return r.is && token.EqualFold(p.Name, "is") || r.anyLink && token.EqualFold(p.Name, "any-link") || r.dir &&
+		token.EqualFold(p.Name, "dir")
 }
 
 // alternatives returns the number of selectors that s expands to without :is(),
@@ -136,7 +138,8 @@ func expanded(s ast.Selector) []ast.Selector {
 			return []ast.Selector{s}
 		}
 		// What could not be joined is still an :is().
-		if slices.ContainsFunc(one, func(p ast.Simple) bool { return isIs(p) && ast.EqualSelectors(p.Args.Selectors, []ast.Selector{arg}) }) {
+		if slices.ContainsFunc(one,
+			func(p ast.Simple) bool { return isIs(p) && ast.EqualSelectors(p.Args.Selectors, []ast.Selector{arg}) }) {
 			return []ast.Selector{s}
 		}
 		rest := expanded(one)
@@ -154,9 +157,10 @@ func isIs(p ast.Simple) bool { return p.Kind == ast.PseudoClass && token.EqualFo
 // writable reports whether the arguments of :is() can become separate
 // selectors.
 func writable(args []ast.Selector) bool {
-	return len(args) > 0 && len(args) <= maxProduct && sameSpecificity(args) && !slices.ContainsFunc(args, func(a ast.Selector) bool {
-		return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
-	})
+	return len(args) > 0 && len(args) <= maxProduct && sameSpecificity(args) &&
+		!slices.ContainsFunc(args, func(a ast.Selector) bool {
+			return endsInElement(a) || a[0].Kind == ast.Combinator || !everywhere(a)
+		})
 }
 
 // everywhere reports whether every browser supports the pseudo-classes of a
@@ -173,8 +177,10 @@ func everywhere(s ast.Selector) bool {
 
 // oldPseudos are the pseudo-classes of Selectors 3.
 var oldPseudos = []string{
-	"hover", "active", "focus", "link", "visited", "target", "lang", "enabled", "disabled", "checked", "indeterminate", "root", "first-child", "last-child", "only-child",
-	"first-of-type", "last-of-type", "only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type", "empty", "not",
+	"hover", "active", "focus", "link", "visited", "target", "lang", "enabled", "disabled", "checked", "indeterminate",
+	"root", "first-child", "last-child", "only-child",
+	"first-of-type", "last-of-type", "only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type",
+	"empty", "not",
 }
 
 // linked returns s with :any-link replaced by [href], if it is on an element
@@ -189,7 +195,8 @@ func linked(s ast.Selector) ast.Selector {
 		for first > 0 && s[first-1].Kind != ast.Combinator {
 			first--
 		}
-		if s[first].Kind == ast.TypeSelector && (token.EqualFold(s[first].Name, "a") || token.EqualFold(s[first].Name, "area")) {
+		if s[first].Kind == ast.TypeSelector &&
+			(token.EqualFold(s[first].Name, "a") || token.EqualFold(s[first].Name, "area")) {
 			out := slices.Clone(s)
 			out[i] = ast.Simple{Kind: ast.AttributeSelector, Name: "href", Pos: s[i].Pos, Args: &ast.Args{}}
 			return linked(out)
@@ -216,8 +223,10 @@ func (r *selectorRewriter) decided(s ast.Selector) (with ast.Selector, matches b
 		if &with[0] == &s[0] {
 			with = slices.Clone(s)
 		}
-		wrong := ast.Simple{Kind: ast.AttributeSelector, Name: "dir", Pos: p.Pos, Args: &ast.Args{Matcher: "=", Value: ident(other, &p.Args.Values[0], false)}}
-		with[i] = ast.Simple{Kind: ast.PseudoClass, Name: "not", Pos: p.Pos, Args: &ast.Args{Selectors: []ast.Selector{{wrong}}}}
+		wrong := ast.Simple{Kind: ast.AttributeSelector, Name: "dir", Pos: p.Pos,
+			Args: &ast.Args{Matcher: "=", Value: ident(other, &p.Args.Values[0], false)}}
+		with[i] = ast.Simple{Kind: ast.PseudoClass, Name: "not", Pos: p.Pos,
+			Args: &ast.Args{Selectors: []ast.Selector{{wrong}}}}
 	}
 	return with, true
 }

@@ -30,14 +30,18 @@ const (
 // gradients are the functions whose stops may have two positions (CSS Images 4,
 // section 3.5.1), with the features of these.
 var gradients = map[string]string{
-	"linear-gradient": "css.types.gradient.linear-gradient" + doublePosition, "repeating-linear-gradient": "css.types.gradient.linear-gradient" + doublePosition,
-	"radial-gradient": "css.types.gradient.radial-gradient" + doublePosition, "repeating-radial-gradient": "css.types.gradient.radial-gradient" + doublePosition,
-	"conic-gradient": "css.types.gradient.conic-gradient" + doublePosition, "repeating-conic-gradient": "css.types.gradient.conic-gradient" + doublePosition,
+	"linear-gradient":           "css.types.gradient.linear-gradient" + doublePosition,
+	"repeating-linear-gradient": "css.types.gradient.linear-gradient" + doublePosition,
+	"radial-gradient":           "css.types.gradient.radial-gradient" + doublePosition,
+	"repeating-radial-gradient": "css.types.gradient.radial-gradient" + doublePosition,
+	"conic-gradient":            "css.types.gradient.conic-gradient" + doublePosition,
+	"repeating-conic-gradient":  "css.types.gradient.conic-gradient" + doublePosition,
 }
 
 // valueFeatures are the features that this rewrite is for.
 var valueFeatures = []string{
-	clampFunction, hexWithAlpha, hwbFunction, systemFont, spacedRGB, spacedHSL, "css.types.gradient.linear-gradient" + doublePosition,
+	clampFunction, hexWithAlpha, hwbFunction, systemFont, spacedRGB, spacedHSL, "css.types.gradient.linear-gradient" +
+		doublePosition,
 	"css.types.gradient.radial-gradient" + doublePosition, "css.types.gradient.conic-gradient" + doublePosition,
 }
 
@@ -280,7 +284,8 @@ var systemNames = []string{"-apple-system", `"Segoe UI"`, "Roboto"}
 func systemFonts(values []ast.Value) (with []ast.Value, ok bool) {
 	at := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsIdent("system-ui") })
 	if at < 0 || slices.ContainsFunc(values, func(v ast.Value) bool {
-		return slices.ContainsFunc(systemNames, func(name string) bool { return strings.EqualFold(strings.Trim(name, `"`), strings.Trim(v.Text, `"'`)) })
+		return slices.ContainsFunc(systemNames,
+			func(name string) bool { return strings.EqualFold(strings.Trim(name, `"`), strings.Trim(v.Text, `"'`)) })
 	}) {
 		return values, false
 	}
@@ -290,7 +295,8 @@ func systemFonts(values []ast.Value) (with []ast.Value, ok bool) {
 		if name[0] == '"' {
 			kind = token.String
 		}
-		with = append(with, ast.Value{Kind: token.Comma, Text: ",", Pos: values[at].Pos}, ast.Value{Kind: kind, Text: name, Pos: values[at].Pos})
+		with = append(with, ast.Value{Kind: token.Comma, Text: ",", Pos: values[at].Pos},
+			ast.Value{Kind: kind, Text: name, Pos: values[at].Pos})
 	}
 	return append(with, values[at+1:]...), true
 }

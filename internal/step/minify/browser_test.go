@@ -26,7 +26,8 @@ func TestColorsAreTheSame(t *testing.T) {
 		values := minified(fmt.Sprintf("a{color:rgb(%d, %d, %d);color:rgba(%d %d %d)}", i, 255-i, i*3%256, i, i, i/2))
 		add(fmt.Sprintf("rgb(%d, %d, %d)", i, 255-i, i*3%256), between(values, "color:", ";"))
 		add(fmt.Sprintf("rgb(%d, %d, %d)", i, i, i/2), between(values, ";color:", "}"))
-		for _, source := range []string{fmt.Sprintf("hsl(%d, %d%%, %d%%)", i*2, i*7%101, i*3%101), fmt.Sprintf("hsla(%ddeg %d%% %d%% / %d%%)", i, i*5%101, i*11%101, i%101),
+		for _, source := range []string{fmt.Sprintf("hsl(%d, %d%%, %d%%)", i*2, i*7%101, i*3%101),
+			fmt.Sprintf("hsla(%ddeg %d%% %d%% / %d%%)", i, i*5%101, i*11%101, i%101),
 			fmt.Sprintf("rgba(%d, %d, %d, .%d)", i, i/3, i/2, i), fmt.Sprintf("hwb(%d %d%% %d%%)", i*3, i%60, i%40),
 			fmt.Sprintf("color-mix(in oklab, hsl(%d 33%% 41%%), rgb(%d 0 0))", i, i)} {
 			add(source, between(minified("a{color:"+source+"}"), "color:", "}"))
@@ -71,9 +72,11 @@ func between(s, a, b string) string {
 // in properties that take them, and whether invalid values stay invalid.
 func TestNumbersAreTheSame(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
-	numbers := []string{"0", "0.0", "-0", "+0", "00", "1", "1.0", "+1.0", "-1.50", "0.50", ".5", "-.50", "+.5", "1e1", "1.0E1", "1.50e+1", "10.00", "010", "1e-1", "0e3", "100.0"}
+	numbers := []string{"0", "0.0", "-0", "+0", "00", "1", "1.0", "+1.0", "-1.50", "0.50", ".5", "-.50", "+.5", "1e1",
+		"1.0E1", "1.50e+1", "10.00", "010", "1e-1", "0e3", "100.0"}
 	units := []string{"", "px", "em", "%", "deg", "s", "fr", "EM"}
-	properties := []string{"margin-left", "z-index", "order", "opacity", "line-height", "flex-grow", "rotate", "transition-duration",
+	properties := []string{"margin-left", "z-index", "order", "opacity", "line-height", "flex-grow", "rotate",
+		"transition-duration",
 		"font-weight", "column-count", "width", "tab-size", "animation-iteration-count", "letter-spacing", "grid-row-start", "scale", "aspect-ratio"}
 	type check struct{ Property, Source, Short string }
 	var checks []check

@@ -111,7 +111,8 @@ func declaration(d *ast.Declaration) ast.Edit {
 	}
 	name := token.Lower(d.Name)
 	in := contextOf(name)
-	if strings.HasSuffix(name, "filter") && slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
+	if strings.HasSuffix(name, "filter") &&
+		slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Colon }) {
 		return ast.Keep // legacy syntax with a grammar of its own
 	}
 	list, changed := values(d.Value, in)

@@ -23,7 +23,8 @@ import (
 
 // nameLists are the properties whose values list property names, with the list
 // that they belong to.
-var nameLists = map[string]string{"transition": "transition", "transition-property": "transition", "will-change": "will-change"}
+var nameLists = map[string]string{"transition": "transition", "transition-property": "transition",
+	"will-change": "will-change"}
 
 // listsNames reports whether a declaration lists property names for which there
 // is a guarded form.
@@ -102,7 +103,8 @@ func (p *prefixer) guarded(r *ast.StyleRule) (out []ast.Node) {
 
 // guard returns a rule for browsers without some properties, with the
 // declarations of the lists and prefixed names in them, and the changes.
-func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []string) (rule *ast.AtRule, changes []Change) {
+func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []string) (rule *ast.AtRule,
+	changes []Change) {
 	inner := *r
 	inner.Nodes = nil
 	for _, n := range r.Nodes {
@@ -123,7 +125,8 @@ func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []strin
 			if lower := token.Lower(v.Text); v.Kind == token.Ident && slices.Contains(names, lower) {
 				prefix := p.onePrefix(lower)
 				v.Text = renamed(prefix, lower)
-				changes = append(changes, Change{Property: name + ": " + v.Text, Feature: featureOfName(lower, prefix), Prefix: prefix})
+				changes = append(changes,
+					Change{Property: name + ": " + v.Text, Feature: featureOfName(lower, prefix), Prefix: prefix})
 			}
 		}
 		inner.Nodes = append(inner.Nodes, &copied)
@@ -138,7 +141,9 @@ func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []strin
 		return v
 	}
 	lacks := func(name string) []ast.Value {
-		return []ast.Value{value(token.Ident, "not", false), brackets(true, value(token.Ident, name, false), value(token.Colon, ":", false), value(token.Ident, "inherit", false))}
+		return []ast.Value{value(token.Ident, "not", false),
+			brackets(true, value(token.Ident, name, false), value(token.Colon, ":", false),
+				value(token.Ident, "inherit", false))}
 	}
 	prelude := lacks(names[0])
 	if len(names) > 1 {
@@ -158,6 +163,7 @@ func (p *prefixer) guard(r *ast.StyleRule, groups map[string]bool, names []strin
 func (p *prefixer) hasGuard(r *ast.AtRule) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		o, ok := n.(*ast.AtRule)
-		return ok && token.EqualFold(o.Name, "supports") && print.CompactValues(o.Prelude) == print.CompactValues(r.Prelude) && ast.Equal(o.Block.Nodes, r.Block.Nodes, true)
+		return ok && token.EqualFold(o.Name, "supports") &&
+			print.CompactValues(o.Prelude) == print.CompactValues(r.Prelude) && ast.Equal(o.Block.Nodes, r.Block.Nodes, true)
 	})
 }

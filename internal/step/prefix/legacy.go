@@ -39,7 +39,8 @@ func (p *prefixer) box(d *ast.Declaration, name string, block []ast.Node) []ast.
 				twin.Name, text = d.Name, prefix+pair[1]
 			}
 			twin.Value = []ast.Value{{Kind: kindOf(text), Text: text, Pos: d.Value[0].Pos}}
-			if pair[0] == "display" && holds(block, name, twin.Value) || pair[0] != "display" && p.find(block, twin.Name) != nil {
+			if pair[0] == "display" && holds(block, name, twin.Value) || pair[0] != "display" &&
+				p.find(block, twin.Name) != nil {
 				continue
 			}
 			out = append(out, &twin)
@@ -82,10 +83,14 @@ var boxForms = map[string]func(words []string) [][2]string{
 		return nil
 	},
 	"justify-content": func(w []string) [][2]string {
-		return oneOf("box-pack", w, map[string]string{"flex-start": "start", "start": "start", "flex-end": "end", "end": "end", "center": "center", "space-between": "justify"})
+		return oneOf("box-pack", w,
+			map[string]string{"flex-start": "start", "start": "start", "flex-end": "end", "end": "end", "center": "center",
+				"space-between": "justify"})
 	},
 	"align-items": func(w []string) [][2]string {
-		return oneOf("box-align", w, map[string]string{"flex-start": "start", "start": "start", "flex-end": "end", "end": "end", "center": "center", "baseline": "baseline", "stretch": "stretch"})
+		return oneOf("box-align", w,
+			map[string]string{"flex-start": "start", "start": "start", "flex-end": "end", "end": "end", "center": "center",
+				"baseline": "baseline", "stretch": "stretch"})
 	},
 	"flex": func(w []string) [][2]string {
 		if grow, ok := map[string]string{"none": "0", "initial": "0", "auto": "1"}[w[0]]; ok {
@@ -191,7 +196,8 @@ func oldLine(first []ast.Value) (lead [][]ast.Value, ok bool) {
 			out[i].Text = side
 		}
 		return [][]ast.Value{out}, len(out) > 0
-	case first[0].IsIdent("in"), first[0].Kind == token.Function && slices.Contains(calculations, token.Lower(first[0].Name())):
+	case first[0].IsIdent("in"), first[0].Kind == token.Function &&
+		slices.Contains(calculations, token.Lower(first[0].Name())):
 		return nil, false
 	case len(first) == 1 && first[0].Kind == token.Dimension:
 		n := token.NumberLen(first[0].Text)

@@ -68,7 +68,8 @@ func Merge(changes, more []Change) []Change {
 // Options configure the step.
 type Options struct {
 	Targets browsers.Targets
-	AsIs    []string // properties, functions and keywords by name, "@keyframes", and selectors with colons, that are not changed
+	// properties, functions and keywords by name, "@keyframes", and selectors with colons, that are not changed
+	AsIs []string
 }
 
 // Prefixer prefixes sheets. It is safe for concurrent use.
@@ -109,14 +110,16 @@ type needs struct {
 // needsOf determines the needed prefixes.
 func needsOf(opts Options) *needs {
 	n := &needs{
-		targets: opts.Targets, asIs: opts.AsIs, properties: make(map[string][]string), keywords: make(map[string]map[string][]string),
+		targets: opts.Targets, asIs: opts.AsIs, properties: make(map[string][]string),
+		keywords:  make(map[string]map[string][]string),
 		functions: make(map[string][]string), pseudos: make(map[string][]string),
 	}
 	all := opts.Targets.AllPrefixes()
 	for feature, list := range all {
 		if name, ok := strings.CutPrefix(feature, "css.properties."); ok {
 			n.addProperty(name, list)
-		} else if name, ok := strings.CutPrefix(feature, "css.selectors."); ok && !strings.Contains(name, ".") && !otherMeaning[name] {
+		} else if name, ok := strings.CutPrefix(feature, "css.selectors."); ok && !strings.Contains(name, ".") &&
+			!otherMeaning[name] {
 			n.pseudos[name] = n.wanted(list, ":"+name, "::"+name)
 		}
 	}
@@ -127,7 +130,8 @@ func needsOf(opts Options) *needs {
 	}
 	n.guards = len(opts.Targets.Unsupported("css.at-rules.supports")) == 0
 	n.keyframes = n.wanted(all["css.at-rules.keyframes"], "@keyframes")
-	n.boxes = n.wanted(opts.Targets.InStead(browsers.Property("box-flex"), browsers.Property("display")+".flex"), "display", "flex")
+	n.boxes = n.wanted(opts.Targets.InStead(browsers.Property("box-flex"), browsers.Property("display")+".flex"),
+		"display", "flex")
 	return n
 }
 
@@ -300,7 +304,8 @@ func (p *prefixer) fitting(list []string) []string {
 	if p.only == "" || list == nil {
 		return list
 	}
-	return slices.DeleteFunc(slices.Clone(list), func(prefix string) bool { return !strings.HasPrefix(strings.TrimLeft(prefix, "=:"), p.only) })
+	return slices.DeleteFunc(slices.Clone(list),
+		func(prefix string) bool { return !strings.HasPrefix(strings.TrimLeft(prefix, "=:"), p.only) })
 }
 
 // featureOfName returns the feature of a property with a prefix.

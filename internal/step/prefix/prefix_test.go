@@ -161,7 +161,8 @@ func TestAsIs(t *testing.T) {
 	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 9000, "chrome": 40000})
 	const src = `a, ::placeholder { user-select: none; width: fit-content; background: image-set(url(x) 1x); /* rinzel as-is */ backdrop-filter: none; clip-path: none } /* rinzel as-is */ b { clip-path: none } @keyframes k { to { transform: none } }`
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	nodes, _ := Nodes(sheet.Nodes, Options{Targets: targets, AsIs: []string{"user-select", "fit-content", "image-set", "::placeholder", "@keyframes"}})
+	nodes, _ := Nodes(sheet.Nodes,
+		Options{Targets: targets, AsIs: []string{"user-select", "fit-content", "image-set", "::placeholder", "@keyframes"}})
 	want := `a,::placeholder{user-select:none;width:fit-content;background:image-set(url(x) 1x);backdrop-filter:none;-webkit-clip-path:none;clip-path:none}b{clip-path:none}@keyframes k{to{transform:none}}` + "\n"
 	if got := print.Sheet(nodes, print.Options{Compact: true}); got != want {
 		t.Errorf("got %s\nwant %s", got, want)
@@ -228,7 +229,8 @@ func TestDataDemands(t *testing.T) {
 			features[name] = facts
 		}
 	}
-	for _, target := range []string{"chrome 4", "chrome 20", "chrome 40", "chrome 60", "chrome 109", "chrome 150", "firefox 3", "firefox 15", "firefox 45", "firefox 115",
+	for _, target := range []string{"chrome 4", "chrome 20", "chrome 40", "chrome 60", "chrome 109", "chrome 150",
+		"firefox 3", "firefox 15", "firefox 45", "firefox 115",
 		"safari 4", "safari 7", "safari 10", "safari 15.4", "safari 26", "edge 12", "edge 18", "edge 100", "opera 15", "samsung 5", "safari-ios 9"} {
 		browser, version, _ := strings.Cut(target, " ")
 		v, err := browsers.ParseVersion(version)
@@ -240,7 +242,8 @@ func TestDataDemands(t *testing.T) {
 			got, _ := prefixed("a { "+name+": inherit }", targets)
 			for _, prefix := range []string{"-webkit-", "-moz-", "-ms-", "-o-"} {
 				has := strings.Contains(got, prefix+name+":") && name[0] != '-'
-				if want := demanded(facts, browser, v, prefix); has && !servedBy(facts, browser, v, prefix) || !has && want && name[0] != '-' {
+				if want := demanded(facts, browser, v, prefix); has && !servedBy(facts, browser, v, prefix) || !has && want &&
+					name[0] != '-' {
 					t.Errorf("%s for %s: %s is %v in %s, by %s", name, target, prefix, has, got, facts)
 				}
 			}
@@ -257,7 +260,8 @@ func TestDataDemandsOfSelectors(t *testing.T) {
 		t.Fatal(err)
 	}
 	met := 0
-	for _, target := range []string{"chrome 4", "chrome 20", "chrome 50", "chrome 88", "chrome 150", "firefox 4", "firefox 20", "firefox 60", "firefox 120",
+	for _, target := range []string{"chrome 4", "chrome 20", "chrome 50", "chrome 88", "chrome 150", "firefox 4",
+		"firefox 20", "firefox 60", "firefox 120",
 		"safari 4", "safari 9", "safari 14", "safari 26", "edge 12", "edge 79", "samsung 4", "safari-ios 8"} {
 		browser, version, _ := strings.Cut(target, " ")
 		v, err := browsers.ParseVersion(version)
@@ -308,7 +312,8 @@ func TestDataDemandsOfValues(t *testing.T) {
 		t.Fatal(err)
 	}
 	met := 0
-	for _, target := range []string{"chrome 4", "chrome 22", "chrome 40", "chrome 67", "chrome 109", "chrome 150", "firefox 4", "firefox 15", "firefox 60", "firefox 93",
+	for _, target := range []string{"chrome 4", "chrome 22", "chrome 40", "chrome 67", "chrome 109", "chrome 150",
+		"firefox 4", "firefox 15", "firefox 60", "firefox 93",
 		"safari 5", "safari 8", "safari 12", "safari 26", "edge 79", "edge 120", "opera 15", "samsung 4", "safari-ios 8"} {
 		browser, version, _ := strings.Cut(target, " ")
 		v, err := browsers.ParseVersion(version)
@@ -346,9 +351,11 @@ func TestDataDemandsOfValues(t *testing.T) {
 
 // TestNothingNeeded has that what needs no change is handed on, not copied.
 func TestNothingNeeded(t *testing.T) {
-	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css",
+		"@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
 	targets := browsers.AtLeast(map[string]browsers.Version{"safari": 15004})
-	if nodes, changes := Nodes(sheet.Nodes, Options{Targets: targets}); !slices.Equal(nodes, sheet.Nodes) || len(changes) > 0 {
+	if nodes, changes := Nodes(sheet.Nodes, Options{Targets: targets}); !slices.Equal(nodes, sheet.Nodes) ||
+		len(changes) > 0 {
 		t.Errorf("other nodes: %v, with %v", nodes, changes)
 	}
 }
@@ -366,7 +373,8 @@ func valueOf(id string) (src, before, name, after string) {
 	}
 	property, isProperty := strings.CutPrefix(id, "css.properties.")
 	property, keyword, _ := strings.Cut(property, ".")
-	if !isProperty || keyword == "" || strings.ContainsAny(keyword, "._") || notTheSame[id+" -ms-"] || functionFeatures[keyword] != "" {
+	if !isProperty || keyword == "" || strings.ContainsAny(keyword, "._") || notTheSame[id+" -ms-"] ||
+		functionFeatures[keyword] != "" {
 		return "", "", "", ""
 	}
 	return "a { " + property + ": " + keyword + " }", property + ":", keyword, ""
@@ -452,7 +460,8 @@ func servedBy(facts, browser string, floor browsers.Version, prefix string) bool
 func TestMerge(t *testing.T) {
 	a := []Change{{Property: "-webkit-x", Count: 1}, {Property: "-moz-x", Dropped: true, Count: 2}}
 	got := Merge(a, []Change{{Property: "-moz-x", Dropped: true, Count: 3}, {Property: "-moz-x", Count: 4}})
-	want := []Change{{Property: "-webkit-x", Count: 1}, {Property: "-moz-x", Dropped: true, Count: 5}, {Property: "-moz-x", Count: 4}}
+	want := []Change{{Property: "-webkit-x", Count: 1}, {Property: "-moz-x", Dropped: true, Count: 5},
+		{Property: "-moz-x", Count: 4}}
 	if !slices.Equal(got, want) || a[1].Count != 2 {
 		t.Errorf("got %v of %v", got, a)
 	}

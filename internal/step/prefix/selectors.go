@@ -58,7 +58,8 @@ func (p *prefixer) selectors(r *ast.StyleRule) (rules []ast.Node, ok bool) {
 func (p *prefixer) written(list []ast.Selector) bool {
 	return slices.ContainsFunc(p.siblings, func(n ast.Node) bool {
 		r, ok := n.(*ast.StyleRule)
-		return ok && len(r.Selectors) == len(list) && slices.EqualFunc(r.Selectors, list, func(a, b ast.Selector) bool { return print.Selector(a) == print.Selector(b) })
+		return ok && len(r.Selectors) == len(list) &&
+			slices.EqualFunc(r.Selectors, list, func(a, b ast.Selector) bool { return print.Selector(a) == print.Selector(b) })
 	})
 }
 

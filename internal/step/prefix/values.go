@@ -21,9 +21,11 @@ func renamed(prefix, standard string) string {
 // functionFeatures are the functions with prefixed forms, which have the same
 // arguments except for gradients; see [oldGradient].
 var functionFeatures = map[string]string{
-	"image-set": "css.types.image.image-set", "cross-fade": "css.types.image.cross-fade", "element": "css.types.image.element", "calc": "css.types.calc",
+	"image-set": "css.types.image.image-set", "cross-fade": "css.types.image.cross-fade",
+	"element": "css.types.image.element", "calc": "css.types.calc",
 	"linear-gradient": "css.types.gradient.linear-gradient", "radial-gradient": "css.types.gradient.radial-gradient",
-	"repeating-linear-gradient": "css.types.gradient.repeating-linear-gradient", "repeating-radial-gradient": "css.types.gradient.repeating-radial-gradient",
+	"repeating-linear-gradient": "css.types.gradient.repeating-linear-gradient",
+	"repeating-radial-gradient": "css.types.gradient.repeating-radial-gradient",
 }
 
 // notTheSame are prefixed keywords and properties with another meaning or other
@@ -159,7 +161,8 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 	default:
 		return d, false
 	}
-	if !slices.ContainsFunc(d.Value, func(v ast.Value) bool { return v.Kind == token.Ident && p.properties[token.Lower(v.Text)] != nil }) {
+	if !slices.ContainsFunc(d.Value,
+		func(v ast.Value) bool { return v.Kind == token.Ident && p.properties[token.Lower(v.Text)] != nil }) {
 		return d, false
 	}
 	items := ast.SplitAt(d.Value, token.Comma)
@@ -172,9 +175,11 @@ func (p *prefixer) propertyNames(d *ast.Declaration, name string) (with *ast.Dec
 			for _, prefix := range p.fitting(p.properties[token.Lower(item[i].Text)]) {
 				twin := slices.Clone(item)
 				twin[i].Text = renamed(prefix, token.Lower(item[i].Text))
-				if !slices.ContainsFunc(items, func(o []ast.Value) bool { return print.CompactValues(o) == print.CompactValues(twin) }) {
+				if !slices.ContainsFunc(items,
+					func(o []ast.Value) bool { return print.CompactValues(o) == print.CompactValues(twin) }) {
 					twins = append(twins, twin)
-					p.note(Change{Property: name + ": " + twin[i].Text, Feature: featureOfName(token.Lower(item[i].Text), prefix), Prefix: prefix})
+					p.note(Change{Property: name + ": " + twin[i].Text, Feature: featureOfName(token.Lower(item[i].Text), prefix),
+						Prefix: prefix})
 				}
 			}
 		}

@@ -25,7 +25,8 @@ func (e *Evidence) Since(before *Evidence) *Change {
 	}
 	differing(&e.patterns, &before.patterns, func(string) { c.all = true })
 	differing(&e.members, &before.members, func(string) { c.all = true })
-	c.all = c.all || len(e.documents)+len(before.documents) > 0 || e.quirks != before.quirks || len(e.unreadable)+len(before.unreadable) > 0 || len(e.attrs) != len(before.attrs)
+	c.all = c.all || len(e.documents)+len(before.documents) > 0 || e.quirks != before.quirks ||
+		len(e.unreadable)+len(before.unreadable) > 0 || len(e.attrs) != len(before.attrs)
 	c.all = c.all || len(c.names) > 0 && e.hasWeakPattern()
 	for name, values := range e.attrs {
 		old := before.attrs[name]

@@ -183,7 +183,8 @@ func (e *Evidence) Element(name string) (Use, bool) {
 // scripts create elements without naming them (HTML, section 4.9;
 // HTMLElement.innerText; execCommand).
 var elementMembers = func() map[string][]string {
-	out := map[string][]string{"td": {"insertcell"}, "thead": {"createthead"}, "tbody": {"createtbody"}, "tfoot": {"createtfoot"}, "caption": {"createcaption"}}
+	out := map[string][]string{"td": {"insertcell"}, "thead": {"createthead"}, "tbody": {"createtbody"},
+		"tfoot": {"createtfoot"}, "caption": {"createcaption"}}
 	for _, name := range strings.Fields("b i u s strike strong em font span ol ul li div br a blockquote h1 h2 h3 h4 h5 h6 p hr sub sup img pre") {
 		out[name] = append(out[name], "execcommand", "designmode")
 	}

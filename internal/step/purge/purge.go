@@ -211,7 +211,8 @@ func (p *purger) nested(nodes []ast.Node) {
 // apply it without that selector; and nested rules have the highest specificity
 // of their parents' selectors.
 func (p *purger) mayDrop(r *ast.StyleRule, kept []ast.Selector) bool {
-	if slices.ContainsFunc(r.Selectors, func(s ast.Selector) bool { return s.IsBad() || p.Supported != nil && !p.Supported(s) }) {
+	if slices.ContainsFunc(r.Selectors,
+		func(s ast.Selector) bool { return s.IsBad() || p.Supported != nil && !p.Supported(s) }) {
 		return false
 	}
 	nests := slices.ContainsFunc(r.Nodes, func(n ast.Node) bool {
@@ -287,7 +288,8 @@ func spanOf(s ast.Selector) source.Span {
 			if at.File != next.File || at.Off > next.Off || next.Off > at.Off+uint32(len(s[i].Name))+between {
 				break
 			}
-		} else if end = at.Off + uint32(len(s[i].Name)); s[i].Kind == ast.ClassSelector || s[i].Kind == ast.IDSelector || s[i].Kind == ast.PseudoClass {
+		} else if end = at.Off + uint32(len(s[i].Name)); s[i].Kind == ast.ClassSelector || s[i].Kind == ast.IDSelector ||
+			s[i].Kind == ast.PseudoClass {
 			end++
 		}
 		first = i

@@ -121,7 +121,8 @@ func TestEvidence(t *testing.T) {
 func TestResult(t *testing.T) {
 	e := NewEvidence(nil)
 	e.AddHTML(textFile(`<p class=a>`))
-	if _, got := purged(`.a{x:y}.b{x:y}@media print{.b,.a{x:y}.c{x:y}}`, e); got != (Result{Rules: 4, RemovedRules: 2, RemovedBytes: 16}) {
+	if _, got := purged(`.a{x:y}.b{x:y}@media print{.b,.a{x:y}.c{x:y}}`,
+		e); got != (Result{Rules: 4, RemovedRules: 2, RemovedBytes: 16}) {
 		t.Errorf("got %+v", got)
 	}
 }
@@ -182,8 +183,10 @@ func TestQuirks(t *testing.T) {
 // TestLedger holds what is said of each selector, with the places of the evidence.
 func TestLedger(t *testing.T) {
 	files := new(source.Set)
-	page := files.Add(source.Path{Name: "p.html"}, "p.html", "<!doctype html>\n<p title=notice class=\"board notice\" id=quay data-kind=x>é<b onclick=\"f('late')\">")
-	script := files.Add(source.Path{Name: "s.js"}, "s.js", "let a = 'é one two-' + b;\nel.hidden = x ? 'on-time' : {gone: 1}")
+	page := files.Add(source.Path{Name: "p.html"}, "p.html",
+		"<!doctype html>\n<p title=notice class=\"board notice\" id=quay data-kind=x>é<b onclick=\"f('late')\">")
+	script := files.Add(source.Path{Name: "s.js"}, "s.js",
+		"let a = 'é one two-' + b;\nel.hidden = x ? 'on-time' : {gone: 1}")
 	e := NewEvidence([]string{".is-*"})
 	e.AddHTML(page)
 	e.AddScript(script)
@@ -392,7 +395,8 @@ func FuzzEvidence(f *testing.F) {
 	f.Add("el.classList.add(`a-${b}`, 'c:d'); x = { e: 1 }.f.dataset.g")
 	f.Fuzz(func(t *testing.T, text string) {
 		file := textFile(text)
-		for _, add := range []func(*Evidence, *source.File){(*Evidence).AddHTML, (*Evidence).AddScript, (*Evidence).AddText, (*Evidence).AddStructure} {
+		for _, add := range []func(*Evidence, *source.File){(*Evidence).AddHTML, (*Evidence).AddScript,
+			(*Evidence).AddText, (*Evidence).AddStructure} {
 			e := NewEvidence(nil)
 			add(e, file)
 			e.Each(func(name string, at source.Pos) {
@@ -485,7 +489,8 @@ func TestKeepPatterns(t *testing.T) {
 			t.Errorf("%s does not keep %s", test.pattern, test.selector)
 		}
 	}
-	for _, test := range []struct{ pattern, selector string }{{".w-*", ".x-w-1"}, {".is-*-now", ".is-open"}, {".quay", "#quay"}, {"quay", ".quay"}} {
+	for _, test := range []struct{ pattern, selector string }{{".w-*", ".x-w-1"}, {".is-*-now", ".is-open"},
+		{".quay", "#quay"}, {"quay", ".quay"}} {
 		if got, _ := purged(test.selector+"{a:b}", NewEvidence([]string{test.pattern})); got != "" {
 			t.Errorf("%s keeps %s", test.pattern, test.selector)
 		}

@@ -17,7 +17,8 @@ import (
 // fragment, and the names that its scripts may use.
 func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f
-	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool), quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
+	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool),
+		quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
 	r.read(0, len(f.Text), true)
 	e.base = 0
 }
@@ -101,7 +102,8 @@ func textOf(name string, kind string) rawText {
 	case "script":
 		kind, _, _ = strings.Cut(strings.ToLower(strings.TrimSpace(kind)), ";")
 		switch {
-		case kind == "" || kind == "module" || strings.Contains(kind, "javascript") || strings.Contains(kind, "ecmascript") || strings.HasSuffix(kind, "jsx"):
+		case kind == "" || kind == "module" || strings.Contains(kind, "javascript") ||
+			strings.Contains(kind, "ecmascript") || strings.HasSuffix(kind, "jsx"):
 			return scriptText
 		case strings.HasSuffix(kind, "json") || kind == "importmap" || kind == "speculationrules":
 			return dataText
@@ -136,7 +138,9 @@ func quirksMode(doctype string) bool {
 			return true
 		}
 	}
-	return !hasSystem && (strings.HasPrefix(id, "-//w3c//dtd html 4.01 frameset//") || strings.HasPrefix(id, "-//w3c//dtd html 4.01 transitional//"))
+	return !hasSystem &&
+		(strings.HasPrefix(id, "-//w3c//dtd html 4.01 frameset//") ||
+			strings.HasPrefix(id, "-//w3c//dtd html 4.01 transitional//"))
 }
 
 // doctypeIDs returns the public identifier of a document type, and whether it
@@ -347,7 +351,8 @@ func generatesCode(text string) (at int, ok bool) {
 	if m := packed.FindStringIndex(text); m != nil {
 		return m[0], true
 	}
-	for _, decode := range []string{"eval(atob(", "eval(unescape(", "eval(decodeURIComponent(", "eval(String.fromCharCode("} {
+	for _, decode := range []string{"eval(atob(", "eval(unescape(", "eval(decodeURIComponent(",
+		"eval(String.fromCharCode("} {
 		if i := strings.Index(text, decode); i >= 0 {
 			return i, true
 		}

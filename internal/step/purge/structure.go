@@ -213,7 +213,8 @@ func (d *document) matchesPart(n *html.Node, s *ast.Simple) bool {
 	case ast.TypeSelector:
 		return strings.EqualFold(n.Data, name[strings.LastIndexByte(name, '|')+1:])
 	case ast.ClassSelector:
-		return slices.ContainsFunc(strings.Fields(attrOf(n, "class")), func(c string) bool { return d.fold(c) == d.fold(name) })
+		return slices.ContainsFunc(strings.Fields(attrOf(n, "class")),
+			func(c string) bool { return d.fold(c) == d.fold(name) })
 	case ast.IDSelector:
 		return d.fold(attrOf(n, "id")) == d.fold(name)
 	case ast.PseudoClass:

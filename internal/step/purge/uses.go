@@ -90,7 +90,8 @@ func set(in *map[string]bool, name string) {
 
 // AddText adds every word of a text, such as that of a style element.
 func (u *Uses) AddText(text string) {
-	for _, word := range strings.FieldsFunc(text, func(r rune) bool { return notInName(r) || r == ':' || r == '.' || r == '#' }) {
+	for _, word := range strings.FieldsFunc(text,
+		func(r rune) bool { return notInName(r) || r == ':' || r == '.' || r == '#' }) {
 		set(&u.animations, word)
 		set(&u.counters, word)
 		set(&u.customs, word)
@@ -149,7 +150,8 @@ func (u *Uses) declaration(d *ast.Declaration) {
 	case d.IsCustom(), name == "font", name == "font-family":
 		u.families(d.Value)
 	}
-	idents(d.Value, func(name string) { set(&u.counters, name) }) // list-style, content: counter(), and readers of custom properties
+	// list-style, content: counter(), and readers of custom properties
+	idents(d.Value, func(name string) { set(&u.counters, name) })
 }
 
 // customsIn records the custom properties in values. reader is the custom

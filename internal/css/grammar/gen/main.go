@@ -66,7 +66,8 @@ func main() {
 func run(dir string, w io.Writer) error {
 	var d data
 	var about struct{ Name, Version string }
-	if err := cmp.Or(read(filepath.Join(dir, "css.json"), &d), read(filepath.Join(dir, "package.json"), &about)); err != nil {
+	if err := cmp.Or(read(filepath.Join(dir, "css.json"), &d),
+		read(filepath.Join(dir, "package.json"), &about)); err != nil {
 		return err
 	}
 	var b strings.Builder
