@@ -49,7 +49,7 @@ func TestGallery(t *testing.T) {
 		cases[code] = append(cases[code], txtar.File{Name: name, Data: f.Data})
 	}
 	var b strings.Builder
-	b.WriteString("# Gallery of messages\n\nWhat is said when something is wrong: a source for each code of [messages.md](messages.md), and the finding as a build shows it.\n" +
+	b.WriteString("# Gallery of messages\n\nFor each code of [messages.md](messages.md): a source, and the finding as a build shows it.\n" +
 		"A test makes this page from `internal/testdata/gallery.txtar`.\n")
 	for _, code := range codes {
 		fmt.Fprintf(&b, "\n## %s\n", code)

@@ -184,7 +184,7 @@ var drafts = map[string][][2]string{
 		{"@const x: 0; a { width: if(const(x): 1px; media(hover): 2px; else: 3px); height: if(const(x): 1px); top: if(media(print): 1px; else: 2px) }", "width: if(media(hover): 2px; else: 3px);\n  height: unset;\n  top: 2px;\n\n  @media print {"},
 		{"@keyframes k { to { top: if(media(print): 1px; else: 2px) } }", "!bad-condition"},
 	},
-	"`ident()`, `src()` of what is known": {
+	"`ident()`, `src()` with known arguments": {
 		{"@const x: pier; a { view-transition-name: ident(\"to-\" const(x)); background: src(concat(const(x), \".png\")); color: ident(var(--x)) }\n-- pier.png --\nx", "view-transition-name: to-pier;\n  background: url(\"pier.png\");\n  color: ident(var(--x))"},
 	},
 	"nested rules, `&`": {{".a { top: 0; & b { top: 1px } }", "& b {"}},
@@ -208,13 +208,13 @@ var drafts = map[string][][2]string{
 	},
 }
 
-// TestDrafts holds the table of drafts in docs/language.md to what is built.
+// TestDrafts checks the table of drafts in docs/language.md against builds.
 func TestDrafts(t *testing.T) {
 	doc, err := os.ReadFile("../docs/language.md")
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, table, _ := strings.Cut(string(doc), "## What becomes of the drafts")
+	_, table, _ := strings.Cut(string(doc), "## Support of drafts")
 	listed := make(map[string]bool)
 	for _, m := range regexp.MustCompile(`(?m)^\| ([^|]+) \|`).FindAllStringSubmatch(table, -1) {
 		if m[1] != "feature" {
@@ -223,12 +223,12 @@ func TestDrafts(t *testing.T) {
 	}
 	for feature := range listed {
 		if drafts[feature] == nil {
-			t.Errorf("nothing holds the row %q", feature)
+			t.Errorf("no case for the row %q", feature)
 		}
 	}
 	for feature, cases := range drafts {
 		if !listed[feature] {
-			t.Errorf("the table lacks the row %q", feature)
+			t.Errorf("the table has no row %q", feature)
 		}
 		for _, c := range cases {
 			result, findings := builtFiles(t, "-- main.css --\n"+c[0]+"\n")

@@ -14,8 +14,8 @@ type Styles map[string]map[string]string
 // loaded. The page is laid out twice, because on a busy machine some margins are reported late.
 const computedStyles = `(async () => {
 	await document.fonts.ready;
-	const drawn = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
-	await Promise.race([drawn, new Promise(done => setTimeout(done, 500))]);
+	const painted = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
+	await Promise.race([painted, new Promise(done => setTimeout(done, 500))]);
 	document.body.hidden = !document.body.hidden;
 	document.body.getBoundingClientRect();
 	document.body.hidden = !document.body.hidden;

@@ -220,7 +220,7 @@ func (p *Page) awaitSpent() {
 	select {
 	case <-spent:
 	case <-time.After(patience):
-		p.b.t.Fatalf("the page's clock stood still for %v", patience)
+		p.b.t.Fatalf("the page did not advance its clock for %v", patience)
 	}
 }
 

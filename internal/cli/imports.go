@@ -66,19 +66,19 @@ func (in *inspection) imports(ctx context.Context, name string) ([]diag.Diagnost
 		return found.Diagnostics, nil
 	}
 	out := in.std.Out
-	drawn := make(map[*link.ImportNode]bool)
+	printed := make(map[*link.ImportNode]bool)
 	for _, e := range found.Entries {
 		if e.Name != "" {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(e.Name)))
 			if len(e.Trees) == 0 {
 				fmt.Fprintln(out, "└─ no sheet of the project")
 			}
-			in.branches(e.Trees, e.Scripts, "", drawn)
+			in.branches(e.Trees, e.Scripts, "", printed)
 			continue
 		}
 		for _, n := range e.Trees {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(n.Sheet))+"  "+in.paint("2", in.about(n)))
-			in.branches(n.Imports, nil, "", drawn)
+			in.branches(n.Imports, nil, "", printed)
 		}
 	}
 	if len(found.Unreached) > 0 {
@@ -115,7 +115,7 @@ func (in *inspection) unreached(ctx context.Context) error {
 // branches prints sheets below the previous line. A tree is only printed once.
 // scripts are those that import the sheets.
 func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent string,
-	drawn map[*link.ImportNode]bool) {
+	printed map[*link.ImportNode]bool) {
 	for i, n := range list {
 		branch, deeper := "├─ ", "│  "
 		if i == len(list)-1 {
@@ -125,14 +125,14 @@ func (in *inspection) branches(list []*link.ImportNode, scripts []string, indent
 		if i < len(scripts) && scripts[i] != "" {
 			about += "; imported by " + diag.Printable(scripts[i])
 		}
-		if drawn[n] && len(n.Imports) > 0 {
+		if printed[n] && len(n.Imports) > 0 {
 			fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet),
 				in.paint("2", about+"; its imports are listed above"))
 			continue
 		}
-		drawn[n] = true
+		printed[n] = true
 		fmt.Fprintf(in.std.Out, "%s%s%s  %s\n", indent, branch, diag.Printable(n.Sheet), in.paint("2", about))
-		in.branches(n.Imports, nil, indent+deeper, drawn)
+		in.branches(n.Imports, nil, indent+deeper, printed)
 	}
 }
 

@@ -66,7 +66,7 @@ type List struct {
 func (l *List) Add(ds ...Diagnostic) { l.all = append(l.all, ds...) }
 
 // Sorted returns the findings in display order: errors, then warnings, then
-// notes; within a severity by the names of their files in files, then by
+// notes; of the same severity by the names of their files in files, then by
 // position, with those without a position last. The order in which findings
 // were added is irrelevant. Duplicates with the same code, position and message
 // are removed. Of findings with the same cause, the first remains and counts

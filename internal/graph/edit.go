@@ -43,8 +43,8 @@ func (g Group) Point(p *Page, targets []LinkTarget) []Edit {
 		}
 		edits := []Edit{{first.Href.At, quoteFor(first, to.Address)}}
 		if to.Integrity != "" {
-			behind := markup.Find(first.attrs, "href").Whole.End
-			edits = append(edits, Edit{Span{Start: behind, End: behind}, ` integrity="` + to.Integrity + `"`})
+			after := markup.Find(first.attrs, "href").Whole.End
+			edits = append(edits, Edit{Span{Start: after, End: after}, ` integrity="` + to.Integrity + `"`})
 		}
 		for _, a := range first.attrs {
 			switch {

@@ -90,7 +90,11 @@ func isWord(text string) bool {
 func mapComment(text string) Literal {
 	const mark = "//# sourceMappingURL="
 	i := strings.LastIndex(text, mark)
-	if i < 0 || i > 0 && !strings.HasSuffix(strings.TrimRight(text[:i], " \t"), "\n") && strings.ContainsAny(text[i:], "\"'`") {
+	if i < 0 {
+		return Literal{}
+	}
+	startsLine := i == 0 || strings.HasSuffix(strings.TrimRight(text[:i], " \t"), "\n")
+	if !startsLine && strings.ContainsAny(text[i:], "\"'`") {
 		return Literal{}
 	}
 	address, rest, _ := strings.Cut(text[i+len(mark):], "\n")

@@ -66,7 +66,7 @@ type Step struct {
 	Changes      Changes
 	Before       []Order
 	ByDefault    bool // it is part of the default chain, or of the default finish of a release
-	Heeds        bool // comments can exclude parts of a sheet from it, see package asis
+	Excludable   bool // comments can exclude parts of a sheet from it, see package asis
 	NeedsSite    bool // it needs the evidence of all pages, so it does not run on a single sheet
 	// New constructs the step from the settings.
 	New func(*Settings) (step.Runner, error)
@@ -91,20 +91,20 @@ var Steps = []Step{
 		New: func(s *Settings) (step.Runner, error) { return compose.NewStep(s.Compose), nil },
 	},
 	{
-		Name: lower.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
+		Name: lower.Name, Excludable: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
 		Does:    "rewrites syntax that a target does not support: nested rules, media ranges, colours, selectors, newer properties and values",
 		Changes: Declarations | Selectors | Rules | Queries,
 		Before:  []Order{{prefix.Name, "a nested rule may contain something that needs a prefix"}},
 		New:     func(s *Settings) (step.Runner, error) { return lower.NewStep(s.Lower), nil },
 	},
 	{
-		Name: prefix.Name, Heeds: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
+		Name: prefix.Name, Excludable: true, On: OnSheet, Takes: CSS, Gives: CSS, ByDefault: true,
 		Does:    "adds the vendor prefixes that the targets need to properties, values, rules and selectors, and removes those that no target needs",
 		Changes: Declarations | Selectors | Rules,
 		New:     func(s *Settings) (step.Runner, error) { return prefix.New(s.Prefix), nil },
 	},
 	{
-		Name: purge.Name, Heeds: true, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true, NeedsSite: true,
+		Name: purge.Name, Excludable: true, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true, NeedsSite: true,
 		Does:    "removes the rules that no page or script uses",
 		Changes: Declarations | Selectors | Rules,
 		Before:  []Order{{minify.Name, "minifying rules that are then removed is wasted work"}},
@@ -149,7 +149,7 @@ func Defaults(on Stage) []string {
 // HeedComments returns the names of the steps, and of the checks, that comments
 // can exclude parts of a sheet from.
 func HeedComments() []string {
-	return append(names(func(s Step) bool { return s.Heeds }), check.Name)
+	return append(names(func(s Step) bool { return s.Excludable }), check.Name)
 }
 
 // has reports whether one of the steps in list has a property.

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -356,5 +357,47 @@ unreadable-scripts = "ignore"
 	}
 	if s, _, _ := read(""); s.Purge.UnreadableScripts != KeepRelated {
 		t.Errorf("without a setting, unread is %q", s.Purge.UnreadableScripts)
+	}
+}
+
+// TestKeysAreDocumented checks that docs/settings.md has a row for each key.
+func TestKeysAreDocumented(t *testing.T) {
+	doc, err := os.ReadFile("../../docs/settings.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	row := func(start string) {
+		t.Helper()
+		if !strings.Contains(string(doc), "\n| "+start) {
+			t.Errorf("docs/settings.md has no row that starts with %s", start)
+		}
+	}
+	for table, keys := range knownKeys {
+		shown := ""
+		switch table {
+		case "":
+		case "chain":
+			shown = "`[[chain]]` "
+		default:
+			shown = "`[" + strings.Replace(table, "*", "NAME", 1) + "]` "
+		}
+		for _, key := range keys {
+			_, isTable := knownKeys[key]
+			_, isGroup := knownKeys[table+"."+key]
+			switch {
+			case table == "browsers.floor": // one row for all browsers
+				row("`[browsers]` `floor` |")
+			case table == "" && (isTable || slices.Contains([]string{"roots", "bundles", "profile", "constants"}, key)):
+				if !strings.Contains(string(doc), "`["+key) && !strings.Contains(string(doc), "`[["+key) {
+					t.Errorf("docs/settings.md has no table [%s]", key)
+				}
+			case isGroup && key == "sets":
+				row("`[browsers.sets.NAME]` |")
+			case table == "check" && key == "levels":
+				row("`[check.levels]` ")
+			default:
+				row(shown+"`"+key+"` |")
+			}
+		}
 	}
 }

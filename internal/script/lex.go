@@ -127,15 +127,23 @@ func (l *lexer) space() {
 			} else {
 				l.i = len(l.text)
 			}
-		case strings.HasPrefix(rest, "\u00a0"), strings.HasPrefix(rest, "\ufeff"), strings.HasPrefix(rest, "\u2028"), strings.HasPrefix(rest, "\u2029"):
-			l.i += len("\u00a0")
-			if rest[0] != "\u00a0"[0] {
-				l.i++
-			}
+		case wideSpace(rest) > 0:
+			l.i += wideSpace(rest)
 		default:
 			return
 		}
 	}
+}
+
+// wideSpace returns the length of the non-ASCII white space at the start of a
+// text (ECMA-262, sections 12.2 and 12.3), or 0.
+func wideSpace(text string) int {
+	for _, space := range []string{"\u00a0", "\ufeff", "\u2028", "\u2029"} {
+		if strings.HasPrefix(text, space) {
+			return len(space)
+		}
+	}
+	return 0
 }
 
 // line skips the rest of a line.

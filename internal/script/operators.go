@@ -554,8 +554,11 @@ func (r *reader) template(stop int) *expr {
 			break
 		}
 		end := r.i // the rest of the template, after the substitution
-		for end < stop && !(r.toks[end].kind == template && r.text[r.toks[end].start] == '}' && r.toks[end].depth <= t.depth) {
-			end++
+		for ; end < stop; end++ {
+			e := r.toks[end]
+			if e.kind == template && r.text[e.start] == '}' && e.depth <= t.depth {
+				break
+			}
 		}
 		hole := r.expressionTo(end)
 		r.unroot(hole)

@@ -213,7 +213,8 @@ func escapedText(text string) string {
 // checkRef warns about a file that a page shows and that does not exist. Link
 // targets and optional files are not checked: they are often created elsewhere.
 func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
-	if t.Kind != graph.Local || r.Fixed || b.files.Exists(t.Path) || graph.IsTemplate(r.Address) || strings.HasSuffix(r.Address, "/") {
+	if t.Kind != graph.Local || r.Fixed || b.files.Exists(t.Path) || graph.IsTemplate(r.Address) ||
+		strings.HasSuffix(r.Address, "/") {
 		return
 	}
 	d := diag.Diagnostic{Code: code.MissingAsset, Severity: diag.Warning, Span: p.Position(r),
@@ -227,7 +228,8 @@ func (b *builder) checkRef(p *graph.Page, r graph.Ref, t graph.Target) {
 // such file.
 func (b *builder) published(t graph.Target, address string) (to string, ok bool) {
 	base := b.project.Settings.Base
-	if base == "/" || !strings.HasPrefix(address, "/") || strings.HasPrefix(address, "//") || strings.HasPrefix(address, base) {
+	if base == "/" || !strings.HasPrefix(address, "/") || strings.HasPrefix(address, "//") ||
+		strings.HasPrefix(address, base) {
 		return "", false
 	}
 	index := source.Path{Root: t.Path.Root, Name: path.Join(t.Path.Name, "index.html")}

@@ -17,7 +17,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// This file plans the bundles that scripts load. Sheets imported behind an
+// This file plans the bundles that scripts load. Sheets imported by an
 // import() get bundles of their own, which are loaded before the code of the
 // module runs. Sheets that a script imports as objects, or refers to by URL,
 // get a bundle of one sheet each.

@@ -19,13 +19,13 @@ import (
 // scripts build file names.
 func (b *builder) reportUnreferencedFiles(programs []*modules.Program, out *emit.Set) {
 	copied := out.Copied()
-	told := make(map[string]bool)
+	reported := make(map[string]bool)
 	for _, p := range programs {
 		for _, f := range p.Folders {
-			if told[f.Name] {
+			if reported[f.Name] {
 				continue
 			}
-			told[f.Name] = true
+			reported[f.Name] = true
 			var left []string
 			for _, q := range b.files.Index().Files {
 				if strings.HasPrefix(q.Name, f.Name+"/") && !copied[q] && !inventory.IsPage(q.Name) && !inventory.IsSheet(q.Name) {

@@ -38,7 +38,7 @@ type Unit struct {
 	// Composed is set if build-time syntax was evaluated: the unit is plain
 	// CSS.
 	Composed bool
-	// Compact is set if the unit is to be written without insignificant white
+	// Compact is set if the unit is printed without insignificant white
 	// space.
 	Compact bool
 	// Report receives findings; may be nil.

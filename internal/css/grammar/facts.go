@@ -101,7 +101,8 @@ func (g *gatherer) walk(e *expr, inFunction bool) {
 // basic records a basic type.
 func (g *gatherer) basic(e *expr) {
 	switch e.text {
-	case "ident", "custom-ident", "ident-token", "identifier", "any-value", "declaration-value", "whole-value", "hash-token", "id":
+	case "ident", "custom-ident", "ident-token", "identifier", "any-value", "declaration-value", "whole-value",
+		"hash-token", "id":
 		g.out.Names = true
 	case "integer":
 		g.whole = false
@@ -109,7 +110,8 @@ func (g *gatherer) basic(e *expr) {
 	case "number", "number-token":
 		g.numbers = true
 		g.out.Low, g.out.High = max(g.out.Low, e.low), min(g.out.High, e.high)
-	case "length", "percentage", "angle", "time", "frequency", "resolution", "flex", "decibel", "semitones", "dimension", "dimension-token":
+	case "length", "percentage", "angle", "time", "frequency", "resolution", "flex", "decibel", "semitones",
+		"dimension", "dimension-token":
 		g.dimensions = true
 		g.signed = g.signed && e.low < 0
 		for _, bound := range []float64{e.low, e.high} {

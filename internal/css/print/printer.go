@@ -25,11 +25,12 @@ type Options struct {
 	Maps Mapper
 }
 
-// Mapper records that the text at a line and column of the output comes from a
-// position in a source. Line and column are counted from 0, columns in UTF-16
-// code units. written is the identifier at that position, or "" if there is
-// none.
+// Mapper collects the mappings of a source map.
 type Mapper interface {
+	// Add records that the text at a line and column of the output comes from a
+	// position in a source. Line and column are counted from 0, columns in
+	// UTF-16 code units. written is the identifier at that position, or "" if
+	// there is none.
 	Add(line, column int, from source.Pos, written string)
 }
 

@@ -280,7 +280,7 @@ func relation(base, c value.Color) (relative string, ok bool) {
 	}
 	const (
 		grey = 0.03 // chroma below which a hue is not visible
-		turn = 14   // degrees within which hues look alike
+		turn = 14   // maximum difference of hues that look alike, in degrees
 		dull = 0.35 // minimum share of the chroma in a shade, and
 		rich = 2    // maximum
 	)

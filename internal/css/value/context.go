@@ -112,7 +112,7 @@ func simple(v *ast.Value) (n Number, ok bool) {
 		return n, false
 	}
 	operator := &values[1]
-	parted := operator.Space && values[2].Space && a.Unit == b.Unit
+	spaced := operator.Space && values[2].Space && a.Unit == b.Unit
 	switch {
 	case operator.IsDelim('*') && a.Unit == "":
 		n = Number{a.Value * b.Value, b.Unit}
@@ -120,9 +120,9 @@ func simple(v *ast.Value) (n Number, ok bool) {
 		n = Number{a.Value * b.Value, a.Unit}
 	case operator.IsDelim('/') && b.Unit == "":
 		n = Number{a.Value / b.Value, a.Unit}
-	case operator.IsDelim('+') && parted:
+	case operator.IsDelim('+') && spaced:
 		n = Number{a.Value + b.Value, a.Unit}
-	case operator.IsDelim('-') && parted:
+	case operator.IsDelim('-') && spaced:
 		n = Number{a.Value - b.Value, a.Unit}
 	default:
 		return n, false

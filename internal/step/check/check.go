@@ -224,9 +224,9 @@ func (c *checker) media(values []ast.Value) {
 		for k := range inner {
 			f := &inner[k]
 			first := k == 0 && (len(inner) == 1 || inner[1].Kind == token.Colon || isComparison(&inner[1]))
-			behind := k > 0 && isComparison(&inner[k-1])
-			if f.Kind == token.Ident && (first || behind) && !isMediaFeature(token.Lower(f.Text)) &&
-				!(behind && len(inner) > 1 && inner[0].Kind == token.Ident) {
+			afterComparison := k > 0 && isComparison(&inner[k-1])
+			if f.Kind == token.Ident && (first || afterComparison) && !isMediaFeature(token.Lower(f.Text)) &&
+				!(afterComparison && len(inner) > 1 && inner[0].Kind == token.Ident) {
 				c.report(code.UnknownMediaFeature, f.Span(), didYouMean("", f.Text, mediaFeatures()),
 					"unknown media feature %q", f.Text)
 			}

@@ -264,15 +264,15 @@ func (l *lowering) rules(nodes []ast.Node, edit func(ast.Node) (with ast.Node, c
 		if l.exempt[n] {
 			return ast.Keep
 		}
-		within, changedWithin := n, false
+		inner, innerChanged := n, false
 		if r, ok := n.(*ast.StyleRule); !ok || slices.ContainsFunc(r.Nodes, l.nests) {
-			within, changedWithin = ast.MapBody(n, visit)
+			inner, innerChanged = ast.MapBody(n, visit)
 		}
-		edited, changed := edit(within)
+		edited, changed := edit(inner)
 		switch {
 		case edited == nil:
 			return ast.Remove
-		case changed || changedWithin:
+		case changed || innerChanged:
 			return ast.Replace(edited)
 		}
 		return ast.Keep

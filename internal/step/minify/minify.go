@@ -224,11 +224,11 @@ func isShort(s string) bool {
 // the number from what is before it. With keepFraction, a number with a
 // fraction keeps one, because an integer would have another type (CSS Values 4,
 // section 5.2): z-index: 1.0 is invalid, and must stay invalid.
-func number(s string, keepFraction, parted bool) string {
+func number(s string, keepFraction, spaced bool) string {
 	sign := ""
 	if s[0] == '+' || s[0] == '-' {
 		sign, s = s[:1], s[1:]
-		if sign == "+" && parted {
+		if sign == "+" && spaced {
 			sign = ""
 		}
 	}

@@ -327,14 +327,14 @@ func (p *prefixer) superfluous(d *ast.Declaration, prefix, standard string, bloc
 	if !browsers.Known(feature) || len(p.targets.Unsupported(feature)) > 0 {
 		return false
 	}
-	behind := false
+	after := false
 	for _, n := range block {
 		o, ok := n.(*ast.Declaration)
 		switch {
 		case !ok:
 		case o == d:
-			behind = true
-		case behind && token.EqualFold(o.Name, standard):
+			after = true
+		case after && token.EqualFold(o.Name, standard):
 			return o.Important == d.Important && ast.EqualValues(o.Value, d.Value)
 		}
 	}

@@ -80,7 +80,7 @@ func Names(nodes []ast.Node) map[string]bool {
 			if n.IsCustom() {
 				out[token.Unescape(n.Name)], out["[style"] = true, true
 			}
-		case *ast.AtRule: // definitions are judged by name
+		case *ast.AtRule: // definitions are decided by name
 			idents(n.Prelude, func(name string) { out[name] = true })
 			if token.EqualFold(n.Name, "font-face") {
 				for _, word := range strings.Fields(familyOf(n)) {

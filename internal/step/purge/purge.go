@@ -170,7 +170,7 @@ func isEmpty(r *ast.StyleRule) bool {
 	return !slices.ContainsFunc(r.Nodes, func(n ast.Node) bool { _, isComment := n.(*ast.Comment); return !isComment })
 }
 
-// property judges a declaration: an unused custom property may be removed.
+// property decides about a declaration: an unused custom property may be removed.
 func (p *purger) property(d *ast.Declaration) ast.Edit {
 	if !p.Properties || p.Uses == nil || !d.IsCustom() {
 		return ast.Keep
@@ -321,7 +321,7 @@ func (j *decision) possible(s ast.Selector) bool {
 	return all
 }
 
-// part judges a simple selector.
+// part reports whether a simple selector can match.
 func (j *decision) part(s *ast.Simple) bool {
 	var use Use
 	var ok bool
@@ -358,7 +358,7 @@ func attributeText(s *ast.Simple) string {
 	return text + "]"
 }
 
-// args judges a pseudo-class by its selector arguments: where it selects by
+// args reports whether a pseudo-class can match by its arguments: if it selects by
 // them, one must be possible. :not() and unknown ones select by what they do
 // not match.
 func (j *decision) args(s *ast.Simple) bool {
@@ -372,7 +372,7 @@ func (j *decision) args(s *ast.Simple) bool {
 	return j.any(s)
 }
 
-// element judges a pseudo-element with arguments: selectors, as in ::slotted(),
+// element reports whether a pseudo-element can match by its arguments: selectors, as in ::slotted(),
 // or names, as in ::part(), which are words of attributes or scripts.
 func (j *decision) element(s *ast.Simple) bool {
 	switch name := token.Lower(s.Name); {

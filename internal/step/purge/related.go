@@ -165,7 +165,7 @@ func hasNamed(compound ast.Selector) bool {
 	})
 }
 
-// relatedAncestor judges a selector of plain elements inside others: they
+// relatedAncestor decides about a selector of plain elements inside others: they
 // belong to their ancestors.
 func (e *Evidence) relatedAncestor(s ast.Selector, use Use) (Use, bool) {
 	i := lastCombinator(s)

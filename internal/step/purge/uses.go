@@ -206,7 +206,7 @@ func (u *Uses) families(values []ast.Value) {
 	}
 }
 
-// definition judges a definition. ok is false for other at-rules.
+// definition decides about a definition. ok is false for other at-rules.
 func (p *purger) definition(r *ast.AtRule) (edit ast.Edit, ok bool) {
 	kind := token.Lower(r.Name)
 	plain := kind
