@@ -1,4 +1,4 @@
-// Package internal_test holds the rules about all packages.
+// Package internal_test checks the rules that apply to all packages.
 package internal_test
 
 import (
@@ -16,7 +16,7 @@ import (
 	"rinzel/internal/pipeline"
 )
 
-// allowed says which of the project's packages each package may import. The
+// allowed lists the packages of the project that each package may import. The
 // folders are the pipeline: imports run one way only.
 var allowed = map[string]string{
 	"cmd/rinzel":               "internal/cli",
@@ -72,7 +72,7 @@ var allowed = map[string]string{
 	"internal/cli":             "demo docs internal/browsers internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
 }
 
-// onlyIn says which package alone may import something from outside.
+// onlyIn lists the packages that may import an external package.
 var onlyIn = map[string]string{
 	"github.com/spf13/cobra":             "internal/cli",
 	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/css/known/gen internal/browsertest internal/watch",
@@ -138,8 +138,8 @@ func contains(list, word string) bool {
 	return false
 }
 
-// TestStepNames holds that no package but that of a step and the table of steps knows the name of a step. The settings have tables
-// of the same names.
+// TestStepNames checks that only the package of a step and the table of steps
+// contain the name of a step. The settings have tables of the same names.
 func TestStepNames(t *testing.T) {
 	names := append(pipeline.Names(pipeline.OnSheet), pipeline.Names(pipeline.OnBundle)...)
 	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {

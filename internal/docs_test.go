@@ -14,7 +14,8 @@ import (
 	"rinzel/internal/step/check"
 )
 
-// TestMessagesAreDocumented holds that docs/messages.md lists the codes of findings, and that something reports each.
+// TestMessagesAreDocumented checks that docs/messages.md lists the codes of
+// findings, and that each is reported somewhere.
 func TestMessagesAreDocumented(t *testing.T) {
 	uses := regexp.MustCompile(`\bcode\.([A-Z]\w*)`)
 	plain := regexp.MustCompile(`\bCode(?: =|:) "|Code, d\.\w+ = "`)
@@ -36,7 +37,7 @@ func TestMessagesAreDocumented(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	names := make(map[string]string) // of constants, by code
+	names := make(map[string]string) // names of constants, by code
 	source, err := os.ReadFile("diag/code/code.go")
 	if err != nil {
 		t.Fatal(err)
@@ -57,13 +58,14 @@ func TestMessagesAreDocumented(t *testing.T) {
 			len(listed), len(names), len(code.All))
 	}
 	for _, c := range code.All {
-		if !used[names[string(c)]] && !strings.HasPrefix(string(c), "unclosed-") { // which are put together
+		if !used[names[string(c)]] && !strings.HasPrefix(string(c), "unclosed-") { // which are concatenated
 			t.Errorf("nothing reports %q", c)
 		}
 	}
 }
 
-// TestStepsAreDocumented checks that docs/settings.md lists the steps, in order.
+// TestStepsAreDocumented checks that docs/settings.md lists the steps, in
+// order.
 func TestStepsAreDocumented(t *testing.T) {
 	doc, err := os.ReadFile("../docs/settings.md")
 	if err != nil {

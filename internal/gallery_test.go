@@ -17,7 +17,7 @@ import (
 	"rinzel/internal/site"
 )
 
-// notInGallery are the codes that need more than a few lines of source to be seen.
+// notInGallery are the codes that cannot be shown with a few lines of source.
 var notInGallery = map[string]string{
 	"foreign-file":      "needs a file in the output folder",
 	"lost-rules":        "needs the output of a build before",
@@ -84,7 +84,8 @@ func TestGallery(t *testing.T) {
 	}
 }
 
-// findingsOf returns the findings of a code in a project, as they are shown.
+// findingsOf returns the findings of a project that have a code, as they are
+// displayed.
 func findingsOf(t *testing.T, code string, files []txtar.File) string {
 	has := func(name string) bool {
 		return slices.ContainsFunc(files, func(f txtar.File) bool { return f.Name == name })

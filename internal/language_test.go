@@ -26,8 +26,8 @@ import (
 var update = flag.Bool("update", false, "write the results into the documents")
 
 // TestLanguageExamples composes the examples of docs/language.md and compares
-// what comes of each with the result that stands behind it. The examples make
-// one sheet, in order; one of several files is a project of its own.
+// the results with those after the arrows. The examples are one sheet, in
+// order; one of several files is a separate project.
 func TestLanguageExamples(t *testing.T) {
 	const name = "../docs/language.md"
 	doc, err := os.ReadFile(name)
@@ -65,7 +65,7 @@ func TestLanguageExamples(t *testing.T) {
 	}
 }
 
-// composedExample composes an example that goes on with the scope of those before.
+// composedExample composes an example in the scope of those before it.
 func composedExample(set *source.Set, scope *compose.Scope, text string) (result, findings string) {
 	tree, diags := parse.Sheet(set.Add(source.Path{Name: "language.md"}, "language.md", text))
 	c := &compose.Composer{Report: func(d diag.Diagnostic) { diags = append(diags, d) }}
@@ -81,7 +81,7 @@ func rendered(set *source.Set, diags []diag.Diagnostic) string {
 	return b.String()
 }
 
-// layOut writes the files of an archive into a temporary folder.
+// layOut writes the files of an archive to a temporary folder.
 func layOut(t *testing.T, files []txtar.File) (dir string) {
 	t.Helper()
 	dir = t.TempDir()
@@ -112,7 +112,7 @@ func openProject(t *testing.T, dir string) (*project.Project, []diag.Diagnostic)
 }
 
 // builtFiles builds main.css of a project of several files, for browsers that
-// read everything.
+// support everything.
 func builtFiles(t *testing.T, archive string) (result, findings string) {
 	return builtFor(t, archive, "150")
 }
@@ -137,8 +137,8 @@ func builtFor(t *testing.T, archive, floor string) (result, findings string) {
 	return string(res.Outputs[0].Data), findings
 }
 
-// drafts are, for each row of the table of drafts in docs/language.md, sheets and what comes of them: texts in
-// the result, or, where it starts with '!', the code of a finding.
+// drafts has, for each row of the table of drafts in docs/language.md, sheets
+// with a text of their results or, after '!', the code of a finding.
 var drafts = map[string][][2]string{
 	"`@function`: parameters, defaults, locals": {
 		{"@function --f(--a, --b: 2px) { --x: var(--y); --y: var(--a); result: var(--x) var(--b) } a { margin: --f(1px) }", "margin: 1px 2px"},
@@ -248,7 +248,8 @@ func TestDrafts(t *testing.T) {
 		t.Errorf("nested rules are not written out: %s", nested)
 	}
 	many := strings.Repeat(".a, .b, .c, .d, .e, .f, .g, .h, .i, .j {", 8) + "top: 0" + strings.Repeat("}", 8)
-	if _, findings := builtFor(t, "-- main.css --\n"+many+"\n", "60"); !strings.Contains(findings, "[too-many-selectors]") {
+	_, findings := builtFor(t, "-- main.css --\n"+many+"\n", "60")
+	if !strings.Contains(findings, "[too-many-selectors]") {
 		t.Errorf("found %s", findings)
 	}
 }

@@ -18,22 +18,23 @@ import (
 // mistake is a line of testdata/mistakes.txt.
 type mistake struct {
 	line   int
-	file   string // that holds the mistake
+	file   string // that contains the mistake
 	code   string
-	text   string // of the file, without marks
-	at     int    // where the finding is to be
-	fixed  string // the text with the fix
-	fix    string // what the fix puts in, which the finding has to say; empty if it need not
-	reason string // what else the finding has to say
+	text   string // the file without marks
+	at     int    // expected position
+	fixed  string // the text after the fix
+	fix    string // the replacement, which the finding must name; empty if it need not
+	reason string // another text that the finding must contain
 }
 
-// slipKinds are the files that a mistake can be in.
+// slipKinds are the files that can contain a mistake.
 var slipKinds = map[string]string{"css": "main.css", "html": "index.html", "toml": "rinzel.toml", "js": "main.js",
 	"json": "quay.tokens.json"}
 
-// readMistakes reads the lines of testdata/mistakes.txt: kind, code, text and fix, with tabs between them, and perhaps what
-// else is to be said. In the text «…» is where the finding is to be, and ‹…› is what the fix replaces, if that is not the
-// same. A fix after ~ need not be said.
+// readMistakes reads the lines of testdata/mistakes.txt: kind, code, text and
+// fix, separated by tabs, and optionally a text that the finding must contain.
+// In the text, «…» marks the expected position, and ‹…› what the fix replaces,
+// if that differs. The finding need not name a fix after ~.
 func readMistakes(t *testing.T) []mistake {
 	data, err := os.ReadFile("testdata/mistakes.txt")
 	if err != nil {
@@ -80,7 +81,7 @@ func readMistakes(t *testing.T) []mistake {
 	return out
 }
 
-// around are the files beside the one with a mistake.
+// around are the other files of the project with a mistake.
 var around = txtar.Parse([]byte(`
 -- index.html --
 <!doctype html><title>x</title><link rel="stylesheet" href="main.css"><p class="board a b c note" id="main"><b>x</b></p>
@@ -104,7 +105,8 @@ document.title = "x";
 .gauge { top: 0 }
 `)).Files
 
-// findingsWith returns what is found in a project with a text for one of its files.
+// findingsWith returns the findings of a project with a text for one of its
+// files.
 func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic,
 	offset func(diag.Diagnostic) (string, int), shown string) {
 	var files []txtar.File
@@ -166,8 +168,9 @@ func findingsWith(t *testing.T, m mistake, text string) (found []diag.Diagnostic
 	return diags, offset, strings.ReplaceAll(rendered(p.Tree.Set, diags), dir+"/", "")
 }
 
-// TestMistakes makes each mistake of testdata/mistakes.txt: it is found in its place, with its cause, and the fix that is
-// offered makes the finding go away and leaves no error.
+// TestMistakes makes each mistake of testdata/mistakes.txt. It must be reported
+// at its position with its cause, and the suggested fix must remove the finding
+// and leave no error.
 func TestMistakes(t *testing.T) {
 	list := readMistakes(t)
 	if len(list) < 150 {

@@ -11,18 +11,19 @@ import (
 	"testing"
 )
 
-// Functions are small: none has more lines or branches than these, and half of them have at most median lines. A generated table
-// may be longer.
+// Maximum size of a function, and of the median function. Generated tables may
+// be longer.
 const (
 	mostLines    = 80
 	mostBranches = 15
 	mostMedian   = 12
 )
 
-// tables are functions that are one condition, or one comparison for each type: a table that Go has no other form for.
+// tables are functions that are one condition, or one comparison for each type:
+// Go has no other form for such a table.
 var tables = []string{"delimFuses", "Fuses", "equalNode"}
 
-// TestFunctionSize holds that functions stay small.
+// TestFunctionSize checks the sizes of functions.
 func TestFunctionSize(t *testing.T) {
 	var lengths []int
 	files := token.NewFileSet()
@@ -63,8 +64,9 @@ func TestFunctionSize(t *testing.T) {
 	}
 }
 
-// branches counts the branches in a node. A switch is one, whatever the number and the conditions of its cases: they are read one
-// after another. What stands in a case counts as anywhere.
+// branches counts the branches in a node. A switch counts as one, however many
+// cases it has: they are read one after another. The bodies of cases count as
+// usual.
 func branches(n ast.Node) int {
 	count := 0
 	ast.Inspect(n, func(n ast.Node) bool {

@@ -20,8 +20,8 @@ const maxColumns = 120
 // for a line of more than maxColumns: a broken text cannot be searched for.
 const longLiteral = 40
 
-// avoided matches words that readers would have to decode. docs/glossary.md
-// has the words to use.
+// avoided matches words that readers would have to decode. docs/glossary.md has
+// the words to use.
 var avoided = regexp.MustCompile(`(?i)(?:^|[^-\w])(told|judged|judges|sought|drawn|turned|parted|behind|within|settled|` +
 	`settles|mends?|mended|remarks?|of long ago|so called|(?:is|are) to be|anew|heeds?|holds that|` +
 	`becomes? of|became of|stands?)(?:[^-\w]|$)`)
@@ -89,8 +89,8 @@ func TestLineLength(t *testing.T) {
 	})
 }
 
-// TestExportedNames checks that every exported name has a comment, which
-// starts with the name.
+// TestExportedNames checks that every exported name has a comment, which starts
+// with the name.
 func TestExportedNames(t *testing.T) {
 	goFiles(t, func(name, text string) {
 		if strings.HasSuffix(name, "_test.go") {

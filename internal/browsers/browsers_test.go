@@ -59,8 +59,8 @@ func TestLacking(t *testing.T) {
 	}
 }
 
-// TestFactsAreAsGenerated checks that nobody changed the table by hand, and,
-// where the data it is made from is at hand, that it is what gen makes of it.
+// TestFactsAreAsGenerated checks that nobody edited the table and, where the
+// data that it is generated from is available, that gen reproduces it.
 func TestFactsAreAsGenerated(t *testing.T) {
 	facts := factsText(t)
 	body, sum, _ := strings.Cut(facts, "\nsum ")
@@ -111,7 +111,7 @@ func TestFind(t *testing.T) {
 	}
 }
 
-// shown writes ranges of targets.
+// shown formats ranges of targets.
 func shown(t Targets) string {
 	var out []string
 	for _, r := range t.Ranges() {
@@ -160,7 +160,7 @@ func TestQuery(t *testing.T) {
 	}
 }
 
-// withoutAllBut leaves out all browsers but one.
+// withoutAllBut excludes all browsers but one.
 func withoutAllBut(name string) []Without {
 	var out []Without
 	for _, n := range Names {
@@ -172,7 +172,7 @@ func withoutAllBut(name string) []Without {
 }
 
 func TestTargetsToCome(t *testing.T) {
-	// What every version to come has, what was removed, and what none had yet.
+	// Supported by every future version, removed, and never supported.
 	for _, test := range []struct {
 		browser, feature, want string
 		floor                  Version
@@ -188,7 +188,7 @@ func TestTargetsToCome(t *testing.T) {
 	}
 }
 
-// TestAllPrefixes compares the table of all needs with what is said one by one.
+// TestAllPrefixes compares the table of all needs with single questions.
 func TestAllPrefixes(t *testing.T) {
 	targets := AtLeast(map[string]Version{"chrome": 20000, "firefox": 10000, "safari": 7000})
 	all := targets.AllPrefixes()
@@ -205,14 +205,14 @@ func TestAllPrefixes(t *testing.T) {
 	}
 }
 
-// BenchmarkTargets measures what targets cost that were not asked anything yet.
+// BenchmarkTargets measures the first question to targets.
 func BenchmarkTargets(b *testing.B) {
 	for b.Loop() {
 		Default().AllPrefixes()
 	}
 }
 
-// BenchmarkQuestion measures a question that was not asked before, and one that was.
+// BenchmarkQuestion measures a new question and a cached one.
 func BenchmarkQuestion(b *testing.B) {
 	t := Default()
 	b.Run("first", func(b *testing.B) {
@@ -242,20 +242,21 @@ func parseTargets(t *testing.T, s string) Targets {
 	return AtLeast(floor)
 }
 
-// TestMissing asks for what is there in no form: a prefix counts, and so does
-// support in part, and what phones lack for ever counts only where desks lack it too.
+// TestMissing checks which features have support in no form. Prefixed and
+// partial support count. Features that only mobile browsers lack for good are
+// missing only where desktop browsers lack them too.
 func TestMissing(t *testing.T) {
 	tests := []struct{ feature, targets, want string }{
-		{"css.properties.user-select", "safari 15", ""},                                        // under a prefix
-		{"css.selectors.has", "chrome 100, firefox 115, safari 16", "chrome 104, firefox 120"}, // safari has it
-		{"css.properties.cursor.pointer", "safari 15, safari-ios 15", ""},                      // phones have none
-		{"css.properties.resize", "firefox 115, firefox-android 115", ""},                      // nor this
-		{"css.properties.field-sizing", "firefox 140", "firefox 151"},                          // it came later
+		{"css.properties.user-select", "safari 15", ""},                                        // with a prefix
+		{"css.selectors.has", "chrome 100, firefox 115, safari 16", "chrome 104, firefox 120"}, // supported by safari
+		{"css.properties.cursor.pointer", "safari 15, safari-ios 15", ""},                      // not supported by mobile browsers
+		{"css.properties.resize", "firefox 115, firefox-android 115", ""},                      // also not
+		{"css.properties.field-sizing", "firefox 140", "firefox 151"},                          // supported later
 		{"css.properties.no-such", "chrome 100", ""},
 	}
 	for _, test := range tests {
 		targets := parseTargets(t, test.targets)
-		for range 2 { // it is kept
+		for range 2 { // not removed
 			if got := strings.Join(targets.Missing(test.feature), ", "); got != test.want {
 				t.Errorf("%s for %s: got %q, want %q", test.feature, test.targets, got, test.want)
 			}
@@ -266,8 +267,9 @@ func TestMissing(t *testing.T) {
 	}
 }
 
-// TestInStead asks for a feature where another is lacking: the flexible boxes of 2009.
-func TestInStead(t *testing.T) {
+// TestAlternatives checks the alternative to a missing feature: the flexible boxes
+// of 2009.
+func TestAlternatives(t *testing.T) {
 	for targets, want := range map[string]string{"chrome 20": "-webkit-", "chrome 21": "", "firefox 15": "-moz-",
 		"firefox 20": "", "chrome 15, firefox 10": "-moz- -webkit-"} {
 		got := strings.Join(parseTargets(t, targets).InStead(Property("box-flex"), Property("display")+".flex"), " ")

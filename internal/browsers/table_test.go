@@ -9,7 +9,7 @@ import (
 	"testing"
 )
 
-// factsText returns the text of the table of facts.
+// factsText returns the text of the facts table.
 func factsText(t *testing.T) string {
 	t.Helper()
 	text, err := os.ReadFile("facts.txt")
@@ -19,7 +19,7 @@ func factsText(t *testing.T) string {
 	return string(text)
 }
 
-// fact is what a line of the table says of a range of versions.
+// fact is an entry of the table for a range of versions.
 type fact struct {
 	since, until Version
 	prefix       string
@@ -28,7 +28,7 @@ type fact struct {
 
 func (f fact) supports(v Version) bool { return f.since <= v && v < f.until }
 
-// readFacts reads a line of the table, by browser.
+// readFacts reads a line of the table into facts by browser.
 func readFacts(line string) map[string][]fact {
 	out := make(map[string][]fact)
 	for _, part := range strings.Fields(line) {
@@ -51,7 +51,8 @@ func readFacts(line string) map[string][]fact {
 	return out
 }
 
-// lacking returns the newest version of each browser of which a test does not hold, version by version.
+// lacking returns the newest version of each browser that fails a test,
+// checking each version.
 func lacking(t Targets, facts map[string][]fact, is func(fact) bool) (out []string) {
 	for _, name := range Names {
 		for _, c := range slices.Backward(t.chosen[name]) {
@@ -69,7 +70,8 @@ func lacking(t Targets, facts map[string][]fact, is func(fact) bool) (out []stri
 	return out
 }
 
-// prefixesOf returns the prefixes that targets need for a feature, version by version.
+// prefixesOf returns the prefixes that targets need for a feature, checking
+// each version.
 func prefixesOf(t Targets, facts map[string][]fact) []string {
 	need := make(map[string]bool)
 	for name, list := range facts {
@@ -103,9 +105,10 @@ func prefixesOf(t Targets, facts map[string][]fact) []string {
 	return slices.Sorted(maps.Keys(need))
 }
 
-// TestTableSaysWhatTheTextSays holds that questions to the compiled table are answered as the text of the table has it, for
-// targets of many kinds and versions that were no release.
-func TestTableSaysWhatTheTextSays(t *testing.T) {
+// TestTableMatchesText compares answers of the compiled table with its
+// text, for targets of many kinds and for version numbers that were never
+// released.
+func TestTableMatchesText(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	targets := []Targets{Default(), Query{Share: 0.2}.Targets(), Query{Recent: 2}.Targets()}
 	for range 12 {
@@ -114,7 +117,7 @@ func TestTableSaysWhatTheTextSays(t *testing.T) {
 			if releases := Releases(name); r.IntN(3) > 0 {
 				floor[name] = releases[r.IntN(len(releases))].Version
 				if r.IntN(3) == 0 {
-					floor[name]++ // there was no such release
+					floor[name]++ // never released
 				}
 			}
 		}

@@ -8,8 +8,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestTable changes files one after another, and holds that a result is worked out again exactly when an answer that it was
-// made from is another one.
+// TestTable changes files one after another. A result must be computed again
+// exactly when one of the answers that it depends on has changed.
 func TestTable(t *testing.T) {
 	at := func(name string) source.Path { return source.Path{Name: name} }
 	tests := []struct {
@@ -44,7 +44,7 @@ func TestTable(t *testing.T) {
 			store := cache.NewStore(tree)
 			inner, outer := cache.NewTable[string, string](store), cache.NewTable[string, string](store)
 			worked := 0
-			// The outer result depends on what the inner one read.
+			// The outer result depends on the reads of the inner one.
 			get := func() string {
 				return outer.Get(tree, "k", nil, func(r *cache.Reads) (string, bool) {
 					worked++
@@ -70,7 +70,7 @@ func TestTable(t *testing.T) {
 	}
 }
 
-// TestTableKeepsNothingUnfinished holds that a result whose work was cancelled is not stored.
+// TestTableKeepsNothingUnfinished checks that a cancelled result is not stored.
 func TestTableKeepsNothingUnfinished(t *testing.T) {
 	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}})
 	table := cache.NewTable[int, int](cache.NewStore(tree))
@@ -82,7 +82,8 @@ func TestTableKeepsNothingUnfinished(t *testing.T) {
 	}
 }
 
-// TestTableValid holds that a result is worked out again if what else it depends on is not as it was.
+// TestTableValid checks that a result is computed again if its other
+// dependencies have changed.
 func TestTableValid(t *testing.T) {
 	tree := source.NewTree(source.Folder{FS: fstest.MapFS{}})
 	table := cache.NewTable[int, int](cache.NewStore(tree))
@@ -94,7 +95,8 @@ func TestTableValid(t *testing.T) {
 	}
 }
 
-// TestSweep holds that results are dropped that the last build did not ask for, or whose file is another one.
+// TestSweep checks that results are dropped if the last build did not use them
+// or their file has changed.
 func TestSweep(t *testing.T) {
 	files := fstest.MapFS{"a": {Data: []byte("one")}, "b": {}}
 	tree := source.NewTree(source.Folder{FS: files})

@@ -24,7 +24,7 @@ func runIn(t *testing.T, dir string, args ...string) (code int, stdout, stderr s
 	return code, out.String(), errs.String()
 }
 
-// lay writes files, given as name and text in turn, into a new folder.
+// lay writes files to a new folder. They are given as names and texts in turn.
 func lay(t *testing.T, files ...string) string {
 	t.Helper()
 	dir := t.TempDir()
@@ -74,7 +74,7 @@ func TestDemo(t *testing.T) {
 	}
 }
 
-// result is the JSON form of a build, as far as these tests look.
+// result is the JSON form of a build, as far as these tests need it.
 type result struct {
 	Version  int
 	Profile  string
@@ -197,7 +197,7 @@ func TestStopped(t *testing.T) {
 	}
 }
 
-// TestSettingsElsewhere checks that paths count from the settings file.
+// TestSettingsElsewhere checks that paths are relative to the settings file.
 func TestSettingsElsewhere(t *testing.T) {
 	dir := lay(t, "conf/rinzel.toml", "source = \"../site\"\noutput = \"../out\"\n", "site/index.html",
 		"<link rel=stylesheet href=a.css>", "site/a.css", "p { b: c }")
@@ -220,13 +220,14 @@ func TestNothingButDefinitions(t *testing.T) {
 	}
 }
 
-// TestUnreached lists files that nothing reaches.
-func TestUnreached(t *testing.T) {
+// TestUnreferenced lists unreferenced files.
+func TestUnreferenced(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n[bundles.app]\nfrom = [\"app.css\"]\n", "site/index.html",
 		"<link rel=stylesheet href=main.css><script type=module src=js/main.js></script><style>@import \"block.css\";</style>",
 		"site/main.css", "@tokens \"quay.tokens.json\";\n.a { background: url(img/sea.svg) }\n", "site/app.css", ".b { color: red }\n", "site/block.css", ".c { color: red }\n", "site/quay.tokens.json", "{}",
 		"site/js/main.js", "import \"./part.css\"; import(\"./later.js\");\n", "site/js/part.css", ".d { color: red }\n", "site/js/later.js", "import \"./later.css\";\n", "site/js/later.css", ".e { color: red }\n",
-		"site/img/sea.svg", "<svg/>", "site/img/old.svg", "<svg/>", "site/old.css", ".f { color: red }\n", "site/js/old.js", "x", "site/.hidden", "x")
+		"site/img/sea.svg", "<svg/>", "site/img/old.svg", "<svg/>",
+		"site/old.css", ".f { color: red }\n", "site/js/old.js", "x", "site/.hidden", "x")
 	code, out, errs := runIn(t, dir, "imports", "--files")
 	if want := "3 files in the source folder used by no page and no bundle of the settings:\n  site/img/old.svg\n  site/js/old.js\n  site/old.css\n"; code != 0 || out != want {
 		t.Errorf("%d %s\n%s, want %s", code, out, errs, want)
@@ -244,7 +245,8 @@ func TestUnreached(t *testing.T) {
 	}
 }
 
-// TestManyFindings shows some of many findings of a kind, and a watch only those that are new.
+// TestManyFindings checks that only some of many findings of a kind are shown,
+// and in a watch only new ones.
 func TestManyFindings(t *testing.T) {
 	var many strings.Builder
 	for i := range 30 {
@@ -267,7 +269,7 @@ func TestManyFindings(t *testing.T) {
 	w.expect("30 findings unchanged")
 }
 
-// TestDryRun tells what would be written, and no rules.
+// TestDryRun checks that a dry run lists the files to be written, and no rules.
 func TestDryRun(t *testing.T) {
 	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css",
 		".a { color: red }\n.b { color: red; animation: drift 1s }\n@keyframes drift { to { top: 0 } }\n")
@@ -287,7 +289,7 @@ func TestDryRun(t *testing.T) {
 	}
 }
 
-// TestWhy asks the program about selectors.
+// TestWhy runs the command why.
 func TestWhy(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n[purge]\nkeep = [\".is-*\"]\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=\"board bord\">x<script src=main.js></script>",

@@ -11,7 +11,8 @@ import (
 	"time"
 )
 
-// TestInterrupt stops a long build at many moments: it ends soon, and the output is as it was.
+// TestInterrupt interrupts a long build at many moments. It must end soon and
+// leave the output unchanged.
 func TestInterrupt(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("a process cannot be interrupted by another one")
@@ -29,7 +30,7 @@ func TestInterrupt(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "site", "main.css"), []byte(css.String()), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	const late = 2 * time.Second // it is 0.1 s on a machine that does nothing else
+	const late = 2 * time.Second // 0.1 s on an idle machine
 	stopped := 0
 	for wait := 100 * time.Millisecond; ; wait += 120 * time.Millisecond {
 		cmd := exec.Command(program, "build", "--profile", "production")
@@ -46,7 +47,7 @@ func TestInterrupt(t *testing.T) {
 			t.Errorf("after %v it took %v to stop", wait, took)
 		}
 		if !strings.Contains(out.String(), "rinzel: interrupted") {
-			break // it was done, or not yet ready to be told
+			break // finished, or no signal handler yet
 		}
 		if stopped++; cmd.ProcessState.ExitCode() != 2 || !equal(contents(t, filepath.Join(dir, "public")), before) {
 			t.Errorf("after %v: status %d, and other output than before\n%s", wait, cmd.ProcessState.ExitCode(), out.String())

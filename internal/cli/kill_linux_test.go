@@ -23,7 +23,8 @@ const (
 	sysSyncfs        = 306
 )
 
-// failingCalls are the system calls that change folders or open files, and that may fail at any time.
+// failingCalls are the system calls that open files or change folders, and that
+// may fail at any time.
 var failingCalls = map[uint64]bool{
 	syscall.SYS_OPENAT: true, syscall.SYS_RENAMEAT: true, sysRenameat2: true, syscall.SYS_LINKAT: true,
 	syscall.SYS_UNLINKAT: true, syscall.SYS_MKDIRAT: true,
@@ -39,9 +40,10 @@ var writingCalls = map[uint64]bool{
 
 func init() { maps.Copy(writingCalls, failingCalls) }
 
-// interfere runs the program and kills it as it enters the n-th of some system calls, or has that call fail if failure is not
-// zero. It returns false if the program ended before that. Only calls after the output folder was locked count: those that
-// read the project are left out.
+// interfere runs the program and kills it when it enters the n-th of some
+// system calls, or makes that call fail if failure is not zero. It returns
+// false if the program ended before that. Only calls after the lock of the
+// output folder count, which excludes reading the project.
 func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, args ...string) (done bool,
 	code int, err error) {
 	runtime.LockOSThread()
@@ -95,7 +97,7 @@ func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, 
 			if !inside[thread] {
 				break
 			}
-			writes = writes || regs.Orig_rax == syscall.SYS_FLOCK // the first thing that writing does
+			writes = writes || regs.Orig_rax == syscall.SYS_FLOCK // the first step of writing
 			if !writes || !calls[regs.Orig_rax] {
 				break
 			}
@@ -110,27 +112,28 @@ func interfere(dir string, calls map[uint64]bool, n int, failure syscall.Errno, 
 			failing = thread
 			regs.Orig_rax = math.MaxUint64 // no call has this number
 			_ = syscall.PtraceSetRegs(thread, &regs)
-		case sig == syscall.SIGTRAP, sig == syscall.SIGSTOP: // a thread was made
+		case sig == syscall.SIGTRAP, sig == syscall.SIGSTOP: // a new thread
 		default:
 			signal = int(sig)
 		}
-		_ = syscall.PtraceSyscall(thread, signal) // one that is gone needs nothing
+		_ = syscall.PtraceSyscall(thread, signal) // an ended thread
 	}
 }
 
-// linkedSheets finds the sheets that a page links.
+// linkedSheets returns the sheets that a page links.
 var linkedSheets = regexp.MustCompile(`rel=stylesheet href=([^ >]+)`)
 
-// change is a project with an output folder of an older version.
+// change is a project with the output of an older version.
 type change struct {
 	dir           string            // of the project
-	public        string            // its output folder
-	before, after map[string]string // what is in it, and what is to be
+	public        string            // the output folder
+	before, after map[string]string // its content before, and as expected
 
 	saved string
 }
 
-// newChange lays a project that changes a page and two sheets, adds a page and takes one away.
+// newChange creates a project that changes a page and two sheets, adds a page
+// and removes one.
 func newChange(t *testing.T) *change {
 	t.Helper()
 	const page = "<!doctype html><link rel=stylesheet href=%s><link rel=stylesheet href=kit.css><p class=\"a b\">"
@@ -168,7 +171,7 @@ func newChange(t *testing.T) *change {
 	return &change{next, filepath.Join(next, "public"), before, after, saved}
 }
 
-// restore has the output folder be as it was.
+// restore resets the output folder.
 func (c *change) restore(t *testing.T) {
 	t.Helper()
 	if err := errors.Join(os.RemoveAll(c.public), os.CopyFS(c.public, os.DirFS(c.saved))); err != nil {
@@ -176,7 +179,8 @@ func (c *change) restore(t *testing.T) {
 	}
 }
 
-// interfere interferes with a build, and reports whether it did.
+// interfere interferes with a build, and reports whether the build had not
+// ended before.
 func (c *change) interfere(t *testing.T, calls map[uint64]bool, n int, failure syscall.Errno) (done bool, code int) {
 	t.Helper()
 	done, code, err := interfere(c.dir, calls, n, failure, "build", "--profile", "production")
@@ -189,7 +193,7 @@ func (c *change) interfere(t *testing.T, calls map[uint64]bool, n int, failure s
 	return done, code
 }
 
-// repaired holds that the next build ends as if nothing had been.
+// repaired checks that the next build succeeds as usual.
 func (c *change) repaired(t *testing.T, what string) {
 	t.Helper()
 	if code, _, errs := runIn(t, c.dir, "build", "--profile", "production"); code != 0 {
@@ -203,8 +207,9 @@ func (c *change) repaired(t *testing.T, what string) {
 	}
 }
 
-// TestKilled kills a build at every system call of writing its output: each file is old or new then, no page names a file
-// that is missing, and the next build ends as if nothing had been.
+// TestKilled kills a build at every system call while it writes its output.
+// Every file must be old or new, no page may link a missing file, and the next
+// build must succeed.
 func TestKilled(t *testing.T) {
 	c := newChange(t)
 	kills := 0
@@ -224,8 +229,9 @@ func TestKilled(t *testing.T) {
 	t.Logf("killed at %d system calls", kills)
 }
 
-// TestFailures has every system call fail with which a build opens files or changes folders: the output is as it was then,
-// or new as a whole, and the next build ends as if nothing had been.
+// TestFailures makes every system call fail with which a build opens files or
+// changes folders. The output must be completely old or completely new, and the
+// next build must succeed.
 func TestFailures(t *testing.T) {
 	c := newChange(t)
 	failures, undone := 0, 0
@@ -259,7 +265,7 @@ func TestFailures(t *testing.T) {
 	t.Logf("%d system calls failed, %d builds were undone", failures, undone)
 }
 
-// holds checks what is there after a kill.
+// holds checks the output folder after a kill.
 func holds(t *testing.T, n int, now, before, after map[string]string) {
 	t.Helper()
 	for name, text := range now {

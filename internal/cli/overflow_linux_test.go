@@ -8,8 +8,9 @@ import (
 	"testing"
 )
 
-// TestWatchOverflow stops a watch while more changes than the system keeps for it: it looks at everything again, and
-// watches the folders that were made meanwhile.
+// TestWatchOverflow stops a watch during more changes than the event queue of
+// the system can hold. It must scan everything again and watch the folders that
+// were created in the meantime.
 func TestWatchOverflow(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
@@ -22,7 +23,7 @@ func TestWatchOverflow(t *testing.T) {
 	if err := os.Mkdir(many, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	for i := range 12_000 { // each is made, written and closed
+	for i := range 12_000 { // each is created, written and closed
 		if err := os.WriteFile(filepath.Join(dir, "site", fmt.Sprintf("f%d.txt", i)), []byte("x"), 0o644); err != nil {
 			t.Fatal(err)
 		}

@@ -12,21 +12,22 @@ import (
 	"time"
 )
 
-// TestPipes puts pipes in the place of each file that the program opens: opening one would wait for ever.
+// TestPipes replaces each file that the program opens by a pipe: opening it
+// would block forever.
 func TestPipes(t *testing.T) {
 	for _, test := range []struct {
-		pipe, args, want string // want is part of what is said; empty if all goes well
+		pipe, args, want string // part of the expected message; empty for success
 	}{
 		{"rinzel.toml", "build", "settings file rinzel.toml: is a pipe"},
 		{"site/main.css", "build", `"site/main.css" is a pipe`},
-		{"site/index.html", "build", ""}, // it is no page
+		{"site/index.html", "build", ""}, // not a page
 		{"site/lib.css", "build", `"site/lib.css" is a pipe`},
 		{"site/t.json", "build", `"site/t.json" is a pipe`},
-		{"site/a.svg", "build", ""}, // there is no such file,
+		{"site/a.svg", "build", ""}, // a missing file,
 		{"site/app.js", "build", ""},
 		{"node_modules/kit/package.json", "build", ""},
 		{"package-lock.json", "build", ""},
-		{"public/index.css", "build", ""}, // ours was there: it is written anew
+		{"public/index.css", "build", ""}, // replaced by the next build
 		{"public/.rinzel/written.json", "build", "written.json: is a pipe"},
 		{"public/.rinzel/written.json", "clean", "written.json: is a pipe"},
 		{"public/.rinzel/lock", "build", "lock: is a pipe"},

@@ -15,8 +15,8 @@ import (
 	"time"
 )
 
-// stressed returns how often something is done: short of times as a rule, and RINZEL_STRESS times as often where that is set, as
-// scripts/stress does.
+// stressed returns the number of iterations: short of times, or times
+// multiplied by RINZEL_STRESS if that is set, as in scripts/stress.
 func stressed(times int) int {
 	if n, err := strconv.Atoi(os.Getenv("RINZEL_STRESS")); err == nil && n > 0 {
 		return times * n
@@ -24,13 +24,13 @@ func stressed(times int) int {
 	return times
 }
 
-// randomSite is a site that is changed at random.
+// randomSite is a site with random changes.
 type randomSite struct {
 	t    *testing.T
 	r    *rand.Rand
 	dir  string // of the project
 	site string // the source folder
-	n    int    // changes so far
+	n    int    // number of changes
 }
 
 func (s *randomSite) must(err error) {
@@ -40,7 +40,7 @@ func (s *randomSite) must(err error) {
 	}
 }
 
-// files returns the files below a folder of the site whose names end in an ending.
+// files returns the files of the site with an extension.
 func (s *randomSite) files(ending string) []string {
 	var out []string
 	_ = filepath.WalkDir(s.site, func(name string, d fs.DirEntry, err error) error {
@@ -52,7 +52,7 @@ func (s *randomSite) files(ending string) []string {
 	return out
 }
 
-// folders returns the folders of the site, without the site itself.
+// folders returns the folders of the site, except for its root.
 func (s *randomSite) folders() []string {
 	var out []string
 	_ = filepath.WalkDir(s.site, func(name string, d fs.DirEntry, err error) error {
@@ -71,7 +71,7 @@ func pick[T any](r *rand.Rand, list []T) (one T, ok bool) {
 	return list[r.IntN(len(list))], true
 }
 
-// aFolder returns a folder of the site, or the site.
+// aFolder returns a folder of the site, or its root.
 func (s *randomSite) aFolder() string {
 	if f, ok := pick(s.r, s.folders()); ok && s.r.IntN(3) > 0 {
 		return f
@@ -111,11 +111,11 @@ func (s *randomSite) write(name, text string) {
 	}
 	_ = os.Chmod(name, 0o644)
 	if err := os.WriteFile(name, []byte(text), 0o644); err != nil {
-		s.t.Logf("not written: %v", err) // a link that leads nowhere, or a folder
+		s.t.Logf("not written: %v", err) // a dangling link, or a folder
 	}
 }
 
-// branch lays a site for a branch that is switched to.
+// branch creates a copy of the site for a switch of branches.
 func (s *randomSite) branch(dir string) {
 	s.t.Helper()
 	for i, name := range []string{"a.css", "css/a.css", "css/b.css", "index.html", "islands/gannet.html",
@@ -140,7 +140,7 @@ func (s *randomSite) branch(dir string) {
 	}
 }
 
-// swap has two files or folders change places.
+// swap exchanges two files or folders.
 func (s *randomSite) swap(a, b string) {
 	if a == b || strings.HasPrefix(a, b) || strings.HasPrefix(b, a) {
 		return
@@ -151,7 +151,7 @@ func (s *randomSite) swap(a, b string) {
 	s.must(os.Rename(spare, b))
 }
 
-// step changes something, and returns what.
+// step makes a change and describes it.
 func (s *randomSite) step() string {
 	s.t.Helper()
 	s.n++
@@ -243,7 +243,7 @@ func (s *randomSite) step() string {
 	return "nothing"
 }
 
-// settle takes the lines of a watch until none follows for a while.
+// settle reads the lines of a watch until none follows for a while.
 func (w *watched) settle() {
 	for {
 		select {
@@ -255,8 +255,8 @@ func (w *watched) settle() {
 	}
 }
 
-// TestWatchRandomly changes a site at random while a watch runs, and holds after each step that the output is what a fresh build
-// writes.
+// TestWatchRandomly makes random changes to a site while a watch runs. After
+// each, the output must equal that of a fresh build.
 func TestWatchRandomly(t *testing.T) {
 	seed := uint64(stressed(1))
 	s := &randomSite{t: t, r: rand.New(rand.NewPCG(seed, 4)), dir: lay(t, "rinzel.toml", "source = \"site\"\n")}
@@ -281,7 +281,7 @@ func TestWatchRandomly(t *testing.T) {
 		done = append(done, what)
 		said, want := fresh()
 		if strings.Contains(said, "nothing written") {
-			// What was written before may be of any moment since the last build that was good.
+			// The output may be of any state since the last successful build.
 			w.settle()
 			continue
 		}

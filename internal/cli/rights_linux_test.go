@@ -10,15 +10,15 @@ import (
 	"testing"
 )
 
-// unprivileged has the program run without the rights of the one who tests, so that those of files count. The folder is given
-// to who it runs as.
+// unprivileged makes the program run as an unprivileged user, for whom file
+// permissions apply. The folder is given to that user.
 func unprivileged(t *testing.T, dir string) *syscall.SysProcAttr {
 	t.Helper()
 	if os.Getuid() != 0 {
 		return nil
 	}
 	const nobody = 65534
-	for _, d := range []string{filepath.Dir(dir), filepath.Dir(program)} { // the latter are made for one user
+	for _, d := range []string{filepath.Dir(dir), filepath.Dir(program)} { // the latter are created for one user
 		if err := os.Chmod(d, 0o755); err != nil {
 			t.Fatal(err)
 		}
@@ -32,7 +32,7 @@ func unprivileged(t *testing.T, dir string) *syscall.SysProcAttr {
 	return &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: nobody, Gid: nobody}}
 }
 
-// runUnprivileged runs the program as [unprivileged] has it.
+// runUnprivileged runs the program as in [unprivileged].
 func runUnprivileged(t *testing.T, dir string, args ...string) (code int, out string) {
 	t.Helper()
 	cmd := exec.Command(program, args...)
@@ -54,8 +54,9 @@ func chmod(t *testing.T, mode os.FileMode, names ...string) {
 	}
 }
 
-// TestRights holds that a folder that cannot be read is an error, that nothing is removed for it, and that an output folder in
-// which a file cannot be replaced stays as it was.
+// TestRights checks that an unreadable folder is an error that removes nothing,
+// and that an output folder remains unchanged if a file in it cannot be
+// replaced.
 func TestRights(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"drafts/**\"]\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a><img src=img/a.svg>",
@@ -82,7 +83,7 @@ func TestRights(t *testing.T) {
 	if code != 0 {
 		t.Errorf("a folder that is excluded: %d %s", code, out)
 	}
-	// A folder of the output takes no new files.
+	// The output folder is read-only.
 	if err := errors.Join(os.WriteFile(filepath.Join(dir, "site", "main.css"), []byte(".a { top: 1px }\n"), 0o644),
 		os.WriteFile(filepath.Join(dir, "site", "img", "a.svg"), []byte("<svg></svg>"), 0o644)); err != nil {
 		t.Fatal(err)
@@ -103,7 +104,8 @@ func TestRights(t *testing.T) {
 	}
 }
 
-// TestWatchRights has files and folders lose and get the right to be read while a watch runs.
+// TestWatchRights changes the read permission of files and folders while a
+// watch runs.
 func TestWatchRights(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=\"a b\">",

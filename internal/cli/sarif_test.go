@@ -8,9 +8,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestSARIF holds the log to what the standard asks of one: its version, a
-// driver with a name, rules that results point at, levels that it knows, and
-// regions counted from 1.
+// TestSARIF checks a log against the standard: its version, a driver with a
+// name, rules that results refer to, defined levels, and regions that count
+// from 1.
 func TestSARIF(t *testing.T) {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: "a b.css"}, "site/a b.css", "é {}\n.x { colr: red; top: 0; top: 0 }\n")

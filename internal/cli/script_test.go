@@ -20,7 +20,8 @@ import (
 	"rinzel/internal/step/compose"
 )
 
-// program is the built command, which the tests run as a user would.
+// program is the path of the built command, which the tests run as a user
+// would.
 var program string
 
 func TestMain(m *testing.M) {
@@ -93,7 +94,7 @@ func TestScripts(t *testing.T) {
 	}
 }
 
-// script is one script under way.
+// script is a running script.
 type script struct {
 	t              *testing.T
 	dir, line      string
@@ -156,7 +157,7 @@ func (s *script) run(line string) {
 	}
 }
 
-// words splits a line at spaces; what stands in single quotes is one word.
+// words splits a line at spaces. Text in single quotes is one word.
 func words(line string) []string {
 	var out []string
 	for i, part := range strings.Split(line, "'") {
@@ -190,7 +191,8 @@ func (s *script) exec(status int, args []string) {
 	s.finished()
 }
 
-// finished holds that no sheet in the output folder has anything left that only the build reads.
+// finished checks that the sheets in the output folder contain no build-time
+// syntax.
 func (s *script) finished() {
 	s.t.Helper()
 	public := filepath.Join(s.dir, s.folder, "public")

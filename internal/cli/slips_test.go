@@ -5,7 +5,8 @@ import (
 	"testing"
 )
 
-// TestCommandSlips makes mistakes in command lines: each is answered with what to write, and that works.
+// TestCommandSlips checks that mistakes in command lines are answered with a
+// working command.
 func TestCommandSlips(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@const gap: 1px; .a { top: const(gap) }\n", "site/boat.svg", "<svg/>")

@@ -11,8 +11,8 @@ import (
 	"testing"
 )
 
-// TestTwoBuildsAtOnce has two projects write into one folder at the same time, again and again: what is there in the end is
-// the output of one of them.
+// TestTwoBuildsAtOnce builds two projects into one folder at the same time,
+// repeatedly. The result must be the output of one of them.
 func TestTwoBuildsAtOnce(t *testing.T) {
 	lays := func(name string, pages int) string {
 		files := []string{"rinzel.toml", "source = \"site\"\n", "site/main.css", ".a { content: \"" + name + "\" }\n"}
@@ -51,7 +51,7 @@ func TestTwoBuildsAtOnce(t *testing.T) {
 	}
 }
 
-// TestBuildBesideWatch has builds write into the folder of a watch, which goes on all the same.
+// TestBuildBesideWatch builds into the folder of a watch, which must continue.
 func TestBuildBesideWatch(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
@@ -79,7 +79,8 @@ func TestBuildBesideWatch(t *testing.T) {
 	}
 }
 
-// TestDiskTrouble holds that a build which cannot write says so, ends with 2, and leaves what was there.
+// TestDiskTrouble checks that a build that cannot write reports that, exits
+// with status 2, and leaves the output unchanged.
 func TestDiskTrouble(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n")
@@ -101,7 +102,7 @@ func TestDiskTrouble(t *testing.T) {
 		}
 		return cmd.ProcessState.ExitCode(), string(out)
 	}
-	// A file may not be larger than 8 kB here, as if the disk were full.
+	// No file may be larger than 8 kB here, as on a full disk.
 	code, out := limited(`ulimit -f 16; exec "$1" build`)
 	if code != 2 || !strings.Contains(out, "rinzel: ") || !strings.Contains(out, "too large") {
 		t.Errorf("%d %s", code, out)
@@ -115,7 +116,7 @@ func TestDiskTrouble(t *testing.T) {
 	if code, _, errs := runIn(t, dir, "build"); code != 0 {
 		t.Errorf("with room again: %d %s", code, errs)
 	}
-	// /proc takes no new files, whoever asks.
+	// Nobody can create files in /proc.
 	code, _, errs := runIn(t, dir, "build", "--output", "/proc/rinzel")
 	if code != 2 || !strings.Contains(errs, "rinzel: ") {
 		t.Errorf("%d %s", code, errs)
@@ -124,7 +125,7 @@ func TestDiskTrouble(t *testing.T) {
 	if code != 2 || !strings.Contains(errs, "rinzel: ") {
 		t.Errorf("%d %s", code, errs)
 	}
-	// A file is where the folder should be.
+	// A file is in the way of the folder.
 	if err := os.WriteFile(filepath.Join(dir, "taken"), nil, 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +135,8 @@ func TestDiskTrouble(t *testing.T) {
 	}
 }
 
-// TestWatchFolderComesBack has the source folder of a watch disappear and come back.
+// TestWatchFolderComesBack removes the source folder of a watch and restores
+// it.
 func TestWatchFolderComesBack(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=css/main.css><p class=a>", "site/css/main.css", ".a { top: 0 }\n")
@@ -156,7 +158,7 @@ func TestWatchFolderComesBack(t *testing.T) {
 	}
 }
 
-// contents returns the files of a folder, those of Rinzel aside.
+// contents returns the files of a folder, except for those of Rinzel itself.
 func contents(t *testing.T, dir string) map[string]string {
 	out := make(map[string]string)
 	err := filepath.WalkDir(dir, func(name string, d os.DirEntry, err error) error {
@@ -179,7 +181,7 @@ func contents(t *testing.T, dir string) map[string]string {
 	return out
 }
 
-// equal reports whether two folders hold the same.
+// equal reports whether two folders have the same files.
 func equal(a, b map[string]string) bool {
 	if len(a) != len(b) {
 		return false

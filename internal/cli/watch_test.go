@@ -14,7 +14,7 @@ import (
 	"time"
 )
 
-// watched is a run of the watch command, with the lines that it writes.
+// watched is a running watch with its output lines.
 type watched struct {
 	t     *testing.T
 	dir   string
@@ -27,7 +27,7 @@ func startWatch(t *testing.T, dir string, args ...string) *watched {
 	return startWatchAs(t, dir, nil, args...)
 }
 
-// startWatchAs starts a watch with other attributes of its process.
+// startWatchAs starts a watch with other process attributes.
 func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
 	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...),
 		lines: make(chan string, 1000)}
@@ -46,7 +46,7 @@ func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...str
 	return w
 }
 
-// expect waits for a line that holds a text.
+// expect waits for a line that contains a text.
 func (w *watched) expect(text string) {
 	w.t.Helper()
 	late := time.After(20 * time.Second)
@@ -74,7 +74,7 @@ func (w *watched) write(name, text string) {
 	}
 }
 
-// has waits until a file of the output holds a text.
+// has waits until an output file contains a text.
 func (w *watched) has(name, text string) {
 	w.t.Helper()
 	data, err := os.ReadFile(filepath.Join(w.dir, filepath.FromSlash(name)))
@@ -83,7 +83,7 @@ func (w *watched) has(name, text string) {
 	}
 }
 
-// TestWatch changes what a build reads, and sees it built again.
+// TestWatch changes the inputs of a watch and checks its builds.
 func TestWatch(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n[roots]\nkit = \"vendor\"\n", "vendor/kit.css", ".kit { top: 0 }\n",
 		"site/index.html", "<link rel=stylesheet href=main.css><p class=a>", "site/main.css", "@import \"kit:kit.css\";\n.a { top: 1px }\n")
@@ -102,29 +102,29 @@ func TestWatch(t *testing.T) {
 	w.expect("wrote index.css")
 	w.has("public/index.css", "top: 3px")
 
-	// An error leaves the last good output.
+	// An error keeps the previous output.
 	w.write("site/main.css", "@import \"late.css\";\n.a { top: 4px }\n")
 	w.expect("no such sheet: \"site/late.css\"")
 	w.expect("previous output kept")
 	w.expect("watching")
 	w.has("public/index.css", "top: 2px")
 
-	// A file that appears where one was missing fixes it.
+	// Creating the missing file fixes the error.
 	w.write("site/late.css", ".late { top: 5px }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "top: 5px")
 
-	// A page that is new, in a folder that is new.
+	// A new page in a new folder.
 	w.write("site/islands/gannet.html", "<link rel=stylesheet href=../main.css><p class=late>")
 	w.expect("wrote islands/gannet.css, islands/gannet.html")
 
-	// A folder that goes.
+	// A removed folder.
 	if err := os.RemoveAll(filepath.Join(dir, "site", "islands")); err != nil {
 		t.Fatal(err)
 	}
 	w.expect("removed 2 files")
 
-	// A sheet of a package, once it is read, and a script that imports one.
+	// A sheet of a package that is now read, and a script that imports one.
 	w.write("site/node_modules/tide/package.json", `{"style": "tide.css"}`)
 	w.write("site/node_modules/tide/tide.css", ".a { width: 1px }\n")
 	w.write("site/main.js", "import \"./script.css\";\n")
@@ -164,7 +164,8 @@ func TestWatch(t *testing.T) {
 	}
 }
 
-// TestWatchSheet watches a sheet that is built alone into the folder of its sources.
+// TestWatchSheet watches a single sheet that is written to the folder of its
+// sources.
 func TestWatchSheet(t *testing.T) {
 	dir := lay(t, "main.css", "@import \"part.css\";\n.a { top: 1px }\n", "part.css", ".b { top: 0 }\n", "other.css",
 		".c { top: 0 }\n")
@@ -202,8 +203,8 @@ func TestWatchRefusesNonsense(t *testing.T) {
 	}
 }
 
-// TestWatchInstalls sees packages that are installed while a watch runs, file by file as installers write them, and those
-// that are installed again.
+// TestWatchInstalls installs packages while a watch runs, file by file as
+// installers do, and installs them again.
 func TestWatchInstalls(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<link rel=stylesheet href=main.css><p class=gauge>",
@@ -222,7 +223,7 @@ func TestWatchInstalls(t *testing.T) {
 	w.has("public/index.css", "top: 1px")
 	w.has("public/index.css", "left: 1px")
 
-	// Another version of one is put in its place.
+	// Another version replaces one.
 	if err := os.RemoveAll(filepath.Join(dir, "node_modules", "dial")); err != nil {
 		t.Fatal(err)
 	}
@@ -235,7 +236,8 @@ func TestWatchInstalls(t *testing.T) {
 	w.has("public/index.css", "left: 3px")
 }
 
-// TestWatchIntoFile has a watch write its words into a file among its sources, and changes thousands of files at once.
+// TestWatchIntoFile redirects the output of a watch to a file in its source
+// folder, and changes thousands of files at once.
 func TestWatchIntoFile(t *testing.T) {
 	files := []string{"rinzel.toml", "source = \"site\"\n", "site/index.html",
 		"<link rel=stylesheet href=main.css><p class=a>", "site/main.css", ".a { top: 0 }\n"}
@@ -293,7 +295,8 @@ func TestWatchIntoFile(t *testing.T) {
 	t.Errorf("the last change was not built:\n%s", says("watching"))
 }
 
-// TestWatchMovedFolder moves a folder while a watch runs, and edits what is in it then.
+// TestWatchMovedFolder moves a folder while a watch runs, and edits files in
+// it.
 func TestWatchMovedFolder(t *testing.T) {
 	const page = "<!doctype html><link rel=stylesheet href=%s/main.css><p class=a>"
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", fmt.Sprintf(page, "css"),
@@ -317,9 +320,10 @@ func TestWatchMovedFolder(t *testing.T) {
 	}
 }
 
-// TestWatchAllThatIsRead changes files that no watched folder holds: in hidden folders, in folders of packages by a relative
-// address, and at the end of links that lead to other folders, by way of other links.
-func TestWatchAllThatIsRead(t *testing.T) {
+// TestWatchEveryDependency changes files outside of the watched folders: in
+// hidden folders, in package folders by relative URL, and at the end of chains
+// of links to other folders.
+func TestWatchEveryDependency(t *testing.T) {
 	const page = "<!doctype html><link rel=stylesheet href=main.css><p class=\"a b c d e\"><img src=pier.svg>"
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html", page,
 		"site/main.css", "@import \".hidden/a.css\";\n@import \"node_modules/kit/b.css\";\n@import \"theme/c.css\";\n@import \"d.css\";\n",
@@ -351,7 +355,7 @@ func TestWatchAllThatIsRead(t *testing.T) {
 	w.expect("wrote pier.svg")
 	w.has("public/pier.svg", "<svg></svg>")
 
-	// A link in the middle leads elsewhere now.
+	// A link in the middle of a chain changes.
 	next := filepath.Join(site, ".themes", "next")
 	if err := errors.Join(os.Symlink("south", next), os.Rename(next, filepath.Join(site, ".themes", "now"))); err != nil {
 		t.Fatal(err)
@@ -367,7 +371,7 @@ func TestWatchAllThatIsRead(t *testing.T) {
 	w.write("site/.late/x.css", ".a { right: 0 }\n")
 	w.expect("wrote index.css")
 	w.has("public/index.css", "right: 0")
-	// A link that leads nowhere, until it does.
+	// A dangling link gets a target.
 	if err := os.Symlink("../.store/y.css", filepath.Join(site, ".late", "y.css")); err != nil {
 		t.Fatal(err)
 	}
@@ -378,11 +382,13 @@ func TestWatchAllThatIsRead(t *testing.T) {
 	w.has("public/index.css", "bottom: 0")
 }
 
-// TestWatchRests holds that changes of files which nothing reads cause no build.
-func TestWatchRests(t *testing.T) {
+// TestWatchIgnoresUnreadFiles checks that changes of files that nothing reads start no
+// build.
+func TestWatchIgnoresUnreadFiles(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\nexclude = [\"old/**\"]\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=a>",
-		"site/main.css", ".a { top: 0 }\n", "site/notes/log.bin", "0", "site/unused.css", ".b { top: 0 }\n", "site/old/a.html", "")
+		"site/main.css", ".a { top: 0 }\n", "site/notes/log.bin", "0",
+		"site/unused.css", ".b { top: 0 }\n", "site/old/a.html", "")
 	w := startWatch(t, dir)
 	w.expect("built 1 page")
 	w.expect("watching")

@@ -11,7 +11,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestRender holds the rendering against a picture of it.
+// TestRender compares the output of Render with a literal.
 func TestRender(t *testing.T) {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: "a.css"}, "site/a.css",
@@ -122,8 +122,9 @@ func TestImportsAreShown(t *testing.T) {
 	}
 }
 
-// TestAlike holds that findings that say the same are shown as one, with the first of its places.
-func TestAlike(t *testing.T) {
+// TestDuplicates checks that equal findings are merged at the first of their
+// positions.
+func TestDuplicates(t *testing.T) {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: "a.css"}, "a.css", "1\n2\n3\n4\n5\n6\n7\n8\n")
 	var list []Diagnostic
@@ -143,7 +144,8 @@ func TestAlike(t *testing.T) {
 	}
 }
 
-// TestCause holds that one cause is one finding, at the first of its places.
+// TestCause checks that findings with the same cause are merged at the first of
+// their positions.
 func TestCause(t *testing.T) {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: "a.html"}, "a.html", "one two three")

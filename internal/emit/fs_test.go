@@ -8,7 +8,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestFS holds that outputs read as a file system does, files that are copied included.
+// TestFS checks that outputs are a valid file system, including copied files.
 func TestFS(t *testing.T) {
 	tree := source.NewTree(source.Folder{FS: fstest.MapFS{"map.svg": {Data: []byte("<svg/>")}}})
 	file, err := tree.Copy(source.Path{Name: "map.svg"})
@@ -23,7 +23,8 @@ func TestFS(t *testing.T) {
 	for _, o := range outputs {
 		paths = append(paths, o.Path)
 	}
-	// The copied file is opened as the source folder has it, so that all else is compared without it.
+	// A copied file is opened in the source folder, so the others are compared
+	// without it.
 	if err := fstest.TestFS(emit.FS(append(outputs[:4:4], outputs[5])), append(paths[:4:4], paths[5])...); err != nil {
 		t.Error(err)
 	}

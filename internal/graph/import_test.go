@@ -11,7 +11,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// said reads the import of a sheet and writes what it says.
+// said parses the import of a sheet and formats it.
 func said(t *testing.T, text string) string {
 	t.Helper()
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "@import "+text+";"))

@@ -12,7 +12,7 @@ func modulesOf(base string) *Modules {
 	return &Modules{Files: tree, Base: base}
 }
 
-// TestImportMaps resolves specifiers as HTML, section 8.1.5.2, has it.
+// TestImportMaps resolves specifiers as in HTML, section 8.1.5.2.
 func TestImportMaps(t *testing.T) {
 	const text = `{
 		"imports": {
@@ -63,7 +63,7 @@ func TestImportMaps(t *testing.T) {
 				got = "external"
 			}
 			want := test.want
-			if base != "/" && test.want == "far/petrel/a.js" { // it counts from the top of the host
+			if base != "/" && test.want == "far/petrel/a.js" { // relative to the root of the host
 				continue
 			}
 			if got != want {

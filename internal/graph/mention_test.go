@@ -12,12 +12,12 @@ func TestSrcset(t *testing.T) {
 		" , ,":                           nil,
 		"a.png":                          {"a.png"},
 		"a.png, b.png 2x":                {"a.png", "b.png"},
-		"a.png,b.png 2x":                 {"a.png,b.png"}, // a comma within an address is part of it
+		"a.png,b.png 2x":                 {"a.png,b.png"}, // a comma inside an address is part of it
 		"a.png 1x,b.png 2x":              {"a.png", "b.png"},
 		"a.png,, b.png":                  {"a.png", "b.png"},
 		"w_100,h_100/a.jpg 1x, c.jpg 2x": {"w_100,h_100/a.jpg", "c.jpg"},
 		"data:image/png;base64,AA== 1x, b.png 2x": {"data:image/png;base64,AA==", "b.png"},
-		"a.png sizes(1, 2), b.png":                {"a.png", "b.png"}, // nor is one within brackets an end
+		"a.png sizes(1, 2), b.png":                {"a.png", "b.png"}, // a comma inside brackets does not end it either
 		"\n\ta.png\t100w,\n\tb.png 200w\n":        {"a.png", "b.png"},
 	} {
 		var got []string
@@ -45,7 +45,7 @@ func TestFileNames(t *testing.T) {
 		{`<img src="img/two.png">`, false, "img/two.png"},
 		{"background: url(img/quay.svg)", true, "background: url(img/quay.svg) | img/quay.svg"},
 		{"See notes/today.txt.", true, "See notes/today.txt. | notes/today.txt"},
-		{"1.5", true, "1.5"}, // whether there is such a file is for others to say
+		{"1.5", true, "1.5"}, // callers check whether the file exists
 		{"plain words", true, ""},
 		{"//", true, ""},
 		{"a.png#x", true, "a.png#x"},

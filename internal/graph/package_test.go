@@ -56,15 +56,15 @@ func TestPackages(t *testing.T) {
 			t.Errorf("%s leads to %s, want %s", address, text, want)
 		}
 	}
-	// A sheet of a package names others as any sheet does.
+	// Imports in a package are resolved as in any sheet.
 	if got := Resolve(tree, source.Path{Root: "package", Name: "styled/dist/all.css"}, "/",
 		"../index.css"); got.Path != (source.Path{Root: "package", Name: "styled/index.css"}) {
 		t.Errorf("from within a package: %v", got)
 	}
 }
 
-// FuzzPackage holds that what a package says of its files never leads out of it, and always to a file if it has one of the
-// names that are tried.
+// FuzzPackage checks that the fields of a package never lead outside, and lead
+// to a file if one of the tried names exists.
 func FuzzPackage(f *testing.F) {
 	f.Add(`{"exports": {".": {"style": "./kit.css"}, "./parts/*": ["./x.js", "./dist/*.css"]}}`, "package:kit/parts/a")
 	f.Add(`{"style": "dist/a.css", "main": "../../x.css"}`, "package:kit")

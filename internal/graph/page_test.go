@@ -12,7 +12,7 @@ func readPage(html string) *Page {
 	return ReadPage(new(source.Set).Add(source.Path{Name: "p.html"}, "p.html", html))
 }
 
-// groupsOf lists the groups as "a b(print) | c".
+// groupsOf formats the groups as "a b(print) | c".
 func groupsOf(p *Page) string {
 	var groups []string
 	for _, g := range p.Groups {
@@ -122,8 +122,8 @@ func TestRefs(t *testing.T) {
 	}
 }
 
-// FuzzReadPage checks that the places of links and addresses hold them, and
-// that edits change nothing else.
+// FuzzReadPage checks that the spans of links and addresses contain their text,
+// and that edits change nothing else.
 func FuzzReadPage(f *testing.F) {
 	f.Add(`<!doctype html><link rel=stylesheet href="a&amp;b.css" media=print><p>x<link rel=stylesheet href=c>`)
 	f.Add(`<link rel=stylesheet href='a' href=b><noscript><link rel=stylesheet href`)
@@ -147,7 +147,7 @@ func FuzzReadPage(f *testing.F) {
 		if len(got) != rest {
 			t.Fatalf("%d bytes are left of %q, want %d", len(got), html, rest)
 		}
-		// Each group has become one link, without an address.
+		// Each group is now one link, without an address.
 		if again := readPage(got); len(again.Groups) > len(p.Groups) {
 			t.Fatalf("%q with %d groups of links became %q with %d", html, len(p.Groups), got, len(again.Groups))
 		}
@@ -165,7 +165,7 @@ func TestResolve(t *testing.T) {
 		{from, "a.css", "local css/parts/a.css"},
 		{from, "../b%20c.css?v=1#d", "local css/b c.css?v=1#d"},
 		{from, "/a.css", "local a.css"},
-		{from, "/sub/a.css", "local a.css"}, // the base
+		{from, "/sub/a.css", "local a.css"}, // the base URL
 		{from, "../../a.css", "local a.css"},
 		{from, "../../../a.css", "outside ../a.css"},
 		{from, "%2e%2e/%2e%2e/%2e%2e/a", "outside ../a"},
@@ -207,7 +207,8 @@ func TestRelative(t *testing.T) {
 	}
 }
 
-// TestAmpersands holds that an address is read as browsers read it: what looks like a character reference and goes on is none.
+// TestAmpersands checks that character references in addresses are decoded as
+// in browsers: one without a semicolon before a letter is none.
 func TestAmpersands(t *testing.T) {
 	page := ReadPage(new(source.Set).Add(source.Path{Name: "index.html"}, "index.html",
 		`<!doctype html><link rel=stylesheet href="quay.css?v=1&copy=2"><img src="boat.svg?a&amp;b&lt=c">`))

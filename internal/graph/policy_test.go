@@ -24,10 +24,10 @@ func TestPolicy(t *testing.T) {
 		{[]string{"default-src 'self'; style-src 'unsafe-inline'; img-src data:"}, true, true, false},
 		{[]string{"DEFAULT-SRC 'self'; Style-Src 'Unsafe-Inline'"}, true, false, false},
 		{[]string{"style-src 'unsafe-inline'; style-src-elem 'self'"}, false, true, true},
-		{[]string{"style-src 'none'; style-src 'unsafe-inline'"}, false, true, true},           // the first one counts
-		{[]string{"style-src 'unsafe-inline' 'sha256-AAAA'"}, false, true, true},               // hashes turn unsafe-inline off
+		{[]string{"style-src 'none'; style-src 'unsafe-inline'"}, false, true, true},           // the first one is used
+		{[]string{"style-src 'unsafe-inline' 'sha256-AAAA'"}, false, true, true},               // hashes disable unsafe-inline
 		{[]string{"style-src 'unsafe-inline' 'nonce-quay'"}, false, true, true},                // and so do nonces
-		{[]string{"style-src 'unsafe-inline'", "default-src 'self' data:"}, false, true, true}, // each policy has to allow it
+		{[]string{"style-src 'unsafe-inline'", "default-src 'self' data:"}, false, true, true}, // every policy must allow it
 		{[]string{"default-src *; img-src 'self' data:; font-src"}, false, true, false},
 	}
 	for _, test := range tests {
@@ -46,7 +46,8 @@ func TestRehash(t *testing.T) {
 		p := readPage(text)
 		want := strings.Replace(text, old, hashSources(is)[k], 1)
 		edits := p.Rehash(map[string]string{was: is})
-		// An edit may write quotes as references: what the page says is the same.
+		// An edit may write quotes as character references, which mean the
+		// same.
 		if got := strings.ReplaceAll(Apply(text, edits), "&#39;", "'"); got != want {
 			t.Errorf("got  %s\nwant %s", got, want)
 		}

@@ -10,7 +10,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestOnImport holds what an import says that is imported under conditions itself.
+// TestOnImport checks the conditions of an import in a sheet that is itself
+// imported with conditions.
 func TestOnImport(t *testing.T) {
 	t.Parallel()
 	for _, c := range []struct{ outer, inner, want string }{

@@ -53,7 +53,8 @@ func TestReferences(t *testing.T) {
 	}
 }
 
-// FuzzTokens holds that tokens cover the text without gaps, and that attributes read as the tokenizer reads them.
+// FuzzTokens checks that tokens cover the text without gaps, and that
+// attributes equal those of the tokenizer.
 func FuzzTokens(f *testing.F) {
 	for _, seed := range []string{"<a b=c>", "<p class='x y' id=\"z\">t</p>", "<a/b/c = 'd'e>", "<a =b>",
 		"<script>//<b c></script>", "<A B=C b=d>", "<a b=&lt;>", "<!x><?y><a", "<a b='\r\n'>", "<a b='&lt;&ltb=&copy&#65&#x;&notin;&notit;&semi;&am'>"} {
@@ -84,7 +85,8 @@ func FuzzTokens(f *testing.F) {
 			for _, a := range markup.Attributes(text, tok.At) {
 				got = append(got, a.Name+"="+a.Value)
 			}
-			// The tokenizer reads line ends and NUL as others, and keeps capitals beyond ASCII.
+			// The tokenizer converts line ends and NUL, and keeps non-ASCII
+			// capitals.
 			if fmt.Sprintf("%q", got) != fmt.Sprintf("%q", want) && !strings.ContainsAny(text, "\x00\r") && isASCII(text) {
 				t.Errorf("%q: got %q, want %q", text, got, want)
 			}

@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// TestStepOrder checks the table by its own rules.
+// TestStepOrder checks the table against its own constraints.
 func TestStepOrder(t *testing.T) {
 	for _, stage := range []Stage{OnSheet, OnBundle} {
 		if p := Check(Names(stage), stage); len(p) > 0 {

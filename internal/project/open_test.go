@@ -12,7 +12,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// lay lays out files in a new folder, which becomes the working folder.
+// lay writes files to a new folder, which becomes the working folder.
 func lay(t *testing.T, files map[string]string) {
 	t.Helper()
 	t.Chdir(t.TempDir())

@@ -62,7 +62,8 @@ finish = ["minify"]
 	}
 }
 
-// TestAllMismatches holds that what does not fit is reported at once, and without what follows from it.
+// TestAllMismatches checks that all invalid values are reported at once,
+// without their consequences.
 func TestAllMismatches(t *testing.T) {
 	_, diags, _ := read("sorce = \"a\"\n[browsers]\nshare = \"1%\"\n[[chain]]\nmatch = 3\n[bundles.app]\nfrom = 1\n[purge]\nkeep = [1, 2]\nmsot = 3\n")
 	var got []string
@@ -247,7 +248,7 @@ func TestReadConstantsFindings(t *testing.T) {
 	}
 }
 
-// TestReadOfSteps reads the settings of steps and of what is written.
+// TestReadOfSteps reads the settings of steps and outputs.
 func TestReadOfSteps(t *testing.T) {
 	s, diags, _ := read(`
 [check]
@@ -292,7 +293,8 @@ compress = []
 	}
 }
 
-// TestReadOfStepsRefuses checks that each setting that cannot be is told, with its place.
+// TestReadOfStepsRefuses checks that each invalid setting is reported at its
+// position.
 func TestReadOfStepsRefuses(t *testing.T) {
 	for text, want := range map[string]string{
 		"[check]\nin-build = \"halt\"":                 `2: in-build must be one of warn, stop, off, got "halt"`,
@@ -343,7 +345,7 @@ unreadable-scripts = "ignore"
 		{s.Exclude, source.Path{Name: "old/a.html"}, true},
 		{s.Exclude, source.Path{Name: "old/deep/a.css"}, true},
 		{s.Exclude, source.Path{Name: "older/a.html"}, false},
-		{s.Exclude, source.Path{Root: "kit", Name: "docs/a.html"}, true}, // a folder is all that is in it
+		{s.Exclude, source.Path{Root: "kit", Name: "docs/a.html"}, true}, // a folder means everything in it
 		{s.Exclude, source.Path{Name: "docs/a.html"}, false},
 		{s.Exclude, source.Path{Root: "kit", Name: "old/a.html"}, false},
 		{s.External, source.Path{Name: "legacy/a.css"}, true},
@@ -396,7 +398,7 @@ func TestKeysAreDocumented(t *testing.T) {
 			case table == "check" && key == "levels":
 				row("`[check.levels]` ")
 			default:
-				row(shown+"`"+key+"` |")
+				row(shown + "`" + key + "` |")
 			}
 		}
 	}

@@ -18,15 +18,15 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// trialDir is the environment variable that names a folder of scripts for the
-// trial. The script scripts/trial fills one from packages.
+// trialDir is the environment variable with the folder of scripts for the
+// trial, which scripts/trial fills from packages.
 const trialDir = "RINZEL_TRIAL"
 
-// quoted is what stands between quotes, whatever it is.
+// quoted matches text in quotes.
 var quoted = regexp.MustCompile("[\"']([^\"'\\n\\\\]+)[\"']")
 
-// moduleServer serves a script, and an empty module for every other address. It tells
-// what was asked for.
+// moduleServer serves a script, and an empty module at every other address. It
+// records the requests.
 type moduleServer struct {
 	mu    sync.Mutex
 	text  string
@@ -39,7 +39,7 @@ func (s *moduleServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch name := r.URL.Path; {
 	case name == "/deep/er/page.html":
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		imports := make(map[string]string) // every quoted word may be the name of a module
+		imports := make(map[string]string) // every quoted word may be a specifier
 		for _, m := range quoted.FindAllStringSubmatch(s.text, -1) {
 			if !strings.HasPrefix(m[1], ".") && !strings.HasPrefix(m[1], "/") {
 				imports[m[1]] = "/named/" + hexed(m[1])
@@ -68,7 +68,7 @@ func (s *moduleServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 func hexed(name string) string { return fmt.Sprintf("%x", name) }
 
-// declared returns the addresses that the browser must ask for: those of the
+// declared returns the addresses that the browser must request: those of the
 // declarations that Imports finds.
 func declared(text string) []string {
 	var out []string
@@ -89,8 +89,8 @@ func declared(text string) []string {
 	return slices.Compact(out)
 }
 
-// compare has the browser load a script as a module. ok is false if it cannot read it
-// as one at all.
+// compare loads a script as a module in the browser. ok is false if the browser
+// cannot parse it.
 func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, name, text string) (imports int,
 	ok bool) {
 	t.Helper()
@@ -113,7 +113,8 @@ func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, na
 		!strings.Contains(problems, "does not provide an export") {
 		return 0, false
 	}
-	// What runs may ask for more; the declarations are asked for in any case.
+	// Running code may request more; the declarations are requested in any
+	// case.
 	for _, a := range want {
 		if !server.asked[a] {
 			t.Errorf("%s: the browser does not ask for %s; it asks for %s: %s", name, a, asked, problems)
@@ -127,15 +128,16 @@ func compare(t *testing.T, page *browsertest.Page, server *moduleServer, url, na
 	return len(want), true
 }
 
-// mayAsk reports whether the code of a script may ask for an address when it runs.
+// mayAsk reports whether the code of a script may request an address when it
+// runs.
 func mayAsk(text, address string) bool {
 	return slices.ContainsFunc(Imports(text), func(imp Import) bool {
 		return imp.Kind > ReExport && strings.HasSuffix(address, strings.TrimLeft(imp.Specifier, "./"))
 	}) || strings.Contains(text, "import(") && !slices.Contains(declared(text), address)
 }
 
-// TestImportsInBrowser has a browser load the cases as modules, and compares what it asks
-// for with what is found.
+// TestImportsInBrowser loads the cases as modules in a browser, and compares
+// its requests with the imports found.
 func TestImportsInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	server := &moduleServer{}
@@ -151,7 +153,7 @@ func TestImportsInBrowser(t *testing.T) {
 	}
 }
 
-// TestTrial does that with the scripts of a folder.
+// TestTrial does the same with the scripts of a folder.
 func TestTrial(t *testing.T) {
 	dir := os.Getenv(trialDir)
 	if dir == "" {

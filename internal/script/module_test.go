@@ -6,8 +6,8 @@ import (
 	"testing"
 )
 
-// moduleCases are scripts and what they load: the kind, "=" if names are bound, the
-// specifier, and the type behind a colon.
+// moduleCases are scripts and their imports: the kind, "=" if names are bound,
+// the specifier, and the type after a colon.
 var moduleCases = []struct{ name, src, want string }{
 	{"side effect", `import "./a.css";`, "static ./a.css"},
 	{"no semicolon", "import './a.css'\nimport './b.js'", "static ./a.css|static ./b.js"},
@@ -77,7 +77,7 @@ func TestImports(t *testing.T) {
 	}
 }
 
-// TestImportPlaces holds that the places of an import are those of its text.
+// TestImportPlaces checks that the spans of an import contain its text.
 func TestImportPlaces(t *testing.T) {
 	src := `a(); import b from "./c.css" with { type: "css" } ; import('./d.js', { with: {} }).then(e); new URL("f", import.meta.url).href; import "./g.js"
 h()`
@@ -104,7 +104,8 @@ func FuzzImports(f *testing.F) {
 		last := 0
 		for _, imp := range Imports(src) {
 			at, whole := imp.At, imp.Whole
-			if whole.Start < last && imp.Kind <= ReExport || at.Start < whole.Start || at.End < at.Start || whole.End < at.End || whole.End > len(src) {
+			if whole.Start < last && imp.Kind <= ReExport || at.Start < whole.Start || at.End < at.Start ||
+				whole.End < at.End || whole.End > len(src) {
 				t.Fatalf("%v at %v in %v, behind %d, of %d", imp, at, whole, last, len(src))
 			}
 			if quote := src[at.Start-1]; quote != src[at.End] || !strings.ContainsRune("\"'`", rune(quote)) {
@@ -113,7 +114,7 @@ func FuzzImports(f *testing.F) {
 			if imp.Kind <= ReExport {
 				last = whole.End
 			}
-			// What was found is found again where nothing else is.
+			// Imports that were found are found again without the other code.
 			again := Imports(src[whole.Start:whole.End])
 			if len(again) == 0 || again[0].Specifier != imp.Specifier {
 				t.Fatalf("%v is not found again in %q: %v", imp, src[whole.Start:whole.End], again)

@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// joinedOf returns the strings that a script makes of parts, with * for holes.
+// joinedOf returns the strings that a script joins from parts, with * for
+// unknown parts.
 func joinedOf(src string) string {
 	var out []string
 	Visit(src, Visitor{Joined: func(text string, _ int) {
@@ -120,7 +121,8 @@ func FuzzJoined(f *testing.F) {
 	})
 }
 
-// TestDeepScripts holds that scripts that nest deeply are read in time that grows with their length.
+// TestDeepScripts checks that the time for deeply nested scripts grows with
+// their length.
 func TestDeepScripts(t *testing.T) {
 	for _, part := range []string{"(`${", "a?b:", "x=>", "{a:[", "({a:[", "f(", "'a'+", "a.b().c()", "[", "!", "function(){return ", "class{a=", "if(a){", "`${a}"} {
 		found := 0

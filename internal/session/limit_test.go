@@ -8,7 +8,7 @@ import (
 	"testing"
 )
 
-// TestCannotWatch holds that the limit of the system on watches is told with what to do about it.
+// TestCannotWatch checks the error for the system limit on watches.
 func TestCannotWatch(t *testing.T) {
 	for _, c := range []struct {
 		err  error

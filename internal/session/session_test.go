@@ -47,7 +47,8 @@ func (f folder) write(name, text string) string {
 	return path
 }
 
-// options are those of a session that builds the site for development, and counts how often.
+// options returns options of a session that builds the site for development and
+// counts the builds.
 func (f folder) options(builds *int) session.Options {
 	return session.Options{
 		Project: project.Options{Settings: filepath.Join(f.dir, project.FileName)},
@@ -58,7 +59,8 @@ func (f folder) options(builds *int) session.Options {
 	}
 }
 
-// TestSession changes files one after another, and holds that the session says which outputs differ.
+// TestSession changes files one after another, and checks which outputs the
+// session reports as changed.
 func TestSession(t *testing.T) {
 	f := newFolder(t)
 	builds := 0
@@ -115,7 +117,8 @@ func TestSession(t *testing.T) {
 	}
 }
 
-// TestOutputsAsFiles holds that the outputs of a session can be read as a file system, without anything being written.
+// TestOutputsAsFiles checks that the outputs of a session can be read as a file
+// system without being written.
 func TestOutputsAsFiles(t *testing.T) {
 	f := newFolder(t)
 	builds := 0
@@ -138,7 +141,8 @@ func TestOutputsAsFiles(t *testing.T) {
 	}
 }
 
-// TestWatch holds that a watch is told of changes, and passes over those of files of which nothing was read.
+// TestWatch checks that a watch builds after changes, and ignores files that
+// nothing reads.
 func TestWatch(t *testing.T) {
 	f := newFolder(t)
 	unread := f.write("site/notes.pdf", "a")

@@ -20,8 +20,8 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// BenchmarkProduction builds one sheet for production, map included.
-// The collector is set as the program sets it.
+// BenchmarkProduction builds one sheet for production, with its map. The
+// garbage collector has the settings of the program.
 func BenchmarkProduction(b *testing.B) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400))
 	for _, size := range []int{1 << 20, 16 << 20} {
@@ -45,8 +45,8 @@ func BenchmarkProduction(b *testing.B) {
 	}
 }
 
-// BenchmarkStepsBesideParsing measures the steps for browsers, and the checks, in
-// the time that parsing takes, in turns: ratios hold on a busy machine as well.
+// BenchmarkStepsBesideParsing measures lower, prefix and check as a multiple of
+// parsing. Both run in turns, so that the ratio is valid on a busy machine.
 func BenchmarkStepsBesideParsing(b *testing.B) {
 	defer debug.SetGCPercent(debug.SetGCPercent(400))
 	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(4<<20))

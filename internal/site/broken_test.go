@@ -11,14 +11,15 @@ import (
 	"rinzel/internal/project"
 )
 
-// TestBrokenPages holds that a development build writes the pages without errors, that pages with
-// errors show them, and that a production build with errors is not fit to be written.
+// TestBrokenPages checks that a development build writes the pages without
+// errors, that pages with errors show them, and that a production build with
+// errors writes nothing.
 func TestBrokenPages(t *testing.T) {
 	const good = "-- site/good.html --\n<!doctype html><title>Good</title><link rel=stylesheet href=good.css><p>good</p>\n-- site/good.css --\np { color: green }\n"
 	tests := []struct {
 		name, archive string
 		broken        []string
-		shows         []string // of the first broken page
+		shows         []string // of the first page with an error
 		not           []string
 	}{
 		{"an error in a sheet of one page", good + "-- site/bad.html --\n<!doctype html><title>Bad</title><link rel=stylesheet href=bad.css><p>bad</p>\n-- site/bad.css --\np { color: const(colour) }\n",
@@ -77,7 +78,8 @@ func TestBrokenPages(t *testing.T) {
 	}
 }
 
-// TestErrorsOfAllPages holds that nothing is written if no page is without errors.
+// TestErrorsOfAllPages checks that nothing is written if every page has an
+// error.
 func TestErrorsOfAllPages(t *testing.T) {
 	for name, archive := range map[string]string{
 		"the only page":  "-- site/a.html --\n<link rel=stylesheet href=a.css>\n-- site/a.css --\np { color: const(colour) }\n",
@@ -91,9 +93,9 @@ func TestErrorsOfAllPages(t *testing.T) {
 	}
 }
 
-// TestIdlePatterns holds that each pattern of the settings that matches nothing is reported where it
-// stands, and none that matches.
-func TestIdlePatterns(t *testing.T) {
+// TestUnmatchedPatterns checks that each pattern of the settings without a match is
+// reported at its position, and no other.
+func TestUnmatchedPatterns(t *testing.T) {
 	const site = "-- site/i.html --\n<link rel=stylesheet href=a.css><link rel=stylesheet href=gone.css><p>\n-- site/a.css --\np { top: 0 }\n-- site/docs/list.pdf --\n-- site/.well-known/key.txt --\n-- site/old/x.html --\n<p>\n"
 	tests := []struct {
 		setting string
@@ -122,8 +124,9 @@ func TestIdlePatterns(t *testing.T) {
 	}
 }
 
-// TestPurgedMostly holds when a bundle of which little stays is reported.
-func TestPurgedMostly(t *testing.T) {
+// TestMostRulesPurged checks which bundles are reported because most of their
+// rules are removed.
+func TestMostRulesPurged(t *testing.T) {
 	sheet := func(used, unused int) string {
 		var b strings.Builder
 		for i := range used {
@@ -149,7 +152,7 @@ func TestPurgedMostly(t *testing.T) {
 		{1, 30, "", "purged-mostly"},
 		{3, 27, "", ""},
 		{2, 19, "", "purged-mostly"},
-		{1, 18, "", ""}, // too few to tell
+		{1, 18, "", ""}, // too few rules
 		{1, 30, "[purge]\nmax-removed = 100\n", ""},
 		{1, 30, "[purge]\nmax-removed = 80\n", "purge-limit"},
 		{30, 1, "", ""},
@@ -169,7 +172,7 @@ func TestPurgedMostly(t *testing.T) {
 	}
 }
 
-// TestTemplatesAreEvidence holds which files beside pages are read for names in use.
+// TestTemplatesAreEvidence checks which files beside pages are evidence.
 func TestTemplatesAreEvidence(t *testing.T) {
 	const used = "<p class=\"berth\">x</p>\n"
 	tests := []struct {
@@ -178,13 +181,13 @@ func TestTemplatesAreEvidence(t *testing.T) {
 	}{
 		{"site/part.tmpl", used, true},
 		{"site/part.php", "<?php if ($x): ?>" + used, true},
-		{"site/data.json", `{"class": "berth"}`, true}, // the page names it
+		{"site/data.json", `{"class": "berth"}`, true}, // referenced by the page
 		{"site/other.json", `{"class": "berth"}`, false},
 		{"site/list.md", "# Piers\n\n" + used, true},
-		{"site/part.widget", "<template>" + used + "</template>", true}, // an ending that nobody knows, and markup
+		{"site/part.widget", "<template>" + used + "</template>", true}, // an unknown extension, with markup
 		{"site/part.widget", "berth", false},
 		{"site/readme", "berth\n", false},
-		{"site/img/a.svg", "<svg xmlns='http://www.w3.org/2000/svg'><g class='berth'/></svg>", false}, // nothing refers to it
+		{"site/img/a.svg", "<svg xmlns='http://www.w3.org/2000/svg'><g class='berth'/></svg>", false}, // not referenced
 		{"other/part.tmpl", used, false},
 	}
 	for _, test := range tests {
@@ -202,7 +205,8 @@ func TestTemplatesAreEvidence(t *testing.T) {
 	}
 }
 
-// TestBrokenPagesAreFixed holds that a page which showed its errors is as ever when they are gone.
+// TestBrokenPagesAreFixed checks that a page with errors is rewritten when they
+// are fixed.
 func TestBrokenPagesAreFixed(t *testing.T) {
 	s := newSite(t, "-- site/a.html --\n<link rel=stylesheet href=a.css><p>a</p>\n-- site/b.html --\n<p>b</p>\n-- site/a.css --\np { top: 0 }\n")
 	build := func(css string) string {

@@ -16,20 +16,21 @@ import (
 	"rinzel/internal/step"
 )
 
-// addSteps adds rows to the table of steps for as long as a test runs.
+// addSteps adds rows to the table of steps during a test.
 func addSteps(t *testing.T, rows ...pipeline.Step) {
 	before := pipeline.Steps
 	pipeline.Steps = append(slices.Clip(before), rows...)
 	t.Cleanup(func() { pipeline.Steps = before })
 }
 
-// seen are the kinds of units that a step was run over, with what it found there.
+// seen records the kinds of units that a step ran on, with their content.
 type seen struct {
 	mu    sync.Mutex
 	kinds map[step.Kind]int
 }
 
-// stamp returns a step that adds a rule to each unit, and a query to each media list.
+// stamp returns a step that adds a rule to each unit, and a query to each media
+// list.
 func (s *seen) stamp(name string) pipeline.Step {
 	run := func(_ context.Context, u *step.Unit) error {
 		s.mu.Lock()
@@ -49,7 +50,8 @@ func (s *seen) stamp(name string) pipeline.Step {
 		New: func(*pipeline.Settings) (step.Runner, error) { return step.RunnerFunc(run), nil }}
 }
 
-// TestAddedSteps holds that a row of the table is all that it takes for a step to run, over every kind of unit.
+// TestAddedSteps checks that a row in the table suffices for a step to run on
+// every kind of unit.
 func TestAddedSteps(t *testing.T) {
 	onSheet, onBundle := &seen{kinds: make(map[step.Kind]int)}, &seen{kinds: make(map[step.Kind]int)}
 	first, second := onSheet.stamp("one"), onBundle.stamp("two")
@@ -106,7 +108,7 @@ finish = ["two"]
 	}
 }
 
-// TestFailingStep holds that the error of a step ends the build.
+// TestFailingStep checks that the error of a step ends the build.
 func TestFailingStep(t *testing.T) {
 	failure := errors.New("the quay is closed")
 	for _, stage := range []pipeline.Stage{pipeline.OnSheet, pipeline.OnBundle} {
@@ -131,7 +133,8 @@ func TestFailingStep(t *testing.T) {
 	}
 }
 
-// TestExternalMediaIsLowered holds that the conditions of an import from elsewhere go through the chain of the sheet that imports it.
+// TestExternalMediaIsLowered checks that the conditions of external imports go
+// through the chain of the importing sheet.
 func TestExternalMediaIsLowered(t *testing.T) {
 	for steps, want := range map[string]string{`"compose", "lower"`: "(min-width: 600px)",
 		`"compose"`: "(width >= 600px)"} {

@@ -19,7 +19,8 @@ import (
 	"rinzel/internal/emit"
 )
 
-// releaseSite is a site with a profile that writes hashes and compressed forms.
+// releaseSite is a site with a profile with integrity hashes and compressed
+// files.
 func releaseSite(t *testing.T) testSite {
 	var css strings.Builder
 	for i := range 60 {
@@ -39,7 +40,8 @@ compress = ["brotli", "gzip"]
 `)
 }
 
-// TestCompressedForms unpacks them, and holds hashes to the files they are of.
+// TestCompressedForms decompresses the files, and compares integrity hashes
+// with them.
 func TestCompressedForms(t *testing.T) {
 	res, found := releaseSite(t).build(t, "release")
 	if found != "" {
@@ -84,7 +86,8 @@ func TestCompressedForms(t *testing.T) {
 	}
 }
 
-// TestBrowserChecksIntegrity loads a page with hashes: the browser must find them right.
+// TestBrowserChecksIntegrity loads a page with integrity hashes, which the
+// browser must accept.
 func TestBrowserChecksIntegrity(t *testing.T) {
 	s := releaseSite(t)
 	s.build(t, "release")
@@ -97,7 +100,7 @@ func TestBrowserChecksIntegrity(t *testing.T) {
 	}
 }
 
-// TestLongNames holds that a name with its hash still fits into a folder.
+// TestLongNames checks that a hashed name is not too long for a folder.
 func TestLongNames(t *testing.T) {
 	picture, sheet := strings.Repeat("ä", 124)+".svg", strings.Repeat("q", 250)
 	s := newSite(t, `
@@ -134,8 +137,8 @@ a
 	}
 }
 
-// TestHashedNameWithInlineMap holds that a hashed name has one content: where the map is part of the sheet, it is part of what
-// the hash covers.
+// TestHashedNameWithInlineMap checks that a hashed name identifies one content:
+// an inline source map is included in the hash.
 func TestHashedNameWithInlineMap(t *testing.T) {
 	names := make(map[string]string)
 	for _, comment := range []string{"north", "south"} {

@@ -7,7 +7,8 @@ import (
 	"rinzel/internal/project"
 )
 
-// TestDefinedElsewhere holds that a name which a sheet does not know leads to the sheet that defines it.
+// TestDefinedElsewhere checks that the finding for an undefined name mentions
+// the sheet that defines it.
 func TestDefinedElsewhere(t *testing.T) {
 	const definitions = `@const sea: teal; @const tone { calm: teal; deep { one: 1 } } @const tone.alert: red;
 @mixin --card { color: red } @mixin --pad(--by) { padding: var(--by) }
@@ -32,7 +33,8 @@ func TestDefinedElsewhere(t *testing.T) {
 			if linked {
 				page = "<!doctype html><link rel=stylesheet href=defs.css><link rel=stylesheet href=css/main.css><a>"
 			}
-			s := newSite(t, "-- site/index.html --\n"+page+"\n-- site/css/main.css --\n"+c.use+"\n-- site/defs.css --\n"+definitions+"\nb { color: red }\n")
+			s := newSite(t, "-- site/index.html --\n"+page+"\n-- site/css/main.css --\n"+c.use+
+				"\n-- site/defs.css --\n"+definitions+"\nb { color: red }\n")
 			_, found := s.build(t, project.Development)
 			words := []string{c.want, `@import "../defs.css"; at the top of the sheet`}
 			if linked {
@@ -50,7 +52,8 @@ func TestDefinedElsewhere(t *testing.T) {
 	}
 }
 
-// TestMissingKeyframes holds that animations without keyframes are reported, and only where no sheet can define them.
+// TestMissingKeyframes checks that animations without keyframes are reported,
+// but only if no sheet can define them.
 func TestMissingKeyframes(t *testing.T) {
 	const frames = "@keyframes drift { to { color: red } }"
 	for _, c := range []struct{ name, page, css, want string }{

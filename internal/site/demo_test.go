@@ -23,7 +23,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// buildDemo writes the sample site into a folder, builds it, and returns the folder.
+// buildDemo writes the demo site to a folder, builds it, and returns the
+// folder.
 func buildDemo(t *testing.T, profile string) string {
 	t.Helper()
 	dir, err := source.WriteTree(filepath.Join(t.TempDir(), "harbour"), demo.Site())
@@ -58,8 +59,8 @@ func serve(t *testing.T, dir string) string {
 	return s.URL
 }
 
-// demoPages are the pages of the sample site. A browser reads the sheets of
-// those that are plain without a build: they use neither constants nor roots.
+// demoPages are the pages of the demo site. A browser can read the sheets of
+// plain pages without a build: they use neither constants nor roots.
 var demoPages = []struct {
 	name  string
 	plain bool
@@ -67,14 +68,14 @@ var demoPages = []struct {
 	{"index.html", false}, {"timetable.html", true}, {"tickets.html", false}, {"notices.html", true}, {"islands/gannet.html", true},
 }
 
-// hashInName is what the name of a file has more if it is hashed.
+// hashInName matches the hash in a file name.
 var hashInName = regexp.MustCompile(`\.[a-z2-7]{10}\.`)
 
 // stylesOf loads a page and returns the computed styles of its elements, with
-// the address of the server taken out.
+// the address of the server removed.
 func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browsertest.Styles {
 	t.Helper()
-	page.Load("about:blank") // coming from another page of the site, a busy browser gave out margins of before the layout
+	page.Load("about:blank") // after another page of the site, a busy browser reported margins from before the layout
 	page.Load(server + "/" + name)
 	if problems := page.Problems(); len(problems) > 0 {
 		t.Errorf("%s: %s", name, problems)
@@ -88,10 +89,10 @@ func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browser
 	return styles
 }
 
-// TestDemoLooksTheSame loads every page of the sample site unbuilt and built
-// with both profiles, and compares the computed styles of all elements. Where
-// a browser cannot read the page unbuilt, the profiles are compared with each
-// other, and with expectations written by hand.
+// TestDemoLooksTheSame loads every page of the demo site unbuilt and built with
+// both profiles, and compares the computed styles of all elements. Pages that
+// browsers cannot read unbuilt are compared between the profiles, and with
+// expected values.
 func TestDemoLooksTheSame(t *testing.T) {
 	browser := browsertest.Start(t)
 	development, production := buildDemo(t, project.Development), buildDemo(t, project.Production)
@@ -121,8 +122,8 @@ func TestDemoLooksTheSame(t *testing.T) {
 	}
 }
 
-// checkSheets holds which sheets each page loads, in order, and that the week of
-// tides brings its own along.
+// checkSheets checks which sheets each page loads, in order, and that
+// tide-week.js loads its own.
 func checkSheets(t *testing.T, page *browsertest.Page, server string) {
 	const loaded = `[...document.styleSheets].map((s) => new URL(s.href).pathname.slice(1).replace(/\.[a-z2-7]{10}\./, ".")).join(" ")`
 	for name, want := range map[string]string{
@@ -150,11 +151,11 @@ func checkSheets(t *testing.T, page *browsertest.Page, server string) {
 	}
 }
 
-// checkDemo holds computed values of the pages that use constants against
-// what they were meant to be.
+// checkDemo compares computed values of the pages that use constants with
+// expected ones.
 func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 	tests := []struct{ page, selector, property, want string }{
-		{"index.html", ".button:not(.button-quiet)", "background-color", "rgb(200, 80, 31)"}, // const(kit-accent), as the site set it, from a design token
+		{"index.html", ".button:not(.button-quiet)", "background-color", "rgb(200, 80, 31)"}, // const(kit-accent), set by the site from a design token
 		{"index.html", ".button", "border-radius", "10px"},
 		{"tickets.html", ".button", "padding", "10px 20px"},
 		{"index.html", ".button", "user-select", "none"},
@@ -162,18 +163,18 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 		{"index.html", ".card", "border-bottom-color", "rgb(201, 214, 216)"}, // the default of the kit
 		{"index.html", ".card", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"},
 		{"index.html", ".card-body", "padding", "20px"},
-		{"index.html", ".badge-sea", "background-color", "rgb(185, 223, 228)"}, // a variation that the site added to the kit's
+		{"index.html", ".badge-sea", "background-color", "rgb(185, 223, 228)"}, // a variation that the site added to those of the kit
 		{"index.html", ".badge-warm", "background-color", "rgb(248, 221, 201)"},
-		{"index.html", ".card", "transition-property", "transform"}, // the page's, over the kit's layer
+		{"index.html", ".card", "transition-property", "transform"}, // of the page, which overrides the layer of the kit
 		{"index.html", ".board .time", "font-family", `"Berth Digits", "DejaVu Sans Mono", monospace`},
-		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class that the script joins
+		{"index.html", ".notice-watch", "border-left-color", "rgb(217, 162, 27)"}, // a class name that the script joins
 		{"index.html", ".card-gannet", "border-top-color", "rgb(201, 162, 39)"},   // from a loop
 		{"index.html", ".card-tern", "background-color", "oklab(0.964166 -0.001385 -0.003986)"},
-		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a token of shadows
+		{"index.html", ".home-board", "box-shadow", "rgba(13, 59, 74, 0.6) 0px 10px 30px -18px"}, // a shadow token
 		{"index.html", ".hero .button", "padding-left", "24px"},                                  // custom media, a custom selector, a calculation
-		{"index.html", ".card-tern", "view-transition-name", "island-tern"},                      // a name built in a value
+		{"index.html", ".card-tern", "view-transition-name", "island-tern"},                      // a name with an interpolated value
 		{"index.html", ".home-board tr:nth-child(3)", "animation-delay", "0.18s"},                // a loop over a range
-		{"tickets.html", ".by-post", "margin-top", "48px"},                                       // a token file of the sheet's own
+		{"tickets.html", ".by-post", "margin-top", "48px"},                                       // a token file of the sheet
 		{"tickets.html", ".gauge", "height", "14px"},                                             // a plain library
 		{"tickets.html", ".gauge", "border-radius", "10px"},                                      // set on its import
 		{"tickets.html", ".gauge > span", "background-color", "rgb(20, 105, 122)"},
@@ -206,9 +207,9 @@ func checkDemo(t *testing.T, page *browsertest.Page, server string) {
 	}
 }
 
-// TestInspectorFindsSources reads the maps of the built demo with the
-// browser's own inspector: from each declaration that the browser matched to
-// an element, it must lead to the line of a source that has the declaration.
+// TestInspectorFindsSources reads the maps of the built demo with the browser's
+// own inspector: from each declaration that the browser matches to an element,
+// it must find the line of a source with the declaration.
 func TestInspectorFindsSources(t *testing.T) {
 	browser := browsertest.Start(t)
 	reader := browser.Open(browser.Inspector() + "/json/version")
@@ -227,10 +228,10 @@ func TestInspectorFindsSources(t *testing.T) {
 	}
 }
 
-// sheetAddress is where a style sheet and its map lie.
+// sheetAddress has the URLs of a style sheet and its map.
 type sheetAddress struct{ mapURL, address string }
 
-// inspectPage returns how many declarations it checked.
+// inspectPage returns the number of checked declarations.
 func inspectPage(t *testing.T, page, reader *browsertest.Page, server string) int {
 	sheets := make(map[string]sheetAddress)
 	for _, h := range page.Sheets() {
@@ -285,7 +286,7 @@ func inspectPage(t *testing.T, page, reader *browsertest.Page, server string) in
 
 type place struct{ line, column int }
 
-// checkPlaces resolves places of a style sheet with the inspector's reader.
+// checkPlaces resolves positions in a style sheet with the inspector's reader.
 func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sheetAddress,
 	properties map[place]string) int {
 	var list [][2]int

@@ -1,4 +1,4 @@
 package site
 
-// What tests of the outside ask of the inside.
+// Names that external tests use.
 var WithinStyle = escapeStyleText

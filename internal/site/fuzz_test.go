@@ -14,8 +14,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// projectOf returns a project in memory: a page with a sheet and a script, beside a library that is always there. ok is
-// false if the settings have errors.
+// projectOf returns a project in memory: a page with a sheet and a script, and
+// a fixed library. ok is false if the settings have errors.
 func projectOf(settings, page, sheet, script string) (p *project.Project, diags []diag.Diagnostic, ok bool) {
 	files := fstest.MapFS{
 		"index.html":        {Data: []byte(page)},
@@ -36,7 +36,7 @@ func projectOf(settings, page, sheet, script string) (p *project.Project, diags 
 	return &project.Project{Settings: s, Tree: tree}, found, true
 }
 
-// fuzzSettings are the settings that sites are built with.
+// fuzzSettings are the settings of the fuzzed sites.
 var fuzzSettings = []string{
 	"",
 	"[browsers]\nfloor = { chrome = \"60\" }\n[split]\nshared = 1\n",
@@ -45,8 +45,8 @@ var fuzzSettings = []string{
 	"base = \"/quay/\"\n[profile.production]\nscript-styles = \"adopt\"\nintegrity = true\n[split]\ninline = 500\n",
 }
 
-// FuzzSite holds that any project is built in bounded time, to the same bytes each time, and without leaving anything in a
-// sheet that only the build reads.
+// FuzzSite checks that any project is built in bounded time, to the same bytes
+// each time, and without build-time syntax in the output.
 func FuzzSite(f *testing.F) {
 	const page = `<!doctype html><html><head><link rel="stylesheet" href="main.css"><style>.a { &:hover { color: red } }</style><script type=module src="main.js"></script></head><body class="a board"><p class="kit part"></p></body></html>`
 	f.Add(uint8(0), page,

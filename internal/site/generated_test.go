@@ -16,8 +16,9 @@ import (
 	"rinzel/internal/source"
 )
 
-// generatedSite is a site of many pages and sheets: each sheet has rules of its
-// own and imports later ones, each page links some. The same seed gives the same site.
+// generatedSite is a site of many pages and sheets. Each sheet has rules of its
+// own and imports later ones, each page links some. It is determined by the
+// seed.
 type generatedSite struct {
 	files   fstest.MapFS
 	imports map[string][]string
@@ -45,7 +46,7 @@ func generateSite(seed uint64, pages, sheets int) *generatedSite {
 		for k := range 1 + g.IntN(4) {
 			r := rule{fmt.Sprintf(".%c", 'a'+g.IntN(8)), properties[g.IntN(len(properties))], fmt.Sprint(i*10 + k)}
 			if g.IntN(3) == 0 {
-				r.selector = fmt.Sprintf(".s%d", i) // of this sheet alone
+				r.selector = fmt.Sprintf(".s%d", i) // only of this sheet
 			}
 			s.rules[name(i)] = append(s.rules[name(i)], r)
 			fmt.Fprintf(&text, "%s { %s: %s }\n", r.selector, r.property, r.value)
@@ -56,7 +57,7 @@ func generateSite(seed uint64, pages, sheets int) *generatedSite {
 		page := fmt.Sprintf("p%02d.html", i)
 		html := "<!doctype html>\n"
 		for k := range 20 {
-			link := name(sheets - 20 + k) // those that all pages may begin with
+			link := name(sheets - 20 + k) // which all pages may link first
 			if k >= 16 {
 				link = name(g.IntN(sheets - 20))
 			} else if g.IntN(4) == 0 {
@@ -72,8 +73,8 @@ func generateSite(seed uint64, pages, sheets int) *generatedSite {
 	return s
 }
 
-// cascade returns the rules of a page in the order in which a browser meets
-// them, worked out from the imports alone.
+// cascade returns the rules of a page in the order of a browser, derived from
+// the imports alone.
 func (s *generatedSite) cascade(page string) []rule {
 	var out []rule
 	var follow func(sheet string)
@@ -89,9 +90,9 @@ func (s *generatedSite) cascade(page string) []rule {
 	return out
 }
 
-// winners returns, for each property, the selectors that set it with the values
-// that count, in the order of their last places: so two lists that are the
-// same look the same on every element.
+// winners returns, for each property, the selectors that set it with the
+// winning values, in the order of their last positions. Two equal lists look
+// the same on every element.
 func winners(rules []rule) map[string][]string {
 	out := make(map[string][]string)
 	for _, r := range rules {
@@ -124,13 +125,13 @@ func builtRules(t *testing.T, outputs map[string]string, page string) []rule {
 	return out
 }
 
-// TestGeneratedSite builds a site of 50 pages and 500 sheets, and compares what
-// the bundles of each page say with the cascade worked out by another way.
+// TestGeneratedSite builds a site of 50 pages and 500 sheets, and compares the
+// bundles of each page with the expected cascade.
 func TestGeneratedSite(t *testing.T) {
 	for seed := range uint64(4) {
 		s := generateSite(seed, 50, 500)
 		settings := project.Default()
-		settings.Check.InBuild = project.CheckOff // the values are numbers, to be told apart
+		settings.Check.InBuild = project.CheckOff // the values are numbers, to distinguish them
 		settings.Split = project.Split{Shared: 2, MinBytes: int(seed) % 2 * 60}
 		p := &project.Project{Settings: settings, Tree: source.NewTree(source.Folder{FS: s.files})}
 		res, err := site.Build(context.Background(), p, site.Options{})

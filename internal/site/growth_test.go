@@ -14,8 +14,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestNoGrowth builds a site a thousand times with one memory, a large sheet and a page changed each time: what is in use does
-// not grow.
+// TestNoGrowth builds a site a thousand times with one cache, with a change of
+// a large sheet and a page each time. The memory in use must not grow.
 func TestNoGrowth(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes seconds")

@@ -14,7 +14,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// shapes are texts with much of one thing, some 100 kB each. A # in what repeat makes is the number of the turn.
+// shapes are texts with many repetitions of one construct, of about 100 kB
+// each. A # in the argument of repeat is the number of the iteration.
 var shapes = map[string]string{
 	"brackets in a value":             "a { b: " + strings.Repeat("(", 200) + strings.Repeat(")", 200) + "}",
 	"too many brackets in a value":    "a { b: " + strings.Repeat("[", 50_000) + "}",
@@ -119,7 +120,7 @@ var shapes = map[string]string{
 	"namespaces":                      repeat(3000, "@namespace n# url(u#);") + "n1|a { b: c }",
 }
 
-// shapedPages are pages with much of one thing.
+// shapedPages are pages with many repetitions of one construct.
 var shapedPages = map[string]string{
 	"many classes":                       plainPage + "<b class=\"" + repeat(20_000, "c# ") + "\">",
 	"many elements":                      plainPage + strings.Repeat("<b class=a>x</b>", 10_000),
@@ -149,7 +150,7 @@ var shapedPages = map[string]string{
 	"attributes without name":            plainPage + "<b " + strings.Repeat("= ", 50_000) + ">",
 }
 
-// shapedScripts are modules with much of one thing.
+// shapedScripts are modules with many repetitions of one construct.
 var shapedScripts = map[string]string{
 	"template strings in each other": strings.Repeat("`${", 3000) + "1" + strings.Repeat("}`", 3000),
 	"joined strings":                 "el.className = " + repeat(10_000, "\"a#\" + ") + "x;",
@@ -173,7 +174,8 @@ var shapedScripts = map[string]string{
 	"markup in strings":              "x = '" + strings.Repeat("<b class=a>", 5000) + "';",
 }
 
-// shapedData are settings and files of design tokens with much of one thing.
+// shapedData are settings and token files with many repetitions of one
+// construct.
 var shapedData = map[string]string{
 	"toml many keys":          repeat(5000, "x# = 1\n"),
 	"toml deep arrays":        "exclude = " + strings.Repeat("[", 5000),
@@ -198,7 +200,7 @@ var shapedData = map[string]string{
 	"json not closed":         `{"a": {"$value": ` + strings.Repeat(" ", 100_000),
 }
 
-// shapedLibrary is what the sheets of [shapes] import.
+// shapedLibrary is imported by the sheets of [shapes].
 var shapedLibrary = repeat(3000, ".q# { top: #px; margin: 1px 1px 1px; color: red }")
 
 // hostileCase is a project in memory.
@@ -207,7 +209,8 @@ type hostileCase struct {
 	files         map[string]string
 }
 
-// hostileCases are the shapes, each by itself, cut off, in other blocks, and for old browsers.
+// hostileCases are the shapes, each alone, truncated, inside other blocks, and
+// for old browsers.
 func hostileCases() []hostileCase {
 	var out []hostileCase
 	add := func(name, profile string, files map[string]string) {
@@ -241,7 +244,7 @@ func hostileCases() []hostileCase {
 	return out
 }
 
-// measure builds a case, and returns how long it took and what it allocated, in bytes.
+// measure builds a case, and returns its time and its allocations in bytes.
 func (h hostileCase) measure(t testing.TB) (took time.Duration, allocated uint64) {
 	files := make(fstest.MapFS)
 	for name, text := range h.files {
@@ -271,13 +274,14 @@ func (h hostileCase) measure(t testing.TB) (took time.Duration, allocated uint64
 	return took, after.TotalAlloc - before.TotalAlloc
 }
 
-// TestHostileShapes holds that texts with very much of one thing are built, or refused, soon and in little memory.
+// TestHostileShapes checks that texts with many repetitions of one construct
+// are built or rejected in bounded time and memory.
 func TestHostileShapes(t *testing.T) {
 	cases := hostileCases()
 	if len(cases) < 300 {
 		t.Errorf("there are only %d cases", len(cases))
 	}
-	const patience, room = 8 * time.Second, 1 << 30 // on a busy machine; the aim is a quarter of that
+	const patience, room = 8 * time.Second, 1 << 30 // on a busy machine; the aim is a quarter of it
 	var slowest, largest string
 	var most time.Duration
 	var bytes uint64

@@ -15,7 +15,7 @@ import (
 	"rinzel/internal/site"
 )
 
-// repeat joins a text that is made for each number below n.
+// repeat joins the texts that a function returns for the numbers below n.
 func repeat(n int, format string) string {
 	var b strings.Builder
 	for i := range n {
@@ -30,7 +30,8 @@ const (
 	tenClasses = ".l0, .l1, .l2, .l3, .l4, .l5, .l6, .l7, .l8, .l9"
 )
 
-// chainOfImports returns sheets i0.css to iN.css that each import the next one, and the last of which holds css.
+// chainOfImports returns sheets i0.css to iN.css that each import the next one.
+// The last one contains css.
 func chainOfImports(n int, with, css string) map[string]string {
 	out := make(map[string]string)
 	for i := range n {
@@ -40,8 +41,8 @@ func chainOfImports(n int, with, css string) map[string]string {
 	return out
 }
 
-// hostile are projects that are short and want to grow without bound, in time or in memory. code is the
-// finding that ends each; empty if it is to be built.
+// hostile are short projects with unbounded growth of time or memory. code is
+// the finding that ends each, or empty if it must be built.
 var hostile = []struct {
 	name, css, code string
 	settings, page  string
@@ -112,7 +113,7 @@ var hostile = []struct {
 	{name: "imports that double", css: "@import \"i0.css\"; .a { b: c }", code: "too-many-imports", files: doublingImports(30)},
 }
 
-// doublingImports are sheets each of which imports the next one twice.
+// doublingImports are sheets that each import the next one twice.
 func doublingImports(n int) map[string]string {
 	files := make(map[string]string)
 	for i := range n {
@@ -123,10 +124,10 @@ func doublingImports(n int) map[string]string {
 	return files
 }
 
-// TestHostileInput holds that each of the projects ends soon, in little memory, and with the finding that it
-// deserves.
+// TestHostileInput checks that each project ends in bounded time and memory
+// with the expected finding.
 func TestHostileInput(t *testing.T) {
-	const patience, room = 10 * time.Second, 1 << 30 // on a busy machine; a quiet one takes a fifth
+	const patience, room = 10 * time.Second, 1 << 30 // on a busy machine; an idle one takes a fifth
 	for _, h := range hostile {
 		t.Run(h.name, func(t *testing.T) {
 			dir := t.TempDir()

@@ -24,7 +24,7 @@ func (s testSite) opened(t *testing.T) *project.Project {
 	return p
 }
 
-// codes returns the codes of findings with the texts of their places.
+// codes returns the codes of findings with the texts of their spans.
 func codes(p *project.Project, diags []diag.Diagnostic) string {
 	var out []string
 	for _, d := range diags {
@@ -102,8 +102,8 @@ a { b: const(x) }
 	}
 }
 
-// drawn writes trees of imports in one line.
-func drawn(list []*link.ImportNode) string {
+// formatTrees formats import trees in one line.
+func formatTrees(list []*link.ImportNode) string {
 	var out []string
 	for _, n := range list {
 		text := fmt.Sprintf("%s %d", filepath.Base(n.Sheet), n.Rules)
@@ -119,7 +119,7 @@ func drawn(list []*link.ImportNode) string {
 			}
 		}
 		if len(n.Imports) > 0 {
-			text += " (" + drawn(n.Imports) + ")"
+			text += " (" + formatTrees(n.Imports) + ")"
 		}
 		out = append(out, text)
 	}
@@ -164,7 +164,7 @@ a { b { c: d } }
 		}
 		var got []string
 		for _, e := range found.Entries {
-			got = append(got, drawn(e.Trees))
+			got = append(got, formatTrees(e.Trees))
 		}
 		if text := strings.Join(got, "; "); text != want {
 			t.Errorf("%q:\n got %s\nwant %s", name, text, want)
@@ -182,9 +182,9 @@ a { b { c: d } }
 	}
 }
 
-// TestGiven checks what set() in an import does, and that the outer import
-// decides.
-func TestGiven(t *testing.T) {
+// TestSetOfImports checks what set() in an import does, and that the outer import
+// takes precedence.
+func TestSetOfImports(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
 <link rel=stylesheet href=main.css>

@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// TestMapsLeadThroughMixins checks that what a mixin, a loop, an import with
-// set() or a block of contents writes leads to the line that has it.
+// TestMapsLeadThroughMixins checks that the output of mixins, loops, imports
+// with set() and contents blocks is mapped to its source lines.
 func TestMapsLeadThroughMixins(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --

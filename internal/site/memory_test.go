@@ -19,7 +19,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// changing is a site that changes by and by. Each of its files has several texts that it may have.
+// changing is a site that changes. Each file has several possible texts.
 type changing struct {
 	files fstest.MapFS
 	texts map[string][]string
@@ -62,7 +62,7 @@ func newChanging() *changing {
 	return c
 }
 
-// change gives some files another text, or none, and returns them.
+// change replaces or removes the text of some files, and returns them.
 func (c *changing) change(g *rand.Rand) []source.Path {
 	names := slices.Sorted(maps.Keys(c.texts))
 	var changed []source.Path
@@ -79,7 +79,7 @@ func (c *changing) change(g *rand.Rand) []source.Path {
 	return changed
 }
 
-// everything writes all that a build returns.
+// everything formats all results of a build.
 func everything(p *project.Project, res *site.Result) string {
 	var b strings.Builder
 	r := diag.Renderer{Files: p.Tree.Set}
@@ -96,8 +96,8 @@ func everything(p *project.Project, res *site.Result) string {
 	return b.String()
 }
 
-// TestMemory changes a site at random, and holds that builds that remember the ones
-// before return what builds that do not remember do.
+// TestMemory changes a site at random, and compares builds with a cache with
+// builds without one.
 func TestMemory(t *testing.T) {
 	good := 0
 	for seed := range uint64(40) {
@@ -150,9 +150,9 @@ func firstDifference(got, want string) string {
 	return "got less than\n" + want
 }
 
-// BenchmarkRebuild changes one of 500 sheets on 50 pages and builds again, beside
-// builds that begin anew. It tells how much of the time of these it takes: after a change of a
-// value, and after one by which the sheet competes with others that it did not compete with.
+// BenchmarkRebuild changes one of 500 sheets on 50 pages and builds again, in
+// turns with builds without a cache. It reports the ratio of their times: for a
+// change of a value, and for one after which the sheet competes with others.
 func BenchmarkRebuild(b *testing.B) {
 	for name, change := range map[string]func(text string, n int) string{
 		"value": func(text string, n int) string { return strings.Replace(text, ": ", fmt.Sprintf(": %d", n%9+1), 1) },
@@ -168,9 +168,9 @@ func BenchmarkRebuild(b *testing.B) {
 	}
 }
 
-// BenchmarkRepurge changes a page by a class that a few sheets have, and builds for
-// production again, beside builds that begin anew: a site of many small sheets, and one of a
-// sheet of 1 MB and 200 pages.
+// BenchmarkRepurge adds a class to a page that a few sheets have, and builds
+// for production again, in turns with builds without a cache: a site of many
+// small sheets, and one with a sheet of 1 MB and 200 pages.
 func BenchmarkRepurge(b *testing.B) {
 	b.Run("small", func(b *testing.B) {
 		files := generateSite(1, 50, 500).files
@@ -199,10 +199,10 @@ func BenchmarkRepurge(b *testing.B) {
 	})
 }
 
-// timeRebuilds gives one file after another a text that change tells, and back, and reports
-// how much of the time of builds that begin anew those take that remember.
+// timeRebuilds changes one file after another and back, and reports the ratio
+// of the times of builds with and without a cache.
 func timeRebuilds(b *testing.B, files fstest.MapFS, profile string, change func(n int) (name, text string)) {
-	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as the program has it
+	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as in the program
 	settings := project.Default()
 	settings.Split = project.Split{Shared: 2, MinBytes: 1000}
 	open := func() *project.Project {

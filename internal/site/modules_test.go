@@ -19,7 +19,8 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// scriptSettings has the ways in which sheets of scripts come to pages as profiles.
+// scriptSettings has a profile for each way in which pages get the sheets of
+// scripts.
 const scriptSettings = `
 -- rinzel.toml --
 source = "site"
@@ -115,8 +116,8 @@ window.sheet = new URL("x", "http://quay.example/").href;
 import "../css/nowhere.css";
 `
 
-// TestScriptsInBrowser has a browser load pages whose scripts import sheets, as
-// each profile builds them.
+// TestScriptsInBrowser loads pages whose scripts import sheets in a browser, as
+// built by each profile.
 func TestScriptsInBrowser(t *testing.T) {
 	browser := browsertest.Start(t)
 	s := newSite(t, quayScripts)
@@ -152,7 +153,7 @@ func TestScriptsInBrowser(t *testing.T) {
 					t.Errorf("%s: %s", test.page, problems)
 				}
 			}
-			// What the page has is not loaded again for a script that runs later.
+			// Sheets of the page are not loaded again for a later script.
 			page.Load(server + "/index.html")
 			var got []string
 			page.Eval(`draw().then(() => draw()).then(() => [...document.querySelectorAll("link[rel=stylesheet]")].map((l) => new URL(l.href).pathname.replace(/\.[a-z2-7]{10}\./, ".")))`, &got)
@@ -167,7 +168,7 @@ func TestScriptsInBrowser(t *testing.T) {
 	}
 }
 
-// TestScriptOutputs holds what is written for scripts.
+// TestScriptOutputs checks the outputs for scripts.
 func TestScriptOutputs(t *testing.T) {
 	s := newSite(t, quayScripts)
 	res, found := s.build(t, project.Development)
@@ -204,9 +205,9 @@ func TestScriptOutputs(t *testing.T) {
 	}
 }
 
-// TestSoughtBundleStaysFile holds that a bundle that scripts look for is linked, and
-// another of its size written into its page.
-func TestSoughtBundleStaysFile(t *testing.T) {
+// TestProbedBundleStaysFile checks that a bundle that scripts look up is
+// linked, while another one of its size is inlined.
+func TestProbedBundleStaysFile(t *testing.T) {
 	s := newSite(t, strings.Replace(quayScripts, "[purge]", "[split]\ninline = 5000\n[purge]",
 		1)+"-- site/other.html --\n<!doctype html><link rel=stylesheet href=css/board.css>\n")
 	res, found := s.build(t, project.Development)
@@ -223,7 +224,7 @@ func TestSoughtBundleStaysFile(t *testing.T) {
 	}
 }
 
-// TestScriptIntegrity gives a page the hash of a script as it is written.
+// TestScriptIntegrity checks the integrity hash of a rewritten script.
 func TestScriptIntegrity(t *testing.T) {
 	s := newSite(t, "-- site/index.html --\n<script type=module src=a.js integrity='sha384-old'></script><script type=module src=b.js integrity=sha384-same></script><p class=a>\n-- site/a.js --\nimport './a.css'; window.ran = true\n-- site/b.js --\n1\n-- site/a.css --\n.a { color: red }\n")
 	res, found := s.build(t, project.Development)
@@ -249,7 +250,8 @@ func outputTexts(res *site.Result) map[string]string {
 	return out
 }
 
-// TestPlainScriptsStay holds that scripts that import no sheet are copied byte for byte.
+// TestPlainScriptsStay checks that scripts without sheet imports are copied
+// unchanged.
 func TestPlainScriptsStay(t *testing.T) {
 	module := "\ufeff// \u2028 é\r\nimport { a } from './b.js';\r\nexport * from './b.js'; import('./b.js'); `${import.meta.url}`\r\n"
 	s := newSite(t, "-- site/index.html --\n<script src=a.js></script><script type=module src=m.js></script>\n-- site/a.js --\nx = /[/'\"]/\n-- site/b.js --\nexport const a = 1")
@@ -265,12 +267,12 @@ func TestPlainScriptsStay(t *testing.T) {
 	}
 }
 
-// TestScriptMaps holds that the map of a script leads to the same places after an
-// import in it was changed.
+// TestScriptMaps checks the source map of a script with a rewritten import.
 func TestScriptMaps(t *testing.T) {
 	code := "import\"./a.css\";import{b}from\"./b.js\";/*é😀*/import(\"./long/way/c.css\");call(b);\ncall(import(\"./long/way/c.css\"),b)\n"
 	original := strings.ReplaceAll(code, ";", ";\n")
-	// Each word "call", "b" and "from" of the code leads to its place in the original.
+	// Each word "call", "b" and "from" of the code is mapped to its position in
+	// the original.
 	files := new(source.Set)
 	file := files.Add(source.Path{Name: "m.ts"}, "m.ts", original)
 	builder := sourcemap.NewBuilder(files)
@@ -360,8 +362,8 @@ func TestScriptFindings(t *testing.T) {
 	}
 }
 
-// moduleSite is a generated site of modules. In its shadow each import of a sheet is
-// one of a module that tells when it is evaluated.
+// moduleSite is a generated site of modules. In its shadow, each import of a
+// sheet is an import of a module that records its evaluation.
 func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 	g := rand.New(rand.NewPCG(seed, 11))
 	site, shadow = new(txtar.Archive), new(txtar.Archive)
@@ -410,7 +412,7 @@ func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 	return site, shadow
 }
 
-// onceNamed gives the names that imports bind different numbers.
+// onceNamed numbers the names that imports bind, to make them unique.
 func onceNamed(text string) string {
 	for n := 0; strings.Contains(text, "as x "); n++ {
 		text = strings.Replace(text, "as x ", fmt.Sprintf("as x%d ", n), 1)
@@ -418,8 +420,8 @@ func onceNamed(text string) string {
 	return text
 }
 
-// TestModuleOrder has a browser tell in which order it evaluates modules, and
-// compares the order of the sheets on built pages with it.
+// TestModuleOrder records the evaluation order of modules in a browser, and
+// compares the order of sheets on built pages with it.
 func TestModuleOrder(t *testing.T) {
 	browser := browsertest.Start(t)
 	page := browser.Open("about:blank")

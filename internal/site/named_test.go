@@ -8,7 +8,7 @@ import (
 	"rinzel/internal/project"
 )
 
-// serverSite has no page: those that it is for are made elsewhere.
+// serverSite has no page: its pages are made by a server.
 const serverSite = `
 -- rinzel.toml --
 source = "site"
@@ -155,7 +155,7 @@ shared-file = "{path}.css"`, "unknown placeholder in"},
 	}
 }
 
-// TestBundleFiles has pages whose bundles lie in other folders look the same.
+// TestBundleFiles compares pages whose bundles are in other folders.
 func TestBundleFiles(t *testing.T) {
 	const archive = `
 -- site/index.html --

@@ -10,7 +10,8 @@ import (
 	"rinzel/internal/project"
 )
 
-// TestChangedPackages holds that sheets of packages that were changed after the installation are reported, and no others.
+// TestChangedPackages checks that sheets of packages that were changed after
+// their installation are reported, and no others.
 func TestChangedPackages(t *testing.T) {
 	const archive = `-- site/index.html --
 <!doctype html><link rel=stylesheet href=main.css><p class="gauge dial">
@@ -42,7 +43,7 @@ func TestChangedPackages(t *testing.T) {
 		name    string
 		change  []string // files that are written an hour after the installation
 		version string   // of gauge
-		lock    string   // in place of the lock file; "-" for none
+		lock    string   // instead of the lock file; "-" for none
 		want    []string
 	}{
 		{name: "nothing changed"},

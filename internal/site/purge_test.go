@@ -15,8 +15,8 @@ import (
 	"rinzel/internal/site"
 )
 
-// purgeSite is a generated page with a script that changes it, and a sheet of which much
-// is not in use.
+// purgeSite is a generated page with a script that changes it, and a sheet with
+// many unused rules.
 func purgeSite(seed uint64) string {
 	g := rand.New(rand.NewPCG(seed, 21))
 	pick := func(list ...string) string { return list[g.IntN(len(list))] }
@@ -132,13 +132,13 @@ func purgeSite(seed uint64) string {
 		"-- rinzel.toml --\nsource = \"site\"\n" + []string{"", "[purge]\nstructure = true\n"}[seed%2] + "[profile.whole]\ninherits = \"production\"\nfinish = [\"minify\"]\n"
 }
 
-// usedSelectors returns the selectors of the page's sheets that match an element of it,
-// pseudo-elements aside.
+// usedSelectors returns the selectors of the page's sheets that match an
+// element, ignoring pseudo-elements.
 const usedSelectors = `[...document.styleSheets].flatMap((s) => [...s.cssRules]).filter((r) => r.selectorText).flatMap((r) => r.selectorText.split(/,(?![^(]*\))/))
 	.map((s) => s.trim()).filter((s) => document.querySelector(s.replace(/::?(before|after)/g, "") || "*"))`
 
-// coverage returns the rules that the browser reports as used once a page is loaded and
-// its scripts have run.
+// coverage returns the rules that the browser reports as used after a page is
+// loaded and its scripts have run.
 func coverage(page *browsertest.Page, url string) []string {
 	page.Call("CSS.startRuleUsageTracking", nil, nil)
 	page.Load(url)
@@ -166,8 +166,8 @@ func coverage(page *browsertest.Page, url string) []string {
 	return out
 }
 
-// TestPurgeInBrowser holds that pages look the same with their sheets purged, after their
-// scripts have run, and that no selector that matches something is removed.
+// TestPurgeInBrowser checks that pages with purged sheets look the same after
+// their scripts have run, and that no matching selector is removed.
 func TestPurgeInBrowser(t *testing.T) {
 	browser := browsertest.Start(t).Open("about:blank")
 	removed, rules, coveredRules := 0, 0, 0
@@ -215,8 +215,9 @@ func TestPurgeInBrowser(t *testing.T) {
 	t.Logf("%d of %d rules were removed; the browser used %d", removed, rules, coveredRules)
 }
 
-// TestPurgeOfDefinitions removes animations and the like that no bundle of the site
-// uses, and keeps those that another bundle, a style element or a script does.
+// TestPurgeOfDefinitions checks that animations and other definitions are
+// removed if no bundle uses them, and kept if another bundle, a style element
+// or a script does.
 func TestPurgeOfDefinitions(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -256,7 +257,7 @@ min-bytes = 0
 	}
 }
 
-// TestPurging asks about selectors.
+// TestPurging checks single selectors.
 func TestPurging(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -312,8 +313,8 @@ source = "site"
 	}
 }
 
-// TestKeptLibrary keeps all rules of a library, and removes custom properties that
-// nothing reads if it is told to.
+// TestKeptLibrary keeps all rules of a library, and removes its unused custom
+// properties if enabled.
 func TestKeptLibrary(t *testing.T) {
 	const archive = `
 -- site/index.html --
@@ -354,8 +355,8 @@ properties = true
 	}
 }
 
-// TestEvidenceGlobs proposes globs in place of those that match nothing, and tells of
-// pages that are evidence and not built.
+// TestEvidenceGlobs checks the suggestions for globs without matches, and the
+// note about pages that are evidence and not built.
 func TestEvidenceGlobs(t *testing.T) {
 	for glob, want := range map[string]string{
 		"tempaltes/**/*.php": `did you mean "templates/**/*.php"?`, "templates/*.phpp": `did you mean "templates/*.php"?`, "**/*.erb": `no file in the folder has the extension ".erb"`,

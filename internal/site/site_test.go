@@ -26,11 +26,12 @@ import (
 	"rinzel/internal/step/compose"
 )
 
-// testSite is a project in a temporary folder, with its pages in the folder site.
+// testSite is a project in a temporary folder, with its pages in the folder
+// site.
 type testSite struct{ dir string }
 
-// newSite lays out the files of a txtar archive. Settings are added that name
-// the source folder, if it has none.
+// newSite writes the files of a txtar archive. Settings without a source folder
+// get one.
 func newSite(t *testing.T, archive string) testSite {
 	t.Helper()
 	s := testSite{t.TempDir()}
@@ -47,8 +48,8 @@ func newSite(t *testing.T, archive string) testSite {
 	return s
 }
 
-// build builds the site, writes it into a folder of the profile's name, and
-// returns the result and the findings as they are shown.
+// build builds the site, writes it to a folder named after the profile, and
+// returns the result and the displayed findings.
 func (s testSite) build(t *testing.T, profile string) (*site.Result, string) {
 	t.Helper()
 	p, diags, err := project.Open(project.Options{Settings: filepath.Join(s.dir, project.FileName),
@@ -76,7 +77,7 @@ func (s testSite) build(t *testing.T, profile string) (*site.Result, string) {
 	return res, strings.ReplaceAll(b.String(), s.dir+"/", "")
 }
 
-// checkFinished holds that no sheet of a build has anything left that only the build reads.
+// checkFinished checks that the sheets of a build contain no build-time syntax.
 func checkFinished(t *testing.T, outputs []emit.Output) {
 	t.Helper()
 	for _, o := range outputs {
@@ -294,7 +295,7 @@ svg|a { color: red }
 `},
 }
 
-// TestPagesLookTheSame compares in a browser.
+// TestPagesLookTheSame compares unbuilt and built pages in a browser.
 func TestPagesLookTheSame(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	for _, p := range pages {
@@ -316,8 +317,8 @@ func TestPagesLookTheSame(t *testing.T) {
 	}
 }
 
-// dropAddresses takes away the custom properties that hold addresses: their
-// text changes with the place of the sheet, so that what uses them does not.
+// dropAddresses removes custom properties with URLs: their text depends on the
+// folder of the sheet, but that of the properties that use them does not.
 func dropAddresses(styles browsertest.Styles) {
 	for _, values := range styles {
 		maps.DeleteFunc(values, func(name, value string) bool {
@@ -326,8 +327,8 @@ func dropAddresses(styles browsertest.Styles) {
 	}
 }
 
-// TestSiteFindings checks what a build tells of sites that are not as they
-// should be. Each finding is named by its place, severity and code.
+// TestSiteFindings checks the findings of faulty sites. Each is written as
+// position, severity and code.
 func TestSiteFindings(t *testing.T) {
 	tests := []struct{ name, archive, want string }{
 		{"import behind a rule", "-- site/i.html --\n<link rel=stylesheet href=a.css><a class=é>\n-- site/a.css --\na{} @import \"b.css\";\n",
@@ -369,7 +370,7 @@ func TestSiteFindings(t *testing.T) {
 	}
 }
 
-// locked is a file system with one file that may not be read.
+// locked is a file system with one unreadable file.
 type locked struct {
 	fs.FS
 	name string
@@ -396,7 +397,7 @@ func TestUnreadableSheet(t *testing.T) {
 	}
 }
 
-// contentOf returns the content of an output, or what went wrong with it.
+// contentOf returns the content of an output, or its error.
 func contentOf(o emit.Output) string {
 	data, err := o.Content()
 	if err != nil {
@@ -414,7 +415,7 @@ func TestCancelled(t *testing.T) {
 	}
 }
 
-// TestConstantsFlow checks where constants reach across sheets.
+// TestConstantsFlow checks the scope of constants across sheets.
 func TestConstantsFlow(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -439,9 +440,9 @@ func TestConstantsFlow(t *testing.T) {
 	}
 }
 
-// TestParts checks that imports leave out what they say, and that what is left
-// out still sets its constants.
-func TestParts(t *testing.T) {
+// TestPartialImports checks that without() and only() of imports exclude rules, and that
+// excluded rules still set their constants.
+func TestPartialImports(t *testing.T) {
 	const kit = `
 -- rinzel.toml --
 source = "site"
@@ -494,8 +495,8 @@ kit = "kit"
 	}
 }
 
-// TestExternalImportsStay checks that an import from elsewhere stands first in
-// a bundle of its own, behind what is linked before.
+// TestExternalImportsStay checks that an external import is first in a bundle
+// of its own, after what is linked before it.
 func TestExternalImportsStay(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -529,8 +530,8 @@ func TestExternalImportsStay(t *testing.T) {
 	}
 }
 
-// TestSameBytes builds one site in two places, with its files made in
-// another order, and compares all that is written.
+// TestSameBytes builds one site in two folders, with its files created in
+// another order, and compares all outputs.
 func TestSameBytes(t *testing.T) {
 	var archive strings.Builder
 	for i := range 12 {
@@ -573,7 +574,7 @@ func TestSameBytes(t *testing.T) {
 	}
 }
 
-// read returns a file of the output of a profile.
+// read returns an output file of a profile.
 func (s testSite) read(t *testing.T, profile, name string) string {
 	t.Helper()
 	data, err := os.ReadFile(filepath.Join(s.output(profile), name))
@@ -583,7 +584,8 @@ func (s testSite) read(t *testing.T, profile, name string) string {
 	return string(data)
 }
 
-// TestStyleElements takes style elements through the chain and the finish.
+// TestStyleElements checks that style elements go through the chain and the
+// finish.
 func TestStyleElements(t *testing.T) {
 	s := newSite(t, `
 -- site/island/index.html --
@@ -623,7 +625,7 @@ source = "site"
 	if got := site.WithinStyle(`a{content:"</STYLE </style>"}`); got != `a{content:"<\/STYLE <\/style>"}` {
 		t.Errorf("got %s", got)
 	}
-	// Findings are about places in the page.
+	// Findings have positions in the page.
 	bad := newSite(t, "-- site/index.html --\n<p>é</p>\n<style>p { colr: red }</style>\n")
 	if _, found := bad.build(t, project.Development); !strings.Contains(found,
 		"index.html:2:12: warning: unknown property \"colr\"") {
@@ -631,7 +633,7 @@ source = "site"
 	}
 }
 
-// TestInlinedAssets has a browser draw what became part of a sheet.
+// TestInlinedAssets renders inlined assets in a browser.
 func TestInlinedAssets(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -676,9 +678,8 @@ inline = 300
 	}
 }
 
-// TestWithinPage writes small bundles into their pages, and compares what a
-// browser makes of them.
-func TestWithinPage(t *testing.T) {
+// TestInlinedBundles inlines small bundles, and compares the pages in a browser.
+func TestInlinedBundles(t *testing.T) {
 	const archive = `
 -- site/index.html --
 <meta charset=utf-8>
@@ -742,7 +743,7 @@ min-bytes = 0
 	}
 }
 
-// TestPreloads checks where links lead that have sheets loaded early.
+// TestPreloads checks the URLs of preload links to sheets.
 func TestPreloads(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -775,8 +776,8 @@ source = "site"
 	}
 }
 
-// TestHashedAssets checks which files get a hash in their names, and that all
-// that names them does so as they are written.
+// TestHashedAssets checks which files get hashed names, and that all references
+// use them.
 func TestHashedAssets(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -823,7 +824,7 @@ terms
 	}
 	for _, name := range []string{"img/boat.png", "img/counted.png", "papers/terms.pdf", "app.webmanifest", "js/a.js",
 		"img/a&b.png", "img/still.png"} {
-		s.read(t, project.Production, name) // those that are named as they were are there
+		s.read(t, project.Production, name) // files with unchanged names exist
 	}
 	for _, m := range regexp.MustCompile(`(?:src|href|poster)=["']?([^"' >?]+)`).FindAllStringSubmatch(s.read(t,
 		project.Production, "index.html"), -1) {
@@ -836,7 +837,7 @@ terms
 	}
 }
 
-// sheetOf returns the name of the one bundle of a production build.
+// sheetOf returns the name of the only bundle of a production build.
 func sheetOf(t *testing.T, s testSite) string {
 	t.Helper()
 	found, err := filepath.Glob(filepath.Join(s.output(project.Production), "*.css"))
@@ -846,7 +847,8 @@ func sheetOf(t *testing.T, s testSite) string {
 	return filepath.Base(found[0])
 }
 
-// TestPackages builds a site whose sheets and pages name installed packages.
+// TestPackages builds a site whose sheets and pages refer to installed
+// packages.
 func TestPackages(t *testing.T) {
 	archive := `
 -- site/index.html --
@@ -893,8 +895,8 @@ source = "site"
 	}
 }
 
-// TestMediaOfLinks checks that what a link says of its media is written for the
-// targets where it becomes a rule.
+// TestMediaOfLinks checks that the media of a link is lowered for the targets
+// if it becomes a rule.
 func TestMediaOfLinks(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -913,8 +915,8 @@ source = "site"
 	}
 }
 
-// TestMissingRefs tells of files that a page shows and that are not there, and not of
-// those that it leads to.
+// TestMissingRefs checks that missing files that a page loads are reported, and
+// not those that it links to.
 func TestMissingRefs(t *testing.T) {
 	s := newSite(t, `
 -- site/index.html --
@@ -931,7 +933,7 @@ func TestMissingRefs(t *testing.T) {
 	}
 }
 
-// TestNearNames proposes files for those that are missing, from all folders.
+// TestNearNames checks suggestions for missing files, from all folders.
 func TestNearNames(t *testing.T) {
 	const files = `
 -- css/parts/board.css --
@@ -941,13 +943,13 @@ func TestNearNames(t *testing.T) {
 -- img/readme.md --
 `
 	for link, want := range map[string]string{
-		`<link rel=stylesheet href=css/fara.css>`:       `did you mean "css/fare.css"?`,        // of the same folder
-		`<link rel=stylesheet href=fare.css>`:           `did you mean "css/fare.css"?`,        // of another one
+		`<link rel=stylesheet href=css/fara.css>`:       `did you mean "css/fare.css"?`,        // same folder
+		`<link rel=stylesheet href=fare.css>`:           `did you mean "css/fare.css"?`,        // another folder
 		`<link rel=stylesheet href=board.css>`:          `did you mean "css/parts/board.css"?`, // the first of two
 		`<link rel=stylesheet href=old/part/board.css>`: `did you mean "old/parts/board.css"?`, // the nearer of two
-		`<link rel=stylesheet href=boart.css>`:          `did you mean "css/parts/board.css"?`, // a name like it
+		`<link rel=stylesheet href=boart.css>`:          `did you mean "css/parts/board.css"?`, // a similar name
 		`<link rel=stylesheet href=lighthouse.css>`:     `if something else provides it, add it to external`,
-		`<link rel=stylesheet href=readme.css>`:         `if something else provides it, add it to external`, // of another kind
+		`<link rel=stylesheet href=readme.css>`:         `if something else provides it, add it to external`, // another kind
 		`<img src=ferry.svg>`:                           `did you mean "img/ferry.svg"?`,
 	} {
 		s := newSite(t, "-- rinzel.toml --\nsource = \".\"\n-- index.html --\n"+link+files)

@@ -13,7 +13,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestPackageSlips holds what is said of addresses of packages that lead nowhere.
+// TestPackageSlips checks the findings for package imports without a file.
 func TestPackageSlips(t *testing.T) {
 	const installed = `-- node_modules/gauge/package.json --
 {"name": "gauge"}
@@ -53,8 +53,8 @@ func TestPackageSlips(t *testing.T) {
 	}
 }
 
-// TestPageSlips holds what is said of links that load nothing, of addresses without their last quote, of pages without
-// style and of sheets that nothing reaches.
+// TestPageSlips checks the findings for links that load nothing, unclosed URLs,
+// pages without styles and unreferenced sheets.
 func TestPageSlips(t *testing.T) {
 	for _, c := range []struct{ page, want string }{
 		{`<link rel="styleshet" href="main.css">`, `unknown link relation "styleshet"`},
@@ -104,7 +104,7 @@ p
 	}
 }
 
-// caseless is a file system that takes upper and lower case for the same.
+// caseless is a case-insensitive file system.
 type caseless struct{ files fstest.MapFS }
 
 func (c caseless) Open(name string) (fs.File, error) {
@@ -121,7 +121,8 @@ func (c caseless) Open(name string) (fs.File, error) {
 	return c.files.Open(name)
 }
 
-// TestOtherCase holds that files asked for by a name in another case are reported, where the disk finds them all the same.
+// TestOtherCase checks that names in the wrong case are reported, although the
+// disk finds the files.
 func TestOtherCase(t *testing.T) {
 	files := fstest.MapFS{
 		"index.html":    {Data: []byte(`<!doctype html><link rel=stylesheet href=Css/main.css><link rel=stylesheet href=css/good.css><p>`)},

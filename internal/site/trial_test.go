@@ -30,13 +30,13 @@ import (
 	"rinzel/internal/step/prefix"
 )
 
-// trialDir is the environment variable that names a folder of style sheets
-// for TestTrial. The script scripts/trial fills one from packages.
+// trialDir is the environment variable with the folder of style sheets for
+// TestTrial, which scripts/trial fills from packages.
 const trialDir = "RINZEL_TRIAL"
 
-// TestTrial reads every style sheet of a folder as a trial on real input:
-// findings are shown, the round trip must hold, and the browser must read the
-// same rules in the compact and in the minified output as in the source.
+// TestTrial tests every style sheet of a folder: it logs findings, requires the
+// round trip, and compares the rules of source, compact and minified output in
+// a browser.
 func TestTrial(t *testing.T) {
 	dir := os.Getenv(trialDir)
 	if dir == "" {
@@ -58,7 +58,7 @@ func TestTrial(t *testing.T) {
 		t.Run(filepath.ToSlash(rel), func(t *testing.T) {
 			rules += trySheet(t, page, rel, string(text), true)
 			checkSheet(t, rel, string(text), found)
-			settles(t, rel, string(text))
+			checkIdempotent(t, rel, string(text))
 		})
 		return nil
 	})
@@ -71,9 +71,8 @@ func TestTrial(t *testing.T) {
 	}
 }
 
-// settles holds that a second run of the steps for browsers, for old ones,
-// changes nothing.
-func settles(t *testing.T, name, src string) {
+// checkIdempotent checks that lower and prefix are idempotent for old browsers.
+func checkIdempotent(t *testing.T, name, src string) {
 	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "safari": 6000, "firefox": 12000, "edge": 12000})
 	run := func(src string) string {
 		sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: name}, name, src))
@@ -93,7 +92,7 @@ func settles(t *testing.T, name, src string) {
 	}
 }
 
-// checkSheet counts what a check finds to be wrong, for a person to look at.
+// checkSheet counts the findings of the step check, for review.
 func checkSheet(t *testing.T, name, src string, found map[string]int) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: name}, name, src))
 	for _, d := range check.New(browsers.Default()).Nodes(sheet.Nodes) {
@@ -103,7 +102,8 @@ func checkSheet(t *testing.T, name, src string, found map[string]int) {
 	}
 }
 
-// TestBrowserReadsTheSame does for small inputs what TestTrial does for large ones.
+// TestBrowserReadsTheSame does for small inputs what TestTrial does for large
+// ones.
 func TestBrowserReadsTheSame(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	for _, src := range csstest.All() {
@@ -112,8 +112,8 @@ func TestBrowserReadsTheSame(t *testing.T) {
 	trySheet(t, page, "generated", csstest.Generate(1<<17), false)
 }
 
-// tryCompose lets the browser compute each declaration that compose changes in a
-// sheet that says nothing to the build, before and after.
+// tryCompose compares each declaration that compose changes in a sheet without
+// build-time syntax, before and after in a browser.
 func tryCompose(t *testing.T, page *browsertest.Page, name string, nodes []ast.Node, show bool) {
 	c := &compose.Composer{Report: func(d diag.Diagnostic) {
 		if show {
@@ -123,7 +123,7 @@ func tryCompose(t *testing.T, page *browsertest.Page, name string, nodes []ast.N
 	scope := compose.NewScope()
 	before, after := declarations(nodes), declarations(c.Nodes(nodes, scope))
 	if len(scope.Unknown()) > 0 || len(before) != len(after) {
-		return // it does speak to the build
+		return // it has build-time syntax
 	}
 	type change struct{ Property, Before, After, Want, Got string }
 	var changes []change
@@ -172,7 +172,7 @@ func declarations(nodes []ast.Node) []*ast.Declaration {
 	return out
 }
 
-// trySheet checks one sheet and returns how many rules the browser reads in it.
+// trySheet checks one sheet and returns the number of rules in the browser.
 func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool) int {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: name}, name, text)
@@ -191,7 +191,7 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 	}
 	tryCompose(t, page, name, sheet.Nodes, show)
 	if diag.HasErrors(diags) {
-		return 0 // nothing is written from a sheet with errors
+		return 0 // a sheet with errors is not written
 	}
 	rules, diff := page.DiffRules(f.Text, strings.TrimPrefix(compact, "\uFEFF"))
 	for _, d := range diff {
@@ -201,7 +201,7 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 	if twice := minify.Nodes(small); !ast.Equal(small, twice, true) {
 		t.Errorf("%s: minifying twice changes it again", name)
 	}
-	// The rules that minify removes, the browser need not find.
+	// The browser need not find rules that minify removes.
 	bare := print.Sheet(withoutEmpty(sheet.Nodes), print.Options{})
 	_, diff = page.DiffRules(bare, print.Sheet(small, print.Options{Compact: true}))
 	for _, d := range diff {
@@ -210,7 +210,7 @@ func trySheet(t *testing.T, page *browsertest.Page, name, text string, show bool
 	return rules
 }
 
-// withoutEmpty returns nodes without rules that hold nothing.
+// withoutEmpty returns nodes without empty rules.
 func withoutEmpty(nodes []ast.Node) []ast.Node {
 	out, _ := ast.Map(nodes, func(n ast.Node) ast.Edit {
 		if _, isComment := n.(*ast.Comment); isComment {
@@ -237,9 +237,9 @@ func withoutEmpty(nodes []ast.Node) []ast.Node {
 	return out
 }
 
-// TestTrialPurge purges each large sheet of the trial for a page that uses a part of its
-// classes, and compares how many selectors stay with how many the browser matches with
-// an element, states and pseudo-elements aside.
+// TestTrialPurge purges each large sheet of the trial for a page with some of
+// its classes, and compares the number of kept selectors with those that match
+// an element in the browser, ignoring states and pseudo-elements.
 func TestTrialPurge(t *testing.T) {
 	dir := os.Getenv(trialDir)
 	if dir == "" {
@@ -280,7 +280,7 @@ func tryPurge(t *testing.T, page *browsertest.Page, text string) {
 	})
 	html := "<!doctype html><link rel=stylesheet href=main.css>\n"
 	for i, name := range slices.Sorted(maps.Keys(classes)) {
-		if i%8 == 0 { // a part of them
+		if i%8 == 0 { // some of them
 			html += fmt.Sprintf("<div class=%q><a href=#x class=%q>x</a><button type=button class=%q>x</button><p class=%q><span class=%q>x</span></p></div>\n", name, name, name, name, name)
 		}
 	}

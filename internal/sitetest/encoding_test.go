@@ -7,7 +7,7 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// encodings are the endings of the names of files in archives that are written in another
+// encodings are the extensions of files in archives that are written in another
 // encoding than UTF-8.
 var encodings = map[string]encoding.Encoding{
 	".latin1": charmap.Windows1252,

@@ -19,7 +19,7 @@ import (
 	"rinzel/internal/site"
 )
 
-// floors are the oldest browsers of some years that sheets are built for.
+// floors are the oldest targets of some years.
 var floors = []struct{ year, floor string }{
 	{"2015", `chrome = "45", firefox = "40", safari = "9", edge = "12"`},
 	{"2018", `chrome = "65", firefox = "60", safari = "11", edge = "16"`},
@@ -28,11 +28,11 @@ var floors = []struct{ year, floor string }{
 	{"now", `chrome = "140", firefox = "140", safari = "26"`},
 }
 
-// TestFloors builds random sheets for browsers of several years, and compares in a browser what they
-// style with what their sources do. Custom properties are left out: their text may be another way to
-// write the same.
+// TestFloors builds random sheets for targets of several years, and compares
+// the computed styles with those of their sources. Custom properties are
+// ignored: their text may be written differently.
 func TestFloors(t *testing.T) {
-	rounds := 40 // of each floor
+	rounds := 40 // for each floor
 	if os.Getenv("RINZEL_LONG") != "" {
 		rounds = 400
 	}
@@ -48,7 +48,7 @@ func TestFloors(t *testing.T) {
 			}
 			var different [][]string
 			styled := 0
-			for some := range slices.Chunk(cases, 40) { // which an answer of the browser has time for
+			for some := range slices.Chunk(cases, 40) { // limited by the time of one evaluation in the browser
 				list, err := json.Marshal(some)
 				if err != nil {
 					t.Fatal(err)
@@ -103,7 +103,8 @@ func TestFloors(t *testing.T) {
 	}
 }
 
-// builtSheet returns a sheet as production makes it for a floor, without purging.
+// builtSheet returns a sheet as a production build writes it for a floor,
+// without purging.
 func builtSheet(t *testing.T, src, floor string) string {
 	dir := t.TempDir()
 	writeFiles(t, dir, []txtar.File{{Name: "a.css", Data: []byte(src)},
@@ -123,7 +124,7 @@ func builtSheet(t *testing.T, src, floor string) string {
 	return string(res.Outputs[0].Data)
 }
 
-// sheetMaker makes random sheets.
+// sheetMaker generates random sheets.
 type sheetMaker struct{ *rand.Rand }
 
 func (g sheetMaker) pick(list ...string) string { return list[g.IntN(len(list))] }
@@ -197,10 +198,12 @@ func (g sheetMaker) length() string {
 }
 
 func (g sheetMaker) color() string {
-	// Percentages of whole bytes: browsers mix colours of halves without rounding them, and write them rounded.
+	// Percentages that are whole bytes: browsers mix fractional colour channels
+	// without rounding, but print them rounded.
 	return g.pick("#f00c", "#12345678", "#FFFFFF", "rgb(1 2 3)", "rgb(20% 40% 60% / 40%)", "hsl(120deg 50% 50% / 0.5)",
 		"hwb(20 20% 30%)", "oklch(0.6 0.1 200)", "color-mix(in srgb, red, blue)",
-		"rgb(from red g r b / 0.4)", "lab(50 20 20)", "currentcolor", "light-dark(red, blue)", "var(--c, teal)", "rebeccapurple", "transparent", "rgba(0, 0, 0, 0)")
+		"rgb(from red g r b / 0.4)", "lab(50 20 20)", "currentcolor", "light-dark(red, blue)",
+		"var(--c, teal)", "rebeccapurple", "transparent", "rgba(0, 0, 0, 0)")
 }
 
 func (g sheetMaker) declaration() string {
@@ -244,7 +247,8 @@ func (g sheetMaker) declaration() string {
 		text = g.pick("--c: "+color(), "--d: "+length()+"  ", "--id: #face")
 	case 14:
 		text = g.pick("user-select: none", "backdrop-filter: blur(2px)", "mask: linear-gradient(red, blue)",
-			"appearance: none", "hyphens: auto", "box-decoration-break: clone", "print-color-adjust: exact", "text-size-adjust: none")
+			"appearance: none", "hyphens: auto", "box-decoration-break: clone", "print-color-adjust: exact",
+			"text-size-adjust: none")
 	case 15:
 		text = "font: " + g.pick("italic bold 1.50em/1.2 sans-serif", "12px/1 'Times New Roman', serif") + g.pick("", "")
 	case 16:

@@ -18,9 +18,9 @@ import (
 	"rinzel/internal/project"
 )
 
-// TestMadeNames builds sites whose scripts make names of classes in all ways of a grammar, and lets a
-// browser run them: no rule for a class that an element gets may be purged. It tells what share of the
-// rules is kept beside what the browser uses.
+// TestMadeNames builds sites whose scripts join class names in all ways of a
+// grammar, and runs them in a browser: no rule for a class that an element gets
+// may be purged. It logs the ratio of kept rules to used ones.
 func TestMadeNames(t *testing.T) {
 	rounds := 120
 	if os.Getenv("RINZEL_LONG") != "" {
@@ -65,7 +65,7 @@ func TestMadeNames(t *testing.T) {
 	}
 }
 
-// keptClasses returns the classes that a production build of a site keeps.
+// keptClasses returns the classes in the sheets of a production build.
 func keptClasses(t *testing.T, dir string) map[string]bool {
 	p, _, err := project.Open(project.Options{Source: dir, Output: filepath.Join(dir, "out")})
 	if err != nil {
@@ -85,7 +85,7 @@ func keptClasses(t *testing.T, dir string) map[string]bool {
 	return out
 }
 
-// nameMaker makes scripts that make names.
+// nameMaker generates scripts that join names.
 type nameMaker struct {
 	*rand.Rand
 	vars int
@@ -140,7 +140,7 @@ func (g *nameMaker) wrap(code string) string {
 	return "if (true) { for (var q = 0; q < 1; q++) { " + code + " } }"
 }
 
-// statement returns a statement and the classes that it makes.
+// statement returns a statement and the classes that it joins.
 func (g *nameMaker) statement() (code string, names []string) {
 	b, e, m := g.pick(blocks), g.pick(elements), g.pick(modifiers)
 	x, y, z := g.fresh(), g.fresh(), g.fresh()
@@ -212,7 +212,7 @@ func (g *nameMaker) statement() (code string, names []string) {
 		b+sep, x), []string{one, b + sep + m}
 }
 
-// sheet returns a sheet with a rule for each name, and many for names that nobody makes.
+// sheet returns a sheet with a rule for each name, and many unused ones.
 func (g *nameMaker) sheet(names []string) string {
 	var b strings.Builder
 	seen := map[string]bool{"note": true}

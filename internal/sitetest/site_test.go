@@ -1,5 +1,5 @@
-// Package sitetest compares whole sites in a browser: the pages as their authors wrote them,
-// and as both profiles build them. It holds nothing but tests.
+// Package sitetest compares whole sites in a browser: the original pages, and
+// those built with both profiles. It only contains tests.
 package sitetest
 
 import (
@@ -32,11 +32,11 @@ import (
 	"rinzel/internal/step/compose"
 )
 
-// profiles are those that every site is built with.
+// profiles are the profiles that every site is built with.
 var profiles = []string{project.Development, project.Production}
 
-// serve serves a folder as a plain web server does: it names no encoding, which is left to
-// the files.
+// serve serves a folder as a plain web server does. It sends no charset, so
+// that the files determine it.
 func serve(t *testing.T, dir string) string {
 	t.Helper()
 	files := http.FileServer(http.Dir(dir))
@@ -61,15 +61,15 @@ func serve(t *testing.T, dir string) string {
 	return s.URL
 }
 
-// built is what came of building a folder with one profile.
+// built is the result of building a folder with one profile.
 type built struct {
-	found   string // the findings, as they are shown
+	found   string // the displayed findings
 	failed  bool
 	outputs []emit.Output
 	result  *site.Result
 }
 
-// buildSite builds the project in a folder into another.
+// buildSite builds the project in a folder into another folder.
 func buildSite(t *testing.T, dir, out, profile string) built {
 	t.Helper()
 	opts := project.Options{Output: out}
@@ -103,7 +103,7 @@ func buildSite(t *testing.T, dir, out, profile string) built {
 	return b
 }
 
-// finished holds that no sheet of a build has anything left that only the build reads.
+// finished checks that the sheets of a build contain no build-time syntax.
 func finished(t *testing.T, outputs []emit.Output) {
 	t.Helper()
 	for _, o := range outputs {
@@ -117,12 +117,12 @@ func finished(t *testing.T, outputs []emit.Output) {
 	}
 }
 
-// comparison compares pages with what builds made of them. Each version has a tab of its own, and
-// another for a second look.
+// comparison compares pages with their builds. Each version has a browser tab,
+// and another one for a repetition.
 type comparison struct {
-	unbuilt, again [2]*browsertest.Page // the second for a second look
+	unbuilt, again [2]*browsertest.Page // the second is for a repetition
 	built          [2]*browsertest.Page // by profile
-	wait           time.Duration        // that scripts are given
+	wait           time.Duration        // for scripts
 }
 
 func newComparison(t *testing.T, wait time.Duration) *comparison {
@@ -132,13 +132,13 @@ func newComparison(t *testing.T, wait time.Duration) *comparison {
 		[2]*browsertest.Page{open(), open()}, wait}
 }
 
-// page compares one page as several servers have it with the unbuilt one, and returns what is
-// different, by profile, and how many elements were looked at. An empty address of a server
-// leaves a profile out.
+// page compares the unbuilt page with those of other servers. It returns the
+// differences by profile, and the number of compared elements. A server without
+// an address is skipped.
 func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff [2][]string, elements int) {
 	var before *browsertest.Look
 	var after [2]*browsertest.Look
-	var tabs sync.WaitGroup // they wait for scripts side by side
+	var tabs sync.WaitGroup // they wait for scripts concurrently
 	tabs.Go(func() { before = c.unbuilt[0].Look(unbuilt+"/"+name, c.wait) })
 	for i, server := range servers {
 		if server != "" {
@@ -148,7 +148,7 @@ func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff 
 	tabs.Wait()
 	for i := range servers {
 		if before == nil || after[i] == nil {
-			continue // left out, or the test has failed
+			continue // skipped, or the test has failed
 		}
 		diff[i] = before.Diff(after[i], 8, func() (*browsertest.Look, *browsertest.Look) {
 			return c.unbuilt[1].Look(unbuilt+"/"+name, c.wait), c.again[i].Look(servers[i]+"/"+name, c.wait)
@@ -160,8 +160,9 @@ func (c *comparison) page(unbuilt string, servers [2]string, name string) (diff 
 	return diff, before.Elements()
 }
 
-// writeFiles lays out the files of a txtar archive in a folder. A file that ends in .latin1,
-// .utf16 or the like is written in that encoding, under the name without this ending.
+// writeFiles writes the files of a txtar archive to a folder. A file with an
+// extension such as .latin1 or .utf16 is written in that encoding, without the
+// extension.
 func writeFiles(t *testing.T, dir string, files []txtar.File) {
 	t.Helper()
 	for _, f := range files {
@@ -173,7 +174,7 @@ func writeFiles(t *testing.T, dir string, files []txtar.File) {
 	}
 }
 
-// pagesIn returns the pages below a folder, by their paths.
+// pagesIn returns the paths of the pages in a folder.
 func pagesIn(dir string) []string {
 	var out []string
 	_ = filepath.WalkDir(dir, func(name string, d os.DirEntry, err error) error {
@@ -193,8 +194,9 @@ func pagesIn(dir string) []string {
 	return out
 }
 
-// TestTraps builds small sites, each of which is a trap, and compares them in a browser with
-// the same sites unbuilt. The comment of an archive may say what is expected beside that:
+// TestTraps builds small sites, each of which is a trap, and compares them in a
+// browser with the same sites unbuilt. The comment of an archive may say what
+// is expected beside that:
 //
 //	pages: a.html b.html     the pages that are compared, instead of all
 //	found: CODE CODE         the findings that a production build reports, instead of none
@@ -223,7 +225,7 @@ func TestTraps(t *testing.T) {
 	t.Logf("%d traps", count)
 }
 
-// trap is a small site and what is expected of it.
+// trap is a small site with its expectations.
 type trap struct {
 	name, comment string
 	files         []txtar.File
@@ -239,7 +241,7 @@ func traps(text string) (out []trap) {
 	return out
 }
 
-// expected returns the words behind a key in the comment.
+// expected returns the words after a key in the comment.
 func (t trap) expected(key string) (words []string, ok bool) {
 	for _, line := range strings.Split(t.comment, "\n") {
 		if rest, found := strings.CutPrefix(line, key); found {
@@ -249,7 +251,7 @@ func (t trap) expected(key string) (words []string, ok bool) {
 	return words, ok
 }
 
-// lines returns the texts behind a key in the comment, one for each line.
+// lines returns the texts after a key in the comment, one for each line.
 func (t trap) lines(key string) (out []string) {
 	for _, line := range strings.Split(t.comment, "\n") {
 		if rest, found := strings.CutPrefix(line, key); found {
@@ -319,10 +321,10 @@ func (tr trap) checkFindings(t *testing.T, b built) {
 	}
 }
 
-// hashed is what the name of a file has more if it is hashed.
+// hashed matches the hash in a file name.
 var hashed = regexp.MustCompile(`\.[a-z2-7]{10}\.`)
 
-// checkOutput holds that files are there, perhaps with a hash in their names.
+// checkOutput checks that files exist, optionally with a hash in their names.
 func (tr trap) checkOutput(t *testing.T, profile, out string) {
 	names, _ := tr.expected("output:")
 	there := make(map[string]bool)
@@ -338,7 +340,7 @@ func (tr trap) checkOutput(t *testing.T, profile, out string) {
 	}
 }
 
-// checkText holds what the sheets and pages of a build hold.
+// checkText checks the text of the sheets and pages of a build.
 func (tr trap) checkText(t *testing.T, b built) {
 	var all strings.Builder
 	for _, o := range b.outputs {
@@ -358,12 +360,12 @@ func (tr trap) checkText(t *testing.T, b built) {
 	}
 }
 
-// trialDir is the environment variable that names a folder of sites for TestTrialSites. The
-// script scripts/trial-sites fills one from packages.
+// trialDir is the environment variable with the folder of sites for
+// TestTrialSites, which scripts/trial-sites fills from packages.
 const trialDir = "RINZEL_TRIAL_SITES"
 
-// TestTrialSites builds every folder of a folder as it is, and compares all its pages in a
-// browser with the unbuilt ones.
+// TestTrialSites builds every subfolder of a folder, and compares all its pages
+// in a browser with the unbuilt ones.
 func TestTrialSites(t *testing.T) {
 	top := os.Getenv(trialDir)
 	if top == "" {
@@ -435,8 +437,8 @@ func TestTrialSites(t *testing.T) {
 	t.Log("\n" + table.String())
 }
 
-// tolerant builds a site again that failed, with what its author left out declared as external, as
-// its author would.
+// tolerant builds a failed site again, with its missing files declared as
+// external, as its author would do.
 func tolerant(t *testing.T, dir, out, profile string, b built) built {
 	var external []string
 	for _, d := range b.result.Diagnostics {
@@ -461,7 +463,7 @@ func firstLines(text string, n int) string {
 	return strings.Join(lines[:min(n, len(lines))], "\n")
 }
 
-// encoded returns a file of an archive as it is written.
+// encoded returns a file of an archive in its encoding.
 func encoded(t *testing.T, f txtar.File) (name string, data []byte) {
 	ext := path.Ext(f.Name)
 	encode, ok := encodings[ext]

@@ -12,7 +12,7 @@ import (
 	"time"
 )
 
-// openDir returns a tree over a folder on disk.
+// openDir returns a tree for a folder on disk.
 func openDir(t *testing.T, dir string) *Tree {
 	t.Helper()
 	folder, closer, err := OpenFolder("", dir, "")
@@ -23,7 +23,8 @@ func openDir(t *testing.T, dir string) *Tree {
 	return NewTree(folder)
 }
 
-// TestCopy holds that a file larger than any that is read is copied, and never held in memory.
+// TestCopy checks that a file larger than the limit for reading is copied
+// without being held in memory.
 func TestCopy(t *testing.T) {
 	dir, public := t.TempDir(), filepath.Join(t.TempDir(), "public")
 	const size = MaxFileSize + 1
@@ -63,7 +64,8 @@ func TestCopy(t *testing.T) {
 	}
 }
 
-// TestCopyOfChanged holds that a file which changes between hashing and writing is not published under the hash of before.
+// TestCopyOfChanged checks that a file that changes between hashing and copying
+// is not published under its previous hash.
 func TestCopyOfChanged(t *testing.T) {
 	dir, public := t.TempDir(), filepath.Join(t.TempDir(), "public")
 	name := filepath.Join(dir, "a.svg")
@@ -109,8 +111,8 @@ func TestCopyOfChanged(t *testing.T) {
 	}
 }
 
-// TestUndo holds that all is as before if a file cannot be moved: files that were replaced, files that are new, and files and
-// folders that made way for each other.
+// TestUndo checks that a failed move restores everything: replaced files, new
+// files, and files and folders that replaced each other.
 func TestUndo(t *testing.T) {
 	dir := t.TempDir()
 	publishAll(t, dir, "a.css=1", "b/c.css=1", "b/d.css=1", "e=1", "index.html=1")
@@ -153,7 +155,8 @@ func TestUndo(t *testing.T) {
 	}
 }
 
-// TestRank holds that what others name is moved before what names it.
+// TestRank checks that referenced files are moved before those that refer to
+// them.
 func TestRank(t *testing.T) {
 	var files []pending
 	for _, name := range []string{"index.html", "a.css", "app.js", "A.XHTML", "b.svg", "x.htm", "site.webmanifest"} {
@@ -168,8 +171,9 @@ func TestRank(t *testing.T) {
 	}
 }
 
-// TestOutputIsKnownByItsTime holds that an output which nobody touched is not read again, and that one is which has another
-// time: if it holds the same it stays as it is.
+// TestOutputIsKnownByItsTime checks that an output with an unchanged time is
+// not read again. One with another time is read, and remains if its content is
+// the same.
 func TestOutputIsKnownByItsTime(t *testing.T) {
 	dir := t.TempDir()
 	publishAll(t, dir, "a.css=1", "b.css=1")

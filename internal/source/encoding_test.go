@@ -19,14 +19,14 @@ func TestEncodings(t *testing.T) {
 		{"cyrillic.css", `@charset "windows-1251";` + "b{\xE9}", `@charset "windows-1251";b{й}`, "windows-1251"},
 		{"second.css", `@charset "shift_jis";` + "b{\x83\x65}", `@charset "shift_jis";b{テ}`, "shift_jis"},
 		{"late.css", ` @charset "windows-1251";` + "b{\xE9}", ` @charset "windows-1251";b{é}`, "windows-1252"}, // only the first bytes count
-		{"quotes.css", `@charset 'windows-1251';` + "b{\xE9}", `@charset 'windows-1251';b{é}`, "windows-1252"}, // and only these very bytes
+		{"quotes.css", `@charset 'windows-1251';` + "b{\xE9}", `@charset 'windows-1251';b{é}`, "windows-1252"}, // and only exactly these bytes
 		{"unknown.css", `@charset "harbour";` + "b{\xE9}", `@charset "harbour";b{` + "\uFFFD}", ""},            // which is read as UTF-8
 		{"lies.css", `@charset "utf-16";` + "b{\xE9}", `@charset "utf-16";b{` + "\uFFFD}", ""},                 // ASCII cannot be UTF-16
 		{"meta.html", "<meta charset=windows-1250><p>\xF8", "<meta charset=windows-1250><p>ř", "windows-1250"},
 		{"equiv.html", `<meta http-equiv="Content-Type" content="text/html; charset=koi8-r">` + "\xC1", `<meta http-equiv="Content-Type" content="text/html; charset=koi8-r">а`, "koi8-r"},
 		{"nothing.html", "<p>\xE9", "<p>é", "windows-1252"},
 		{"picture.svg", "<?xml version='1.0' encoding='iso-8859-2'?><g>\xF8</g>", "<?xml version='1.0' encoding='iso-8859-2'?><g>ř</g>", "iso-8859-2"},
-		{"plain.svg", "<g>\xF8</g>", "<g>\uFFFD</g>", ""}, // XML is UTF-8 unless it says otherwise
+		{"plain.svg", "<g>\xF8</g>", "<g>\uFFFD</g>", ""}, // XML is UTF-8 by default
 		{"script.js", "// \xA9\nf()", "// ©\nf()", "windows-1252"},
 	} {
 		tree := NewTree(Folder{Show: "site", FS: fstest.MapFS{test.name: {Data: []byte(test.bytes)}}})
@@ -44,15 +44,16 @@ func TestEncodings(t *testing.T) {
 	}
 }
 
-// TestEncodedBeyond writes text that the encoding of its file cannot hold.
+// TestEncodedBeyond writes text that cannot be encoded in the encoding of its
+// file.
 func TestEncodedBeyond(t *testing.T) {
 	tree := NewTree(Folder{FS: fstest.MapFS{
 		"latin.html": {Data: []byte("<meta charset=latin1>\xE9")},
 		"holes.html": {Data: []byte("<meta charset=shift_jis>\x83\x65\xFF")},
 	}})
 	for _, test := range []struct{ name, add string }{
-		{"latin.html", "テ"}, // is not in the encoding
-		{"holes.html", "a"}, // had bytes that mean nothing
+		{"latin.html", "テ"}, // not in the encoding
+		{"holes.html", "a"}, // invalid bytes
 	} {
 		f, err := tree.Text(Path{Name: test.name})
 		if err != nil {
@@ -71,15 +72,15 @@ func TestSetEncoding(t *testing.T) {
 		"c.css": {Data: []byte(`@charset "koi8-r";` + "\xC1")},
 		"d.css": {Data: []byte("é")},
 	}})
-	tree.SetEncoding(Path{Name: "a.css"}, "harbour") // no encoding
+	tree.SetEncoding(Path{Name: "a.css"}, "harbour") // not an encoding
 	tree.SetEncoding(Path{Name: "a.css"}, "windows-1251")
-	tree.SetEncoding(Path{Name: "a.css"}, "windows-1250") // the first one stays
+	tree.SetEncoding(Path{Name: "a.css"}, "windows-1250") // the first one remains
 	for _, name := range []string{"c.css", "d.css"} {
 		tree.SetEncoding(Path{Name: name}, "windows-1251")
 	}
 	for name, want := range map[string]string{
 		"a.css": "й",
-		"b.css": "й", // of which nobody says anything
+		"b.css": "й", // without a declaration
 		"c.css": `@charset "koi8-r";а`,
 		"d.css": "é",
 	} {

@@ -16,7 +16,8 @@ import (
 )
 
 func TestPlaces(t *testing.T) {
-	// Columns: of é 1 unit and 1 character, of the emoji 2 units and 1 character.
+	// Columns: of é 1 unit and 1 character, of the emoji 2 units and 1
+	// character.
 	f := new(Set).Add(Path{Name: "x"}, "x", "\uFEFFé😀\ta\r\nb\rc\n\nd")
 	tests := []struct {
 		before                  string
@@ -120,7 +121,7 @@ func publishAll(t *testing.T, dir string, files ...string) Published {
 	return p
 }
 
-// tree returns the files of a folder as name=text, Rinzel's own left out.
+// tree returns the files of a folder as name=text, except for those of Rinzel.
 func treeOf(t *testing.T, dir string) string {
 	t.Helper()
 	var out []string
@@ -237,7 +238,7 @@ func TestClean(t *testing.T) {
 	if removed, _, err := Clean(dir); err != nil || removed != nil || !IsFolder(dir) {
 		t.Errorf("a second time: %v, %v", removed, err)
 	}
-	// A list that names what lies outside removes nothing there.
+	// Names outside of the folder in a list are not removed.
 	outside := filepath.Join(filepath.Dir(dir), "outside.txt")
 	if err := errors.Join(os.WriteFile(outside, nil, 0o644), os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
 		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"),
@@ -249,7 +250,8 @@ func TestClean(t *testing.T) {
 	}
 }
 
-// TestFilesAndFolders holds that a file may become a folder from one build to the next, and a folder a file.
+// TestFilesAndFolders checks that a file may become a folder from one build to
+// the next, and a folder a file.
 func TestFilesAndFolders(t *testing.T) {
 	dir := t.TempDir()
 	for i, names := range [][]string{{"a", "b/c.css", "b/d/e.css"}, {"a/x.css", "b"}, {"a/x.css/y", "b/c/d/e"},
@@ -263,7 +265,8 @@ func TestFilesAndFolders(t *testing.T) {
 			t.Errorf("build %d: got %s, want %s", i, got, strings.Join(want, " "))
 		}
 	}
-	// A folder with files of somebody else does not give way, nor does a file.
+	// A folder with foreign files is not replaced, and neither is a foreign
+	// file.
 	if err := errors.Join(os.WriteFile(filepath.Join(dir, "b", "mine.txt"), nil, 0o644),
 		os.WriteFile(filepath.Join(dir, "own"), nil, 0o644)); err != nil {
 		t.Fatal(err)
@@ -285,7 +288,8 @@ func TestFilesAndFolders(t *testing.T) {
 	}
 }
 
-// TestChangedOutputs holds that files which somebody changed, or put in the place of what was written, are never removed.
+// TestChangedOutputs checks that files that somebody changed, or that replaced
+// an output, are never removed.
 func TestChangedOutputs(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "public")
 	out := func(names ...string) []OutFile {
@@ -320,7 +324,7 @@ func TestChangedOutputs(t *testing.T) {
 		len(got.Removed)+len(got.Left) > 0 {
 		t.Errorf("the next time: %+v, %v", got, err)
 	}
-	// What is somebody else's now stands in the way, as any file does.
+	// The foreign file is now an obstacle, as any other.
 	var foreign *ForeignError
 	if _, err := Publish(t.Context(), dir, out("b.css", "e.css"), PublishOptions{}); !errors.As(err, &foreign) {
 		t.Errorf("got %v, want that b.css is not ours", err)
@@ -332,7 +336,8 @@ func TestChangedOutputs(t *testing.T) {
 		!Exists(filepath.Join(dir, "e.css")) {
 		t.Errorf("removed %q, left %q, %v", removed, left, err)
 	}
-	// Of an interrupted build no hash is known: what its list names is removed as it is.
+	// After an interrupted build, hashes are unknown: the listed files are
+	// removed unchecked.
 	if err := errors.Join(os.MkdirAll(filepath.Join(dir, ".rinzel"), 0o755),
 		os.WriteFile(filepath.Join(dir, ".rinzel", "written.json"), []byte(`{"files": {"e.css": {}}}`), 0o644)); err != nil {
 		t.Fatal(err)
@@ -355,7 +360,8 @@ func TestHead(t *testing.T) {
 	}
 }
 
-// TestPipesAreNotRead holds that a pipe, which would be waited for, is refused at once.
+// TestPipesAreNotRead checks that a pipe, which would block, is rejected at
+// once.
 func TestPipesAreNotRead(t *testing.T) {
 	dir := t.TempDir()
 	if err := exec.Command("mkfifo", filepath.Join(dir, "pipe.css")).Run(); err != nil {

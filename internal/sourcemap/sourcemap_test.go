@@ -23,8 +23,8 @@ func lineAt(text string, line, column int) string {
 	return string(utf16.Decode(units[column:]))
 }
 
-// TestMapLeadsBack prints sheets in both ways and checks that each
-// declaration's place in the output leads to its place in the source.
+// TestMapLeadsBack prints sheets pretty and compact, and checks that the output
+// position of each declaration is mapped to its source position.
 func TestMapLeadsBack(t *testing.T) {
 	inputs := append(csstest.Valid, csstest.Generate(1<<15), "\uFEFFé😀{\tb😀:c\r\n;é:\"😀\";d:e}\rf{g:h}")
 	for _, src := range inputs {
@@ -131,8 +131,8 @@ func TestAddress(t *testing.T) {
 	}
 }
 
-// FuzzRead holds the reader against the writer: what it reads must lie within
-// the map, and mappings written anew from it must be read as the same.
+// FuzzRead checks the reader against the writer: mappings must be inside the
+// map, and writing and reading them again must give the same ones.
 func FuzzRead(f *testing.F) {
 	f.Add("AAAA,EACEA;;CAAA", 2)
 	f.Add("AAAAA,CAAC;AACDA", 1)

@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// told writes all that a plan says.
-func told(p Plan) string {
+// formatPlan formats a plan.
+func formatPlan(p Plan) string {
 	text := shown(p)
 	for _, b := range p.Bundles {
 		for _, it := range b.Items {
@@ -24,8 +24,8 @@ func told(p Plan) string {
 	return text
 }
 
-// TestMemo changes random units by and by, and holds that a plan from memory is the
-// one that is worked out anew.
+// TestMemo changes random units repeatedly, and compares the plans with a memo
+// with those without one.
 func TestMemo(t *testing.T) {
 	g := rand.New(rand.NewPCG(3, 4))
 	properties := []string{"color", "margin", "order", "top", "--a"}
@@ -50,19 +50,19 @@ func TestMemo(t *testing.T) {
 			i := g.IntN(len(pool))
 			next := changed(100 + step)
 			if g.IntN(5) == 0 {
-				next = pool[g.IntN(len(pool))] // the same, or another one that there is
+				next = pool[g.IntN(len(pool))] // equal to an existing one, or a new one
 				next.Value = g.Int()
 			} else if g.IntN(5) == 0 {
 				next = pool[i]
 				next.Value = g.Int()
 			}
 			switch g.IntN(4) {
-			case 0: // it says something else
+			case 0: // another content
 			case 1:
 				if next.Key[1:] == fmt.Sprint(100+step) {
 					next.Size, next.Claims = pool[i].Size, claimsOf(".x { color: 0 }")
 				}
-			default: // it claims the same, and is a little smaller or larger
+			default: // the same claims, and a slightly different size
 				if next.Key[1:] != fmt.Sprint(100+step) {
 					break
 				}
@@ -84,8 +84,8 @@ func TestMemo(t *testing.T) {
 			last = list
 			before := memo.planner
 			got, want := memo.Units(list, opts), Units(list, opts)
-			if told(got) != told(want) {
-				t.Fatalf("round %d, step %d:\ngot  %s\nwant %s", round, step, told(got), told(want))
+			if formatPlan(got) != formatPlan(want) {
+				t.Fatalf("round %d, step %d:\ngot  %s\nwant %s", round, step, formatPlan(got), formatPlan(want))
 			}
 			if memo.planner == before {
 				remembered++

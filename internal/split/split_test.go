@@ -52,8 +52,8 @@ func TestClaims(t *testing.T) {
 	}
 }
 
-// TestKindsCoverShorthands holds that a shorthand and what it sets are of one
-// kind, but for those that no sheet sets beside each other.
+// TestKindsCoverShorthands checks that a shorthand and its longhands are of one
+// kind, except for those that no sheet combines.
 func TestKindsCoverShorthands(t *testing.T) {
 	others := []string{"-webkit-line-clamp", "line-clamp"}
 	for _, name := range grammar.Properties() {
@@ -66,8 +66,9 @@ func TestKindsCoverShorthands(t *testing.T) {
 	}
 }
 
-// units makes units of words: each a unit, each word an item that claims its
-// first letter; items that claim the same letter compete. A digit is its size.
+// units makes units from texts: each text is a unit, each word an item that
+// claims its first letter. Items that claim the same letter compete. A digit is
+// the size.
 func units(words ...string) [][]Item {
 	var out [][]Item
 	for _, w := range words {
@@ -82,7 +83,7 @@ func units(words ...string) [][]Item {
 	return out
 }
 
-// shown writes a plan: the bundles that each unit loads, with the items of each.
+// shown formats a plan: the bundles that each unit loads, with their items.
 func shown(p Plan) string {
 	var out []string
 	for _, loads := range p.Loads {
@@ -142,7 +143,7 @@ func TestUnits(t *testing.T) {
 			}
 		}
 		if test.name != "twice on one" {
-			keeps(t, test.name, test.units, plan)
+			checkPlan(t, test.name, test.units, plan)
 		}
 	}
 	if got := shown(Units(units("c1 c2", "c1 c3"), Options{})); got != "c1 c2; c1 c3" {
@@ -152,7 +153,8 @@ func TestUnits(t *testing.T) {
 		Options{Shared: 2, MinBytes: 15})); got != "c1 c2 | c3; c1 c2 | c4; c1 c5" {
 		t.Errorf("with small bundles: %s", got)
 	}
-	// A bundle is split where that costs less than what a page would have twice.
+	// A bundle is split if that costs less than the duplicates that a page
+	// would have.
 	if got := shown(Units(units("c1 c5 c2", "c1 c2"), Options{Shared: 2, MinBytes: 4})); got != "c1 | c5 | c2; c1 | c2" {
 		t.Errorf("with cheap requests: %s", got)
 	}
@@ -169,9 +171,9 @@ func TestUnits(t *testing.T) {
 	}
 }
 
-// keeps holds a plan to what it promises: each unit loads each of its items
-// once and no other, and of two that compete the later one last.
-func keeps(t *testing.T, name string, units [][]Item, plan Plan) {
+// checkPlan checks the guarantees of a plan: each unit loads each of its items
+// exactly once and no others, and of two that compete, the later one last.
+func checkPlan(t *testing.T, name string, units [][]Item, plan Plan) {
 	t.Helper()
 	for u, items := range units {
 		place := make(map[string]int)
@@ -208,8 +210,9 @@ func keeps(t *testing.T, name string, units [][]Item, plan Plan) {
 	}
 }
 
-// tellsTurned holds that a plan tells of just those items that compete and that two units reach in opposite order.
-func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
+// checkConflicts checks that a plan reports exactly those items that compete and
+// that two units have in opposite order.
+func checkConflicts(t *testing.T, name string, units [][]Item, plan Plan) {
 	t.Helper()
 	before := func(u int, a, b Item) bool {
 		i := slices.IndexFunc(units[u], func(it Item) bool { return it.Key == a.Key })
@@ -237,8 +240,8 @@ func tellsTurned(t *testing.T, name string, units [][]Item, plan Plan) {
 	}
 }
 
-// TestRandomUnits holds plans of random units to what they promise, and to being
-// the same for the same units.
+// TestRandomUnits checks the guarantees of plans for random units, and that
+// plans are deterministic.
 func TestRandomUnits(t *testing.T) {
 	g := rand.New(rand.NewPCG(5, 6))
 	shared := 0
@@ -262,8 +265,8 @@ func TestRandomUnits(t *testing.T) {
 		}
 		opts := Options{Shared: 2 + g.IntN(2), MinBytes: g.IntN(2) * 80}
 		plan := Units(list, opts)
-		keeps(t, fmt.Sprintf("round %d", round), list, plan)
-		tellsTurned(t, fmt.Sprintf("round %d", round), list, plan)
+		checkPlan(t, fmt.Sprintf("round %d", round), list, plan)
+		checkConflicts(t, fmt.Sprintf("round %d", round), list, plan)
 		for _, b := range plan.Bundles {
 			if len(b.Units) > 1 {
 				shared++

@@ -110,7 +110,8 @@ func TestReadFindings(t *testing.T) {
 	}
 }
 
-// TestGrowthIsBounded holds that files which grow when they are read end soon, with a finding.
+// TestGrowthIsBounded checks that files that grow when they are read end soon,
+// with a finding.
 func TestGrowthIsBounded(t *testing.T) {
 	many := func(n int, before, format, after string) string {
 		var b strings.Builder
@@ -136,7 +137,7 @@ func TestGrowthIsBounded(t *testing.T) {
 		"a chain read from behind": {backwards, false},
 		"a wide group":             {wide, false},
 	} {
-		start := time.Now() // on a busy machine; a quiet one takes a second
+		start := time.Now() // on a busy machine; an idle one takes a second
 		_, found := read(test.src)
 		if took := time.Since(start); took > 20*time.Second || len(found) > 3 || (len(found) > 0) != test.findings {
 			t.Errorf("%s: %d findings in %v: %.300q", name, len(found), took, found)
@@ -144,8 +145,8 @@ func TestGrowthIsBounded(t *testing.T) {
 	}
 }
 
-// FuzzRead holds each value to being one that cannot end the declaration it
-// stands in.
+// FuzzRead checks that no value can end the declaration that it is inserted
+// into.
 func FuzzRead(f *testing.F) {
 	f.Add(`{ "a": { "$type": "border", "$value": { "color": "{b}", "width": "1px", "style": "solid" } }, "b": { "$type": "color", "$value": "#036" } }`)
 	f.Add(`{ "s": { "$type": "shadow", "$value": ["{s}", "{s}"] } }`)

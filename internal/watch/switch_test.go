@@ -12,8 +12,8 @@ import (
 	"time"
 )
 
-// TestSwitches has a folder be replaced again and again, at once and file by file, and holds that what changes afterwards is
-// told of.
+// TestSwitches replaces a folder repeatedly, at once and file by file, and
+// checks that later changes are reported.
 func TestSwitches(t *testing.T) {
 	top := t.TempDir()
 	site := filepath.Join(top, "site")

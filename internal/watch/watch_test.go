@@ -13,7 +13,7 @@ import (
 	"github.com/fsnotify/fsnotify"
 )
 
-// next returns what changed below a folder, with slashes.
+// next returns the changed files in a folder, with slashes.
 func next(t *testing.T, w *Watcher, dir string) []string {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
@@ -81,7 +81,7 @@ func TestNext(t *testing.T) {
 	for _, step := range steps {
 		step.do()
 		got := next(t, w, dir)
-		for _, name := range step.want { // what is in a folder that is made may come behind it
+		for _, name := range step.want { // the content of a new folder may be reported after it
 			for !slices.Contains(got, name) && len(got) < 10 {
 				got = append(got, next(t, w, dir)...)
 			}
@@ -111,7 +111,7 @@ func TestNextEnds(t *testing.T) {
 	}
 }
 
-// TestOverflow holds that lost changes are told of.
+// TestOverflow checks that lost events are reported.
 func TestOverflow(t *testing.T) {
 	w, err := Start([]Folder{{Path: t.TempDir()}})
 	if err != nil {
@@ -124,7 +124,8 @@ func TestOverflow(t *testing.T) {
 	}
 }
 
-// TestMovedFolders sees changes in folders that were moved, by their new names, and in what takes their old ones.
+// TestMovedFolders checks changes in moved folders, under their new names, and
+// in those that take their old ones.
 func TestMovedFolders(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "css/deep/er/a.css", "two/b.css")

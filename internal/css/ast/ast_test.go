@@ -13,7 +13,7 @@ import (
 	csstoken "rinzel/internal/css/token"
 )
 
-// nodes has one of every type of node.
+// nodes has a node of every type.
 var nodes = []css.Node{
 	&css.StyleRule{}, &css.QualifiedRule{}, &css.AtRule{Name: "x", Block: &css.Block{}}, &css.Declaration{Name: "x"},
 	&css.InterpolatedDeclaration{Name: []css.Value{{Kind: csstoken.LParen, Text: "(", Inner: &css.Inner{}}}},
@@ -21,7 +21,7 @@ var nodes = []css.Node{
 }
 
 // TestEveryNode checks that the walker, the printer, the copier and the
-// comparison meet every type of node: each panics on one it does not know.
+// comparison handle every type of node: each panics on an unknown one.
 func TestEveryNode(t *testing.T) {
 	f, err := parser.ParseFile(token.NewFileSet(), "ast.go", nil, 0)
 	if err != nil {

@@ -7,7 +7,7 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// written shows values with what is known of the white space between them.
+// written formats values with their white space flags.
 func written(values []Value) string {
 	var b strings.Builder
 	for i := range values {

@@ -10,18 +10,19 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// beyond are values that the browser takes although no specification has them
-// any more, and what it takes of its own: a property and a value, either "*".
+// beyond are values that the browser supports although no current specification
+// has them, as pairs of property and value; "*" matches any.
 var beyond = [][2]string{
-	{"timeline-trigger", "*"}, // its draft is in the making
-	{"speak", "*"},            // of CSS 2, where speech was of its own
+	{"timeline-trigger", "*"}, // draft in progress
+	{"speak", "*"},            // from CSS 2, where speech was specified separately
 	{"mask", "top left 3px"},  // a position of three values, as before CSS Values 4
 	{"overflow-anchor", "visible"}, {"resize", "auto"}, {"ruby-overhang", "none"},
 }
 
-// TestWhatTheBrowserTakesFits asks the browser about every property with each
-// value of the tables and each keyword of the definitions: what it takes must fit.
-func TestWhatTheBrowserTakesFits(t *testing.T) {
+// TestAcceptedValuesMatch tries every property in the browser with each
+// value of the tables and each keyword of the definitions. Values that the
+// browser accepts must match.
+func TestAcceptedValuesMatch(t *testing.T) {
 	pool := make(map[string]bool)
 	for _, src := range fit {
 		_, value := cut(src)

@@ -15,8 +15,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestDefinitionsAreReadable holds that every definition of the table can be
-// read, but for those listed, which are of no use for values.
+// TestDefinitionsAreReadable checks that every definition of the table can be
+// parsed, except for the listed ones, which are not needed for values.
 func TestDefinitionsAreReadable(t *testing.T) {
 	unread := map[string]bool{"path-length": true, "general-enclosed": true, "pseudo-class-selector": true,
 		"event-trigger-event": true}
@@ -35,7 +35,7 @@ func TestDefinitionsAreReadable(t *testing.T) {
 	}
 }
 
-// values reads the value of a declaration.
+// values parses the value of a declaration.
 func values(t testing.TB, src string) []ast.Value {
 	t.Helper()
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", "a{b:"+src+"}"))
@@ -50,7 +50,7 @@ func values(t testing.TB, src string) []ast.Value {
 	return ast.Significant(d.Value)
 }
 
-// fit are values that properties take.
+// fit are valid values of properties.
 var fit = []string{
 	"color: red", "color: #FfF", "color: #12345678", "color: rgb(1, 2, 3)", "color: rgb(1 2 3 / 50%)", "color: rgba(1,2,3,.5)", "color: hsl(120deg 50% 50%)",
 	"color: oklch(from red l c h)", "color: color-mix(in oklab, red, blue 20%)", "color: Transparent", "color: canvastext", "color: light-dark(red, blue)", "color: inherit",
@@ -81,8 +81,8 @@ var fit = []string{
 	"animation-timeline: scroll(block nearest)", "animation-range: entry 0% cover 50%", "view-transition-name: x", "interpolate-size: allow-keywords", "text-wrap: balance", "text-box: trim-both cap alphabetic", "field-sizing: content", "width: calc-size(auto, size)",
 }
 
-// misfit are values that properties do not take, with what is found: the value
-// that does not fit and, behind "<", one of the things that would.
+// misfit are invalid values of properties with the expected result: the value
+// that does not match and, after "<", one of the expected types.
 var misfit = []struct{ src, at, near string }{
 	{"color: rad", "rad", ""}, {"color: #12345", "#12345", ""}, {"color: 12px", "12px", ""}, {"width: 10", "10", "length"}, {"width: red", "red", "auto"}, {"display: blok", "blok", "block"},
 	{"display: block foo", "foo", ""}, {"margin: 1px 2px 3px 4px 5px", "5px", ""}, {"width: -1px", "-1px", "length"}, {"padding: 1px auto", "auto", "length"}, {"background: linear-gradient(to up, red, blue)", "up", "top"},
@@ -138,8 +138,8 @@ func TestMisfit(t *testing.T) {
 	}
 }
 
-// TestDefinitionsAreAsGenerated checks that nobody changed the table by hand,
-// and, where the data it is made from is at hand, that it is what gen makes of it.
+// TestDefinitionsAreAsGenerated checks that nobody edited the table and, where
+// the data that it is generated from is available, that gen reproduces it.
 func TestDefinitionsAreAsGenerated(t *testing.T) {
 	body, sum, _ := strings.Cut(definitions, "\nsum ")
 	if want := fmt.Sprintf("%x\n", sha256.Sum256([]byte(body+"\n"))); sum != want {
@@ -155,7 +155,7 @@ func TestDefinitionsAreAsGenerated(t *testing.T) {
 	}
 }
 
-// TestParse reads definitions and writes them with all brackets.
+// TestParse parses definitions and prints them with all brackets.
 func TestParse(t *testing.T) {
 	for src, want := range map[string]string{
 		"a b | c || d && e f":        "((a b) | (c || (d && (e f))))",
@@ -212,8 +212,9 @@ func written(e *expr) string {
 	return out
 }
 
-// FuzzMatch holds a match to be bounded, and a misfit to be about a value that
-// is there; what fits still fits twice over where a list with commas does.
+// FuzzMatch checks that matching is bounded, that a mismatch is at a value of
+// the input, and that what matches also matches when repeated in a list with
+// commas.
 func FuzzMatch(f *testing.F) {
 	for _, src := range fit {
 		name, value := cut(src)
@@ -256,7 +257,7 @@ func isWide(list []ast.Value) bool {
 
 func BenchmarkMatch(b *testing.B) { benchmarkMatch(b, false) }
 
-// BenchmarkMatchAnew matches values of shapes that were not met before.
+// BenchmarkMatchAnew matches values whose shapes are not cached.
 func BenchmarkMatchAnew(b *testing.B) { benchmarkMatch(b, true) }
 
 func benchmarkMatch(b *testing.B, forget bool) {

@@ -9,13 +9,13 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestPlainly holds that what is found to fit at once fits: the matcher, which tries all ways, says so as well. It tells how much
-// of what fits is found.
+// TestPlainly checks that the fast path only accepts what the full matcher
+// accepts. It logs the share of matches that the fast path finds.
 func TestPlainly(t *testing.T) {
 	words := strings.Fields("none auto red #fff #12345 1px -1px 0 1 -1 1.5 50% 1s 90deg 2fr inherit solid bold center left url(a) \"b\" a " +
 		"rgb(1,2,3) calc(1px) linear-gradient(red,blue) translate(1px) ease block flex 400 normal , /")
 	texts := append([]string(nil), words...)
-	const paired = 11 // of the words, with each other
+	const paired = 11 // pairs of words
 	for _, a := range words[:paired] {
 		for _, b := range words[:paired] {
 			texts = append(texts, a+" "+b)

@@ -10,7 +10,8 @@ import (
 	"testing"
 )
 
-// TestLimits holds that each end of a range in a definition is among the limits, by which numbers are told apart.
+// TestLimits checks that the bounds of all ranges in definitions are among the
+// limits that distinguish numbers in shapes.
 func TestLimits(t *testing.T) {
 	texts := []string{definitions}
 	for _, c := range corrections {
@@ -34,7 +35,7 @@ func TestLimits(t *testing.T) {
 	}
 }
 
-// TestShapes holds that what is remembered by shape is what matching says.
+// TestShapes checks that results cached by shape equal those of matching.
 func TestShapes(t *testing.T) {
 	parts := []string{"0", "1", "-1", "2", "3", "4", "5", "0.5", "1.0", "1e0", "99", "100", "101", "999", "1000",
 		"1001", "-0", "0px", "1px", "-1px", "1PX", "50%", "-5%", "1fr", "90deg", "2s", "-2s", "1dppx",

@@ -15,8 +15,9 @@ import (
 // units are dimensions and percentages of all kinds.
 var units = []string{"px", "%", "s", "deg", "Hz", "dppx", "fr"}
 
-// TestNumbersInBrowser holds that a browser takes the numbers that the table says may be written: where it takes a number, it
-// takes one below zero and one with a fraction as well if these may stand there.
+// TestNumbersInBrowser checks that a browser accepts the numbers that the table
+// allows: if it accepts a number, it must also accept a negative one and one
+// with a fraction if the table allows those.
 func TestNumbersInBrowser(t *testing.T) {
 	names := slices.Concat(grammar.Properties(), grammar.Aliases())
 	taken := supported(t, names)
@@ -44,7 +45,8 @@ func TestNumbersInBrowser(t *testing.T) {
 	}
 }
 
-// supported returns which declarations a browser takes, of all properties with some numbers.
+// supported returns which declarations a browser supports, for all properties
+// with some numbers.
 func supported(t *testing.T, names []string) map[string]bool {
 	t.Helper()
 	values := []string{"1", "-1", "1.5", "9000"}

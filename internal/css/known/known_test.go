@@ -9,7 +9,8 @@ import (
 	"rinzel/internal/css/known"
 )
 
-// TestTableIsCurrent holds that the generated table says what the embedded definitions say.
+// TestTableIsCurrent checks that the generated table agrees with the embedded
+// definitions.
 func TestTableIsCurrent(t *testing.T) {
 	for _, name := range slices.Concat(grammar.Properties(), grammar.Aliases()) {
 		d, _ := grammar.Property(name)
@@ -39,7 +40,7 @@ func TestValues(t *testing.T) {
 		{"mask", true, false, false}, // gradients; its size must not be negative
 		{"-webkit-mask-image", true, false, false},
 		{"animation", false, true, false},
-		{"list-style", false, false, false}, // a counter style may have the name of a colour
+		{"list-style", false, false, false}, // a counter style may have the name of a color
 		{"margin-top", false, false, true},
 		{"padding", false, false, false},
 		{"z-index", false, false, false},

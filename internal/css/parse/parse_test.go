@@ -18,12 +18,12 @@ func file(src string) *source.File {
 	return new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src)
 }
 
-// marker is the form of an expected finding: it stands right behind the place
-// where the finding starts, or on the line of one that ends the file.
+// marker matches an expected finding. It follows the position of the finding,
+// or is on the last line for a finding at the end of the file.
 var marker = regexp.MustCompile(`/\* (ERROR|WARNING) "([^"]*)" \*/`)
 
-// TestFindings holds findings against marks in the sheets themselves. A mark
-// names the finding that starts on its line, in order.
+// TestFindings compares findings with marks in the sheets. A mark has the
+// findings that start on its line, in order.
 func TestFindings(t *testing.T) {
 	sheets := []string{
 		`a { color: red; /* ERROR "unclosed block: expected '}', got end of file" */`,
@@ -97,7 +97,7 @@ func TestValidSheetsHaveNoFindings(t *testing.T) {
 	}
 }
 
-// TestSpans checks that nodes keep the range of the text they were read from.
+// TestSpans checks that nodes have the spans of their source text.
 func TestSpans(t *testing.T) {
 	src := "@import 'a' ;\n.a , b > c{ d : e f ! important ; --g: h ; } @x y{} /*z*/"
 	f := file(src)
@@ -114,7 +114,8 @@ func TestSpans(t *testing.T) {
 	}
 }
 
-// TestSelectors checks the parsed form of selectors: kind and name of each part.
+// TestSelectors checks the parsed form of selectors: kind and name of each
+// part.
 func TestSelectors(t *testing.T) {
 	kinds := map[ast.SimpleKind]string{
 		ast.TypeSelector: "type", ast.UniversalSelector: "any", ast.ClassSelector: "class", ast.IDSelector: "id",
@@ -145,8 +146,8 @@ func TestSelectors(t *testing.T) {
 	}
 }
 
-// TestNestingIsBounded checks that deep input ends with a finding, in a time
-// and a memory that grow with its length and not with its depth.
+// TestNestingIsBounded checks that deeply nested input ends with a finding, and
+// that time and memory grow with its length and not with its depth.
 func TestNestingIsBounded(t *testing.T) {
 	const n = 1 << 20
 	for _, unit := range []string{"{", "(", "[", "a{", "a:b{", "a:{", "@a{", "f(", "a:not(", "a{b:(", "{}", "a{}}",

@@ -17,8 +17,8 @@ func read(src string) []ast.Node {
 	return sheet.Nodes
 }
 
-// roundTrip checks that printing and reading again gives the same tree,
-// readable and compact, and that printing is settled after the first time.
+// roundTrip checks that printing and parsing gives an equal tree, pretty and
+// compact, and that printing is idempotent.
 func roundTrip(t *testing.T, src string) {
 	t.Helper()
 	tree := read(src)
@@ -93,7 +93,7 @@ func TestLayout(t *testing.T) {
 	}
 }
 
-// recorder gathers what the printer tells a map.
+// recorder collects the mappings from the printer.
 type recorder struct {
 	lines []string
 	file  *source.File
@@ -104,8 +104,8 @@ func (r *recorder) Add(line, column int, from source.Pos, _ string) {
 	r.lines = append(r.lines, fmt.Sprintf("%d:%d %s", line, column, rest[:strings.IndexAny(rest, " :{(;,")]))
 }
 
-// TestColumns checks that lines and columns are those of the written text,
-// counted in UTF-16 code units.
+// TestColumns checks that lines and columns are those of the output, counted in
+// UTF-16 code units.
 func TestColumns(t *testing.T) {
 	src := "é😀{b:\"😀\";c:d}/*!é\r\n*/e,f{g:h}@x;"
 	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src)

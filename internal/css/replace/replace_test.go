@@ -85,7 +85,7 @@ func TestReplace(t *testing.T) {
 	}
 }
 
-// A value that is replaced by itself leaves the sheet as it is.
+// A value that is replaced by itself leaves the sheet unchanged.
 func TestReplaceByItself(t *testing.T) {
 	t.Parallel()
 	for _, c := range cases {
@@ -123,7 +123,7 @@ func TestReadErrors(t *testing.T) {
 	}
 }
 
-// What replacements may put into a sheet is limited: each of a chain of imports can double it.
+// Replacements are limited: each import of a chain could double the sheet.
 func TestLimit(t *testing.T) {
 	t.Parallel()
 	_, nodes := parsed(t, "", "a{--x:mast}")
@@ -202,7 +202,8 @@ b { font-family: Open Sans, inherit; padding: 4.0px; background: url("data:image
 	}
 }
 
-// How a colour is made of another is right to the byte: put in place of it, nothing changes.
+// A colour that is derived from another one is exact: replacing it changes
+// nothing.
 func TestRelations(t *testing.T) {
 	t.Parallel()
 	colors := strings.Fields("#2b6cb0 #245a94 #1d4a7a #6b9bd1 #b02b2b #8c1f1f #d65a5a #14697a #0b4f5c #e85600 #f57f17 #5755d9 #302ecd #4b48d6")

@@ -9,7 +9,7 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// kinds scans src and returns its tokens as "kind text" words.
+// kinds scans src and returns its tokens as words of kind and text.
 func kinds(src string, ranges bool) []string {
 	s := New(src)
 	s.UnicodeRanges = ranges
@@ -104,8 +104,9 @@ func TestTokensTile(t *testing.T) {
 	}
 }
 
-// TestFuses holds the table of pairs against the scanner itself: written
-// together, two tokens must be read as they were, unless Fuses says otherwise.
+// TestFuses checks the table of pairs against the scanner: two tokens without
+// white space between them must be scanned as the same two tokens, unless Fuses
+// returns true.
 func TestFuses(t *testing.T) {
 	var tokens []token.Token
 	var texts []string
@@ -116,7 +117,7 @@ func TestFuses(t *testing.T) {
 			t.Fatalf("%q is no single token", text)
 		}
 		if text == `\` {
-			tok.Kind = token.Delim // as it is read before a line end
+			tok.Kind = token.Delim // as at the end of a line
 		}
 		tokens, texts = append(tokens, tok), append(texts, text)
 	}
@@ -128,7 +129,7 @@ func TestFuses(t *testing.T) {
 			asWritten := first.Kind == a.Kind && int(first.End) == len(texts[i]) &&
 				second.Kind == b.Kind && int(second.End) == len(texts[i])+len(texts[j])
 			if texts[j] == `\` {
-				asWritten = true // judged by what follows it
+				asWritten = true // depends on the next token
 			}
 			if !asWritten && !token.Fuses(a.Kind, texts[i], b.Kind, texts[j]) {
 				t.Errorf("%q and %q fuse", texts[i], texts[j])

@@ -15,10 +15,10 @@ func TestPattern(t *testing.T) {
 		{".q*-*l", ".quay-wall", true},
 		{".q*-*x", ".quay-wall", false},
 		{"*", "", true},
-		{".a*a", ".a", false}, // the two ends do not share a letter
+		{".a*a", ".a", false}, // the two ends must not overlap
 		{"[hidden]", "[hidden]", true},
 		{"[data-*]", "[data-tone]", true},
-		{"a?", "ab", false}, // only the star stands for others
+		{"a?", "ab", false}, // only the star is a wildcard
 		{`.w\:1\/2`, ".w:1/2", true},
 		{`.sm\:*`, ".sm:quay", true},
 		{".a > .b/*", ".a > .b/c", true},

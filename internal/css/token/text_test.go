@@ -27,8 +27,8 @@ func TestValues(t *testing.T) {
 	}
 }
 
-// TestWritten checks that names and strings mean the same when they are
-// written and read again.
+// TestWritten checks that serialized names and strings mean the same when
+// scanned again.
 func TestWritten(t *testing.T) {
 	for _, s := range []string{"a", "-", "--", "-1", "1a", "a b", "é😀", "a:b/c", "\x01", "\x7f", `"'\`, "a\nb",
 		"\t", "", "0", "-a", "_"} {

@@ -16,11 +16,12 @@ import (
 	"rinzel/internal/css/print"
 )
 
-// check is an expression, what it became here, and what a browser makes of both.
+// check is an expression, its folded form, and the results of a browser for
+// both.
 type check struct{ Property, Source, Folded, Want, Got string }
 
-// judged lets a browser compute the source and the folded text of each check.
-func judged(t *testing.T, checks []check) []check {
+// compareInBrowser computes the source and the folded text of each check in a browser.
+func compareInBrowser(t *testing.T, checks []check) []check {
 	t.Helper()
 	page := browsertest.Start(t).Open("about:blank")
 	list, err := json.Marshal(checks)
@@ -98,8 +99,8 @@ func mathSamples() map[string][]string {
 	}
 }
 
-// TestMathInBrowser lets a browser compute several hundred calculations and
-// what they became here.
+// TestMathInBrowser compares several hundred calculations with their folded
+// forms in a browser.
 func TestMathInBrowser(t *testing.T) {
 	var checks []check
 	all := mathSamples()
@@ -109,7 +110,7 @@ func TestMathInBrowser(t *testing.T) {
 		}
 	}
 	changed, valid := 0, 0
-	for _, c := range judged(t, checks) {
+	for _, c := range compareInBrowser(t, checks) {
 		if strings.HasPrefix(c.Folded, "error: ") {
 			if c.Want != "invalid" {
 				t.Errorf("%s: %s is %s to the browser, but here: %s", c.Property, c.Source, c.Want, c.Folded)
@@ -134,8 +135,8 @@ func TestMathInBrowser(t *testing.T) {
 
 var numberPattern = regexp.MustCompile(`-?[0-9.]+(e[-+]?[0-9]+)?`)
 
-// near reports whether two texts are alike but for numbers that differ by no
-// more than a fraction of them, or of one.
+// near reports whether two texts are equal except for numbers that differ by at
+// most a fraction of their value, or of one.
 func near(a, b string, tolerance float64) bool {
 	if numberPattern.ReplaceAllString(a, "0") != numberPattern.ReplaceAllString(b, "0") {
 		return false
@@ -151,9 +152,9 @@ func near(a, b string, tolerance float64) bool {
 	return true
 }
 
-// sameColor reports whether two colours that a browser computed are in one
-// space, and the same to any eye, which begins to see a difference of 0.02 (CSS
-// Color 4, section 13.2.1): browsers work with less exact matrices.
+// sameColor reports whether two computed colours are in one colour space and look
+// the same. A difference is visible from 0.02 on (CSS Colour 4, section 13.2.1):
+// browsers use less exact matrices.
 func sameColor(t *testing.T, a, b string) bool {
 	if a == b {
 		return a != "invalid"
@@ -164,9 +165,9 @@ func sameColor(t *testing.T, a, b string) bool {
 		(difference(x, y) < 2e-3 || near(a, b, 1e-3))
 }
 
-// decidedByNoise reports whether a browser's result hangs on noise: it finds a
-// hue in a grey that HSL and HWB see none in, and the curves of ProPhoto and
-// A98 RGB near black make much of nothing.
+// decidedByNoise reports whether the result of a browser depends on rounding
+// errors: it finds a hue in a grey that has none in HSL and HWB, and the curves
+// of ProPhoto and A98 RGB near black amplify small differences.
 func decidedByNoise(source string) bool {
 	grey := strings.Contains(source, "lch(50 none 20)") &&
 		(strings.Contains(source, "hsl") || strings.Contains(source, "hwb"))
@@ -174,7 +175,8 @@ func decidedByNoise(source string) bool {
 		strings.Contains(source, "a98-rgb") && strings.Contains(source, "red, blue")
 }
 
-// foldedColor returns what becomes of a mix, a relative colour, or one from before CSS Color 4.
+// foldedColor returns the folded form of a color-mix(), a relative colour or a
+// legacy colour.
 func foldedColor(t *testing.T, text string) string {
 	v := read(t, text)
 	with, ok := FoldColor(v)
@@ -225,8 +227,8 @@ func colorSamples() []string {
 	)
 }
 
-// TestColorsInBrowser lets a browser compute mixes, relative colours and
-// colours in the old forms, and what they became here.
+// TestColorsInBrowser compares mixes, relative colours and legacy colours with
+// their folded forms in a browser.
 func TestColorsInBrowser(t *testing.T) {
 	var checks []check
 	for _, source := range colorSamples() {
@@ -236,7 +238,7 @@ func TestColorsInBrowser(t *testing.T) {
 		checks = append(checks, check{Property: "background-color", Source: name, Folded: "#" + named[name]})
 	}
 	changed := 0
-	for _, c := range judged(t, checks) {
+	for _, c := range compareInBrowser(t, checks) {
 		if c.Folded != c.Source {
 			changed++
 		}

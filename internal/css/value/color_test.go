@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// TestConversions takes a colour around through every space and back.
+// TestConversions converts a colour through every colour space and back.
 func TestConversions(t *testing.T) {
 	for _, text := range []string{"teal", "#fa0", "gray", "color(display-p3 0.2 0.9 0.1)", "oklch(0.7 0.15 300)"} {
 		c, ok := ColorOf(read(t, text))
@@ -66,9 +66,9 @@ func TestShortColor(t *testing.T) {
 	}
 }
 
-// TestGamut holds the mapping to what the specification promises: what can be
-// shown stays, what cannot keeps its lightness and hue as far as no eye sees
-// a difference.
+// TestGamut checks the gamut mapping of the specification: colours in gamut
+// remain, others keep their lightness and hue up to a difference that is not
+// visible.
 func TestGamut(t *testing.T) {
 	for _, text := range []string{"color(display-p3 0 1 0)", "color(display-p3 1 0 0)", "oklch(0.7 0.4 150)",
 		"oklch(0.3 0.3 30)", "oklch(0.95 0.2 100)",
@@ -98,8 +98,8 @@ func TestGamut(t *testing.T) {
 	}
 }
 
-// TestKnownColors compares conversions with values that are published beside
-// the specification of the spaces: primaries and white.
+// TestKnownColors compares conversions with values from the specifications of
+// the colour spaces: primaries and white.
 func TestKnownColors(t *testing.T) {
 	for _, test := range []struct {
 		source string
@@ -128,14 +128,14 @@ func TestKnownColors(t *testing.T) {
 	}
 }
 
-// TestMissingChannels follows the keyword none through conversions and mixes.
+// TestMissingChannels checks the keyword none in conversions and mixes.
 func TestMissingChannels(t *testing.T) {
 	tests := []struct {
 		source string
 		space  Space
 		want   [4]bool
 	}{
-		{"oklch(0.5 none 20)", LCH, [4]bool{false, true, true, false}}, // no chroma, and so no hue
+		{"oklch(0.5 none 20)", LCH, [4]bool{false, true, true, false}}, // no chroma, and therefore no hue
 		{"oklch(none 0.1 20)", Lab, [4]bool{true, false, false, false}},
 		{"hsl(none 50% 50%)", Oklch, [4]bool{false, false, true, false}},
 		{"gray", Oklch, [4]bool{false, false, true, false}},
@@ -155,7 +155,7 @@ func TestMissingChannels(t *testing.T) {
 func TestHues(t *testing.T) {
 	for _, test := range []struct {
 		method     hueMethod
-		a, b, want float64 // a, b, and the hue half way
+		a, b, want float64 // a, b, and the hue halfway
 	}{
 		{shorter, 10, 350, 0}, {shorter, 350, 10, 0}, {shorter, 0, 180, 90}, {longer, 10, 350, 180}, {longer, 10, 10, 190},
 		{increasing, 350, 10, 0}, {increasing, 10, 350, 180}, {decreasing, 10, 350, 0}, {decreasing, 350, 10, 180}, {shorter, -10, 370, 0},
@@ -167,7 +167,7 @@ func TestHues(t *testing.T) {
 	}
 }
 
-// TestNotColors holds what is no colour, or none that is known, to being left.
+// TestNotColors checks that invalid and unknown colours remain unchanged.
 func TestNotColors(t *testing.T) {
 	for _, text := range []string{"currentcolor", "canvas", "solid", "#12", "#ggg", "rgb()", "rgb(1 2 3 4)",
 		"rgb(1, 2, 3 / 4)", "rgb(1 2 3 /)", "rgb(1px 2 3)",

@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// FuzzFold holds what becomes of any value to being readable, and to being
-// worked out at once: a second time changes nothing.
+// FuzzFold checks that folded values can be parsed, and that folding is
+// idempotent.
 func FuzzFold(f *testing.F) {
 	for _, test := range folds {
 		f.Add(test.source)
@@ -30,7 +30,7 @@ func FuzzFold(f *testing.F) {
 		}
 		for i := range values {
 			if holdsBad(values[i : i+1]) {
-				continue // no declaration does
+				continue // invalid in every declaration
 			}
 			for _, at := range []Context{{}, Anywhere} {
 				if with, ok, err := Fold(&values[i], at); ok && err == nil {
@@ -53,7 +53,7 @@ func holdsBad(values []ast.Value) bool {
 	})
 }
 
-// again reads a printed value back and requires that it is final.
+// again folds a printed value again and requires the same text.
 func again(t *testing.T, text string, v *ast.Value, fold func(*ast.Value) (ast.Value, bool)) {
 	for _, printed := range []string{print.Values([]ast.Value{*v}), compact(v)} {
 		values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", printed))

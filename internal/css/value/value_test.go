@@ -10,7 +10,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// read returns the one value that a text is.
+// read parses a text that is one value.
 func read(t testing.TB, text string) *ast.Value {
 	t.Helper()
 	values, diags := parse.Values(new(source.Set).Add(source.Path{}, "", text))
@@ -20,7 +20,7 @@ func read(t testing.TB, text string) *ast.Value {
 	return &values[0]
 }
 
-// folded returns what becomes of a value at a place.
+// folded returns the folded form of a value in a context.
 func folded(t testing.TB, text string, at Context) string {
 	t.Helper()
 	v := read(t, text)
@@ -61,7 +61,8 @@ var folds = []struct{ source, want string }{
 	{"calc(pi * 1rad)", "3.1415927rad"},
 	{"calc(1px / 0)", "calc(1px / 0)"},
 	{"calc(infinity * 1px)", "calc(infinity * 1px)"},
-	// What a browser knows stays, and so does what its tokens could change.
+	// What only a browser knows remains, and so does what its tokens could
+	// change.
 	{"calc(1px + var(--a))", "calc(1px + var(--a))"},
 	{"calc(1px + 2px + var(--a))", "calc(3px + var(--a))"},
 	{"calc(var(--a) - 1px - 2px)", "calc(var(--a) - 3px)"},
@@ -146,7 +147,7 @@ func TestFoldAtPlaces(t *testing.T) {
 	}
 }
 
-// TestProblemsHavePlaces holds findings to the part that is wrong.
+// TestProblemsHavePlaces checks that findings are at the invalid part.
 func TestProblemsHavePlaces(t *testing.T) {
 	const text = "calc(2 * (1px + 1s))"
 	_, _, err := Fold(read(t, text), Context{})
@@ -270,7 +271,7 @@ func TestTypes(t *testing.T) {
 	}
 }
 
-// TestDeepCalculations holds what input can nest to being read and written.
+// TestDeepCalculations checks deeply nested input.
 func TestDeepCalculations(t *testing.T) {
 	text := "1px"
 	for range ast.MaxDepth - 2 {

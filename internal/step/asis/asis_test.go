@@ -11,7 +11,7 @@ import (
 )
 
 func TestLeft(t *testing.T) {
-	tests := []struct{ src, want string }{ // what prefix leaves, comments aside
+	tests := []struct{ src, want string }{ // what prefix excludes, ignoring comments
 		{`a {} b {}`, ``},
 		{`/* rinzel as-is */ a {} b {}`, `a`},
 		{`/*! rinzel as-is */ /* why */ a {} b {}`, `a`},

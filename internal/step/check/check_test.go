@@ -13,8 +13,8 @@ import (
 	"rinzel/internal/source"
 )
 
-// found returns what a check finds in a sheet, a finding a line: its code, what
-// it is about, its message and its fix.
+// found returns the findings of a sheet, one per line: code, text, message and
+// fix.
 func found(src string, look func([]ast.Node) []diag.Diagnostic) string {
 	set := new(source.Set)
 	f := set.Add(source.Path{Name: "x.css"}, "x.css", src)
@@ -92,7 +92,7 @@ func TestNodes(t *testing.T) {
 			`overridden-declaration [margin-left: 1px] "margin-left" is overridden by "margin-left" in the same rule; remove it, or move it after the other`},
 		{`a { text-decoration: underline; text-decoration: underline dotted }`, ``},
 		{`a { -webkit-text-size-adjust: none }`, `only-prefixed [-webkit-text-size-adjust] "-webkit-text-size-adjust" without its standard form "text-size-adjust"; write "text-size-adjust": the step prefix adds the prefixed forms that targets need`},
-		{`a { -webkit-transform: none } a::-webkit-x { -webkit-text-size-adjust: none } @-webkit-keyframes k { to { -webkit-text-size-adjust: none } }`, ``}, // all targets read it, or only those that need it
+		{`a { -webkit-transform: none } a::-webkit-x { -webkit-text-size-adjust: none } @-webkit-keyframes k { to { -webkit-text-size-adjust: none } }`, ``}, // supported by all targets, or only by those that need it
 		{`@-ms-viewport { width: device-width } @media (transform-3d), (-webkit-transform-3d) { a { top: 0 } } @page { size: A4 }`, ``},
 		{`a { speak: none; _display: inline; behavior: url(a.htc) }`, "legacy-hack [speak] \"speak: none\" is a hack for legacy browsers\nlegacy-hack [_display] \"_display: inline\" is a hack for legacy browsers\nlegacy-hack [behavior] \"behavior: url(a.htc)\" is a hack for legacy browsers"},
 		{`a { content: ""; content: 0 }`, `unknown-value [0] invalid value "0" for "content"`}, // so that it overrides nothing
@@ -125,7 +125,7 @@ func TestSupport(t *testing.T) {
 		{`@supports (color: light-dark(red, blue)) { a { color: light-dark(red, blue) } }`, ``},
 		{`a { text-wrap: balance; clip: rect(0 0 0 0) }`, `unsupported-property [text-wrap] the property "text-wrap" is unsupported in chrome up to 113, safari up to 17.3`},
 		{`a { overflow: clip }`, `unsupported [clip] "clip" as a value of "overflow" is unsupported in safari up to 15.6; ` + earlier},
-		{`a { user-select: none }`, ``}, // under a prefix it is
+		{`a { user-select: none }`, ``}, // with a prefix it is
 		{`@media (forced-colors: active) { a { top: 0 } }`, `unsupported-property [forced-colors] the media feature "forced-colors" is unsupported in safari up to 15.6`},
 		{`/* rinzel as-is */ a:has(b) {}`, ``},
 	}
@@ -156,7 +156,7 @@ func BenchmarkNodes(b *testing.B) {
 	}
 }
 
-// FuzzNodes holds that findings lie in the text they are about.
+// FuzzNodes checks that the spans of findings are inside the text.
 func FuzzNodes(f *testing.F) {
 	for _, src := range csstest.All() {
 		f.Add(src)
@@ -167,7 +167,8 @@ func FuzzNodes(f *testing.F) {
 		file := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src)
 		sheet, _ := parse.Sheet(file)
 		for _, d := range append(New(targets).Nodes(sheet.Nodes), New(targets).Support(sheet.Nodes)...) {
-			// What the end of the file closes has a text that is longer than the file.
+			// What the end of the file closes has a text that is longer than
+			// the file.
 			if !d.Span.IsValid() || d.Span.End < d.Span.Start.Off || int(d.Span.End) > len(file.Text)+2 || d.Message == "" {
 				t.Fatalf("%q: %+v", src, d)
 			}

@@ -10,19 +10,19 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// mediaGenerator makes random media queries with custom media in them, and
-// expressions in JavaScript that say when they hold.
+// mediaGenerator generates random media queries with custom media, and
+// JavaScript expressions for when they match.
 type mediaGenerator struct {
 	*rand.Rand
 	names   []string
 	meaning map[string]string
 }
 
-// features are media features with bounds that some windows meet.
+// features are media features with bounds that match some windows.
 var mediaFeatures = []string{"(min-width: 1px)", "(width > 9000px)", "(orientation: landscape)", "(hover)",
 	"(monochrome)", "(prefers-color-scheme: dark)", "(color)"}
 
-// term returns a feature or custom media, and when it holds.
+// term returns a feature or custom media, and when it matches.
 func (g *mediaGenerator) term() (text, holds string) {
 	if len(g.names) > 0 && g.IntN(3) > 0 {
 		name := g.names[g.IntN(len(g.names))]
@@ -32,7 +32,7 @@ func (g *mediaGenerator) term() (text, holds string) {
 	return f, fmt.Sprintf("m(%q)", f)
 }
 
-// query returns a media query, and when it holds.
+// query returns a media query, and when it matches.
 func (g *mediaGenerator) query() (text, holds string) {
 	word, operator := "and", "&&"
 	if g.IntN(3) == 0 {
@@ -57,7 +57,7 @@ func (g *mediaGenerator) query() (text, holds string) {
 	return text, holds
 }
 
-// list returns a list of media queries, and when it holds.
+// list returns a list of media queries, and when it matches.
 func (g *mediaGenerator) list() (text, holds string) {
 	var texts, conditions []string
 	for range 1 + g.IntN(2) {
@@ -67,8 +67,8 @@ func (g *mediaGenerator) list() (text, holds string) {
 	return strings.Join(texts, ", "), strings.Join(conditions, " || ")
 }
 
-// TestCustomMediaInBrowser asks a browser whether queries with custom media in
-// them hold, as they are written out, where their parts say they do.
+// TestCustomMediaInBrowser checks in a browser that expanded queries with
+// custom media match if and only if their parts do.
 func TestCustomMediaInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	type check struct{ Source, Query, Holds string }

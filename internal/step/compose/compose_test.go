@@ -195,7 +195,8 @@ func TestCompose(t *testing.T) {
 	}
 }
 
-// TestLostKeys holds that a group which is set anew with fewer keys is reported, unless the others were dropped.
+// TestLostKeys checks that a group that is set again with fewer keys is
+// reported, unless the others were dropped.
 func TestLostKeys(t *testing.T) {
 	for src, want := range map[string]string{
 		`@const t { a: 1; b: 2 } @const t { b: 3 }`:                     `group "t" is redefined without "a"; to change one key, write @const t.b: …; to remove the others, drop them first: @drop t.a;`,
@@ -313,8 +314,8 @@ func TestComposeFindings(t *testing.T) {
 	}
 }
 
-// TestGrowthIsBounded checks that constants which double each other end with
-// one finding.
+// TestGrowthIsBounded checks that constants that double each other end with one
+// finding.
 func TestGrowthIsBounded(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("@const x: 1 1;")
@@ -328,8 +329,9 @@ func TestGrowthIsBounded(t *testing.T) {
 	}
 }
 
-// TestPlacesLead checks that a value leads to where its constant was set.
-func TestPlacesLead(t *testing.T) {
+// TestPositions checks that the position of a value is where its constant was
+// set.
+func TestPositions(t *testing.T) {
 	src := "@const gap: 8px; a { margin: 1px const(gap) }"
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
@@ -364,7 +366,7 @@ func TestIdleDrops(t *testing.T) {
 	}
 }
 
-// TestTrail checks that a finding within a mixin tells the calls that led to it.
+// TestTrail checks that a finding inside a mixin has the calls that led to it.
 func TestTrail(t *testing.T) {
 	src := `@mixin --inner { b: const(x) } @mixin --outer { @apply --inner; } a { @apply --outer; }`
 	_, diags := composed(src)
@@ -382,9 +384,9 @@ func TestTrail(t *testing.T) {
 	}
 }
 
-// TestMixinPlaces checks that a declaration made by a mixin leads to the line
-// of the mixin, and the value of a parameter to the call.
-func TestMixinPlaces(t *testing.T) {
+// TestMixinPositions checks that the position of a declaration from a mixin is in
+// the mixin, and that of a parameter's value in the call.
+func TestMixinPositions(t *testing.T) {
 	src := "@mixin --m(--x) { margin: 1px var(--x) } a { @apply --m(7px) }"
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", src))
 	c := &Composer{Report: func(d diag.Diagnostic) { t.Error(d) }}
@@ -397,8 +399,7 @@ func TestMixinPlaces(t *testing.T) {
 	}
 }
 
-// TestConditionsAreBounded checks that alternatives within alternatives come
-// to an end.
+// TestConditionsAreBounded checks that nested conditions are limited.
 func TestConditionsAreBounded(t *testing.T) {
 	src := "@when " + strings.Repeat("(media(a) or supports(b: c)) and ", 40) + "media(d) { a { b: c } }"
 	if _, diags := composed(src); len(diags) != 1 || diags[0].Code != "bad-condition" {
@@ -406,8 +407,8 @@ func TestConditionsAreBounded(t *testing.T) {
 	}
 }
 
-// TestSelectorsAreBounded checks that custom selectors which double each other
-// come to an end.
+// TestSelectorsAreBounded checks that custom selectors that double each other
+// are limited.
 func TestSelectorsAreBounded(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("@custom-selector :--0 a, b;")
@@ -421,8 +422,8 @@ func TestSelectorsAreBounded(t *testing.T) {
 	}
 }
 
-// TestDepthIsBounded checks that mixins cannot nest blocks deeper than a sheet
-// may: what is composed must be a sheet again.
+// TestDepthIsBounded checks that mixins cannot nest blocks deeper than the
+// limit of the parser: the composed sheet must be valid input.
 func TestDepthIsBounded(t *testing.T) {
 	src := "@mixin --m { a { a { a { a { a { @contents } } } } } }" + strings.Repeat("@apply --m {", 60) + "b{c:d}" +
 		strings.Repeat("}", 60)
@@ -431,7 +432,7 @@ func TestDepthIsBounded(t *testing.T) {
 	}
 }
 
-// TestLoopsAreBounded checks that loops within loops come to an end.
+// TestLoopsAreBounded checks that nested loops are limited.
 func TestLoopsAreBounded(t *testing.T) {
 	var b strings.Builder
 	for range 8 {
@@ -444,7 +445,7 @@ func TestLoopsAreBounded(t *testing.T) {
 }
 
 // BenchmarkLoops composes ten thousand rules made by loops. Compare it with
-// parsing the text that comes of it.
+// parsing the result.
 func BenchmarkLoops(b *testing.B) {
 	src := "@const t { a: red; b: teal } @loop n over range(1, 5000) { @loop k, v over const(t) { .c-(k)-(n) > a { color: const(v); margin-(k): calc(const(n) * 1px) } } }"
 	set := new(source.Set)
@@ -486,7 +487,7 @@ func FuzzCompose(f *testing.F) {
 		if diag.HasErrors(diags) {
 			return
 		}
-		// Composed again, nothing is left to do.
+		// Composing again changes nothing.
 		if _, before := parse.Sheet(new(source.Set).Add(source.Path{}, "", src)); diag.HasErrors(before) {
 			return
 		}

@@ -7,9 +7,10 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// draftPairs are sheets with what the drafts have and no browser reads yet, mixins (CSS Functions and Mixins 1), custom
-// media (Media Queries 5), custom selectors (CSS Extensions 1) and @when (CSS Conditional 5), each beside what it means in
-// CSS that every browser reads.
+// draftPairs are sheets with features of drafts that no browser supports yet:
+// mixins (CSS Functions and Mixins 1), custom media (Media Queries 5), custom
+// selectors (CSS Extensions 1) and @when (CSS Conditional 5). Each has its
+// equivalent in CSS that every browser supports.
 var draftPairs = [][2]string{
 	// mixins
 	{`@mixin --edge() { border: 2px solid teal; } #berth { @apply --edge(); }`, `#berth { border: 2px solid teal }`},
@@ -75,8 +76,9 @@ var draftPairs = [][2]string{
 	{`@when media(width > 900px) { @when media(width > 1200px) { #berth { width: 9px } } @else { #berth { width: 7px } } }`, `@media (width > 1200px) { #berth { width: 9px } }`},
 }
 
-// TestDraftPairsInBrowser holds that what is made of mixins, custom media, custom selectors and @when looks as what they
-// mean, in a wide window and in a narrow one.
+// TestDraftPairsInBrowser checks that composed mixins, custom media, custom
+// selectors and @when look the same as their equivalents, in a wide and a
+// narrow window.
 func TestDraftPairsInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	const look = `(sheet => {
@@ -93,7 +95,7 @@ func TestDraftPairsInBrowser(t *testing.T) {
 		return out;
 	})(%s)`
 	ask := asking(t, page, look)
-	changes := make(map[string]bool) // by what is right: it changes something at some width
+	changes := make(map[string]bool) // by the equivalent: it changes something at some width
 	for _, width := range []int{1280, 600} {
 		page.Call("Emulation.setDeviceMetricsOverride",
 			map[string]any{"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": false}, nil)

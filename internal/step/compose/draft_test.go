@@ -12,9 +12,10 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// draftCases are sheets that a browser can read as they are, with what the drafts of CSS Functions and
-// Mixins 1, CSS Values 5, CSS Conditional 5 and CSS Nesting 1 say to functions and conditions. Each
-// gives properties to the element with the ID berth.
+// draftCases are sheets that a browser can read unbuilt, with functions and
+// conditions of the drafts CSS Functions and Mixins 1, CSS Values 5, CSS
+// Conditional 5 and CSS Nesting 1. Each sets properties of the element with the
+// ID berth.
 var draftCases = []string{
 	// parameters and arguments
 	`@function --double(--n) { result: calc(var(--n) * 2) } #berth { width: --double(21px) }`,
@@ -126,8 +127,8 @@ var (
 	numbers    = regexp.MustCompile(`-?\d*\.?\d+(e-?\d+)?`)
 )
 
-// nearly reports whether two values are the same but for what single precision, in which browsers work out
-// colours, does to their numbers.
+// nearly reports whether two values are equal except for differences of numbers
+// in single precision, in which browsers compute colours.
 func nearly(a, b string) bool {
 	if a == b {
 		return true
@@ -146,7 +147,8 @@ func nearly(a, b string) bool {
 	return true
 }
 
-// asking returns what asks the browser for what a sheet makes: look is a script with the sheet, as a string, for %s.
+// asking returns a script that reads the results of a sheet in a browser: look
+// is a script with %s for the sheet, as a string.
 func asking(t *testing.T, page *browsertest.Page, look string) func(sheet string) map[string]string {
 	return func(sheet string) map[string]string {
 		text, err := json.Marshal(sheet)
@@ -159,8 +161,8 @@ func asking(t *testing.T, page *browsertest.Page, look string) func(sheet string
 	}
 }
 
-// TestDraftsInBrowser holds that what is made of functions and conditions is what a browser makes of
-// them, in a wide window and in a narrow one.
+// TestDraftsInBrowser compares composed functions and conditions with those of
+// the browser, in a wide and a narrow window.
 func TestDraftsInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	const look = `(sheet => {

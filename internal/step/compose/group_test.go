@@ -8,8 +8,8 @@ import (
 	"testing"
 )
 
-// TestGroups sets and drops keys of groups at random, and compares each with a map: the groups that others were made of
-// stay as they were.
+// TestGroups sets and drops keys of groups at random, and compares each with a
+// map. Groups that others were derived from must not change.
 func TestGroups(t *testing.T) {
 	type model struct {
 		group *Group

@@ -13,8 +13,8 @@ import (
 	"rinzel/internal/tokens"
 )
 
-// recorded composes a sheet and returns what was noted of its constants, a
-// line each: how each came to its value, what it is made of, how many rules read it.
+// recorded composes a sheet and returns the records of its constants, one per
+// line: derivation, components and number of rules that read it.
 func recorded(src string) string {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 	c := &Composer{Report: func(diag.Diagnostic) {}, Record: new(Record)}
@@ -85,7 +85,7 @@ func TestCurrent(t *testing.T) {
 	}
 }
 
-// withPresets composes a sheet that sees constants of settings and tokens.
+// withPresets composes a sheet with constants from settings and tokens.
 func withPresets(src string, prefix []string, list ...tokens.Token) (string, []diag.Diagnostic) {
 	var diags []diag.Diagnostic
 	set := new(source.Set)
@@ -127,8 +127,8 @@ func TestPresets(t *testing.T) {
 	}
 }
 
-// TestPresetsCannotBreakOut holds the values of settings and tokens to being
-// values: nothing in them ends the declaration they are put into.
+// TestPresetsCannotBreakOut checks that the values of settings and tokens
+// cannot end the declaration that they are inserted into.
 func TestPresetsCannotBreakOut(t *testing.T) {
 	for _, value := range []string{"red; } b { c: d", "red }", "a)", "b]", "", " ", "\"open", "url(a b)", "/* open",
 		"{ a", "(("} {
@@ -184,12 +184,12 @@ func TestLimits(t *testing.T) {
 	}
 }
 
-// TestMediaIsBounded checks that custom media which double each other end
-// with a finding, soon.
+// TestMediaIsBounded checks that custom media that double each other soon end
+// with a finding.
 func TestMediaIsBounded(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("@custom-media --m0 (a), (b);")
-	for i := range 30 { // which says the same again and again
+	for i := range 30 { // which repeats itself
 		fmt.Fprintf(&b, "@custom-media --m%d (--m%d) and (--m%d);", i+1, i, i)
 	}
 	got, diags := composed(b.String() + "@media (--m30) { a { b: c } }")
@@ -213,8 +213,7 @@ func TestMediaIsBounded(t *testing.T) {
 	}
 }
 
-// TestValuesAreBounded checks that constants which nest in each other do not
-// nest without end.
+// TestValuesAreBounded checks that the nesting depth of constants is limited.
 func TestValuesAreBounded(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("@const c0: f(1);")
@@ -227,14 +226,15 @@ func TestValuesAreBounded(t *testing.T) {
 	}
 }
 
-// TestLateConstants holds which overrides come too late for what another sheet has read.
+// TestLateConstants checks which overrides come after another sheet has read
+// the constant.
 func TestLateConstants(t *testing.T) {
 	const kit = `@default accent: navy; @default tones { calm: teal; deep { a: 1 } } @default strong: const(accent);
 		.a { color: const(accent) } @loop k, v over const(tones) { .b-(k) { c: d } } @default line: 1px; @default size: 2px;
 		.s-(size) { e: const(tones.deep.a) }`
 	tests := []struct {
 		before, after string
-		late          []string // the names that are overridden too late
+		late          []string // names that are overridden too late
 	}{
 		{"", "@const accent: red;", []string{"accent"}},
 		{"@const accent: red;", "", nil},
@@ -278,7 +278,7 @@ func TestLateConstants(t *testing.T) {
 	}
 }
 
-// TestReadsBefore holds how many readers had each value that a constant had in turn.
+// TestReadsBefore checks the number of reads of each value that a constant had.
 func TestReadsBefore(t *testing.T) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "",
 		`@default x: 1; @const y: const(x); a { b: const(x) const(x) } c { d: const(x) } @const x: 2; e { f: const(x) }`))

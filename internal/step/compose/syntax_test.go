@@ -82,7 +82,8 @@ func TestPaths(t *testing.T) {
 	}
 }
 
-// TestConditionCosts holds the count of copies against what is really made.
+// TestConditionCosts compares the estimated number of copies with the actual
+// one.
 func TestConditionCosts(t *testing.T) {
 	leaf := func(name string) condition { return condition{kind: asksMedia, leaf: valuesOf(t, "("+name+")")} }
 	a, b, c := leaf("a"), leaf("b"), leaf("c")

@@ -10,16 +10,16 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// generator makes random nested rules over a small page. The same seed makes
-// the same sheets.
+// generator generates random nested rules for a small page. The sheets are
+// determined by the seed.
 type generator struct {
 	*rand.Rand
-	n int // of declarations so far
+	n int // number of declarations
 }
 
 func (g *generator) pick(list ...string) string { return list[g.IntN(len(list))] }
 
-// compound returns a compound selector, perhaps with the nesting selector in it.
+// compound returns a compound selector, sometimes with the nesting selector.
 func (g *generator) compound(nested bool) string {
 	base := g.pick("div", "p", "b", ".x", ".y", ".z", "#i", "*", ".x.y", "p.z", "div.x", ":not(.y)", ":is(.x, #i)",
 		":where(p, .z)", "b:first-child", "[class]")
@@ -86,8 +86,8 @@ func (g *generator) block(depth int) string {
 
 const nestingPage = `<div id=i class=x><p class=y>1</p><p class="y z">2<b>3</b></p><div class="x z"><b class=x>4</b><p>5</p></div></div><p class=z>6<b class=y>7</b></p>`
 
-// TestNestingInBrowser compares nested rules with what they are lowered to,
-// by the computed styles of every element of a page.
+// TestNestingInBrowser compares nested rules with their lowered form, by the
+// computed styles of every element of a page.
 func TestNestingInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	g := &generator{Rand: rand.New(rand.NewPCG(1, 2))}
@@ -147,9 +147,9 @@ func TestNestingInBrowser(t *testing.T) {
 	}
 }
 
-// TestColorsInBrowser compares sheets with what they are lowered to, in a
-// browser that reads all colours: none may look otherwise. And it compares the
-// fallbacks alone, as an older browser sees them, with the colours they stand for.
+// TestColorsInBrowser compares sheets with their lowered form in a browser that
+// supports all colours: both must look the same. It also compares the fallbacks
+// alone, as an older browser sees them, with the original colours.
 func TestColorsInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	colors := []string{"oklch(0.6 0.1 200)", "oklch(0.7 0.3 150)", "lab(50 20 20 / 40%)", "lch(60 30 120)",

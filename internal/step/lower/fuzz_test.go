@@ -8,7 +8,8 @@ import (
 	"rinzel/internal/step/steptest"
 )
 
-// FuzzLower holds what is lowered to being readable, and to needing nothing more.
+// FuzzLower checks that lowered sheets can be parsed, and that lowering is
+// idempotent.
 func FuzzLower(f *testing.F) {
 	older := browsers.AtLeast(map[string]browsers.Version{"chrome": 50000, "safari": 11000})
 	step := func(nodes []ast.Node) []ast.Node {

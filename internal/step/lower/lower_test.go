@@ -23,10 +23,11 @@ func loweredWith(src string, opts Options) string {
 	return print.Sheet(Nodes(sheet.Nodes, opts), print.Options{Compact: true})
 }
 
-// ancient are browsers of 2017 and all since.
+// ancient are the browsers of 2017 and all newer ones.
 var ancient = browsers.AtLeast(map[string]browsers.Version{"chrome": 58000, "firefox": 52000, "safari": 10000})
 
-// TestNothingNeeded has that what needs no change is handed on, not copied.
+// TestNothingNeeded checks that nodes that need no change are returned, not
+// copied.
 func TestNothingNeeded(t *testing.T) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css",
 		"@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
@@ -35,7 +36,7 @@ func TestNothingNeeded(t *testing.T) {
 	}
 }
 
-// lowerTest is a sheet and what it is lowered to; an empty want is the sheet itself.
+// lowerTest is a sheet and its lowered form; an empty want means unchanged.
 type lowerTest struct{ src, want string }
 
 func testLowering(t *testing.T, opts Options, tests []lowerTest) {
@@ -70,7 +71,7 @@ func TestValues(t *testing.T) {
 			`a{background:linear-gradient(to right,red 0,red 10px,blue 50%,blue 60%,#010203 4px,#010203 calc(5px + 1em))}`},
 		{`a { background: radial-gradient(ellipse 10px 20px, red 0, blue 10px 20px), repeating-linear-gradient(45deg, var(--a) 0 1px) }`,
 			`a{background:radial-gradient(ellipse 10px 20px,red 0,blue 10px,blue 20px),repeating-linear-gradient(45deg,var(--a) 0,var(--a) 1px)}`},
-		{`a { width: clamp(1px, 2vw, 3px) }`, ``}, // they have no max() either
+		{`a { width: clamp(1px, 2vw, 3px) }`, ``}, // they do not support max() either
 		{`a { font: 1em/2 system-ui, serif; font-family: system-ui } b { font-family: system-ui, -apple-system, serif }`,
 			`a{font:1em/2 system-ui,-apple-system,"Segoe UI",Roboto,serif;font-family:system-ui,-apple-system,"Segoe UI",Roboto}b{font-family:system-ui,-apple-system,serif}`},
 		{`@keyframes k { to { color: #f008 } }`, `@keyframes k{to{color:rgba(255,0,0,0.533)}}`},
@@ -128,15 +129,15 @@ func TestSelectors(t *testing.T) {
 		{`.t:is(h1, h2) { x: y }`, `h1.t,h2.t{x:y}`},
 		{`:is(.a .b, .c > .d) e { x: y }`, `.a .b e,.c>.d e{x:y}`},
 		{`e :is(.a .b, .c .d) { x: y }`, ``},
-		{`:is(.a, b) { x: y }`, ``}, // of unequal weight
+		{`:is(.a, b) { x: y }`, ``}, // of different specificity
 		{`p:is(a, b) { x: y }`, ``}, // never matches
 		{`:is(:is(.a, .b), .c) { x: y }`, `.a,.b,.c{x:y}`},
-		{`:is(.a, :focus-visible) { x: y }`, ``}, // one that is not known would kill the list
+		{`:is(.a, :focus-visible) { x: y }`, ``}, // an unknown one would invalidate the list
 		{`:is() { x: y }`, ``},
 		{`a:not(.b, .c) { x: y }`, ``},
 		{`.x:where(.a) { x: y }`, ``},
 		{`.a, .b { &:hover { .c & { x: y } } }`, `.c .a:hover,.c .b:hover{x:y}`},
-		{`a:any-link, b a.x:any-link:hover { x: y }`, ``}, // they have it under a prefix
+		{`a:any-link, b a.x:any-link:hover { x: y }`, ``}, // they support it with a prefix
 	})
 	testLowering(t, Options{Targets: browsers.AtLeast(map[string]browsers.Version{"edge": 16000})}, []lowerTest{
 		{`a:any-link, b a.x:any-link:hover { x: y }`, `a[href],b a.x[href]:hover{x:y}`},

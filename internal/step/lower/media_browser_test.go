@@ -13,10 +13,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// TestRangesInBrowser asks a browser whether queries with ranges hold exactly
-// where what they are lowered to holds, with bounds around its own size. It
-// also asks for the part that browsers without ranges read: that may hold only
-// where the query does, and must wherever the size is not right at the bound.
+// TestRangesInBrowser checks in a browser that queries with ranges match if and
+// only if their lowered form does, with bounds near its own size. It also
+// checks the part for browsers without ranges: it may only match if the query
+// does, and must match unless the size equals the bound.
 func TestRangesInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	var size struct{ Width, Height int }

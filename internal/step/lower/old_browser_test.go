@@ -11,8 +11,8 @@ import (
 	"rinzel/internal/browsertest"
 )
 
-// readStyles is a function of a browser: the computed styles of all elements of
-// a page with a sheet, each as one text.
+// readStyles is a JavaScript function: it returns the computed styles of all
+// elements of a page with a sheet, as one text each.
 const readStyles = `(css => {
 	style.textContent = css;
 	return [...document.querySelectorAll("body, body *")].map(e => {
@@ -21,9 +21,9 @@ const readStyles = `(css => {
 	});
 })`
 
-// TestLoweredInBrowser compares random sheets of what can be lowered with what
-// it is lowered to for browsers of 2017, by the computed styles of all elements,
-// on pages of both directions.
+// TestLoweredInBrowser compares random sheets with their lowered form for
+// browsers of 2017, by the computed styles of all elements, on pages of both
+// directions.
 func TestLoweredInBrowser(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	g := &generator{Rand: rand.New(rand.NewPCG(3, 4))}
@@ -148,9 +148,9 @@ func TestLoweredInBrowser(t *testing.T) {
 	}
 }
 
-// TestWithoutTheFeature has the browser read lowered sheets in which functions
-// have names that it does not know, as an older one would, under both schemes:
-// they are to look as the sheets they came from.
+// TestWithoutTheFeature replaces function names in lowered sheets by unknown
+// ones, to make the browser read the fallbacks as an older one would. In both
+// colour schemes, the result must look the same as the original.
 func TestWithoutTheFeature(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	unknown := strings.NewReplacer("light-dark(", "no-light-dark(", "oklch(", "no-oklch(", "color-mix(",

@@ -9,9 +9,8 @@ import (
 	"rinzel/internal/css/value"
 )
 
-// TestColorsAreTheSame asks a browser whether each colour is the one that is
-// written for it: a sample of the forms from before CSS
-// Color 4. Package value has the names.
+// TestColorsAreTheSame compares colours with their minified form in a browser,
+// for a sample of the legacy forms. Package value has the names.
 func TestColorsAreTheSame(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	var pairs [][2]string
@@ -52,7 +51,7 @@ func TestColorsAreTheSame(t *testing.T) {
 	}
 }
 
-// between returns the text of s from behind a up to b.
+// between returns the text of s after a and before b.
 func between(s, a, b string) string {
 	for i := 0; i+len(a) <= len(s); i++ {
 		if s[i:i+len(a)] != a {
@@ -68,8 +67,8 @@ func between(s, a, b string) string {
 	return ""
 }
 
-// TestNumbersAreTheSame asks a browser whether shortened numbers mean the same
-// in properties that take them, and whether invalid values stay invalid.
+// TestNumbersAreTheSame checks in a browser that shortened numbers mean the
+// same in properties that accept them, and that invalid values stay invalid.
 func TestNumbersAreTheSame(t *testing.T) {
 	page := browsertest.Start(t).Open("about:blank")
 	numbers := []string{"0", "0.0", "-0", "+0", "00", "1", "1.0", "+1.0", "-1.50", "0.50", ".5", "-.50", "+.5", "1e1",

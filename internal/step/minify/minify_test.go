@@ -59,8 +59,7 @@ func TestMinify(t *testing.T) {
 	}
 }
 
-// FuzzMinify checks that minified output is settled: minified again, it stays
-// the same to the byte.
+// FuzzMinify checks that minifying is idempotent, to the byte.
 func FuzzMinify(f *testing.F) {
 	for _, src := range csstest.All() {
 		f.Add(src)

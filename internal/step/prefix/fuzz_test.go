@@ -8,7 +8,8 @@ import (
 	"rinzel/internal/step/steptest"
 )
 
-// FuzzPrefix holds what is prefixed to being readable, and to needing nothing more.
+// FuzzPrefix checks that prefixed sheets can be parsed, and that prefixing is
+// idempotent.
 func FuzzPrefix(f *testing.F) {
 	older := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "safari": 8000, "firefox": 12000})
 	step := func(nodes []ast.Node) []ast.Node {

@@ -20,7 +20,7 @@ func prefixed(src string, targets browsers.Targets) (string, []Change) {
 	return print.Sheet(nodes, print.Options{Compact: true}), changes
 }
 
-// shown writes changes without the features that they are for.
+// shown formats changes without their features.
 func shown(changes []Change) string {
 	list := slices.Clone(changes)
 	for i := range list {
@@ -110,7 +110,7 @@ func TestPrefix(t *testing.T) {
 	}
 }
 
-// TestOldForms has what had another syntax, not only a prefix.
+// TestOldForms checks features whose old forms differ in more than a prefix.
 func TestOldForms(t *testing.T) {
 	of := func(browser string, v browsers.Version) browsers.Targets {
 		return browsers.AtLeast(map[string]browsers.Version{browser: v})
@@ -202,7 +202,7 @@ func BenchmarkPrefix(b *testing.B) {
 	}
 }
 
-// TestPrefixTwice holds that a second run changes nothing, for old targets.
+// TestPrefixTwice checks that a second run changes nothing, for old targets.
 func TestPrefixTwice(t *testing.T) {
 	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "firefox": 10000, "safari": 6000, "edge": 12000})
 	for _, src := range append(csstest.Valid, csstest.Generate(1<<15)) {
@@ -213,9 +213,9 @@ func TestPrefixTwice(t *testing.T) {
 	}
 }
 
-// TestDataDemands compares, for targets from very old to new, the forms that a
-// sheet with every prefixed property gets with those that the data demands,
-// worked out here from the text of the table alone.
+// TestDataDemands uses targets from very old to new. It compares the prefixed
+// forms of every property with those that the data requires, derived here from
+// the text of the table alone.
 func TestDataDemands(t *testing.T) {
 	features := make(map[string]string)
 	table, err := os.ReadFile("../../browsers/facts.txt")
@@ -252,8 +252,8 @@ func TestDataDemands(t *testing.T) {
 }
 
 // TestDataDemandsOfSelectors does for selectors what [TestDataDemands] does for
-// properties: each form that the data demands gets a rule of its own before the
-// standard one, and no other does.
+// properties: exactly the forms that the data requires get rules of their own
+// before the standard one.
 func TestDataDemandsOfSelectors(t *testing.T) {
 	table, err := os.ReadFile("../../browsers/facts.txt")
 	if err != nil {
@@ -275,7 +275,7 @@ func TestDataDemandsOfSelectors(t *testing.T) {
 			if !isSelector || strings.Contains(name, ".") || otherMeaning[name] {
 				continue
 			}
-			forms := make(map[string]bool) // by the name that a rule gets
+			forms := make(map[string]bool) // by the name in the rule
 			ranges(facts, browser, func(_, _ browsers.Version, prefix string) {
 				other, isName := strings.CutPrefix(prefix, "=")
 				switch {
@@ -328,7 +328,7 @@ func TestDataDemandsOfValues(t *testing.T) {
 				continue
 			}
 			got, _ := prefixed(src, targets)
-			forms := make(map[string]string) // the prefixes by what they write
+			forms := make(map[string]string) // prefixes by their forms
 			ranges(facts, browser, func(_, _ browsers.Version, prefix string) {
 				if prefix != "" {
 					forms[before+renamed(prefix, name)+after] = prefix
@@ -349,7 +349,8 @@ func TestDataDemandsOfValues(t *testing.T) {
 	}
 }
 
-// TestNothingNeeded has that what needs no change is handed on, not copied.
+// TestNothingNeeded checks that nodes that need no change are returned, not
+// copied.
 func TestNothingNeeded(t *testing.T) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css",
 		"@media print { a { color: red } } b { top: 0 } @keyframes x { to { top: 0 } }"))
@@ -361,7 +362,7 @@ func TestNothingNeeded(t *testing.T) {
 }
 
 // valueOf returns a sheet with a feature that is a keyword, a function or
-// @keyframes, its name, and what stands around that; none for other features.
+// @keyframes, its name, and the surrounding text; none for other features.
 func valueOf(id string) (src, before, name, after string) {
 	if id == "css.at-rules.keyframes" {
 		return "@keyframes x { to { top: 0 } }", "@", "keyframes", " x{"
@@ -380,7 +381,8 @@ func valueOf(id string) (src, before, name, after string) {
 	return "a { " + property + ": " + keyword + " }", property + ":", keyword, ""
 }
 
-// served reports whether some version knows a selector under a form, and not without.
+// served reports whether some version supports a selector with a form, and not
+// without it.
 func served(facts, browser string, floor browsers.Version, form, name string) bool {
 	for _, prefix := range []string{"=:" + form, "=::" + form, strings.TrimSuffix(form, name)} {
 		if servedBy(facts, browser, floor, prefix) {
@@ -390,7 +392,7 @@ func served(facts, browser string, floor browsers.Version, form, name string) bo
 	return false
 }
 
-// ranges calls f with each range of versions that the table has for a browser.
+// ranges calls f with each range of versions of a browser in the table.
 func ranges(facts, browser string, f func(since, until browsers.Version, prefix string)) {
 	for _, part := range strings.Fields(facts) {
 		list, ok := strings.CutPrefix(part, browser+"=")
@@ -421,8 +423,8 @@ func versionsOf(browser string, floor browsers.Version) []browsers.Version {
 	return append(out, 1<<29)
 }
 
-// demanded reports whether some version knows a feature under this prefix
-// alone, and so needs it whatever others there are.
+// demanded reports whether some version supports a feature only with this
+// prefix, and therefore needs it in any case.
 func demanded(facts, browser string, floor browsers.Version, prefix string) bool {
 	for _, v := range versionsOf(browser, floor) {
 		only, others := false, false
@@ -439,8 +441,8 @@ func demanded(facts, browser string, floor browsers.Version, prefix string) bool
 	return false
 }
 
-// servedBy reports whether some version knows a feature under a prefix and not
-// without.
+// servedBy reports whether some version supports a feature with a prefix, and
+// not without it.
 func servedBy(facts, browser string, floor browsers.Version, prefix string) bool {
 	for _, v := range versionsOf(browser, floor) {
 		under, plain := false, false

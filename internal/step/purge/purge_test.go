@@ -20,7 +20,7 @@ func purged(src string, e *Evidence) (string, Result) {
 	return print.Sheet(nodes, print.Options{Compact: true}), result
 }
 
-// textFile makes a text a file. Pages are not in quirks mode.
+// textFile returns a file with a text. Pages are not in quirks mode.
 func textFile(text string) *source.File {
 	return new(source.Set).Add(source.Path{Name: "x"}, "x", text)
 }
@@ -141,7 +141,8 @@ func BenchmarkPurge(b *testing.B) {
 	}
 }
 
-// TestAttributesOfScripts keeps rules for attributes that scripts may set.
+// TestAttributesOfScripts checks that rules for attributes that scripts may set
+// are kept.
 func TestAttributesOfScripts(t *testing.T) {
 	for script, want := range map[string]string{
 		`el.setAttribute("data-tone", x)`: "[data-tone]", `el.dataset.tone = x`: "[data-tone]", `el.hidden = true`: "[hidden]", `el.ariaExpanded = "true"`: "[aria-expanded=true]",
@@ -158,7 +159,8 @@ func TestAttributesOfScripts(t *testing.T) {
 	}
 }
 
-// TestQuirks compares classes without regard to case once a page is in quirks mode.
+// TestQuirks checks that the case of classes is ignored if a page is in quirks
+// mode.
 func TestQuirks(t *testing.T) {
 	const kept = ".note{a:b}#quay{a:b}\n"
 	for doctype, want := range map[string]string{
@@ -180,8 +182,9 @@ func TestQuirks(t *testing.T) {
 	}
 }
 
-// TestLedger holds what is said of each selector, with the places of the evidence.
-func TestLedger(t *testing.T) {
+// TestVerdicts checks the verdicts on selectors, with the positions of the
+// evidence.
+func TestVerdicts(t *testing.T) {
 	files := new(source.Set)
 	page := files.Add(source.Path{Name: "p.html"}, "p.html",
 		"<!doctype html>\n<p title=notice class=\"board notice\" id=quay data-kind=x>é<b onclick=\"f('late')\">")
@@ -217,7 +220,8 @@ func TestLedger(t *testing.T) {
 	}
 }
 
-// TestDefinitions removes what is used by name and by nothing that stays.
+// TestDefinitions checks that definitions are removed if no remaining rule uses
+// their names.
 func TestDefinitions(t *testing.T) {
 	const sheet = `@keyframes drift{to{a:b}}@keyframes sink{to{a:b}}@keyframes late{to{a:b}}@font-face{font-family:"Quay Sans"}@font-face{font-family:Pier}@font-face{font-family:Mole Deep}
 		@counter-style knots{system:extends fathoms}@counter-style fathoms{a:b}@counter-style leagues{a:b}@property --gap{a:b}@property --lost{a:b}@property --name{a:b}
@@ -247,8 +251,9 @@ func TestDefinitions(t *testing.T) {
 	}
 }
 
-// BenchmarkPurgeBesideParsing reads 200 pages as evidence and purges 1 MB of rules, in the
-// time that parsing the sheet and the pages takes, in turns.
+// BenchmarkPurgeBesideParsing reads 200 pages as evidence and purges 1 MB of
+// rules, as a multiple of the time for parsing the sheet and the pages. Both
+// run in turns.
 func BenchmarkPurgeBesideParsing(b *testing.B) {
 	files := new(source.Set)
 	sheetFile := files.Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
@@ -285,8 +290,8 @@ func BenchmarkPurgeBesideParsing(b *testing.B) {
 	b.ReportMetric(purging.Seconds()/parsing.Seconds(), "purge/parse")
 }
 
-// BenchmarkManyNames purges against a million names, and against a hundred thousand: the
-// time for a name must not grow.
+// BenchmarkManyNames purges with a million names, and with a hundred thousand:
+// the time per name must not grow.
 func BenchmarkManyNames(b *testing.B) {
 	f := new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", csstest.Generate(1<<20))
 	sheet, _ := parse.Sheet(f)
@@ -307,8 +312,8 @@ func BenchmarkManyNames(b *testing.B) {
 	}
 }
 
-// TestMutations takes away and adds one name after another, and holds that just its rules
-// go and come.
+// TestMutations removes and adds one name after another, and checks that
+// exactly its rules are removed and added.
 func TestMutations(t *testing.T) {
 	names := []string{"berth", "boat", "mole", "pier", "note-calm"}
 	page := func(without string) string {
@@ -338,7 +343,8 @@ func TestMutations(t *testing.T) {
 	}
 }
 
-// TestProperties removes custom properties that nothing reads in the end.
+// TestProperties checks that custom properties are removed if nothing reads
+// them, even indirectly.
 func TestProperties(t *testing.T) {
 	const sheet = `.a{--read:var(--by-way);--by-way:1;--dead:var(--dead-too);--dead-too:1;--scripted:1;--attribute:1;--query:1;--self:var(--self);margin:var(--read)}.b{--dead:1}@container style(--query: 1){.a{top:0}}`
 	e := NewEvidence(nil)
@@ -353,7 +359,8 @@ func TestProperties(t *testing.T) {
 	}
 }
 
-// TestStructure judges by where elements stand, if nothing may put them elsewhere.
+// TestStructure checks decisions by the structure of pages, if nothing can
+// change it.
 func TestStructure(t *testing.T) {
 	const page = `<!doctype html><main class=quay><ul id=boats><li class=boat>a</li> text <li class="boat late">b</li></ul><noscript><p class=boat></p></noscript>
 		<template><b class=lamp></b></template></main><p class=pier><script>el.classList.add("moved")</script><i class=moved></i>`
@@ -372,7 +379,8 @@ func TestStructure(t *testing.T) {
 	}
 }
 
-// TestElementsOfScripts keeps rules for elements that scripts make without naming them.
+// TestElementsOfScripts checks that rules for elements that scripts create
+// without naming them are kept.
 func TestElementsOfScripts(t *testing.T) {
 	for script, want := range map[string]string{
 		`row.insertCell()`: "td", `table.createTHead()`: "thead", `new Image(3, 4)`: "img", `s.add(new Option("x"))`: "option", `createElement("caption")`: "caption", `let td, Image`: "",
@@ -388,8 +396,8 @@ func TestElementsOfScripts(t *testing.T) {
 	}
 }
 
-// FuzzEvidence holds that evidence lies in its file, and that purging by it never removes
-// a selector for a class that a page has.
+// FuzzEvidence checks that the spans of evidence are inside its file, and that
+// purging never removes a selector for a class of a page.
 func FuzzEvidence(f *testing.F) {
 	f.Add("<!doctype html><p class='a b' ID=c data-x=\"é\" onclick=\"f('d-' + e)\"><svg><a xlink:href=#f></svg><noscript><i class=g></noscript>")
 	f.Add("el.classList.add(`a-${b}`, 'c:d'); x = { e: 1 }.f.dataset.g")
@@ -416,15 +424,15 @@ func FuzzEvidence(f *testing.F) {
 	})
 }
 
-// TestPatterns holds which names stay for names that are known in part.
+// TestPatterns checks which names partly known names keep.
 func TestPatterns(t *testing.T) {
 	const sheet = ".is-open{a:b}.isopen{a:b}.open{a:b}.card__title--wide{a:b}.card{a:b}.x7{a:b}.xyz{a:b}"
 	for _, test := range []struct{ script, want string }{
 		{"f('is-' + v)", ".is-open{a:b}"},
 		{"f('is' + v)", ""},                                            // two letters are too few
 		{"f('is' + v, 'open')", ".is-open{a:b}.isopen{a:b}.open{a:b}"}, // unless the rest is a word of the script
-		{"f('x' + 7)", ".x7{a:b}"},                                     // all of it is known
-		{"f('x' + v)", ".x7{a:b}"},                                     // numbers are made at any time
+		{"f('x' + 7)", ".x7{a:b}"},                                     // it is completely known
+		{"f('x' + v)", ".x7{a:b}"},                                     // numbers are likely to be computed
 		{"f(v + 'open')", ".is-open{a:b}.isopen{a:b}.open{a:b}"},       // four letters are enough
 		{"f(`${b}__${e}--${m}`)", ""},
 		{"f(`${b}__${e}--${m}`, 'card title wide')", ".card__title--wide{a:b}.card{a:b}"},
@@ -442,20 +450,20 @@ func TestPatterns(t *testing.T) {
 	}
 }
 
-// TestRelated holds what stays for a script that cannot be read.
+// TestRelated checks which rules are kept because of an unreadable script.
 func TestRelated(t *testing.T) {
 	const page = `<!doctype html><div class="modal bs-tip" id="fleet-map" data-toggle="tooltip"><p class="tide-table">`
 	for _, test := range []struct {
 		selector string
 		kept     bool
 	}{
-		{".modal.show", true},     // a state of what is in use
-		{".open .modal", true},    // and of what it is in
-		{".modal-backdrop", true}, // starts with the word of a name in use
+		{".modal.show", true},     // a state of a used name
+		{".open .modal", true},    // and of its ancestor
+		{".modal-backdrop", true}, // starts with the first word of a used name
 		{".modal .dialog", false}, // another one inside it
-		{".show", false},          // is related to nothing
-		{".tooltip-top", true},    // a word that a data attribute has
-		{".bs-pop", false},        // a short first word is that of a whole library
+		{".show", false},          // unrelated
+		{".tooltip-top", true},    // a word of a data attribute
+		{".bs-pop", false},        // a short first word is the prefix of a whole library
 		{".bs-tip-top", true},
 		{"#fleet-list", true},
 		{".tide-table > .dead", false},
@@ -497,7 +505,7 @@ func TestKeepPatterns(t *testing.T) {
 	}
 }
 
-// TestTemplateMarks holds what is read of names that a template completes.
+// TestTemplateMarks checks names that a template completes.
 func TestTemplateMarks(t *testing.T) {
 	const sheet = ".notice-watch{a:b}.pre-7{a:b}.on{a:b}.off{a:b}.dead{a:b}"
 	for page, want := range map[string]string{
