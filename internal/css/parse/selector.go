@@ -12,6 +12,7 @@ import (
 // section 4.1, with the grammar of section 18). An invalid selector becomes a
 // bad selector with a copy of its values.
 func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
+	// Counting first allows taking the list from the slab at once.
 	n := 1
 	for i := range values {
 		if values[i].Kind == token.Comma {
@@ -34,6 +35,8 @@ func (p *parser) selectors(values []ast.Value, relative bool) []ast.Selector {
 
 // selector parses one complex selector.
 func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
+	// Selectors nest in arguments. All share one stack of parts, of which each
+	// uses the part from here on.
 	from := len(p.parts)
 	r := selectorReader{p: p, values: values}
 	ok := r.complex(relative)
@@ -41,6 +44,8 @@ func (p *parser) selector(values []ast.Value, relative bool) ast.Selector {
 	p.parts = p.parts[:from]
 	if ok {
 		return p.partSlab.copied(p, parts)
+		// An invalid selector keeps its values, for the finding and for printing
+		// it.
 	}
 	at := source.NoPos
 	if len(values) > 0 {
@@ -83,6 +88,8 @@ func (r *selectorReader) complex(relative bool) bool {
 			continue
 		}
 		if symbol, n := r.combinator(); n > 0 {
+			// Two combinators in a row are invalid. One at the start is valid
+			// in relative selectors: a { > b {} }.
 			if !compound && (started || !relative) {
 				return false
 			}
@@ -91,6 +98,8 @@ func (r *selectorReader) complex(relative bool) bool {
 			compound, started = false, true
 			continue
 		}
+		// White space before a compound is a descendant combinator, unless
+		// another combinator is before it.
 		if compound && v.Space {
 			r.push(ast.Simple{Kind: ast.Combinator, Name: " ", Pos: v.Pos})
 			compound = false
@@ -100,6 +109,7 @@ func (r *selectorReader) complex(relative bool) bool {
 		}
 		compound, started = true, true
 	}
+	// A selector must not end with a combinator.
 	return compound
 }
 
@@ -114,6 +124,8 @@ func (r *selectorReader) combinator() (symbol string, n int) {
 	case ">", "+", "~":
 		return v.Text, 1
 	case "|":
+		// The column combinator || of Selectors 4, section 16.1. A single bar
+		// belongs to a namespace prefix.
 		if r.peek(1).IsDelim('|') {
 			return "||", 2
 		}
@@ -127,6 +139,7 @@ func (r *selectorReader) simple(first bool) bool {
 	v := r.peek(0)
 	switch v.Kind {
 	case token.Hash:
+		// A hash such as #1a is a valid token, but not a valid ID selector.
 		if !scan.StartsIdent(v.Text[1:]) {
 			return false
 		}
@@ -146,6 +159,7 @@ func (r *selectorReader) simple(first bool) bool {
 				return true
 			}
 		case "&":
+			// & may be repeated and may follow other simple selectors: .a&.
 			r.take(1, ast.Simple{Kind: ast.NestingSelector, Name: "&"})
 			return true
 		case "*", "|":
@@ -171,9 +185,11 @@ func (r *selectorReader) typed(first bool) bool {
 	isName := func(v *ast.Value) bool { return v.Kind == token.Ident || v.IsDelim('*') }
 	v, name, n := r.peek(0), "", 1
 	switch {
+	// The prefix a|, and *| for any namespace.
 	case isName(v) && r.peek(1).IsDelim('|') && isName(r.peek(2)):
 		v, n = r.peek(2), 3
 		name = r.peek(0).Text + "|" + v.Text
+	// The prefix | means no namespace.
 	case v.IsDelim('|') && isName(r.peek(1)):
 		v, n = r.peek(1), 2
 		name = "|" + v.Text
@@ -193,12 +209,15 @@ func (r *selectorReader) typed(first bool) bool {
 // attribute parses [name], [name=value] and similar (section 6).
 func (r *selectorReader) attribute() bool {
 	v := r.peek(0)
+	// Comments may be anywhere in the brackets. Compounds skip them elsewhere,
+	// but here peek would find them.
 	in := selectorReader{p: r.p, values: dropComments(v.Values())}
 	name, ok := in.attributeName()
 	if !ok {
 		return false
 	}
 	args := &r.p.argsSlab.take(r.p, 1)[0]
+	// [name] alone has no matcher.
 	if in.i < len(in.values) {
 		if !in.matcher(args) {
 			return false
@@ -232,6 +251,8 @@ func (r *selectorReader) matcher(args *ast.Args) bool {
 	case op.IsDelim('='):
 		args.Matcher = "="
 		r.i++
+	// An operator of two characters is two tokens, which peek returns only if
+	// there is no white space between them.
 	case op.Kind == token.Delim && len(op.Text) == 1 && r.peek(1).IsDelim('='):
 		switch op.Text {
 		case "~", "|", "^", "$", "*":
@@ -250,6 +271,8 @@ func (r *selectorReader) matcher(args *ast.Args) bool {
 	args.Value = *v
 	args.Value.Space = false
 	r.i++
+	// The modifiers are i and s. Others are accepted, because later levels may
+	// define them.
 	if m := r.peek(0); m.Kind == token.Ident {
 		args.Modifier = m.Text
 		r.i++
@@ -267,6 +290,7 @@ func (r *selectorReader) pseudo() bool {
 	switch v.Kind {
 	case token.Ident:
 		s := ast.Simple{Kind: kind, Name: v.Text}
+		// The four pseudo-elements of CSS 2 may have a single colon.
 		if colons == 1 && ast.IsLegacyElement(v.Text) {
 			s.Kind, s.Args = ast.PseudoElement, singleColon
 		}
@@ -288,11 +312,13 @@ func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 	name := token.Lower(v.Name())
 	if takes, relative := known.TakesSelectors(name); takes {
 		args := &p.argsSlab.take(p, 1)[0]
+		// :is() is valid and matches nothing.
 		if len(values) > 0 {
 			args.Selectors = p.selectors(values, relative)
 		}
 		return args
 	}
+	// For An+B of S, the selectors are after the keyword "of".
 	if known.TakesOf(name) {
 		for i := range values {
 			if i > 0 && values[i].IsIdent("of") && i+1 < len(values) {
@@ -301,6 +327,7 @@ func (p *parser) pseudoArgs(v *ast.Value) *ast.Args {
 		}
 	}
 	args := &p.argsSlab.take(p, 1)[0]
+	// Unknown functions keep their arguments as values.
 	args.Values = values
 	return args
 }

@@ -21,12 +21,16 @@ func (p *printer) sheet(nodes []ast.Node) {
 func (p *printer) nodes(nodes []ast.Node, top bool) {
 	var before ast.Node
 	for _, n := range nodes {
+		// Comments are omitted here, so that they do not count as the node
+		// before another one.
 		if c, ok := n.(*ast.Comment); ok && p.compact && !isPreserved(c.Text) {
 			continue
 		}
 		p.endStatement()
 		p.separateNodes(before, n, top)
 		p.node(n)
+		// Top-level statements end with a semicolon in any case: what is
+		// appended to the output must not become part of them.
 		if top {
 			p.endStatement()
 		}
@@ -44,6 +48,7 @@ func (p *printer) separateNodes(before, n ast.Node, top bool) {
 	if p.compact {
 		return
 	}
+	// A block starts on a new line, the sheet does not.
 	if before == nil {
 		if !top {
 			p.newline()
@@ -52,6 +57,8 @@ func (p *printer) separateNodes(before, n ast.Node, top bool) {
 	}
 	_, afterComment := before.(*ast.Comment)
 	_, isComment := n.(*ast.Comment)
+	// Bodies of rules are separated by a blank line, declarations by a line
+	// end.
 	if !afterComment && (ast.Body(before) != nil || ast.Body(n) != nil || isComment && ast.Body(before) != nil) {
 		p.buf = append(p.buf, '\n') // no indentation on a blank line
 		p.line++
@@ -75,6 +82,8 @@ func (p *printer) node(n ast.Node) {
 		p.selectors(n.Selectors)
 		p.block(&n.Block)
 	case *ast.QualifiedRule:
+		// A QualifiedRule has no selectors, so its prelude is mapped as a
+		// whole.
 		p.mapTo(n.Pos(), "")
 		p.values(n.Prelude, false)
 		p.block(&n.Block)
@@ -86,9 +95,13 @@ func (p *printer) node(n ast.Node) {
 		p.interpolated(n)
 	case *ast.Comment:
 		p.mapped(n.At, token.Comment, n.Text)
+	// The text is complete in itself: after an RBrace, the printer inserts no
+	// white space.
 	case *ast.BadRule:
 		p.mapped(n.At, token.RBrace, n.Text)
 	case *ast.BadDeclaration:
+		// Whitespace as the last token prevents an inserted space: the text is
+		// printed as it was.
 		p.mapped(n.At, token.Whitespace, n.Text)
 		p.semicolon = true
 	default:
@@ -102,9 +115,12 @@ func (p *printer) block(b *ast.Block) {
 	p.token(token.LBrace, "{")
 	p.depth++
 	p.nodes(b.Nodes, false)
+	// The last semicolon of a block is optional, and only printed in pretty
+	// output.
 	if !p.compact {
 		p.endStatement()
 	}
+	// The semicolon of an inner rule must not be printed after the block.
 	p.semicolon = false
 	p.depth--
 	if !p.compact && len(b.Nodes) > 0 {
@@ -117,6 +133,8 @@ func (p *printer) block(b *ast.Block) {
 func (p *printer) atRule(r *ast.AtRule) {
 	p.mapped(r.At, token.AtKeyword, "@"+r.Name)
 	if len(r.Prelude) > 0 {
+		// Compact output has no space before brackets and strings, as in
+		// @import"a.css".
 		if first := r.Prelude[0]; !p.compact || token.Fuses(token.AtKeyword, "@"+r.Name, first.Kind, first.Text) {
 			p.space()
 		}
@@ -141,6 +159,7 @@ func (p *printer) interpolated(d *ast.InterpolatedDeclaration) {
 func (p *printer) declaration(d *ast.Declaration) {
 	p.mapped(d.NamePos, token.Ident, d.Name)
 	p.token(token.Colon, ":")
+	// In this descriptor, tokens such as U+26 have a syntax of their own.
 	p.ranges = token.EqualFold(d.Name, "unicode-range")
 	p.declared(d, d.IsCustom())
 	p.ranges = false
@@ -153,6 +172,8 @@ func (p *printer) declared(d *ast.Declaration, custom bool) {
 		if custom {
 			p.space() // older browsers need it before an empty value
 		}
+	// The white space of a custom property is part of its value, which scripts
+	// can read.
 	case custom:
 		p.softSpace()
 		p.values(d.Value, true)
@@ -175,6 +196,8 @@ func (p *printer) mappedValues(d *ast.Declaration) {
 		p.values(d.Value, false)
 		return
 	}
+	// Inside the span of the declaration, the mapping of its name is precise
+	// enough.
 	span := d.Span()
 	away := false
 	for i := range d.Value {
@@ -185,6 +208,7 @@ func (p *printer) mappedValues(d *ast.Declaration) {
 		p.gap(v, i == 0)
 		was := away
 		away = v.Pos.IsValid() && !contains(v.Pos, span)
+		// The value after an inserted one is mapped back to the declaration.
 		if away || was {
 			p.mapTo(v.Pos, "")
 		}
@@ -220,10 +244,13 @@ func (p *printer) drops(v *ast.Value) bool {
 // gap writes the white space before a value.
 func (p *printer) gap(v *ast.Value, first bool) {
 	switch {
+	// A custom property may already have printed its white space.
 	case v.Space && !first:
 		if p.last != token.Whitespace {
 			p.space()
 		}
+	// Pretty output has a space after each comma, whether the source has one or
+	// not.
 	case p.last == token.Comma && !first:
 		p.softSpace()
 	}
@@ -236,6 +263,8 @@ func (p *printer) value(v *ast.Value, verbatim bool) {
 		return
 	}
 	p.values(v.Inner.Values, verbatim)
+	// The closer is printed even if the source had none, as at the end of a
+	// file.
 	switch v.Kind.Closer() {
 	case token.RBracket:
 		p.token(token.RBracket, "]")
@@ -305,6 +334,7 @@ func (p *printer) simple(s *ast.Simple, first bool) {
 
 // combinator writes a combinator.
 func (p *printer) combinator(symbol string, first bool) {
+	// The descendant combinator: this white space has a meaning.
 	if symbol == " " {
 		p.space()
 		return
@@ -319,6 +349,7 @@ func (p *printer) combinator(symbol string, first bool) {
 // pseudo writes a pseudo-class or pseudo-element.
 func (p *printer) pseudo(s *ast.Simple) {
 	p.token(token.Colon, ":")
+	// :before and :after are pseudo-elements with one colon.
 	if s.Kind == ast.PseudoElement && (s.Args == nil || !s.Args.SingleColon) {
 		p.token(token.Colon, ":")
 	}
@@ -328,6 +359,7 @@ func (p *printer) pseudo(s *ast.Simple) {
 	}
 	p.token(token.Function, s.Name+"(")
 	p.values(s.Args.Values, false)
+	// An+B of S: both parts exist, as in :nth-child(2n + 1 of .a).
 	if len(s.Args.Values) > 0 && len(s.Args.Selectors) > 0 {
 		p.space()
 		p.token(token.Ident, "of")
@@ -346,6 +378,8 @@ func (p *printer) attribute(s *ast.Simple) {
 		p.token(s.Args.Value.Kind, s.Args.Value.Text)
 	}
 	if s.Args.Modifier != "" {
+		// The space before i and s is only needed after an identifier: [a=b i],
+		// [a="b"i].
 		if !p.compact || token.Fuses(s.Args.Value.Kind, s.Args.Value.Text, token.Ident, s.Args.Modifier) {
 			p.space()
 		}

@@ -70,6 +70,7 @@ func (s *Scanner) Next() token.Token {
 // scan moves past the next token.
 func (s *Scanner) scan() (token.Kind, token.Flags) {
 	if s.off >= len(s.src) {
+		// Every return below moves s.off forward, so that scanning ends.
 		return token.EOF, 0
 	}
 	c := s.src[s.off]
@@ -102,6 +103,7 @@ func (s *Scanner) scan() (token.Kind, token.Flags) {
 	case '0', '1', '2', '3', '4', '5', '6', '7', '8', '9':
 		return s.numeric(), 0
 	case '+', '.':
+		// A plus sign or dot that starts no number is a delimiter.
 		if startsNumber(s.src[s.off:]) {
 			return s.numeric(), 0
 		}
@@ -124,10 +126,14 @@ func (s *Scanner) scan() (token.Kind, token.Flags) {
 		}
 		return token.Delim, 0
 	case '\\':
+		// An escape can start an identifier. Another backslash is a delimiter
+		// and a parse error.
 		if validEscape(s.src[s.off:]) {
 			return s.identLike()
 		}
 	case 'u', 'U':
+		// Only the descriptor has this token: elsewhere, u+a is a selector of
+		// two type selectors.
 		if s.UnicodeRanges && startsRange(s.src[s.off:]) {
 			s.unicodeRange()
 			return token.UnicodeRange, 0
@@ -161,6 +167,7 @@ func (s *Scanner) run(bits uint8) {
 func (s *Scanner) name() {
 	for {
 		s.run(name)
+		// An escape is part of the name, any other backslash ends it.
 		if s.off >= len(s.src) || s.src[s.off] != '\\' || !validEscape(s.src[s.off:]) {
 			return
 		}
@@ -172,6 +179,8 @@ func (s *Scanner) name() {
 func (s *Scanner) minus() (token.Kind, token.Flags) {
 	rest := s.src[s.off:]
 	switch {
+	// The order is that of section 4.3.1: -1 is a number, --> ends a comment,
+	// --a is an identifier.
 	case startsNumber(rest):
 		return s.numeric(), 0
 	case strings.HasPrefix(rest, "-->"):
@@ -187,6 +196,7 @@ func (s *Scanner) minus() (token.Kind, token.Flags) {
 func (s *Scanner) hash() (token.Kind, token.Flags) {
 	s.off++
 	rest := s.src[s.off:]
+	// A number sign without a name is a delimiter.
 	if rest == "" || class[rest[0]]&name == 0 && !validEscape(rest) {
 		return token.Delim, 0
 	}
@@ -200,6 +210,7 @@ func (s *Scanner) hash() (token.Kind, token.Flags) {
 
 // comment reads a comment (section 4.3.2).
 func (s *Scanner) comment() (token.Kind, token.Flags) {
+	// Comments do not nest.
 	n := strings.Index(s.src[s.off+2:], "*/")
 	if n < 0 {
 		s.off = len(s.src)
@@ -219,13 +230,16 @@ func (s *Scanner) str(quote byte) (token.Kind, token.Flags) {
 		case c == quote:
 			s.off = i + 1
 			return token.String, 0
+		// A string ends at the line end, which stays outside of it.
 		case c == '\n', c == '\r', c == '\f':
 			s.off = i
 			return token.BadString, 0
 		case c != '\\':
 			i++
+		// A backslash at the end of the text is ignored.
 		case i+1 == len(s.src):
 			i++
+		// An escaped line end is removed, and CRLF is one.
 		case s.src[i+1] == '\r' && i+2 < len(s.src) && s.src[i+2] == '\n':
 			i += 3
 		default:
@@ -246,6 +260,8 @@ func (s *Scanner) numeric() token.Kind {
 	case c == '%':
 		s.off++
 		return token.Percentage
+	// A minus or backslash may start a unit: 1-a, 1\61. Digits alone cannot:
+	// 1-2 is two numbers.
 	case class[c]&start != 0, c == '-' || c == '\\':
 		if StartsIdent(s.src[s.off:]) {
 			s.name()
@@ -264,6 +280,8 @@ func (s *Scanner) identLike() (token.Kind, token.Flags) {
 	}
 	word := s.src[begin:s.off]
 	s.off++
+	// Only url is special, also with escapes as in u\72l, and only if its
+	// argument is not quoted.
 	if len(word) < 3 || !token.EqualFold(word, "url") {
 		return token.Function, 0
 	}
@@ -289,8 +307,10 @@ func (s *Scanner) url() (token.Kind, token.Flags) {
 		case c == ')':
 			s.off++
 			return token.URL, 0
+		// NUL is replaced by U+FFFD, which is valid in a URL.
 		case c == 0:
 			s.off++
+		// White space is only allowed at the end.
 		case class[c]&space != 0:
 			s.run(space)
 			if s.off >= len(s.src) {
@@ -303,6 +323,7 @@ func (s *Scanner) url() (token.Kind, token.Flags) {
 			return s.badURL()
 		case c == '\\' && validEscape(s.src[s.off:]):
 			s.off += token.EscapeLen(s.src[s.off:])
+		// Quotes, opening brackets and control characters are parse errors.
 		default:
 			return s.badURL()
 		}
@@ -316,6 +337,7 @@ func (s *Scanner) badURL() (token.Kind, token.Flags) {
 		case c == ')':
 			s.off++
 			return token.BadURL, 0
+		// An escaped bracket does not end it.
 		case c == '\\' && validEscape(s.src[s.off:]):
 			s.off += token.EscapeLen(s.src[s.off:])
 		default:
@@ -330,10 +352,12 @@ func (s *Scanner) unicodeRange() {
 	s.off += 2
 	n := s.hexRun(6)
 	questions := 0
+	// Each question mark is a wildcard for one digit: U+4?? is U+400-4FF.
 	for n+questions < 6 && s.off < len(s.src) && s.src[s.off] == '?' {
 		s.off++
 		questions++
 	}
+	// A range with wildcards has no explicit end.
 	rest := s.src[s.off:]
 	if questions == 0 && len(rest) > 1 && rest[0] == '-' && token.IsHex(rest[1]) {
 		s.off++
@@ -368,6 +392,8 @@ func StartsIdent(s string) bool {
 	if s == "" {
 		return false
 	}
+	// A hyphen starts an identifier if a name follows: -a, --, -\61, but not -
+	// or -1.
 	if s[0] != '-' {
 		return class[s[0]]&start != 0 || validEscape(s)
 	}

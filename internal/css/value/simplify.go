@@ -13,6 +13,7 @@ import (
 
 // simplify returns the calculation with all known parts computed.
 func simplify(n *node) *node {
+	// Nodes may be shared, so a copy is modified.
 	if len(n.args) > 0 {
 		copied := *n
 		copied.args = make([]*node, len(n.args))
@@ -42,6 +43,8 @@ func simplify(n *node) *node {
 // simplifySum adds terms with the same unit, or with known sizes.
 func simplifySum(n *node) *node {
 	var terms []*node
+	// Brackets around a sum in a sum are redundant, unless a substitution may
+	// change what they group.
 	for _, arg := range n.args {
 		if arg.op == sum && !arg.fluid && !arg.exposed() {
 			terms = append(terms, arg.args...)
@@ -75,10 +78,12 @@ func addTo(terms []*node, num Number) bool {
 		if t.op != leaf {
 			continue
 		}
+		// Equal units can be added without knowing their size: 1em + 2em.
 		if t.num.Unit == num.Unit {
 			terms[i] = number(Number{t.num.Value + num.Value, num.Unit})
 			return true
 		}
+		// Others must have a canonical unit: 1in + 1px, but not 1em + 1px.
 		a, okA := t.num.resolved()
 		b, okB := num.resolved()
 		if okA && okB && a.Unit == b.Unit {
@@ -101,6 +106,7 @@ func withoutZeros(terms []*node) []*node {
 		if slices.ContainsFunc(terms, alike) {
 			terms = slices.Delete(slices.Clone(terms), i, i+1)
 			i--
+			// The next term has moved to this index.
 		}
 	}
 	return terms
@@ -118,21 +124,27 @@ func simplifyProduct(n *node) *node {
 		}
 	}
 	if n.fluid {
+		// The order of factors must stay: var(--a) may be 1px + 1px, which
+		// binds less than the factors around it.
 		return &node{op: product, args: multiplyRuns(factors), of: n.of, fluid: true}
 	}
 	coefficient, others := coefficientOf(factors)
 	if num, ok := multiplied(coefficient, others); ok {
 		return number(num)
 	}
+	// An infinite or undefined coefficient cannot be multiplied into a unit.
 	if num := (Number{Value: coefficient}); !num.finite() {
 		return n
 	}
+	// 2 * (1px + 1em) is 2px + 2em, which needs no brackets.
 	if len(others) == 1 && others[0].op == sum && !others[0].exposed() && scalable(others[0]) {
 		return scaledSum(others[0], coefficient, n)
 	}
+	// 2 * 1em * f() is 2em * f().
 	if i := slices.IndexFunc(others, func(f *node) bool { return f.op == leaf }); i >= 0 {
 		others[i], coefficient = scaledBy(others[i], coefficient), 1
 	}
+	// A product must not start with a division.
 	if coefficient != 1 || others[0].op == invert {
 		others = slices.Insert(others, 0, number(Number{Value: coefficient}))
 	}
@@ -150,6 +162,7 @@ func coefficientOf(factors []*node) (coefficient float64, others []*node) {
 		switch {
 		case f.op == leaf && f.num.Unit == "":
 			coefficient *= f.num.Value
+		// Dividing is more precise than multiplying by the reciprocal.
 		case f.op == invert && f.args[0].op == leaf && f.args[0].num.Unit == "":
 			coefficient /= f.args[0].num.Value
 		default:
@@ -183,12 +196,15 @@ func scaledBy(n *node, by float64) *node { return number(Number{n.num.Value * by
 // multiplied returns the product of known factors, if it is a number or a
 // single quantity.
 func multiplied(coefficient float64, factors []*node) (Number, bool) {
+	// A single quantity may keep its unit, even if that has no canonical one.
 	out := Number{Value: coefficient}
 	if len(factors) == 1 && factors[0].op == leaf {
 		num := factors[0].num
 		out = Number{coefficient * num.Value, num.Unit}
 		return out, out.finite()
 	}
+	// Other quantities must have known sizes. Their dimensions must cancel out,
+	// except for one: 1px * 1s / 1s is a length.
 	var of dimensions
 	for _, f := range factors {
 		known := f
@@ -211,6 +227,8 @@ func multiplied(coefficient float64, factors []*node) (Number, bool) {
 	}
 	if !of.single() {
 		return out, false
+		// Exactly one dimension is left, and its canonical unit is the unit of the
+		// result.
 	}
 	for q, power := range of.powers {
 		if power == 1 {
@@ -226,6 +244,7 @@ func multiplyRuns(factors []*node) []*node {
 	for _, f := range factors {
 		last := len(out) - 1
 		if last < 0 || out[last].fluid || f.fluid {
+			// Nothing may be multiplied across a fluid factor.
 			out = append(out, f)
 			continue
 		}
@@ -234,6 +253,7 @@ func multiplyRuns(factors []*node) []*node {
 		switch before := out[last]; {
 		case before.op == leaf && ok:
 			out[last] = number(num)
+		// Adjacent divisions are one: / 2 / 3 is / 6.
 		case before.op == invert && f.op == invert && isNumber(before) && isNumber(f):
 			if num, ok = multiplied(1, []*node{before.args[0], f.args[0]}); ok {
 				out[last] = &node{op: invert, args: []*node{number(num)}, of: before.of.times(f.of)}
@@ -255,12 +275,14 @@ func negated(n *node) *node {
 		return number(Number{-arg.num.Value, arg.num.Unit})
 	case arg.op == negate:
 		return arg.args[0]
+	// -(a + b) is -a + -b, which the writer prints as subtractions.
 	case arg.op == sum && !arg.exposed():
 		out := &node{op: sum, of: arg.of}
 		for _, term := range arg.args {
 			out.args = append(out.args, negated(&node{op: negate, args: []*node{term}, of: term.of}))
 		}
 		return out
+	// A leading number takes the sign: -(2 * a) is -2 * a.
 	case arg.op == product && !arg.fluid && arg.args[0].op == leaf:
 		out := *arg
 		out.args = slices.Clone(arg.args)
@@ -292,6 +314,8 @@ func (n *node) combined() *node {
 	var out []*node
 	for _, arg := range n.args {
 		merged := false
+		// Two known arguments are compared even if others are unknown: max(1px,
+		// 2px, 1em) is max(2px, 1em).
 		for i, have := range out {
 			if have.op != leaf || arg.op != leaf {
 				continue
@@ -344,6 +368,8 @@ func (w writer) terms(n *node) []ast.Value {
 	switch {
 	case n.op != sum:
 		return w.factors(n)
+	// A sum of one term has no operator. It stands for the brackets of the
+	// source.
 	case len(n.args) == 1: // brackets that must be preserved
 		return w.terms(n.args[0])
 	}
@@ -354,6 +380,7 @@ func (w writer) terms(n *node) []ast.Value {
 		case i == 0:
 			out = append(out, w.factors(arg)...)
 			continue
+		// Subtracting is shorter than adding a negative term.
 		case arg.op == negate:
 			operator, arg = "-", arg.args[0]
 		case arg.op == leaf && arg.num.Value < 0:
@@ -364,6 +391,7 @@ func (w writer) terms(n *node) []ast.Value {
 			copied.args[0] = number(Number{-arg.args[0].num.Value, arg.args[0].num.Unit})
 			operator, arg = "-", &copied
 		}
+		// White space around + and - is required (CSS Values 4, section 10.1).
 		out = append(out, w.token(token.Delim, operator, true))
 		values := w.factors(arg)
 		values[0].Space = true
@@ -377,9 +405,12 @@ func (w writer) factors(n *node) []ast.Value {
 	args := []*node{n}
 	switch n.op {
 	case product:
+		// The sign of a variable part cannot be written before it: -var(--a) is
+		// an identifier and brackets.
 		args = n.args
 	case negate: // the sign cannot be part of a number
 		args = []*node{number(Number{Value: -1}), n.args[0]}
+	// A division needs a dividend.
 	case invert:
 		args = []*node{number(Number{Value: 1}), n}
 	}
@@ -406,6 +437,7 @@ func (w writer) factor(n *node) ast.Value {
 		return w.number(n.num, false)
 	case opaque:
 		v := *n.value
+		// The writer determines the white space around the value.
 		v.Space = false
 		return v
 	case call:
