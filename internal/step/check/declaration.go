@@ -46,6 +46,7 @@ func (c *checker) declaration(d *ast.Declaration, at nodeContext, siblings []ast
 	info := c.info(name)
 	switch {
 	case info.prefix != "":
+		// Inside of a rule for one vendor, only its browsers read the property.
 		if !at.vendor {
 			c.prefixed(d, info.prefix, info.standard, siblings)
 		}
@@ -75,8 +76,8 @@ func isHack(d *ast.Declaration, name string, values []ast.Value) bool {
 	}
 	switch name {
 	case "behavior", "layout-grid", "scrollbar-face-color", "scrollbar-arrow-color", "scrollbar-track-color",
-		"scrollbar-shadow-color",
-		"scrollbar-highlight-color", "scrollbar-3dlight-color", "scrollbar-darkshadow-color", "scrollbar-base-color":
+		"scrollbar-shadow-color", "scrollbar-highlight-color", "scrollbar-3dlight-color", "scrollbar-darkshadow-color",
+		"scrollbar-base-color":
 		return true
 	case "speak": // from the aural sheets of CSS 2
 		return len(values) == 1 && (values[0].IsIdent("none") || values[0].IsIdent("spell-out"))
@@ -102,12 +103,14 @@ func (c *checker) info(name string) *info {
 	if i, ok := c.names[name]; ok {
 		return i
 	}
+	// Facts do not depend on the sheet, so all checkers share them.
 	if shared, ok := c.infos.Load(name); ok {
 		i := shared.(*info)
 		c.names[name] = i
 		return i
 	}
 	i := &info{feature: browsers.Property(name)}
+	// A prefixed property is checked by its standard form.
 	if i.prefix, i.standard = split(name); i.prefix == "" {
 		i.definition, i.defined = grammar.Property(name)
 		i.known = i.defined || browsers.Known(i.feature)
@@ -137,6 +140,7 @@ func nameSpan(d *ast.Declaration) source.Span { return nameOf(d.NamePos, len(d.N
 
 // descriptor reports an unknown descriptor.
 func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
+	// Descriptors of vendors are unknown to the data.
 	if prefix, _ := split(name); prefix != "" || browsers.Known("css.at-rules."+rule+"."+name) {
 		return
 	}
@@ -148,6 +152,8 @@ func (c *checker) descriptor(d *ast.Declaration, rule, name string) {
 // standard property, it must be in the same block.
 func (c *checker) prefixed(d *ast.Declaration, prefix, standard string, siblings []ast.Node) {
 	def, ok := grammar.Property(standard)
+	// The standard form must be of use: in some newest browser, and in a
+	// target where the prefixed form has no effect.
 	if !ok || def.Syntax() == "" || !c.targets.Newest(browsers.Property(standard)) ||
 		!c.targets.Without(browsers.Property(standard), prefix) {
 		return
@@ -175,9 +181,12 @@ func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 			continue
 		}
 		name := token.Lower(o.Name)
+		// A shorthand sets the property as well, and so do its longhands
+		// together.
 		if name == standard || slices.Contains(grammar.Longhands(name), standard) || slices.Contains(longhands, name) {
 			return true
 		}
+		// Of several prefixed forms, only the first is reported.
 		if other, rest := split(name); other != "" && rest == standard && o != d && o.NamePos.Off < d.NamePos.Off {
 			return true
 		}
@@ -188,6 +197,7 @@ func hasStandard(block []ast.Node, d *ast.Declaration, standard string) bool {
 // value checks the value of a declaration. feature is the name of the property
 // or descriptor in the browser data.
 func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast.Value, feature string) {
+	// The value of a variable is unknown.
 	if grammar.Open(values) || len(values) == 0 {
 		return
 	}
@@ -199,6 +209,7 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 		c.report(code.Deprecated, values[0].Span(), "", "value %q of %q is deprecated", values[0].Text, d.Name)
 		return
 	}
+	// Values of vendors have no definitions.
 	if vendors(values) {
 		return
 	}
@@ -206,6 +217,7 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 	if fits {
 		return
 	}
+	// Browsers may support a keyword that the specification does not have yet.
 	if m.At != nil && m.At.Kind == token.Ident && browsers.Known(feature+"."+token.Lower(m.At.Text)) {
 		return
 	}
@@ -215,6 +227,7 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 // reportMisfit reports an invalid value.
 func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	count := len(c.found)
+	// Finding nothing means that the maximum number of findings is reached.
 	if c.misfit(d, m, values); len(c.found) == count {
 		return // the limit is reached
 	}
@@ -260,12 +273,14 @@ func vendors(values []ast.Value) bool {
 
 // misfit explains why a value is invalid for its property.
 func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
+	// The value is valid so far, but ends too early.
 	if m.At == nil {
 		last := &values[len(values)-1]
 		c.report(code.UnknownValue, last.Span(), expected(m), "incomplete value of %q", d.Name)
 		return
 	}
 	text := print.Values([]ast.Value{*m.At})
+	// A long function is shown by its name.
 	if len(text) > 60 {
 		text = m.At.Text
 	}
@@ -273,6 +288,8 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 	switch {
 	case isNumber && m.OutOfRange:
 		c.report(code.OutOfRange, m.At.Span(), "", "%q is out of range: %q accepts %s", text, d.Name, rangeOf(m))
+	// A missing unit is the most frequent cause, and the browser ignores the
+	// declaration silently.
 	case isNumber && number.Unit == "" && unitFor(m.Types) != "":
 		unit := unitFor(m.Types)
 		c.report(code.MissingUnit, m.At.Span(), fmt.Sprintf("write %q, or use another unit", m.At.Text+unit),
@@ -289,15 +306,18 @@ func (c *checker) misfit(d *ast.Declaration, m grammar.Misfit, values []ast.Valu
 // runsOn reports a value that contains the next declaration, because a
 // semicolon is missing: it contains the name of a property and a colon.
 func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
+	// The property name must be directly before the colon, and after a value.
 	colon := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.Colon })
 	if colon < 2 || values[colon-1].Kind != token.Ident {
 		return false
 	}
 	next := &values[colon-1]
+	// Other colons are valid or reported as such.
 	if info := c.info(token.Lower(next.Text)); !info.known && info.prefix == "" && !ast.IsCustomName(next.Text) {
 		return false
 	}
 	last := values[colon-2].Span()
+	// A constant of another file cannot contain the next declaration.
 	if next.Pos.File != d.NamePos.File {
 		return false
 	}
@@ -307,11 +327,14 @@ func (c *checker) runsOn(d *ast.Declaration, values []ast.Value) bool {
 			"missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
 		return true
 	}
+	// The semicolon is missing after the last character of the value.
 	end := source.Span{Start: source.Pos{File: last.Start.File, Off: max(last.End, 1) - 1}, End: last.End}
 	f := c.report(code.UnknownValue, end, fmt.Sprintf("write %s;", print.Values(values[colon-2:colon-1])),
 		"missing ';' after the value of %q: the next declaration %q is read as part of it", d.Name, next.Text+":")
 	f.Related = append(f.Related,
 		diag.Related{Span: next.Span(), Message: "read as part of the value: browsers skip both declarations"})
+	// A custom property accepts any value: browsers keep it, including the
+	// other declaration.
 	if d.IsCustom() {
 		f.Related[0].Message = "read as part of the value"
 	}
@@ -344,6 +367,7 @@ var unitTypes = map[string]string{"px": "length", "deg": "angle", "s": "time", "
 // unitFor returns a unit that would make a number valid; "" if a number is
 // valid or no unit is.
 func unitFor(types []string) string {
+	// A number is valid, so the unit is not the problem.
 	if slices.Contains(types, "number") || slices.Contains(types, "integer") {
 		return ""
 	}
@@ -375,6 +399,8 @@ func nearValue(m grammar.Misfit) string {
 	if m.At.Kind == token.Ident || m.At.Kind == token.Function {
 		name := m.At.Text
 		if m.At.Kind == token.Function {
+			// Keywords of a definition include functions, written with both
+			// brackets.
 			name += ")"
 		}
 		if near := diag.Nearest(token.Lower(name), append(slices.Clip(m.Keywords), wideKeywords...)); near != "" {
@@ -402,6 +428,7 @@ func expected(m grammar.Misfit) string {
 			list = append(list, w)
 		}
 	}
+	// The names of all colours would be too long a list.
 	if isColor := slices.Contains(m.Types, "hex-color"); !isColor {
 		for _, k := range m.Keywords {
 			list = append(list, strconv.Quote(k))
@@ -410,6 +437,7 @@ func expected(m grammar.Misfit) string {
 	if len(list) == 0 || len(list) > most {
 		return ""
 	}
+	// The last two are joined by "or".
 	if len(list) > 1 {
 		list[len(list)-2] += " or " + list[len(list)-1]
 		list = list[:len(list)-1]

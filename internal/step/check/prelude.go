@@ -33,6 +33,7 @@ func (c *checker) queries(r *ast.AtRule, name string) {
 			c.mediaQuery(query)
 		} else if len(query) > 0 {
 			if query[0].Kind == token.Ident && !query[0].IsIdent("not") {
+				// A name before the condition is optional.
 				query = query[1:] // the name of the container
 			}
 			if len(query) > 0 {
@@ -55,14 +56,18 @@ func (c *checker) mediaQuery(query []ast.Value) {
 		return
 	}
 	v := query
+	// The modifiers "not" and "only" need a media type. "not (…)" is a
+	// condition.
 	if (v[0].IsIdent("not") || v[0].IsIdent("only")) && len(v) > 1 && v[1].Kind == token.Ident {
 		v = v[1:]
 	}
+	// A query without a type is a condition.
 	if v[0].Kind != token.Ident || v[0].IsIdent("not") {
 		c.condition(v, "media query")
 		return
 	}
 	if kind := token.Lower(v[0].Text); !slices.Contains(mediaTypes, kind) {
+		// Only the four current types are suggested.
 		c.report(code.BadQuery, v[0].Span(), didYouMean("", kind, mediaTypes[:4]),
 			"unknown media type %q: the query never matches", v[0].Text)
 		return
@@ -82,7 +87,7 @@ func (c *checker) mediaQuery(query []ast.Value) {
 func (c *checker) condition(values []ast.Value, what string) {
 	word := ""
 	for i := 0; i < len(values); i++ {
-		if values[i].IsIdent("not") && i+1 < len(values) {
+		if values[i].IsIdent("not") && i+1 < len(values) { // each feature may be negated
 			i++
 		}
 		if v := &values[i]; v.Kind != token.LParen {
@@ -92,6 +97,7 @@ func (c *checker) condition(values []ast.Value, what string) {
 		}
 		c.feature(&values[i], what)
 		if i++; i == len(values) {
+			// The last feature has nothing after it.
 			return
 		}
 		this := token.Lower(values[i].Text)
@@ -119,11 +125,13 @@ func (c *checker) feature(v *ast.Value, what string) {
 	switch {
 	case len(inner) == 0:
 		c.report(code.BadQuery, v.Span(), "", "empty brackets in the %s: it never matches", what)
+	// Brackets in brackets contain a condition.
 	case inner[0].Kind == token.LParen || inner[0].IsIdent("not") && len(inner) > 1:
 		c.condition(inner, what)
-	case len(inner) == 1 || inner[1].Kind == token.Colon && len(inner) > 2:
+	case len(inner) == 1 || inner[1].Kind == token.Colon && len(inner) > 2: // a feature alone, or with a value
 	case slices.ContainsFunc(inner, func(v ast.Value) bool { return isComparison(&v) }):
 	default:
+		// (min-width 30em) lacks a colon.
 		fix := ""
 		if inner[0].Kind == token.Ident && inner[1].Kind != token.Colon {
 			fix = fmt.Sprintf("write (%s: %s)", inner[0].Text, strings.TrimSpace(print.Values(inner[1:])))
@@ -142,6 +150,8 @@ func (c *checker) supports(values []ast.Value) {
 		if values[i].Kind != token.LParen || len(inner) == 0 {
 			continue
 		}
+		// Other brackets contain a condition, of which only the declarations
+		// are checked.
 		if inner[0].Kind != token.Ident || len(inner) < 3 || inner[1].Kind != token.Colon {
 			c.supports(inner)
 			continue
@@ -152,6 +162,7 @@ func (c *checker) supports(values []ast.Value) {
 		}
 		info := c.info(name)
 		switch fix := didYouMean("", name, grammar.Properties()); {
+		// Support of a prefixed property is always a valid question.
 		case info.prefix != "":
 		case !info.known && fix != "":
 			c.report(code.BadQuery, inner[0].Span(), fix, "unknown property %q: the condition never matches", inner[0].Text)
@@ -160,6 +171,8 @@ func (c *checker) supports(values []ast.Value) {
 			if fits || m.At == nil || vendors(inner[2:]) {
 				continue
 			}
+			// Only misspellings: asking for new values is what @supports is
+			// for.
 			if near := nearValue(m); strings.HasPrefix(near, "did you mean") {
 				c.report(code.BadQuery, m.At.Span(), near, "invalid value %q for %q: the condition never matches", m.At.Text,
 					inner[0].Text)
@@ -171,6 +184,7 @@ func (c *checker) supports(values []ast.Value) {
 // layers checks the names of @layer (CSS Cascade 5, section 6.4.4.2).
 func (c *checker) layers(r *ast.AtRule) {
 	for _, name := range ast.SplitAt(ast.Significant(r.Prelude), token.Comma) {
+		// Names are separated by dots without spaces: "a b" is not a list.
 		for i := 1; i < len(name); i++ {
 			if name[i].Space {
 				c.report(code.BadLayer, ast.SpanOf(name), "separate layers with commas, and nested layers with dots",
@@ -219,6 +233,8 @@ func (c *checker) reads(values []ast.Value) {
 		}
 		args := ast.Significant(v.Values())
 		switch {
+		// Custom properties start with two hyphens. var(tone) makes the
+		// declaration invalid.
 		case v.IsFunction("var") && (len(args) == 0 || args[0].Kind != token.Ident || !strings.HasPrefix(args[0].Text, "--")):
 			fix := "write var(--name) or var(--name, fallback)"
 			if len(args) > 0 && args[0].Kind == token.Ident {

@@ -70,6 +70,8 @@ func (c *Composer) set(r *ast.AtRule, s *Scope) {
 // setPlaceholder sets a constant whose rule is invalid, so that its uses are
 // not reported as well.
 func (c *Composer) setPlaceholder(p path, values []ast.Value, at source.Span, s *Scope) {
+	// initial is valid for every property, which avoids findings for the users
+	// of the constant.
 	if len(values) == 0 {
 		values = []ast.Value{{Kind: token.Ident, Text: "initial", Pos: at.Start}}
 	}
@@ -82,6 +84,8 @@ func (c *Composer) setPlaceholder(p path, values []ast.Value, at source.Span, s 
 // which is there because a semicolon is missing. The at-rule is evaluated too,
 // so that there is a single finding.
 func (c *Composer) upToStatement(p path, values []ast.Value, s *Scope) []ast.Value {
+	// @const a: 1 followed by a line "@const b: 2;" is one at-rule for the
+	// parser.
 	i := slices.IndexFunc(values, func(v ast.Value) bool { return v.Kind == token.AtKeyword })
 	if i < 0 {
 		return values
@@ -102,6 +106,8 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 	if !c.mayHold(p, at, s) {
 		return
 	}
+	// An existing value, also of a caller or a setting, has precedence over a
+	// default.
 	if _, ok := s.Find(p); kind == ByDefault && (ok || s.isDropped(p)) {
 		c.noteDefault(p, at, s, func(quiet *Composer) *Constant { return quiet.constant(values, at, s) })
 		return
@@ -109,9 +115,13 @@ func (c *Composer) setValue(p path, values []ast.Value, at source.Span, kind Set
 	if kind == ByConst {
 		c.checkLate(p, at, s)
 	}
+	// While it is evaluated, the constant is recorded as the user of the
+	// constants it reads.
 	before := c.startSetting(p, s)
 	constant := c.constant(values, at, s)
 	c.setting = before
+	// Only top-level defaults can be overridden too late: inner ones cannot be
+	// reached from outside.
 	if kind == ByDefault && s.outer == nil {
 		constant.offer = new(offer)
 	}
@@ -125,11 +135,15 @@ func (c *Composer) checkLate(p path, at source.Span, s *Scope) {
 	if s.outer != nil {
 		return
 	}
+	// What is not a default can be set again at any time.
 	if have, ok := s.Find(p); ok && have.offer == nil {
 		return
 	}
+	// Reading a group reads all its keys, so the groups that contain the key
+	// count as well.
 	var have *Constant // the default that was read: of the key, or of a group that contains it
 	for n := len(p); n > 0 && have == nil; n-- {
+		// In one file, the order is visible and probably intended.
 		if found, ok := s.Find(p[:n]); ok && found.offer != nil && found.offer.read.IsValid() &&
 			found.offer.read.Start.File != at.Start.File {
 			have = found
@@ -166,6 +180,7 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 	}
 	value, _ := c.values(values, s, atBuild)
 	value = trim(value)
+	// The limit was reported. Further values would only take time.
 	if c.tooMany {
 		return &Constant{At: at}
 	}
@@ -174,6 +189,7 @@ func (c *Composer) constant(values []ast.Value, at source.Span, s *Scope) *Const
 		value = nil
 	}
 	if len(value) > 0 && value[0].Space {
+		// The values may be shared with the source.
 		value = slices.Clone(value)
 		value[0].Space = false
 	}
@@ -200,6 +216,7 @@ func (c *Composer) chosen(args []ast.Value, s *Scope) (with []ast.Value, ok bool
 		if v := &args[i]; v.Kind != token.LParen || v.Space || !args[i-1].IsDelim('.') {
 			continue
 		}
+		// The key may be any expression, such as const(tone.(const(name))).
 		text, ok := c.interpolated(&args[i], s)
 		if !ok {
 			return nil, false
@@ -228,6 +245,7 @@ func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 		return nil
 	}
 	if found, ok := s.Find(p); ok {
+		// A group is read as a whole: loops and copies depend on all its keys.
 		if found.Group != nil {
 			found.isRead(ast.SpanOf(values))
 			c.noteUse(p, s)
@@ -247,16 +265,20 @@ func (c *Composer) setGroup(p path, r *ast.AtRule, isDefault bool, s *Scope) {
 	if !isDefault {
 		c.checkLate(p, at, s)
 	}
+	// The keys are evaluated even if the group is not set, for the findings in
+	// them.
 	group := c.group(p, r.Block.Nodes, s)
 	whole := &Constant{Group: group, At: at}
 	if isDefault && s.outer == nil {
 		group.markDefaults()
 		whole.offer = new(offer)
 	}
+	// @drop also blocks the defaults of a group that is imported later.
 	if isDefault && s.isDropped(p) {
 		c.noteDefault(p, at, s, func(*Composer) *Constant { return whole })
 		return
 	}
+	// Existing keys remain, missing ones are added, also in nested groups.
 	if have, ok := s.Find(p); ok && isDefault {
 		if have.Group == nil {
 			c.report(diag.Diagnostic{Code: code.BadConstant, Severity: diag.Error, Span: at,
@@ -286,6 +308,8 @@ func (c *Composer) checkLost(p path, group *Group, at source.Span, s *Scope) {
 	if !ok || have.Group == nil || s.outer != nil || have.offer != nil && have.offer.read.IsValid() {
 		return
 	}
+	// Replacing a group loses keys that the author may not know of, as a
+	// library added them.
 	lost := have.Group.missingIn(group, nil)
 	if len(lost) == 0 {
 		return
@@ -319,11 +343,13 @@ func (g *Group) missingIn(other *Group, p path) []string {
 	var out []string
 	for _, key := range g.keys {
 		mine := g.at(key)
+		// Clip forces append to copy: p is shared by all keys.
 		deeper := append(slices.Clip(p), key)
 		theirs, ok := other.Find(key)
 		switch {
 		case !ok:
 			out = append(out, joinPath(deeper))
+		// A key that changed from a group to a value is not missing.
 		case mine.Group != nil && theirs.Group != nil:
 			out = append(out, mine.Group.missingIn(theirs.Group, deeper)...)
 		}
@@ -340,6 +366,7 @@ func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
 			at := source.SpanOf(n.NamePos, len(n.Name))
 			key := token.Unescape(n.Name)
 			before := c.startSetting(append(slices.Clip(p), key), s)
+			// Groups are immutable, so with returns a new one.
 			g = g.with(key, c.constant(n.Value, at, s))
 			c.setting = before
 		case *ast.QualifiedRule:
@@ -391,6 +418,8 @@ func (c *Composer) drop(r *ast.AtRule, s *Scope) {
 
 // unknown reports an undefined constant. The finding is delayed, so that it can
 // point at a later definition: see [Scope.Unknown].
+// It may be defined after this rule, or in another sheet, which makes another
+// message more helpful.
 func (c *Composer) unknown(p path, at source.Span, s *Scope) {
 	fix := diag.DidYouMean(joinPath(p), s.near(p), "")
 	c.wait(code.UnknownConstant, at, "constant "+joinPath(p), fmt.Sprintf("unknown constant %q", joinPath(p)), fix, s)
@@ -404,6 +433,7 @@ func (c *Composer) wait(what code.Code, at source.Span, name, message, fix strin
 	}
 	d := diag.Diagnostic{Code: what, Severity: diag.Error, Span: at, Message: message, Fix: fix, Cause: name,
 		Undefined: name}
+	// The trail is added now: later, the calls that led here are unknown.
 	c.trailed(&d)
 	top := s.top()
 	top.waiting = append(top.waiting, waiting{name, d})

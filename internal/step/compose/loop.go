@@ -31,11 +31,15 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 	}
 	var out []ast.Node
 	for _, t := range c.iterations(from, len(names) == 2, s) {
+		// Variables are visible in the block only.
 		inner := s.inner()
 		inner.vars = &loopVars{names, t}
+		// Findings and records in the block name the iteration.
 		c.trail = append(c.trail, frame{at: r.Span(), names: names, turn: t})
 		made := c.block(r.Block.Nodes, inner)
 		c.trail = c.trail[:len(c.trail)-1]
+		// Counting each iteration ends nested loops early, before the memory is
+		// used.
 		if !c.count(iterationWeight+weight(made), r.Span()) {
 			return nil
 		}
@@ -48,6 +52,7 @@ func (c *Composer) loop(r *ast.AtRule, s *Scope) []ast.Node {
 // limit.
 func weight(nodes []ast.Node) int {
 	n := 0
+	// Nodes without values cost memory as well.
 	ast.Walk(nodes, func(ast.Node) bool { n += 4; return true })
 	return n + 1
 }
@@ -59,6 +64,7 @@ func (c *Composer) loopHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 	for len(p) > 0 && p[0].Kind == token.Ident && len(names) < 2 {
 		names = append(names, token.Unescape(p[0].Text))
 		p = p[1:]
+		// A comma means that a second name follows.
 		if len(p) == 0 || p[0].Kind != token.Comma {
 			break
 		}
@@ -91,6 +97,7 @@ func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteratio
 		return out
 	}
 	at := ast.SpanOf(from)
+	// "over tones" is a list of one word, but probably means a constant.
 	if len(from) == 1 && from[0].Kind == token.Ident {
 		if name := token.Unescape(from[0].Text); s.knows(name) {
 			c.fail(code.BadLoop, at, fmt.Sprintf("%q is a plain word, not a constant: the loop would run once", name),
@@ -98,6 +105,7 @@ func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteratio
 			return nil
 		}
 	}
+	// A missing constant is reported as such, not as an empty list.
 	if p, whole := c.constantPath(from, s); whole {
 		if _, ok := s.Find(p); !ok {
 			c.unknown(p, at, s)
@@ -109,6 +117,7 @@ func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteratio
 		return c.rangeIterations(&values[0])
 	}
 	list := items(values)
+	// With a key variable, the author expects a group.
 	if p, whole := c.constantPath(from, s); whole && keyed && len(list) == 1 {
 		found, _ := s.Find(p)
 		c.report(diag.Diagnostic{Code: code.NotAGroup, Severity: diag.Warning, Span: at,
@@ -116,6 +125,7 @@ func (c *Composer) iterations(from []ast.Value, keyed bool, s *Scope) []iteratio
 			Related: []diag.Related{{Span: found.At, Message: "set here"}}})
 	}
 	var out []iteration
+	// The keys of a list are its positions, from 1.
 	for i, item := range list {
 		out = append(out, iteration{number(float64(i+1), at), &Constant{Value: item, At: at}})
 	}
@@ -133,6 +143,8 @@ func items(values []ast.Value) [][]ast.Value {
 		}
 	}
 	for i := range values {
+		// With commas, items may consist of several values, as in "1px solid,
+		// 2px dotted".
 		if values[i].Kind == token.Comma {
 			commas = true
 			flush(i)
@@ -160,6 +172,7 @@ func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 	args := items(v.Inner.Values)
 	bounds := make([]float64, len(args))
 	for i, arg := range args {
+		// The argument is invalid and was reported.
 		if isEcho(arg) {
 			return nil
 		}
@@ -184,11 +197,13 @@ func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 	if len(bounds) == 3 {
 		step = bounds[2]
 	}
+	// Both infinite and empty ranges are mistakes.
 	if step == 0 || (to-from)/step < 0 {
 		c.fail(code.BadLoop, v.Span(),
 			fmt.Sprintf("endless range: steps of %v do not lead from %v to %v", step, from, to), "")
 		return nil
 	}
+	// Binary fractions add errors: range(0, 1, 0.1) must include 1.
 	count := math.Floor((to-from)/step+1e-9) + 1
 	if most := c.limits().Iterations; count > float64(most) {
 		c.fail(code.BadLoop, v.Span(),
@@ -205,6 +220,7 @@ func (c *Composer) rangeIterations(v *ast.Value) []iteration {
 
 // keyWords returns the keys of the group as values.
 func (g *Group) keyWords() []*Constant {
+	// Loops over the same group share the words.
 	if g.words == nil {
 		g.words = make([]*Constant, len(g.keys))
 		for i, key := range g.keys {

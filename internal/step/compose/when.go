@@ -59,6 +59,8 @@ func not(x condition) condition {
 	case never, always:
 		return decided(x.kind == never)
 	case allOf, anyOf:
+		// De Morgan: the negation of a conjunction is the disjunction of the
+		// negations.
 		var parts []condition
 		for _, p := range x.parts {
 			parts = append(parts, not(p))
@@ -74,6 +76,7 @@ func not(x condition) condition {
 
 // join returns the conjunction or disjunction of parts.
 func join(kind conditionKind, parts []condition) condition {
+	// A decided part decides the whole, a neutral part does not matter.
 	decided, neutral := never, always // of allOf
 	if kind == anyOf {
 		decided, neutral = always, never
@@ -84,6 +87,7 @@ func join(kind conditionKind, parts []condition) condition {
 		case decided:
 			return condition{kind: decided}
 		case neutral:
+		// Equal operators need no brackets.
 		case kind:
 			out.parts = append(out.parts, p.parts...)
 		default:
@@ -118,9 +122,13 @@ func (x condition) cost() (copies, opposite float64, asked int) {
 	product, sum, others := 1.0, 0.0, 1.0
 	for _, p := range x.parts {
 		same, other, n := p.cost()
+		// By De Morgan, a disjunction costs what the conjunction of the negated
+		// parts does for the opposite.
 		if x.kind == anyOf {
 			same, other = other, same
 		}
+		// A conjunction nests its parts. Its negation lists them: each part is
+		// guarded by all before it.
 		product *= same
 		sum += others * other
 		others *= same
@@ -140,6 +148,7 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	case always:
 		return nodes
 	case allOf:
+		// The first part becomes the outermost rule.
 		for _, p := range slices.Backward(x.parts) {
 			nodes = p.wrap(nodes)
 		}
@@ -164,6 +173,7 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	}
 	prelude := x.leaf
 	switch {
+	// Without brackets of its own, "not (a) and (b)" would be invalid.
 	case x.negated && x.kind == asksMedia && isConjunction(prelude):
 		// Older browsers support "not" before a media type only.
 		prelude = slices.Concat([]ast.Value{{Kind: token.Ident, Text: "not"},
@@ -174,6 +184,7 @@ func (x condition) wrap(nodes []ast.Node) []ast.Node {
 	}
 	if len(x.name) > 0 {
 		prelude = slices.Concat(x.name, spaced(prelude, true))
+		// A container name comes before the condition, also before "not".
 	}
 	return []ast.Node{&ast.AtRule{At: x.at, Name: name, Prelude: prelude, Block: &ast.Block{Nodes: nodes}}}
 }
@@ -200,6 +211,7 @@ func usesNot(prelude []ast.Value) bool {
 
 // negated returns the prelude of a conditional rule with "not" before it.
 func negated(prelude []ast.Value) []ast.Value {
+	// "not" applies to a single feature.
 	if len(prelude) > 1 {
 		prelude = []ast.Value{bracketed(prelude)}
 	}
@@ -235,6 +247,8 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		reader := conditionReader{c: c, s: s, values: ast.Significant(r.Prelude)}
 		var ok bool
 		if own, ok = reader.read(); !ok {
+			// The @else after an invalid condition must not be reported as
+			// well.
 			s.touch()
 			s.prior = &condition{} // the following @else belongs to an invalid rule
 			return nil
@@ -249,9 +263,12 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	rest := join(allOf, []condition{*prior, not(own)})
 	s.touch()
 	s.prior = &rest
+	// The block is not evaluated, as constants in it may not exist in this
+	// case.
 	if holds.kind == never {
 		return nil
 	}
+	// The opposite counts too, because the next @else guards its block with it.
 	if copies, opposite, asked := holds.cost(); copies > maxCopies || opposite > maxCopies || asked > maxTests {
 		c.fail(code.BadCondition, r.Span(), "the condition is too complex",
 			"nest rules instead of joining all conditions by \"and\" and \"or\"")
@@ -259,6 +276,8 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 		s.prior = &condition{}
 		return nil
 	}
+	// A function has one result. If only the browser can decide, the calling
+	// declaration is repeated instead.
 	if of := s.inFunction(); of != nil {
 		if c.holds(holds, of) {
 			c.block(r.Block.Nodes, s.inner())
@@ -267,6 +286,7 @@ func (c *Composer) when(r *ast.AtRule, prior *condition, s *Scope) []ast.Node {
 	}
 	made := c.block(r.Block.Nodes, s.inner())
 	copies, _, _ := holds.cost()
+	// The copies are made by wrap, after the block was counted once.
 	if copies > 1 && !c.count(int(copies)*weight(made), r.Span()) {
 		return nil
 	}
@@ -293,6 +313,7 @@ func (r *conditionReader) read() (condition, bool) {
 	for len(r.values) > 0 {
 		v := &r.values[0]
 		if !v.IsIdent("and") && !v.IsIdent("or") {
+			// A common mistake: const(a) > 3.
 			if v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') {
 				r.c.fail(code.BadCondition, v.Span(), "a comparison must be inside the brackets of const()",
 					"write const(name > 3)")
@@ -300,6 +321,7 @@ func (r *conditionReader) read() (condition, bool) {
 			}
 			return r.fail(v.Span(), "expected \"and\" or \"or\"")
 		}
+		// As in media conditions (Media Queries 4, section 3).
 		if this := token.Lower(v.Text); word != "" && this != word {
 			return r.fail(whole, "\"and\" and \"or\" cannot be mixed without brackets")
 		} else {
@@ -353,6 +375,8 @@ func (r *conditionReader) term() (condition, bool) {
 		return r.asks(asksMedia, v)
 	case v.IsFunction("supports"):
 		return r.asks(asksSupports, v)
+	// In @when, style() would have to become @container style(), which asks the
+	// parent element instead of the element itself.
 	case v.IsFunction("style") && r.inline:
 		return r.asks(asksStyle, v)
 	case v.IsFunction("container") && !r.inline:
@@ -363,6 +387,7 @@ func (r *conditionReader) term() (condition, bool) {
 
 // custom returns the condition of media() with custom media in it. The
 // resulting queries are tested one by one.
+// media(--wide) has the form of a feature without brackets.
 func (r *conditionReader) custom(values []ast.Value, v *ast.Value) (condition, bool) {
 	if len(values) == 1 && values[0].Kind == token.Ident && dashed(&values[0]) {
 		values = []ast.Value{bracketed(values)}
@@ -407,11 +432,15 @@ func isMediaQuery(values []ast.Value) bool {
 	case first.IsIdent("not"), first.IsIdent("only"):
 		return len(values) > 1 && values[1].Kind == token.Ident
 	}
+	// "screen and (…)" starts with a type, a lone identifier is a type only if
+	// it is known: media(color) is a feature.
 	return len(values) == 1 && mediaTypes[token.Lower(first.Text)] || len(values) > 1 && values[1].IsIdent("and")
 }
 
 // asks returns the condition of media(), supports(), container() or style().
 func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, bool) {
+	// supports() tests the syntax that browsers get, so its calculations must
+	// not be folded.
 	at := valueContext{asWritten: kind == asksSupports, compared: kind == asksStyle}
 	values, _ := r.c.values(ast.Significant(v.Values()), r.s, at)
 	if len(values) == 0 {
@@ -429,10 +458,14 @@ func (r *conditionReader) asks(kind conditionKind, v *ast.Value) (condition, boo
 	asked := *v
 	asked.Inner = &ast.Inner{Values: values, Close: v.Inner.Close}
 	x := condition{kind: kind, asked: asked, at: v.Pos}
+	// container(card (width > 30em)) has a name, container((width > 30em)) has
+	// none.
 	if kind == asksContainer && len(values) > 1 && values[0].Kind == token.Ident && !values[0].IsIdent("not") &&
 		values[1].Inner != nil {
 		x.name, values = values[:1:1], values[1:]
 	}
+	// The prelude of the resulting rule needs brackets around a feature, which
+	// the function does not.
 	first := &values[0]
 	switch {
 	case first.Kind == token.LParen, first.IsIdent("not"), kind != asksMedia && kind != asksStyle &&
@@ -461,9 +494,12 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 		r.c.noteUse(p, r.s)
 	}
 	rest := args[n:]
+	// An undefined constant is false, without a finding: so a library can ask
+	// for a setting.
 	if len(rest) == 0 {
 		return decided(ok && truthy(constant)), true
 	}
+	// A comparison needs a value.
 	if !ok {
 		r.c.unknown(p, ast.SpanOf(args[:n]), r.s)
 		return condition{}, false
@@ -476,9 +512,11 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	want, _ := r.c.values(rest, r.s, atBuild)
 	want = spaced(want, false)
 	if operator == ":" {
+		// A group is never equal to a value.
 		return decided(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
 	}
 	order, ok := compare(constant.Value, want)
+	// The constant is a placeholder, and its error was reported.
 	if !ok && (isEcho(constant.Value) || isEcho(want)) {
 		return condition{}, false
 	}
@@ -493,6 +531,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 // it.
 func operatorOf(values []ast.Value) (operator string, rest []ast.Value) {
 	operator, rest = values[0].Text, values[1:]
+	// Operators of two characters are two tokens.
 	if len(rest) > 0 && operator != ":" && rest[0].IsDelim('=') && !rest[0].Space {
 		return operator + "=", rest[1:]
 	}
@@ -524,6 +563,7 @@ func truthy(c *Constant) bool {
 	if len(c.Value) == 1 {
 		v := &c.Value[0]
 		n, isNumber := value.Read(v)
+		// The empty string has two quotes.
 		return !v.IsIdent("none") && !(isNumber && n.Value == 0) && !(v.Kind == token.String && len(v.Text) == 2)
 	}
 	return len(c.Value) > 0
