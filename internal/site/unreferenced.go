@@ -53,9 +53,11 @@ func haveNoReference(n int) string {
 
 // wellKnownFiles are files at the top of a site that browsers, search engines
 // and others request although no page refers to them.
-var wellKnownFiles = []string{"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*",
-	"apple-touch-icon*.png", "browserconfig.xml",
-	"crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz", "opensearch.xml", "CNAME"}
+var wellKnownFiles = []string{
+	"robots.txt", "humans.txt", "ads.txt", "app-ads.txt", "security.txt", "favicon.*", "apple-touch-icon*.png",
+	"browserconfig.xml", "crossdomain.xml", "manifest.json", "*.webmanifest", "sitemap*.xml", "sitemap*.xml.gz",
+	"opensearch.xml", "CNAME",
+}
 
 // copies returns files that are copied without a reference: well-known files,
 // and those of the settings.

@@ -176,11 +176,10 @@ func mayIgnoreArguments(s ast.Selector) bool {
 // word.
 var kinds = map[string]string{
 	"top": "inset", "right": "inset", "bottom": "inset", "left": "inset", "width": "size", "height": "size",
-	"inline": "size", "block": "size", "min": "size", "max": "size",
-	"row": "gap", "column": "gap", "columns": "gap", "grid": "gap", "align": "place", "justify": "place",
-	"word": "wrap", "overflow": "wrap", "line": "font",
-	"corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color", "vertical": "baseline",
-	"alignment": "baseline",
+	"inline": "size", "block": "size", "min": "size", "max": "size", "row": "gap", "column": "gap",
+	"columns": "gap", "grid": "gap", "align": "place", "justify": "place", "word": "wrap", "overflow": "wrap",
+	"line": "font", "corner": "border", "rule": "gap", "white": "text", "page": "break", "print": "color",
+	"vertical": "baseline", "alignment": "baseline",
 }
 
 // kindOf returns the kind of a property: properties of different kinds never

@@ -151,11 +151,12 @@ func (c *Counter) font(values []ast.Value, property string) {
 }
 
 // genericFamilies are family names that are not fonts.
-var genericFamilies = map[string]bool{"serif": true, "sans-serif": true, "monospace": true, "cursive": true,
-	"fantasy": true, "math": true,
+var genericFamilies = map[string]bool{
+	"serif": true, "sans-serif": true, "monospace": true, "cursive": true, "fantasy": true, "math": true,
 	"system-ui": true, "ui-serif": true, "ui-sans-serif": true, "ui-monospace": true, "ui-rounded": true,
-	"inherit": true, "initial": true, "unset": true, "revert": true, "revert-layer": true, "caption": true, "icon": true,
-	"menu": true, "message-box": true, "small-caption": true, "status-bar": true}
+	"inherit": true, "initial": true, "unset": true, "revert": true, "revert-layer": true, "caption": true,
+	"icon": true, "menu": true, "message-box": true, "small-caption": true, "status-bar": true,
+}
 
 // values counts colours, lengths and times in values.
 func (c *Counter) values(values []ast.Value, property string) {

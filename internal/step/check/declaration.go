@@ -413,9 +413,8 @@ func nearValue(m grammar.Misfit) string {
 // typeWords are the names of types in messages.
 var typeWords = map[string]string{
 	"length": "a length", "percentage": "a percentage", "number": "a number", "integer": "an integer",
-	"angle": "an angle", "time": "a time",
-	"resolution": "a resolution", "flex": "a share of the space (1fr)", "string": "a string",
-	"string-token": "a string", "url-token": "url()", "custom-ident": "a name",
+	"angle": "an angle", "time": "a time", "resolution": "a resolution", "flex": "a share of the space (1fr)",
+	"string": "a string", "string-token": "a string", "url-token": "url()", "custom-ident": "a name",
 	"dashed-ident": "a name with two hyphens", "hex-color": "a colour",
 }
 

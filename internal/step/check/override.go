@@ -141,12 +141,11 @@ func everywhere(property string, values []ast.Value) bool {
 // plainWords are keywords that most properties had from the start.
 var plainWords = []string{
 	"none", "auto", "normal", "inherit", "transparent", "block", "inline", "inline-block", "hidden", "visible",
-	"solid", "dashed", "dotted", "double", "left", "right", "center",
-	"top", "bottom", "middle", "baseline", "bold", "italic", "absolute", "relative", "fixed", "static", "both",
-	"pointer", "default", "underline", "uppercase", "lowercase",
-	"capitalize", "nowrap", "pre", "repeat", "no-repeat", "repeat-x", "repeat-y", "scroll", "collapse", "separate",
-	"serif", "sans-serif", "monospace", "table", "table-cell",
-	"medium", "thin", "thick", "small", "large", "disc", "square", "circle", "decimal", "inside", "outside", "justify",
+	"solid", "dashed", "dotted", "double", "left", "right", "center", "top", "bottom", "middle", "baseline",
+	"bold", "italic", "absolute", "relative", "fixed", "static", "both", "pointer", "default", "underline",
+	"uppercase", "lowercase", "capitalize", "nowrap", "pre", "repeat", "no-repeat", "repeat-x", "repeat-y",
+	"scroll", "collapse", "separate", "serif", "sans-serif", "monospace", "table", "table-cell", "medium",
+	"thin", "thick", "small", "large", "disc", "square", "circle", "decimal", "inside", "outside", "justify",
 }
 
 // plainWord reports whether word is one of plainWords.

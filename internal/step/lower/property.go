@@ -156,12 +156,11 @@ func placed(parts []ast.Value) bool {
 // displays maps values of display with two keywords to one keyword (CSS Display
 // 3, section 2).
 var displays = map[string]string{
-	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline", "inline flow-root": "inline-block",
-	"run-in flow": "run-in",
-	"block flex":  "flex", "inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid",
-	"block table": "table", "inline table": "inline-table",
-	"inline ruby": "ruby", "list-item block": "list-item", "list-item flow": "list-item",
-	"list-item block flow": "list-item",
+	"block flow": "block", "block flow-root": "flow-root", "inline flow": "inline",
+	"inline flow-root": "inline-block", "run-in flow": "run-in", "block flex": "flex",
+	"inline flex": "inline-flex", "block grid": "grid", "inline grid": "inline-grid", "block table": "table",
+	"inline table": "inline-table", "inline ruby": "ruby", "list-item block": "list-item",
+	"list-item flow": "list-item", "list-item block flow": "list-item",
 }
 
 // display rewrites a value with two keywords, in any order.

@@ -177,10 +177,9 @@ func everywhere(s ast.Selector) bool {
 
 // oldPseudos are the pseudo-classes of Selectors 3.
 var oldPseudos = []string{
-	"hover", "active", "focus", "link", "visited", "target", "lang", "enabled", "disabled", "checked", "indeterminate",
-	"root", "first-child", "last-child", "only-child",
-	"first-of-type", "last-of-type", "only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type",
-	"empty", "not",
+	"hover", "active", "focus", "link", "visited", "target", "lang", "enabled", "disabled", "checked",
+	"indeterminate", "root", "first-child", "last-child", "only-child", "first-of-type", "last-of-type",
+	"only-of-type", "nth-child", "nth-last-child", "nth-of-type", "nth-last-of-type", "empty", "not",
 }
 
 // linked returns s with :any-link replaced by [href], if it is on an element
