@@ -172,7 +172,7 @@ func (g *gathering) noteUnreadable(at source.Pos) {
 	}
 }
 
-// needSome reports that there is no evidence.
+// needSome reports an error if there is no evidence.
 func (g *gathering) needSome(files map[source.Path]bool) {
 	if len(files) > 0 {
 		return

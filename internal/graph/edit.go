@@ -54,7 +54,7 @@ func (g Group) Point(p *Page, targets []LinkTarget) []Edit {
 				edits = append(edits, Edit{a.Whole, `media="` + html.EscapeString(to.Media) + `"`})
 			}
 		}
-		tags = append(tags, ApplyWithin(p.File.Text, first.Tag, edits))
+		tags = append(tags, ApplyToPart(p.File.Text, first.Tag, edits))
 	}
 	edits := []Edit{{first.Tag, strings.Join(tags, lineBreak(p.File.Text, first.Tag.Start))}}
 	for _, l := range g.Links[1:] {
@@ -160,8 +160,8 @@ func lineBreak(text string, at int) string {
 	return "\n" + indent
 }
 
-// ApplyWithin returns a part of a text with edits applied.
-func ApplyWithin(text string, part Span, edits []Edit) string {
+// ApplyToPart returns a part of a text with edits applied.
+func ApplyToPart(text string, part Span, edits []Edit) string {
 	edits = slices.Clone(edits)
 	for i := range edits {
 		edits[i].At.Start -= part.Start

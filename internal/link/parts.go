@@ -40,11 +40,11 @@ func newParts(p graph.Parts, imported source.Path) *parts {
 // next returns the visit of an imported sheet, and the parts of the import.
 func (v *visit) next(p source.Path, imp graph.Import) (next *visit, own []*parts) {
 	next = &visit{path: p, at: imp.At, from: v, rules: slices.Clip(v.rules), excluded: v.cut, cut: v.cut}
-	for _, said := range v.sheets {
-		next.applyParts(said)
+	for _, q := range v.sheets {
+		next.applyParts(q)
 	}
-	for _, said := range imp.Parts {
-		q := newParts(said, p)
+	for _, written := range imp.Parts {
+		q := newParts(written, p)
 		own = append(own, q)
 		if q.Only {
 			next.applyParts(q)

@@ -61,7 +61,7 @@ func referenceLen(text string) int {
 	return n
 }
 
-// semicolon returns the reference with a semicolon.
+// semicolon returns the semicolon at the start of a text, or "".
 func semicolon(text string) string {
 	if strings.HasPrefix(text, ";") {
 		return ";"

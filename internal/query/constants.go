@@ -89,10 +89,10 @@ func isOwn(p *project.Project, at source.Span) bool {
 // constantsOf returns the constants of a record.
 func constantsOf(r *compose.Record) []Constant {
 	var out []Constant
-	gives := make(map[string][]string)
+	derived := make(map[string][]string)
 	for _, e := range r.Entries() {
 		for _, from := range e.From {
-			gives[from] = append(gives[from], e.Path)
+			derived[from] = append(derived[from], e.Path)
 		}
 	}
 	for _, e := range r.Entries() {
@@ -101,7 +101,7 @@ func constantsOf(r *compose.Record) []Constant {
 			continue // it is only read, with a fallback
 		}
 		set.Reads = 0 // the final definition has no next one
-		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: gives[e.Path],
+		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: derived[e.Path],
 			Rules: e.Rules}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)

@@ -70,14 +70,14 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 }
 
 // Shares counts the removed selectors of each sheet, the largest share first.
-func Shares(files *source.Set, ledger []site.SelectorVerdict) []SheetShare {
+func Shares(files *source.Set, verdicts []site.SelectorVerdict) []SheetShare {
 	type written struct { // a loop writes many at one position
 		at   source.Span
 		text string
 	}
 	kept := make(map[written]bool)
-	for i := range ledger {
-		j := &ledger[i]
+	for i := range verdicts {
+		j := &verdicts[i]
 		w := written{j.At, j.Text()}
 		kept[w] = kept[w] || j.Kept
 	}
@@ -98,9 +98,9 @@ func Shares(files *source.Set, ledger []site.SelectorVerdict) []SheetShare {
 }
 
 // noRule returns the classes of pages without a rule.
-func noRule(ledger []site.SelectorVerdict, evidence *purge.Evidence) []ClassUse {
+func noRule(verdicts []site.SelectorVerdict, evidence *purge.Evidence) []ClassUse {
 	named := make(map[string]bool)
-	for _, j := range ledger {
+	for _, j := range verdicts {
 		selector.AddClasses(j.Selector, named)
 	}
 	all := slices.Sorted(maps.Keys(named))

@@ -129,7 +129,7 @@ func (r *moduleReader) call(n int) {
 		k := n + 2
 		for ; r.at(k).kind != end && (r.at(k).depth > depth || !r.is(k, ")")); k++ {
 			if name := r.name(k); (name == "with") && r.is(k+1, ":", "{") && r.at(k).depth == depth+2 {
-				imp.Type = r.attributes(k + 2)
+				imp.Type = r.typeAttribute(k + 2)
 			}
 		}
 		imp.Whole.End = r.at(k).end
@@ -151,9 +151,9 @@ func (r *moduleReader) name(n int) string {
 	return ""
 }
 
-// attributes returns the attribute "type" in the braces that the n-th token
+// typeAttribute returns the attribute "type" in the braces that the n-th token
 // opens.
-func (r *moduleReader) attributes(n int) string {
+func (r *moduleReader) typeAttribute(n int) string {
 	for k := n + 1; r.at(k).kind != end && !r.is(k, "}"); k++ {
 		if r.name(k) == "type" && r.is(k+1, ":") && r.literal(k+2) {
 			text, _ := r.lex.inner(r.at(k + 2))
@@ -209,7 +209,7 @@ func (r *moduleReader) from(n int) int {
 func (r *moduleReader) close(imp Import, n int) {
 	last := n
 	if r.is(n+1, "with", "{") {
-		imp.Type = r.attributes(n + 2)
+		imp.Type = r.typeAttribute(n + 2)
 		for last = n + 2; r.at(last).kind != end && !r.is(last, "}"); last++ {
 		}
 	}

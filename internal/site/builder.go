@@ -298,7 +298,7 @@ func (b *builder) findPages() []*graph.Page {
 // declare one: that of their element, or that of the page (HTML, section
 // 4.12.1.4; CSS Syntax 3, section 3.2).
 func (b *builder) setDefaultEncodings(p *graph.Page) {
-	say := func(r graph.Ref, label string) {
+	set := func(r graph.Ref, label string) {
 		if label = cmp.Or(label, p.File.Label()); label == "" || r.Address == "" {
 			return
 		}
@@ -308,10 +308,10 @@ func (b *builder) setDefaultEncodings(p *graph.Page) {
 	}
 	for _, g := range p.Groups {
 		for _, l := range g.Links {
-			say(l.Href, l.Charset())
+			set(l.Href, l.Charset())
 		}
 	}
 	for _, s := range p.Scripts {
-		say(s.Ref, s.Charset)
+		set(s.Ref, s.Charset)
 	}
 }

@@ -130,7 +130,7 @@ func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
 			}
 		}
 		if len(inside) > 0 {
-			changed[p.File.Text[part.Start:part.End]] = graph.ApplyWithin(p.File.Text, part, inside)
+			changed[p.File.Text[part.Start:part.End]] = graph.ApplyToPart(p.File.Text, part, inside)
 		}
 	}
 	return p.Rehash(changed)

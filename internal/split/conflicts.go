@@ -12,7 +12,7 @@ type pair struct{ a, b int }
 // except those found while planning.
 func (p *planner) opposites() []OrderConflict {
 	known := make(map[[2]string]bool)
-	for _, t := range p.turns {
+	for _, t := range p.conflicts {
 		known[[2]string{t.A.Key, t.B.Key}], known[[2]string{t.B.Key, t.A.Key}] = true, true
 	}
 	var out []OrderConflict

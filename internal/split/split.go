@@ -93,12 +93,12 @@ type planner struct {
 	shared  [][]int // units that load an item from a shared bundle, by item
 	class   []int   // of items: those of one class go into one bundle; 0 until computed
 	// of items: those with different parts are in different bundles even if they are used by the same units
-	part     []int
-	parts    int            // number of splits
-	ids      map[string]int // numbers of classes, from 1, by their units
-	unshared []*Unshared    // by item
-	order    []int          // of unshared
-	turns    []OrderConflict
+	part      []int
+	parts     int            // number of splits
+	ids       map[string]int // numbers of classes, from 1, by their units
+	unshared  []*Unshared    // by item
+	order     []int          // of unshared
+	conflicts []OrderConflict
 	// tangled are the units to be examined again, because what they share has
 	// changed.
 	tangled []bool
@@ -229,7 +229,7 @@ func (p *planner) resolveConflicts() bool {
 					if place[a] < place[b] || !p.claims[a].competes(p.claims[b]) {
 						continue
 					}
-					p.turns = append(p.turns,
+					p.conflicts = append(p.conflicts,
 						OrderConflict{p.items[a], p.items[b], p.shared[a][0], u, p.items[a].Claims.Overlap(p.items[b].Claims)})
 					p.unshare(a, Unshared{Unit: u})
 					p.unshare(b, Unshared{Unit: u})
@@ -304,13 +304,14 @@ func (p *planner) tooManyRuns(u int, order *sequence) bool {
 	}
 	p.growth = min(p.growth, saved*p.opts.MinBytes-1-size)
 	for _, it := range late {
-		p.unshare(it, p.after(u, it))
+		p.unshare(it, p.conflictBefore(u, it))
 	}
 	return len(late) > 0
 }
 
-// after returns which own item of the unit before it competes with an item.
-func (p *planner) after(u, it int) Unshared {
+// conflictBefore returns the own item of a unit that comes before an item and
+// competes with it.
+func (p *planner) conflictBefore(u, it int) Unshared {
 	k := Unshared{Unit: u}
 	for _, b := range p.units[u] {
 		if b == it {
@@ -613,7 +614,7 @@ func (p *planner) separate(items []int) (runs [][]int) {
 
 // plan creates bundles of shared items, and of the own items of each unit.
 func (p *planner) plan() Plan {
-	out := Plan{Loads: make([][]int, len(p.units)), Conflicts: append(slices.Clip(p.turns), p.opposites()...)}
+	out := Plan{Loads: make([][]int, len(p.units)), Conflicts: append(slices.Clip(p.conflicts), p.opposites()...)}
 	bundle := func(items, units []int) {
 		b := Bundle{Units: units}
 		for _, it := range items {

@@ -178,19 +178,19 @@ func gather(out map[string]string, id string, raw json.RawMessage) {
 	gatherBelow(out, id, raw, "")
 }
 
-// gatherBelow omits features with the same support as their parent, given in above: most keywords
-// are as old as their property.
+// gatherBelow collects the table entries of a feature and those below it. Features with the same
+// entry as their parent, given in above, are omitted: most keywords are as old as their property.
 func gatherBelow(out map[string]string, id string, raw json.RawMessage, above string) {
 	var parts map[string]json.RawMessage
 	if json.Unmarshal(raw, &parts) != nil {
 		return
 	}
 	if own, ok := parts["__compat"]; ok {
-		said := facts(id, own)
-		if said != above || above == "" {
-			out[id] = said
+		entry := facts(id, own)
+		if entry != above || above == "" {
+			out[id] = entry
 		}
-		above = said
+		above = entry
 		delete(parts, "__compat")
 	}
 	for name, part := range parts {

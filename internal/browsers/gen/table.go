@@ -109,7 +109,7 @@ func (t *tables) feature(word []string) {
 	t.features++
 }
 
-// prefix returns the number of a prefix.
+// prefix returns the number of a prefix, which is added if it is new.
 func (t *tables) prefix(p string) int {
 	for i, known := range t.prefixes {
 		if p == known {

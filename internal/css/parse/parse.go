@@ -615,13 +615,13 @@ func (p *parser) endOfValue(name token.Token) uint32 {
 // important removes !important and the white space around it from the values
 // since from, and reports whether it was there.
 func (p *parser) important(from int) bool {
-	values := trimSpace(p.scratch[from:])
+	values := trimTrailing(p.scratch[from:])
 	rest := trimComments(values)
 	found := false
 	if n := len(rest); n > 0 && rest[n-1].IsIdent("important") {
 		if before := trimComments(rest[:n-1]); len(before) > 0 && before[len(before)-1].IsDelim('!') {
 			found = true
-			values = trimSpace(before[:len(before)-1])
+			values = trimTrailing(before[:len(before)-1])
 		}
 	}
 	// In a custom property, leading white space is a value, too.
@@ -634,8 +634,8 @@ func (p *parser) important(from int) bool {
 	return found
 }
 
-// trimSpace returns values without leading and trailing white space.
-func trimSpace(values []ast.Value) []ast.Value {
+// trimTrailing returns values without white space at the end.
+func trimTrailing(values []ast.Value) []ast.Value {
 	for len(values) > 0 && values[len(values)-1].Kind == token.Whitespace {
 		values = values[:len(values)-1]
 	}

@@ -392,11 +392,11 @@ func StartsIdent(s string) bool {
 	if s == "" {
 		return false
 	}
-	// A hyphen starts an identifier if a name follows: -a, --, -\61, but not -
-	// or -1.
 	if s[0] != '-' {
 		return class[s[0]]&start != 0 || validEscape(s)
 	}
+	// A hyphen starts an identifier if a name follows: -a, --, -\61, but not -
+	// or -1.
 	return len(s) > 1 && (s[1] == '-' || class[s[1]]&start != 0 || validEscape(s[1:]))
 }
 

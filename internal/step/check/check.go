@@ -290,7 +290,7 @@ func (c *checker) selector(s ast.Selector) {
 	pseudos(s, func(p *ast.Simple) {
 		name := token.Lower(p.Name)
 		if prefix, _ := split(name); prefix != "" || isPseudo(name, p.Kind) || slices.Contains(scrollbarStates, name) &&
-			ofScrollbar(s) {
+			hasStyledPart(s) {
 			return
 		}
 		colons := ":"
@@ -328,8 +328,10 @@ func pseudos(s ast.Selector, visit func(p *ast.Simple)) {
 var scrollbarStates = []string{"horizontal", "vertical", "decrement", "increment", "start", "end", "double-button",
 	"single-button", "no-button", "corner-present", "window-inactive"}
 
-// ofScrollbar reports whether a selector contains a scrollbar pseudo-element.
-func ofScrollbar(s ast.Selector) bool {
+// hasStyledPart reports whether a selector contains ::selection or a vendor's
+// pseudo-element, which includes those of scrollbars: the pseudo-classes in
+// scrollbarStates are for them.
+func hasStyledPart(s ast.Selector) bool {
 	return slices.ContainsFunc(s, func(p ast.Simple) bool {
 		return p.Kind == ast.PseudoElement && strings.HasPrefix(token.Lower(p.Name), "-webkit-") ||
 			token.EqualFold(p.Name, "selection")

@@ -227,9 +227,8 @@ func (c *checker) value(d *ast.Declaration, def grammar.Definition, values []ast
 // reportMisfit reports an invalid value.
 func (c *checker) reportMisfit(d *ast.Declaration, m grammar.Misfit, values []ast.Value) {
 	count := len(c.found)
-	// Finding nothing means that the maximum number of findings is reached.
 	if c.misfit(d, m, values); len(c.found) == count {
-		return // the limit is reached
+		return // the maximum number of findings is reached
 	}
 	if f, own := &c.found[count], d.Span(); f.Span.Start.File != own.Start.File || f.Span.Start.Off < own.Start.Off ||
 		f.Span.Start.Off >= own.End {

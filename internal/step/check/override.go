@@ -40,7 +40,7 @@ func (c *checker) overridden(list []*ast.Declaration) {
 			kept := open[:0]
 			for _, i := range open {
 				if dead, ok := c.dead(list[i], list[k], names[i] == name); ok {
-					c.say(list[i], list[k], dead, names[i] == name)
+					c.reportDead(list[i], list[k], dead, names[i] == name)
 				} else {
 					kept = append(kept, i)
 				}
@@ -68,8 +68,8 @@ func allDistinct(names []string) bool {
 	return true
 }
 
-// say reports a declaration without effect.
-func (c *checker) say(d, later, dead *ast.Declaration, same bool) {
+// reportDead reports a declaration without effect.
+func (c *checker) reportDead(d, later, dead *ast.Declaration, same bool) {
 	other, where := later, "declared again here"
 	switch {
 	case same && d.Important == later.Important && ast.EqualValues(d.Value, later.Value):

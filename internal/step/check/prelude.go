@@ -33,8 +33,7 @@ func (c *checker) queries(r *ast.AtRule, name string) {
 			c.mediaQuery(query)
 		} else if len(query) > 0 {
 			if query[0].Kind == token.Ident && !query[0].IsIdent("not") {
-				// A name before the condition is optional.
-				query = query[1:] // the name of the container
+				query = query[1:] // the name of the container, which is optional
 			}
 			if len(query) > 0 {
 				c.condition(query, "container query")

@@ -197,8 +197,8 @@ func flow(direction Direction) map[string][]string {
 		inline = [2]string{"right", "left"}
 	}
 	out := map[string][]string{
-		"inline-size": {"width"}, "block-size": {"height"}, "min-inline-size": {"min-width"},
-		"min-block-size":  {"min-height"},
+		"inline-size": {"width"}, "block-size": {"height"},
+		"min-inline-size": {"min-width"}, "min-block-size": {"min-height"},
 		"max-inline-size": {"max-width"}, "max-block-size": {"max-height"},
 	}
 	for axis, sides := range map[string][2]string{"block": {"top", "bottom"}, "inline": inline} {

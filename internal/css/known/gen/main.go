@@ -80,13 +80,13 @@ func write(b *bytes.Buffer, name string, facts map[string]known.Values) {
 // literal returns facts as a Go expression.
 func literal(f known.Values) string {
 	var parts []string
-	say := func(is bool, name string) {
+	add := func(is bool, name string) {
 		if is {
 			parts = append(parts, name+": true")
 		}
 	}
-	say(f.Color, "Color")
-	say(f.Names, "Names")
+	add(f.Color, "Color")
+	add(f.Names, "Names")
 	outer := parts
 	parts = nil
 	if f.Low != 0 {
@@ -95,9 +95,9 @@ func literal(f known.Values) string {
 	if f.High != 0 {
 		parts = append(parts, "High: "+number(f.High))
 	}
-	say(f.Fractions, "Fractions")
-	say(f.Negative, "Negative")
-	say(f.Bounded, "Bounded")
+	add(f.Fractions, "Fractions")
+	add(f.Negative, "Negative")
+	add(f.Bounded, "Bounded")
 	if len(parts) > 0 {
 		outer = append(outer, "Numbers: Numbers{"+strings.Join(parts, ", ")+"}")
 	}
