@@ -73,14 +73,14 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 		}
 	}
 	for _, b := range res.Bundles {
-		holds := "holds"
+		contents := "contains"
 		switch {
 		case b.Referenced:
-			holds = "is imported by scripts as an object or by URL, and contains"
+			contents = "is imported by scripts as an object or by URL, and contains"
 		case b.Adopted:
-			holds = "is added to pages by a script, and contains"
+			contents = "is added to pages by a script, and contains"
 		}
-		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", holds))
+		fmt.Fprintf(out, "%s %s\n", in.paint("1", diag.Printable(b.Name)), in.paint("2", contents))
 		for _, line := range wrapped(b.Files, 100) {
 			fmt.Fprintln(out, "  "+line)
 		}
@@ -96,7 +96,7 @@ func (in *inspection) bundles(ctx context.Context, profile string) ([]diag.Diagn
 
 // aboutBundle returns the size of a bundle, and how pages load it.
 func aboutBundle(b site.Bundle) string {
-	about := fmt.Sprintf("%s of %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
+	about := fmt.Sprintf("%s from %s", size(b.Size), diag.Count(len(b.Files), "sheet"))
 	if b.Inline {
 		about += ", inlined into the page"
 	}

@@ -296,12 +296,12 @@ func TestWhy(t *testing.T) {
 		"site/main.js", "el.className = \"note-\" + kind;\nel.id = \"quay\";\n", "site/list.php", "<?php ?>",
 		"site/main.css", ".board,\n.pier { color: red }\n.note-calm { color: red }\n.is-open { color: red }\n/* rinzel as-is: purge */\n.mole { color: red }\n#quay { color: red }\nbody { color: red }\n@keyframes drift { to { top: 0 } }\n.board { @media print { .pier & { top: 0 } } }\n")
 	for _, test := range []struct{ question, want string }{
-		{".board", ".board\n  site/main.css:1:1  .board  stays in index.css\n    .board is on a page: site/index.html:1:61\n"},
+		{".board", ".board\n  site/main.css:1:1  .board  kept in index.css\n    .board is on a page: site/index.html:1:61\n"},
 		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    unused: .pier\n"},
 		{".note-calm", "    .note-calm may be built from \"note-*\", which a script joins with a value: site/main.js:1:17 (partial evidence)\n"},
 		{"is-open", "    [purge] keep lists \".is-*\"\n"},
 		{"mole", "    kept by a comment in the sheet\n"},
-		{"#quay", "    #quay may be what a word refers to: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},
+		{"#quay", "    #quay occurs as a word in a script or text: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},
 		{"body", "    body exists on every page, or is set by browsers\n"},
 		{"drift", "  site/main.css:9:1  @keyframes drift  purged from index.css\n    not used by any remaining rule\n"},
 		{".bord", "  not in any sheet of the site; did you mean \".board\"?\n  .bord in use at site/index.html:1:67\n"},

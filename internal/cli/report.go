@@ -425,9 +425,9 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 		parts = append(parts, diag.Count(len(p.Removed), "file")+" removed: no longer built")
 	}
 	if n := len(res.Broken); n > 0 {
-		parts = append(parts,
-			r.paint("1;31", diag.Count(n, "page")+" with errors, shown on the page: "+strings.Join(res.Broken[:min(n, 3)],
-				", ")+etc(n-3)))
+		parts = append(parts, r.paint("1;31", diag.Count(n, "page")+" with errors"))
+		fmt.Fprintf(r.out, "  %s: %s\n", r.paint("1;31", "pages that show their errors"),
+			diag.Printable(someOf(res.Broken, 3)))
 	}
 	if n := warnings(res); n > 0 {
 		parts = append(parts, r.paint("1;33", diag.Count(n, "warning")))

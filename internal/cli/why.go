@@ -173,7 +173,7 @@ func grouped(list []site.SelectorVerdict) []verdictGroup {
 
 // group prints the verdict on one selector.
 func (w *whyAnswer) group(g verdictGroup) {
-	verdict := w.paint("1;32", "stays") + " in "
+	verdict := w.paint("1;32", "kept") + " in "
 	if !g.Kept {
 		verdict = w.paint("1;33", "purged") + " from "
 	}
@@ -198,7 +198,7 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.InPage:
 		return part + " is on a page: " + w.positionOf(r.Use.At)
 	case purge.InText:
-		return part + " may be what a word refers to: " + w.positionOf(r.Use.At)
+		return part + " occurs as a word in a script or text: " + w.positionOf(r.Use.At)
 	case purge.Joined:
 		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part,
 			diag.Printable(r.Use.Text), w.positionOf(r.Use.At))

@@ -29,7 +29,7 @@ func (k *Checker) Support(nodes []ast.Node) []diag.Diagnostic {
 	s.list(nodes, false)
 	for feature, i := range s.first {
 		if more := s.uses[feature] - 1; more > 0 {
-			s.found[i].Message += fmt.Sprintf(" (%d more like it)", more)
+			s.found[i].Message += fmt.Sprintf(" (used %d times)", more+1)
 		}
 	}
 	return s.found
@@ -293,7 +293,7 @@ func (s *support) pseudo(p *ast.Simple) {
 	}
 	s.noteUse(code.Unsupported, selectors+feature, source.SpanOf(p.Pos, len(colons)+len(p.Name)),
 		fmt.Sprintf("\"%s%s\"", colons, name),
-		"browsers without support drop the whole rule: move the other selectors to a rule of their own")
+		"browsers without support drop the whole rule: keep it in a rule of its own, and write another one without it")
 }
 
 // declaration records the features of a declaration. covered is set if an
