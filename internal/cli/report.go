@@ -151,7 +151,11 @@ func (r *report) failed(res *site.Result) error {
 			count++
 		}
 	}
-	fmt.Fprintf(r.std.Err, "%s: nothing written, previous output kept\n", diag.Count(count, "error"))
+	kept := ""
+	if source.IsFolder(r.project.Output) {
+		kept = ", previous output kept"
+	}
+	fmt.Fprintf(r.std.Err, "%s: nothing written%s\n", diag.Count(count, "error"), kept)
 	return errSources
 }
 

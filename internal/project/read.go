@@ -223,7 +223,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 	if len(key) > 1 {
 		where = "[" + abridged(strings.Join(key[:len(key)-1], ".")) + "]"
 	}
-	fix := diag.DidYouMean(name, known, fmt.Sprintf("%s may hold %s", where, strings.Join(known, ", ")))
+	fix := diag.DidYouMean(name, known, fmt.Sprintf("the keys of %s are %s", where, strings.Join(known, ", ")))
 	if misplaced(strings.Join(key, ".")) {
 		fix = aboveTables
 	}

@@ -85,7 +85,7 @@ func TestReadFindings(t *testing.T) {
 		{"[purge]\nkepp = []", `kepp`, `unknown key "kepp" in [purge]`, `did you mean "keep"?`},
 		{"[profile.production]\nmap = \"file\"", `map`, `unknown key "map" in [profile.production]`, `did you mean "maps"?`},
 		{"[[chain]]\nmatch = \"a\"\nstep = []", `step`, `unknown key "step" in [chain]`, `did you mean "steps"?`},
-		{"[extra]\nx = 1", `extra`, `unknown key "extra" in the settings`, `the settings may hold source, output`},
+		{"[extra]\nx = 1", `extra`, `unknown key "extra" in the settings`, `the keys of the settings are source, output`},
 		{"output = 5", `5`, `"output" must be a quoted string, got 5`, `write output = "5"`},
 		{"output = true", `true`, `"output" must be a quoted string, got true`, ``},
 		{"output = [\"a\"]", ``, `"output" must be a quoted string, got a list`, `write output = "a"`},
