@@ -106,6 +106,7 @@ hashed in production. It needs no settings to start.`,
 		Example: `  rinzel demo                          build a sample site
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
+  rinzel serve                         serve it, and update open pages on every change
   rinzel watch                         rebuild it on every change
   rinzel build main.css -o out.css     build one sheet
   rinzel bundles                       list the bundles of each page
@@ -132,7 +133,7 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std),
-		newRepeats(std), newTargets(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
+		newRepeats(std), newTargets(std), newServe(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

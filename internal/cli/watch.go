@@ -69,15 +69,9 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	defer sess.Close()
 	w := &watching{flags: flags, std: std, session: sess}
+	w.deliver = w.write
 	sess.Ignore = func(name string) bool { return w.wrote[name] || isStream(std, name) }
-	for {
-		if err := w.build(ctx, changes); err != nil {
-			return ended(ctx, err)
-		}
-		if changes, err = sess.Next(ctx); err != nil {
-			return ended(ctx, err)
-		}
-	}
+	return w.run(ctx, changes)
 }
 
 // isStream reports whether the output of the watch is redirected to a file:
@@ -105,15 +99,35 @@ func ended(ctx context.Context, err error) error {
 	return err
 }
 
-// watching is a run of the watch command.
+// watching is a run of a command that builds on every change.
 type watching struct {
-	flags     buildFlags
+	flags buildFlags
+	// deliver publishes the outputs of a build, and prints what it did.
+	deliver func(ctx context.Context, r *report, u *session.Update, start time.Time) error
+	// failed is called after a build with errors, of which nothing may be
+	// published; nil to do nothing.
+	failed func(r *report, u *session.Update) error
+
 	std       IO
 	session   *session.Watch
 	seen      seenFindings    // of the last build
 	announced bool            // the header was printed
 	wrote     map[string]bool // absolute paths of written sheets, which may be in the source folder
 	built     bool            // a build succeeded and its files were listed
+}
+
+// run builds now, and on every change, until the context is cancelled, which is
+// not an error.
+func (w *watching) run(ctx context.Context, changes session.Changes) error {
+	for {
+		if err := w.build(ctx, changes); err != nil {
+			return ended(ctx, err)
+		}
+		var err error
+		if changes, err = w.session.Next(ctx); err != nil {
+			return ended(ctx, err)
+		}
+	}
 }
 
 // build builds the site and prints the result. changes are those since the last
@@ -146,13 +160,19 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 		if err := r.failed(res.Result); !errors.Is(err, errSources) {
 			return err
 		}
+		if w.failed != nil {
+			if err := w.failed(r, res); err != nil {
+				return err
+			}
+		}
 		return w.waiting()
 	}
-	return w.write(ctx, r, res.Result, changes.At)
+	return w.deliver(ctx, r, res, changes.At)
 }
 
 // write writes the outputs, and prints what was written.
-func (w *watching) write(ctx context.Context, r *report, res *site.Result, start time.Time) error {
+func (w *watching) write(ctx context.Context, r *report, u *session.Update, start time.Time) error {
+	res := u.Result
 	w.noteOwn(res)
 	published, err := w.flags.write(ctx, w.session.Project(), res, w.std, source.PublishOptions{})
 	var foreign *source.ForeignError
@@ -196,8 +216,12 @@ func (w *watching) waiting() error {
 
 // brief prints what a later build wrote.
 func (w *watching) brief(r *report, p source.Published, took time.Duration) {
+	w.changed(r, "wrote", p.Changed, p.Removed, took)
+}
+
+// changed prints which outputs changed. done is what was done with them.
+func (w *watching) changed(r *report, done string, names, removed []string, took time.Duration) {
 	const most = 3
-	names := slices.Clone(p.Changed)
 	text := strings.Join(names[:min(most, len(names))], ", ")
 	switch {
 	case len(names) > most:
@@ -205,10 +229,10 @@ func (w *watching) brief(r *report, p source.Published, took time.Duration) {
 	case len(names) == 0:
 		text = "nothing: output unchanged"
 	}
-	if len(p.Removed) > 0 {
-		text += ", removed " + diag.Count(len(p.Removed), "file")
+	if len(removed) > 0 {
+		text += ", removed " + diag.Count(len(removed), "file")
 	}
-	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", "wrote"), diag.Printable(text), took.Round(time.Millisecond))
+	fmt.Fprintf(w.std.Out, "%s %s, in %s\n", r.paint("1;32", done), diag.Printable(text), took.Round(time.Millisecond))
 }
 
 // changes describes what changed. Temporary files of editors are omitted,

@@ -42,11 +42,17 @@ type fileSettings struct {
 	Assets   fileAssets             `toml:"assets"`
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
+	Serve    fileServe              `toml:"serve"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
 	Constants map[string]any `toml:"constants"`
 	Limits    fileLimits     `toml:"limits"`
+}
+
+// fileServe is [serve] in the settings file.
+type fileServe struct {
+	Fallback string `toml:"fallback"`
 }
 
 // fileLimits is [limits] in the settings file.
@@ -115,7 +121,7 @@ type fileCheck struct {
 // user-defined names.
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
-		"check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "tokens", "constants", "limits"},
+		"check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants", "limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
@@ -127,6 +133,7 @@ var knownKeys = map[string][]string{
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
+	"serve":          {"fallback"},
 	"limits":         {"values", "iterations", "calls"},
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
@@ -262,6 +269,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	}
 	r.bundles(s, raw.Bundles)
 	r.check(s, raw.Check)
+	s.Serve = Serve(raw.Serve)
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
 	r.profiles(s, raw.Profile)

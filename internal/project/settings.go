@@ -47,6 +47,7 @@ type Settings struct {
 	Inline     int      // maximum size in bytes of an image or font that is inlined into a sheet; 0 for none
 	Purge      Purge
 	Check      Check
+	Serve      Serve
 	Profiles   map[string]Profile
 
 	Constants []Constant    // constants of every sheet, in file order
@@ -65,6 +66,13 @@ type Constant struct {
 type TokenSource struct {
 	Name string // path in the source folder, or "root:path"
 	At   source.Span
+}
+
+// Serve are the settings of the development server.
+type Serve struct {
+	// Fallback is the page that is served instead of a missing one, relative to
+	// the output folder; empty for none.
+	Fallback string
 }
 
 // Limits bound how much a sheet may generate; 0 means the default.

@@ -1,0 +1,232 @@
+package serve
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"sync"
+	"time"
+)
+
+// The names of the event stream and of the list of missed updates, below
+// ownPrefix.
+const (
+	eventsName = "events"
+	sinceName  = "since"
+)
+
+const (
+	maxLog     = 1000             // number of updates that a browser can catch up with
+	maxStreams = 500              // number of browsers
+	maxQueue   = 64               // number of updates that may wait for a slow browser
+	beatEvery  = 15 * time.Second // shows browsers that the connection is alive
+	retryAfter = 500              // of a lost connection, in milliseconds
+)
+
+// update is the difference between two snapshots, as it is sent.
+type update struct {
+	Sum string `json:"sum"` // of the later one
+	// URL paths of files that are new or differ, and of those that are gone.
+	Changed []string `json:"changed"`
+	Removed []string `json:"removed"`
+
+	from string // sum of the earlier one
+}
+
+// missed is the answer to the question which updates a page missed.
+type missed struct {
+	Sum     string    `json:"sum"` // of the current snapshot
+	Updates []*update `json:"updates"`
+	// Reload is set if the snapshot of the page is unknown, for example because
+	// the server was restarted in the meantime.
+	Reload bool `json:"reload"`
+}
+
+// hub sends updates to all streams.
+type hub struct {
+	mu      sync.Mutex
+	sum     string    // of the current snapshot
+	log     []*update // the last ones, each from the sum of the one before
+	streams map[chan *update]bool
+	closed  bool
+}
+
+// newHub returns a hub without streams.
+func newHub() *hub { return &hub{streams: make(map[chan *update]bool)} }
+
+// publish sends the difference between two snapshots; before may be nil.
+func (h *hub) publish(before, now *Snapshot) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if now.sum == h.sum {
+		return
+	}
+	u := difference(before, now)
+	h.sum = now.sum
+	h.log = append(h.log, u)
+	if len(h.log) > maxLog {
+		h.log = slices.Clone(h.log[len(h.log)-maxLog:])
+	}
+	for s := range h.streams {
+		select {
+		case s <- u:
+		default: // too slow: it reconnects, and catches up
+			delete(h.streams, s)
+			close(s)
+		}
+	}
+}
+
+// difference returns the difference between two snapshots.
+func difference(before, now *Snapshot) *update {
+	u := &update{Sum: now.sum, Changed: []string{}, Removed: []string{}}
+	if before == nil {
+		return u
+	}
+	u.from = before.sum
+	for _, name := range slices.Sorted(maps.Keys(now.files)) {
+		if old := before.files[name]; old == nil || old.hash() != now.files[name].hash() {
+			u.Changed = append(u.Changed, now.Base+name)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(before.files)) {
+		if now.files[name] == nil {
+			u.Removed = append(u.Removed, now.Base+name)
+		}
+	}
+	return u
+}
+
+// since returns the updates after a snapshot.
+func (h *hub) since(sum string) missed {
+	out := missed{Sum: h.sum, Updates: []*update{}}
+	if sum == h.sum {
+		return out
+	}
+	// The last one counts: an edit that was undone leads back to an old sum.
+	for i := len(h.log) - 1; i >= 0; i-- {
+		if h.log[i].from == sum && sum != "" {
+			out.Updates = h.log[i:]
+			return out
+		}
+	}
+	out.Reload = true
+	return out
+}
+
+// open adds a stream, and returns what it missed after a snapshot. ok is false
+// if there are too many, or the hub is closed.
+func (h *hub) open(sum string) (s chan *update, first missed, ok bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.closed || len(h.streams) >= maxStreams {
+		return nil, missed{}, false
+	}
+	s = make(chan *update, maxQueue)
+	h.streams[s] = true
+	return s, h.since(sum), true
+}
+
+// drop removes a stream.
+func (h *hub) drop(s chan *update) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.streams, s)
+}
+
+// close ends all streams.
+func (h *hub) close() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.closed = true
+	for s := range h.streams {
+		delete(h.streams, s)
+		close(s)
+	}
+}
+
+// clients returns the number of streams.
+func (h *hub) clients() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.streams)
+}
+
+// serve writes an event stream (HTML, section 9.2). It starts with the updates
+// after the snapshot that the browser knows.
+func (h *hub) serve(w http.ResponseWriter, r *http.Request) {
+	sum := r.Header.Get("Last-Event-ID") // of a connection that the browser restores
+	if sum == "" {
+		sum = r.URL.Query().Get("sum")
+	}
+	s, first, ok := h.open(sum)
+	if !ok {
+		http.Error(w, "too many connections", http.StatusServiceUnavailable)
+		return
+	}
+	defer h.drop(s)
+	w.Header().Set("Content-Type", "text/event-stream")
+	out := stream{w, http.NewResponseController(w)}
+	fmt.Fprintf(w, "retry: %d\n\n", retryAfter)
+	if first.Reload {
+		out.send("reload", &update{Sum: first.Sum})
+	}
+	for _, u := range first.Updates {
+		out.send("update", u)
+	}
+	if out.flush() != nil {
+		return
+	}
+	beat := time.NewTicker(beatEvery)
+	defer beat.Stop()
+	for {
+		select {
+		case u, ok := <-s:
+			if !ok {
+				return
+			}
+			out.send("update", u)
+		case <-beat.C:
+			fmt.Fprint(w, "event: beat\ndata:\n\n")
+		case <-r.Context().Done():
+			return
+		}
+		if out.flush() != nil {
+			return
+		}
+	}
+}
+
+// stream writes events.
+type stream struct {
+	w       http.ResponseWriter
+	control *http.ResponseController
+}
+
+// send writes an event. Its ID is the sum of the snapshot that it leads to.
+func (s stream) send(event string, u *update) {
+	data, err := json.Marshal(u)
+	if err != nil {
+		panic(err) // strings can always be encoded
+	}
+	fmt.Fprintf(s.w, "event: %s\nid: %s\ndata: %s\n\n", event, u.Sum, data)
+}
+
+// flush sends what was written. A browser that does not read for some time is
+// disconnected.
+func (s stream) flush() error {
+	_ = s.control.SetWriteDeadline(time.Now().Add(responseTime))
+	return s.control.Flush()
+}
+
+// serveSince answers which updates a page missed. Tabs that share a connection
+// may have loaded their pages at different times.
+func (h *hub) serveSince(w http.ResponseWriter, r *http.Request) {
+	h.mu.Lock()
+	out := h.since(r.URL.Query().Get("sum"))
+	h.mu.Unlock()
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(out)
+}

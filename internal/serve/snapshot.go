@@ -1,0 +1,230 @@
+package serve
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
+	"io"
+	"maps"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+
+	"rinzel/internal/emit"
+)
+
+// Snapshot is the result of a build as it is served. It does not change.
+type Snapshot struct {
+	// Base is the URL path of the outputs; it starts and ends with a slash.
+	Base string
+	// Fallback is the path of the output that is served instead of a missing
+	// page, relative to the output folder; empty for none. It is for
+	// applications that interpret the URL in a script.
+	Fallback string
+	// Problem is the text of the findings that prevented the build; it is shown
+	// instead of pages if there are no outputs.
+	Problem string
+
+	files map[string]*file // by path relative to the output folder
+	sum   string           // hash of all files
+}
+
+// file is a served output.
+type file struct {
+	emit.Output
+	*forms
+}
+
+// forms are derived from the contents of a file on first use.
+type forms struct {
+	tagged  sync.Once
+	tag     string // hash of the contents
+	packing sync.Once
+	packed  []byte // compressed with gzip; nil if that is not smaller
+}
+
+// NewSnapshot returns the snapshot of outputs. Files that are the same in
+// before, which may be nil, share their derived forms with it.
+func NewSnapshot(before *Snapshot, base string, outputs []emit.Output) *Snapshot {
+	n := &Snapshot{Base: base, files: make(map[string]*file, len(outputs))}
+	for i := range outputs {
+		o := &outputs[i]
+		if before != nil {
+			if old := before.files[o.Path]; old != nil && old.Same(o) {
+				// The old output may be a copy from a project that was closed.
+				n.files[o.Path] = &file{*o, old.forms}
+				continue
+			}
+		}
+		n.files[o.Path] = &file{*o, new(forms)}
+	}
+	h := sha256.New()
+	for _, name := range slices.Sorted(maps.Keys(n.files)) {
+		io.WriteString(h, name+"\x00"+n.files[name].hash()+"\x00")
+	}
+	n.sum = encoded(h.Sum(nil))
+	return n
+}
+
+// Failed returns a snapshot with the files of before, which may be nil, after a
+// build that must not be published.
+func Failed(before *Snapshot, base, problem string) *Snapshot {
+	n := &Snapshot{Base: base, Problem: problem}
+	if before != nil {
+		n.files, n.sum, n.Base, n.Fallback = before.files, before.sum, before.Base, before.Fallback
+	}
+	return n
+}
+
+// Pages returns the URL paths of the pages, in order. The page of a folder has
+// the path of the folder.
+func (n *Snapshot) Pages() []string {
+	var out []string
+	for name, f := range n.files {
+		if f.Kind == emit.PageKind {
+			out = append(out, n.Base+strings.TrimSuffix(name, "index.html"))
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// find returns the file at a URL path, or the path to redirect to. The path is
+// only used to look up outputs: nothing else can be reached.
+func (n *Snapshot) find(urlPath string) (f *file, redirect string) {
+	name, ok := strings.CutPrefix(urlPath, n.Base)
+	if !ok {
+		if urlPath+"/" == n.Base || urlPath == "/" {
+			return nil, n.Base
+		}
+		return nil, ""
+	}
+	if f := n.files[name]; f != nil {
+		return f, ""
+	}
+	if name == "" || strings.HasSuffix(name, "/") {
+		return n.files[name+"index.html"], ""
+	}
+	if n.files[name+"/index.html"] != nil {
+		return nil, (&url.URL{Path: urlPath + "/"}).EscapedPath()
+	}
+	return n.files[name+".html"], ""
+}
+
+// hash returns the hash of the contents.
+func (f *file) hash() string {
+	f.tagged.Do(func() {
+		if f.Copy != nil {
+			f.tag = encoded(f.Copy.Sum[:])
+			return
+		}
+		sum := sha256.Sum256(f.Data)
+		f.tag = encoded(sum[:])
+	})
+	return f.tag
+}
+
+// encoded returns the start of a hash as text.
+func encoded(sum []byte) string { return base64.RawURLEncoding.EncodeToString(sum[:12]) }
+
+// serve writes the file as a response with a status.
+func (f *file) serve(w http.ResponseWriter, r *http.Request, n *Snapshot, status int) {
+	h := w.Header()
+	if f.Copy != nil && !isText(mediaType(f.Path)) {
+		f.stream(w, r)
+		return
+	}
+	content, err := f.Content()
+	if err != nil {
+		http.Error(w, "the file changed: reload the page", http.StatusServiceUnavailable)
+		return
+	}
+	h.Set("Content-Type", contentType(f.Path, content))
+	tag := f.hash()
+	if f.Kind == emit.PageKind {
+		content, tag = inject(content, n.sum), tag+"."+n.sum
+	}
+	if status != http.StatusOK {
+		w.WriteHeader(status)
+		_, _ = w.Write(content)
+		return
+	}
+	if isText(mediaType(f.Path)) {
+		h.Set("Vary", "Accept-Encoding")
+		if r.Header.Get("Range") == "" && acceptsGzip(r) {
+			if packed := f.compressed(content); packed != nil {
+				content, tag = packed, tag+".gz"
+				h.Set("Content-Encoding", "gzip")
+			}
+		}
+	}
+	h.Set("ETag", `"`+tag+`"`)
+	// ServeContent answers HEAD, ranges and conditional requests.
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(content))
+}
+
+// stream serves a copied file without reading it as a whole.
+func (f *file) stream(w http.ResponseWriter, r *http.Request) {
+	open, err := f.Copy.Open()
+	if err != nil {
+		http.Error(w, "the file changed: reload the page", http.StatusServiceUnavailable)
+		return
+	}
+	defer open.Close()
+	w.Header().Set("Content-Type", mediaType(f.Path))
+	w.Header().Set("ETag", `"`+f.hash()+`"`)
+	if seeker, ok := open.(io.ReadSeeker); ok {
+		http.ServeContent(w, r, "", time.Time{}, seeker)
+		return
+	}
+	_, _ = io.Copy(w, open)
+}
+
+// minPacked is the size in bytes from which files are compressed.
+const minPacked = 1 << 10
+
+// compressed returns content, which is that of the file, compressed with gzip,
+// or nil if that is not smaller. The result is cached, except for pages: the
+// script in them changes with each snapshot.
+func (f *file) compressed(content []byte) []byte {
+	switch {
+	case len(content) < minPacked:
+		return nil
+	case f.Kind == emit.PageKind:
+		return pack(content)
+	}
+	f.packing.Do(func() { f.packed = pack(content) })
+	return f.packed
+}
+
+// pack compresses content quickly, or returns nil if the result is not smaller.
+func pack(content []byte) []byte {
+	var b bytes.Buffer
+	z, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
+	if err != nil {
+		return nil
+	}
+	_, err = z.Write(content)
+	if err != nil || z.Close() != nil || b.Len() >= len(content) {
+		return nil
+	}
+	return b.Bytes()
+}
+
+// acceptsGzip reports whether a request accepts gzip (RFC 9110, section
+// 12.5.3).
+func acceptsGzip(r *http.Request) bool {
+	for part := range strings.SplitSeq(r.Header.Get("Accept-Encoding"), ",") {
+		name, params, _ := strings.Cut(strings.TrimSpace(part), ";")
+		if strings.EqualFold(strings.TrimSpace(name), "gzip") {
+			q := strings.ReplaceAll(params, " ", "")
+			return q != "q=0" && q != "q=0.0" && q != "q=0.00" && q != "q=0.000"
+		}
+	}
+	return false
+}
