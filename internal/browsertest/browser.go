@@ -363,6 +363,13 @@ type SheetHeader struct {
 // into out, a pointer.
 func (p *Page) Eval(expression string, out any) {
 	p.b.t.Helper()
+	if err := p.TryEval(expression, out); err != nil {
+		p.b.t.Fatal(err)
+	}
+}
+
+// TryEval is like Eval, but returns an error: the page may be navigating.
+func (p *Page) TryEval(expression string, out any) error {
 	var r struct {
 		Result           struct{ Value json.RawMessage }
 		ExceptionDetails *struct {
@@ -370,17 +377,24 @@ func (p *Page) Eval(expression string, out any) {
 			Exception struct{ Description string }
 		}
 	}
-	p.must("Runtime.evaluate", map[string]any{
+	raw, err := p.b.call(p.session, "Runtime.evaluate", map[string]any{
 		"expression": expression, "awaitPromise": true, "returnByValue": true,
-	}, &r)
+	})
+	if err == nil {
+		err = json.Unmarshal(raw, &r)
+	}
+	if err != nil {
+		return fmt.Errorf("Runtime.evaluate: %w", err)
+	}
 	if e := r.ExceptionDetails; e != nil {
-		p.b.t.Fatalf("%s %s", e.Text, e.Exception.Description)
+		return fmt.Errorf("%s %s", e.Text, e.Exception.Description)
 	}
 	if out != nil {
 		if err := json.Unmarshal(r.Result.Value, out); err != nil {
-			p.b.t.Fatalf("value of the expression: %v", err)
+			return fmt.Errorf("value of the expression: %w", err)
 		}
 	}
+	return nil
 }
 
 // must sends a command and decodes its answer into out, if that is not nil.

@@ -145,18 +145,23 @@ func (r *report) failed(res *site.Result) error {
 		}
 		return errSources
 	}
-	count := 0
-	for _, d := range res.Diagnostics {
-		if d.Severity == diag.Error {
-			count++
-		}
-	}
 	kept := ""
 	if source.IsFolder(r.project.Output) {
 		kept = ", previous output kept"
 	}
-	fmt.Fprintf(r.std.Err, "%s: nothing written%s\n", diag.Count(count, "error"), kept)
+	fmt.Fprintf(r.std.Err, "%s: nothing written%s\n", diag.Count(errorsIn(res.Diagnostics), "error"), kept)
 	return errSources
+}
+
+// errorsIn returns the number of errors in a list of findings.
+func errorsIn(ds []diag.Diagnostic) int {
+	count := 0
+	for _, d := range ds {
+		if d.Severity == diag.Error {
+			count++
+		}
+	}
+	return count
 }
 
 // foreign reports files in the output folder that Rinzel did not write.

@@ -23,6 +23,9 @@ import (
 	"rinzel/internal/source"
 )
 
+// loopback is the address that only this machine can connect to.
+const loopback = "127.0.0.1"
+
 // serveFlags are the flags of the serve command.
 type serveFlags struct {
 	buildFlags
@@ -57,7 +60,7 @@ Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
 	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
 	f.StringArrayVar(&flags.evidence, "evidence", nil,
 		"glob of evidence files, relative to the source folder; may be repeated")
-	f.StringVar(&flags.address, "address", "127.0.0.1", "address to listen on; others can connect to any but 127.0.0.1")
+	f.StringVar(&flags.address, "address", loopback, "address to listen on; others can connect to any but 127.0.0.1")
 	f.IntVar(&flags.port, "port", 0, "port to listen on (default 7300, or the next free one)")
 	f.BoolVar(&flags.open, "open", false, "open the site in a browser, unless a tab is already waiting for it")
 	f.BoolVar(&flags.write, "write", false, "also write the outputs to the output folder")
@@ -138,10 +141,15 @@ func (s *serving) failed(r *report, u *session.Update) error {
 	if p := s.session.Project(); p.Settings != nil {
 		base = p.Settings.Base
 	}
+	served := "pages show the errors until they are fixed"
+	if s.built {
+		served = "pages remain as they were"
+	}
 	s.last = serve.Failed(s.last, base, text.String())
 	s.server.Publish(s.last)
 	s.announce(r)
-	return nil
+	_, err := fmt.Fprintf(s.std.Err, "%s: %s\n", diag.Count(errorsIn(u.Diagnostics), "error"), served)
+	return err
 }
 
 // save writes the outputs to the output folder.

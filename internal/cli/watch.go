@@ -69,7 +69,7 @@ func runWatch(ctx context.Context, flags buildFlags, std IO) error {
 	}
 	defer sess.Close()
 	w := &watching{flags: flags, std: std, session: sess}
-	w.deliver = w.write
+	w.deliver, w.failed = w.write, w.notWritten
 	sess.Ignore = func(name string) bool { return w.wrote[name] || isStream(std, name) }
 	return w.run(ctx, changes)
 }
@@ -104,8 +104,7 @@ type watching struct {
 	flags buildFlags
 	// deliver publishes the outputs of a build, and prints what it did.
 	deliver func(ctx context.Context, r *report, u *session.Update, start time.Time) error
-	// failed is called after a build with errors, of which nothing may be
-	// published; nil to do nothing.
+	// failed is called instead after a build with errors that prevent that.
 	failed func(r *report, u *session.Update) error
 
 	std       IO
@@ -157,13 +156,8 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 		fmt.Fprintf(w.std.Err, "%s unchanged\n", diag.Count(others, "finding"))
 	}
 	if err != nil && !res.Writable() {
-		if err := r.failed(res.Result); !errors.Is(err, errSources) {
+		if err := w.failed(r, res); err != nil {
 			return err
-		}
-		if w.failed != nil {
-			if err := w.failed(r, res); err != nil {
-				return err
-			}
 		}
 		return w.waiting()
 	}
@@ -193,6 +187,14 @@ func (w *watching) write(ctx context.Context, r *report, u *session.Update, star
 		return nil
 	}
 	return w.waiting()
+}
+
+// notWritten prints that nothing was written.
+func (w *watching) notWritten(r *report, u *session.Update) error {
+	if err := r.failed(u.Result); !errors.Is(err, errSources) {
+		return err
+	}
+	return nil
 }
 
 // noteOwn records the outputs of single sheets: changes of them need no build.

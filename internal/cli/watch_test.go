@@ -29,8 +29,12 @@ func startWatch(t *testing.T, dir string, args ...string) *watched {
 
 // startWatchAs starts a watch with other process attributes.
 func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
-	w := &watched{t: t, dir: dir, cmd: exec.Command(program, append([]string{"watch"}, args...)...),
-		lines: make(chan string, 1000)}
+	return startAs(t, dir, as, append([]string{"watch"}, args...)...)
+}
+
+// startAs starts a command that runs until it is killed.
+func startAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
+	w := &watched{t: t, dir: dir, cmd: exec.Command(program, args...), lines: make(chan string, 1000)}
 	w.cmd.Dir, w.cmd.SysProcAttr = dir, as
 	r, pipe := io.Pipe()
 	w.cmd.Stdout, w.cmd.Stderr = pipe, pipe

@@ -126,6 +126,9 @@ func (w *Watch) irrelevant() func(name string) bool {
 		if w.Ignore != nil && w.Ignore(name) {
 			return true
 		}
+		if name == w.settings { // it may be in the source folder, where builds do not read it
+			return false
+		}
 		if known == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {
 			return false
 		}

@@ -39,12 +39,24 @@ type Watcher struct {
 	changed map[string]bool // since the last burst
 }
 
-// A burst is over after no change for the duration quiet, or after the duration
-// most. An editor that saves all files takes some milliseconds.
+// A burst is over after no change for some time, or after the duration most.
+// Somebody waits for the effect of saving one file, which editors do in a few
+// milliseconds, at most by a temporary file and its rename. More changes are a
+// switch of branches or an installation, with pauses between files.
 const (
-	quiet = 40 * time.Millisecond
-	most  = time.Second
+	quietOfFew = 10 * time.Millisecond
+	quiet      = 40 * time.Millisecond
+	few        = 3 // number of changes
+	most       = time.Second
 )
+
+// pause returns how long no further change means the end of the burst.
+func (w *Watcher) pause() time.Duration {
+	if len(w.changed) <= few {
+		return quietOfFew
+	}
+	return quiet
+}
 
 // ErrOverflow means that the system dropped events: anything may have changed,
 // and new folders may not be watched. The caller should start a new watcher and
@@ -136,7 +148,7 @@ func (f *Folder) skips(name string) bool {
 func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 	var over, end <-chan time.Time // none before the first change
 	if len(w.changed) > 0 {
-		over, end = time.After(quiet), time.After(most)
+		over, end = time.After(w.pause()), time.After(most)
 	}
 	for {
 		select {
@@ -155,7 +167,7 @@ func (w *Watcher) Next(ctx context.Context) ([]string, error) {
 				return nil, err
 			}
 			if len(w.changed) > 0 {
-				over = time.After(quiet)
+				over = time.After(w.pause())
 				if end == nil {
 					end = time.After(most)
 				}

@@ -1,0 +1,210 @@
+package cli_test
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rinzel/internal/browsertest"
+)
+
+// startServe starts the serve command, and returns the URL that it prints.
+func startServe(t *testing.T, dir string, args ...string) (*watched, string) {
+	t.Helper()
+	w := startAs(t, dir, nil, append([]string{"serve"}, args...)...)
+	w.expect("serving at http://")
+	line := w.seen[len(w.seen)-1]
+	return w, strings.TrimSuffix(strings.TrimPrefix(line, "serving at "), "/")
+}
+
+// fetched returns the status and the body of a URL.
+func fetched(t *testing.T, url string) (int, string) {
+	t.Helper()
+	r, err := http.NewRequest("GET", url, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Accept", "text/html")
+	res, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(body)
+}
+
+// TestServe serves a site, changes it, breaks and repairs it and its settings,
+// and interrupts the server.
+func TestServe(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "base = \"/quay/\"\n", "index.html", "<link rel=stylesheet href=main.css><p class=a>",
+		"main.css", ".a { top: 1px; background: url(sea.svg) }\n", "sea.svg", "<svg/>")
+	w, address := startServe(t, dir)
+	if !regexp.MustCompile(`^http://127\.0\.0\.1:\d+/quay$`).MatchString(address) {
+		t.Errorf("address %s", address)
+	}
+	w.expect("  /quay/")
+	w.expect("built 1 page")
+	w.expect("watching")
+	status, page := fetched(t, address+"/")
+	if status != 200 || !strings.Contains(page, "<link rel=stylesheet href=index.css>") ||
+		!strings.Contains(page, "/.rinzel/client.js") {
+		t.Errorf("%d %s", status, page)
+	}
+	if _, sheet := fetched(t, address+"/index.css"); !strings.Contains(sheet, "top: 1px") {
+		t.Errorf("sheet %s", sheet)
+	}
+	if _, err := os.Stat(filepath.Join(dir, "public")); err == nil {
+		t.Error("the output folder was written")
+	}
+	w.write("main.css", ".a { top: 2px; background: url(sea.svg) }\n")
+	w.expect("updated index.css, in ")
+	if _, sheet := fetched(t, address+"/index.css"); !strings.Contains(sheet, "top: 2px") {
+		t.Errorf("sheet %s", sheet)
+	}
+	w.write("main.css", ".a { top: const(x); background: url(sea.svg) }\n")
+	w.expect("1 error: pages remain as they were")
+	if _, sheet := fetched(t, address+"/index.css"); !strings.Contains(sheet, "top: 2px") {
+		t.Errorf("sheet after an error: %s", sheet)
+	}
+	w.write("rinzel.toml", "bse = 1\n")
+	w.expect("unknown key")
+	w.write("rinzel.toml", "base = \"/quay/\"\n[constants]\nx = \"3px\"\n")
+	w.expect("updated index.css, in ")
+	if _, sheet := fetched(t, address+"/index.css"); !strings.Contains(sheet, "top: 3px") {
+		t.Errorf("sheet after a change of the settings: %s", sheet)
+	}
+	if status, page := fetched(t, address+"/tide.html"); status != 404 || !strings.Contains(page, "No such page") {
+		t.Errorf("%d %s", status, page)
+	}
+	if runtime.GOOS == "windows" {
+		return
+	}
+	res, err := http.Get(address[:len(address)-len("/quay")] + "/.rinzel/events?sum=x") // an open stream
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	begin := time.Now()
+	_ = w.cmd.Process.Signal(os.Interrupt)
+	if err := w.cmd.Wait(); err != nil {
+		t.Errorf("after an interrupt: %v", err)
+	}
+	if took := time.Since(begin); took > time.Second { // 100 ms on a machine that does nothing else
+		t.Errorf("ending took %v", took)
+	}
+}
+
+// TestServeOptions checks a site that never built, --write, and ports.
+func TestServeOptions(t *testing.T) {
+	dir := lay(t, "index.html", "<link rel=stylesheet href=main.css><p class=a>", "main.css", ".a { top: const(x) }\n")
+	w, address := startServe(t, dir, "--write")
+	w.expect("1 error: pages show the errors until they are fixed")
+	status, page := fetched(t, address+"/")
+	if status != 500 || !strings.Contains(page, "main.css:1:17: error: unknown constant") {
+		t.Errorf("%d %s", status, page)
+	}
+	w.write("main.css", ".a { top: 1px }\n")
+	w.expect("built 1 page")
+	w.has("public/index.css", "top: 1px")
+	if data, err := os.ReadFile(filepath.Join(dir, "public", "index.html")); err != nil ||
+		strings.Contains(string(data), ".rinzel") {
+		t.Errorf("the written page: %v %s", err, data)
+	}
+	port := address[strings.LastIndexByte(address, ':')+1:]
+	for _, test := range []struct{ args, want string }{
+		{"--port " + port, "port " + port + " is in use"},
+		{"--port 70000", "port 70000 does not exist: ports are between 1 and 65535"},
+		{"--address 256.0.0.1", "cannot listen on 256.0.0.1"},
+		{"--prot 1", "did you mean --port?"},
+	} {
+		code, out, errs := runIn(t, dir, append([]string{"serve"}, strings.Fields(test.args)...)...)
+		if code != 2 || !strings.Contains(errs, test.want) {
+			t.Errorf("%s: %d\n%s%s", test.args, code, out, errs)
+		}
+	}
+	if _, second := startServe(t, dir); second == address {
+		t.Errorf("two servers at %s", second)
+	}
+}
+
+// TestServeDemo changes a token of the sample site, and waits for its colour on
+// an open page.
+func TestServeDemo(t *testing.T) {
+	b := browsertest.Start(t)
+	dir := filepath.Join(t.TempDir(), "harbour")
+	w := startAs(t, ".", nil, "demo", dir, "--serve")
+	w.expect("serving at http://")
+	address := strings.TrimPrefix(w.seen[len(w.seen)-1], "serving at ")
+	w.expect("watching")
+	page := b.Open(address)
+	tokens := filepath.Join(dir, "site", "harbour.tokens.json")
+	text, err := os.ReadFile(tokens)
+	if err != nil {
+		t.Fatal(err)
+	}
+	page.Eval(`window.mark = 1; 0`, new(int))
+	const fill = `getComputedStyle(document.querySelector(".button, [class*=button]")).backgroundColor`
+	var before string
+	page.Eval(fill, &before)
+	for i := range 10 {
+		want := fmt.Sprintf("rgb(%d, 2, 3)", 100+i)
+		changed := strings.Replace(string(text), "#c8501f", fmt.Sprintf("#%02x0203", 100+i), 1)
+		if err := os.WriteFile(tokens, []byte(changed), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		var got string
+		for end := time.Now().Add(10 * time.Second); got != want && time.Now().Before(end); {
+			page.Eval(`[`+fill+`, window.mark].join()`, &got)
+			got = strings.TrimSuffix(got, ",1")
+		}
+		if got != want {
+			t.Fatalf("the button is %s, want %s (%s before)", got, want, before)
+		}
+	}
+}
+
+// TestSaveToScreen measures the time from saving a sheet to the computed style
+// of an open page. It logs the distribution.
+func TestSaveToScreen(t *testing.T) {
+	b := browsertest.Start(t)
+	dir := lay(t, "index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=a>Boats",
+		"main.css", ".a { color: rgb(0, 0, 0) }\n")
+	w, address := startServe(t, dir)
+	w.expect("watching")
+	page := b.Open(address + "/")
+	page.Eval(`window.times = {}; (function sample() {
+		times[getComputedStyle(document.querySelector(".a")).color] ??= Date.now();
+		setTimeout(sample, 1);
+	})(); 0`, new(int))
+	const edits = 30
+	var took []int64
+	for i := range edits {
+		saved := time.Now().UnixMilli()
+		w.write("main.css", fmt.Sprintf(".a { color: rgb(%d, 1, 1) }\n", i))
+		var seen int64
+		for end := time.Now().Add(10 * time.Second); seen == 0 && time.Now().Before(end); {
+			page.Eval(fmt.Sprintf(`times["rgb(%d, 1, 1)"] ?? 0`, i), &seen)
+		}
+		if seen == 0 {
+			t.Fatalf("edit %d never arrived", i)
+		}
+		took = append(took, seen-saved)
+	}
+	slices.Sort(took)
+	t.Logf("from save to computed style: median %d ms, maximum %d ms of %d edits", took[edits/2], took[edits-1], edits)
+	if median := took[edits/2]; median > 1000 { // 50 ms on a machine that does nothing else
+		t.Errorf("the median is %d ms", median)
+	}
+}
