@@ -145,7 +145,7 @@ func (s *serving) failed(r *report, u *session.Update) error {
 	if s.built {
 		served = "pages remain as they were"
 	}
-	s.last = serve.Failed(s.last, base, text.String())
+	s.last = serve.Failed(s.last, base, strings.TrimSpace(text.String()))
 	s.server.Publish(s.last)
 	s.announce(r)
 	_, err := fmt.Fprintf(s.std.Err, "%s: %s\n", diag.Count(errorsIn(u.Diagnostics), "error"), served)

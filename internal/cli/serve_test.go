@@ -80,6 +80,10 @@ func TestServe(t *testing.T) {
 	}
 	w.write("rinzel.toml", "bse = 1\n")
 	w.expect("unknown key")
+	// Files that are copied remain available.
+	if status, picture := fetched(t, address+"/sea.svg"); status != 200 || picture != "<svg/>" {
+		t.Errorf("picture with broken settings: %d %s", status, picture)
+	}
 	w.write("rinzel.toml", "base = \"/quay/\"\n[constants]\nx = \"3px\"\n")
 	w.expect("updated index.css, in ")
 	if _, sheet := fetched(t, address+"/index.css"); !strings.Contains(sheet, "top: 3px") {

@@ -6,6 +6,7 @@ package session
 
 import (
 	"context"
+	"errors"
 	"path/filepath"
 	"slices"
 
@@ -31,6 +32,9 @@ type Session struct {
 	cache   *site.Cache       // nil if the settings are invalid
 	index   *index            // of the last build; nil if outdated
 	outputs []emit.Output     // of the last writable build
+	// source is the project that outputs was built from, if it was reopened
+	// since: outputs may be copies of its files. Otherwise nil.
+	source *project.Project
 
 	// adopt is called with a reopened project before it replaces the current
 	// one; may be nil.
@@ -57,12 +61,16 @@ func Open(opts Options) (*Session, error) {
 // settings may have changed.
 func (s *Session) Project() *project.Project { return s.project }
 
-// Close closes the folders of the project.
+// Close closes the folders of the project. Outputs that are copies of files can
+// no longer be read then.
 func (s *Session) Close() error {
-	if s.project == nil {
-		return nil
+	var errs []error
+	for _, p := range []*project.Project{s.project, s.source} {
+		if p != nil {
+			errs = append(errs, p.Close())
+		}
 	}
-	return s.project.Close()
+	return errors.Join(errs...)
 }
 
 // reopen replaces the project.
@@ -76,7 +84,11 @@ func (s *Session) reopen() error {
 			return err
 		}
 	}
-	if s.project != nil {
+	switch {
+	case s.project == nil:
+	case s.source == nil && len(s.outputs) > 0:
+		s.source = s.project
+	default:
 		_ = s.project.Close()
 	}
 	s.project, s.found, s.cache, s.index = p, found, nil, nil
@@ -168,6 +180,10 @@ func (s *Session) Build(ctx context.Context) (*Update, error) {
 	if s.cache != nil && u.Writable() {
 		u.Changed, u.Removed = differences(s.outputs, u.Outputs)
 		s.outputs = slices.Clone(u.Outputs)
+		if s.source != nil {
+			_ = s.source.Close()
+			s.source = nil
+		}
 	}
 	return u, nil
 }
