@@ -120,8 +120,8 @@ func TestServeRandomly(t *testing.T) {
 	}
 }
 
-// settled waits until the animations of a page are over.
-const settled = `Promise.race([
+// animationsEnd waits until the animations of a page are over.
+const animationsEnd = `Promise.race([
 	Promise.all(document.getAnimations().filter(a => a.effect.getComputedTiming().endTime < 3000)
 		.map(a => a.finished.catch(() => 0))),
 	new Promise(done => setTimeout(done, 3000)),
@@ -131,10 +131,10 @@ const settled = `Promise.race([
 // and returns the differences if that takes too long.
 func awaitEqual(open, fresh *browsertest.Page, address string) (diff []string) {
 	fresh.Load(address)
-	fresh.Eval(settled, new(int))
+	fresh.Eval(animationsEnd, new(int))
 	want := fresh.ComputedStyles()
 	for end := time.Now().Add(10 * time.Second); time.Now().Before(end); {
-		if open.TryEval(settled, new(int)) != nil {
+		if open.TryEval(animationsEnd, new(int)) != nil {
 			continue // it is loading
 		}
 		if diff = want.Diff(open.ComputedStyles(), 5); len(diff) == 0 {
