@@ -189,7 +189,7 @@ func (s *serving) announce(r *report) {
 		fmt.Fprintf(s.std.Out, "  other machines can connect, because of --address %s\n", s.flags.address)
 	}
 	if s.flags.open {
-		go s.openBrowser()
+		go openBrowser(s.server, s.url(), s.std)
 	}
 }
 
@@ -209,10 +209,10 @@ func (s *serving) listPages() {
 // again.
 const reconnection = 1500 * time.Millisecond
 
-// openBrowser opens the site in a browser, unless a tab is connected already.
-func (s *serving) openBrowser() {
+// openBrowser opens a URL of the server in a browser, unless a tab is connected already.
+func openBrowser(server *serve.Server, url string, std IO) {
 	time.Sleep(reconnection)
-	if s.server.Clients() > 0 {
+	if server.Clients() > 0 {
 		return
 	}
 	command := map[string][]string{
@@ -222,8 +222,8 @@ func (s *serving) openBrowser() {
 	if command == nil {
 		command = []string{cmp.Or(firstProgram("xdg-open", "x-www-browser", "sensible-browser"), "xdg-open")}
 	}
-	if err := exec.Command(command[0], append(command[1:], s.url())...).Run(); err != nil {
-		fmt.Fprintf(s.std.Err, "rinzel: cannot open a browser: %v\n", err)
+	if err := exec.Command(command[0], append(command[1:], url)...).Run(); err != nil {
+		fmt.Fprintf(std.Err, "rinzel: cannot open a browser: %v\n", err)
 	}
 }
 
