@@ -2,8 +2,10 @@ package serve
 
 import (
 	"bufio"
+	"bytes"
 	"compress/gzip"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -14,6 +16,7 @@ import (
 	"sync"
 	"testing"
 	"time"
+	"unicode/utf16"
 
 	"rinzel/internal/emit"
 )
@@ -304,6 +307,23 @@ func TestInject(t *testing.T) {
 		script := `<script src="/.rinzel/client.js" data-sum="s" async></script>`
 		if got := strings.Replace(string(inject([]byte(page), "s")), script, "*", 1); got != want {
 			t.Errorf("%q: %q, want %q", page, got, want)
+		}
+	}
+}
+
+// TestInjectUTF16 checks pages in UTF-16, whose bytes must stay aligned.
+func TestInjectUTF16(t *testing.T) {
+	for _, order := range []binary.AppendByteOrder{binary.LittleEndian, binary.BigEndian} {
+		encode := func(text string) (out []byte) {
+			for _, unit := range utf16.Encode([]rune(text)) {
+				out = order.AppendUint16(out, unit)
+			}
+			return out
+		}
+		const start, rest = "\ufeff<!doctype html><html lang=de><head>", "<title>Fähre ⛴🚢</title>"
+		want := encode(start + `<script src="/.rinzel/client.js" data-sum="s" async></script>` + rest)
+		if got := inject(encode(start+rest), "s"); !bytes.Equal(got, want) {
+			t.Errorf("%v: %q", order, got)
 		}
 	}
 }
