@@ -66,22 +66,28 @@ usage or an internal failure. After an error the previous output is kept.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development,
-		"settings profile: development, production, or your own")
+	flags.add(cmd)
 	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file, a folder, or - for standard output")
-	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil,
-		"glob of evidence files, relative to the source folder; may be repeated")
-	_ = cmd.RegisterFlagCompletionFunc("profile",
-		func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return profileNames(flags.settings), cobra.ShellCompDirectiveNoFileComp
-		})
 	f.BoolVar(&flags.prefixes, "prefixes", false, "list added and removed prefixes, with the browsers that need them")
 	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes from each sheet")
 	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and list what would be written")
 	f.BoolVar(&flags.verbose, "verbose", false, "list the steps of sheets and bundles")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
+}
+
+// add adds the flags of all commands that build: they select what is built.
+func (f *buildFlags) add(cmd *cobra.Command) {
+	flags := cmd.Flags()
+	flags.StringVarP(&f.profile, "profile", "p", project.Development,
+		"settings profile: development, production, or your own")
+	flags.StringVar(&f.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
+	flags.StringArrayVar(&f.evidence, "evidence", nil,
+		"glob of evidence files, relative to the source folder; may be repeated")
+	_ = cmd.RegisterFlagCompletionFunc("profile",
+		func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return profileNames(f.settings), cobra.ShellCompDirectiveNoFileComp
+		})
 }
 
 // profileNames returns the names of the profiles in the settings, sorted.

@@ -74,11 +74,7 @@ var serveEdits = []serveEdit{
 // and must not have been loaded again unless that is unavoidable.
 func TestServeRandomly(t *testing.T) {
 	b := browsertest.Start(t)
-	dir := filepath.Join(t.TempDir(), "harbour")
-	w := startAs(t, ".", nil, "demo", dir, "--serve")
-	w.expect("serving at http://")
-	address := strings.TrimPrefix(w.seen[len(w.seen)-1], "serving at ")
-	w.expect("watching")
+	w, dir, address := startDemo(t)
 	sheets := (&randomSite{site: filepath.Join(dir, "site", "css")}).files(".css")
 	open, fresh := b.Open(address), b.Open(address)
 	for _, page := range []*browsertest.Page{open, fresh} {

@@ -16,7 +16,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"rinzel/internal/diag"
-	"rinzel/internal/emit"
 	"rinzel/internal/project"
 	"rinzel/internal/serve"
 	"rinzel/internal/session"
@@ -54,12 +53,8 @@ Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
 			return runServe(cmd.Context(), flags, std)
 		},
 	}
+	flags.add(cmd)
 	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development,
-		"settings profile: development, production, or your own")
-	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil,
-		"glob of evidence files, relative to the source folder; may be repeated")
 	f.StringVar(&flags.address, "address", loopback, "address to listen on; others can connect to any but 127.0.0.1")
 	f.IntVar(&flags.port, "port", 0, "port to listen on (default 7300, or the next free one)")
 	f.BoolVar(&flags.open, "open", false, "open the site in a browser, unless a tab is already waiting for it")
@@ -86,7 +81,7 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 	}
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	s := &serving{flags: flags, at: listener.Addr().(*net.TCPAddr).AddrPort(), server: serve.New(serve.Options{})}
+	s := &serving{flags: flags, at: listener.Addr().(*net.TCPAddr).AddrPort(), server: serve.New(serve.Options{Hosts: []string{strings.ToLower(flags.address)}})}
 	s.watching = &watching{flags: flags.buildFlags, std: std, session: sess, deliver: s.deliver, failed: s.failed}
 	sess.Ignore = func(name string) bool { return isStream(std, name) }
 	go func() { stop(s.server.Run(ctx, listener)) }()
@@ -104,7 +99,7 @@ type serving struct {
 	server    *serve.Server
 	at        netip.AddrPort
 	last      *serve.Snapshot
-	announced bool // the address was printed
+	addressed bool // the address was printed
 }
 
 // deliver publishes the outputs to the server.
@@ -154,7 +149,7 @@ func (s *serving) failed(r *report, u *session.Update) error {
 
 // save writes the outputs to the output folder.
 func (s *serving) save(ctx context.Context, r *report, u *session.Update) error {
-	_, err := source.Publish(ctx, s.session.Project().Output, emit.Files(u.Outputs), source.PublishOptions{})
+	_, err := s.flags.buildFlags.write(ctx, s.session.Project(), u.Result, s.std, source.PublishOptions{})
 	var foreign *source.ForeignError
 	if errors.As(err, &foreign) {
 		if err := r.foreign(u.Result, foreign); !errors.Is(err, errSources) {
@@ -180,10 +175,10 @@ func (s *serving) url() string {
 
 // announce prints the address, once.
 func (s *serving) announce(r *report) {
-	if s.announced {
+	if s.addressed {
 		return
 	}
-	s.announced = true
+	s.addressed = true
 	fmt.Fprintf(s.std.Out, "serving at %s\n", r.paint("1;36", s.url()))
 	if !s.at.Addr().IsLoopback() {
 		fmt.Fprintf(s.std.Out, "  other machines can connect, because of --address %s\n", s.flags.address)

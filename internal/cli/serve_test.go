@@ -143,15 +143,22 @@ func TestServeOptions(t *testing.T) {
 	}
 }
 
+// startDemo serves the sample site, and returns its folder and its URL.
+func startDemo(t *testing.T) (w *watched, dir, address string) {
+	t.Helper()
+	dir = filepath.Join(t.TempDir(), "harbour")
+	w = startAs(t, ".", nil, "demo", dir, "--serve")
+	w.expect("serving at http://")
+	address = strings.TrimPrefix(w.seen[len(w.seen)-1], "serving at ")
+	w.expect("watching")
+	return w, dir, address
+}
+
 // TestServeDemo changes a token of the sample site, and waits for its colour on
 // an open page.
 func TestServeDemo(t *testing.T) {
 	b := browsertest.Start(t)
-	dir := filepath.Join(t.TempDir(), "harbour")
-	w := startAs(t, ".", nil, "demo", dir, "--serve")
-	w.expect("serving at http://")
-	address := strings.TrimPrefix(w.seen[len(w.seen)-1], "serving at ")
-	w.expect("watching")
+	_, dir, address := startDemo(t)
 	page := b.Open(address)
 	tokens := filepath.Join(dir, "site", "harbour.tokens.json")
 	text, err := os.ReadFile(tokens)

@@ -40,13 +40,8 @@ A build with errors lists them and keeps the last good output. Stop with Ctrl-C.
 			return runWatch(cmd.Context(), flags, std)
 		},
 	}
-	f := cmd.Flags()
-	f.StringVarP(&flags.profile, "profile", "p", project.Development,
-		"settings profile: development, production, or your own")
-	f.StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file or a folder")
-	f.StringVar(&flags.settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	f.StringArrayVar(&flags.evidence, "evidence", nil,
-		"glob of evidence files, relative to the source folder; may be repeated")
+	flags.add(cmd)
+	cmd.Flags().StringVarP(&flags.output, "output", "o", "", "output folder; with SHEET a file or a folder")
 	return cmd
 }
 

@@ -18,7 +18,7 @@ import (
 // to requests of other origins (Fetch, section 3.2; Fetch Metadata, section 2).
 func refuses(r *http.Request, hosts []string) string {
 	if !isOwnHost(r.Host, hosts) {
-		return "requests for this host name are refused"
+		return "requests for this host name are refused: use the IP address of the server"
 	}
 	if origin := r.Header.Get("Origin"); origin != "" {
 		u, err := url.Parse(origin)

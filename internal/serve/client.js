@@ -56,16 +56,20 @@
 	const script = document.currentScript;
 	let sum = script.dataset.sum;
 
-	// Updates are applied one after the other. One that arrives twice, because
-	// of the connection and of a question, is applied once.
+	// Updates are applied one after the other.
 	let queue = Promise.resolve();
-	const seen = new Set([sum]);
 	const receive = (kind, update) => queue = queue.then(async () => {
-		if (kind === "reload") return update.sum !== sum && location.reload();
-		if (seen.has(update.sum) && update.sum === sum) return;
-		seen.add(sum = update.sum);
+		if (update.sum === sum) return;
+		if (kind === "reload") return location.reload();
+		sum = update.sum;
 		await apply(update);
-	}).catch(() => location.reload());
+	}).catch(again);
+
+	// again reloads the page as soon as the server answers: a browser that finds
+	// no server shows a page of its own, which would not recover.
+	function again() {
+		fetch(location.href).then(() => location.reload(), () => setTimeout(again, 1000));
+	}
 
 	if (window.SharedWorker) {
 		const port = new SharedWorker(prefix + "client.js").port;
@@ -142,16 +146,15 @@
 
 	// swap loads a sheet beside the old one, and removes that when it is ready:
 	// the page is never without the sheet.
-	const pending = new WeakMap();
 	function swap(link, href, next = link.cloneNode()) {
 		next.href = href;
 		if (link.disabled || /alternate/i.test(link.rel)) { // not loaded
 			link.replaceWith(next);
 			return;
 		}
-		pending.get(link)?.remove();
-		pending.set(link, next);
 		return new Promise(done => {
+			// A script may remove the element: later updates must not wait for it.
+			setTimeout(done, 5000);
 			next.onload = () => {
 				link.remove();
 				done();
