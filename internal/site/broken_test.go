@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -227,5 +228,32 @@ func TestBrokenPagesAreFixed(t *testing.T) {
 	_ = build("p { top: const(x) }")
 	if after := build("p { top: 0 }"); after != before {
 		t.Errorf("the page is\n%s\nand was\n%s", after, before)
+	}
+}
+
+// TestTextAtTheEnd checks that text at the end of a sheet, which browsers
+// ignore, does not change the rules of the sheets that follow in a bundle.
+func TestTextAtTheEnd(t *testing.T) {
+	for _, end := range []string{"}", "}}", ";", "; ;", "};", ".quay", ".quay,", ")", "]", "/* a */ } /* b */", "-->",
+		"@layer a", "@media print", "@media print }", ";/*! licence */", "%", "@custom-selector :--t h1", ":--t }"} {
+		s := newSite(t, "-- site/index.html --\n<!doctype html><link rel=stylesheet href=a.css><link rel=stylesheet href=b.css>"+
+			"<p class=ferry>x\n-- site/b.css --\n@import \"c.css\"; .ferry { color: teal }\n"+
+			"-- site/a.css --\np { top: 0 } "+end+"\n-- site/c.css --\np { top: 1px } "+end+"\n")
+		res, found := s.build(t, project.Development)
+		if strings.Contains(found, "error:") { // a browser drops rules of the sheet: nothing is published
+			continue
+		}
+		for _, o := range res.Outputs {
+			if !strings.HasSuffix(o.Path, ".css") {
+				continue
+			}
+			// Only a block, a comment or a whole statement may precede the rule.
+			if !regexp.MustCompile(`(?:\}|\*/|\n@[^;}]*;)\s*\.ferry \{`).Match(o.Data) {
+				t.Errorf("%q: the rule after it is spoilt:\n%s\n%s", end, o.Data, found)
+			}
+			if n := strings.Count(string(o.Data), "top:"); n != 2 {
+				t.Errorf("%q: %d rules before, want 2:\n%s", end, n, o.Data)
+			}
+		}
 	}
 }

@@ -56,6 +56,7 @@ func FuzzSite(f *testing.F) {
 	f.Add(uint8(2), page,
 		`@when media(width > 3px) { a { color: if(media(print): red; else: blue) } } @else { b { margin-inline: 1px } }`, `el.className = "a";`)
 	f.Add(uint8(3), `<link rel=stylesheet href=main.css><link rel=stylesheet href=kit/kit.css media=print><base href="/kit/">`, `@custom-media --n (width < 3px); @media (--n) { @custom-selector :--t h1, h2; :--t { width: const(x) } }`, "x")
+	f.Add(uint8(3), `<link rel=stylesheet href=main.css><link rel=stylesheet href=kit/kit.css media=print>`, `@custom-medih2; :--t @custom-selector :--t h1, a --n { width: const(x) } }`, "x")
 	f.Fuzz(func(t *testing.T, kind uint8, page, sheet, script string) {
 		settings := fuzzSettings[int(kind)%len(fuzzSettings)]
 		if len(page)+len(sheet)+len(script) > 20_000 {

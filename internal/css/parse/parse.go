@@ -209,7 +209,9 @@ func (p *parser) sheet() []ast.Node {
 		case token.AtKeyword:
 			p.push(p.atRule(false))
 		default:
-			p.push(p.rule(false))
+			if n := p.rule(false); n != nil {
+				p.push(n)
+			}
 		}
 	}
 }
@@ -309,14 +311,18 @@ func (p *parser) ruleOf(kind blockKind) ast.Node {
 }
 
 // rule parses a style rule (section 5.5.3). Inside a block, a semicolon ends
-// something that is not a rule.
+// something that is not a rule. Outside, it returns nil at the end of the file.
 func (p *parser) rule(nested bool) ast.Node {
 	begin, from := p.tok.Start, len(p.scratch)
 	p.bad = badToken{}
 	p.prelude(nested)
 	if p.tok.Kind != token.LBrace {
+		if !nested {
+			p.fileEnded(begin, from)
+			return nil
+		}
 		p.scratch = p.scratch[:from]
-		return p.notARule(begin, nested)
+		return p.notARule(begin)
 	}
 	if !nested && looksCustom(p.scratch[from:]) {
 		p.scratch = p.scratch[:from]
@@ -398,7 +404,7 @@ func (p *parser) plainRule(kind blockKind) ast.Node {
 	p.prelude(true)
 	if p.tok.Kind != token.LBrace {
 		p.scratch = p.scratch[:from]
-		return p.notARule(begin, true)
+		return p.notARule(begin)
 	}
 	if n := p.badPrelude(begin, from); n != nil {
 		return n
@@ -415,19 +421,30 @@ func (p *parser) plainRule(kind blockKind) ast.Node {
 	return &ast.QualifiedRule{Prelude: prelude, Block: block}
 }
 
-// notARule returns a bad node for the source since begin, which no block
-// follows.
-func (p *parser) notARule(begin uint32, nested bool) ast.Node {
+// notARule returns a bad node for the source since begin in a block, which no
+// block follows.
+func (p *parser) notARule(begin uint32) ast.Node {
 	text := p.raw(begin)
 	at := p.pos(begin)
 	p.tooDeep = false
-	if !nested {
-		length := min(firstLine(text), int(p.tok.Start-begin))
-		p.warn(code.MissingBlock, source.SpanOf(at, length), "rule has no block: expected '{', got end of file", "")
-		return &ast.BadRule{At: at, Text: text}
-	}
 	p.reportBadDeclaration(at, text[:min(len(text), int(p.tok.Start-begin))])
 	return &ast.BadDeclaration{At: at, Text: text}
+}
+
+// fileEnded reports the source since begin, which is outside of all rules and
+// which no block follows up to the end of the file. Browsers ignore it. It is
+// not part of the tree, except for its comments: it would spoil the first rule
+// of a sheet that is appended in a bundle.
+func (p *parser) fileEnded(begin uint32, from int) {
+	p.tooDeep = false
+	text := p.raw(begin)
+	p.reportFileEnded(p.pos(begin), text[:min(len(text), int(p.tok.Start-begin))], p.scratch[from:])
+	for i := range p.scratch[from:] {
+		if v := &p.scratch[from+i]; v.Kind == token.Comment {
+			p.push(&ast.Comment{At: v.Pos, Text: v.Text})
+		}
+	}
+	p.scratch = p.scratch[:from]
 }
 
 // badRule returns a bad node for a rule whose block was skipped.

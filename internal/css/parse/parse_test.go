@@ -52,6 +52,8 @@ func TestFindings(t *testing.T) {
 		`{ color: red } /* WARNING "rule has no selector: expected one before '{'" */`,
 		`--tone: red { } /* WARNING "custom property outside of a rule" */`,
 		`a { color: red } b /* WARNING "rule has no block: expected '{', got end of file" */`,
+		`a { color: red } } /* WARNING "unmatched '}' at the end of the sheet" */`,
+		`a { color: red }; /* WARNING "stray ';' at the end of the sheet" */`,
 		`@unknown { > > b { } 5 { } } @keyframes x { 5% { top: 0 } odd thing { } }`,
 	}
 	for _, src := range sheets {

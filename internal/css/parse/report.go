@@ -144,6 +144,23 @@ func (p *parser) reportBadPrelude(bad badToken) {
 	}
 }
 
+// reportFileEnded reports text at the end of the file that is not a rule.
+func (p *parser) reportFileEnded(at source.Pos, text string, values []ast.Value) {
+	if values = withoutComments(values); len(values) > 0 {
+		switch first := &values[0]; first.Kind {
+		case token.RBrace:
+			p.warn(code.StrayBracket, first.Span(), "unmatched '}' at the end of the sheet: browsers ignore it",
+				"remove it, or look for an extra '}' further up")
+			return
+		case token.Semicolon:
+			p.warn(code.StraySemicolon, first.Span(), "stray ';' at the end of the sheet: browsers ignore it", "remove it")
+			return
+		}
+	}
+	p.warn(code.MissingBlock, source.SpanOf(at, firstLine(text)),
+		"rule has no block: expected '{', got end of file: browsers ignore it", "")
+}
+
 // reportBadValue reports why a declaration, given as text, is invalid.
 func (p *parser) reportBadValue(text string) {
 	at := firstLineOf(p, p.bad.at)

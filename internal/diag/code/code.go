@@ -155,7 +155,7 @@ const (
 	RedundantConstant Code = "redundant-constant"
 	// RestoredKey: a key is removed with @drop, but set again later (rinzel constants).
 	RestoredKey Code = "restored-key"
-	// StrayBracket: an unmatched closing bracket; an error if it is } outside of all rules.
+	// StrayBracket: an unmatched closing bracket; an error if it is } before another rule.
 	StrayBracket Code = "stray-bracket"
 	// StraySemicolon: ; between rules; browsers drop the next rule.
 	StraySemicolon Code = "stray-semicolon"
