@@ -32,6 +32,10 @@ type buildFlags struct {
 	prefixes bool
 	verbose  bool // list the steps
 	json     bool
+
+	// For the development server, see [site.Options].
+	withoutPages, withoutAlerts bool
+	linked                      func() []string // nil for none
 }
 
 // newBuild returns the build command.
@@ -179,7 +183,11 @@ func sheetSource(sheet string) string {
 
 // run builds what the flags select. cache, if not nil, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
-	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged}
+	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged,
+		WithoutPages: f.withoutPages, WithoutAlerts: f.withoutAlerts}
+	if f.linked != nil {
+		opts.Linked = f.linked()
+	}
 	if len(f.sheets) > 0 {
 		return f.runSheets(ctx, p, opts)
 	}

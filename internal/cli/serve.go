@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net"
-	"net/netip"
 	"os/exec"
 	"path/filepath"
 	"runtime"
@@ -15,11 +14,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/serve"
 	"rinzel/internal/session"
-	"rinzel/internal/source"
 )
 
 // loopback is the address that only this machine can connect to.
@@ -32,6 +29,7 @@ type serveFlags struct {
 	port    int
 	open    bool // in a browser
 	write   bool // write the outputs as well
+	behind  string
 }
 
 // newServe returns the serve command.
@@ -46,9 +44,16 @@ replaced, text and attributes of the page are patched. A page reloads only if a
 script or its structure changed. Nothing is written to the output folder, unless
 --write is given.
 
+With --behind URL, the pages come from an application server. Rinzel builds and
+serves the sheets that they link, and the bundles of the settings; it passes
+everything else on to that server, and updates its pages in the same way.
+
 Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
-		Example: "  rinzel serve\n  rinzel serve --open\n  rinzel serve --profile production --port 8000",
-		Args:    cobra.NoArgs,
+		Example: `  rinzel serve
+  rinzel serve --open
+  rinzel serve --profile production --port 8000
+  rinzel serve --behind http://127.0.0.1:3000`,
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return runServe(cmd.Context(), flags, std)
 		},
@@ -58,6 +63,7 @@ Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
 	f.StringVar(&flags.address, "address", loopback, "address to listen on; others can connect to any but 127.0.0.1")
 	f.IntVar(&flags.port, "port", 0, "port to listen on (default 7300, or the next free one)")
 	f.BoolVar(&flags.open, "open", false, "open the site in a browser, unless a tab is already waiting for it")
+	f.StringVar(&flags.behind, "behind", "", "URL of an application server that makes the pages")
 	f.BoolVar(&flags.write, "write", false, "also write the outputs to the output folder")
 	return cmd
 }
@@ -68,136 +74,42 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 	if flags.port < 0 || flags.port > 65535 {
 		return fmt.Errorf("port %d does not exist: ports are between 1 and 65535", flags.port)
 	}
-	opts := session.Options{Project: project.Options{Settings: flags.settings}, Build: flags.run}
+	s := &serving{flags: flags}
+	options := serve.Options{Hosts: []string{strings.ToLower(flags.address)}}
+	if flags.behind != "" {
+		target, err := project.ServerURL(flags.behind)
+		if err != nil {
+			return fmt.Errorf("the URL of --behind %w", err)
+		}
+		options.Application = &serve.Application{URL: target, Wants: s.wants}
+	}
+	s.watching = &watching{flags: flags.buildFlags, std: std, deliver: s.deliver, failed: s.failed, wake: make(chan struct{}, 1)}
+	s.watching.flags.withoutPages, s.watching.flags.withoutAlerts = flags.behind != "", true
+	s.watching.flags.linked = s.linkedSheets
 	changes := session.Changes{At: time.Now()}
-	sess, err := session.StartWatch(opts)
+	var err error
+	s.session, err = session.StartWatch(session.Options{Project: project.Options{Settings: flags.settings}, Build: s.buildProject})
 	if err != nil {
 		return err
 	}
-	defer sess.Close()
+	defer s.session.Close()
+	s.session.Ignore = func(name string) bool { return isStream(std, name) }
+	if flags.behind != "" {
+		s.session.Notice = makesPages
+	}
 	listener, err := serve.Listen(flags.address, flags.port)
 	if err != nil {
 		return err
 	}
+	s.at, s.server = listener.Addr().(*net.TCPAddr).AddrPort(), serve.New(options)
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	s := &serving{flags: flags, at: listener.Addr().(*net.TCPAddr).AddrPort(), server: serve.New(serve.Options{Hosts: []string{strings.ToLower(flags.address)}})}
-	s.watching = &watching{flags: flags.buildFlags, std: std, session: sess, deliver: s.deliver, failed: s.failed}
-	sess.Ignore = func(name string) bool { return isStream(std, name) }
 	go func() { stop(s.server.Run(ctx, listener)) }()
 	err = s.run(ctx, changes)
 	if cause := context.Cause(ctx); err == nil && cause != nil && !errors.Is(cause, context.Canceled) {
 		return cause
 	}
 	return err
-}
-
-// serving is a run of the serve command.
-type serving struct {
-	*watching
-	flags     serveFlags
-	server    *serve.Server
-	at        netip.AddrPort
-	last      *serve.Snapshot
-	addressed bool // the address was printed
-}
-
-// deliver publishes the outputs to the server.
-func (s *serving) deliver(ctx context.Context, r *report, u *session.Update, start time.Time) error {
-	settings := s.session.Project().Settings
-	s.last = serve.NewSnapshot(s.last, settings.Base, u.Outputs)
-	s.last.Fallback = settings.Serve.Fallback
-	s.server.Publish(s.last)
-	took := time.Since(start)
-	if s.flags.write {
-		if err := s.save(ctx, r, u); err != nil {
-			return err
-		}
-	}
-	if s.built {
-		s.changed(r, "updated", u.Changed, u.Removed, took)
-		return nil
-	}
-	s.built = true
-	s.announce(r)
-	s.listPages()
-	r.total(u.Result, source.Published{}, took)
-	return s.waiting()
-}
-
-// failed publishes why there are no outputs.
-func (s *serving) failed(r *report, u *session.Update) error {
-	var text strings.Builder
-	renderer := diag.Renderer{Files: r.project.Tree.Set}
-	if err := showFindings(&text, renderer, u.Diagnostics, "rinzel build lists all"); err != nil {
-		return err
-	}
-	base := "/"
-	if p := s.session.Project(); p.Settings != nil {
-		base = p.Settings.Base
-	}
-	served := "pages show the errors until they are fixed"
-	if s.built {
-		served = "pages remain as they were"
-	}
-	s.last = serve.Failed(s.last, base, strings.TrimSpace(text.String()))
-	s.server.Publish(s.last)
-	s.announce(r)
-	_, err := fmt.Fprintf(s.std.Err, "%s: %s\n", diag.Count(errorsIn(u.Diagnostics), "error"), served)
-	return err
-}
-
-// save writes the outputs to the output folder.
-func (s *serving) save(ctx context.Context, r *report, u *session.Update) error {
-	_, err := s.flags.buildFlags.write(ctx, s.session.Project(), u.Result, s.std, source.PublishOptions{})
-	var foreign *source.ForeignError
-	if errors.As(err, &foreign) {
-		if err := r.foreign(u.Result, foreign); !errors.Is(err, errSources) {
-			return err
-		}
-		return nil
-	}
-	return err
-}
-
-// url returns the URL of the site.
-func (s *serving) url() string {
-	host := s.at.Addr()
-	if host.IsUnspecified() {
-		host = netip.AddrFrom4([4]byte{127, 0, 0, 1})
-	}
-	base := "/"
-	if s.last != nil {
-		base = s.last.Base
-	}
-	return "http://" + netip.AddrPortFrom(host, s.at.Port()).String() + base
-}
-
-// announce prints the address, once.
-func (s *serving) announce(r *report) {
-	if s.addressed {
-		return
-	}
-	s.addressed = true
-	fmt.Fprintf(s.std.Out, "serving at %s\n", r.paint("1;36", s.url()))
-	if !s.at.Addr().IsLoopback() {
-		fmt.Fprintf(s.std.Out, "  other machines can connect, because of --address %s\n", s.flags.address)
-	}
-	if s.flags.open {
-		go openBrowser(s.server, s.url(), s.std)
-	}
-}
-
-// listPages prints the URL paths of the pages.
-func (s *serving) listPages() {
-	const most = 12
-	pages := s.last.Pages()
-	for _, p := range pages[:min(len(pages), most)] {
-		fmt.Fprintf(s.std.Out, "  %s\n", diag.Printable(p))
-	}
-	if more := len(pages) - most; more > 0 {
-		fmt.Fprintf(s.std.Out, "  and %s\n", diag.Count(more, "more page"))
-	}
 }
 
 // reconnection is how long open tabs take to find a server that was started

@@ -116,7 +116,7 @@ func TestServeOptions(t *testing.T) {
 	w, address := startServe(t, dir, "--write")
 	w.expect("1 error: pages show the errors until they are fixed")
 	status, page := fetched(t, address+"/")
-	if status != 500 || !strings.Contains(page, "main.css:1:17: error: unknown constant") {
+	if status != 500 || !strings.Contains(page, `main.css:1:17</a>: <span class="severity">error:</span> unknown constant &#34;x&#34;`) {
 		t.Errorf("%d %s", status, page)
 	}
 	w.write("main.css", ".a { top: 1px }\n")

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -98,9 +99,12 @@ func ended(ctx context.Context, err error) error {
 type watching struct {
 	flags buildFlags
 	// deliver publishes the outputs of a build, and prints what it did.
-	deliver func(ctx context.Context, r *report, u *session.Update, start time.Time) error
+	deliver func(ctx context.Context, r *report, u *session.Update, changes session.Changes) error
 	// failed is called instead after a build with errors that prevent that.
 	failed func(r *report, u *session.Update) error
+
+	// wake requests a build without a change; nil for never.
+	wake chan struct{}
 
 	std       IO
 	session   *session.Watch
@@ -118,10 +122,33 @@ func (w *watching) run(ctx context.Context, changes session.Changes) error {
 			return ended(ctx, err)
 		}
 		var err error
-		if changes, err = w.session.Next(ctx); err != nil {
+		if changes, err = w.next(ctx); err != nil {
 			return ended(ctx, err)
 		}
 	}
+}
+
+// next waits for changes, or for a request to build without any.
+func (w *watching) next(ctx context.Context) (session.Changes, error) {
+	inner, cancel := context.WithCancel(ctx)
+	woken := false
+	var waiting sync.WaitGroup
+	waiting.Go(func() {
+		select {
+		case <-w.wake:
+			woken = true
+			cancel()
+		case <-inner.Done():
+		}
+	})
+	changes, err := w.session.Next(inner)
+	cancel()
+	// A request that is received later must be for the build after the next.
+	waiting.Wait()
+	if woken && errors.Is(err, context.Canceled) && ctx.Err() == nil {
+		return session.Changes{At: time.Now()}, nil
+	}
+	return changes, err
 }
 
 // build builds the site and prints the result. changes are those since the last
@@ -156,11 +183,11 @@ func (w *watching) build(ctx context.Context, changes session.Changes) error {
 		}
 		return w.waiting()
 	}
-	return w.deliver(ctx, r, res, changes.At)
+	return w.deliver(ctx, r, res, changes)
 }
 
 // write writes the outputs, and prints what was written.
-func (w *watching) write(ctx context.Context, r *report, u *session.Update, start time.Time) error {
+func (w *watching) write(ctx context.Context, r *report, u *session.Update, changes session.Changes) error {
 	res := u.Result
 	w.noteOwn(res)
 	published, err := w.flags.write(ctx, w.session.Project(), res, w.std, source.PublishOptions{})
@@ -174,11 +201,11 @@ func (w *watching) write(ctx context.Context, r *report, u *session.Update, star
 		return err
 	case !w.built:
 		w.built = true
-		if err := r.summary(res, published, time.Since(start)); err != nil {
+		if err := r.summary(res, published, time.Since(changes.At)); err != nil {
 			return err
 		}
 	default:
-		w.brief(r, published, time.Since(start))
+		w.brief(r, published, time.Since(changes.At))
 		return nil
 	}
 	return w.waiting()

@@ -36,6 +36,9 @@ type Output struct {
 	From source.Path  // source file of scripts and assets
 	// Owner is the reference that requires the output, for conflicts.
 	Owner source.Span
+	// Adopts is the name of the variable with the constructed sheet, in a module
+	// of the build that adds one to the page; otherwise empty.
+	Adopts string
 }
 
 // Size returns the size of the file in bytes.

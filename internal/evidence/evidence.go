@@ -136,12 +136,6 @@ func (g *gathering) site(ctx context.Context) error {
 	return nil
 }
 
-// templateKinds are the extensions of files that pages are generated from:
-// server pages, components, and templates.
-var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
-	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
-	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
-
 // dataKinds are the extensions of files that scripts and pages get text or
 // markup from.
 var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml", ".csv"}
@@ -150,10 +144,10 @@ var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml
 // extension, or, if that is unknown, because it starts with markup, as
 // components do.
 func (g *gathering) isTemplateFile(p source.Path) bool {
-	ext := strings.ToLower(path.Ext(p.Name))
-	if slices.Contains(templateKinds, ext) {
+	if inventory.IsTemplate(p.Name) {
 		return true
 	}
+	ext := strings.ToLower(path.Ext(p.Name))
 	if inventory.MediaType(p.Name) != "" || ext == "" || isData(p.Name) || inventory.IsPage(p.Name) ||
 		inventory.IsSheet(p.Name) {
 		return false

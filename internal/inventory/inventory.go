@@ -197,6 +197,15 @@ func IsPage(name string) bool { return hasExt(name, ".html", ".htm", ".xhtml") }
 // IsScript reports whether a file name is that of a script for browsers.
 func IsScript(name string) bool { return hasExt(name, ".js", ".mjs", ".cjs") }
 
+// templateKinds are the extensions of files that pages are generated from:
+// server pages, components, and templates.
+var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .cshtml .vbhtml .razor .jsp .jspx .jspf .tag .cfm .erb .rhtml .haml .slim
+	.ejs .eta .hbs .handlebars .mustache .njk .nunjucks .liquid .twig .jinja .jinja2 .j2 .tpl .tmpl .gohtml .tera .mako .dust .ftl .ftlh .vm .xsl .xslt .pug .jade
+	.eex .heex .leex .jsx .tsx .ts .mts .cts .elm .md .mdx .markdown .rst .adoc .textile .org`)
+
+// IsTemplate reports whether pages are generated from a file, by its extension.
+func IsTemplate(name string) bool { return hasExt(name, templateKinds...) }
+
 // IsSheet reports whether a file name is that of a style sheet.
 func IsSheet(name string) bool { return hasExt(name, ".css") }
 

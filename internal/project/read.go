@@ -50,11 +50,6 @@ type fileSettings struct {
 	Limits    fileLimits     `toml:"limits"`
 }
 
-// fileServe is [serve] in the settings file.
-type fileServe struct {
-	Fallback string `toml:"fallback"`
-}
-
 // fileLimits is [limits] in the settings file.
 type fileLimits struct {
 	Values     *int `toml:"values"`
@@ -269,7 +264,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	}
 	r.bundles(s, raw.Bundles)
 	r.check(s, raw.Check)
-	s.Serve = Serve(raw.Serve)
+	r.serve(s, raw.Serve)
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
 	r.profiles(s, raw.Profile)

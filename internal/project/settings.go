@@ -68,13 +68,6 @@ type TokenSource struct {
 	At   source.Span
 }
 
-// Serve are the settings of the development server.
-type Serve struct {
-	// Fallback is the page that is served instead of a missing one, relative to
-	// the output folder; empty for none.
-	Fallback string
-}
-
 // Limits bound how much a sheet may generate; 0 means the default.
 type Limits struct {
 	Values     int // number of values inserted by constants, loops and mixins

@@ -93,9 +93,9 @@ func until(t *testing.T, page *browsertest.Page, condition string) {
 			return
 		}
 	}
-	var state liveState
-	page.Eval(readState, &state)
-	t.Fatalf("never true: %s\n%+v", condition, state)
+	var text string
+	_ = page.TryEval(`document.documentElement.outerHTML`, &text)
+	t.Fatalf("never true: %s\n%.2000s", condition, text)
 }
 
 // connected waits until a number of browsers receives updates.
@@ -163,7 +163,9 @@ func TestUpdatesInPlace(t *testing.T) {
 			getComputedStyle(host.shadowRoot.querySelector("b")).color === "rgb(0, 0, 3)" && boat.className === "boat"`)
 	}
 	republish(s, liveFiles(`width="8" height="8"/>`, `width="16" height="8"/>`)...)
-	until(t, page, `picture.naturalWidth === 16 && picture.srcset.includes("rinzel=")`)
+	// Browsers prefer the larger of two images once they have it.
+	until(t, page, `picture.complete && (picture.naturalWidth === 16 || /other/.test(picture.currentSrc)) &&
+		picture.currentSrc.includes("rinzel=") && picture.srcset.includes("rinzel=")`)
 	// A reload closes details, which would move the rest of the page.
 	page.Eval(`new Promise(done => { more.open = false; requestAnimationFrame(() => requestAnimationFrame(() => done(0))); })`, new(int))
 	var before liveState
@@ -252,12 +254,12 @@ func TestTabs(t *testing.T) {
 func TestHeals(t *testing.T) {
 	b := browsertest.Start(t)
 	s := New(Options{})
-	s.Publish(Failed(nil, "/", "site.css:1:1: error"))
+	s.Publish(Failed(nil, "/", problemOf("site.css", "p { tide: low }\n", 4, 8, "unknown property")))
 	server := httptest.NewServer(s)
 	defer server.Close()
 	defer s.Close()
 	page := b.Open(server.URL + "/")
-	until(t, page, `document.querySelector("pre").textContent.includes("site.css:1:1: error")`)
+	until(t, page, `document.querySelector("h2").textContent.includes("site.css:1:5: error: unknown property")`)
 	connected(t, s, 1)
 	republish(s, liveFiles()...)
 	until(t, page, `getComputedStyle(boat).color === "rgb(0, 0, 1)"`)

@@ -2,33 +2,38 @@ package serve
 
 import (
 	_ "embed" // embeds the client
-	"net/http"
 	"strings"
-	"time"
 )
 
-// clientName is the name of the client script below ownPrefix. It is a file of
-// its own, because content security policies usually forbid inline scripts.
-const clientName = "client.js"
+// The names of the client below ownPrefix: the script that pages get, and the
+// module that it loads for changes that are rare. They are files of their own,
+// because content security policies usually forbid inline scripts.
+const (
+	clientName = "client.js"
+	moduleName = "page.js"
+)
 
-// clientSource is the script as it is maintained.
-//
-//go:embed client.js
-var clientSource string
+// The scripts as they are maintained.
+var (
+	//go:embed client.js
+	clientSource string
+	//go:embed page.js
+	moduleSource string
+)
 
-// client is the script as it is served: without comments and indentation.
-var client = func() string {
+// The scripts as they are served: without comments and indentation.
+var (
+	client       = compact(clientSource)
+	clientModule = compact(moduleSource)
+)
+
+// compact returns a script without comments and indentation.
+func compact(text string) string {
 	var b strings.Builder
-	for line := range strings.Lines(clientSource) {
+	for line := range strings.Lines(text) {
 		if line = strings.TrimSpace(line); line != "" && !strings.HasPrefix(line, "//") {
 			b.WriteString(line + "\n")
 		}
 	}
 	return b.String()
-}()
-
-// serveClient serves the client script.
-func serveClient(w http.ResponseWriter, r *http.Request) {
-	w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
-	http.ServeContent(w, r, "", time.Time{}, strings.NewReader(client))
 }

@@ -1,6 +1,7 @@
 // Keeps a page current. The server sends the URL paths of files that changed;
-// the page replaces style sheets and images in place, patches its own text and
-// attributes, and reloads if that is not possible.
+// the page replaces style sheets in place, and leaves everything else to
+// page.js, which is loaded when it is needed. It reloads if nothing else is
+// possible. It also shows why a build failed.
 //
 // All tabs of a browser share one connection, which a shared worker holds:
 // browsers allow only six connections to a server. This file is both the script
@@ -9,7 +10,7 @@
 	const prefix = "/.rinzel/";
 	const silence = 40e3; // of a connection that is dead; the server sends a beat every 15 seconds
 
-	// listen receives updates after a snapshot, and restores the connection.
+	// listen receives events after a snapshot, and restores the connection.
 	function listen(sum, receive) {
 		let source, last;
 		const open = () => {
@@ -17,12 +18,12 @@
 			last = Date.now();
 			source = new EventSource(prefix + "events?sum=" + encodeURIComponent(sum));
 			source.addEventListener("beat", () => last = Date.now());
-			for (const kind of ["update", "reload"]) {
+			for (const kind of ["update", "reload", "problem"]) {
 				source.addEventListener(kind, e => {
 					last = Date.now();
-					const update = JSON.parse(e.data);
-					sum = update.sum;
-					receive(kind, update);
+					const data = JSON.parse(e.data);
+					sum = data.sum ?? sum;
+					receive({ kind, data });
 				});
 			}
 			// An answer other than an event stream ends the source for good.
@@ -36,33 +37,41 @@
 
 	if (typeof document === "undefined") {
 		const ports = new Set();
-		let current;
+		let current, problem;
 		self.onconnect = e => {
 			const port = e.ports[0];
 			port.onmessage = async ({ data }) => {
 				if (data.left) return ports.delete(port);
 				ports.add(port);
-				current ??= listen(data.sum, (kind, update) => ports.forEach(p => p.postMessage({ kind, update })));
+				if (problem) port.postMessage(problem);
+				current ??= listen(data.sum, event => {
+					if (event.kind === "problem") problem = event;
+					ports.forEach(p => p.postMessage(event));
+				});
 				if (data.sum === current()) return;
 				// The page is older or newer than the connection.
 				const missed = await (await fetch(prefix + "since?sum=" + encodeURIComponent(data.sum))).json();
-				if (missed.reload) port.postMessage({ kind: "reload", update: missed });
-				for (const update of missed.updates) port.postMessage({ kind: "update", update });
+				if (missed.reload) port.postMessage({ kind: "reload", data: missed });
+				for (const update of missed.updates) port.postMessage({ kind: "update", data: update });
 			};
 		};
 		return;
 	}
 
 	const script = document.currentScript;
+	// page is the URL path of the page. own is set on pages of the server itself:
+	// it is the ID of the problem that they show.
+	const { page, own } = script.dataset;
 	let sum = script.dataset.sum;
 
-	// Updates are applied one after the other.
+	// Events are handled one after the other.
 	let queue = Promise.resolve();
-	const receive = (kind, update) => queue = queue.then(async () => {
-		if (update.sum === sum) return;
-		if (kind === "reload") return location.reload();
-		sum = update.sum;
-		await apply(update);
+	const receive = ({ kind, data }) => queue = queue.then(async () => {
+		if (kind === "problem") return show(data);
+		if (data.sum === sum && !data.pages) return;
+		if (kind === "reload" || own !== undefined || data.pages && !page) return location.reload();
+		sum = data.sum;
+		await apply(data);
 	}).catch(again);
 
 	// again reloads the page as soon as the server answers: a browser that finds
@@ -71,45 +80,74 @@
 		fetch(location.href).then(() => location.reload(), () => setTimeout(again, 1000));
 	}
 
-	if (window.SharedWorker) {
-		const port = new SharedWorker(prefix + "client.js").port;
-		port.onmessage = ({ data }) => receive(data.kind, data.update);
+	const direct = () => listen(sum, receive);
+	try {
+		const worker = new SharedWorker(prefix + "client.js");
+		worker.onerror = direct;
+		const port = worker.port;
+		port.onmessage = ({ data }) => receive(data);
 		port.postMessage({ sum });
 		addEventListener("pagehide", () => port.postMessage({ left: true }));
 		addEventListener("pageshow", e => e.persisted && port.postMessage({ sum }));
-	} else {
-		listen(sum, receive);
+	} catch {
+		direct(); // the browser, or a content security policy, allows no workers
 	}
 
-	// own is the page as it was sent, which a patch is relative to: scripts may
+	// load returns a page as a document. Policies that forbid to parse HTML from
+	// strings allow this.
+	const load = url => new Promise((done, fail) => {
+		const request = new XMLHttpRequest();
+		request.open("GET", url);
+		request.responseType = "document";
+		request.setRequestHeader("Accept", "text/html");
+		request.onload = () => done(request.response);
+		request.onerror = fail;
+		request.send();
+	});
+
+	let panel;
+	async function show({ id, pages }) {
+		if (own !== undefined) return own !== id && location.reload();
+		const old = panel;
+		panel = null;
+		if (id && (!pages.length || pages.includes(page))) {
+			const parts = [...(await load(prefix + "findings")).querySelectorAll("link, main")];
+			panel = document.createElement("div");
+			panel.style.cssText = "all: initial; position: fixed; inset: auto 0 0; z-index: 2147483647"
+				.replace(/;|$/g, " !important;");
+			panel.attachShadow({ mode: "open" }).append(...parts.map(e => document.importNode(e, true)));
+			panel.shadowRoot.querySelector("button").onclick = () => panel.remove();
+			await new Promise(done => {
+				panel.shadowRoot.querySelector("link").onload = done;
+				setTimeout(done, 1000);
+				document.documentElement.append(panel);
+			});
+		}
+		old?.remove();
+	}
+	addEventListener("keydown", e => e.key === "Escape" && panel?.remove());
+
+	// source is the page as it was sent, which a patch is relative to: scripts may
 	// have changed the document.
-	const load = async () => (await fetch(location.href, { headers: { Accept: "text/html" } })).text();
-	const parse = text => new DOMParser().parseFromString(text, "text/html");
-	let own = load();
+	let source = page && load(location.href);
 
 	async function apply({ changed, removed }) {
-		const path = decodeURI(location.pathname);
-		const isOwn = p => p === path || p === path + "index.html" || p === path + ".html";
-		if (changed.some(p => /\.m?js$/.test(p)) || removed.some(isOwn)) return location.reload();
-		if (changed.some(isOwn)) {
-			const before = await own, after = await load();
-			own = Promise.resolve(after);
-			if (!await patch(parse(before), parse(after))) return location.reload();
-		}
-		const set = new Set(changed.map(p => encodeURI(p)));
-		const images = changed.filter(p => !/\.(css|html?|map)$/.test(p)).map(p => p.slice(p.lastIndexOf("/") + 1));
-		const swaps = [];
+		if (removed.includes(page)) return location.reload();
+		const set = new Set(changed.filter(p => !p.endsWith(".map")).map(urlOf));
+		const swaps = [], rest = new Set(set);
 		for (const root of roots(document)) {
 			for (const link of root.querySelectorAll("link[rel~=stylesheet i]")) {
-				if (set.has(pathOf(link.href)) || images.some(name => mentions(link.sheet, name))) {
-					swaps.push(swap(link, fresh(link.href)));
-				}
-			}
-			for (const e of root.querySelectorAll("[src], [srcset], [poster], link[rel~=icon i]")) {
-				if (e.localName !== "script") refresh(e, set);
+				const url = plain(link.href);
+				if (set.has(url)) swaps.push(swap(link, fresh(link.href)));
+				rest.delete(url);
 			}
 		}
 		await Promise.all(swaps);
+		if (!rest.size) return;
+		const after = changed.includes(page) && load(location.href);
+		const { update } = await import(prefix + "page.js");
+		if (!await update(rest, after && [await source, await after], { roots, plain, fresh, swap })) location.reload();
+		if (after) source = after;
 	}
 
 	// roots returns a document or shadow root and all open shadow roots in it.
@@ -120,10 +158,12 @@
 		}
 	}
 
-	function pathOf(url) {
+	const urlOf = path => new URL(encodeURI(path), location).href;
+
+	// plain returns an absolute URL without query and fragment.
+	function plain(url) {
 		try {
-			const u = new URL(url, document.baseURI);
-			return u.origin === location.origin ? u.pathname : "";
+			return new URL(url, document.baseURI).href.replace(/[?#].*/, "");
 		} catch {
 			return "";
 		}
@@ -134,14 +174,6 @@
 		const u = new URL(url, document.baseURI);
 		u.searchParams.set("rinzel", sum);
 		return u.href;
-	}
-
-	function mentions(sheet, name) {
-		try {
-			return [...sheet.cssRules].some(rule => rule.cssText.includes(name));
-		} catch {
-			return false; // a sheet of another origin
-		}
 	}
 
 	// swap loads a sheet beside the old one, and removes that when it is ready:
@@ -165,51 +197,5 @@
 			};
 			link.after(next);
 		});
-	}
-
-	// refresh loads the images of an element anew if they changed.
-	function refresh(e, set) {
-		for (const name of ["src", "poster", "href"]) {
-			const value = e.getAttribute(name);
-			if (value && set.has(pathOf(value))) e.setAttribute(name, fresh(value));
-		}
-		const list = e.getAttribute("srcset");
-		const renewed = list?.replace(/[^\s,]\S*[^\s,]/g, url => set.has(pathOf(url)) ? fresh(url) : url);
-		if (renewed !== undefined && renewed !== list) e.setAttribute("srcset", renewed);
-	}
-
-	// patch applies the differences between two versions of the page to the
-	// document. It returns false, without changing anything, if elements were
-	// added or removed, or if a script changed what differs.
-	async function patch(before, after) {
-		const edits = [];
-		const walk = (a, b, live) => {
-			if (a.isEqualNode(b)) return true;
-			if (!live || a.nodeName !== b.nodeName || a.nodeName !== live.nodeName) return false;
-			if (a.nodeType === 3 || a.nodeType === 8) {
-				if (live.data !== a.data) return false;
-				edits.push(() => live.data = b.data);
-				return true;
-			}
-			if (a.localName === "script") return a.src === script.src;
-			if (a.localName === "link" && /stylesheet/i.test(a.rel)) {
-				edits.push(() => swap(live, b.href, document.importNode(b)));
-				return true;
-			}
-			for (const name of new Set([...names(a), ...names(b)])) {
-				if (a.getAttribute(name) === b.getAttribute(name)) continue;
-				if (live.getAttribute(name) !== a.getAttribute(name)) return false;
-				edits.push(() => b.hasAttribute(name) ? live.setAttribute(name, b.getAttribute(name)) : live.removeAttribute(name));
-			}
-			const [x, y, z] = [a, b, live].map(e => e.childNodes);
-			if (x.length !== y.length || x.length > z.length) return false;
-			return [...x].every((child, i) => walk(child, y[i], z[i]));
-		};
-		const names = e => e.getAttributeNames();
-		if (before.compatMode !== after.compatMode || !walk(before.documentElement, after.documentElement, document.documentElement)) {
-			return false;
-		}
-		await Promise.all(edits.map(edit => edit()));
-		return true;
 	}
 })();

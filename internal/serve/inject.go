@@ -2,27 +2,59 @@ package serve
 
 import (
 	"bytes"
+	"fmt"
+	"html"
 	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"rinzel/internal/markup"
 )
 
-// inject returns a page with the client script. sum identifies the snapshot, so
-// that the client can ask for later ones. The script is the first one of the
-// page, and does not delay it.
-func inject(page []byte, sum string) []byte {
-	tag := []byte(`<script src="` + ownPrefix + clientName + `" data-sum="` + sum + `" async></script>`)
+// inject returns a page with the client script. The script is the first one of
+// the page, and does not delay it. sum and urlPath are those of [clientTag].
+func inject(page []byte, sum, urlPath string) []byte {
+	tag := clientTag(sum, urlPath, "")
 	at := 0
 	switch {
 	case bytes.HasPrefix(page, []byte("\xff\xfe")):
-		at, tag = 2*injectionPoint(narrow(page, 0)), wide(tag, 0)
+		at, _ = injectionPoint(narrow(page, 0))
+		at, tag = 2*at, wide(tag, 0)
 	case bytes.HasPrefix(page, []byte("\xfe\xff")):
-		at, tag = 2*injectionPoint(narrow(page, 1)), wide(tag, 1)
+		at, _ = injectionPoint(narrow(page, 1))
+		at, tag = 2*at, wide(tag, 1)
 	default:
-		at = injectionPoint(string(page))
+		at, _ = injectionPoint(string(page))
 	}
 	return slices.Insert(slices.Clone(page), at, tag...)
+}
+
+// clientTag returns the element of the client script. sum identifies the
+// snapshot, so that the client can ask for later ones. urlPath is the path of
+// the page, which updates mention when it changes; empty for a page of another
+// server. nonce, if not empty, is that of the content security policy.
+func clientTag(sum, urlPath, nonce string) []byte {
+	tag := `<script src="` + ownPrefix + clientName + `" data-sum="` + sum + `"`
+	if urlPath != "" {
+		tag += ` data-page="` + escapeASCII(urlPath) + `"`
+	}
+	if nonce != "" {
+		tag += ` nonce="` + nonce + `"`
+	}
+	return []byte(tag + ` async></script>`)
+}
+
+// escapeASCII escapes a text for an attribute of a page in any encoding.
+func escapeASCII(text string) string {
+	var b strings.Builder
+	for _, r := range html.EscapeString(text) {
+		if r < utf8.RuneSelf {
+			b.WriteByte(byte(r))
+		} else {
+			fmt.Fprintf(&b, "&#%d;", r)
+		}
+	}
+	return b.String()
 }
 
 // narrow returns a text in UTF-16 with one byte for each code unit: ASCII
@@ -55,9 +87,9 @@ func wide(text []byte, low int) []byte {
 
 // injectionPoint returns the offset for a script: after the start tags of html
 // and head. A script before them would be moved there by browsers, but one
-// before the doctype would change the mode of the page.
-func injectionPoint(text string) int {
-	at := 0
+// before the doctype would change the mode of the page. ok is false if more
+// text may change the offset.
+func injectionPoint(text string) (at int, ok bool) {
 	for t := range markup.Tokens(text, markup.Span{End: len(text)}) {
 		switch t.Kind {
 		case markup.Doctype, markup.Comment:
@@ -69,16 +101,19 @@ func injectionPoint(text string) int {
 				at = t.At.End
 				continue
 			case "head":
-				return t.At.End
+				return t.At.End, true
 			}
 		case markup.Text:
-			if isBlank(text[t.At.Start:t.At.End]) {
+			// Text at the end may be the start of a tag.
+			if t.At.End == len(text) || isBlank(text[t.At.Start:t.At.End]) {
 				continue
 			}
+		case markup.Rest:
+			return at, false
 		}
-		return at
+		return at, true
 	}
-	return at
+	return at, false
 }
 
 // isBlank reports whether a text is white space, or a byte order mark.

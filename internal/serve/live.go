@@ -8,13 +8,16 @@ import (
 	"slices"
 	"sync"
 	"time"
+
+	"rinzel/internal/emit"
 )
 
-// The names of the event stream and of the list of missed updates, below
-// ownPrefix.
+// The names of the event stream, of the list of missed updates, and of sheets
+// before the last update, below ownPrefix.
 const (
 	eventsName = "events"
 	sinceName  = "since"
+	beforeName = "before"
 )
 
 const (
@@ -31,6 +34,8 @@ type update struct {
 	// URL paths of files that are new or differ, and of those that are gone.
 	Changed []string `json:"changed"`
 	Removed []string `json:"removed"`
+	// Pages is set if pages of the application server may have changed.
+	Pages bool `json:"pages,omitempty"`
 
 	from string // sum of the earlier one
 }
@@ -44,34 +49,69 @@ type missed struct {
 	Reload bool `json:"reload"`
 }
 
-// hub sends updates to all streams.
+// trouble tells pages which problem they have. It is sent when the problem
+// changes, and at the start of each stream.
+type trouble struct {
+	ID string `json:"id"` // of the [Problem]; empty for none
+	// URL paths of the pages that have it; empty for all.
+	Pages []string `json:"pages"`
+}
+
+// event is a server-sent event. Its ID, if any, is the sum of the snapshot that
+// it leads to.
+type event struct {
+	name, id string
+	data     any
+}
+
+// hub sends events to all streams.
 type hub struct {
 	mu      sync.Mutex
 	sum     string    // of the current snapshot
 	log     []*update // the last ones, each from the sum of the one before
-	streams map[chan *update]bool
+	trouble trouble
+	// before has the previous versions of sheets that changed, by URL path.
+	before  map[string]*file
+	streams map[chan event]bool
 	closed  bool
 }
 
 // newHub returns a hub without streams.
-func newHub() *hub { return &hub{streams: make(map[chan *update]bool)} }
+func newHub() *hub { return &hub{before: make(map[string]*file), streams: make(map[chan event]bool)} }
 
 // publish sends the difference between two snapshots; before may be nil.
 func (h *hub) publish(before, now *Snapshot) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if now.sum == h.sum {
-		return
+	if now.sum != h.sum || now.PagesChanged {
+		u := difference(before, now)
+		h.sum = now.sum
+		for _, path := range u.Changed {
+			if f := before.asset(path); f != nil && f.Kind == emit.StyleKind {
+				h.before[path] = f
+			}
+		}
+		h.log = append(h.log, u)
+		if len(h.log) > maxLog {
+			h.log = slices.Clone(h.log[len(h.log)-maxLog:])
+		}
+		h.send(event{"update", u.Sum, u})
 	}
-	u := difference(before, now)
-	h.sum = now.sum
-	h.log = append(h.log, u)
-	if len(h.log) > maxLog {
-		h.log = slices.Clone(h.log[len(h.log)-maxLog:])
+	t := trouble{ID: now.Problem.hash(), Pages: []string{}}
+	if now.Problem != nil {
+		t.Pages = append(t.Pages, now.Problem.Pages...)
 	}
+	if t.ID != h.trouble.ID || !slices.Equal(t.Pages, h.trouble.Pages) {
+		h.trouble = t
+		h.send(event{"problem", "", t})
+	}
+}
+
+// send sends an event to all streams.
+func (h *hub) send(e event) {
 	for s := range h.streams {
 		select {
-		case s <- u:
+		case s <- e:
 		default: // too slow: it reconnects, and catches up
 			delete(h.streams, s)
 			close(s)
@@ -81,7 +121,7 @@ func (h *hub) publish(before, now *Snapshot) {
 
 // difference returns the difference between two snapshots.
 func difference(before, now *Snapshot) *update {
-	u := &update{Sum: now.sum, Changed: []string{}, Removed: []string{}}
+	u := &update{Sum: now.sum, Changed: []string{}, Removed: []string{}, Pages: now.PagesChanged}
 	if before == nil {
 		return u
 	}
@@ -118,19 +158,29 @@ func (h *hub) since(sum string) missed {
 
 // open adds a stream, and returns what it missed after a snapshot. ok is false
 // if there are too many, or the hub is closed.
-func (h *hub) open(sum string) (s chan *update, first missed, ok bool) {
+func (h *hub) open(sum string) (s chan event, first []event, ok bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.closed || len(h.streams) >= maxStreams {
-		return nil, missed{}, false
+		return nil, nil, false
 	}
-	s = make(chan *update, maxQueue)
+	s = make(chan event, maxQueue)
 	h.streams[s] = true
-	return s, h.since(sum), true
+	m := h.since(sum)
+	if m.Reload {
+		first = append(first, event{"reload", m.Sum, &update{Sum: m.Sum}})
+	}
+	for _, u := range m.Updates {
+		first = append(first, event{"update", u.Sum, u})
+	}
+	if h.trouble.ID != "" {
+		first = append(first, event{"problem", "", h.trouble})
+	}
+	return s, first, true
 }
 
 // drop removes a stream.
-func (h *hub) drop(s chan *update) {
+func (h *hub) drop(s chan event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	delete(h.streams, s)
@@ -170,11 +220,8 @@ func (h *hub) serve(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/event-stream")
 	out := stream{w, http.NewResponseController(w)}
 	fmt.Fprintf(w, "retry: %d\n\n", retryAfter)
-	if first.Reload {
-		out.send("reload", &update{Sum: first.Sum})
-	}
-	for _, u := range first.Updates {
-		out.send("update", u)
+	for _, e := range first {
+		out.send(e)
 	}
 	if out.flush() != nil {
 		return
@@ -183,11 +230,11 @@ func (h *hub) serve(w http.ResponseWriter, r *http.Request) {
 	defer beat.Stop()
 	for {
 		select {
-		case u, ok := <-s:
+		case e, ok := <-s:
 			if !ok {
 				return
 			}
-			out.send("update", u)
+			out.send(e)
 		case <-beat.C:
 			fmt.Fprint(w, "event: beat\ndata:\n\n")
 		case <-r.Context().Done():
@@ -205,13 +252,16 @@ type stream struct {
 	control *http.ResponseController
 }
 
-// send writes an event. Its ID is the sum of the snapshot that it leads to.
-func (s stream) send(event string, u *update) {
-	data, err := json.Marshal(u)
+// send writes an event.
+func (s stream) send(e event) {
+	data, err := json.Marshal(e.data)
 	if err != nil {
 		panic(err) // strings can always be encoded
 	}
-	fmt.Fprintf(s.w, "event: %s\nid: %s\ndata: %s\n\n", event, u.Sum, data)
+	if e.id != "" {
+		fmt.Fprintf(s.w, "id: %s\n", e.id)
+	}
+	fmt.Fprintf(s.w, "event: %s\ndata: %s\n\n", e.name, data)
 }
 
 // flush sends what was written. A browser that does not read for some time is
@@ -229,4 +279,16 @@ func (h *hub) serveSince(w http.ResponseWriter, r *http.Request) {
 	h.mu.Unlock()
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(out)
+}
+
+// serveBefore serves a sheet as it was before its last change, or nothing: the
+// client finds sheets that scripts made from it by their rules.
+func (h *hub) serveBefore(w http.ResponseWriter, r *http.Request) {
+	h.mu.Lock()
+	f := h.before[r.URL.Query().Get("path")]
+	h.mu.Unlock()
+	w.Header().Set("Content-Type", "text/css; charset=utf-8")
+	if f != nil {
+		_, _ = w.Write(f.Data) // sheets are not copied
+	}
 }

@@ -18,7 +18,9 @@ import (
 	"time"
 	"unicode/utf16"
 
+	"rinzel/internal/diag"
 	"rinzel/internal/emit"
+	"rinzel/internal/source"
 )
 
 // outputsOf returns outputs, given as paths and contents in turn.
@@ -57,6 +59,15 @@ func started(t *testing.T, base string, files ...string) (*Server, string) {
 		server.Close()
 	})
 	return s, server.URL
+}
+
+// problemOf returns a problem with one error in a sheet, from one offset to
+// another.
+func problemOf(name, text string, from, to int, message string) *Problem {
+	set := new(source.Set)
+	f := set.Add(source.Path{Name: name}, name, text)
+	span := source.SpanOf(f.Pos(from), to-from)
+	return NewProblem(set, []diag.Diagnostic{{Code: "bad-value", Severity: diag.Error, Span: span, Message: message}}, "")
 }
 
 // ask sends a request without following redirects.
@@ -272,16 +283,16 @@ func TestProblem(t *testing.T) {
 	if res, _ := ask(t, "GET", server.URL+"/"); res.StatusCode != 503 {
 		t.Errorf("before the first build: %d", res.StatusCode)
 	}
-	failed := Failed(nil, "/", "a.css:1:1: error: <b>")
+	failed := Failed(nil, "/", problemOf("a.css", "a {}\n", 0, 1, "<b>"))
 	s.Publish(failed)
 	res, body := ask(t, "GET", server.URL+"/", "Accept", "text/html")
-	if res.StatusCode != 500 || !strings.Contains(body, "a.css:1:1: error: &lt;b&gt;") ||
+	if res.StatusCode != 500 || !strings.Contains(body, "&lt;b&gt; <span") ||
 		!strings.Contains(body, clientName) {
 		t.Errorf("%d\n%s", res.StatusCode, body)
 	}
 	good := NewSnapshot(failed, "/", outputsOf(harbour...))
 	s.Publish(good)
-	s.Publish(Failed(good, "/", "again"))
+	s.Publish(Failed(good, "/", problemOf("a.css", "a {}\n", 0, 1, "again")))
 	if res, body = ask(t, "GET", server.URL+"/"); res.StatusCode != 200 || !strings.Contains(body, "Boats") {
 		t.Errorf("after a later error: %d\n%s", res.StatusCode, body)
 	}
@@ -300,8 +311,9 @@ func TestInject(t *testing.T) {
 		"<!doctype html><html><head data-a='>'></head>": "<!doctype html><html><head data-a='>'>*</head>",
 		"<?xml version=\"1.0\"?><!doctype html><html>":  "<?xml version=\"1.0\"?><!doctype html><html>*",
 	} {
-		script := `<script src="/.rinzel/client.js" data-sum="s" async></script>`
-		if got := strings.Replace(string(inject([]byte(page), "s")), script, "*", 1); got != want {
+		script := `<script src="/.rinzel/client.js" data-sum="s" data-page="/x&#34;é.html" async></script>`
+		script = strings.Replace(script, "é", "&#233;", 1)
+		if got := strings.Replace(string(inject([]byte(page), "s", "/x\"é.html")), script, "*", 1); got != want {
 			t.Errorf("%q: %q, want %q", page, got, want)
 		}
 	}
@@ -317,8 +329,8 @@ func TestInjectUTF16(t *testing.T) {
 			return out
 		}
 		const start, rest = "\ufeff<!doctype html><html lang=de><head>", "<title>Fähre ⛴🚢</title>"
-		want := encode(start + `<script src="/.rinzel/client.js" data-sum="s" async></script>` + rest)
-		if got := inject(encode(start+rest), "s"); !bytes.Equal(got, want) {
+		want := encode(start + `<script src="/.rinzel/client.js" data-sum="s" data-page="/&#233;.html" async></script>` + rest)
+		if got := inject(encode(start+rest), "s", "/é.html"); !bytes.Equal(got, want) {
 			t.Errorf("%v: %q", order, got)
 		}
 	}

@@ -26,12 +26,21 @@ type Snapshot struct {
 	// page, relative to the output folder; empty for none. It is for
 	// applications that interpret the URL in a script.
 	Fallback string
-	// Problem is the text of the findings that prevented the build; it is shown
-	// instead of pages if there are no outputs.
-	Problem string
+	// Proxy are the paths that other servers answer.
+	Proxy []Route
+	// Problem is shown on open pages, and instead of pages if there are no
+	// outputs; nil for none.
+	Problem *Problem
+	// Linked are the sheets that pages of the application server link, and that
+	// the build was asked for; see [Application.Wants].
+	Linked []string
+	// PagesChanged is set if files changed that the application server may make
+	// its pages from.
+	PagesChanged bool
 
-	files map[string]*file // by path relative to the output folder
-	sum   string           // hash of all files
+	files    map[string]*file  // by path relative to the output folder
+	sum      string            // hash of all files
+	versions map[string]string // see noteVersions; by URL path
 }
 
 // file is a served output.
@@ -54,6 +63,9 @@ func NewSnapshot(before *Snapshot, base string, outputs []emit.Output) *Snapshot
 	n := &Snapshot{Base: base, files: make(map[string]*file, len(outputs))}
 	for i := range outputs {
 		o := &outputs[i]
+		if o.Adopts != "" {
+			o = registering(o)
+		}
 		if before != nil {
 			if old := before.files[o.Path]; old != nil && old.Same(o) {
 				// The old output may be a copy from a project that was closed.
@@ -68,16 +80,26 @@ func NewSnapshot(before *Snapshot, base string, outputs []emit.Output) *Snapshot
 		io.WriteString(h, name+"\x00"+n.files[name].hash()+"\x00")
 	}
 	n.sum = encoded(h.Sum(nil))
+	n.noteVersions(before)
 	return n
+}
+
+// registering returns a module that adds a constructed sheet to the page, with
+// a statement that makes the sheet known to the client.
+func registering(o *emit.Output) *emit.Output {
+	out := *o
+	out.Data = slices.Concat(o.Data, []byte(`(self[Symbol.for("rinzel")] ??= new Map()).set(import.meta.url, `+o.Adopts+");\n"))
+	return &out
 }
 
 // Failed returns a snapshot with the files of before, which may be nil, after a
 // build that must not be published.
-func Failed(before *Snapshot, base, problem string) *Snapshot {
-	n := &Snapshot{Base: base, Problem: problem}
+func Failed(before *Snapshot, base string, problem *Problem) *Snapshot {
+	n := &Snapshot{Base: base}
 	if before != nil {
-		n.files, n.sum, n.Base, n.Fallback = before.files, before.sum, before.Base, before.Fallback
+		*n = *before
 	}
+	n.Problem, n.PagesChanged = problem, false
 	return n
 }
 
@@ -116,6 +138,24 @@ func (n *Snapshot) find(urlPath string) (f *file, redirect string) {
 	return n.files[name+".html"], ""
 }
 
+// Output returns the output at a path relative to the output folder; nil if
+// there is none. The receiver may be nil.
+func (n *Snapshot) Output(name string) *emit.Output {
+	if n == nil || n.files[name] == nil {
+		return nil
+	}
+	return &n.files[name].Output
+}
+
+// asset returns the file at exactly a URL path, unless it is a page.
+func (n *Snapshot) asset(urlPath string) *file {
+	name, ok := strings.CutPrefix(urlPath, n.Base)
+	if f := n.files[name]; ok && f != nil && f.Kind != emit.PageKind {
+		return f
+	}
+	return nil
+}
+
 // hash returns the hash of the contents.
 func (f *file) hash() string {
 	f.tagged.Do(func() {
@@ -145,9 +185,14 @@ func (f *file) serve(w http.ResponseWriter, r *http.Request, n *Snapshot, status
 		return
 	}
 	h.Set("Content-Type", contentType(f.Path, content))
-	tag := f.hash()
-	if f.Kind == emit.PageKind {
-		content, tag = inject(content, n.sum), tag+"."+n.sum
+	tag, compressed := f.hash(), f.compressed
+	switch f.Kind {
+	case emit.PageKind:
+		content, tag, compressed = inject(content, n.sum, n.Base+f.Path), tag+"."+n.sum, pack
+	case emit.StyleKind:
+		if text, changed := n.versioned(n.Base+f.Path, string(content)); changed {
+			content, tag, compressed = []byte(text), tag+"."+n.sum, pack
+		}
 	}
 	if status != http.StatusOK {
 		w.WriteHeader(status)
@@ -157,7 +202,7 @@ func (f *file) serve(w http.ResponseWriter, r *http.Request, n *Snapshot, status
 	if isText(mediaType(f.Path)) {
 		h.Set("Vary", "Accept-Encoding")
 		if r.Header.Get("Range") == "" && acceptsGzip(r) {
-			if packed := f.compressed(content); packed != nil {
+			if packed := compressed(content); packed != nil {
 				content, tag = packed, tag+".gz"
 				h.Set("Content-Encoding", "gzip")
 			}
@@ -189,21 +234,17 @@ func (f *file) stream(w http.ResponseWriter, r *http.Request) {
 const minPacked = 1 << 10
 
 // compressed returns content, which is that of the file, compressed with gzip,
-// or nil if that is not smaller. The result is cached, except for pages: the
-// script in them changes with each snapshot.
+// or nil if that is not smaller. The result is cached.
 func (f *file) compressed(content []byte) []byte {
-	switch {
-	case len(content) < minPacked:
-		return nil
-	case f.Kind == emit.PageKind:
-		return pack(content)
-	}
 	f.packing.Do(func() { f.packed = pack(content) })
 	return f.packed
 }
 
 // pack compresses content quickly, or returns nil if the result is not smaller.
 func pack(content []byte) []byte {
+	if len(content) < minPacked {
+		return nil
+	}
 	var b bytes.Buffer
 	z, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
 	if err != nil {

@@ -23,6 +23,9 @@ type Watch struct {
 	// Ignore reports whether changes of a file never require a build; nil
 	// ignores none.
 	Ignore func(name string) bool
+	// Notice reports whether changes of a file that no build reads are returned
+	// by [Watch.Next] as well; nil for none.
+	Notice func(name string) bool
 
 	watcher  *watch.Watcher
 	paths    []string // of the watched folders
@@ -127,6 +130,9 @@ func (w *Watch) irrelevant() func(name string) bool {
 			return true
 		}
 		if name == w.settings { // it may be in the source folder, where builds do not read it
+			return false
+		}
+		if w.Notice != nil && w.Notice(name) {
 			return false
 		}
 		if known == nil || w.ends[name] || w.single[name] != nil || w.awaited[name] || !source.IsRegular(name) {

@@ -101,8 +101,12 @@ func (b *builder) showErrors(out *emit.Set, res *Result) {
 		return
 	}
 	for _, p := range b.pages {
-		if len(found[p]) > 0 {
-			res.Broken = append(res.Broken, p.File.Name)
+		if len(found[p]) == 0 {
+			continue
+		}
+		res.Broken = append(res.Broken, p.File.Name)
+		res.BrokenPaths = append(res.BrokenPaths, p.File.Path.Name)
+		if !b.opts.WithoutAlerts {
 			b.show(out, p, b.errorText(found[p]))
 		}
 	}

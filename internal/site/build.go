@@ -37,9 +37,11 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	if err != nil {
 		return nil, err
 	}
-	b.pages = b.findPages()
 	res := &Result{Profile: b.profile}
-	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 {
+	if !opts.WithoutPages {
+		b.pages = b.findPages()
+	}
+	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 && !opts.WithoutPages {
 		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
 			Message: fmt.Sprintf("no HTML page in the source folder %q", p.Settings.Source),
 			Fix:     "run it in the folder of the pages, set source in rinzel.toml, define bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})

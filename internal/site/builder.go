@@ -40,6 +40,14 @@ type Options struct {
 	// Cache holds results for the next build with the same options; nil to
 	// cache nothing.
 	Cache *Cache
+	// Linked are paths of sheets in the source folder that pages of an
+	// application server link: each is built as a bundle of the same path.
+	Linked []string
+	// WithoutPages builds no pages, because an application server makes them.
+	// The bundles of the settings have plain names in every profile then.
+	WithoutPages bool
+	// WithoutAlerts leaves errors out of the pages that have them.
+	WithoutAlerts bool
 	// RecordVerdicts adds a purge verdict for every selector to the result.
 	RecordVerdicts bool
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -51,6 +52,12 @@ func (b *builder) namedBundles() []*named {
 		}
 		for _, e := range entries {
 			add(&named{file: project.FileFor(s.File, e.Path.Name), at: e.At, entries: []modules.Entry{e}})
+		}
+	}
+	for _, name := range b.opts.Linked {
+		p := source.Path{Name: name}
+		if b.project.Tree.Exists(p) && !slices.ContainsFunc(out, func(n *named) bool { return n.file == name }) {
+			add(&named{file: name, entries: []modules.Entry{{Path: p}}})
 		}
 	}
 	return out
@@ -102,7 +109,7 @@ func isEntry(name string) bool { return inventory.IsScript(name) || inventory.Is
 // stylesOf returns the bundle itself, without the sheets that its scripts add
 // to the page.
 func (b *builder) stylesOf(ctx context.Context, n *named) *styles {
-	n.made = &styles{name: n.file, at: n.at, named: true}
+	n.made = &styles{name: n.file, at: n.at, named: true, plain: b.opts.WithoutPages}
 	for _, s := range n.runs.Sheets {
 		if !s.Direct && b.profile.Scripts == project.AdoptStyles {
 			continue

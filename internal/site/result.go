@@ -29,6 +29,8 @@ type Result struct {
 	// release and other pages have none: the outputs may be written, and these
 	// pages show their errors.
 	Broken []string
+	// BrokenPaths are the paths of the Broken pages in the output folder.
+	BrokenPaths []string
 	// Unreached lists the files of the source folder that no output is built
 	// from.
 	Unreached []source.Path
@@ -82,6 +84,10 @@ type Bundle struct {
 
 	pages []string // output paths
 }
+
+// PagePaths returns the paths in the output folder of the pages that load the
+// bundle.
+func (b *Bundle) PagePaths() []string { return b.pages }
 
 // SelectorVerdict is the purge verdict of a selector, or of a definition by
 // name, in a bundle.

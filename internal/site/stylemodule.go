@@ -30,7 +30,7 @@ func (l *loading) moduleFor(sheet source.Path) (name string, ok bool) {
 // moduleOf returns the script that adds a bundle to the page.
 func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 	name := s.name + ".js"
-	text := ""
+	text, adopts := "", ""
 	if s.lazy {
 		integrity := ""
 		if b.profile.Integrity {
@@ -38,12 +38,12 @@ func (b *builder) moduleOf(s *styles, links []string) emit.Output {
 		}
 		text = linkingModule(name, s.info.Path, integrity, links)
 	} else {
-		text = b.adoptingModule(s, name)
+		text, adopts = b.adoptingModule(s, name), "sheet"
 	}
 	if b.profile.Names == project.HashedNames {
 		name = emit.HashedName(name, sha256.Sum256([]byte(text)))
 	}
-	return emit.Output{Path: name, Kind: emit.ScriptKind, Data: []byte(text), Owner: s.at}
+	return emit.Output{Path: name, Kind: emit.ScriptKind, Data: []byte(text), Owner: s.at, Adopts: adopts}
 }
 
 // linkingModule returns a module that links a sheet and is evaluated once the
