@@ -81,3 +81,33 @@ func TestMissingKeyframes(t *testing.T) {
 		})
 	}
 }
+
+// TestConstantsOfImporters checks that a sheet that several pages import has the
+// constants of each of them.
+func TestConstantsOfImporters(t *testing.T) {
+	s := newSite(t, `
+-- site/a.html --
+<link rel=stylesheet href=a.css><p class=boat>a</p>
+-- site/b.html --
+<link rel=stylesheet href=b.css><p class=boat>b</p>
+-- site/a.css --
+@const tone: teal;
+@import "boat.css";
+-- site/b.css --
+@const tone: navy;
+@import "boat.css";
+-- site/boat.css --
+.boat { color: const(tone) }
+`)
+	for _, profile := range []string{project.Development, project.Production} {
+		res, found := s.build(t, profile)
+		texts := outputTexts(res)
+		var sheets []string
+		for _, b := range res.Bundles {
+			sheets = append(sheets, texts[b.Path])
+		}
+		if found != "" || len(sheets) != 2 || !strings.Contains(sheets[0], "teal") || !strings.Contains(sheets[1], "navy") {
+			t.Errorf("%s: %q\n%s", profile, sheets, found)
+		}
+	}
+}

@@ -500,3 +500,66 @@ func FuzzCompose(f *testing.F) {
 		}
 	})
 }
+
+// TestTouched checks that all uses of what other sheets define are noticed: the
+// result of a sheet with such a use must not be reused.
+func TestTouched(t *testing.T) {
+	const shared = `@const tone: teal; @const gap { small: 1px } @mixin --card(--w: 1px) { top: var(--w) } @mixin --slot { @contents; }
+@function --twice(--n) { result: calc(var(--n) * 2) } @custom-media --narrow (width < 3px); @custom-selector :--title h1, h2;
+@default gap { large: 2px }`
+	for text, want := range map[string]bool{
+		"a { color: red }":                                                                      false,
+		"@media (width < 3px) { a { color: red } }":                                             false,
+		"a { color: const(tone) }":                                                              true,
+		"a { b { color: const(tone) } }":                                                        true,
+		"@media print { a { margin: 0 const(tone) } }":                                          true,
+		"a { width: calc(1px + const(gap.small)) }":                                             true,
+		"a { width: const(none, 1px) }":                                                         true,
+		"a { @apply --card; }":                                                                  true,
+		"a { @apply --slot { left: 0 } }":                                                       true,
+		"a { width: --twice(2px) }":                                                             true,
+		"@media (--narrow) { a { color: red } }":                                                true,
+		":--title { color: red }":                                                               true,
+		"@loop k, v over const(gap) { .m-(k) { margin: const(v) } }":                            true,
+		"@loop v over 1, 2 { .m-(v) { margin: const(tone) } }":                                  true,
+		"@when const(tone) = teal { a { color: red } }":                                         true,
+		"a { color: if(const(tone) = teal: red; else: blue) }":                                  true,
+		"a { @const x: 1px; top: const(x) }":                                                    true,
+		"@const y: 1px;":                                                                        true,
+		"@mixin --m { top: 0 }":                                                                 true,
+		".a-(tone) { color: red }":                                                              true,
+		"a { --x: const(tone) }":                                                                true,
+		"a { background: linear-gradient(const(tone), red) }":                                   true,
+		"@container (width > const(gap.small)) { a { top: 0 } }":                                true,
+		"@supports (color: const(tone)) { a { top: 0 } }":                                       true,
+		"@drop gap.small;":                                                                      true,
+		"@keyframes k { from { color: const(tone) } }":                                          true,
+		"@property --p { syntax: \"*\"; inherits: false; initial-value: const(tone) }":          true,
+		"@layer base { @scope (.a) { b { color: const(tone) } } }":                              true,
+		"@page { margin: const(gap.small) }":                                                    true,
+		"a { width: --none(2px); top: 0 }":                                                      true,
+		"a:is(:--title, b) { top: 0 }":                                                          true,
+		"@media screen and (--narrow) { @supports (top: 0) { a { top: 0 } } }":                  true,
+		"a { width: max(1px, --twice(const(gap.small))) }":                                      true,
+		"@function --local() { result: 1px } a { width: --local() }":                            true,
+		"@default z { a: 1px }":                                                                 true,
+		"@starting-style { a { color: const(tone) } }":                                          true,
+		"a { &:hover { &:focus { color: const(tone) } } }":                                      true,
+		"a { color: color-mix(in oklch, const(tone), red); width: calc(2 * const(gap.large)) }": true,
+	} {
+		set := new(source.Set)
+		c := &Composer{Report: func(diag.Diagnostic) {}}
+		s := NewScope()
+		defined, _ := parse.Sheet(set.Add(source.Path{Name: "a.css"}, "a.css", shared))
+		c.Nodes(defined.Nodes, s)
+		sheet, _ := parse.Sheet(set.Add(source.Path{Name: "b.css"}, "b.css", text))
+		s.Touched()
+		var out []ast.Node
+		for _, n := range sheet.Nodes {
+			out = c.Append(out, n, s)
+		}
+		if got := s.Touched(); got != want {
+			t.Errorf("%s: touched is %v, want %v", text, got, want)
+		}
+	}
+}

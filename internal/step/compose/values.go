@@ -256,6 +256,7 @@ func (c *Composer) plain(args []ast.Value, s *Scope) *Constant {
 	}
 	name := token.Unescape(args[0].Text)
 	for ; s != nil; s = s.outer {
+		s.touch()
 		if constant, ok := s.local(name); ok {
 			if constant.Group != nil {
 				return nil
