@@ -81,10 +81,9 @@ func makesPages(name string) bool {
 // deliver publishes the outputs to the server.
 func (s *serving) deliver(ctx context.Context, r *report, u *session.Update, changes session.Changes) error {
 	settings := s.session.Project().Settings
-	before := s.last
-	s.last = serve.NewSnapshot(before, settings.Base, s.outputs(u.Result))
+	pagesChanged := s.flags.behind != "" && slices.ContainsFunc(changes.Names, makesPages)
+	s.last = serve.NewSnapshot(s.last, settings.Base, s.outputs(u.Result), pagesChanged)
 	s.configure(s.last, settings)
-	s.last.PagesChanged = s.flags.behind != "" && slices.ContainsFunc(changes.Names, makesPages)
 	if len(u.Broken) > 0 {
 		s.last.Problem = s.problem(r, u)
 		for _, page := range u.BrokenPaths {
@@ -99,7 +98,7 @@ func (s *serving) deliver(ctx context.Context, r *report, u *session.Update, cha
 		}
 	}
 	if s.built {
-		s.updated(r, u, took)
+		s.updated(r, u, pagesChanged, took)
 		return nil
 	}
 	s.built = true
@@ -151,8 +150,8 @@ func (s *serving) outputs(res *site.Result) []emit.Output {
 }
 
 // updated prints what a later build changed.
-func (s *serving) updated(r *report, u *session.Update, took time.Duration) {
-	if s.last.PagesChanged && len(u.Changed)+len(u.Removed) == 0 {
+func (s *serving) updated(r *report, u *session.Update, pagesChanged bool, took time.Duration) {
+	if pagesChanged && len(u.Changed)+len(u.Removed) == 0 {
 		fmt.Fprintf(s.std.Out, "%s pages of the application server\n", r.paint("1;32", "reloaded"))
 		return
 	}

@@ -110,7 +110,7 @@ func connected(t *testing.T, s *Server, n int) {
 
 // republish publishes other contents.
 func republish(s *Server, files ...string) {
-	s.Publish(NewSnapshot(s.current.Load(), "/", outputsOf(files...)))
+	s.Publish(NewSnapshot(s.current.Load(), "/", outputsOf(files...), false))
 }
 
 // TestUpdatesInPlace updates sheets, images, text, attributes and a style

@@ -68,8 +68,8 @@
 	let queue = Promise.resolve();
 	const receive = ({ kind, data }) => queue = queue.then(async () => {
 		if (kind === "problem") return show(data);
-		if (data.sum === sum && !data.pages) return;
-		if (kind === "reload" || own !== undefined || data.pages && !page) return location.reload();
+		if (data.sum === sum) return;
+		if (kind === "reload" || own !== undefined || data.pages) return location.reload();
 		sum = data.sum;
 		await apply(data);
 	}).catch(again);
@@ -134,11 +134,13 @@
 	async function apply({ changed, removed }) {
 		if (removed.includes(page)) return location.reload();
 		const set = new Set(changed.filter(p => !p.endsWith(".map")).map(urlOf));
+		const gone = new Set(removed.map(urlOf));
 		const swaps = [], rest = new Set(set);
 		for (const root of roots(document)) {
 			for (const link of root.querySelectorAll("link[rel~=stylesheet i]")) {
 				const url = plain(link.href);
 				if (set.has(url)) swaps.push(swap(link, fresh(link.href)));
+				if (gone.has(url)) link.href = fresh(link.href);
 				rest.delete(url);
 			}
 		}

@@ -104,13 +104,13 @@ window.mark = 1;
 				"document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];\n", n)})
 	}
 	s, address := started(t, "/")
-	s.Publish(NewSnapshot(nil, "/", outputs(0)))
+	s.Publish(NewSnapshot(nil, "/", outputs(0), false))
 	page := b.Open(address + "/")
 	connected(t, s, 1)
 	until(t, page, `mark === 1`)
 	page.Eval(`window.mark = 7`, new(int))
 	for n := range 5 {
-		s.Publish(NewSnapshot(s.current.Load(), "/", outputs(n)))
+		s.Publish(NewSnapshot(s.current.Load(), "/", outputs(n), false))
 		until(t, page, fmt.Sprintf(`[boat, tide, buoy, host.shadowRoot.querySelector("p")].map(e => getComputedStyle(e).color).join() ===
 			"rgb(%d, 0, 1),rgb(%d, 0, 2),rgb(%d, 0, 3),rgb(%d, 0, 2)"`, n, n, n, n))
 		until(t, page, `mark === 7 && document.adoptedStyleSheets.length === 4 && getComputedStyle(boat).left === "9px"`)
@@ -118,7 +118,7 @@ window.mark = 1;
 	// A script that changed is a reason to load the page again.
 	changed := outputs(4)
 	changed[1].Data = append(changed[1].Data, "window.mark = 2;\n"...)
-	s.Publish(NewSnapshot(s.current.Load(), "/", changed))
+	s.Publish(NewSnapshot(s.current.Load(), "/", changed, false))
 	until(t, page, `mark === 2`)
 }
 
@@ -148,4 +148,20 @@ func TestSheetsComeAndGo(t *testing.T) {
 		republish(s, files(test.head, test.body)...)
 		until(t, page, `getComputedStyle(boat).color === "rgb(`+test.color+`)" && mark === 2`)
 	}
+}
+
+// TestSheetGone deletes a sheet that a page still links: the page must look as
+// if it was loaded now.
+func TestSheetGone(t *testing.T) {
+	b := browsertest.Start(t)
+	const page = "<!doctype html><link rel=stylesheet href=a.css><p id=boat>x"
+	s, address := started(t, "/", "index.html", page, "a.css", "p { left: 1px }")
+	open := b.Open(address + "/")
+	connected(t, s, 1)
+	until(t, open, `getComputedStyle(boat).left === "1px"`)
+	open.Eval(`window.mark = 1`, new(int))
+	republish(s, "index.html", page)
+	until(t, open, `getComputedStyle(boat).left === "auto" && mark === 1`)
+	republish(s, "index.html", page, "a.css", "p { left: 2px }")
+	until(t, open, `getComputedStyle(boat).left === "2px" && mark === 1`)
 }

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -83,7 +84,7 @@ func newHub() *hub { return &hub{before: make(map[string]*file), streams: make(m
 func (h *hub) publish(before, now *Snapshot) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if now.sum != h.sum || now.PagesChanged {
+	if now.sum != h.sum {
 		u := difference(before, now)
 		h.sum = now.sum
 		for _, path := range u.Changed {
@@ -121,11 +122,11 @@ func (h *hub) send(e event) {
 
 // difference returns the difference between two snapshots.
 func difference(before, now *Snapshot) *update {
-	u := &update{Sum: now.sum, Changed: []string{}, Removed: []string{}, Pages: now.PagesChanged}
+	u := &update{Sum: now.sum, Changed: []string{}, Removed: []string{}}
 	if before == nil {
 		return u
 	}
-	u.from = before.sum
+	u.from, u.Pages = before.sum, now.pages != before.pages
 	for _, name := range slices.Sorted(maps.Keys(now.files)) {
 		if old := before.files[name]; old == nil || old.hash() != now.files[name].hash() {
 			u.Changed = append(u.Changed, now.Base+name)
@@ -139,20 +140,22 @@ func difference(before, now *Snapshot) *update {
 	return u
 }
 
-// since returns the updates after a snapshot.
+// since returns the updates after a snapshot. The last snapshot of a server that
+// was started again is the same as before if its contents are.
 func (h *hub) since(sum string) missed {
 	out := missed{Sum: h.sum, Updates: []*update{}}
 	if sum == h.sum {
 		return out
 	}
-	// The last one counts: an edit that was undone leads back to an old sum.
-	for i := len(h.log) - 1; i >= 0; i-- {
+	for i := range h.log {
 		if h.log[i].from == sum && sum != "" {
 			out.Updates = h.log[i:]
 			return out
 		}
 	}
-	out.Reload = true
+	hash, _, _ := strings.Cut(h.sum, ".")
+	theirs, _, _ := strings.Cut(sum, ".")
+	out.Reload = theirs != hash
 	return out
 }
 

@@ -108,7 +108,7 @@ const isLoose = node => isSheet(node) || node.localName === "style" || node.node
 	node.nodeType === 3 && !node.data.trim();
 
 // sent returns an attribute without what makes URLs fresh.
-const sent = text => text?.replace(/[?&]rinzel=[\w-]*/g, "");
+const sent = text => text?.replace(/[?&]rinzel=[\w.-]*/g, "");
 
 // patch applies the differences between two versions of the page to the
 // document. It returns false, without changing anything, if elements other than

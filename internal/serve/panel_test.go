@@ -91,7 +91,7 @@ shadow.append(Object.assign(document.createElement("b"), { className: "buoy", te
 	// An error of one page is shown on no other.
 	p := problemOf("quay/site.css", text, 0, 1, "fifth")
 	p.Pages = []string{"/other.html"}
-	n := NewSnapshot(s.current.Load(), "/", outputsOf(files...))
+	n := NewSnapshot(s.current.Load(), "/", outputsOf(files...), false)
 	n.Problem = p
 	s.Publish(n)
 	until(t, second, inPanel(`panel.querySelector("h2").textContent.includes("fifth")`))
@@ -172,7 +172,7 @@ func TestSource(t *testing.T) {
 			t.Errorf("%s: %d", query, status)
 		}
 	}
-	s.Publish(NewSnapshot(s.current.Load(), "/", outputsOf(harbour...)))
+	s.Publish(NewSnapshot(s.current.Load(), "/", outputsOf(harbour...), false))
 	if status, _ := get("file=a.css&line=1"); status != http.StatusNotFound {
 		t.Errorf("after the fix: %d", status)
 	}

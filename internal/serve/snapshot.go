@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/base64"
+	"fmt"
 	"io"
 	"maps"
 	"net/http"
@@ -34,13 +35,13 @@ type Snapshot struct {
 	// Linked are the sheets that pages of the application server link, and that
 	// the build was asked for; see [Application.Wants].
 	Linked []string
-	// PagesChanged is set if files changed that the application server may make
-	// its pages from.
-	PagesChanged bool
 
 	files    map[string]*file  // by path relative to the output folder
-	sum      string            // hash of all files
+	hash     string            // of all files and of pages
+	number   int               // of different snapshots before this one
+	sum      string            // hash and number: contents that come back have another sum
 	versions map[string]string // see noteVersions; by URL path
+	pages    int               // number of changes of pages of the application server
 }
 
 // file is a served output.
@@ -59,8 +60,17 @@ type forms struct {
 
 // NewSnapshot returns the snapshot of outputs. Files that are the same in
 // before, which may be nil, share their derived forms with it.
-func NewSnapshot(before *Snapshot, base string, outputs []emit.Output) *Snapshot {
+//
+// pagesChanged reports whether files changed that the application server may
+// make its pages from.
+func NewSnapshot(before *Snapshot, base string, outputs []emit.Output, pagesChanged bool) *Snapshot {
 	n := &Snapshot{Base: base, files: make(map[string]*file, len(outputs))}
+	if before != nil {
+		n.pages = before.pages
+	}
+	if pagesChanged {
+		n.pages++
+	}
 	for i := range outputs {
 		o := &outputs[i]
 		if o.Adopts != "" {
@@ -79,7 +89,15 @@ func NewSnapshot(before *Snapshot, base string, outputs []emit.Output) *Snapshot
 	for _, name := range slices.Sorted(maps.Keys(n.files)) {
 		io.WriteString(h, name+"\x00"+n.files[name].hash()+"\x00")
 	}
-	n.sum = encoded(h.Sum(nil))
+	fmt.Fprint(h, n.pages)
+	n.hash = encoded(h.Sum(nil))
+	if before != nil {
+		n.number = before.number
+		if before.hash != n.hash {
+			n.number++
+		}
+	}
+	n.sum = fmt.Sprintf("%s.%d", n.hash, n.number)
 	n.noteVersions(before)
 	return n
 }
@@ -99,7 +117,7 @@ func Failed(before *Snapshot, base string, problem *Problem) *Snapshot {
 	if before != nil {
 		*n = *before
 	}
-	n.Problem, n.PagesChanged = problem, false
+	n.Problem = problem
 	return n
 }
 

@@ -241,6 +241,8 @@ type injector struct {
 	head  []byte // not passed on before the place of the script is known
 	done  bool   // the script was inserted
 	err   error
+
+	scanned int // length of head when it was last searched for the place
 }
 
 // Read implements [io.Reader].
@@ -255,7 +257,13 @@ func (i *injector) Read(p []byte) (int, error) {
 			return n, err
 		}
 		i.head = append(i.head, p[:n]...)
-		if at, ok := injectionPoint(string(i.head)); ok || err != nil || len(i.head) > maxHead {
+		full := err != nil || len(i.head) > maxHead
+		// Only the end of a tag, or a text, decides.
+		if !full && bytes.IndexByte(p[:n], '>') < 0 && len(i.head) < 2*i.scanned {
+			continue
+		}
+		i.scanned = len(i.head)
+		if at, ok := injectionPoint(string(i.head)); ok || full {
 			i.done = true
 			i.ready.Write(i.head[:at])
 			i.ready.Write(i.tag)
