@@ -86,7 +86,8 @@ func TestServeApplication(t *testing.T) {
 	// A sheet that a page links later, and one that is deleted.
 	w.write("static/templates/page.gohtml", strings.Replace(page, "</head>", "<link rel=stylesheet href=/static/css/other.css></head>", 1))
 	await(t, open, `[document.querySelectorAll("link").length, document.styleSheets.length, getComputedStyle(boat).left].join()`, "3,3,1px")
-	if status, text := fetched(t, address+"/static/css/site.css"); status != 200 || !strings.Contains(text, ".boat:hover") {
+	status, text := fetched(t, address+"/static/css/site.css")
+	if status != 200 || !strings.Contains(text, ".boat:hover") {
 		t.Errorf("%d %s", status, text)
 	}
 	if err := os.Remove(filepath.Join(dir, "static", "css", "other.css")); err != nil {

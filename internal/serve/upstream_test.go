@@ -170,14 +170,16 @@ func TestApplicationServer(t *testing.T) {
 	if _, body := ask(t, "GET", address+"/x?a=b;c", "Accept", "text/html"); !strings.Contains(body, "Path /x a=b;c") {
 		t.Errorf("before the first build: %s", body)
 	}
-	s.Publish(NewSnapshot(nil, "/", outputsOf("index.html", "<p>own page", "app.css", "p { top: 1px }", "img/a.svg", "<svg/>"), false))
+	outputs := outputsOf("index.html", "<p>own page", "app.css", "p { top: 1px }", "img/a.svg", "<svg/>")
+	s.Publish(NewSnapshot(nil, "/", outputs, false))
 	const tag = `<head><script src="/.rinzel/client.js" data-sum="`
 	for path, want := range map[string]string{
 		"/": "Path / ", "/account%2Fx?y=%20": "Path /account/x y=%20", "/packed": "<title>Packed</title>",
 	} {
 		res, body := ask(t, "GET", address+path, "Accept", "text/html", "If-None-Match", `"1"`)
 		if res.StatusCode != 200 || !strings.Contains(body, want) || !strings.Contains(body, tag) ||
-			res.Header.Get("ETag") != "" || res.Header.Get("Cache-Control") != "no-store" || res.Header.Get("Content-Encoding") != "" {
+			res.Header.Get("ETag") != "" || res.Header.Get("Cache-Control") != "no-store" ||
+			res.Header.Get("Content-Encoding") != "" {
 			t.Errorf("%s: %d %v\n%s", path, res.StatusCode, res.Header, body)
 		}
 	}
@@ -193,8 +195,9 @@ func TestApplicationServer(t *testing.T) {
 		strings.Join(res.Header.Values("Set-Cookie"), " | ") != "ferry=petrel; Path=/; HttpOnly | plain=1" {
 		t.Errorf("login: %d %v", res.StatusCode, res.Header)
 	}
-	if _, body := ask(t, "GET", address+"/account", "Cookie", "ferry=petrel"); !strings.Contains(body, "Account of petrel") {
-		t.Errorf("account: %s", body)
+	_, account := ask(t, "GET", address+"/account", "Cookie", "ferry=petrel")
+	if !strings.Contains(account, "Account of petrel") {
+		t.Errorf("account: %s", account)
 	}
 	host := strings.TrimPrefix(address, "http://")
 	post, err := http.Post(address+"/echo", "text/plain", strings.NewReader("body"))
@@ -210,8 +213,9 @@ func TestApplicationServer(t *testing.T) {
 	if _, body := ask(t, "GET", address+"/part", "Sec-Fetch-Dest", "empty", "Accept", "text/html"); body != "<li>part" {
 		t.Errorf("part: %s", body)
 	}
-	if _, body := ask(t, "GET", address+"/nonce", "Accept", "text/html"); !strings.Contains(body, ` nonce="Kai+1=" async>`) {
-		t.Errorf("nonce: %s", body)
+	_, page := ask(t, "GET", address+"/nonce", "Accept", "text/html")
+	if !strings.Contains(page, ` nonce="Kai+1=" async>`) {
+		t.Errorf("nonce: %s", page)
 	}
 	// What this server refuses never reaches the other.
 	n := len(requests())
