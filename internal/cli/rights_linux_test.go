@@ -71,7 +71,7 @@ func TestRights(t *testing.T) {
 	chmod(t, 0, islands)
 	code, out := runUnprivileged(t, dir, "build")
 	chmod(t, 0o755, islands)
-	if code != 1 || !strings.Contains(out, `error: the folder no permission to read "site/islands" [unreadable-file]`) {
+	if code != 1 || !strings.Contains(out, `error: cannot read a folder: no permission to read "site/islands" [unreadable-file]`) {
 		t.Errorf("%d %s", code, out)
 	}
 	if got := contents(t, public); !equal(got, before) {
@@ -124,8 +124,8 @@ func TestWatchRights(t *testing.T) {
 	chmod(t, 0o644, sheet)
 	w.expect("wrote index.css, index.html")
 	chmod(t, 0, islands)
-	w.expect(`the folder no permission to read "site/islands"`)
-	w.expect("watching")
+	w.expect(`cannot read a folder: no permission to read "site/islands"`)
+	w.expect("previous output kept")
 	chmod(t, 0o755, islands)
 	w.expect("wrote nothing")
 	w.write("site/islands/gannet.html", "<!doctype html><link rel=stylesheet href=../more.css><p class=b>")

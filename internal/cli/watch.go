@@ -110,6 +110,7 @@ type watching struct {
 	session   *session.Watch
 	seen      seenFindings    // of the last build
 	announced bool            // the header was printed
+	waited    string          // the watched folders as they were printed
 	wrote     map[string]bool // absolute paths of written sheets, which may be in the source folder
 	built     bool            // a build succeeded and its files were listed
 }
@@ -232,9 +233,15 @@ func (w *watching) noteOwn(res *site.Result) {
 	}
 }
 
-// waiting prints that it waits for changes.
+// waiting prints that it waits for changes, unless it did so for the same
+// folders.
 func (w *watching) waiting() error {
-	_, err := fmt.Fprintf(w.std.Out, "watching %s; stop with Ctrl-C\n", diag.Printable(strings.Join(w.shown(), ", ")))
+	where := diag.Printable(strings.Join(w.shown(), ", "))
+	if where == w.waited {
+		return nil
+	}
+	w.waited = where
+	_, err := fmt.Fprintf(w.std.Out, "watching %s; stop with Ctrl-C\n", where)
 	return err
 }
 

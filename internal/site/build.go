@@ -38,7 +38,9 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 		return nil, err
 	}
 	res := &Result{Profile: b.profile}
-	if !opts.WithoutPages {
+	if opts.WithoutPages {
+		b.reportFolders()
+	} else {
 		b.pages = b.findPages()
 	}
 	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 && !opts.WithoutPages {

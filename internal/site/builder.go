@@ -276,7 +276,7 @@ func (b *builder) reportFolders() {
 			continue // it was deleted while its parent was read
 		}
 		d := b.files.Unreadable(failed.Path, failed.Err, source.Span{})
-		d.Message = "the folder " + d.Message
+		d.Message = "cannot read a folder: " + d.Message
 		b.report(d)
 	}
 }
