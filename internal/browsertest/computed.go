@@ -3,7 +3,9 @@ package browsertest
 import (
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
+	"strings"
 )
 
 // Styles are the computed styles of all elements of a page, including ::before and ::after, by a
@@ -16,10 +18,12 @@ const computedStyles = `(async () => {
 	await document.fonts.ready;
 	const painted = new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
 	await Promise.race([painted, new Promise(done => setTimeout(done, 500))]);
+	const at = scrollY; // it is lost while the page is short
 	document.body.hidden = !document.body.hidden;
 	document.body.getBoundingClientRect();
 	document.body.hidden = !document.body.hidden;
 	document.body.getBoundingClientRect();
+	scrollTo({ top: at, behavior: "instant" });
 	for (const a of document.getAnimations()) { try { a.finish() } catch { a.cancel() } }
 	const out = {};
 	const paths = new Map();
@@ -56,6 +60,23 @@ func (p *Page) ComputedStyles() Styles {
 	p.Eval(computedStyles, &out)
 	return out
 }
+
+// From returns the styles with URLs relative to an address that they start with,
+// and without the versions of a development server, for comparison with those of
+// a page that has another address.
+func (s Styles) From(address string) Styles {
+	out := make(Styles, len(s))
+	for path, values := range s {
+		out[path] = make(map[string]string, len(values))
+		for name, value := range values {
+			out[path][name] = versions.ReplaceAllString(strings.ReplaceAll(value, address, ""), "")
+		}
+	}
+	return out
+}
+
+// versions matches what the development server adds to URLs.
+var versions = regexp.MustCompile(`[?&]rinzel=[\w.-]*`)
 
 // Diff returns the differences of two pages' styles, at most limit lines.
 func (s Styles) Diff(o Styles, limit int) []string {

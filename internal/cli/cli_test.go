@@ -25,7 +25,7 @@ func runIn(t *testing.T, dir string, args ...string) (code int, stdout, stderr s
 }
 
 // lay writes files to a new folder. They are given as names and texts in turn.
-func lay(t *testing.T, files ...string) string {
+func lay(t testing.TB, files ...string) string {
 	t.Helper()
 	dir := t.TempDir()
 	for i := 0; i < len(files); i += 2 {

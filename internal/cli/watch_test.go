@@ -16,7 +16,7 @@ import (
 
 // watched is a running watch with its output lines.
 type watched struct {
-	t     *testing.T
+	t     testing.TB
 	dir   string
 	cmd   *exec.Cmd
 	lines chan string
@@ -33,7 +33,7 @@ func startWatchAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...str
 }
 
 // startAs starts a command that runs until it is killed.
-func startAs(t *testing.T, dir string, as *syscall.SysProcAttr, args ...string) *watched {
+func startAs(t testing.TB, dir string, as *syscall.SysProcAttr, args ...string) *watched {
 	w := &watched{t: t, dir: dir, cmd: exec.Command(program, args...), lines: make(chan string, 1000)}
 	w.cmd.Dir, w.cmd.SysProcAttr = dir, as
 	r, pipe := io.Pipe()

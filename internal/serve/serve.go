@@ -197,7 +197,7 @@ func (s *Server) serveApplication(w http.ResponseWriter, r *http.Request, n *Sna
 	switch {
 	case f != nil:
 		isRead(w, r)
-		f.serve(w, r, n, http.StatusOK)
+		f.serve(w, r, n)
 	case n.Problem != nil && slices.ContainsFunc(n.Linked, func(name string) bool { return n.Base+name == r.URL.Path }):
 		isRead(w, r)
 		http.Error(w, n.Problem.String(), http.StatusInternalServerError)
@@ -245,9 +245,9 @@ func (s *Server) serveOutput(w http.ResponseWriter, r *http.Request, n *Snapshot
 		// Temporary: the redirect must not outlive the page in a cache.
 		http.Redirect(w, r, to, http.StatusTemporaryRedirect)
 	case f != nil:
-		f.serve(w, r, n, http.StatusOK)
+		f.serve(w, r, n)
 	case n.files[n.Fallback] != nil && wantsPage(r):
-		n.files[n.Fallback].serve(w, r, n, http.StatusOK)
+		n.files[n.Fallback].serve(w, r, n)
 	default:
 		serveMissing(w, r, n)
 	}

@@ -42,6 +42,7 @@ type Snapshot struct {
 	sum      string            // hash and number: contents that come back have another sum
 	versions map[string]string // see noteVersions; by URL path
 	pages    int               // number of changes of pages of the application server
+	variants *sync.Map         // path to *variant, of files that are served in another form here
 }
 
 // file is a served output.
@@ -52,8 +53,16 @@ type file struct {
 
 // forms are derived from the contents of a file on first use.
 type forms struct {
-	tagged  sync.Once
-	tag     string // hash of the contents
+	tagged sync.Once
+	tag    string  // hash of the contents
+	plain  variant // the contents as they are, if they are in memory
+}
+
+// variant is a text file as it is served.
+type variant struct {
+	making  sync.Once
+	content []byte
+	tag     string
 	packing sync.Once
 	packed  []byte // compressed with gzip; nil if that is not smaller
 }
@@ -64,7 +73,7 @@ type forms struct {
 // pagesChanged reports whether files changed that the application server may
 // make its pages from.
 func NewSnapshot(before *Snapshot, base string, outputs []emit.Output, pagesChanged bool) *Snapshot {
-	n := &Snapshot{Base: base, files: make(map[string]*file, len(outputs))}
+	n := &Snapshot{Base: base, files: make(map[string]*file, len(outputs)), variants: new(sync.Map)}
 	if before != nil {
 		n.pages = before.pages
 	}
@@ -190,38 +199,53 @@ func (f *file) hash() string {
 // encoded returns the start of a hash as text.
 func encoded(sum []byte) string { return base64.RawURLEncoding.EncodeToString(sum[:12]) }
 
-// serve writes the file as a response with a status.
-func (f *file) serve(w http.ResponseWriter, r *http.Request, n *Snapshot, status int) {
+// variant returns the file as it is served in a snapshot: pages have the client
+// script, sheets the versions of assets. The error is that a copied file changed.
+func (n *Snapshot) variant(f *file) (*variant, error) {
+	if f.Copy != nil {
+		content, err := f.Content()
+		return &variant{content: content, tag: f.hash()}, err
+	}
+	v := &f.plain
+	if f.Kind == emit.PageKind || f.Kind == emit.StyleKind && len(n.versions) > 0 {
+		made, _ := n.variants.LoadOrStore(f.Path, new(variant))
+		v = made.(*variant)
+	}
+	v.making.Do(func() {
+		v.content, v.tag = f.Data, f.hash()
+		switch f.Kind {
+		case emit.PageKind:
+			v.content, v.tag = inject(f.Data, n.sum, n.Base+f.Path), v.tag+"."+n.sum
+		case emit.StyleKind:
+			if text, changed := n.versioned(n.Base+f.Path, string(f.Data)); changed {
+				v.content, v.tag = []byte(text), v.tag+"."+n.sum
+			}
+		}
+	})
+	return v, nil
+}
+
+// serve writes the file as a response.
+func (f *file) serve(w http.ResponseWriter, r *http.Request, n *Snapshot) {
 	h := w.Header()
-	if f.Copy != nil && !isText(mediaType(f.Path)) {
+	text := isText(mediaType(f.Path))
+	if f.Copy != nil && !text {
 		f.stream(w, r)
 		return
 	}
-	content, err := f.Content()
+	v, err := n.variant(f)
 	if err != nil {
 		http.Error(w, "the file changed: reload the page", http.StatusServiceUnavailable)
 		return
 	}
+	content, tag := v.content, v.tag
 	h.Set("Content-Type", contentType(f.Path, content))
-	tag, compressed := f.hash(), f.compressed
-	switch f.Kind {
-	case emit.PageKind:
-		content, tag, compressed = inject(content, n.sum, n.Base+f.Path), tag+"."+n.sum, pack
-	case emit.StyleKind:
-		if text, changed := n.versioned(n.Base+f.Path, string(content)); changed {
-			content, tag, compressed = []byte(text), tag+"."+n.sum, pack
-		}
-	}
-	if status != http.StatusOK {
-		w.WriteHeader(status)
-		_, _ = w.Write(content)
-		return
-	}
-	if isText(mediaType(f.Path)) {
+	if text {
 		h.Set("Vary", "Accept-Encoding")
 		if r.Header.Get("Range") == "" && acceptsGzip(r) {
-			if packed := compressed(content); packed != nil {
-				content, tag = packed, tag+".gz"
+			v.packing.Do(func() { v.packed = pack(content) })
+			if v.packed != nil {
+				content, tag = v.packed, tag+".gz"
 				h.Set("Content-Encoding", "gzip")
 			}
 		}
@@ -250,13 +274,6 @@ func (f *file) stream(w http.ResponseWriter, r *http.Request) {
 
 // minPacked is the size in bytes from which files are compressed.
 const minPacked = 1 << 10
-
-// compressed returns content, which is that of the file, compressed with gzip,
-// or nil if that is not smaller. The result is cached.
-func (f *file) compressed(content []byte) []byte {
-	f.packing.Do(func() { f.packed = pack(content) })
-	return f.packed
-}
 
 // pack compresses content quickly, or returns nil if the result is not smaller.
 func pack(content []byte) []byte {
