@@ -184,3 +184,86 @@ func TestServeDemo(t *testing.T) {
 		}
 	}
 }
+
+// awaitServed waits until a URL has a status and contains a text.
+func awaitServed(t *testing.T, url string, status int, want string) {
+	t.Helper()
+	var got int
+	var text string
+	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+		if got, text = fetched(t, url); got == status && strings.Contains(text, want) {
+			return
+		}
+	}
+	t.Fatalf("%s: %d without %q:\n%.2000s", url, got, want, text)
+}
+
+// TestServeFollows installs a package, moves the source folder away and back,
+// and switches between two versions of the whole site, as a change of branches
+// does.
+func TestServeFollows(t *testing.T) {
+	dir := lay(t, "rinzel.toml", "source = \"site\"\n", "site/index.html",
+		"<!doctype html><title>One</title><link rel=stylesheet href=css/main.css><p class=a>", "site/css/main.css",
+		"@import \"package:@quay/gauge\";\n.a { top: 1px }\n")
+	w, address := startServe(t, dir)
+	awaitServed(t, address+"/", 500, "is not installed")
+	w.write("node_modules/@quay/gauge/package.json", `{"name": "@quay/gauge", "style": "gauge.css"}`)
+	w.write("node_modules/@quay/gauge/gauge.css", ".gauge { left: 1px }\n")
+	awaitServed(t, address+"/", 200, "<title>One</title>")
+	awaitServed(t, address+"/index.css", 200, "left: 1px")
+	w.write("node_modules/@quay/gauge/gauge.css", ".gauge { left: 2px }\n")
+	awaitServed(t, address+"/index.css", 200, "left: 2px")
+
+	source := filepath.Join(dir, "site")
+	for i := range 3 {
+		if err := os.Rename(source, filepath.Join(dir, "away")); err != nil {
+			t.Fatal(err)
+		}
+		awaitServed(t, address+"/.rinzel/findings", 200, "error")
+		if err := os.Rename(filepath.Join(dir, "away"), source); err != nil {
+			t.Fatal(err)
+		}
+		w.write("site/css/main.css", fmt.Sprintf("@import \"package:@quay/gauge\";\n.a { top: %dpx }\n", i+2))
+		awaitServed(t, address+"/index.css", 200, fmt.Sprintf("top: %dpx", i+2))
+		awaitServed(t, address+"/.rinzel/findings", 200, "No errors")
+	}
+
+	// Another branch has other folders, pages and settings.
+	branches := []map[string]string{{}, {}}
+	for i := range 30 {
+		for n, files := range branches {
+			folder := fmt.Sprintf("site/part%d", i%(3+n*4))
+			files[fmt.Sprintf("%s/page%d.html", folder, i)] = fmt.Sprintf(
+				"<!doctype html><title>Branch %d</title><link rel=stylesheet href=/css/main.css><link rel=stylesheet href=own%d.css><p class=b>", n, i)
+			files[fmt.Sprintf("%s/own%d.css", folder, i)] = fmt.Sprintf("@import \"/css/common.css\";\n.b { top: %dpx }\n", 100*n+i)
+			files["site/css/common.css"] = fmt.Sprintf(".common { left: %dpx }\n", n)
+			files["site/css/main.css"] = fmt.Sprintf(".a { right: %dpx }\n", n)
+			files["rinzel.toml"] = fmt.Sprintf("source = \"site\"\n[split]\nmin-bytes = %d\n", n*100)
+		}
+	}
+	for i := range 6 {
+		n := i % 2
+		if err := os.RemoveAll(filepath.Join(dir, "site")); err != nil {
+			t.Fatal(err)
+		}
+		for name, text := range branches[n] {
+			w.write(name, text)
+		}
+		awaitServed(t, fmt.Sprintf("%s/part%d/page29.html", address, 29%(3+n*4)), 200, fmt.Sprintf("Branch %d", n))
+		built := t.TempDir()
+		if code, out, errs := runIn(t, dir, "build", "--output", filepath.Join(built, "public")); code != 0 {
+			t.Fatal(out, errs)
+		}
+		for name, text := range contents(t, filepath.Join(built, "public")) {
+			if strings.HasSuffix(name, ".css") {
+				awaitServed(t, address+"/"+name, 200, firstLines(text))
+			}
+		}
+	}
+}
+
+// firstLines returns a sheet without its map.
+func firstLines(text string) string {
+	before, _, _ := strings.Cut(text, "/*# source")
+	return before
+}

@@ -187,16 +187,16 @@
 			return;
 		}
 		return new Promise(done => {
+			const end = element => {
+				clearTimeout(timer);
+				next.onload = next.onerror = null;
+				element?.remove();
+				done();
+			};
 			// A script may remove the element: later updates must not wait for it.
-			setTimeout(done, 5000);
-			next.onload = () => {
-				link.remove();
-				done();
-			};
-			next.onerror = () => {
-				next.remove();
-				done();
-			};
+			const timer = setTimeout(end, 5000);
+			next.onload = () => end(link);
+			next.onerror = () => end(next);
 			link.after(next);
 		});
 	}
