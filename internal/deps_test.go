@@ -58,7 +58,7 @@ var allowed = map[string]string{
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/diag/code internal/source",
 	"internal/project":         "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/step/check internal/step/lower",
 	"internal/split":           "internal/css/ast internal/css/known internal/css/print internal/css/selector internal/css/token",
-	"internal/graph":           "internal/cache internal/css/ast internal/css/parse internal/css/token internal/diag internal/diag/code internal/markup internal/project internal/script internal/source internal/tokens",
+	"internal/graph":           "internal/cache internal/css/ast internal/css/parse internal/css/scan internal/css/token internal/diag internal/diag/code internal/markup internal/project internal/script internal/source internal/tokens",
 	"internal/inventory":       "internal/cache internal/diag internal/diag/code internal/graph internal/project internal/source",
 	"internal/modules":         "internal/diag internal/diag/code internal/graph internal/inventory internal/script internal/source",
 	"internal/evidence":        "internal/cache internal/diag internal/diag/code internal/graph internal/inventory internal/project internal/source internal/step/purge",

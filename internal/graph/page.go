@@ -26,7 +26,7 @@ type Page struct {
 	Scripts  []Script // classic scripts and modules, in order
 	Maps     []Span   // texts of its import maps
 	// Mentions are texts that may contain file names and are not rewritten:
-	// attributes, style attributes, data, and texts of templates.
+	// attributes, data, and texts of templates.
 	Mentions []Mention
 	// Inert are links that look like style links, but load nothing.
 	Inert []InertLink
@@ -241,7 +241,9 @@ func (r *pageReader) addresses(name string, attrs []markup.Attribute) {
 		switch {
 		case a.Name == "srcset" || a.Name == "imagesrcset":
 			r.sources(a)
-		case strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc" || a.Name == "content":
+		case a.Name == "style":
+			r.styleAttribute(a)
+		case strings.HasPrefix(a.Name, "on") || a.Name == "srcdoc" || a.Name == "content":
 			r.mention(a.Value, a.At, a.Name == "content")
 		case a.Name == "class" || a.Name == "id" || a.Name == "alt" || a.Name == "title":
 		case addressAttr(name, a.Name):

@@ -20,7 +20,8 @@ func TestHostileClients(t *testing.T) {
 	s := New(Options{})
 	page := "<!doctype html><title>x</title>" + strings.Repeat("<p>Petrel, Gannet and Shearwater\n", 100_000)
 	publish := func(i int) {
-		s.Publish(NewSnapshot(s.current.Load(), "/", outputsOf("index.html", page, "other.html", fmt.Sprint("<p>", i)), false))
+		files := outputsOf("index.html", page, "other.html", fmt.Sprint("<p>", i))
+		s.Publish(NewSnapshot(s.current.Load(), "/", files, false))
 	}
 	publish(0)
 	l, err := Listen("127.0.0.1", 0)
@@ -109,7 +110,8 @@ func TestHostileRequests(t *testing.T) {
 	for _, head := range []string{"Host: evil.test", "Host: " + host + "\r\nHost: evil.test", "Host: 127.0.0.1.evil.test", "Host: localhost.evil.test",
 		"Host: " + host + "\r\nOrigin: null", "Host: " + host + "\r\nOrigin: http://localhost.evil.test", "Host: ", "Host: [::1].evil.test",
 		"Host: " + host + "\r\nX: " + strings.Repeat("x", 2<<20)} {
-		if res := send("GET /quay/ HTTP/1.1\r\n" + head + "\r\nConnection: close\r\n\r\n"); res != nil && res.StatusCode < 400 {
+		res := send("GET /quay/ HTTP/1.1\r\n" + head + "\r\nConnection: close\r\n\r\n")
+		if res != nil && res.StatusCode < 400 {
 			t.Errorf("%.60q: %d", head, res.StatusCode)
 		}
 	}

@@ -111,3 +111,41 @@ func TestConstantsOfImporters(t *testing.T) {
 		}
 	}
 }
+
+// TestBase checks that a site below a folder of its server has the URLs that it
+// will have there, in every profile.
+func TestBase(t *testing.T) {
+	s := newSite(t, `
+-- rinzel.toml --
+source = "site"
+base = "/quay/"
+-- site/index.html --
+<!doctype html><link rel=stylesheet href="/main.css"><img src="/img/a.svg" srcset="/img/a.svg 1x, /other/b.svg 2x">
+<p style="background: url(/img/a.svg)"><a href="/">home</a><a href="/elsewhere">x</a>
+<script type=module src="/app.js"></script><script type=module>import "/lib.js"; import("/app.js")</script>
+-- site/main.css --
+p { background: url("/img/a.svg") }
+-- site/app.js --
+import { x } from "/lib.js"; new URL("/img/a.svg", import.meta.url); import("/elsewhere.js"); fetch("/data");
+-- site/lib.js --
+export const x = 1;
+-- site/img/a.svg --
+<svg xmlns="http://www.w3.org/2000/svg"/>
+`)
+	for _, profile := range []string{project.Development, project.Production} {
+		res, _ := s.build(t, profile)
+		texts := outputTexts(res)
+		for name, wants := range map[string][]string{
+			"index.html": {`<img src="/quay/img/a.svg" srcset="/quay/img/a.svg 1x, /other/b.svg 2x">`,
+				`style="background: url(/quay/img/a.svg)"`, `<a href="/quay/">`, `<a href="/elsewhere">`, `src="/quay/app.js"`,
+				`import "/quay/lib.js"; import("/quay/app.js")`},
+			"app.js": {`from "/quay/lib.js"`, `new URL("/quay/img/a.svg", import.meta.url)`, `import("/elsewhere.js")`, `fetch("/data")`},
+		} {
+			for _, want := range wants {
+				if !strings.Contains(texts[name], want) {
+					t.Errorf("%s: %s has no %s:\n%s", profile, name, want, texts[name])
+				}
+			}
+		}
+	}
+}

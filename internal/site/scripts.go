@@ -16,8 +16,9 @@ import (
 	"rinzel/internal/sourcemap"
 )
 
-// This file rewrites the scripts that import sheets. Other scripts are copied
-// byte for byte.
+// This file rewrites the scripts that import sheets, or that refer to files from
+// the top of the site if that is not "/". Other scripts are copied byte for
+// byte.
 
 // makeModules creates the scripts that add sheets to pages. units has the units
 // of each page, followed by the bundles of the settings.
@@ -75,7 +76,8 @@ func (s *styles) first() source.Path {
 }
 
 // scriptEdits returns the edits that replace the sheet imports of a script with
-// the files that are written. address returns the URL of an output file.
+// the files that are written, and put URLs that start with a slash under the
+// base of the settings. address returns the URL of an output file.
 func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name string) string) []graph.Edit {
 	if mod.File == nil {
 		return nil
@@ -103,6 +105,10 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 				instead = "Promise.resolve()"
 			}
 			edits = append(edits, graph.Edit{At: graph.Span(r.Whole), With: padded(instead, text[r.Whole.Start:r.Whole.End])})
+		default:
+			if to, ok := b.published(graph.Target{Path: r.Path}, r.Specifier); ok && text[r.At.Start:r.At.End] == r.Specifier {
+				edits = append(edits, graph.Edit{At: graph.Span(r.At), With: to})
+			}
 		}
 	}
 	return edits
