@@ -35,6 +35,7 @@ type buildFlags struct {
 
 	// For the development server, see [site.Options].
 	withoutPages, withoutAlerts bool
+	unwritten                   bool            // the output folder is not written
 	linked                      func() []string // nil for none
 }
 
@@ -192,7 +193,7 @@ func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Ca
 		return f.runSheets(ctx, p, opts)
 	}
 	res, err := site.Build(ctx, p, opts)
-	if err == nil && !diag.HasErrors(res.Diagnostics) {
+	if err == nil && !f.unwritten && !diag.HasErrors(res.Diagnostics) {
 		res.Diagnostics = append(res.Diagnostics, site.LostRules(source.Outputs(p.Output, ".css"), res)...)
 	}
 	return res, err

@@ -85,7 +85,7 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 	}
 	s.watching = &watching{flags: flags.buildFlags, std: std, deliver: s.deliver, failed: s.failed, wake: make(chan struct{}, 1)}
 	s.watching.flags.withoutPages, s.watching.flags.withoutAlerts = flags.behind != "", true
-	s.watching.flags.linked = s.linkedSheets
+	s.watching.flags.linked, s.watching.flags.unwritten = s.linkedSheets, !flags.write
 	changes := session.Changes{At: time.Now()}
 	var err error
 	s.session, err = session.StartWatch(session.Options{Project: project.Options{Settings: flags.settings}, Build: s.buildProject})

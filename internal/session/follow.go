@@ -23,6 +23,9 @@ func (w *Watch) followRead() error {
 	w.locked, w.ends = make(map[string]bool), make(map[string]bool)
 	var failed error
 	w.project.Tree.Opened(func(p source.Path, err error) {
+		if err == nil && w.covered[p] {
+			return
+		}
 		name, absErr := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p)))
 		if absErr != nil || failed != nil {
 			return
@@ -30,11 +33,16 @@ func (w *Watch) followRead() error {
 		if errors.Is(err, fs.ErrPermission) {
 			w.locked[name] = true
 		}
-		if !w.watcher.Covers(name) {
+		if w.watcher.Covers(name) {
+			w.covered[p] = true
+		} else {
 			failed = w.followFile(name, p)
 		}
 	})
 	w.project.Tree.Found(func(p source.Path) {
+		if w.covered[p] {
+			return
+		}
 		if name, err := filepath.Abs(filepath.FromSlash(w.project.Tree.Show(p))); err == nil && failed == nil &&
 			!w.watcher.Covers(name) {
 			failed = w.followFile(name, p)

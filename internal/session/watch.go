@@ -34,10 +34,11 @@ type Watch struct {
 
 	// files that are watched individually, by absolute names, with the paths they were read as
 	single  map[string][]source.Path
-	ends    map[string]bool // links used by the last build, and their targets
-	above   map[string]bool // parents of these, which may be moved
-	locked  map[string]bool // what the last build had no permission to read
-	awaited map[string]bool // missing parents of packages or of their files
+	ends    map[string]bool      // links used by the last build, and their targets
+	above   map[string]bool      // parents of these, which may be moved
+	locked  map[string]bool      // what the last build had no permission to read
+	awaited map[string]bool      // missing parents of packages or of their files
+	covered map[source.Path]bool // read files that are in watched folders
 }
 
 // Changes are the changes since the last build.
@@ -154,6 +155,7 @@ func cannotWatch(err error) error {
 // follow watches the folders of a project, unless they are watched already.
 func (w *Watch) follow(p *project.Project) error {
 	const most = 10 // do not wait for folders that come and go forever
+	w.covered = make(map[source.Path]bool)
 	for i := 0; ; i++ {
 		folders, settings, err := watchedFolders(p, w.opts.Project.Settings)
 		if err != nil {
