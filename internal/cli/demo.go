@@ -48,7 +48,7 @@ func runDemo(ctx context.Context, folder string, serveIt bool, std IO) error {
 	settings := filepath.Join(dir, project.FileName)
 	if serveIt {
 		flags := serveFlags{buildFlags: buildFlags{profile: project.Development, settings: settings}, address: loopback}
-		fmt.Fprintf(std.Out, "change a colour in %s, and watch open pages\n",
+		fmt.Fprintf(std.Out, "change \"sea\" in %s, and watch open pages\n",
 			filepath.Join(dir, "site", "harbour.tokens.json"))
 		return runServe(ctx, flags, std)
 	}

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -182,6 +183,29 @@ func TestServeDemo(t *testing.T) {
 		if got != want {
 			t.Fatalf("the button is %s, want %s (%s before)", got, want, before)
 		}
+	}
+
+	// One token has all shades of blue.
+	const shades = `["header", "h1", ".board", ".site-footer", ".scene .sea", ".scene .hills", ".scene .bluff", ".tide-next", ".hero"]
+		.map(e => { const s = getComputedStyle(document.querySelector(e)); return [s.color, s.fill, s.backgroundColor, s.backgroundImage] })`
+	var old, now [][]string
+	page.Eval(shades, &old)
+	if err := os.WriteFile(tokens, []byte(strings.Replace(string(text), "#14697a", "#7a1f5c", 1)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	same := len(old)
+	for end := time.Now().Add(10 * time.Second); same > 0 && time.Now().Before(end); {
+		page.Eval(shades, &now)
+		same = 0
+		for i := range old {
+			if slices.Equal(old[i], now[i]) {
+				same++
+			}
+		}
+	}
+	var mark int
+	if page.Eval(`window.mark`, &mark); same > 0 || mark != 1 {
+		t.Errorf("%d of %d elements have the old colours; marker %d\n%q", same, len(old), mark, now)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"net/url"
 	"path/filepath"
 	"regexp"
@@ -59,8 +60,44 @@ func serve(t *testing.T, dir string) string {
 	return s.URL
 }
 
+// evaluated replaces the constants of the demo site that plain pages use by
+// their values.
+var evaluated = strings.NewReplacer(
+	"oklch(from const(shade.deep) l c h / 92%)", "oklch(0.332216 0.055536 215.158 / 92%)",
+	"const(shade.deep)", "oklch(0.332216 0.055536 215.158)",
+	"const(shade.night)", "oklch(0.259995 0.043635 215.158)",
+	"const(shade.haze)", "oklch(0.768883 0.051569 215.158)",
+	"oklch(from const(color.sea) 0.95 calc(c * 0.2) h)", "oklch(0.95 0.015867 215.158)",
+	"oklch(from const(color.sea) 0.26 calc(c * 0.35) h)", "oklch(0.26 0.027768 215.158)",
+	"oklch(from const(color.sea) 0.53 calc(c * 0.35) h)", "oklch(0.53 0.027768 215.158)",
+	"oklch(from const(color.sea) 0.88 calc(c * 0.18) h)", "oklch(0.88 0.014281 215.158)",
+	"const(color.sea)", "#14697a", "const(color.buoy)", "#c8501f",
+)
+
+// serveUnbuilt serves the source folder of the demo site, with constants
+// evaluated.
+func serveUnbuilt(t *testing.T, dir string) string {
+	t.Helper()
+	files := http.FileServer(http.Dir(dir))
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !strings.HasSuffix(r.URL.Path, ".css") {
+			files.ServeHTTP(w, r)
+			return
+		}
+		text, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(r.URL.Path)))
+		if err != nil {
+			http.NotFound(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", "text/css; charset=utf-8")
+		_, _ = evaluated.WriteString(w, string(text))
+	}))
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
 // demoPages are the pages of the demo site. A browser can read the sheets of
-// plain pages without a build: they use neither constants nor roots.
+// plain pages without a build, once their constants are evaluated.
 var demoPages = []struct {
 	name  string
 	plain bool
@@ -96,7 +133,7 @@ func stylesOf(t *testing.T, page *browsertest.Page, server, name string) browser
 func TestDemoLooksTheSame(t *testing.T) {
 	browser := browsertest.Start(t)
 	development, production := buildDemo(t, project.Development), buildDemo(t, project.Production)
-	unbuilt := serve(t, filepath.Join(development, "site"))
+	unbuilt := serveUnbuilt(t, filepath.Join(development, "site"))
 	dev, prod := serve(t, filepath.Join(development, "public")), serve(t, filepath.Join(production, "public"))
 	page := browser.Open("about:blank")
 	for _, p := range demoPages {
