@@ -48,6 +48,8 @@ const made = new Map();
 // there are none, but the page loaded the file.
 async function replace(url, now, roots) {
 	const used = new Set([...roots(document)].flatMap(root => [...root.adoptedStyleSheets]));
+	const loaded = performance.getEntriesByName(url).length > 0;
+	if (!used.size) return !loaded;
 	const [before, after] = await Promise.all(["/.rinzel/before?path=" + encodeURIComponent(new URL(url).pathname), now]
 		.map(async u => (await fetch(u)).text()));
 	const probe = new CSSStyleSheet();
@@ -58,7 +60,7 @@ async function replace(url, now, roots) {
 	}
 	for (const sheet of same) sheet.replaceSync(after);
 	made.set(url, same);
-	return same.size > 0 || !performance.getEntriesByName(url).length;
+	return same.size > 0 || !loaded;
 }
 
 // refresh loads changed images, fonts and other files anew, where the page and
