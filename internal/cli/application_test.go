@@ -114,7 +114,11 @@ func TestServeApplicationProduction(t *testing.T) {
 		"static/templates/page.gohtml", "<link rel=stylesheet href=/css/site.css><p class=boat><b class=mast>{{.Path}}",
 		"rinzel.toml", "source = \"static\"\n[purge]\nevidence = [\"templates/**\"]\n")
 	w, address := startServe(t, dir, "--behind", ferries(t, dir), "--profile", "production")
-	w.expect("built ")
+	w.expect("watching")
+	if _, text := fetched(t, address+"/static/css/site.css"); !strings.Contains(text, ".mast { top") {
+		t.Errorf("a sheet of the application server: %s", text)
+	}
+	w.expect(`/static/css/site.css comes from the application server: set base = "/static/" in rinzel.toml to build static/css/site.css`)
 	status, text := fetched(t, address+"/css/site.css")
 	if status != 200 || !strings.HasPrefix(text, ".boat{color:") || strings.Contains(text, "unused") {
 		t.Errorf("%d %s", status, text)
@@ -165,4 +169,38 @@ func TestServeProxy(t *testing.T) {
 	if status, text := fetched(t, address+"/api/x.txt"); status != 200 || text != "second GET /api/x.txt" {
 		t.Errorf("%d %s", status, text)
 	}
+}
+
+// TestServeBrokenPage breaks the sheet of one page: it remains as it was and
+// shows the error, while the other page is updated.
+func TestServeBrokenPage(t *testing.T) {
+	b := browsertest.Start(t)
+	page := func(name string) string {
+		return "<!doctype html><title>x</title><link rel=stylesheet href=all.css><link rel=stylesheet href=" + name + ".css><p id=p class=" + name + ">x"
+	}
+	dir := lay(t, "rinzel.toml", "[split]\nmin-bytes = 0\n", "good.html", page("good"), "bad.html", page("bad"),
+		"all.css", "p { top: 1px }\n", "good.css", ".good { left: 1px }\n", "bad.css", ".bad { left: 1px }\n")
+	w, address := startServe(t, dir)
+	w.expect("watching")
+	good, bad := b.Open(address+"/good.html"), b.Open(address+"/bad.html")
+	const state = `[getComputedStyle(p).top, getComputedStyle(p).left, typeof mark, !!document.documentElement.lastChild.shadowRoot].join()`
+	for _, page := range []*browsertest.Page{good, bad} {
+		await(t, page, state, "1px,1px,undefined,false")
+		page.Eval(`window.mark = 1`, new(int))
+	}
+	w.write("bad.css", ".bad { left: const(x) }\n")
+	await(t, bad, state, "1px,1px,number,true")
+	w.write("good.css", ".good { left: 2px }\n")
+	await(t, good, state, "1px,2px,number,false")
+	w.write("all.css", "p { top: 2px }\n") // of both
+	await(t, good, state, "2px,2px,number,false")
+	await(t, bad, state, "2px,1px,number,true")
+	fresh := b.Open(address + "/bad.html")
+	await(t, fresh, state, "2px,1px,undefined,true")
+	if _, text := fetched(t, address+"/bad.html"); strings.Contains(text, `role="alert"`) {
+		t.Errorf("the page itself shows the error: %s", text)
+	}
+	w.write("bad.css", ".bad { left: 3px }\n")
+	await(t, bad, state, "2px,3px,number,false")
+	await(t, fresh, state, "2px,3px,undefined,false")
 }

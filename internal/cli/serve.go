@@ -81,7 +81,7 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 		if err != nil {
 			return fmt.Errorf("the URL of --behind %w", err)
 		}
-		options.Application = &serve.Application{URL: target, Wants: s.wants}
+		options.Application = &serve.Application{URL: target, Wants: s.wants, PassedOn: s.passedOn}
 	}
 	s.watching = &watching{flags: flags.buildFlags, std: std, deliver: s.deliver, failed: s.failed, wake: make(chan struct{}, 1)}
 	s.watching.flags.withoutPages, s.watching.flags.withoutAlerts = flags.behind != "", true

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"path"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -36,8 +37,9 @@ type serving struct {
 	// In front of an application server:
 	project atomic.Pointer[project.Project] // for requests
 	mu      sync.Mutex
-	linked  []string // sheets that its pages link, sorted
-	asked   []string // those that the last build was asked for
+	linked  []string        // sheets that its pages link, sorted
+	asked   []string        // those that the last build was asked for
+	hinted  map[string]bool // URL paths of sheets with a hint about base
 }
 
 // buildProject builds the project, and makes it known to requests.
@@ -63,6 +65,34 @@ func (s *serving) wants(name string) bool {
 	default: // already requested
 	}
 	return true
+}
+
+// passedOn prints a hint if a sheet that comes from the application server would
+// be built with another base.
+func (s *serving) passedOn(urlPath string) {
+	p := s.project.Load()
+	if p == nil {
+		return
+	}
+	base, name, ok := "/", strings.TrimPrefix(urlPath, "/"), true
+	for !p.Tree.Exists(source.Path{Name: name}) {
+		var folder string
+		if folder, name, ok = strings.Cut(name, "/"); !ok {
+			return
+		}
+		base += folder + "/"
+	}
+	s.mu.Lock()
+	known := s.hinted[urlPath]
+	if s.hinted == nil {
+		s.hinted = make(map[string]bool)
+	}
+	s.hinted[urlPath] = true
+	s.mu.Unlock()
+	if !known {
+		fmt.Fprintf(s.std.Err, "%s comes from the application server: set base = %q in rinzel.toml to build %s\n",
+			diag.Printable(urlPath), base, diag.Printable(p.Tree.Show(source.Path{Name: name})))
+	}
 }
 
 // linkedSheets returns the sheets to build for pages of the application server.
@@ -104,7 +134,9 @@ func (s *serving) deliver(ctx context.Context, r *report, u *session.Update, cha
 	s.built = true
 	s.announce(r)
 	s.listPages()
-	r.total(u.Result, source.Published{}, took)
+	if s.flags.behind == "" || len(u.Bundles) > 0 {
+		r.total(u.Result, source.Published{}, took)
+	}
 	return s.waiting()
 }
 

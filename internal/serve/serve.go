@@ -40,6 +40,8 @@ type Application struct {
 	// links a sheet that is not built; the answer waits for a snapshot that has
 	// the sheet in Linked.
 	Wants func(name string) bool
+	// PassedOn is called with the URL path of each sheet that is not built.
+	PassedOn func(urlPath string)
 }
 
 // Server serves the last published snapshot. It is safe for concurrent use.
@@ -202,6 +204,9 @@ func (s *Server) serveApplication(w http.ResponseWriter, r *http.Request, n *Sna
 		isRead(w, r)
 		http.Error(w, n.Problem.String(), http.StatusInternalServerError)
 	default:
+		if strings.HasSuffix(r.URL.Path, ".css") {
+			s.opts.Application.PassedOn(r.URL.Path)
+		}
 		s.forward(w, r, s.opts.Application.URL, true)
 	}
 }

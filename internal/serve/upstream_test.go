@@ -149,7 +149,8 @@ func inFront(t *testing.T, target string, build func(s *Server, name string) boo
 		t.Fatal(err)
 	}
 	var s *Server
-	s = New(Options{Application: &Application{URL: u, Wants: func(name string) bool { return build(s, name) }}})
+	s = New(Options{Application: &Application{URL: u, Wants: func(name string) bool { return build(s, name) },
+		PassedOn: func(string) {}}})
 	server := httptest.NewServer(s)
 	t.Cleanup(func() {
 		s.Close()
