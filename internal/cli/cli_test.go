@@ -56,11 +56,16 @@ func TestDemo(t *testing.T) {
 	for _, want := range []string{
 		"sample site: harbour\n",
 		"% of world use\nsteps of sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; of bundles: purge, minify\n",
-		"built 5 pages, 8 bundles, 2 of them shared, ",
+		"built 5 pages, 8 bundles, 2 of them shared, ", " rules purged,\n      3 vendor prefixes added, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("no %q in\n%s", want, out)
+		}
+	}
+	for line := range strings.Lines(out) {
+		if len(line) > 121 && !strings.Contains(line, dir) {
+			t.Errorf("%d bytes: %s", len(line), line)
 		}
 	}
 	pages, _ := filepath.Glob("harbour/public/*.html")

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -447,8 +448,38 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 	if r.flags.dry {
 		parts = append(parts, "nothing written")
 	}
-	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), strings.Join(parts, ", "), took.Round(time.Millisecond))
+	parts = append(parts, "in "+took.Round(time.Millisecond).String())
+	fmt.Fprintf(r.out, "%s %s\n", r.paint("1;32", "built"), folded(parts, len("built ")))
 }
+
+// lineWidth is the number of columns after which a summary continues on the next
+// line.
+const lineWidth = 100
+
+// folded joins parts with commas, on lines of at most lineWidth columns if that
+// is possible. The first starts in a column; the others are indented by the same.
+func folded(parts []string, indent int) string {
+	var b strings.Builder
+	column := indent
+	for i, part := range parts {
+		width := runewidth.StringWidth(escapes.ReplaceAllString(part, ""))
+		switch {
+		case i == 0:
+		case column+len(", ")+width > lineWidth:
+			b.WriteString(",\n" + strings.Repeat(" ", indent))
+			column = indent
+		default:
+			b.WriteString(", ")
+			column += len(", ")
+		}
+		b.WriteString(part)
+		column += width
+	}
+	return b.String()
+}
+
+// escapes matches the escape sequences of colours.
+var escapes = regexp.MustCompile("\x1b\\[[0-9;]*m")
 
 // warnings returns the number of warnings.
 func warnings(res *site.Result) (n int) {

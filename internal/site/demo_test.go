@@ -66,6 +66,7 @@ var evaluated = strings.NewReplacer(
 	"oklch(from const(shade.deep) l c h / 92%)", "oklch(0.332216 0.055536 215.158 / 92%)",
 	"const(shade.deep)", "oklch(0.332216 0.055536 215.158)",
 	"const(shade.night)", "oklch(0.259995 0.043635 215.158)",
+	"const(shade.well)", "oklch(0.216662 0.035701 215.158)",
 	"const(shade.haze)", "oklch(0.768883 0.051569 215.158)",
 	"oklch(from const(color.sea) 0.95 calc(c * 0.2) h)", "oklch(0.95 0.015867 215.158)",
 	"oklch(from const(color.sea) 0.26 calc(c * 0.35) h)", "oklch(0.26 0.027768 215.158)",
