@@ -448,13 +448,13 @@ func (r *report) total(res *site.Result, p source.Published, took time.Duration)
 	if r.flags.dry {
 		parts = append(parts, "nothing written")
 	}
-	parts = append(parts, "in "+took.Round(time.Millisecond).String())
-	fmt.Fprintf(r.out, "%s %s\n", r.paint("1;32", "built"), folded(parts, len("built ")))
+	fmt.Fprintf(r.out, "%s %s, in %s\n", r.paint("1;32", "built"), folded(parts, len("built ")),
+		took.Round(time.Millisecond))
 }
 
 // lineWidth is the number of columns after which a summary continues on the next
 // line.
-const lineWidth = 100
+const lineWidth = 90
 
 // folded joins parts with commas, on lines of at most lineWidth columns if that
 // is possible. The first starts in a column; the others are indented by the same.
