@@ -57,7 +57,8 @@ func TestServeApplication(t *testing.T) {
 		"static/css/tone.css", "@const tone: rgb(1, 0, 0);\n", "static/widgets/tide.css", ".tide { color: rgb(1, 1, 0) }\n",
 		"static/templates/page.gohtml", page, "static/css/other.css", "p { left: 1px }\n")
 	application := ferries(t, dir)
-	w, address := startServe(t, dir, "--behind", application)
+	port := application[strings.LastIndexByte(application, ':')+1:]
+	w, address := startServe(t, dir, "--behind", port)
 	w.expect("pages come from " + application)
 	w.expect("built 1 bundle")
 	open := b.Open(address + "/islands?day=1")
@@ -135,7 +136,7 @@ func TestServeApplicationProduction(t *testing.T) {
 func TestServeApplicationMistakes(t *testing.T) {
 	dir := lay(t, "index.html", "<p>")
 	for arg, want := range map[string]string{
-		"127.0.0.1:3000":        `the URL of --behind is not`,
+		"localhost:x":           `the URL of --behind is not a URL: "http://localhost:x"`,
 		"ftp://127.0.0.1":       `the URL of --behind is not an http or https URL: "ftp://127.0.0.1"`,
 		"http://":               `the URL of --behind has no host: "http://"`,
 		"http://u:p@127.0.0.1/": `the URL of --behind has more than scheme, host and path`,

@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
 	"time"
 
@@ -63,7 +64,7 @@ Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
 	f.StringVar(&flags.address, "address", loopback, "address to listen on; others can connect to any but 127.0.0.1")
 	f.IntVar(&flags.port, "port", 0, "port to listen on (default 7300, or the next free one)")
 	f.BoolVar(&flags.open, "open", false, "open the site in a browser, unless a tab is already waiting for it")
-	f.StringVar(&flags.behind, "behind", "", "URL of an application server that makes the pages")
+	f.StringVar(&flags.behind, "behind", "", "URL, host or port of an application server that makes the pages")
 	f.BoolVar(&flags.write, "write", false, "also write the outputs to the output folder")
 	return cmd
 }
@@ -77,6 +78,8 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 	s := &serving{flags: flags}
 	options := serve.Options{Hosts: []string{strings.ToLower(flags.address)}}
 	if flags.behind != "" {
+		flags.behind = serverURL(flags.behind)
+		s.flags.behind = flags.behind
 		target, err := project.ServerURL(flags.behind)
 		if err != nil {
 			return fmt.Errorf("the URL of --behind %w", err)
@@ -110,6 +113,17 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 		return cause
 	}
 	return err
+}
+
+// serverURL completes the URL of a server that is given as a host or a port.
+func serverURL(text string) string {
+	if _, err := strconv.ParseUint(text, 10, 16); err == nil {
+		return "http://" + net.JoinHostPort(loopback, text)
+	}
+	if !strings.Contains(text, "://") {
+		return "http://" + text
+	}
+	return text
 }
 
 // reconnection is how long open tabs take to find a server that was started
