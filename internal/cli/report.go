@@ -524,7 +524,7 @@ func built(res *site.Result) []string {
 	add(shared(res.Bundles), fmt.Sprintf("%d of them shared", shared(res.Bundles)))
 	parts = append(parts, fmt.Sprintf("%s of CSS built from %s", size(to), size(from)))
 	add(rules, fmt.Sprintf("%d of %d rules purged", removed, rules))
-	add(named, diag.Count(named, "definition")+" as well")
+	add(named, diag.Count(named, "definition")+" purged")
 	add(prefixed, diag.Count(prefixed, "vendor prefix")+" added")
 	return parts
 }
