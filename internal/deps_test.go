@@ -34,6 +34,7 @@ var allowed = map[string]string{
 	"internal/css/selector":    "internal/css/ast internal/css/known internal/css/token",
 	"internal/css/replace":     "internal/css/ast internal/css/known internal/css/print internal/css/token internal/css/value internal/source",
 	"internal/css/value":       "internal/css/ast internal/css/known internal/css/print internal/css/token internal/source",
+	"internal/css/cascade":     "internal/css/ast internal/css/grammar internal/css/print internal/css/selector internal/css/token internal/css/value internal/source",
 	"internal/css/csstest":     "",
 	"internal/markup":          "",
 	"internal/css/known":       "",

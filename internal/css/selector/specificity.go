@@ -24,8 +24,8 @@ func (s Specificity) Less(o Specificity) bool {
 	return s.Types < o.Types
 }
 
-// plus returns the sum of s and o.
-func (s Specificity) plus(o Specificity) Specificity {
+// Plus returns the sum of s and o.
+func (s Specificity) Plus(o Specificity) Specificity {
 	return Specificity{s.IDs + o.IDs, s.Classes + o.Classes, s.Types + o.Types}
 }
 
@@ -34,7 +34,7 @@ func (s Specificity) plus(o Specificity) Specificity {
 func Of(s ast.Selector) Specificity {
 	var sum Specificity
 	for i := range s {
-		sum = sum.plus(ofSimple(&s[i]))
+		sum = sum.Plus(ofSimple(&s[i]))
 	}
 	return sum
 }
@@ -51,7 +51,7 @@ func ofSimple(s *ast.Simple) Specificity {
 	case ast.PseudoElement:
 		sum := Specificity{Types: 1}
 		if s.Args != nil {
-			sum = sum.plus(Max(s.Args.Selectors))
+			sum = sum.Plus(Max(s.Args.Selectors))
 		}
 		return sum
 	case ast.PseudoClass:
@@ -72,7 +72,7 @@ func ofPseudoClass(s *ast.Simple) Specificity {
 		return Max(s.Args.Selectors)
 	}
 	// :nth-child(… of S), :host(S) and similar count themselves as well.
-	return Specificity{Classes: 1}.plus(Max(s.Args.Selectors))
+	return Specificity{Classes: 1}.Plus(Max(s.Args.Selectors))
 }
 
 // Max returns the highest specificity in a list, which is the specificity of

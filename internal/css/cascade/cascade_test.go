@@ -1,0 +1,128 @@
+package cascade
+
+import (
+	"strings"
+	"testing"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/csstest"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/source"
+)
+
+// nodesOf parses a sheet.
+func nodesOf(text string) []ast.Node {
+	tree, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", text))
+	return tree.Nodes
+}
+
+// plain accepts declarations whose values have no function and no prefix.
+var plain = Options{Understood: func(d *ast.Declaration) bool {
+	for i := range d.Value {
+		if d.Value[i].Inner != nil || strings.HasPrefix(d.Value[i].Text, "-") {
+			return false
+		}
+	}
+	return !strings.HasPrefix(d.Name, "-") || ast.IsCustomName(d.Name)
+}}
+
+// TestSame compares sheets that mean the same.
+func TestSame(t *testing.T) {
+	for _, pair := range [][2]string{
+		{"", " /* x */ "},
+		{"a { color: red }", "a{color:red;}"},
+		{"a { color: red; color: blue }", "a { color: blue }"},
+		{"a { color: red } a { color: blue }", "a { color: blue }"},
+		{"a { color: red } b { color: green } a { color: blue }", "b { color: green } a { color: blue }"},
+		{"a, b { color: red }", "a { color: red } b { color: red }"},
+		{"a { color: red } b { top: 0 }", "b { top: 0 } a { color: red }"},
+		{"a { color: red } .b { color: blue }", ".b { color: blue } a { color: red }"},
+		{"a { color: red } b { color: red }", "b { color: red } a { color: red }"},
+		{"a { color: red } b { color: blue !important }", "b { color: blue !important } a { color: red }"},
+		{"a { margin: 1px 2px }", "a { margin-top: 1px; margin-right: 2px; margin-bottom: 1px; margin-left: 2px }"},
+		{"a { margin-top: 9px; margin: 1px }", "a { margin: 1px 1px 1px }"},
+		{"a { padding: 0.50em 1em .5em }", "a { padding: .5em 1em }"},
+		{"a { color: #FFF }", "a { color: #ffffff }"},
+		{"a { background: URL(x.png) }", "a { background: url(\"x.png\") }"},
+		{"@media print { a { color: red } } @media print { b { top: 0 } }", "@media print { a { color: red } b { top: 0 } }"},
+		{".a { top: 0; &:hover { top: 1px } .b { left: 0 } }", ".a { top: 0 } .a:hover { top: 1px } .a .b { left: 0 }"},
+		{".a { @media print { top: 0 } }", "@media print { .a { top: 0 } }"},
+		{"a, .b { & .c { top: 0 } }", "a, .b { & .c { top: 0px; top: 0 } }"},
+		{".a { > b { top: 0 } + & { left: 0 } & + & { left: 1px } & { right: 0 } }",
+			".a > b { top: 0 } .a { + & { left: 0 } & + & { left: 1px } } .a { right: 0 }"},
+		{".a { .b & { top: 0 } &:not(&) { left: 0 } }", ".a { &:not(&) { left: 0 } .b & { top: 0 } }"},
+		{"@font-face { font-family: x } @font-face { font-family: x }", "@font-face { font-family: x }"},
+		{"a { color: red; color: oklch(0 0 0) }", "a { color: blue; color: red; color: oklch(0 0 0) }"},
+	} {
+		for i := range 2 {
+			if d := Compare(nodesOf(pair[i]), nodesOf(pair[1-i]), plain); d != nil {
+				t.Errorf("%s\n%s\n%s", pair[i], pair[1-i], d.Message)
+			}
+		}
+	}
+}
+
+// TestDifferent compares sheets that do not mean the same.
+func TestDifferent(t *testing.T) {
+	for _, pair := range [][2]string{
+		{"a { color: red }", ""},
+		{"a { color: red }", "a { color: blue }"},
+		{"a { color: red }", "b { color: red }"},
+		{"a { color: red }", "a { color: red !important }"},
+		{"a { color: red } b { color: blue }", "b { color: blue } a { color: red }"},
+		{"a { color: red; color: oklch(0 0 0) }", "a { color: oklch(0 0 0) }"},
+		{"a { color: red; color: oklch(0 0 0) }", "a { color: oklch(0 0 0); color: red }"},
+		{"a { color: red } b { color: green } a { color: blue }", "a { color: blue } b { color: green }"},
+		{"@media print { a { color: red } }", "@media screen { a { color: red } }"},
+		{"@media print { a { color: red } }", "a { color: red }"},
+		{"@layer x { a { color: red } }", "@layer y { a { color: red } }"},
+		{"@layer { a { color: red } } @layer { b { color: blue } }", "@layer { a { color: red } b { color: blue } }"},
+		{"@layer x { a { top: 0 } } @layer y { b { left: 0 } }", "@layer y { b { left: 0 } } @layer x { a { top: 0 } }"},
+		{"a { margin: 1px } b { margin-left: 2px }", "b { margin-left: 2px } a { margin: 1px }"},
+		{"a { margin-left: 1px } b { margin-inline-start: 2px }", "b { margin-inline-start: 2px } a { margin-left: 1px }"},
+		{"a { width: 1px } b { inline-size: 2px }", "b { inline-size: 2px } a { width: 1px }"},
+		{"a { all: unset } b { top: 0 }", "b { top: 0 } a { all: unset }"},
+		{"a { z-index: 1 }", "a { z-index: 1.0 }"},
+		{"a { margin: 1px red }", "a { margin-top: 1px; margin-right: red; margin-bottom: 1px; margin-left: red }"},
+		{"a, b::-x-thumb { color: red }", "a { color: red } b::-x-thumb { color: red }"},
+		{"a, .b { & .c { top: 0 } }", "a .c { top: 0 } .b .c { top: 0 }"},
+		{"a { animation: Drift 1s }", "a { animation: drift 1s }"},
+		{"a { --x: 1 }", "a { --X: 1 }"},
+		{"a { --x: a }", "a { --x: A }"},
+		{"@keyframes k { to { top: 0 } }", "@keyframes k { to { top: 1px } }"},
+		{"a { -webkit-transform: none } b { transform: scale(1) }", "b { transform: scale(1) } a { -webkit-transform: none }"},
+		{"a { border: 1px solid red } b { border-top: 0 }", "b { border-top: 0 } a { border: 1px solid red }"},
+		{"@import \"a.css\"; @import \"b.css\";", "@import \"b.css\"; @import \"a.css\";"},
+		{"a::before { &:hover { top: 0 } }", "a::before:hover { top: 0 }"},
+	} {
+		for i := range 2 {
+			if d := Compare(nodesOf(pair[i]), nodesOf(pair[1-i]), plain); d == nil || d.Message == "" {
+				t.Errorf("no difference:\n%s\n%s", pair[i], pair[1-i])
+			}
+		}
+	}
+}
+
+// TestCompareItself compares sheets with themselves.
+func TestCompareItself(t *testing.T) {
+	for _, text := range append(csstest.All(), csstest.Generate(200_000)) {
+		for _, opts := range []Options{{}, plain} {
+			if d := Compare(nodesOf(text), nodesOf(text), opts); d != nil {
+				t.Errorf("%.200s\n%s", text, d.Message)
+			}
+		}
+	}
+}
+
+// BenchmarkCompare compares a large sheet with itself.
+func BenchmarkCompare(b *testing.B) {
+	text := csstest.Generate(1 << 20)
+	nodes := nodesOf(text)
+	b.SetBytes(int64(len(text)))
+	b.ReportAllocs()
+	for b.Loop() {
+		if d := Compare(nodes, nodes, plain); d != nil {
+			b.Fatal(d.Message)
+		}
+	}
+}
