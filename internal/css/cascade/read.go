@@ -78,7 +78,8 @@ func read(nodes []ast.Node, opts Options) *sheet {
 }
 
 // withoutHidden returns the facts of a place that can have an effect: the last
-// that every browser accepts, and those after it.
+// that every browser accepts, and those after it, without those that say the
+// same as the next one.
 func withoutHidden(list []*fact) []*fact {
 	for i, f := range slices.Backward(list) {
 		if f.certain {
@@ -86,7 +87,13 @@ func withoutHidden(list []*fact) []*fact {
 			break
 		}
 	}
-	return slices.CompactFunc(list, func(a, b *fact) bool { return a.value == b.value && a.certain == b.certain })
+	var out []*fact
+	for i, f := range list {
+		if i+1 == len(list) || list[i+1].value != f.value || list[i+1].certain != f.certain {
+			out = append(out, f)
+		}
+	}
+	return out
 }
 
 // context is where a rule is.
