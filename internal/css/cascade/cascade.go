@@ -40,14 +40,15 @@ type Difference struct {
 // Compare returns nil if it can be shown that b means the same as a, and
 // otherwise the first difference.
 func Compare(a, b []ast.Node, opts Options) *Difference {
-	x, y := read(a, opts), read(b, opts)
+	n := &names{ids: make(map[string]nameID)}
+	x, y := read(a, opts, n), read(b, opts, n)
 	if d := compareOthers(x, y); d != nil {
 		return d
 	}
-	if d := compareFacts(x, y); d != nil {
+	if d := n.compareFacts(x, y); d != nil {
 		return d
 	}
-	return compareOrder(x, y)
+	return n.compareOrder(x, y)
 }
 
 // compareOthers compares what is not a declaration of a style rule.
@@ -84,17 +85,17 @@ func withoutRepeats(list []other) []other {
 }
 
 // compareFacts compares the facts of each place, whatever their order.
-func compareFacts(x, y *sheet) *Difference {
+func (n *names) compareFacts(x, y *sheet) *Difference {
 	for _, p := range x.places {
 		mine, theirs := x.facts[p], y.facts[p]
 		for i := range max(len(mine), len(theirs)) {
 			switch {
 			case i >= len(theirs):
-				return &Difference{Message: "only the first sheet has " + mine[i].shown(), A: mine[i].at}
+				return &Difference{Message: "only the first sheet has " + n.shown(mine[i]), A: mine[i].at}
 			case i >= len(mine):
-				return &Difference{Message: "only the second sheet has " + theirs[i].shown(), B: theirs[i].at}
+				return &Difference{Message: "only the second sheet has " + n.shown(theirs[i]), B: theirs[i].at}
 			case mine[i].value != theirs[i].value:
-				return &Difference{fmt.Sprintf("%s in one sheet, %s in the other", mine[i].shown(), theirs[i].shown()),
+				return &Difference{fmt.Sprintf("%s in one sheet, %s in the other", n.shown(mine[i]), n.shown(theirs[i])),
 					mine[i].at, theirs[i].at}
 			}
 		}
@@ -102,7 +103,7 @@ func compareFacts(x, y *sheet) *Difference {
 	for _, p := range y.places {
 		if len(x.facts[p]) == 0 {
 			f := y.facts[p][0]
-			return &Difference{Message: "only the second sheet has " + f.shown(), B: f.at}
+			return &Difference{Message: "only the second sheet has " + n.shown(f), B: f.at}
 		}
 	}
 	return nil

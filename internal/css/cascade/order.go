@@ -18,22 +18,28 @@ const maxPairs = 20_000_000
 
 // compareOrder checks that facts which can meet on one element, and differ, have
 // the same order in both sheets. The sheets have the same facts.
-func compareOrder(x, y *sheet) *Difference {
+func (n *names) compareOrder(x, y *sheet) *Difference {
 	pairs := 0
 	groups := make(map[string][]placed)
-	var names []string
+	var kinds []string
+	known := make(map[nameID]string)
 	for _, p := range x.places {
+		kind, ok := known[p.property]
+		if !ok {
+			kind = kindOf(n.list[p.property])
+			known[p.property] = kind
+		}
+		if _, ok := groups[kind]; !ok {
+			kinds = append(kinds, kind)
+		}
+		theirs := y.facts[p]
 		for i, f := range x.facts[p] {
-			name := kindOf(p.property)
-			if _, known := groups[name]; !known {
-				names = append(names, name)
-			}
-			groups[name] = append(groups[name], placed{f, y.facts[p][i]})
+			groups[kind] = append(groups[kind], placed{f, theirs[i]})
 		}
 	}
-	for _, name := range names {
-		list := groups[name]
-		if name != everything {
+	for _, kind := range kinds {
+		list := groups[kind]
+		if kind != everything {
 			list = append(slices.Clip(list), groups[everything]...)
 		}
 		slices.SortStableFunc(list, func(a, b placed) int { return a.mine.order - b.mine.order })
@@ -42,7 +48,7 @@ func compareOrder(x, y *sheet) *Difference {
 				if pairs++; pairs > maxPairs {
 					return &Difference{Message: "the sheets differ in the order of too many declarations"}
 				}
-				if d := list[i].against(&list[j]); d != nil {
+				if d := n.against(&list[i], &list[j]); d != nil {
 					return d
 				}
 			}
@@ -56,21 +62,21 @@ type placed struct{ mine, theirs *fact }
 
 // against returns the difference if two facts have another order in the second
 // sheet, and that can matter.
-func (p *placed) against(o *placed) *Difference {
+func (n *names) against(p, o *placed) *Difference {
 	if cmp.Compare(p.mine.order, o.mine.order) == cmp.Compare(p.theirs.order, o.theirs.order) ||
-		!competes(p.mine, o.mine) {
+		!n.competes(p.mine, o.mine) {
 		return nil
 	}
-	message := fmt.Sprintf("%s and %s have another order", p.mine.shown(), o.mine.shown())
+	message := fmt.Sprintf("%s and %s have another order", n.shown(p.mine), n.shown(o.mine))
 	return &Difference{message, p.mine.at, p.theirs.at}
 }
 
 // competes reports whether the order of two facts can matter.
-func competes(a, b *fact) bool {
+func (n *names) competes(a, b *fact) bool {
 	switch {
-	case a.important != b.important || !related(a.property, b.property):
+	case a.important != b.important || !related(n.list[a.property], n.list[b.property]):
 		return false
-	case a.weight != b.weight && !strings.Contains(a.where+b.where, "@scope"):
+	case a.weight != b.weight && !strings.Contains(n.list[a.where]+n.list[b.where], "@scope"):
 		return false // the more specific one wins
 	case a.property == b.property && a.value == b.value && a.certain && b.certain:
 		return false

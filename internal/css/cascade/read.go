@@ -17,11 +17,31 @@ import (
 // place is where facts compete directly: the same elements under the same
 // conditions, for the same property.
 type place struct {
-	where     string // conditions, layers and scopes, from the outside in
-	selector  string
+	where     nameID // conditions, layers and scopes, from the outside in
+	selector  nameID
+	property  nameID // a longhand, or a custom property
 	weight    selector.Specificity
-	property  string // a longhand, or a custom property
 	important bool
+}
+
+// nameID is the number of a text in [names].
+type nameID int32
+
+// names numbers the texts of both sheets, so that places are compared quickly.
+type names struct {
+	ids  map[string]nameID
+	list []string
+}
+
+// id returns the number of a text.
+func (n *names) id(text string) nameID {
+	id, ok := n.ids[text]
+	if !ok {
+		id = nameID(len(n.list))
+		n.ids[text] = id
+		n.list = append(n.list, text)
+	}
+	return id
 }
 
 // fact is what a declaration says about one longhand of the elements of one
@@ -35,14 +55,14 @@ type fact struct {
 	at      source.Span
 }
 
-// shown describes the fact for people.
-func (f *fact) shown() string {
-	text := fmt.Sprintf("%s { %s: %s }", f.selector, f.property, f.value)
+// shown describes a fact for people.
+func (n *names) shown(f *fact) string {
+	text := fmt.Sprintf("%s { %s: %s }", n.list[f.selector], n.list[f.property], f.value)
 	if f.important {
 		text = strings.TrimSuffix(text, " }") + " !important }"
 	}
-	if f.where != "" {
-		text += " in " + f.where
+	if where := n.list[f.where]; where != "" {
+		text += " in " + where
 	}
 	return text
 }
@@ -68,8 +88,8 @@ type sheet struct {
 }
 
 // read returns the facts of a sheet, without those that always lose.
-func read(nodes []ast.Node, opts Options) *sheet {
-	r := reader{opts: opts, sheet: &sheet{facts: make(map[place][]*fact)}}
+func read(nodes []ast.Node, opts Options, n *names) *sheet {
+	r := reader{opts: opts, names: n, sheet: &sheet{facts: make(map[place][]*fact)}}
 	r.nodes(nodes, context{})
 	for p, list := range r.sheet.facts {
 		r.sheet.facts[p] = withoutHidden(list)
@@ -116,6 +136,7 @@ func (c context) in(at string) context {
 
 // reader reads a sheet.
 type reader struct {
+	*names
 	opts  Options
 	sheet *sheet
 	count int // of declarations
@@ -193,10 +214,19 @@ func (r *reader) note(where, text string, at source.Span, repeatable bool) {
 // declaration records the facts of a declaration.
 func (r *reader) declaration(d *ast.Declaration, in context) {
 	r.count++
+	if len(in.selectors) == 0 {
+		return // browsers skip it
+	}
 	certain := r.opts.Understood != nil && r.opts.Understood(d)
+	where := r.id(strings.Join(in.where, " "))
+	selectors := make([]nameID, len(in.selectors))
+	for i, s := range in.selectors {
+		selectors[i] = r.id(s.text)
+	}
 	for _, part := range expand(d) {
-		for _, s := range in.selectors {
-			p := place{strings.Join(in.where, " "), s.text, s.weight, part.property, d.Important}
+		property := r.id(part.property)
+		for i, s := range in.selectors {
+			p := place{where, selectors[i], property, s.weight, d.Important}
 			if len(r.sheet.facts[p]) == 0 {
 				r.sheet.places = append(r.sheet.places, p)
 			}
