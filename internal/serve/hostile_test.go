@@ -4,11 +4,13 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"runtime"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 )
@@ -41,6 +43,9 @@ func TestHostileClients(t *testing.T) {
 	const host = "Host: 127.0.0.1\r\n"
 	for i := range 1000 {
 		conn, err := net.Dial("tcp", l.Addr().String())
+		if errors.Is(err, syscall.EMFILE) {
+			t.Skip("the system allows too few open files")
+		}
 		if err != nil {
 			t.Fatal(err)
 		}
