@@ -128,7 +128,7 @@ var knownKeys = map[string][]string{
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
 	"check":          {"in-build", "libraries", "levels"},
-	"serve":          {"fallback"},
+	"serve":          {"fallback", "proxy", "editor"},
 	"limits":         {"values", "iterations", "calls"},
 	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }

@@ -3,6 +3,7 @@ package project
 import (
 	"fmt"
 	"os"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -367,6 +368,45 @@ unreadable-scripts = "ignore"
 	}
 	if s, _, _ := read(""); s.Purge.UnreadableScripts != KeepRelated {
 		t.Errorf("without a setting, unread is %q", s.Purge.UnreadableScripts)
+	}
+}
+
+// tomlKeys returns the keys of a table, given the type that it is decoded into.
+func tomlKeys(table reflect.Type) (keys []string) {
+	for i := range table.NumField() {
+		f := table.Field(i)
+		if f.Anonymous {
+			keys = append(keys, tomlKeys(f.Type)...)
+		} else {
+			keys = append(keys, f.Tag.Get("toml"))
+		}
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// TestKnownKeys checks that the keys that findings name are those that are
+// decoded.
+func TestKnownKeys(t *testing.T) {
+	check := func(table string, decoded reflect.Type) {
+		t.Helper()
+		if got := slices.Sorted(slices.Values(knownKeys[table])); !slices.Equal(got, tomlKeys(decoded)) {
+			t.Errorf("[%s] has %q, decoded are %q", table, got, tomlKeys(decoded))
+		}
+	}
+	settings := reflect.TypeFor[fileSettings]()
+	check("", settings)
+	for i := range settings.NumField() {
+		f := settings.Field(i)
+		name, of := f.Tag.Get("toml"), f.Type
+		switch {
+		case of.Kind() == reflect.Struct:
+			check(name, of)
+		case of.Kind() == reflect.Slice && of.Elem().Kind() == reflect.Struct:
+			check(name, of.Elem())
+		case of.Kind() == reflect.Map && of.Elem().Kind() == reflect.Struct:
+			check(name+".*", of.Elem())
+		}
 	}
 }
 
