@@ -232,7 +232,7 @@ func (s *randomSite) step() string {
 		return "forty files"
 	case kind == 20:
 		s.write(filepath.Join(s.dir, "rinzel.toml"),
-			fmt.Sprintf("source = \"site\"\n[split]\nleast = %d\n", s.r.IntN(2)*4000))
+			fmt.Sprintf("source = \"site\"\n[split]\nmin-bytes = %d\n", s.r.IntN(2)*4000))
 		return "the settings"
 	case kind == 21:
 		for _, name := range []string{".hidden/h.css", "node_modules/kit/kit.css", "pier.svg"} {
@@ -280,6 +280,9 @@ func TestWatchRandomly(t *testing.T) {
 		}
 		done = append(done, what)
 		said, want := fresh()
+		if strings.Contains(said, "bad-settings") {
+			t.Fatal(said)
+		}
 		if strings.Contains(said, "nothing written") {
 			// The output may be of any state since the last successful build.
 			w.settle()
