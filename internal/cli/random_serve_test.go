@@ -104,7 +104,7 @@ const prepareState = `(() => {
 	return 0;
 })()`
 
-// readState reads the state.
+// readServeState reads the state.
 const readServeState = `({ Mark: window.mark ?? -1, Scroll: scrollY,
 	Name: document.getElementById("name")?.value ?? "", Focus: document.activeElement.id })`
 

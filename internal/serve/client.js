@@ -83,7 +83,7 @@
 	const direct = () => listen(sum, receive);
 	try {
 		const worker = new SharedWorker(prefix + "client.js");
-		worker.onerror = direct;
+		worker.addEventListener("error", direct, { once: true });
 		const port = worker.port;
 		port.onmessage = ({ data }) => receive(data);
 		port.postMessage({ sum });

@@ -78,7 +78,9 @@ type hub struct {
 }
 
 // newHub returns a hub without streams.
-func newHub() *hub { return &hub{before: make(map[string]*file), streams: make(map[chan event]bool)} }
+func newHub() *hub {
+	return &hub{trouble: trouble{Pages: []string{}}, before: make(map[string]*file), streams: make(map[chan event]bool)}
+}
 
 // publish sends the difference between two snapshots; before may be nil.
 func (h *hub) publish(before, now *Snapshot) {
@@ -176,10 +178,8 @@ func (h *hub) open(sum string) (s chan event, first []event, ok bool) {
 	for _, u := range m.Updates {
 		first = append(first, event{"update", u.Sum, u})
 	}
-	if h.trouble.ID != "" {
-		first = append(first, event{"problem", "", h.trouble})
-	}
-	return s, first, true
+	// Also if there is none: it may have been solved while there was no connection.
+	return s, append(first, event{"problem", "", h.trouble}), true
 }
 
 // drop removes a stream.

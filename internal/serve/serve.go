@@ -128,8 +128,6 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if !isRead(w, r) {
 		return
 	}
-	// The deadline is for each response, as event streams must not have one.
-	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(responseTime))
 	if n == nil {
 		http.Error(w, "nothing is built yet", http.StatusServiceUnavailable)
 		return
@@ -137,14 +135,15 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.serveOutput(w, r, n)
 }
 
-// isRead sets the headers of all responses that are not those of another
-// server. If the method of a request is not allowed, it answers the request and
+// isRead sets the headers and the deadline of all responses that are not those of
+// another server; event streams extend the deadline. If the method of a request is not allowed, it answers the request and
 // returns false.
 func isRead(w http.ResponseWriter, r *http.Request) bool {
 	h := w.Header()
 	h.Set("Cache-Control", "no-store")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
+	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(responseTime))
 	if r.Method == http.MethodGet || r.Method == http.MethodHead {
 		return true
 	}

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/klauspost/compress/gzip"
 )
@@ -66,6 +67,8 @@ func (s *Server) forward(w http.ResponseWriter, r *http.Request, target *url.URL
 		http.Error(w, "the server "+target.String()+" is this one", http.StatusLoopDetected)
 		return
 	}
+	// Streams have no end. An earlier response on the connection had a deadline.
+	_ = http.NewResponseController(w).SetWriteDeadline(time.Time{})
 	inject = inject && r.Method == http.MethodGet && loadsPage(r)
 	proxy := httputil.ReverseProxy{
 		Transport:     s.transport,
