@@ -32,11 +32,6 @@ type buildFlags struct {
 	prefixes bool
 	verbose  bool // list the steps
 	json     bool
-
-	// For the development server, see [site.Options].
-	withoutPages, withoutAlerts bool
-	unwritten                   bool            // the output folder is not written
-	linked                      func() []string // nil for none
 }
 
 // newBuild returns the build command.
@@ -182,18 +177,23 @@ func sheetSource(sheet string) string {
 	return filepath.Dir(sheet)
 }
 
+// options returns the options of a build. cache may be nil.
+func (f *buildFlags) options(cache *site.Cache) site.Options {
+	return site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged}
+}
+
 // run builds what the flags select. cache, if not nil, is used for sites.
 func (f *buildFlags) run(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
-	opts := site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged,
-		WithoutPages: f.withoutPages, WithoutAlerts: f.withoutAlerts}
-	if f.linked != nil {
-		opts.Linked = f.linked()
-	}
 	if len(f.sheets) > 0 {
-		return f.runSheets(ctx, p, opts)
+		return f.runSheets(ctx, p, f.options(cache))
 	}
+	return buildWritten(ctx, p, f.options(cache))
+}
+
+// buildWritten builds a site, and compares it with the output folder.
+func buildWritten(ctx context.Context, p *project.Project, opts site.Options) (*site.Result, error) {
 	res, err := site.Build(ctx, p, opts)
-	if err == nil && !f.unwritten && !diag.HasErrors(res.Diagnostics) {
+	if err == nil && !diag.HasErrors(res.Diagnostics) {
 		res.Diagnostics = append(res.Diagnostics, site.LostRules(source.Outputs(p.Output, ".css"), res)...)
 	}
 	return res, err

@@ -75,20 +75,18 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 	if flags.port < 0 || flags.port > 65535 {
 		return fmt.Errorf("port %d does not exist: ports are between 1 and 65535", flags.port)
 	}
-	s := &serving{flags: flags}
+	s := new(serving)
 	options := serve.Options{Hosts: []string{strings.ToLower(flags.address)}}
 	if flags.behind != "" {
 		flags.behind = serverURL(flags.behind)
-		s.flags.behind = flags.behind
 		target, err := project.ServerURL(flags.behind)
 		if err != nil {
 			return fmt.Errorf("the URL of --behind %w", err)
 		}
 		options.Application = &serve.Application{URL: target, Wants: s.wants, PassedOn: s.passedOn}
 	}
+	s.flags = flags
 	s.watching = &watching{flags: flags.buildFlags, std: std, deliver: s.deliver, failed: s.failed, wake: make(chan struct{}, 1)}
-	s.watching.flags.withoutPages, s.watching.flags.withoutAlerts = flags.behind != "", true
-	s.watching.flags.linked, s.watching.flags.unwritten = s.linkedSheets, !flags.write
 	changes := session.Changes{At: time.Now()}
 	var err error
 	s.session, err = session.StartWatch(session.Options{Project: project.Options{Settings: flags.settings}, Build: s.buildProject})

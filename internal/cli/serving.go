@@ -45,7 +45,12 @@ type serving struct {
 // buildProject builds the project, and makes it known to requests.
 func (s *serving) buildProject(ctx context.Context, p *project.Project, cache *site.Cache) (*site.Result, error) {
 	s.project.Store(p)
-	return s.watching.flags.run(ctx, p, cache)
+	opts := s.flags.options(cache)
+	opts.Linked, opts.WithoutPages, opts.WithoutAlerts = s.linkedSheets(), s.flags.behind != "", true
+	if s.flags.write {
+		return buildWritten(ctx, p, opts)
+	}
+	return site.Build(ctx, p, opts)
 }
 
 // wants reports whether a path is that of a sheet of the source folder, and

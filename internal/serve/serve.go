@@ -135,9 +135,9 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.serveOutput(w, r, n)
 }
 
-// isRead sets the headers and the deadline of all responses that are not those of
-// another server; event streams extend the deadline. If the method of a request is not allowed, it answers the request and
-// returns false.
+// isRead sets the headers and the deadline of all responses that are not those
+// of another server; event streams extend the deadline. If the method of a
+// request is not allowed, it answers the request and returns false.
 func isRead(w http.ResponseWriter, r *http.Request) bool {
 	h := w.Header()
 	h.Set("Cache-Control", "no-store")
