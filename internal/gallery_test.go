@@ -23,6 +23,7 @@ var notInGallery = map[string]string{
 	"lost-rules":        "needs the output of a build before",
 	"wrong-case":        "needs a file system that takes upper and lower case for the same",
 	"no-sheets":         "is about a folder without any sheet",
+	"not-minified":      "needs a change that cannot be shown to be safe; none is known",
 	"not-utf-8":         "needs bytes that are no text",
 	"page-outside":      "needs a page outside of the source folder",
 	"too-deep":          "needs 256 brackets",

@@ -77,6 +77,7 @@ type Settings struct {
 	Compose compose.Limits
 	Lower   lower.Options
 	Prefix  prefix.Options
+	Minify  minify.Options
 	Purge   purge.Options
 }
 
@@ -112,9 +113,9 @@ var Steps = []Step{
 	},
 	{
 		Name: minify.Name, On: OnBundle, Takes: CSS, Gives: CSS, ByDefault: true,
-		Does:    "writes the shortest text with the same meaning",
+		Does:    "writes the shortest text with the same meaning, and proves that it has it",
 		Changes: Declarations | Selectors | Rules | Layout,
-		New:     func(*Settings) (step.Runner, error) { return minify.Step{}, nil },
+		New:     func(s *Settings) (step.Runner, error) { return minify.Step{Options: s.Minify}, nil },
 	},
 }
 

@@ -29,6 +29,7 @@ import (
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/lower"
+	"rinzel/internal/step/minify"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -128,6 +129,7 @@ func (b *builder) stepSettings() *pipeline.Settings {
 		Compose: b.limits(),
 		Lower:   lower.Options{Targets: targets, Direction: s.Lower.Direction, AsIs: s.Lower.AsIs},
 		Prefix:  prefix.Options{Targets: targets, AsIs: s.Prefix.AsIs},
+		Minify:  minify.Options{Targets: targets},
 		Purge: purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported,
 			Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
 	}

@@ -3,9 +3,10 @@
 // the first difference that it cannot rule out.
 //
 // It knows nothing about how one sheet was made from the other. Both are read
-// into facts: one for each selector, longhand and condition. Facts that always
-// lose are left out. The others must be the same in both sheets, and two facts
-// that can meet on one element and differ must have the same order.
+// into boxes: the declarations of one selector under the same conditions. A box
+// must say the same in both sheets, after declarations that always lose are left
+// out, and declarations of different boxes that can meet on one element and
+// differ must have the same order.
 //
 // The answer is sound, not complete: sheets that mean the same may be reported
 // as different.
@@ -13,19 +14,20 @@ package cascade
 
 import (
 	"fmt"
-	"slices"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/property"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/source"
 )
 
-// Options say what may be assumed about browsers. The zero value assumes
-// nothing.
-type Options struct {
-	// Understood reports whether all browsers accept a declaration. A
-	// declaration that some skip does not hide those before it; nil accepts
-	// none.
-	Understood func(d *ast.Declaration) bool
+// Browsers are the browsers that sheets are compared for.
+type Browsers interface {
+	// Supersedes reports whether each browser that accepts earlier also accepts
+	// later, so that earlier has no effect if later follows it.
+	Supersedes(later, earlier *ast.Declaration) bool
+	// Selector reports whether all browsers accept a selector.
+	Selector(s ast.Selector) bool
 }
 
 // Difference is why two sheets were not shown to mean the same.
@@ -35,76 +37,161 @@ type Difference struct {
 	// A and B are the positions in the two sheets; the zero Span for a part that
 	// one of them lacks.
 	A, B source.Span
+	// Involved are the declarations that it is about, in both sheets; empty if
+	// it is about something else.
+	Involved []*ast.Declaration
 }
 
 // Compare returns nil if it can be shown that b means the same as a, and
 // otherwise the first difference.
-func Compare(a, b []ast.Node, opts Options) *Difference {
-	n := &names{ids: make(map[string]nameID)}
-	x, y := read(a, opts, n), read(b, opts, n)
-	if d := compareOthers(x, y); d != nil {
-		return d
+func Compare(a, b []ast.Node, browsers Browsers) *Difference {
+	if list := Differences(a, b, browsers, 1); len(list) > 0 {
+		return list[0]
 	}
-	if d := n.compareFacts(x, y); d != nil {
-		return d
+	return nil
+}
+
+// Differences returns up to most differences between two sheets; none if it can
+// be shown that they mean the same. A sheet with many differences may have more
+// than are found at once.
+func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
+	c := comparison{browsers: browsers, most: most, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
+		selectors: make(map[*ast.Simple]chosen)}
+	c.namespaces = declaresNamespace(a) || declaresNamespace(b)
+	x, y := c.read(a, 0), c.read(b, 1)
+	c.compareOthers(x, y)
+	for _, box := range c.boxes {
+		if len(c.found) >= most {
+			break
+		}
+		c.compareBox(box)
 	}
-	return n.compareOrder(x, y)
+	if len(c.found) == 0 {
+		c.compareOrder()
+	}
+	return c.found
+}
+
+// comparison is the state of one comparison.
+type comparison struct {
+	browsers   Browsers
+	most       int // differences to look for
+	found      []*Difference
+	namespaces bool // one of the sheets declares namespaces
+	names      map[string]nameID
+	texts      []string // by nameID
+	selectors  map[*ast.Simple]chosen
+	byKey      map[boxKey]*box
+	boxes      []*box // in the order of their first declaration
+	pairs      []pair // what both sheets declare
+	sizes      [2]int // the number of declarations of each sheet
+}
+
+// nameID is the number of a text: of conditions, or of a selector.
+type nameID int32
+
+// id returns the number of a text.
+func (c *comparison) id(text string) nameID {
+	id, ok := c.names[text]
+	if !ok {
+		id = nameID(len(c.texts))
+		c.names[text] = id
+		c.texts = append(c.texts, text)
+	}
+	return id
+}
+
+// boxKey identifies a box: the same elements under the same conditions.
+type boxKey struct {
+	where, selector nameID
+	weight          selector.Specificity
+}
+
+// box is what both sheets declare for the same elements.
+type box struct {
+	boxKey
+	of   ast.Selector // nil if it is nested
+	runs [2][]run     // in each sheet, in order
+}
+
+// run is the declarations of one rule, numbered from first.
+type run struct {
+	first int
+	nodes []*ast.Declaration
+}
+
+// claim is what one declaration of a sheet says about a property.
+type claim struct {
+	fact
+	of    *ast.Declaration
+	order int // of the declaration in the sheet
+}
+
+// pair is a claim that both sheets make.
+type pair struct {
+	box      *box
+	property *property.Property
+	facts    []fact // of the first sheet; nil if they were not needed so far
+	of       [2]*ast.Declaration
+	order    [2]int
+}
+
+// shown describes a declaration of a box for people.
+func (c *comparison) shown(b *box, name, value string, important bool) string {
+	if important {
+		value += " !important"
+	}
+	text := fmt.Sprintf("%s { %s: %s }", c.texts[b.selector], name, value)
+	if where := c.texts[b.where]; where != "" {
+		text += " in " + where
+	}
+	return text
+}
+
+// shownClaim describes a claim for people.
+func (c *comparison) shownClaim(b *box, f *claim) string {
+	return c.shown(b, f.property.Name, f.value, f.of.Important)
 }
 
 // compareOthers compares what is not a declaration of a style rule.
-func compareOthers(x, y *sheet) *Difference {
+func (c *comparison) compareOthers(x, y *sheet) {
 	a, b := withoutRepeats(x.others), withoutRepeats(y.others)
 	for i := range max(len(a), len(b)) {
+		d := &Difference{}
 		switch {
 		case i >= len(a):
-			return &Difference{Message: "only the second sheet has " + b[i].shown(), B: b[i].at}
+			d.Message, d.B = "only the second sheet has "+b[i].shown(), b[i].at
 		case i >= len(b):
-			return &Difference{Message: "only the first sheet has " + a[i].shown(), A: a[i].at}
+			d.Message, d.A = "only the first sheet has "+a[i].shown(), a[i].at
 		case a[i].text != b[i].text || a[i].where != b[i].where:
-			return &Difference{fmt.Sprintf("%s in one sheet, %s in the other", a[i].shown(), b[i].shown()), a[i].at, b[i].at}
+			d.Message = fmt.Sprintf("%s in one sheet, %s in the other", a[i].shown(), b[i].shown())
+			d.A, d.B = a[i].at, b[i].at
+		default:
+			continue
 		}
+		c.found = append(c.found, d)
+		return // what follows is compared with something else
 	}
-	return nil
 }
 
 // withoutRepeats returns a list without those that are repeated later: of equal
 // definitions, only the last has an effect.
 func withoutRepeats(list []other) []other {
-	seen := make(map[string]bool)
-	out := make([]other, 0, len(list))
-	for _, o := range slices.Backward(list) {
-		key := o.where + "\x00" + o.text
-		if o.repeatable && seen[key] {
+	type key struct {
+		where nameID
+		text  string
+	}
+	seen := make(map[key]bool)
+	out := make([]other, len(list))
+	n := len(list)
+	for i := len(list) - 1; i >= 0; i-- {
+		k := key{list[i].where, list[i].text}
+		if list[i].repeatable && seen[k] {
 			continue
 		}
-		seen[key] = true
-		out = append(out, o)
+		seen[k] = true
+		n--
+		out[n] = list[i]
 	}
-	slices.Reverse(out)
-	return out
-}
-
-// compareFacts compares the facts of each place, whatever their order.
-func (n *names) compareFacts(x, y *sheet) *Difference {
-	for _, p := range x.places {
-		mine, theirs := x.facts[p], y.facts[p]
-		for i := range max(len(mine), len(theirs)) {
-			switch {
-			case i >= len(theirs):
-				return &Difference{Message: "only the first sheet has " + n.shown(mine[i]), A: mine[i].at}
-			case i >= len(mine):
-				return &Difference{Message: "only the second sheet has " + n.shown(theirs[i]), B: theirs[i].at}
-			case mine[i].value != theirs[i].value:
-				return &Difference{fmt.Sprintf("%s in one sheet, %s in the other", n.shown(mine[i]), n.shown(theirs[i])),
-					mine[i].at, theirs[i].at}
-			}
-		}
-	}
-	for _, p := range y.places {
-		if len(x.facts[p]) == 0 {
-			f := y.facts[p][0]
-			return &Difference{Message: "only the second sheet has " + n.shown(f), B: f.at}
-		}
-	}
-	return nil
+	return out[n:]
 }

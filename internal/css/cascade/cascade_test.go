@@ -4,6 +4,8 @@ import (
 	"strings"
 	"testing"
 
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/csstest"
 	"rinzel/internal/css/parse"
@@ -16,15 +18,28 @@ func nodesOf(text string) []ast.Node {
 	return tree.Nodes
 }
 
+// accepting are browsers that accept the declarations for which it returns true,
+// and the selectors of CSS 2.
+type accepting func(d *ast.Declaration) bool
+
+func (a accepting) Supersedes(later, earlier *ast.Declaration) bool { return a(later) }
+
+func (accepting) Selector(s ast.Selector) bool {
+	return accept.Of(browsers.Targets{}).Selector(s)
+}
+
 // plain accepts declarations whose values have no function and no prefix.
-var plain = Options{Understood: func(d *ast.Declaration) bool {
+var plain = accepting(func(d *ast.Declaration) bool {
 	for i := range d.Value {
-		if d.Value[i].Inner != nil || strings.HasPrefix(d.Value[i].Text, "-") {
+		if d.Value[i].Inner != nil && !d.Value[i].IsFunction("url") || strings.HasPrefix(d.Value[i].Text, "-") {
 			return false
 		}
 	}
 	return !strings.HasPrefix(d.Name, "-") || ast.IsCustomName(d.Name)
-}}
+})
+
+// nothing accepts no declaration for certain.
+var nothing = accepting(func(d *ast.Declaration) bool { return false })
 
 // TestSame compares sheets that mean the same.
 func TestSame(t *testing.T) {
@@ -65,33 +80,33 @@ func TestSame(t *testing.T) {
 // TestDifferent compares sheets that do not mean the same.
 func TestDifferent(t *testing.T) {
 	for _, pair := range [][2]string{
-		{"a { color: red }", ""},
-		{"a { color: red }", "a { color: blue }"},
-		{"a { color: red }", "b { color: red }"},
-		{"a { color: red }", "a { color: red !important }"},
-		{"a { color: red } b { color: blue }", "b { color: blue } a { color: red }"},
-		{"a { color: red; color: oklch(0 0 0) }", "a { color: oklch(0 0 0) }"},
-		{"a { color: red; color: oklch(0 0 0) }", "a { color: oklch(0 0 0); color: red }"},
-		{"a { color: red } b { color: green } a { color: blue }", "a { color: blue } b { color: green }"},
-		{"@media print { a { color: red } }", "@media screen { a { color: red } }"},
-		{"@media print { a { color: red } }", "a { color: red }"},
-		{"@layer x { a { color: red } }", "@layer y { a { color: red } }"},
-		{"@layer { a { color: red } } @layer { b { color: blue } }", "@layer { a { color: red } b { color: blue } }"},
-		{"@layer x { a { top: 0 } } @layer y { b { left: 0 } }", "@layer y { b { left: 0 } } @layer x { a { top: 0 } }"},
-		{"a { margin: 1px } b { margin-left: 2px }", "b { margin-left: 2px } a { margin: 1px }"},
-		{"a { margin-left: 1px } b { margin-inline-start: 2px }", "b { margin-inline-start: 2px } a { margin-left: 1px }"},
-		{"a { width: 1px } b { inline-size: 2px }", "b { inline-size: 2px } a { width: 1px }"},
-		{"a { all: unset } b { top: 0 }", "b { top: 0 } a { all: unset }"},
-		{"a { z-index: 1 }", "a { z-index: 1.0 }"},
-		{"a { margin: 1px red }", "a { margin-top: 1px; margin-right: red; margin-bottom: 1px; margin-left: red }"},
-		{"a, b::-x-thumb { color: red }", "a { color: red } b::-x-thumb { color: red }"},
+		{".a { color: red }", ""},
+		{".a { color: red }", ".a { color: blue }"},
+		{".a { color: red }", ".b { color: red }"},
+		{".a { color: red }", ".a { color: red !important }"},
+		{".a { color: red } .b { color: blue }", ".b { color: blue } .a { color: red }"},
+		{".a { color: red; color: oklch(0 0 0) }", ".a { color: oklch(0 0 0) }"},
+		{".a { color: red; color: oklch(0 0 0) }", ".a { color: oklch(0 0 0); color: red }"},
+		{".a { color: red } .b { color: green } .a { color: blue }", ".a { color: blue } .b { color: green }"},
+		{"@media print { .a { color: red } }", "@media screen { .a { color: red } }"},
+		{"@media print { .a { color: red } }", ".a { color: red }"},
+		{"@layer x { .a { color: red } }", "@layer y { .a { color: red } }"},
+		{"@layer { .a { color: red } } @layer { .b { color: blue } }", "@layer { .a { color: red } .b { color: blue } }"},
+		{"@layer x { .a { top: 0 } } @layer y { .b { left: 0 } }", "@layer y { .b { left: 0 } } @layer x { .a { top: 0 } }"},
+		{".a { margin: 1px } .b { margin-left: 2px }", ".b { margin-left: 2px } .a { margin: 1px }"},
+		{".a { margin-left: 1px } .b { margin-inline-start: 2px }", ".b { margin-inline-start: 2px } .a { margin-left: 1px }"},
+		{".a { width: 1px } .b { inline-size: 2px }", ".b { inline-size: 2px } .a { width: 1px }"},
+		{".a { all: unset } .b { top: 0 }", ".b { top: 0 } .a { all: unset }"},
+		{".a { z-index: 1 }", ".a { z-index: 1.0 }"},
+		{".a { margin: 1px red }", ".a { margin-top: 1px; margin-right: red; margin-bottom: 1px; margin-left: red }"},
+		{"a, b::-x-thumb { color: red }", ".a { color: red } b::-x-thumb { color: red }"},
 		{"a, .b { & .c { top: 0 } }", "a .c { top: 0 } .b .c { top: 0 }"},
-		{"a { animation: Drift 1s }", "a { animation: drift 1s }"},
-		{"a { --x: 1 }", "a { --X: 1 }"},
-		{"a { --x: a }", "a { --x: A }"},
+		{".a { animation: Drift 1s }", ".a { animation: drift 1s }"},
+		{".a { --x: 1 }", ".a { --X: 1 }"},
+		{".a { --x: a }", ".a { --x: A }"},
 		{"@keyframes k { to { top: 0 } }", "@keyframes k { to { top: 1px } }"},
-		{"a { -webkit-transform: none } b { transform: scale(1) }", "b { transform: scale(1) } a { -webkit-transform: none }"},
-		{"a { border: 1px solid red } b { border-top: 0 }", "b { border-top: 0 } a { border: 1px solid red }"},
+		{".a { -webkit-transform: none } .b { transform: scale(1) }", ".b { transform: scale(1) } .a { -webkit-transform: none }"},
+		{".a { border: 1px solid red } .b { border-top: 0 }", ".b { border-top: 0 } .a { border: 1px solid red }"},
 		{"@import \"a.css\"; @import \"b.css\";", "@import \"b.css\"; @import \"a.css\";"},
 		{"a::before { &:hover { top: 0 } }", "a::before:hover { top: 0 }"},
 	} {
@@ -106,7 +121,7 @@ func TestDifferent(t *testing.T) {
 // TestCompareItself compares sheets with themselves.
 func TestCompareItself(t *testing.T) {
 	for _, text := range append(csstest.All(), csstest.Generate(200_000)) {
-		for _, opts := range []Options{{}, plain} {
+		for _, opts := range []Browsers{nothing, plain} {
 			if d := Compare(nodesOf(text), nodesOf(text), opts); d != nil {
 				t.Errorf("%.200s\n%s", text, d.Message)
 			}

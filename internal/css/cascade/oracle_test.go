@@ -136,7 +136,7 @@ func cascadeInto(winners map[string]winner, order *int, nodes []ast.Node, modern
 				}
 				for _, d := range n.Nodes {
 					d := d.(*ast.Declaration)
-					if !modern && !plain.Understood(d) {
+					if !modern && !plain(d) {
 						continue
 					}
 					for _, p := range sidesOf(d) {

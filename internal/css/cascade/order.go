@@ -1,170 +1,214 @@
 package cascade
 
 import (
-	"cmp"
 	"fmt"
-	"slices"
 	"sort"
 	"strings"
 
 	"rinzel/internal/css/ast"
-	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/property"
+	"rinzel/internal/css/selector"
 )
 
-// This file compares the order of facts.
+// This file compares the order of declarations of different boxes.
 
-// maxPairs limits the number of pairs of facts whose order is compared.
+// maxPairs limits the number of pairs whose order is compared.
 const maxPairs = 20_000_000
 
-// compareOrder checks that facts which can meet on one element, and differ, have
-// the same order in both sheets. The sheets have the same facts.
-func (n *names) compareOrder(x, y *sheet) *Difference {
-	pairs := 0
-	groups := make(map[string][]placed)
-	var kinds []string
-	known := make(map[nameID]string)
-	for _, p := range x.places {
-		kind, ok := known[p.property]
-		if !ok {
-			kind = kindOf(n.list[p.property])
-			known[p.property] = kind
-		}
-		if _, ok := groups[kind]; !ok {
-			kinds = append(kinds, kind)
-		}
-		theirs := y.facts[p]
-		for i, f := range x.facts[p] {
-			groups[kind] = append(groups[kind], placed{f, theirs[i]})
-		}
+// compareOrder checks that declarations which can meet on one element, and
+// differ, have the same order in both sheets.
+func (c *comparison) compareOrder() {
+	c.sortPairs()
+	moved := c.moved()
+	if len(moved) == 0 {
+		return
 	}
-	for _, kind := range kinds {
-		list := groups[kind]
-		if kind != everything {
-			list = append(slices.Clip(list), groups[everything]...)
-		}
-		slices.SortStableFunc(list, func(a, b placed) int { return a.mine.order - b.mine.order })
-		for _, i := range moved(list) {
-			for j := range list {
-				if pairs++; pairs > maxPairs {
-					return &Difference{Message: "the sheets differ in the order of too many declarations"}
-				}
-				if d := n.against(&list[i], &list[j]); d != nil {
-					return d
-				}
+	o := ordering{comparison: c, moved: moved}
+	for i := range c.pairs {
+		p := c.pairs[i].property
+		for kinds, bit := p.Kinds(), 0; kinds != 0; kinds, bit = kinds>>1, bit+1 {
+			if kinds&1 != 0 && (bit < 63 || p.Name == "all") {
+				o.byKind[bit] = append(o.byKind[bit], int32(i))
 			}
 		}
 	}
-	return nil
+	for i, isMoved := range moved {
+		if isMoved {
+			o.check(i)
+		}
+		if len(c.found) >= c.most || o.count > maxPairs {
+			return
+		}
+	}
 }
 
-// placed is a fact in both sheets.
-type placed struct{ mine, theirs *fact }
-
-// against returns the difference if two facts have another order in the second
-// sheet, and that can matter.
-func (n *names) against(p, o *placed) *Difference {
-	if cmp.Compare(p.mine.order, o.mine.order) == cmp.Compare(p.theirs.order, o.theirs.order) ||
-		!n.competes(p.mine, o.mine) {
-		return nil
+// sortPairs sorts the pairs by their order in the first sheet.
+func (c *comparison) sortPairs() {
+	starts := make([]int, c.sizes[0]+1)
+	for i := range c.pairs {
+		starts[c.pairs[i].order[0]+1]++
 	}
-	message := fmt.Sprintf("%s and %s have another order", n.shown(p.mine), n.shown(o.mine))
-	return &Difference{message, p.mine.at, p.theirs.at}
+	for i := 1; i < len(starts); i++ {
+		starts[i] += starts[i-1]
+	}
+	sorted := make([]pair, len(c.pairs))
+	for i := range c.pairs {
+		at := &starts[c.pairs[i].order[0]]
+		sorted[*at] = c.pairs[i]
+		*at++
+	}
+	c.pairs = sorted
 }
 
-// competes reports whether the order of two facts can matter.
-func (n *names) competes(a, b *fact) bool {
-	switch {
-	case a.important != b.important || !related(n.list[a.property], n.list[b.property]):
-		return false
-	case a.weight != b.weight && !strings.Contains(n.list[a.where]+n.list[b.where], "@scope"):
-		return false // the more specific one wins
-	case a.property == b.property && a.value == b.value && a.certain && b.certain:
-		return false
-	}
-	return true
-}
-
-// related reports whether two properties of one kind may set the same.
-func related(a, b string) bool {
-	if a == b || a == everything || b == everything {
-		return true
-	}
-	logical := func(name string) bool { return strings.Contains(name, "inline") || strings.Contains(name, "block") }
-	legacy := func(name string) bool {
-		_, alias := grammar.Standard(name)
-		return alias || name[0] == '-'
-	}
-	return logical(a) != logical(b) || legacy(a) || legacy(b)
-}
-
-// moved returns the indexes of the facts of which at least one must have moved:
-// all but a longest run of facts that have the same order in both sheets.
-func moved(list []placed) []int {
-	// The last fact of the best run of each length, and the one before each.
-	var ends []int
-	before := make([]int, len(list))
-	for i := range list {
-		// Facts of one declaration have the same order: they stay together.
-		n := sort.Search(len(ends), func(k int) bool { return list[ends[k]].theirs.order > list[i].theirs.order })
+// moved returns the pairs of which at least one must have moved: all but a
+// longest run of pairs that have the same order in both sheets. It is nil if
+// nothing moved.
+func (c *comparison) moved() []bool {
+	// The last pair of the best run of each length, and the one before each.
+	var ends []int32
+	before := make([]int32, len(c.pairs))
+	for i := range c.pairs {
+		order := c.pairs[i].order[1]
+		n := len(ends)
+		// Claims of one declaration have the same order: they stay together.
+		if n > 0 && c.pairs[ends[n-1]].order[1] > order {
+			n = sort.Search(n, func(k int) bool { return c.pairs[ends[k]].order[1] > order })
+		}
 		before[i] = -1
 		if n > 0 {
 			before[i] = ends[n-1]
 		}
 		if n == len(ends) {
-			ends = append(ends, i)
+			ends = append(ends, int32(i))
 		} else {
-			ends[n] = i
+			ends[n] = int32(i)
 		}
 	}
-	stays := make([]bool, len(list))
-	if len(ends) > 0 {
-		for i := ends[len(ends)-1]; i >= 0; i = before[i] {
-			stays[i] = true
-		}
+	if len(ends) == len(c.pairs) {
+		return nil
 	}
-	var out []int
-	for i := range list {
-		if !stays[i] {
-			out = append(out, i)
-		}
+	out := make([]bool, len(c.pairs))
+	for i := range out {
+		out[i] = true
+	}
+	for i := ends[len(ends)-1]; i >= 0; i = before[i] {
+		out[i] = false
 	}
 	return out
 }
 
-// everything is the kind of the property all, which competes with every other.
-const everything = "all"
+// ordering is the state of comparing the order.
+type ordering struct {
+	*comparison
+	moved  []bool
+	byKind [64][]int32 // pairs by the bits of their kinds, in the order of the first sheet
+	byBox  map[*box][]int32
+	count  int // of comparisons
+}
 
-// boxProperties are the starts of the names of properties that exist for
-// physical and for logical sides, which compete.
-var boxProperties = []string{"margin", "padding", "scroll-margin", "scroll-padding", "overscroll-behavior", "overflow",
-	"contain-intrinsic"}
-
-// kindOf returns the kind of a property: properties of different kinds never
-// compete.
-func kindOf(property string) string {
-	if ast.IsCustomName(property) {
-		return property
-	}
-	if standard, ok := grammar.Standard(property); ok {
-		property = standard
-	}
-	name := strings.TrimPrefix(property, "-")
-	if i := strings.IndexByte(name, '-'); name != property && i >= 0 {
-		name = name[i+1:] // without a vendor
-	}
-	switch {
-	case name == "all":
-		return everything
-	case name == "top" || name == "right" || name == "bottom" || name == "left" || strings.HasPrefix(name, "inset"):
-		return "inset"
-	case strings.HasSuffix(name, "width") && !strings.HasPrefix(name, "border") || strings.HasSuffix(name, "height") ||
-		strings.HasSuffix(name, "inline-size") || strings.HasSuffix(name, "block-size"):
-		return "size"
-	}
-	for _, start := range append(boxProperties, "border", "mask", "font", "text", "box", "flex", "grid", "page", "break") {
-		if strings.HasPrefix(name, start) {
-			return start
+// check compares the order of a pair that moved with that of all others.
+func (o *ordering) check(i int) {
+	p := &o.pairs[i]
+	kinds := p.property.Kinds()
+	for bit := range o.byKind {
+		if kinds&(1<<bit) == 0 {
+			continue
+		}
+		for _, k := range o.byKind[bit] {
+			if o.count++; o.count > maxPairs {
+				o.found = append(o.found, &Difference{Message: "the order of too many declarations differs",
+					A: p.of[0].Span(), B: p.of[1].Span(), Involved: p.of[:]})
+				return
+			}
+			q := &o.pairs[k]
+			if isSwapped(p, q) && o.compete(p, q) && !o.repeated(p, q) {
+				o.swapped(p, q)
+				return
+			}
 		}
 	}
-	return name
 }
+
+// isSwapped reports whether two pairs may have another order in the second sheet.
+func isSwapped(p, q *pair) bool {
+	return (p.order[0] < q.order[0]) != (p.order[1] < q.order[1]) ||
+		p.order[0] == q.order[0] != (p.order[1] == q.order[1])
+}
+
+// repeated reports whether the order of two pairs does not matter because the
+// elements of the one that is later in the first sheet are given the value of
+// the earlier one again, after it, and in the second sheet not before that.
+func (o *ordering) repeated(p, q *pair) bool {
+	if p.order[0] > q.order[0] {
+		p, q = q, p
+	}
+	if o.byBox == nil {
+		o.byBox = make(map[*box][]int32)
+		for i := range o.pairs {
+			o.byBox[o.pairs[i].box] = append(o.byBox[o.pairs[i].box], int32(i))
+		}
+	}
+	for _, i := range o.byBox[q.box] {
+		r := &o.pairs[i]
+		if r.property.Name == p.property.Name && r.order[0] > q.order[0] && r.order[1] >= p.order[1] &&
+			sameDeclaration(r.of[0], p.of[0]) {
+			return true
+		}
+	}
+	return false
+}
+
+// swapped records the difference that two pairs have another order.
+func (o *ordering) swapped(p, q *pair) {
+	o.found = append(o.found, &Difference{
+		Message: fmt.Sprintf("%s and %s have another order", o.shownPair(p), o.shownPair(q)),
+		A:       p.of[0].Span(), B: p.of[1].Span(),
+		Involved: []*ast.Declaration{p.of[0], p.of[1], q.of[0], q.of[1]}})
+}
+
+// shownPair describes a pair for people.
+func (o *ordering) shownPair(p *pair) string {
+	d := p.of[0]
+	return o.shown(p.box, d.Name, textOf(d.Value, contextOf(p.property.Name)), d.Important)
+}
+
+// compete reports whether the order of two pairs can matter.
+func (o *ordering) compete(p, q *pair) bool {
+	a, b := p.of[0], q.of[0]
+	switch {
+	case a.Important != b.Important || !property.Compete(p.property, q.property):
+		return false
+	case p.box == q.box: // the order for one property was compared before
+		return p.property != q.property
+	case p.box.weight != q.box.weight && !o.inScope(p.box) && !o.inScope(q.box):
+		return false // the more specific one wins
+	case a == b || property.Of(a.Name).Standard == property.Of(b.Name).Standard && a.Name != b.Name &&
+		ast.EqualValues(a.Value, b.Value):
+		return false // two names of one property, with one value
+	case p.box.of != nil && q.box.of != nil && selector.Disjoint(p.box.of, q.box.of):
+		return false
+	}
+	alike := false
+	for _, f := range p.expanded() {
+		for _, g := range q.expanded() {
+			if f.property.Name == g.property.Name && f.value == g.value {
+				alike = true
+			} else if property.Compete(f.property, g.property) {
+				return true
+			}
+		}
+	}
+	return alike && !o.acceptedAlike(a, b)
+}
+
+// expanded returns the facts of a pair.
+func (p *pair) expanded() []fact {
+	if p.facts == nil {
+		p.facts = expand(p.of[0])
+	}
+	return p.facts
+}
+
+// inScope reports whether the declarations of a box are in a scope, where the
+// distance to its root counts.
+func (o *ordering) inScope(b *box) bool { return strings.Contains(o.texts[b.where], "@scope") }

@@ -116,3 +116,25 @@ func MatchesAny(pseudo string) bool {
 	}
 	return false
 }
+
+// ZeroLength reports whether the arguments of a function may be lengths, and 0
+// means a length there (CSS Values 4, section 6.2).
+func ZeroLength(function string) bool {
+	switch function {
+	case "translate", "translatex", "translatey", "translatez", "translate3d", "blur", "drop-shadow", "minmax", "repeat",
+		"fit-content", "inset", "polygon", "circle", "ellipse", "rect", "xywh", "linear-gradient", "radial-gradient",
+		"repeating-linear-gradient", "repeating-radial-gradient":
+		return true
+	}
+	return false
+}
+
+// ZeroAngle reports whether a function accepts 0 as an angle (CSS Transforms 1,
+// section 10; CSS Filters 1, section 6.1.6).
+func ZeroAngle(function string) bool {
+	switch function {
+	case "rotate", "rotatex", "rotatey", "rotatez", "rotate3d", "skew", "skewx", "skewy", "hue-rotate":
+		return true
+	}
+	return false
+}

@@ -74,6 +74,14 @@ func Selector(s ast.Selector) string {
 	return string(p.buf)
 }
 
+// AppendSelectors appends a selector list in compact form to dst, and returns the
+// result.
+func AppendSelectors(dst []byte, list []ast.Selector) []byte {
+	p := printer{buf: dst, start: len(dst), compact: true}
+	p.selectors(list)
+	return p.buf
+}
+
 // printer is the state of writing one sheet.
 type printer struct {
 	// configuration

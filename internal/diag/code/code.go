@@ -128,6 +128,8 @@ const (
 	NoSheets Code = "no-sheets"
 	// NotAGroup: a loop with a key variable runs over a single value.
 	NotAGroup Code = "not-a-group"
+	// NotMinified: a rule is not minified completely, because it could not be shown that the result means the same.
+	NotMinified Code = "not-minified"
 	// NotUTF8: a file is not UTF-8, and its format allows no other encoding.
 	NotUTF8 Code = "not-utf-8"
 	// OnlyPrefixed: a prefixed property without its standard form.
@@ -247,7 +249,7 @@ var All = []Code{
 	ConflictingOrder, Deprecated, DuplicateDeclaration, EmptyBundle, EmptyURL, ExternalImport, ForeignFile,
 	ImportCycle, ImportMapConflict, LateConstant, LateImport, LegacyHack, LineComment, LostKey, LostRules,
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,
-	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup,
+	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
 	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverriddenDeclaration, PackageChanged,
 	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, StrayBracket,
 	StraySemicolon, TooDeep, TooManyCalls, TooManyFindings, TooManyImports, TooManySelectors, TooManyValues,

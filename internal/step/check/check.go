@@ -18,6 +18,7 @@ import (
 	"sync"
 
 	"rinzel/internal/browsers"
+	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/known"
@@ -84,7 +85,7 @@ type Checker struct {
 // New returns a checker for targets.
 func New(targets browsers.Targets) *Checker {
 	c := &Checker{targets: targets, functions: make(map[string]string)}
-	for name, feature := range functionFeatures() {
+	for name, feature := range accept.FunctionFeatures() {
 		if len(targets.Missing(feature)) > 0 {
 			c.functions[name] = feature
 		}

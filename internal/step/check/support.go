@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 
 	"rinzel/internal/browsers"
+	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
@@ -345,11 +345,11 @@ func (s *support) values(values []ast.Value, fix string) {
 			}
 		case token.Dimension:
 			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); s.isUnsupportedUnit(unit) {
-				s.noteUse(code.Unsupported, unitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), fix)
+				s.noteUse(code.Unsupported, accept.UnitFeature(unit), v.Span(), fmt.Sprintf("the unit %q", unit), fix)
 			}
 		case token.Hash:
 			if len(v.Text) == 5 || len(v.Text) == 9 {
-				s.noteUse(code.Unsupported, "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation", v.Span(),
+				s.noteUse(code.Unsupported, accept.AlphaHex, v.Span(),
 					"a colour with four or eight digits", fix)
 			}
 		}
@@ -364,38 +364,8 @@ func (s *support) values(values []ast.Value, fix string) {
 func (s *support) isUnsupportedUnit(unit string) bool {
 	lacking, known := s.units[unit]
 	if !known {
-		lacking = len(s.targets.Missing(unitFeature(unit))) > 0
+		lacking = len(s.targets.Missing(accept.UnitFeature(unit))) > 0
 		s.units[unit] = lacking
 	}
 	return lacking
-}
-
-// functionFeatures are the features of functions, by lower-case name.
-var functionFeatures = sync.OnceValue(func() map[string]string {
-	out := make(map[string]string)
-	for _, feature := range browsers.Features() {
-		rest, ok := strings.CutPrefix(feature, "css.types.")
-		part := strings.Split(rest, ".")
-		if !ok || len(part) > 2 || part[0] == "length" || part[0] == "global_keywords" {
-			continue
-		}
-		out[token.Lower(part[len(part)-1])] = feature
-	}
-	return out
-})
-
-// unitGroups are features that stand for several units.
-var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large",
-	"d": "viewport_percentage_units_dynamic"}
-
-// unitFeature returns the feature of a unit.
-func unitFeature(unit string) string {
-	const lengths = "css.types.length."
-	switch {
-	case strings.HasPrefix(unit, "cq"):
-		return lengths + "container_query_length_units"
-	case len(unit) > 2 && slices.Contains([]string{"vw", "vh", "vi", "vb", "vmin", "vmax"}, unit[1:]):
-		return lengths + unitGroups[unit[:1]]
-	}
-	return lengths + unit
 }

@@ -22,9 +22,9 @@ func TestColorsAreTheSame(t *testing.T) {
 		doubled := fmt.Sprintf("#%[1]x%[1]x%[2]x%[2]x%[3]x%[3]x", i%16, i*5%16, i/16)
 		add(doubled, value.ShortColor(doubled))
 		add(doubled+"77", value.ShortColor(doubled+"77"))
-		values := minified(fmt.Sprintf("a{color:rgb(%d, %d, %d);color:rgba(%d %d %d)}", i, 255-i, i*3%256, i, i, i/2))
+		values := minified(fmt.Sprintf("a{color:rgb(%d, %d, %d);fill:rgba(%d %d %d)}", i, 255-i, i*3%256, i, i, i/2))
 		add(fmt.Sprintf("rgb(%d, %d, %d)", i, 255-i, i*3%256), between(values, "color:", ";"))
-		add(fmt.Sprintf("rgb(%d, %d, %d)", i, i, i/2), between(values, ";color:", "}"))
+		add(fmt.Sprintf("rgb(%d, %d, %d)", i, i, i/2), between(values, "fill:", "}"))
 		for _, source := range []string{fmt.Sprintf("hsl(%d, %d%%, %d%%)", i*2, i*7%101, i*3%101),
 			fmt.Sprintf("hsla(%ddeg %d%% %d%% / %d%%)", i, i*5%101, i*11%101, i%101),
 			fmt.Sprintf("rgba(%d, %d, %d, .%d)", i, i/3, i/2, i), fmt.Sprintf("hwb(%d %d%% %d%%)", i*3, i%60, i%40),

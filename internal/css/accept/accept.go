@@ -1,0 +1,355 @@
+// Package accept decides which declarations and selectors browsers accept, by
+// the features that they need. What is unknown counts as not accepted.
+package accept
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"rinzel/internal/browsers"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/known"
+	"rinzel/internal/css/token"
+	"rinzel/internal/css/value"
+)
+
+// Browsers answers for a set of browsers. Use [Of] to get one. It is safe for
+// concurrent use.
+type Browsers struct {
+	targets  browsers.Targets
+	features sync.Map // whether all support a feature: bool
+}
+
+// Of returns the answers for targets. No targets, as in the zero Targets, are
+// any browsers: they support only what is always accepted.
+func Of(targets browsers.Targets) *Browsers { return &Browsers{targets: targets} }
+
+// Feature reports whether all browsers support a feature.
+func (b *Browsers) Feature(name string) bool {
+	if known, ok := b.features.Load(name); ok {
+		return known.(bool)
+	}
+	if !browsers.Known(name) || b.targets.Empty() {
+		return false
+	}
+	all := len(b.targets.Missing(name)) == 0
+	b.features.Store(name, all)
+	return all
+}
+
+// Declaration reports whether all browsers accept a declaration.
+func (b *Browsers) Declaration(d *ast.Declaration) bool {
+	if b.targets.Empty() {
+		return false
+	}
+	return !slices.ContainsFunc(needs(d), func(need string) bool { return !b.Feature(need) })
+}
+
+// Supersedes reports whether each browser that accepts earlier also accepts
+// later: if later follows earlier in a rule, no browser uses earlier for what
+// both set.
+func (b *Browsers) Supersedes(later, earlier *ast.Declaration) bool {
+	var known []string
+	for i, need := range needs(later) {
+		if b.Feature(need) {
+			continue
+		}
+		if i == 0 || known == nil {
+			known = needs(earlier)
+		}
+		if !slices.Contains(known, need) {
+			return false
+		}
+	}
+	return true
+}
+
+// needs returns the features that a browser must have to accept a declaration.
+// A feature without data starts with a question mark; nobody is known to have
+// it.
+func needs(d *ast.Declaration) []string {
+	if d.IsCustom() {
+		return []string{"css.properties.custom-property"}
+	}
+	name := token.Lower(token.Unescape(d.Name))
+	_, standard := token.SplitVendor(name)
+	feature := browsers.Property(name)
+	if !browsers.Known(feature) {
+		feature = "?" + name
+	}
+	n := needed{property: browsers.Property(name), list: []string{feature}}
+	values := ast.Significant(d.Value)
+	n.values(values)
+	if len(values) > 1 {
+		n.list = append(n.list, syntaxParts(n.property)...)
+	}
+	if !grammar.Open(values) {
+		definition, ok := grammar.Property(name)
+		if !ok {
+			definition, ok = grammar.Property(standard)
+		}
+		if ok {
+			_, ok = definition.Match(values)
+		}
+		if !ok {
+			n.add("?" + name + " " + text(values))
+		}
+	}
+	return n.list
+}
+
+// text returns values as text that identifies them, however numbers, strings and
+// URLs are written.
+func text(values []ast.Value) string {
+	var b strings.Builder
+	for i := range values {
+		v := &values[i]
+		n, isNumber := value.Read(v)
+		switch {
+		case isNumber && n.Value == 0 && value.Measures(n.Unit) == "length":
+			b.WriteString("0")
+		case isNumber:
+			b.WriteString(strconv.FormatFloat(n.Value, 'g', 9, 64) + n.Unit)
+		case v.Kind == token.String:
+			b.WriteString(token.Quote(token.StringValue(v.Text)))
+		case v.Kind == token.URL:
+			b.WriteString("url( " + token.Quote(token.URLValue(v.Text)))
+		case v.Kind == token.Function:
+			b.WriteString(token.Lower(v.Text))
+		default:
+			b.WriteString(v.Text)
+		}
+		b.WriteString(" " + text(v.Values()))
+	}
+	return b.String()
+}
+
+// needed collects features.
+type needed struct {
+	property string
+	list     []string
+}
+
+// add adds a feature.
+func (n *needed) add(feature string) {
+	if !slices.Contains(n.list, feature) {
+		n.list = append(n.list, feature)
+	}
+}
+
+// values adds the features of values.
+func (n *needed) values(values []ast.Value) {
+	for i := range values {
+		v := &values[i]
+		switch v.Kind {
+		case token.Ident:
+			n.keyword(token.Lower(v.Text))
+		case token.Function:
+			n.function(v)
+		case token.Dimension:
+			if unit := token.Lower(v.Text[token.NumberLen(v.Text):]); !oldUnits[unit] {
+				n.add(knownOr(UnitFeature(unit), unit))
+			}
+		case token.Hash:
+			if len(v.Text) == 5 || len(v.Text) == 9 {
+				n.add(AlphaHex)
+			}
+		}
+		if v.Inner != nil {
+			n.values(v.Inner.Values)
+		}
+	}
+}
+
+// AlphaHex is the feature of colours with four or eight hexadecimal digits.
+const AlphaHex = "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation"
+
+// knownOr returns a feature, or one without data for a name.
+func knownOr(feature, name string) string {
+	if browsers.Known(feature) {
+		return feature
+	}
+	return "?" + name
+}
+
+// keyword adds the features of a keyword in lower case.
+func (n *needed) keyword(word string) {
+	switch {
+	case word[0] == '-':
+		n.add("?" + word)
+	case browsers.Known("css.types.global_keywords." + word):
+		n.add("css.types.global_keywords." + word)
+	case browsers.Known("css.types.color.system-color." + word):
+		n.add("css.types.color.system-color." + word)
+	case word == "rebeccapurple":
+		n.add("css.types.color.named-color.rebeccapurple")
+	}
+	if part := n.property + "." + word; browsers.Known(part) {
+		n.add(part)
+	}
+}
+
+// function adds the features of a function.
+func (n *needed) function(v *ast.Value) {
+	name := token.Lower(v.Name())
+	feature, ok := functionFeatures()[name]
+	switch {
+	case ok:
+		n.add(feature)
+	case !oldFunctions[name]:
+		n.add("?" + name + "()")
+	}
+	args := ast.Significant(v.Values())
+	commas := 0
+	for i := range args {
+		switch {
+		case args[i].Kind == token.Comma:
+			commas++
+		case args[i].IsIdent("from") && i == 0:
+			n.add(knownOr(browsers.Color(name)+".relative_syntax", "from"))
+		}
+	}
+	if known.ColorFunction(name) && commas == 0 && strings.IndexByte("rh", name[0]) >= 0 {
+		n.add("css.types.color.rgb.space_separated_parameters")
+	}
+	if strings.HasSuffix(name, "gradient") {
+		n.gradient(feature, args, commas)
+	}
+}
+
+// gradient adds the features of the arguments of a gradient.
+func (n *needed) gradient(feature string, args []ast.Value, commas int) {
+	for _, part := range browsers.Parts(feature) {
+		switch {
+		case strings.HasPrefix(part, "interpolation_color") || strings.HasPrefix(part, "hue_"):
+			if !slices.ContainsFunc(args, func(v ast.Value) bool { return v.IsIdent("in") }) {
+				continue
+			}
+		case part == "premultiplied_gradients":
+			continue // it changes how they are painted
+		case part == "single_color_stop" && commas > 1:
+			continue
+		}
+		n.add(feature + "." + part)
+	}
+}
+
+// syntaxParts returns the features of a property that stand for longer forms of
+// its values.
+func syntaxParts(property string) []string {
+	var out []string
+	for _, part := range browsers.Parts(property) {
+		if strings.HasSuffix(part, "_syntax") || strings.HasPrefix(part, "multi") && !strings.HasSuffix(part, "_context") ||
+			strings.HasSuffix(part, "relative_values") {
+			out = append(out, property+"."+part)
+		}
+	}
+	return out
+}
+
+// oldUnits and oldFunctions are as old as the properties that take them.
+var (
+	oldUnits = map[string]bool{"px": true, "em": true, "ex": true, "cm": true, "mm": true, "in": true, "pt": true,
+		"pc": true, "s": true, "ms": true, "deg": true, "rad": true, "grad": true, "fr": true}
+	oldFunctions = map[string]bool{"rgb": true, "rgba": true, "hsl": true, "hsla": true, "url": true, "rect": true,
+		"matrix": true, "translate": true, "translatex": true, "translatey": true, "scale": true, "scalex": true,
+		"scaley": true, "rotate": true, "skew": true, "skewx": true, "skewy": true, "cubic-bezier": true,
+		"blur": true, "brightness": true, "contrast": true, "drop-shadow": true, "grayscale": true,
+		"hue-rotate": true, "invert": true, "opacity": true, "saturate": true, "sepia": true, "repeat": true,
+		"minmax": true, "fit-content": true}
+)
+
+// FunctionFeatures returns the features of all functions by lower-case name. The
+// map must not be modified.
+func FunctionFeatures() map[string]string { return functionFeatures() }
+
+// functionFeatures implements FunctionFeatures.
+var functionFeatures = sync.OnceValue(func() map[string]string {
+	out := make(map[string]string)
+	for _, feature := range browsers.Features() {
+		rest, ok := strings.CutPrefix(feature, "css.types.")
+		part := strings.Split(rest, ".")
+		if !ok || len(part) > 2 || part[0] == "length" || part[0] == "global_keywords" {
+			continue
+		}
+		out[token.Lower(part[len(part)-1])] = feature
+	}
+	return out
+})
+
+// unitGroups are features that stand for several units.
+var unitGroups = map[string]string{"s": "viewport_percentage_units_small", "l": "viewport_percentage_units_large",
+	"d": "viewport_percentage_units_dynamic"}
+
+// UnitFeature returns the feature of a unit in lower case.
+func UnitFeature(unit string) string {
+	const lengths = "css.types.length."
+	switch {
+	case strings.HasPrefix(unit, "cq"):
+		return lengths + "container_query_length_units"
+	case unit == "q":
+		return lengths + "Q"
+	case len(unit) > 2 && slices.Contains([]string{"vw", "vh", "vi", "vb", "vmin", "vmax"}, unit[1:]):
+		return lengths + unitGroups[unit[:1]]
+	}
+	return lengths + unit
+}
+
+// Selector reports whether all browsers accept a selector.
+func (b *Browsers) Selector(s ast.Selector) bool {
+	for i := range s {
+		if !b.simple(&s[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// simple reports whether all browsers accept a simple selector.
+func (b *Browsers) simple(p *ast.Simple) bool {
+	switch p.Kind {
+	case ast.BadSelector:
+		return false
+	case ast.NestingSelector:
+		return b.Feature(browsers.Nesting)
+	case ast.AttributeSelector:
+		return p.Args == nil || p.Args.Modifier == "" || b.Feature("css.selectors.attribute.case_insensitive_modifier")
+	case ast.PseudoClass, ast.PseudoElement:
+		return b.pseudo(p)
+	}
+	return true
+}
+
+// pseudo reports whether all browsers accept a pseudo-class or pseudo-element.
+func (b *Browsers) pseudo(p *ast.Simple) bool {
+	name := token.Lower(p.Name)
+	if p.Args == nil || p.Args.SingleColon {
+		return oldPseudos[name] || b.Feature("css.selectors."+name)
+	}
+	if name == "not" && len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) == 1 {
+		return b.simple(&p.Args.Selectors[0][0]) // as old as attribute selectors
+	}
+	feature := name
+	switch {
+	case name == "not":
+		feature = "not.selector_list"
+	case strings.HasPrefix(name, "nth-") && len(p.Args.Selectors) == 0:
+		return true
+	case strings.HasPrefix(name, "nth-"):
+		feature = name + ".of_syntax"
+	}
+	if !b.Feature("css.selectors." + feature) {
+		return false
+	}
+	return !slices.ContainsFunc(p.Args.Selectors, func(s ast.Selector) bool { return !b.Selector(s) })
+}
+
+// oldPseudos are the pseudo-classes and pseudo-elements that every browser
+// accepts (CSS 2, and Selectors 3 without user interface states).
+var oldPseudos = map[string]bool{"link": true, "visited": true, "hover": true, "active": true, "focus": true,
+	"first-child": true, "last-child": true, "only-child": true, "first-of-type": true, "last-of-type": true,
+	"only-of-type": true, "empty": true, "root": true, "target": true, "checked": true, "enabled": true,
+	"disabled": true, "before": true, "after": true, "first-line": true, "first-letter": true}

@@ -1,0 +1,76 @@
+package minify
+
+import (
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/property"
+)
+
+// This file minifies the declarations of a rule: it removes those that
+// always lose.
+
+// declarations minifies the nodes of a style rule.
+func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
+	if m.hasFrozen(nodes) {
+		return nodes
+	}
+	n := 0
+	for n < len(nodes) && isDeclaration(nodes[n]) {
+		n++
+	}
+	if n < 2 {
+		return nodes
+	}
+	list := make([]claim, n)
+	for i := range list {
+		d := nodes[i].(*ast.Declaration)
+		list[i] = claim{property.Of(d.Name), d}
+	}
+	list = m.withoutLosers(list)
+	list = m.combine(list)
+	if len(list) == n && !slices.ContainsFunc(list, func(c claim) bool { return nodes[0] != ast.Node(c.of) }) {
+		return nodes
+	}
+	out := make([]ast.Node, 0, len(list)+len(nodes)-n)
+	for i := range list {
+		out = append(out, list[i].of)
+	}
+	return append(out, nodes[n:]...)
+}
+
+// isDeclaration reports whether a node is a declaration.
+func isDeclaration(n ast.Node) bool { _, ok := n.(*ast.Declaration); return ok }
+
+// hasFrozen reports whether a declaration of the block must stay as it is.
+func (m *minifier) hasFrozen(nodes []ast.Node) bool {
+	return len(m.frozen) > 0 && slices.ContainsFunc(nodes, m.isFrozen)
+}
+
+// withoutLosers returns declarations without those that another one of the rule
+// overrides in every browser.
+func (m *minifier) withoutLosers(list []claim) []claim {
+	out := make([]claim, 0, len(list))
+	for i := len(list) - 1; i >= 0; i-- {
+		c := list[i]
+		if !slices.ContainsFunc(out, func(later claim) bool { return m.overrides(later, c) }) {
+			out = append(out, c)
+		}
+	}
+	slices.Reverse(out)
+	return slices.DeleteFunc(out, func(c claim) bool { // an important one wins whatever follows
+		return !c.of.Important && slices.ContainsFunc(out, func(o claim) bool {
+			return o.of.Important && m.overrides(o, c)
+		})
+	})
+}
+
+// overrides reports whether a declaration wins over an earlier one, or over one
+// that is less important, in every browser, for all that the other one sets.
+func (m *minifier) overrides(c, o claim) bool {
+	return (c.of.Important || !o.of.Important) && c.property.Covers(o.property) &&
+		m.accept.Supersedes(c.of, o.of)
+}
+
+// combine is a placeholder.
+func (m *minifier) combine(list []claim) []claim { return list }

@@ -1,0 +1,224 @@
+package minify
+
+import (
+	"slices"
+
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
+)
+
+// This file merges the rules of a block.
+
+// mergeRules merges style rules with equal selectors, or with equal
+// declarations.
+func (m *minifier) mergeRules(nodes []ast.Node) []ast.Node {
+	for range maxPasses {
+		merged, changed := m.mergePass(nodes)
+		if !changed {
+			break
+		}
+		nodes = merged
+	}
+	return nodes
+}
+
+// mergePass merges rules once.
+func (m *minifier) mergePass(nodes []ast.Node) (out []ast.Node, changed bool) {
+	if len(nodes) < 2 {
+		return nodes, false
+	}
+	g := merging{minifier: m, byNames: make(map[string]int), byBody: make(map[string]int)}
+	for _, n := range nodes {
+		g.add(m.newItem(n))
+	}
+	if !g.changed {
+		return nodes, false
+	}
+	for _, it := range g.items {
+		if it != nil {
+			out = append(out, it.node)
+		}
+	}
+	return out, true
+}
+
+// merging is the state of one pass over a block.
+type merging struct {
+	*minifier
+	items   []*item        // nil for those that were merged into a later one
+	byNames map[string]int // index of the last rule with a selector list
+	byBody  map[string]int // index of the last rule with a body
+	changed bool
+}
+
+// maxDistance limits the number of rules between two that are merged, which
+// keeps the time linear.
+const maxDistance = 2000
+
+// add adds an item, merged with an earlier one if possible.
+func (g *merging) add(it *item) {
+	if it.rule == nil || it.fixed {
+		g.items = append(g.items, it)
+		return
+	}
+	it.names, it.body = g.text(it.rule)
+	if i, ok := g.byNames[it.names]; ok && g.join(i, it, sameNames) {
+		return
+	}
+	if i, ok := g.byBody[it.body]; ok && g.join(i, it, sameBody) {
+		return
+	}
+	g.append(it)
+}
+
+// append adds an item at the end.
+func (g *merging) append(it *item) {
+	g.byNames[it.names], g.byBody[it.body] = len(g.items), len(g.items)
+	g.items = append(g.items, it)
+}
+
+// text returns the selectors and the declarations of a rule as text.
+func (m *minifier) text(r *ast.StyleRule) (names, body string) {
+	m.buf = print.AppendSelectors(m.buf[:0], r.Selectors)
+	names = string(m.buf)
+	m.buf = print.Append(m.buf[:0], r.Nodes, print.Options{Compact: true})
+	return names, string(m.buf)
+}
+
+// likeness is what two rules have in common.
+type likeness uint8
+
+// The kinds of likeness.
+const (
+	sameNames likeness = iota
+	sameBody
+)
+
+// join merges an item with the earlier one at i, if either can move to the
+// other.
+func (g *merging) join(i int, it *item, like likeness) bool {
+	earlier := g.items[i]
+	switch {
+	case earlier == nil || len(g.items)-i > maxDistance:
+		return false
+	case like == sameNames && earlier.names != it.names: // it was merged with others since
+		return false
+	case like == sameBody && (earlier.body != it.body || !g.listable(earlier.rule, it.rule)):
+		return false
+	}
+	free := func(moving *item) bool {
+		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && conflicts(moving, o) })
+	}
+	switch {
+	case free(it):
+		g.items[i] = g.joined(earlier, it, like)
+		g.byNames[g.items[i].names], g.byBody[g.items[i].body] = i, i
+	case free(earlier):
+		g.items[i] = nil
+		g.append(g.joined(earlier, it, like))
+	default:
+		return false
+	}
+	g.changed = true
+	return true
+}
+
+// joined returns two items as one.
+func (g *merging) joined(a, b *item, like likeness) *item {
+	r := *a.rule
+	if like == sameNames {
+		r.Nodes = g.declarations(slices.Concat(a.rule.Nodes, b.rule.Nodes))
+	} else {
+		r.Selectors = withoutDoubles(slices.Concat(a.rule.Selectors, b.rule.Selectors))
+	}
+	it := g.newItem(&r)
+	it.names, it.body = g.text(&r)
+	return it
+}
+
+// listable reports whether the selectors of two rules can be in one list: a
+// browser drops a list with a selector that it does not know.
+func (m *minifier) listable(a, b *ast.StyleRule) bool {
+	unknown := func(s ast.Selector) bool { return !m.accept.Selector(s) }
+	return !slices.ContainsFunc(a.Selectors, unknown) && !slices.ContainsFunc(b.Selectors, unknown)
+}
+
+// joinBlocks joins conditional blocks with equal conditions.
+func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
+	keys := make([]string, len(nodes))
+	count := make(map[string]int)
+	repeated := false
+	for i, n := range nodes {
+		if r, ok := n.(*ast.AtRule); ok && isMovable(r) && !m.frozenInside(r) {
+			keys[i] = m.blockKey(r)
+			count[keys[i]]++
+			repeated = repeated || count[keys[i]] > 1
+		}
+	}
+	if !repeated {
+		return nodes
+	}
+	g := merging{minifier: m, byNames: make(map[string]int)}
+	for i, n := range nodes {
+		it := m.newItem(n)
+		if keys[i] == "" || count[keys[i]] < 2 {
+			g.items = append(g.items, it)
+			continue
+		}
+		it.names = keys[i]
+		if at, ok := g.byNames[it.names]; ok && g.joinBlock(at, it) {
+			continue
+		}
+		g.byNames[it.names] = len(g.items)
+		g.items = append(g.items, it)
+	}
+	if !g.changed {
+		return nodes
+	}
+	var out []ast.Node
+	for _, it := range g.items {
+		if it != nil {
+			out = append(out, it.node)
+		}
+	}
+	return out
+}
+
+// joinBlock joins a block with the earlier one at i, if either can move to the
+// other.
+func (g *merging) joinBlock(i int, it *item) bool {
+	earlier := g.items[i]
+	if earlier == nil || len(g.items)-i > maxDistance {
+		return false
+	}
+	free := func(moving *item) bool {
+		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && conflicts(moving, o) })
+	}
+	up := free(it)
+	if !up && !free(earlier) {
+		return false
+	}
+	joined := g.newItem(ast.WithBody(earlier.node, slices.Concat(ast.Body(earlier.node), ast.Body(it.node))))
+	joined.names = it.names
+	if up {
+		g.items[i] = joined
+	} else {
+		g.items[i] = nil
+		g.byNames[it.names] = len(g.items)
+		g.items = append(g.items, joined)
+	}
+	g.changed = true
+	return true
+}
+
+// blockKey returns a text that is the same for blocks with equal conditions.
+func (m *minifier) blockKey(r *ast.AtRule) string {
+	list, _ := prelude(token.Lower(r.Name), r.Prelude)
+	return token.Lower(r.Name) + " " + print.CompactValues(list)
+}
+
+// frozenInside reports whether something in a node must stay as it is.
+func (m *minifier) frozenInside(n ast.Node) bool {
+	return len(m.frozen) > 0 && (m.isFrozen(n) || slices.ContainsFunc(ast.Body(n), m.frozenInside))
+}
