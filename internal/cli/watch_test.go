@@ -81,10 +81,16 @@ func (w *watched) write(name, text string) {
 // has waits until an output file contains a text.
 func (w *watched) has(name, text string) {
 	w.t.Helper()
-	data, err := os.ReadFile(filepath.Join(w.dir, filepath.FromSlash(name)))
-	if err != nil || !strings.Contains(string(data), text) {
-		w.t.Errorf("%s lacks %q: %v\n%s", name, text, err, data)
+	var data []byte
+	var err error
+	for range 100 { // the build that wrote last may be one before the change
+		data, err = os.ReadFile(filepath.Join(w.dir, filepath.FromSlash(name)))
+		if err == nil && strings.Contains(string(data), text) {
+			return
+		}
+		time.Sleep(20 * time.Millisecond)
 	}
+	w.t.Errorf("%s lacks %q: %v\n%s", name, text, err, data)
 }
 
 // TestWatch changes the inputs of a watch and checks its builds.

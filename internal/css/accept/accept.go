@@ -42,63 +42,85 @@ func (b *Browsers) Feature(name string) bool {
 
 // Declaration reports whether all browsers accept a declaration.
 func (b *Browsers) Declaration(d *ast.Declaration) bool {
-	if b.targets.Empty() {
-		return false
-	}
-	return !slices.ContainsFunc(needs(d), func(need string) bool { return !b.Feature(need) })
+	return !slices.ContainsFunc(b.Needs(d), func(need string) bool { return !b.Feature(need) })
 }
 
 // Supersedes reports whether each browser that accepts earlier also accepts
 // later: if later follows earlier in a rule, no browser uses earlier for what
 // both set.
 func (b *Browsers) Supersedes(later, earlier *ast.Declaration) bool {
-	var known []string
-	for i, need := range needs(later) {
+	var of []string
+	for _, need := range b.Needs(later) {
 		if b.Feature(need) {
 			continue
 		}
-		if i == 0 || known == nil {
-			known = needs(earlier)
+		if of == nil {
+			of = b.Needs(earlier)
 		}
-		if !slices.Contains(known, need) {
+		if !slices.Contains(of, need) {
 			return false
 		}
 	}
 	return true
 }
 
-// needs returns the features that a browser must have to accept a declaration.
+// Needs returns the features that a browser must have to accept a declaration.
 // A feature without data starts with a question mark; nobody is known to have
-// it.
-func needs(d *ast.Declaration) []string {
+// it. The list must not be modified.
+func (*Browsers) Needs(d *ast.Declaration) []string {
 	if d.IsCustom() {
-		return []string{"css.properties.custom-property"}
+		return customNeeds
 	}
-	name := token.Lower(token.Unescape(d.Name))
-	_, standard := token.SplitVendor(name)
-	feature := browsers.Property(name)
-	if !browsers.Known(feature) {
-		feature = "?" + name
-	}
-	n := needed{property: browsers.Property(name), list: []string{feature}}
+	p := infoOf(d.Name)
 	values := ast.Significant(d.Value)
+	n := needed{info: p, list: p.base}
 	n.values(values)
 	if len(values) > 1 {
-		n.list = append(n.list, syntaxParts(n.property)...)
+		n.list = append(slices.Clip(n.list), p.longer...)
 	}
-	if !grammar.Open(values) {
-		definition, ok := grammar.Property(name)
-		if !ok {
-			definition, ok = grammar.Property(standard)
-		}
-		if ok {
-			_, ok = definition.Match(values)
-		}
-		if !ok {
-			n.add("?" + name + " " + text(values))
-		}
+	if !grammar.Open(values) && (!p.defined || !p.definition.Valid(values)) {
+		n.add("?" + p.name + " " + text(values))
 	}
 	return n.list
+}
+
+// customNeeds is what custom properties need.
+var customNeeds = []string{"css.properties.custom-property"}
+
+// info is what is known about a property.
+type info struct {
+	name       string   // in lower case
+	feature    string   // even without data
+	base       []string // the features that each of its declarations needs
+	longer     []string // those of values with several parts
+	definition grammar.Definition
+	defined    bool
+}
+
+// infos are the properties with data, by name as written.
+var infos sync.Map
+
+// infoOf returns what is known about a property, given by its name as written.
+func infoOf(written string) *info {
+	if p, ok := infos.Load(written); ok {
+		return p.(*info)
+	}
+	p := &info{name: token.Lower(token.Unescape(written))}
+	_, standard := token.SplitVendor(p.name)
+	p.feature = browsers.Property(p.name)
+	p.base = []string{"?" + p.name}
+	p.longer = syntaxParts(p.feature)
+	p.definition, p.defined = grammar.Property(p.name)
+	if !p.defined {
+		p.definition, p.defined = grammar.Property(standard)
+	}
+	if browsers.Known(p.feature) {
+		p.base = []string{p.feature}
+		if p.name == written {
+			infos.Store(written, p)
+		}
+	}
+	return p
 }
 
 // text returns values as text that identifies them, however numbers, strings and
@@ -129,14 +151,14 @@ func text(values []ast.Value) string {
 
 // needed collects features.
 type needed struct {
-	property string
-	list     []string
+	*info
+	list []string
 }
 
 // add adds a feature.
 func (n *needed) add(feature string) {
 	if !slices.Contains(n.list, feature) {
-		n.list = append(n.list, feature)
+		n.list = append(slices.Clip(n.list), feature)
 	}
 }
 
@@ -177,19 +199,40 @@ func knownOr(feature, name string) string {
 
 // keyword adds the features of a keyword in lower case.
 func (n *needed) keyword(word string) {
-	switch {
-	case word[0] == '-':
-		n.add("?" + word)
-	case browsers.Known("css.types.global_keywords." + word):
-		n.add("css.types.global_keywords." + word)
-	case browsers.Known("css.types.color.system-color." + word):
-		n.add("css.types.color.system-color." + word)
-	case word == "rebeccapurple":
-		n.add("css.types.color.named-color.rebeccapurple")
+	for _, feature := range keywordFeatures(keyword{n.feature, word}) {
+		n.add(feature)
 	}
-	if part := n.property + "." + word; browsers.Known(part) {
-		n.add(part)
+}
+
+// keyword is a keyword in the values of a property.
+type keyword struct{ property, word string }
+
+// keywords are the features of the keywords that have some.
+var keywords = sync.OnceValue(func() map[keyword][]string {
+	out := make(map[keyword][]string)
+	for _, feature := range browsers.Features() {
+		i := strings.LastIndexByte(feature, '.')
+		switch group, word := feature[:max(i, 0)], feature[i+1:]; {
+		case group == "css.types.global_keywords" || group == "css.types.color.system-color" ||
+			feature == "css.types.color.named-color.rebeccapurple":
+			out[keyword{"", word}] = append(out[keyword{"", word}], feature)
+		case strings.HasPrefix(group, "css.properties."):
+			out[keyword{group, word}] = append(out[keyword{group, word}], feature)
+		}
 	}
+	return out
+})
+
+// keywordFeatures returns the features of a keyword.
+func keywordFeatures(k keyword) []string {
+	if k.word[0] == '-' {
+		return []string{"?" + k.word}
+	}
+	all := keywords()
+	if general := all[keyword{"", k.word}]; general != nil {
+		return append(slices.Clip(general), all[k]...)
+	}
+	return all[k]
 }
 
 // function adds the features of a function.

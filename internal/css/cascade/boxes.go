@@ -2,6 +2,7 @@ package cascade
 
 import (
 	"fmt"
+	"slices"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/property"
@@ -52,9 +53,65 @@ func (c *comparison) same(a, b *claim) bool {
 	return c.acceptedAlike(a.of, b.of)
 }
 
+// expand returns what a declaration says about each longhand.
+func (c *comparison) expand(d *ast.Declaration) []fact {
+	facts, ok := c.expanded[d]
+	if !ok {
+		facts = expand(d)
+		c.expanded[d] = facts
+	}
+	return facts
+}
+
+// needs are features that some browser may not have.
+type needs []string
+
+// needsOf returns the features that a declaration needs, and some browser may
+// not have.
+func (c *comparison) needsOf(d *ast.Declaration) needs {
+	list, ok := c.needed[d]
+	if !ok {
+		for _, need := range c.browsers.Needs(d) {
+			if !c.browsers.Feature(need) {
+				list = append(list, need)
+			}
+		}
+		c.needed[d] = list
+	}
+	return list
+}
+
+// superseded reports whether each browser that accepts a declaration also
+// accepts a later one.
+func (c *comparison) superseded(d, later *ast.Declaration) bool {
+	list := c.needsOf(later)
+	return len(list) == 0 || !slices.ContainsFunc(list, func(need string) bool {
+		return !slices.Contains(c.needsOf(d), need)
+	})
+}
+
+// sameMeaning reports whether two declarations set the same, in the same
+// browsers.
+func (c *comparison) sameMeaning(a, b *ast.Declaration) bool {
+	if a == b {
+		return true
+	}
+	if a.Important != b.Important || a.Name != b.Name {
+		return false
+	}
+	key := [2]*ast.Declaration{a, b}
+	is, ok := c.equal[key]
+	if !ok {
+		is = ast.EqualValues(a.Value, b.Value) ||
+			slices.Equal(c.expand(a), c.expand(b)) && c.superseded(a, b) && c.superseded(b, a)
+		c.equal[key] = is
+	}
+	return is
+}
+
 // acceptedAlike reports whether the same browsers accept two declarations.
 func (c *comparison) acceptedAlike(a, b *ast.Declaration) bool {
-	return a == b || sameDeclaration(a, b) || c.browsers.Supersedes(a, b) && c.browsers.Supersedes(b, a)
+	return a == b || sameDeclaration(a, b) || c.superseded(b, a) && c.superseded(a, b)
 }
 
 // only records the difference that only one sheet has a claim.
@@ -85,7 +142,7 @@ func (c *comparison) pairUp(b *box) bool {
 			break
 		}
 		d, o := mine[0].nodes[i], theirs[0].nodes[k]
-		if d != o && !sameDeclaration(d, o) {
+		if !c.sameMeaning(d, o) {
 			break
 		}
 		c.pairs = append(c.pairs, pair{box: b, property: property.Of(d.Name), of: [2]*ast.Declaration{d, o},
@@ -116,7 +173,7 @@ func (c *comparison) facts(b *box, side int) facts {
 	out := facts{claims: make(map[string][]*claim)}
 	for _, r := range b.runs[side] {
 		for i, d := range r.nodes {
-			for _, f := range expand(d) {
+			for _, f := range c.expand(d) {
 				name := f.property.Name
 				if len(out.claims[name]) == 0 {
 					out.names = append(out.names, name)
@@ -162,7 +219,7 @@ func (c *comparison) withoutHidden(list []*claim) []*claim {
 func (c *comparison) hides(winning []*claim, f *claim) bool {
 	for i, w := range winning {
 		// Of equal ones that follow each other, the last one is enough.
-		if i == 0 && w.of.Important == f.of.Important && c.same(w, f) || c.browsers.Supersedes(w.of, f.of) {
+		if i == 0 && w.of.Important == f.of.Important && c.same(w, f) || c.superseded(f.of, w.of) {
 			return true
 		}
 	}

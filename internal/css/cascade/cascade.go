@@ -23,9 +23,11 @@ import (
 
 // Browsers are the browsers that sheets are compared for.
 type Browsers interface {
-	// Supersedes reports whether each browser that accepts earlier also accepts
-	// later, so that earlier has no effect if later follows it.
-	Supersedes(later, earlier *ast.Declaration) bool
+	// Needs returns the features that a browser must have to accept a
+	// declaration. It accepts the declaration if it has them.
+	Needs(d *ast.Declaration) []string
+	// Feature reports whether all browsers have a feature.
+	Feature(name string) bool
 	// Selector reports whether all browsers accept a selector.
 	Selector(s ast.Selector) bool
 }
@@ -56,10 +58,12 @@ func Compare(a, b []ast.Node, browsers Browsers) *Difference {
 // than are found at once.
 func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
 	c := comparison{browsers: browsers, most: most, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
-		selectors: make(map[*ast.Simple]chosen)}
+		selectors: make(map[*ast.Simple]chosen), expanded: make(map[*ast.Declaration][]fact),
+		needed: make(map[*ast.Declaration]needs), equal: make(map[[2]*ast.Declaration]bool)}
 	c.namespaces = declaresNamespace(a) || declaresNamespace(b)
 	x, y := c.read(a, 0), c.read(b, 1)
 	c.compareOthers(x, y)
+	c.pairs = make([]pair, 0, c.claims/2)
 	for _, box := range c.boxes {
 		if len(c.found) >= most {
 			break
@@ -84,7 +88,11 @@ type comparison struct {
 	byKey      map[boxKey]*box
 	boxes      []*box // in the order of their first declaration
 	pairs      []pair // what both sheets declare
+	expanded   map[*ast.Declaration][]fact
+	needed     map[*ast.Declaration]needs
+	equal      map[[2]*ast.Declaration]bool
 	sizes      [2]int // the number of declarations of each sheet
+	claims     int    // of declarations in boxes, in both sheets
 }
 
 // nameID is the number of a text: of conditions, or of a selector.
@@ -112,6 +120,8 @@ type box struct {
 	boxKey
 	of   ast.Selector // nil if it is nested
 	runs [2][]run     // in each sheet, in order
+
+	single [2][1]run // memory for the first run of each sheet
 }
 
 // run is the declarations of one rule, numbered from first.

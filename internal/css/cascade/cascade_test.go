@@ -1,6 +1,7 @@
 package cascade
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -22,8 +23,18 @@ func nodesOf(text string) []ast.Node {
 // and the selectors of CSS 2.
 type accepting func(d *ast.Declaration) bool
 
-func (a accepting) Supersedes(later, earlier *ast.Declaration) bool { return a(later) }
+// Needs returns nothing, or a feature that only this declaration needs.
+func (a accepting) Needs(d *ast.Declaration) []string {
+	if a(d) {
+		return nil
+	}
+	return []string{fmt.Sprintf("%p", d)}
+}
 
+// Feature reports that some browser lacks each feature.
+func (accepting) Feature(string) bool { return false }
+
+// Selector reports whether all browsers accept a selector.
 func (accepting) Selector(s ast.Selector) bool {
 	return accept.Of(browsers.Targets{}).Selector(s)
 }

@@ -93,8 +93,7 @@ func isValid(name string, values []ast.Value) bool {
 	if !ok {
 		return false
 	}
-	_, ok = definition.Match(values)
-	return ok
+	return definition.Valid(values)
 }
 
 // one returns the text of one value of a longhand.
@@ -152,15 +151,16 @@ func corners(name string, values []ast.Value) ([]part, bool) {
 	if i := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsDelim('/') }); i >= 0 {
 		across, down = values[:i], values[i+1:]
 	}
-	at := func(list []ast.Value, i int) string {
+	at := func(list []ast.Value, i int) ast.Value {
 		for i >= len(list) {
 			i = max(0, i-2)
 		}
-		return one("border-top-left-radius", list[i])
+		return list[i]
 	}
 	var out []part
 	for i, corner := range []string{"top-left", "top-right", "bottom-right", "bottom-left"} {
-		out = append(out, part{"border-" + corner + "-radius", at(across, i) + " " + at(down, i)})
+		name := "border-" + corner + "-radius"
+		out = append(out, part{name, longhandText(name, []ast.Value{at(across, i), at(down, i)}, true)})
 	}
 	return out, true
 }
@@ -212,7 +212,7 @@ func flexParts(_ string, values []ast.Value) ([]part, bool) {
 			continue
 		}
 		if basis != "" || v.Kind != token.Ident && v.Kind != token.Dimension && v.Kind != token.Percentage &&
-			!value.IsMath(v) {
+			v.Kind != token.Number && !value.IsMath(v) {
 			return nil, false
 		}
 		basis = one("flex-basis", *v)

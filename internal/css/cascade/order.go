@@ -189,8 +189,8 @@ func (o *ordering) compete(p, q *pair) bool {
 		return false
 	}
 	alike := false
-	for _, f := range p.expanded() {
-		for _, g := range q.expanded() {
+	for _, f := range o.factsOf(p) {
+		for _, g := range o.factsOf(q) {
 			if f.property.Name == g.property.Name && f.value == g.value {
 				alike = true
 			} else if property.Compete(f.property, g.property) {
@@ -201,10 +201,10 @@ func (o *ordering) compete(p, q *pair) bool {
 	return alike && !o.acceptedAlike(a, b)
 }
 
-// expanded returns the facts of a pair.
-func (p *pair) expanded() []fact {
+// factsOf returns the facts of a pair.
+func (o *ordering) factsOf(p *pair) []fact {
 	if p.facts == nil {
-		p.facts = expand(p.of[0])
+		p.facts = o.expand(p.of[0])
 	}
 	return p.facts
 }

@@ -88,7 +88,7 @@ func (r *reader) nodes(nodes []ast.Node, in context) {
 		case *ast.StyleRule:
 			r.styleRule(n, in)
 		case *ast.Declaration:
-			list := []*ast.Declaration{n}
+			list := append(make([]*ast.Declaration, 0, len(nodes)-i), n)
 			for i+1 < len(nodes) {
 				d, ok := nodes[i+1].(*ast.Declaration)
 				if !ok {
@@ -235,10 +235,12 @@ func (r *reader) declarations(list []*ast.Declaration, in context) {
 		b := r.byKey[key]
 		if b == nil {
 			b = &box{boxKey: key, of: s.of}
+			b.runs[0], b.runs[1] = b.single[0][:0:1], b.single[1][:0:1]
 			r.byKey[key] = b
 			r.boxes = append(r.boxes, b)
 		}
 		b.runs[r.side] = append(b.runs[r.side], run{first, list})
+		r.claims += len(list)
 	}
 }
 

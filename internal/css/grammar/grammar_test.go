@@ -272,7 +272,7 @@ func benchmarkMatch(b *testing.B, forget bool) {
 	b.ReportAllocs()
 	for b.Loop() {
 		if forget {
-			load().verdicts.fit = nil
+			load().verdicts.valid = nil
 		}
 		for i, d := range defs {
 			d.Match(lists[i])

@@ -48,29 +48,34 @@ var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer", "re
 // [Open]). Definitions that the data leaves open, and matches that would take
 // too long, count as valid.
 func (d Definition) Match(values []ast.Value) (m Misfit, ok bool) {
-	if d.syntax == "" {
+	if d.Valid(values) {
 		return m, true
 	}
-	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' &&
-		slices.Contains(wide, token.Lower(values[0].Text)) {
-		return m, true
-	}
-	var room [128]byte
-	shape := appendShape(append(room[:0], d.name...), values)
-	if d.table.verdicts.fits(shape) {
-		return m, true
-	}
-	e := d.table.expr(d.name, everything[0], everything[1])
-	work := &work{left: maxWork}
-	if e == nil || d.table.plainly(e, values, 0) || fits(d.table, e, values, nil, work) {
-		d.table.verdicts.add(shape)
-		return m, true
-	}
-	work.tracer = new(tracer)
-	if fits(d.table, e, values, nil, work) {
+	work := &work{left: maxWork, tracer: new(tracer)}
+	if fits(d.table, d.table.expr(d.name, everything[0], everything[1]), values, nil, work) {
 		return m, true
 	}
 	return work.tracer.found(), false
+}
+
+// Valid is [Definition.Match] without an explanation, and faster.
+func (d Definition) Valid(values []ast.Value) bool {
+	if d.syntax == "" {
+		return true
+	}
+	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' &&
+		slices.Contains(wide, token.Lower(values[0].Text)) {
+		return true
+	}
+	var room [128]byte
+	shape := appendShape(append(room[:0], d.name...), values)
+	if valid, known := d.table.verdicts.of(shape); known {
+		return valid
+	}
+	e := d.table.expr(d.name, everything[0], everything[1])
+	valid := e == nil || d.table.plainly(e, values, 0) || fits(d.table, e, values, nil, &work{left: maxWork})
+	d.table.verdicts.add(shape, valid)
+	return valid
 }
 
 // Open reports whether values contain a substitution function, so that their

@@ -14,11 +14,11 @@ import (
 // This file caches which values are valid, by shape: most values of a site only
 // differ in numbers and colours, which are irrelevant for most definitions.
 
-// verdicts are the shapes of valid values, each prefixed with the name of a
-// definition. It is safe for concurrent use.
+// verdicts say whether the values of a shape are valid, by the shape after the
+// name of a definition. It is safe for concurrent use.
 type verdicts struct {
-	mu  sync.RWMutex
-	fit map[string]struct{}
+	mu    sync.RWMutex
+	valid map[string]bool
 }
 
 // maxVerdicts limits the number of cached shapes, and maxShape the length of
@@ -28,25 +28,25 @@ const (
 	maxShape    = 256
 )
 
-// fits reports whether a shape is known to be valid.
-func (v *verdicts) fits(shape []byte) bool {
+// of returns whether the values of a shape are valid, if that is known.
+func (v *verdicts) of(shape []byte) (valid, known bool) {
 	v.mu.RLock()
 	defer v.mu.RUnlock()
-	_, ok := v.fit[string(shape)]
-	return ok
+	valid, known = v.valid[string(shape)]
+	return valid, known
 }
 
-// add records a valid shape.
-func (v *verdicts) add(shape []byte) {
+// add records whether the values of a shape are valid.
+func (v *verdicts) add(shape []byte, valid bool) {
 	if len(shape) > maxShape {
 		return
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if v.fit == nil || len(v.fit) >= maxVerdicts {
-		v.fit = make(map[string]struct{})
+	if v.valid == nil || len(v.valid) >= maxVerdicts {
+		v.valid = make(map[string]bool)
 	}
-	v.fit[string(shape)] = struct{}{}
+	v.valid[string(shape)] = valid
 }
 
 // limits are the ends of all number ranges in definitions, in increasing order.

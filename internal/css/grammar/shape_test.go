@@ -68,7 +68,7 @@ func TestShapes(t *testing.T) {
 	if fit < same/100 {
 		t.Errorf("only %d of %d values fit", fit, same)
 	}
-	if n := len(table.verdicts.fit); n == 0 || n > maxVerdicts {
+	if n := len(table.verdicts.valid); n == 0 || n > maxVerdicts {
 		t.Errorf("%d shapes are remembered", n)
 	}
 }

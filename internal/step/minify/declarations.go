@@ -4,7 +4,6 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
-	"rinzel/internal/css/property"
 )
 
 // This file minifies the declarations of a rule: it removes those that
@@ -25,7 +24,7 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 	list := make([]claim, n)
 	for i := range list {
 		d := nodes[i].(*ast.Declaration)
-		list[i] = claim{property.Of(d.Name), d}
+		list[i] = m.claimOf(d)
 	}
 	list = m.withoutLosers(list)
 	list = m.combine(list)
@@ -71,6 +70,3 @@ func (m *minifier) overrides(c, o claim) bool {
 	return (c.of.Important || !o.of.Important) && c.property.Covers(o.property) &&
 		m.accept.Supersedes(c.of, o.of)
 }
-
-// combine is a placeholder.
-func (m *minifier) combine(list []claim) []claim { return list }

@@ -25,6 +25,7 @@ import (
 	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/known"
+	"rinzel/internal/css/property"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
 )
@@ -45,7 +46,8 @@ const maxPasses = 8
 // Nodes returns minified nodes. Nodes that cannot be shortened are shared, not
 // copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
-	m := &minifier{accept: accept.Of(opts.Targets), frozen: opts.Frozen}
+	m := &minifier{accept: accept.Of(opts.Targets), frozen: opts.Frozen, properties: make(map[string]*property.Property),
+		minimal: make(map[uint64]bool)}
 	m.namespaces = slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
@@ -58,7 +60,11 @@ type minifier struct {
 	accept     *accept.Browsers
 	frozen     map[source.Pos]bool
 	namespaces bool // the sheet declares namespaces
+	properties map[string]*property.Property
+	minimal    map[uint64]bool // declarations that cannot be shortened, by hash
 	buf        []byte
+	parts      []part  // memory of the parts of items
+	claims     []claim // memory of the claims of parts
 }
 
 // blockKind is what a block contains.
@@ -94,7 +100,7 @@ func (m *minifier) block(nodes []ast.Node, kind blockKind) []ast.Node {
 func (m *minifier) node(n ast.Node, in blockKind) ast.Edit {
 	switch n := n.(type) {
 	case *ast.Declaration:
-		return m.declaration(n, in)
+		return m.declaration(n)
 	case *ast.BadDeclaration, *ast.BadRule:
 		return ast.Remove // every browser skips it (CSS Syntax Level 3, section 5)
 	case *ast.StyleRule:

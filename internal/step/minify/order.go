@@ -28,7 +28,7 @@ type item struct {
 // part is a rule that an item consists of or contains.
 type part struct {
 	selectors []ast.Selector
-	weights   []selector.Specificity // of each selector
+	weights   []selector.Specificity // of each selector; nil if they were not needed so far
 	// anywhere is set if the elements and the specificity are not known: the
 	// rule is nested or in a scope.
 	anywhere bool
@@ -40,15 +40,16 @@ type part struct {
 type claim struct {
 	property *property.Property
 	of       *ast.Declaration
+	hash     uint64 // of the value; different values may have the same
 }
 
 // conditional are the at-rules that only restrict where their rules apply, so
 // that their blocks can be joined and moved like rules.
 func conditional(name string) bool { return known.IsCondition(name) && name != "starting-style" }
 
-// newItem returns the item of a node.
-func (m *minifier) newItem(n ast.Node) *item {
-	it := &item{node: n}
+// fill sets an item to that of a node.
+func (m *minifier) fill(it *item, n ast.Node) {
+	it.node = n
 	switch n := n.(type) {
 	case *ast.StyleRule:
 		if isPlain(n) {
@@ -60,8 +61,12 @@ func (m *minifier) newItem(n ast.Node) *item {
 	default:
 		it.fixed = true
 	}
-	it.gather(n, false)
-	return it
+	start := len(m.parts)
+	m.gather(n, false)
+	it.parts = m.parts[start:len(m.parts):len(m.parts)]
+	for i := range it.parts {
+		it.kinds |= it.parts[i].kinds
+	}
 }
 
 // isPlain reports whether a rule has declarations only.
@@ -86,53 +91,82 @@ func isMovable(r *ast.AtRule) bool {
 	})
 }
 
-// gather adds the parts of a node.
-func (it *item) gather(n ast.Node, anywhere bool) {
+// gather adds the parts of a node to those of the block.
+func (m *minifier) gather(n ast.Node, anywhere bool) {
 	switch n := n.(type) {
 	case *ast.StyleRule:
-		p := part{selectors: n.Selectors, anywhere: anywhere}
-		for _, s := range n.Selectors {
-			p.weights = append(p.weights, selector.Of(s))
-			if selector.Contains(s, ast.NestingSelector) {
-				p.anywhere = true
+		if !anywhere {
+			for _, s := range n.Selectors {
+				anywhere = anywhere || selector.Contains(s, ast.NestingSelector)
 			}
 		}
-		p.claim(n.Nodes)
-		it.add(p)
+		m.claim(part{selectors: n.Selectors, anywhere: anywhere}, n.Nodes)
 		for _, inner := range n.Nodes {
-			it.gather(inner, true)
+			if !isDeclaration(inner) {
+				m.gather(inner, true)
+			}
 		}
 	case *ast.AtRule:
 		if n.Block == nil || !known.HoldsStyleRules(token.Lower(n.Name)) {
 			return
 		}
 		anywhere = anywhere || token.EqualFold(n.Name, "scope")
-		p := part{anywhere: true}
-		p.claim(n.Block.Nodes) // declarations in a nested at-rule
-		it.add(p)
+		m.claim(part{anywhere: true}, n.Block.Nodes) // declarations in a nested at-rule
 		for _, inner := range n.Block.Nodes {
-			it.gather(inner, anywhere)
+			if !isDeclaration(inner) {
+				m.gather(inner, anywhere)
+			}
 		}
 	}
 }
 
-// add adds a part that declares something.
-func (it *item) add(p part) {
-	if len(p.claims) > 0 {
-		it.parts = append(it.parts, p)
-		it.kinds |= p.kinds
-	}
-}
-
-// claim adds the declarations among nodes.
-func (p *part) claim(nodes []ast.Node) {
+// claim adds a part with the declarations among nodes, if there are any.
+func (m *minifier) claim(p part, nodes []ast.Node) {
+	start := len(m.claims)
 	for _, n := range nodes {
 		if d, ok := n.(*ast.Declaration); ok {
-			c := claim{property.Of(d.Name), d}
-			p.claims = append(p.claims, c)
+			c := m.claimOf(d)
+			m.claims = append(m.claims, c)
 			p.kinds |= c.property.Kinds()
 		}
 	}
+	if p.claims = m.claims[start:len(m.claims):len(m.claims)]; len(p.claims) > 0 {
+		m.parts = append(m.parts, p)
+	}
+}
+
+// claimOf returns the claim of a declaration.
+func (m *minifier) claimOf(d *ast.Declaration) claim {
+	return claim{m.property(d.Name), d, hashDeclaration(d)}
+}
+
+// hashOf adds values to an FNV-1a hash.
+func hashOf(hash uint64, values []ast.Value) uint64 {
+	for i := range values {
+		v := &values[i]
+		mark := byte(v.Kind) << 1
+		if v.Space {
+			mark |= 1
+		}
+		hash = (hash ^ uint64(mark)) * 1099511628211
+		for k := 0; k < len(v.Text); k++ {
+			hash = (hash ^ uint64(v.Text[k])) * 1099511628211
+		}
+		if v.Inner != nil {
+			hash = hashOf(hash, v.Inner.Values)
+		}
+	}
+	return hash
+}
+
+// property returns the property with a name as written.
+func (m *minifier) property(name string) *property.Property {
+	p := m.properties[name]
+	if p == nil {
+		p = property.Of(name)
+		m.properties[name] = p
+	}
+	return p
 }
 
 // onlyAll is the bit that all sets of kinds have in common.
@@ -170,7 +204,8 @@ func (p *part) competes(q *part) bool {
 // competes reports whether two declarations compete and differ.
 func (c *claim) competes(o *claim) bool {
 	return c.of.Important == o.of.Important && property.Compete(c.property, o.property) &&
-		!(c.property.Standard == o.property.Standard && ast.EqualValues(c.of.Value, o.of.Value))
+		!(c.property.Standard == o.property.Standard && (c.hash == o.hash || c.property != o.property) &&
+			ast.EqualValues(c.of.Value, o.of.Value))
 }
 
 // maxMeetings limits the pairs of selectors that are compared.
@@ -182,6 +217,8 @@ func (p *part) meets(q *part) bool {
 	if p.anywhere || q.anywhere || len(p.selectors)*len(q.selectors) > maxMeetings {
 		return true
 	}
+	p.weigh()
+	q.weigh()
 	for i, a := range p.selectors {
 		for k, b := range q.selectors {
 			if p.weights[i] == q.weights[k] && !selector.Disjoint(a, b) {
@@ -190,4 +227,13 @@ func (p *part) meets(q *part) bool {
 		}
 	}
 	return false
+}
+
+// weigh computes the weights.
+func (p *part) weigh() {
+	if p.weights == nil {
+		for _, s := range p.selectors {
+			p.weights = append(p.weights, selector.Of(s))
+		}
+	}
 }

@@ -13,34 +13,55 @@ import (
 // mergeRules merges style rules with equal selectors, or with equal
 // declarations.
 func (m *minifier) mergeRules(nodes []ast.Node) []ast.Node {
+	rules := 0
+	for _, n := range nodes {
+		if _, ok := n.(*ast.StyleRule); ok {
+			rules++
+		}
+	}
+	if rules < 2 {
+		return nodes
+	}
+	items := m.items(nodes)
+	changed := false
 	for range maxPasses {
-		merged, changed := m.mergePass(nodes)
-		if !changed {
+		g := merging{minifier: m, items: make([]*item, 0, len(items)), byNames: make(map[string]int, len(items)),
+			byBody: make(map[string]int, len(items))}
+		for _, it := range items {
+			g.add(it)
+		}
+		if !g.changed {
 			break
 		}
-		nodes = merged
+		changed = true
+		items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
 	}
-	return nodes
+	if !changed {
+		return nodes
+	}
+	return nodesOf(items)
 }
 
-// mergePass merges rules once.
-func (m *minifier) mergePass(nodes []ast.Node) (out []ast.Node, changed bool) {
-	if len(nodes) < 2 {
-		return nodes, false
+// items returns the items of nodes.
+func (m *minifier) items(nodes []ast.Node) []*item {
+	list := make([]item, len(nodes))
+	out := make([]*item, len(nodes))
+	for i, n := range nodes {
+		m.fill(&list[i], n)
+		out[i] = &list[i]
 	}
-	g := merging{minifier: m, byNames: make(map[string]int), byBody: make(map[string]int)}
-	for _, n := range nodes {
-		g.add(m.newItem(n))
-	}
-	if !g.changed {
-		return nodes, false
-	}
-	for _, it := range g.items {
+	return out
+}
+
+// nodesOf returns the nodes of items that are not nil.
+func nodesOf(items []*item) []ast.Node {
+	out := make([]ast.Node, 0, len(items))
+	for _, it := range items {
 		if it != nil {
 			out = append(out, it.node)
 		}
 	}
-	return out, true
+	return out
 }
 
 // merging is the state of one pass over a block.
@@ -62,7 +83,9 @@ func (g *merging) add(it *item) {
 		g.items = append(g.items, it)
 		return
 	}
-	it.names, it.body = g.text(it.rule)
+	if it.names == "" {
+		it.names, it.body = g.text(it.rule)
+	}
 	if i, ok := g.byNames[it.names]; ok && g.join(i, it, sameNames) {
 		return
 	}
@@ -132,7 +155,8 @@ func (g *merging) joined(a, b *item, like likeness) *item {
 	} else {
 		r.Selectors = withoutDoubles(slices.Concat(a.rule.Selectors, b.rule.Selectors))
 	}
-	it := g.newItem(&r)
+	it := new(item)
+	g.fill(it, &r)
 	it.names, it.body = g.text(&r)
 	return it
 }
@@ -160,8 +184,7 @@ func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
 		return nodes
 	}
 	g := merging{minifier: m, byNames: make(map[string]int)}
-	for i, n := range nodes {
-		it := m.newItem(n)
+	for i, it := range m.items(nodes) {
 		if keys[i] == "" || count[keys[i]] < 2 {
 			g.items = append(g.items, it)
 			continue
@@ -176,13 +199,7 @@ func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
 	if !g.changed {
 		return nodes
 	}
-	var out []ast.Node
-	for _, it := range g.items {
-		if it != nil {
-			out = append(out, it.node)
-		}
-	}
-	return out
+	return nodesOf(g.items)
 }
 
 // joinBlock joins a block with the earlier one at i, if either can move to the
@@ -199,7 +216,8 @@ func (g *merging) joinBlock(i int, it *item) bool {
 	if !up && !free(earlier) {
 		return false
 	}
-	joined := g.newItem(ast.WithBody(earlier.node, slices.Concat(ast.Body(earlier.node), ast.Body(it.node))))
+	joined := new(item)
+	g.fill(joined, ast.WithBody(earlier.node, slices.Concat(ast.Body(earlier.node), ast.Body(it.node))))
 	joined.names = it.names
 	if up {
 		g.items[i] = joined

@@ -30,10 +30,34 @@ type valueContext struct {
 }
 
 // declaration minifies a declaration.
-func (m *minifier) declaration(d *ast.Declaration, in blockKind) ast.Edit {
+func (m *minifier) declaration(d *ast.Declaration) ast.Edit {
 	if d.IsCustom() || m.isFrozen(d) {
 		return ast.Keep
 	}
+	hash := hashDeclaration(d)
+	if m.minimal[hash] {
+		return ast.Keep
+	}
+	edit := m.shorterDeclaration(d)
+	if !edit.Changed() {
+		m.minimal[hash] = true
+	}
+	return edit
+}
+
+// hashDeclaration returns a hash of the name and the value of a declaration. Two
+// different ones have the same in so few cases that it does not matter if one is
+// not shortened because of that.
+func hashDeclaration(d *ast.Declaration) uint64 {
+	hash := uint64(14695981039346656037) // FNV-1a
+	for i := 0; i < len(d.Name); i++ {
+		hash = (hash ^ uint64(d.Name[i])) * 1099511628211
+	}
+	return hashOf(hash, d.Value)
+}
+
+// shorterDeclaration shortens a declaration.
+func (m *minifier) shorterDeclaration(d *ast.Declaration) ast.Edit {
 	name := token.Lower(d.Name)
 	if slices.ContainsFunc(d.Value, func(v ast.Value) bool {
 		return v.Kind == token.Colon && strings.HasSuffix(name, "filter") ||

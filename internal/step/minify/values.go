@@ -107,8 +107,7 @@ func isValid(name string, list []ast.Value) bool {
 	if !ok || grammar.Open(list) {
 		return false
 	}
-	_, ok = definition.Match(list)
-	return ok
+	return definition.Valid(list)
 }
 
 // is reports whether a list is one keyword, given in lower case.
