@@ -148,14 +148,17 @@ func Compete(p, q *Property) bool {
 	}
 	for _, a := range p.Longhands {
 		for _, b := range q.Longhands {
-			if a.kind == b.kind && (a.Name == b.Name || a.logical != b.logical || a.Legacy || b.Legacy ||
-				p.Legacy || q.Legacy) {
+			if a.kind == b.kind && (a.Standard == b.Standard || a.logical != b.logical || a.isUnclear() || b.isUnclear()) {
 				return true
 			}
 		}
 	}
 	return false
 }
+
+// isUnclear reports whether a longhand may be another name of any property of
+// its kind.
+func (p *Property) isUnclear() bool { return p.Legacy && p.Standard == p.Name }
 
 // Covers reports whether p sets everything that q sets.
 func (p *Property) Covers(q *Property) bool {

@@ -83,15 +83,29 @@ func (m *minifier) isFrozen(n ast.Node) bool { return m.frozen[n.Pos()] }
 
 // block minifies the nodes of a block or of the sheet.
 func (m *minifier) block(nodes []ast.Node, kind blockKind) []ast.Node {
-	if kind == inSheet {
-		nodes = m.joinBlocks(nodes)
-	}
 	nodes, _ = ast.Map(nodes, func(n ast.Node) ast.Edit { return m.node(n, kind) })
 	switch kind {
 	case inSheet:
-		return m.mergeRules(nodes)
+		return m.mergeAll(nodes)
 	case inRule:
 		return m.declarations(nodes)
+	}
+	return nodes
+}
+
+// mergeAll merges blocks and rules, the nodes of which are minified, as often as
+// that makes others equal.
+func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
+	for pass := range maxPasses {
+		joined, changed := m.joinBlocks(nodes)
+		if pass > 0 && !changed {
+			break
+		}
+		merged, mergedRules := m.mergeRules(joined)
+		nodes = merged
+		if !mergedRules {
+			break
+		}
 	}
 	return nodes
 }

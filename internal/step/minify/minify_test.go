@@ -20,6 +20,12 @@ func minifiedFor(src string, targets browsers.Targets) string {
 	return print.Sheet(nodes, print.Options{Compact: true})
 }
 
+// asIs returns a sheet that is only printed compactly.
+func asIs(src string) string {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
+	return print.Sheet(sheet.Nodes, print.Options{Compact: true})
+}
+
 func TestMinify(t *testing.T) {
 	tests := []struct{ name, src, want string }{
 		{"numbers", `a { margin: 0.50em +1.0px -0.0px 1.50E+03px; width: 010.00% }`, `a{margin:.5em 1px 0 1.5e+03px;width:10%}`},

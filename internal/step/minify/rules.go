@@ -11,8 +11,8 @@ import (
 // This file merges the rules of a block.
 
 // mergeRules merges style rules with equal selectors, or with equal
-// declarations.
-func (m *minifier) mergeRules(nodes []ast.Node) []ast.Node {
+// declarations. It reports whether there were any.
+func (m *minifier) mergeRules(nodes []ast.Node) (merged []ast.Node, changed bool) {
 	rules := 0
 	for _, n := range nodes {
 		if _, ok := n.(*ast.StyleRule); ok {
@@ -20,10 +20,9 @@ func (m *minifier) mergeRules(nodes []ast.Node) []ast.Node {
 		}
 	}
 	if rules < 2 {
-		return nodes
+		return nodes, false
 	}
 	items := m.items(nodes)
-	changed := false
 	for range maxPasses {
 		g := merging{minifier: m, items: make([]*item, 0, len(items)), byNames: make(map[string]int, len(items)),
 			byBody: make(map[string]int, len(items))}
@@ -37,9 +36,9 @@ func (m *minifier) mergeRules(nodes []ast.Node) []ast.Node {
 		items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
 	}
 	if !changed {
-		return nodes
+		return nodes, false
 	}
-	return nodesOf(items)
+	return nodesOf(items), true
 }
 
 // items returns the items of nodes.
@@ -168,8 +167,9 @@ func (m *minifier) listable(a, b *ast.StyleRule) bool {
 	return !slices.ContainsFunc(a.Selectors, unknown) && !slices.ContainsFunc(b.Selectors, unknown)
 }
 
-// joinBlocks joins conditional blocks with equal conditions.
-func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
+// joinBlocks joins conditional blocks with equal conditions. It reports whether
+// there were any.
+func (m *minifier) joinBlocks(nodes []ast.Node) (joined []ast.Node, changed bool) {
 	keys := make([]string, len(nodes))
 	count := make(map[string]int)
 	repeated := false
@@ -181,7 +181,7 @@ func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
 		}
 	}
 	if !repeated {
-		return nodes
+		return nodes, false
 	}
 	g := merging{minifier: m, byNames: make(map[string]int)}
 	for i, it := range m.items(nodes) {
@@ -197,9 +197,9 @@ func (m *minifier) joinBlocks(nodes []ast.Node) []ast.Node {
 		g.items = append(g.items, it)
 	}
 	if !g.changed {
-		return nodes
+		return nodes, false
 	}
-	return nodesOf(g.items)
+	return nodesOf(g.items), true
 }
 
 // joinBlock joins a block with the earlier one at i, if either can move to the
@@ -217,7 +217,8 @@ func (g *merging) joinBlock(i int, it *item) bool {
 		return false
 	}
 	joined := new(item)
-	g.fill(joined, ast.WithBody(earlier.node, slices.Concat(ast.Body(earlier.node), ast.Body(it.node))))
+	body := g.mergeAll(slices.Concat(ast.Body(earlier.node), ast.Body(it.node)))
+	g.fill(joined, ast.WithBody(earlier.node, body))
 	joined.names = it.names
 	if up {
 		g.items[i] = joined
