@@ -4,7 +4,6 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
-	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/property"
 	"rinzel/internal/css/token"
@@ -226,7 +225,7 @@ func (g *group) has(name string) bool {
 // valid, all browsers accept it, and it does not depend on substitution.
 func (m *minifier) isSimple(c *claim) bool {
 	values := c.of.Value
-	return !grammar.Open(values) && !hasComment(values) && isValid(c.property.Name, values) && m.accept.Declaration(c.of) &&
+	return !hasComment(values) && isValid(c.property.Name, values) && m.accept.Declaration(c.of) &&
 		!slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Comma })
 }
 

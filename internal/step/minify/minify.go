@@ -96,18 +96,41 @@ func (m *minifier) block(nodes []ast.Node, kind blockKind) []ast.Node {
 // mergeAll merges blocks and rules, the nodes of which are minified, as often as
 // that makes others equal.
 func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
+	if !mayMerge(nodes) {
+		return nodes
+	}
+	items := m.items(nodes)
+	changed := false
 	for pass := range maxPasses {
-		joined, changed := m.joinBlocks(nodes)
-		if pass > 0 && !changed {
+		joined := m.joinBlocks(&items)
+		changed = changed || joined
+		if pass > 0 && !joined || !m.mergeRules(&items) {
 			break
 		}
-		merged, mergedRules := m.mergeRules(joined)
-		nodes = merged
-		if !mergedRules {
-			break
+		changed = true
+	}
+	if !changed {
+		return nodes
+	}
+	out := make([]ast.Node, len(items))
+	for i, it := range items {
+		out[i] = it.node
+	}
+	return out
+}
+
+// mayMerge reports whether there are two rules or two at-rules among nodes.
+func mayMerge(nodes []ast.Node) bool {
+	rules, atRules := 0, 0
+	for _, n := range nodes {
+		switch n.(type) {
+		case *ast.StyleRule:
+			rules++
+		case *ast.AtRule:
+			atRules++
 		}
 	}
-	return nodes
+	return rules > 1 || atRules > 1
 }
 
 // node minifies one node of a block.

@@ -20,9 +20,18 @@ type item struct {
 	// fixed is set if it must keep its place; others may still move past it.
 	fixed bool
 	parts []part
-	kinds uint64 // of all declarations, see [property.Property.Kinds]
-	names string // text of the selectors, or of the name and prelude of a block
-	body  string // text of the declarations
+	kinds uint64     // of all declarations, see [property.Property.Kinds]
+	names string     // text of the selectors, or of the name and prelude of a block
+	text  string     // of the declarations
+	nodes []ast.Node // of a block that was joined with others, until all are
+}
+
+// body returns the nodes of a block.
+func (it *item) body() []ast.Node {
+	if it.nodes != nil {
+		return it.nodes
+	}
+	return slices.Clip(ast.Body(it.node))
 }
 
 // part is a rule that an item consists of or contains.
@@ -40,7 +49,8 @@ type part struct {
 type claim struct {
 	property *property.Property
 	of       *ast.Declaration
-	hash     uint64 // of the value; different values may have the same
+	kinds    uint64 // of the property
+	hash     uint64 // of the name and the value; different ones may have the same
 }
 
 // conditional are the at-rules that only restrict where their rules apply, so
@@ -127,7 +137,7 @@ func (m *minifier) claim(p part, nodes []ast.Node) {
 		if d, ok := n.(*ast.Declaration); ok {
 			c := m.claimOf(d)
 			m.claims = append(m.claims, c)
-			p.kinds |= c.property.Kinds()
+			p.kinds |= c.kinds
 		}
 	}
 	if p.claims = m.claims[start:len(m.claims):len(m.claims)]; len(p.claims) > 0 {
@@ -137,7 +147,8 @@ func (m *minifier) claim(p part, nodes []ast.Node) {
 
 // claimOf returns the claim of a declaration.
 func (m *minifier) claimOf(d *ast.Declaration) claim {
-	return claim{m.property(d.Name), d, hashDeclaration(d)}
+	p := m.property(d.Name)
+	return claim{p, d, p.Kinds(), hashDeclaration(d)}
 }
 
 // hashOf adds values to an FNV-1a hash.
@@ -192,8 +203,13 @@ func conflicts(a, b *item) bool {
 // competes reports whether declarations of two parts compete and differ.
 func (p *part) competes(q *part) bool {
 	for i := range p.claims {
+		c := &p.claims[i]
+		if common := c.kinds & q.kinds; common == 0 || common == onlyAll {
+			continue
+		}
 		for k := range q.claims {
-			if p.claims[i].competes(&q.claims[k]) {
+			o := &q.claims[k]
+			if common := c.kinds & o.kinds; common != 0 && common != onlyAll && c.competes(o) {
 				return true
 			}
 		}
@@ -203,9 +219,14 @@ func (p *part) competes(q *part) bool {
 
 // competes reports whether two declarations compete and differ.
 func (c *claim) competes(o *claim) bool {
-	return c.of.Important == o.of.Important && property.Compete(c.property, o.property) &&
-		!(c.property.Standard == o.property.Standard && (c.hash == o.hash || c.property != o.property) &&
-			ast.EqualValues(c.of.Value, o.of.Value))
+	if c.of.Important != o.of.Important || c.of == o.of {
+		return false
+	}
+	if c.property == o.property && c.hash != o.hash {
+		return true
+	}
+	return property.Compete(c.property, o.property) &&
+		!(c.property.Standard == o.property.Standard && ast.EqualValues(c.of.Value, o.of.Value))
 }
 
 // maxMeetings limits the pairs of selectors that are compared.

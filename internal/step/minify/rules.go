@@ -12,33 +12,21 @@ import (
 
 // mergeRules merges style rules with equal selectors, or with equal
 // declarations. It reports whether there were any.
-func (m *minifier) mergeRules(nodes []ast.Node) (merged []ast.Node, changed bool) {
-	rules := 0
-	for _, n := range nodes {
-		if _, ok := n.(*ast.StyleRule); ok {
-			rules++
-		}
-	}
-	if rules < 2 {
-		return nodes, false
-	}
-	items := m.items(nodes)
+func (m *minifier) mergeRules(items *[]*item) bool {
+	changed := false
 	for range maxPasses {
-		g := merging{minifier: m, items: make([]*item, 0, len(items)), byNames: make(map[string]int, len(items)),
-			byBody: make(map[string]int, len(items))}
-		for _, it := range items {
+		g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int, len(*items)),
+			byText: make(map[string]int, len(*items))}
+		for _, it := range *items {
 			g.add(it)
 		}
 		if !g.changed {
 			break
 		}
 		changed = true
-		items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
+		*items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
 	}
-	if !changed {
-		return nodes, false
-	}
-	return nodesOf(items), true
+	return changed
 }
 
 // items returns the items of nodes.
@@ -52,23 +40,12 @@ func (m *minifier) items(nodes []ast.Node) []*item {
 	return out
 }
 
-// nodesOf returns the nodes of items that are not nil.
-func nodesOf(items []*item) []ast.Node {
-	out := make([]ast.Node, 0, len(items))
-	for _, it := range items {
-		if it != nil {
-			out = append(out, it.node)
-		}
-	}
-	return out
-}
-
 // merging is the state of one pass over a block.
 type merging struct {
 	*minifier
 	items   []*item        // nil for those that were merged into a later one
 	byNames map[string]int // index of the last rule with a selector list
-	byBody  map[string]int // index of the last rule with a body
+	byText  map[string]int // index of the last rule with a block
 	changed bool
 }
 
@@ -83,12 +60,12 @@ func (g *merging) add(it *item) {
 		return
 	}
 	if it.names == "" {
-		it.names, it.body = g.text(it.rule)
+		it.names, it.text = g.text(it.rule)
 	}
 	if i, ok := g.byNames[it.names]; ok && g.join(i, it, sameNames) {
 		return
 	}
-	if i, ok := g.byBody[it.body]; ok && g.join(i, it, sameBody) {
+	if i, ok := g.byText[it.text]; ok && g.join(i, it, sameBody) {
 		return
 	}
 	g.append(it)
@@ -96,7 +73,7 @@ func (g *merging) add(it *item) {
 
 // append adds an item at the end.
 func (g *merging) append(it *item) {
-	g.byNames[it.names], g.byBody[it.body] = len(g.items), len(g.items)
+	g.byNames[it.names], g.byText[it.text] = len(g.items), len(g.items)
 	g.items = append(g.items, it)
 }
 
@@ -126,7 +103,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 		return false
 	case like == sameNames && earlier.names != it.names: // it was merged with others since
 		return false
-	case like == sameBody && (earlier.body != it.body || !g.listable(earlier.rule, it.rule)):
+	case like == sameBody && (earlier.text != it.text || !g.listable(earlier.rule, it.rule)):
 		return false
 	}
 	free := func(moving *item) bool {
@@ -135,7 +112,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 	switch {
 	case free(it):
 		g.items[i] = g.joined(earlier, it, like)
-		g.byNames[g.items[i].names], g.byBody[g.items[i].body] = i, i
+		g.byNames[g.items[i].names], g.byText[g.items[i].text] = i, i
 	case free(earlier):
 		g.items[i] = nil
 		g.append(g.joined(earlier, it, like))
@@ -156,7 +133,7 @@ func (g *merging) joined(a, b *item, like likeness) *item {
 	}
 	it := new(item)
 	g.fill(it, &r)
-	it.names, it.body = g.text(&r)
+	it.names, it.text = g.text(&r)
 	return it
 }
 
@@ -169,37 +146,44 @@ func (m *minifier) listable(a, b *ast.StyleRule) bool {
 
 // joinBlocks joins conditional blocks with equal conditions. It reports whether
 // there were any.
-func (m *minifier) joinBlocks(nodes []ast.Node) (joined []ast.Node, changed bool) {
-	keys := make([]string, len(nodes))
+func (m *minifier) joinBlocks(items *[]*item) bool {
 	count := make(map[string]int)
 	repeated := false
-	for i, n := range nodes {
-		if r, ok := n.(*ast.AtRule); ok && isMovable(r) && !m.frozenInside(r) {
-			keys[i] = m.blockKey(r)
-			count[keys[i]]++
-			repeated = repeated || count[keys[i]] > 1
+	for _, it := range *items {
+		if r, ok := it.node.(*ast.AtRule); ok && !it.fixed {
+			if it.names == "" {
+				it.names = m.blockKey(r)
+			}
+			count[it.names]++
+			repeated = repeated || count[it.names] > 1
 		}
 	}
 	if !repeated {
-		return nodes, false
+		return false
 	}
-	g := merging{minifier: m, byNames: make(map[string]int)}
-	for i, it := range m.items(nodes) {
-		if keys[i] == "" || count[keys[i]] < 2 {
-			g.items = append(g.items, it)
-			continue
+	g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int)}
+	for _, it := range *items {
+		if it.rule == nil && !it.fixed && count[it.names] > 1 {
+			if at, ok := g.byNames[it.names]; ok && g.joinBlock(at, it) {
+				continue
+			}
+			g.byNames[it.names] = len(g.items)
 		}
-		it.names = keys[i]
-		if at, ok := g.byNames[it.names]; ok && g.joinBlock(at, it) {
-			continue
-		}
-		g.byNames[it.names] = len(g.items)
 		g.items = append(g.items, it)
 	}
 	if !g.changed {
-		return nodes, false
+		return false
 	}
-	return nodesOf(g.items), true
+	*items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
+	for _, it := range *items {
+		if it.nodes != nil {
+			names := it.names
+			n := ast.WithBody(it.node, m.mergeAll(it.nodes))
+			*it = item{names: names}
+			m.fill(it, n)
+		}
+	}
+	return true
 }
 
 // joinBlock joins a block with the earlier one at i, if either can move to the
@@ -216,10 +200,8 @@ func (g *merging) joinBlock(i int, it *item) bool {
 	if !up && !free(earlier) {
 		return false
 	}
-	joined := new(item)
-	body := g.mergeAll(slices.Concat(ast.Body(earlier.node), ast.Body(it.node)))
-	g.fill(joined, ast.WithBody(earlier.node, body))
-	joined.names = it.names
+	joined := &item{node: earlier.node, names: it.names, parts: slices.Concat(earlier.parts, it.parts),
+		kinds: earlier.kinds | it.kinds, nodes: append(earlier.body(), it.body()...)}
 	if up {
 		g.items[i] = joined
 	} else {
