@@ -36,7 +36,7 @@ var allowed = map[string]string{
 	"internal/css/value":       "internal/css/ast internal/css/known internal/css/print internal/css/token internal/source",
 	"internal/css/cascade":     "internal/css/ast internal/css/grammar internal/css/known internal/css/print internal/css/property internal/css/selector internal/css/token internal/css/value internal/source",
 	"internal/css/property":    "internal/css/ast internal/css/grammar internal/css/token",
-	"internal/css/accept":      "internal/browsers internal/css/ast internal/css/grammar internal/css/known internal/css/token internal/css/value",
+	"internal/css/accept":      "internal/browsers internal/css/ast internal/css/grammar internal/css/token internal/css/value",
 	"internal/css/csstest":     "",
 	"internal/markup":          "",
 	"internal/css/known":       "",

@@ -11,7 +11,6 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
-	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
 )
@@ -27,7 +26,8 @@ type Browsers struct {
 // any browsers: they support only what is always accepted.
 func Of(targets browsers.Targets) *Browsers { return &Browsers{targets: targets} }
 
-// Feature reports whether all browsers support a feature.
+// Feature reports whether all browsers support a feature, completely and without
+// a prefix.
 func (b *Browsers) Feature(name string) bool {
 	if known, ok := b.features.Load(name); ok {
 		return known.(bool)
@@ -35,7 +35,7 @@ func (b *Browsers) Feature(name string) bool {
 	if !browsers.Known(name) || b.targets.Empty() {
 		return false
 	}
-	all := len(b.targets.Missing(name)) == 0
+	all := len(b.targets.Unsupported(name)) == 0
 	b.features.Store(name, all)
 	return all
 }
@@ -226,6 +226,9 @@ var keywords = sync.OnceValue(func() map[keyword][]string {
 // keywordFeatures returns the features of a keyword.
 func keywordFeatures(k keyword) []string {
 	if k.word[0] == '-' {
+		if ast.IsCustomName(k.word) {
+			return nil // in var(), or a name
+		}
 		return []string{"?" + k.word}
 	}
 	all := keywords()
@@ -255,29 +258,63 @@ func (n *needed) function(v *ast.Value) {
 			n.add(knownOr(browsers.Color(name)+".relative_syntax", "from"))
 		}
 	}
-	if known.ColorFunction(name) && commas == 0 && strings.IndexByte("rh", name[0]) >= 0 {
-		n.add("css.types.color.rgb.space_separated_parameters")
+	if commas == 0 && (name == "rgb" || name == "hsl" || name == "rgba" || name == "hsla") {
+		n.add(browsers.Color(name[:3]) + ".space_separated_parameters")
 	}
 	if strings.HasSuffix(name, "gradient") {
-		n.gradient(feature, args, commas)
+		n.gradient(feature, args)
 	}
 }
 
 // gradient adds the features of the arguments of a gradient.
-func (n *needed) gradient(feature string, args []ast.Value, commas int) {
+func (n *needed) gradient(feature string, args []ast.Value) {
+	has := func(word string) bool {
+		return slices.ContainsFunc(args, func(v ast.Value) bool { return v.IsIdent(word) })
+	}
+	parts := ast.SplitAt(args, token.Comma)
+	simple := 0 // stops: colours with at most one position
+	for _, part := range parts {
+		if isSimpleStop(part) {
+			simple++
+		}
+	}
 	for _, part := range browsers.Parts(feature) {
+		uses := true
 		switch {
 		case strings.HasPrefix(part, "interpolation_color") || strings.HasPrefix(part, "hue_"):
-			if !slices.ContainsFunc(args, func(v ast.Value) bool { return v.IsIdent("in") }) {
-				continue
-			}
-		case part == "premultiplied_gradients":
-			continue // it changes how they are painted
-		case part == "single_color_stop" && commas > 1:
-			continue
+			uses = has("in")
+		case part == "to" || part == "at":
+			uses = has(part)
+		case part == "premultiplied_gradients": // it changes how they are painted
+			uses = false
+		case part == "single_color_stop":
+			uses = simple < 2 && len(parts) < 3
+		case part == "doubleposition" || part == "interpolation_hints":
+			uses = simple < len(parts)-1 // the first part may be a direction
+		case part == "unitless_0_angle":
+			uses = len(args) > 0 && args[0].Kind == token.Number
 		}
-		n.add(feature + "." + part)
+		if uses {
+			n.add(feature + "." + part)
+		}
 	}
+}
+
+// isSimpleStop reports whether a part of a gradient is a colour with at most one
+// position.
+func isSimpleStop(part []ast.Value) bool {
+	if len(part) == 0 || len(part) > 2 {
+		return false
+	}
+	switch first := &part[0]; first.Kind {
+	case token.Ident:
+		return !first.IsIdent("to") && !first.IsIdent("at") && !first.IsIdent("from") && !first.IsIdent("in")
+	case token.Hash:
+		return true
+	case token.Function:
+		return !value.IsMath(first)
+	}
+	return false
 }
 
 // syntaxParts returns the features of a property that stand for longer forms of

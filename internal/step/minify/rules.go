@@ -176,14 +176,18 @@ func (m *minifier) joinBlocks(items *[]*item) bool {
 	}
 	*items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
 	for _, it := range *items {
-		if it.nodes != nil {
-			names := it.names
-			n := ast.WithBody(it.node, m.mergeAll(it.nodes))
-			*it = item{names: names}
-			m.fill(it, n)
-		}
+		m.finishBlock(it)
 	}
 	return true
+}
+
+// finishBlock merges the rules of a block that was joined with others.
+func (m *minifier) finishBlock(it *item) {
+	if it.nodes != nil {
+		names, n := it.names, ast.WithBody(it.node, m.mergeAll(it.nodes))
+		*it = item{names: names}
+		m.fill(it, n)
+	}
 }
 
 // joinBlock joins a block with the earlier one at i, if either can move to the
