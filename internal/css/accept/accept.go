@@ -272,12 +272,8 @@ func (n *needed) gradient(feature string, args []ast.Value) {
 		return slices.ContainsFunc(args, func(v ast.Value) bool { return v.IsIdent(word) })
 	}
 	parts := ast.SplitAt(args, token.Comma)
-	simple := 0 // stops: colours with at most one position
-	for _, part := range parts {
-		if isSimpleStop(part) {
-			simple++
-		}
-	}
+	// The first part may be a direction instead of a stop.
+	special := slices.ContainsFunc(parts[1:], func(part []ast.Value) bool { return !isSimpleStop(part) })
 	for _, part := range browsers.Parts(feature) {
 		uses := true
 		switch {
@@ -288,9 +284,9 @@ func (n *needed) gradient(feature string, args []ast.Value) {
 		case part == "premultiplied_gradients": // it changes how they are painted
 			uses = false
 		case part == "single_color_stop":
-			uses = simple < 2 && len(parts) < 3
+			uses = len(parts) < 2 || len(parts) == 2 && !isSimpleStop(parts[0])
 		case part == "doubleposition" || part == "interpolation_hints":
-			uses = simple < len(parts)-1 // the first part may be a direction
+			uses = special
 		case part == "unitless_0_angle":
 			uses = len(args) > 0 && args[0].Kind == token.Number
 		}
