@@ -141,6 +141,11 @@ func (r *reader) atRule(n *ast.AtRule, in context) {
 		return
 	}
 	prelude := preludeText(n.Prelude)
+	if name == "media" {
+		if prelude = r.mediaText(n.Prelude); prelude == "not all" {
+			return // it never matches
+		}
+	}
 	if name == "layer" && prelude == "" { // each is a layer of its own
 		r.anonymous++
 		prelude = "#" + strconv.Itoa(r.anonymous)

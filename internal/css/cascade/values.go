@@ -182,7 +182,8 @@ func preludeText(values []ast.Value) string {
 	values = ast.Significant(values)
 	for i := range values {
 		v := &values[i]
-		if i > 0 && v.Space && v.Kind != token.Colon && values[i-1].Kind != token.Colon {
+		if i > 0 && v.Space && v.Kind != token.Colon && values[i-1].Kind != token.Colon && !isComparison(v) &&
+			!isComparison(&values[i-1]) {
 			b.WriteByte(' ')
 		}
 		if v.Kind == token.LParen {
@@ -193,6 +194,9 @@ func preludeText(values []ast.Value) string {
 	}
 	return b.String()
 }
+
+// isComparison reports whether v is part of a comparison in a media query.
+func isComparison(v *ast.Value) bool { return v.IsDelim('<') || v.IsDelim('>') || v.IsDelim('=') }
 
 // customText returns the value of a custom property, which scripts can read.
 func customText(d *ast.Declaration) string { return print.Values(d.Value) }

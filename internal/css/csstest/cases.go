@@ -10,6 +10,7 @@ import (
 
 // Valid are valid style sheets.
 var Valid = []string{
+	"@property --tide { syntax: '*'; inherits: true; initial-value:a,b }",
 	"",
 	" \t\n",
 	"a{}",

@@ -161,11 +161,12 @@ func (p *printer) declaration(d *ast.Declaration) {
 	p.token(token.Colon, ":")
 	// In this descriptor, tokens such as U+26 have a syntax of their own.
 	p.ranges = token.EqualFold(d.Name, "unicode-range")
-	p.declared(d, d.IsCustom())
+	p.declared(d, d.IsCustom() || token.EqualFold(d.Name, "initial-value")) // of @property
 	p.ranges = false
 }
 
-// declared writes the part of a declaration after the colon.
+// declared writes the part of a declaration after the colon. custom is set if its
+// white space is part of the value.
 func (p *printer) declared(d *ast.Declaration, custom bool) {
 	switch {
 	case len(d.Value) == 0:

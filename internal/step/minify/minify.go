@@ -41,7 +41,7 @@ type Options struct {
 
 // maxPasses limits how often the rules of a block are merged: each pass may
 // make others equal.
-const maxPasses = 8
+const maxPasses = 50
 
 // Nodes returns minified nodes. Nodes that cannot be shortened are shared, not
 // copied.
@@ -86,7 +86,7 @@ func (m *minifier) block(nodes []ast.Node, kind blockKind) []ast.Node {
 	nodes, _ = ast.Map(nodes, func(n ast.Node) ast.Edit { return m.node(n, kind) })
 	switch kind {
 	case inSheet:
-		return m.mergeAll(nodes)
+		return m.mergeAll(m.dropRepeated(nodes))
 	case inRule:
 		return m.declarations(nodes)
 	}
@@ -100,14 +100,16 @@ func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
 		return nodes
 	}
 	items := m.items(nodes)
-	changed := false
-	for pass := range maxPasses {
+	changed, fresh := false, true // fresh: there are rules that were not compared with the others
+	for range maxPasses {
 		joined := m.joinBlocks(&items)
-		changed = changed || joined
-		if pass > 0 && !joined || !m.mergeRules(&items) {
+		fresh = fresh || joined
+		merged := fresh && m.mergeRules(&items)
+		dropped := fresh && m.dropOverridden(&items)
+		if !joined && !merged && !dropped {
 			break
 		}
-		changed = true
+		changed, fresh = true, dropped
 	}
 	if !changed {
 		return nodes
@@ -213,10 +215,13 @@ func (m *minifier) atRule(r *ast.AtRule, in blockKind) ast.Edit {
 	if r.Block != nil && isRemovable(name) && empty(r.Block.Nodes) {
 		return ast.Remove
 	}
-	if list, ok := prelude(name, r.Prelude); ok {
+	if list, ok := m.prelude(name, r.Prelude); ok {
 		copied := *r
 		copied.Prelude = list
-		return ast.Replace(&copied)
+		r, changed = &copied, true
+	}
+	if name == "media" && isNever(r.Prelude) {
+		return ast.Remove
 	}
 	if changed {
 		return ast.Replace(r)

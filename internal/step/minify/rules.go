@@ -219,8 +219,7 @@ func (g *merging) joinBlock(i int, it *item) bool {
 
 // blockKey returns a text that is the same for blocks with equal conditions.
 func (m *minifier) blockKey(r *ast.AtRule) string {
-	list, _ := prelude(token.Lower(r.Name), r.Prelude)
-	return token.Lower(r.Name) + " " + print.CompactValues(list)
+	return token.Lower(r.Name) + " " + print.CompactValues(r.Prelude)
 }
 
 // frozenInside reports whether something in a node must stay as it is.

@@ -10,44 +10,7 @@ import (
 	"rinzel/internal/css/token"
 )
 
-// This file shortens selectors and conditions.
-
-// featureRules are the at-rules whose preludes test features in brackets.
-var featureRules = words("media supports container import custom-media")
-
-// prelude minifies the prelude of an at-rule.
-func prelude(name string, list []ast.Value) ([]ast.Value, bool) {
-	if !featureRules[name] {
-		return list, false
-	}
-	return features(list)
-}
-
-// features minifies feature tests in values, at any depth of brackets. The
-// arguments of functions are not changed.
-func features(list []ast.Value) ([]ast.Value, bool) {
-	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
-		if v.Kind != token.LParen {
-			return with, false
-		}
-		return feature(v)
-	})
-}
-
-// feature removes the white space around the colon in (name: value).
-func feature(v *ast.Value) (with ast.Value, changed bool) {
-	args, changed := features(v.Inner.Values)
-	if len(args) > 2 && args[0].Kind == token.Ident && args[1].Kind == token.Colon && !ast.IsCustomName(args[0].Text) &&
-		(args[1].Space || args[2].Space) {
-		args = slices.Clone(args)
-		args[1].Space, args[2].Space = false, false
-		changed = true
-	}
-	if !changed {
-		return with, false
-	}
-	return withArgs(v, args), true
-}
+// This file shortens selectors.
 
 // selectors minifies the selector list of a rule.
 func (m *minifier) selectors(list []ast.Selector) ([]ast.Selector, bool) {

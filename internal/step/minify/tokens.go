@@ -115,7 +115,7 @@ func tightens(list []ast.Value, i int, math bool) bool {
 func single(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 	switch v.Kind {
 	case token.Number, token.Percentage, token.Dimension:
-		if isShort(v.Text) {
+		if isShort(v.Text) && v.Text[len(v.Text)-1]|0x20 != 's' { // times may be shorter in another unit
 			return with, false
 		}
 	}

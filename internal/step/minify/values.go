@@ -6,7 +6,6 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/grammar"
-	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
@@ -54,7 +53,7 @@ var rewriters = map[string][]rewriter{
 
 // rewritten returns a shorter value of a property. ok is false if there is none.
 func (m *minifier) rewritten(name string, list []ast.Value) (short []ast.Value, ok bool) {
-	list, folded := foldMath(name, list)
+	list, folded := foldMath(name, list, m.contextOf(name))
 	standard := name
 	if current, ok := grammar.Standard(name); ok {
 		standard = current
@@ -77,8 +76,11 @@ func (m *minifier) rewritten(name string, list []ast.Value) (short []ast.Value, 
 }
 
 // foldMath computes the calculations in values.
-func foldMath(name string, list []ast.Value) ([]ast.Value, bool) {
-	if _, ok := grammar.Property(name); !ok {
+func foldMath(name string, list []ast.Value, in valueContext) ([]ast.Value, bool) {
+	if !slices.ContainsFunc(list, func(v ast.Value) bool { return value.IsComputable(&v) }) {
+		return list, false
+	}
+	if _, ok := grammar.Property(name); !ok || !grammar.Open(list) && !isValid(name, ast.Significant(list)) {
 		return list, false
 	}
 	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
@@ -90,7 +92,7 @@ func foldMath(name string, list []ast.Value) ([]ast.Value, bool) {
 			return with, false
 		}
 		one := []ast.Value{with}
-		one, _ = values(one, valueContext{number: known.Property(name).Fractions})
+		one, _ = values(one, in)
 		with = one[0]
 		return with, len(print.CompactValues(one)) < len(print.CompactValues([]ast.Value{*v}))
 	})
