@@ -58,6 +58,7 @@ func Compare(a, b []ast.Node, browsers Browsers) *Difference {
 // than are found at once.
 func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
 	c := comparison{browsers: browsers, most: most, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
+		layers:    make(map[nameID]string),
 		selectors: make(map[*ast.Simple]chosen), expanded: make(map[*ast.Declaration][]fact),
 		needed: make(map[*ast.Declaration]needs), equal: make(map[[2]*ast.Declaration]bool)}
 	c.namespaces = declaresNamespace(a) || declaresNamespace(b)
@@ -83,7 +84,8 @@ type comparison struct {
 	found      []*Difference
 	namespaces bool // one of the sheets declares namespaces
 	names      map[string]nameID
-	texts      []string // by nameID
+	texts      []string          // by nameID
+	layers     map[nameID]string // the layer of conditions, without those that are not in one
 	selectors  map[*ast.Simple]chosen
 	byKey      map[boxKey]*box
 	boxes      []*box // in the order of their first declaration

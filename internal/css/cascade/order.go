@@ -180,6 +180,8 @@ func (o *ordering) compete(p, q *pair) bool {
 		return false
 	case p.box == q.box: // the order for one property was compared before
 		return p.property != q.property
+	case o.layers[p.box.where] != o.layers[q.box.where]:
+		return false // the order of layers decides
 	case p.box.weight != q.box.weight && !o.inScope(p.box) && !o.inScope(q.box):
 		return false // the more specific one wins
 	case a == b || property.Of(a.Name).Standard == property.Of(b.Name).Standard && a.Name != b.Name &&

@@ -40,7 +40,7 @@ func declaresNamespace(nodes []ast.Node) bool {
 
 // read reads a sheet; side is 0 for the first one and 1 for the second.
 func (c *comparison) read(nodes []ast.Node, side int) *sheet {
-	r := reader{comparison: c, side: side, sheet: &sheet{}, layers: make(map[nameID]bool)}
+	r := reader{comparison: c, side: side, sheet: &sheet{}, mentioned: make(map[nameID]bool)}
 	r.nodes(nodes, context{where: c.id("")})
 	c.sizes[side] = r.count
 	return r.sheet
@@ -77,7 +77,7 @@ type reader struct {
 	count int // of declarations
 
 	anonymous int             // number of layers without a name
-	layers    map[nameID]bool // those that were mentioned
+	mentioned map[nameID]bool // layers
 }
 
 // nodes reads the nodes of a block, or of the sheet.
@@ -151,9 +151,16 @@ func (r *reader) atRule(n *ast.AtRule, in context) {
 		prelude = "#" + strconv.Itoa(r.anonymous)
 	}
 	inside := r.in(in, strings.TrimSpace("@"+name+" "+prelude))
-	if name == "layer" && !r.layers[inside.where] {
+	layer := r.comparison.layers[in.where]
+	if name == "layer" {
+		layer += "." + prelude
+	}
+	if layer != "" {
+		r.comparison.layers[inside.where] = layer
+	}
+	if name == "layer" && !r.mentioned[inside.where] {
 		// Where a layer is first mentioned is its place in the order of layers.
-		r.layers[inside.where] = true
+		r.mentioned[inside.where] = true
 		r.sheet.others = append(r.sheet.others, other{where: inside.where, at: n.Span()})
 	}
 	r.nodes(n.Block.Nodes, inside)

@@ -5,6 +5,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/known"
+	"rinzel/internal/css/print"
 	"rinzel/internal/css/property"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
@@ -19,6 +20,7 @@ type item struct {
 	rule *ast.StyleRule // a rule with declarations only; otherwise nil
 	// fixed is set if it must keep its place; others may still move past it.
 	fixed bool
+	layer string // name of a layer, of a block with its rules; otherwise empty
 	parts []part
 	kinds uint64     // of all declarations, see [property.Property.Kinds]
 	names string     // text of the selectors, or of the name and prelude of a block
@@ -68,6 +70,9 @@ func (m *minifier) fill(it *item, n ast.Node) {
 		it.fixed = m.frozenInside(n)
 	case *ast.AtRule:
 		it.fixed = !isMovable(n) || m.frozenInside(n)
+		if token.EqualFold(n.Name, "layer") && n.Block != nil && !m.frozenInside(n) {
+			it.layer = print.CompactValues(n.Prelude)
+		}
 	default:
 		it.fixed = true
 	}

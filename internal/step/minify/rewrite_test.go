@@ -29,7 +29,9 @@ func TestRewrites(t *testing.T) {
 		// blocks
 		{"equal conditions", `@media print { .a { top: 0 } } .b { left: 0 } @media print { .c { top: 0 } }`, `@media print{.a,.c{top:0}}.b{left:0}`},
 		{"equal conditions that must stay", `@media print { .a { top: 0 } } .b { top: 1px } @media print { .c { top: 0 } }`, `@media print{.a{top:0}}.b{top:1px}@media print{.c{top:0}}`},
-		{"layers stay", `@layer x { .a { top: 0 } } @layer y { .b { top: 0 } } @layer x { .c { left: 0 } }`, `@layer x{.a{top:0}}@layer y{.b{top:0}}@layer x{.c{left:0}}`},
+		{"equal layers", `@layer x { .a { top: 0 } } @layer y { .b { top: 1px } } .d { top: 2px } @layer x { .c { top: 0 } }`, `@layer x{.a,.c{top:0}}@layer y{.b{top:1px}}.d{top:2px}`},
+		{"layers that must stay", `@layer x { .a { top: 0 } } @media print { @layer x { .b { top: 1px } } } @layer x { .c { top: 0 } }`, `@layer x{.a{top:0}}@media print{@layer x{.b{top:1px}}}@layer x{.c{top:0}}`},
+		{"layers without a name", `@layer { .a { top: 0 } } @layer { .a { left: 0 } }`, `@layer{.a{top:0}}@layer{.a{left:0}}`},
 		{"repeated definitions", `@keyframes k { to { top: 0 } } @keyframes l { to { top: 0 } } @keyframes k { to { top: 0 } }`, `@keyframes l{to{top:0}}@keyframes k{to{top:0}}`},
 		{"media queries", `@media all and (color), not all, print, print { .a { top: 0 } } @media not all { .b { top: 0 } }`, `@media(color),print{.a{top:0}}`},
 		// declarations

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 )
@@ -150,12 +151,9 @@ func (m *minifier) joinBlocks(items *[]*item) bool {
 	count := make(map[string]int)
 	repeated := false
 	for _, it := range *items {
-		if r, ok := it.node.(*ast.AtRule); ok && !it.fixed {
-			if it.names == "" {
-				it.names = m.blockKey(r)
-			}
-			count[it.names]++
-			repeated = repeated || count[it.names] > 1
+		if key := it.blockKey(); key != "" {
+			count[key]++
+			repeated = repeated || count[key] > 1
 		}
 	}
 	if !repeated {
@@ -163,11 +161,11 @@ func (m *minifier) joinBlocks(items *[]*item) bool {
 	}
 	g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int)}
 	for _, it := range *items {
-		if it.rule == nil && !it.fixed && count[it.names] > 1 {
-			if at, ok := g.byNames[it.names]; ok && g.joinBlock(at, it) {
+		if key := it.blockKey(); key != "" && count[key] > 1 {
+			if at, ok := g.byNames[key]; ok && g.joinBlock(at, it) {
 				continue
 			}
-			g.byNames[it.names] = len(g.items)
+			g.byNames[key] = len(g.items)
 		}
 		g.items = append(g.items, it)
 	}
@@ -184,8 +182,8 @@ func (m *minifier) joinBlocks(items *[]*item) bool {
 // finishBlock merges the rules of a block that was joined with others.
 func (m *minifier) finishBlock(it *item) {
 	if it.nodes != nil {
-		names, n := it.names, ast.WithBody(it.node, m.mergeAll(it.nodes))
-		*it = item{names: names}
+		n := ast.WithBody(it.node, m.mergeAll(it.nodes))
+		*it = item{}
 		m.fill(it, n)
 	}
 }
@@ -200,26 +198,64 @@ func (g *merging) joinBlock(i int, it *item) bool {
 	free := func(moving *item) bool {
 		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && conflicts(moving, o) })
 	}
-	up := free(it)
-	if !up && !free(earlier) {
+	up := false
+	if it.layer != "" {
+		up = !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && !it.passes(o) })
+		if !up {
+			return false // an earlier layer must keep its place in the order of layers
+		}
+	} else if up = free(it); !up && !free(earlier) {
 		return false
 	}
-	joined := &item{node: earlier.node, names: it.names, parts: slices.Concat(earlier.parts, it.parts),
+	joined := &item{node: earlier.node, names: it.names, layer: it.layer, fixed: it.fixed, parts: slices.Concat(earlier.parts, it.parts),
 		kinds: earlier.kinds | it.kinds, nodes: append(earlier.body(), it.body()...)}
 	if up {
 		g.items[i] = joined
 	} else {
 		g.items[i] = nil
-		g.byNames[it.names] = len(g.items)
+		g.byNames[it.blockKey()] = len(g.items)
 		g.items = append(g.items, joined)
 	}
 	g.changed = true
 	return true
 }
 
-// blockKey returns a text that is the same for blocks with equal conditions.
-func (m *minifier) blockKey(r *ast.AtRule) string {
-	return token.Lower(r.Name) + " " + print.CompactValues(r.Prelude)
+// blockKey returns a text that is the same for blocks that can be joined; empty
+// for what is no such block.
+func (it *item) blockKey() string {
+	switch r, ok := it.node.(*ast.AtRule); {
+	case !ok || it.fixed && it.layer == "":
+		return ""
+	case it.names == "":
+		it.names = token.Lower(r.Name) + " " + print.CompactValues(r.Prelude)
+	}
+	return it.names
+}
+
+// passes reports whether the rules of a layer can move past an item: past rules
+// that are in no layer, or in another one, and what is no rule.
+func (it *item) passes(o *item) bool {
+	if !onlyRules(it.body()) {
+		return false
+	}
+	switch n := o.node.(type) {
+	case *ast.StyleRule:
+		return isPlain(n)
+	case *ast.AtRule:
+		if o.layer != "" {
+			return o.layer != it.layer && onlyRules(o.body())
+		}
+		return !known.HoldsStyleRules(token.Lower(n.Name))
+	}
+	return true
+}
+
+// onlyRules reports whether a block has rules without others inside only.
+func onlyRules(nodes []ast.Node) bool {
+	return !slices.ContainsFunc(nodes, func(n ast.Node) bool {
+		r, ok := n.(*ast.StyleRule)
+		return !ok || !isPlain(r)
+	})
 }
 
 // frozenInside reports whether something in a node must stay as it is.
