@@ -6,8 +6,8 @@ import (
 	"rinzel/internal/css/ast"
 )
 
-// This file minifies the declarations of a rule: it removes those that
-// always lose.
+// This file minifies the declarations of a rule: it removes those that always
+// lose, writes longhands as shorthands, and orders them.
 
 // declarations minifies the nodes of a style rule.
 func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
@@ -28,7 +28,8 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 	}
 	list = m.withoutLosers(list)
 	list = m.combine(list)
-	if len(list) == n && !slices.ContainsFunc(list, func(c claim) bool { return nodes[0] != ast.Node(c.of) }) {
+	m.align(list)
+	if isUnchanged(list, nodes[:n]) {
 		return nodes
 	}
 	out := make([]ast.Node, 0, len(list)+len(nodes)-n)
@@ -36,6 +37,19 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 		out = append(out, list[i].of)
 	}
 	return append(out, nodes[n:]...)
+}
+
+// isUnchanged reports whether declarations are the same as nodes.
+func isUnchanged(list []claim, nodes []ast.Node) bool {
+	if len(list) != len(nodes) {
+		return false
+	}
+	for i := range list {
+		if ast.Node(list[i].of) != nodes[i] {
+			return false
+		}
+	}
+	return true
 }
 
 // isDeclaration reports whether a node is a declaration.

@@ -47,7 +47,7 @@ const maxPasses = 50
 // copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	m := &minifier{accept: accept.Of(opts.Targets), frozen: opts.Frozen, properties: make(map[string]*property.Property),
-		minimal: make(map[uint64]bool)}
+		minimal: make(map[uint64]bool), orders: make(map[string][]string)}
 	m.namespaces = slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
@@ -61,7 +61,8 @@ type minifier struct {
 	frozen     map[source.Pos]bool
 	namespaces bool // the sheet declares namespaces
 	properties map[string]*property.Property
-	minimal    map[uint64]bool // declarations that cannot be shortened, by hash
+	minimal    map[uint64]bool     // declarations that cannot be shortened, by hash
+	orders     map[string][]string // the order of properties, by their sorted names; see [minifier.align]
 	buf        []byte
 	parts      []part  // memory of the parts of items
 	claims     []claim // memory of the claims of parts

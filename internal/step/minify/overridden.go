@@ -68,6 +68,7 @@ func (m *minifier) withClaims(it *item, claims []claim) *item {
 	if len(claims) == 0 {
 		return nil
 	}
+	m.align(claims)
 	r := *it.rule
 	r.Nodes = make([]ast.Node, len(claims))
 	for i, c := range claims {

@@ -26,12 +26,20 @@ const (
 // nodes are returned unchanged.
 func Proved(nodes []ast.Node, opts Options) ([]ast.Node, []Undone) {
 	browsers := accept.Of(opts.Targets)
+	return proved(nodes, opts, func(small []ast.Node) []*cascade.Difference {
+		return cascade.Differences(nodes, small, browsers, maxDifferences)
+	})
+}
+
+// proved implements Proved; compare returns the differences between the nodes
+// and their minified form.
+func proved(nodes []ast.Node, opts Options, compare func([]ast.Node) []*cascade.Difference) ([]ast.Node, []Undone) {
 	frozen := make(map[source.Pos]bool)
 	opts.Frozen = frozen
 	var undone []Undone
 	for range maxAttempts {
 		small := Nodes(nodes, opts)
-		differences := cascade.Differences(nodes, small, browsers, maxDifferences)
+		differences := compare(small)
 		if len(differences) == 0 {
 			return small, undone
 		}
