@@ -28,7 +28,12 @@ const sampleColors = `window.times = {}; (function sample() {
 // until the open page had the new computed style, sorted.
 func saveToScreen(t testing.TB, page *browsertest.Page, selector string, edits int, save saver) []time.Duration {
 	t.Helper()
-	page.Eval(fmt.Sprintf(sampleColors, selector), new(int))
+	// A page that was loaded while the first build was still under way is loaded again.
+	for lost := true; lost; {
+		page.Eval(fmt.Sprintf(sampleColors, selector), new(int))
+		time.Sleep(300 * time.Millisecond)
+		page.Eval("window.times === undefined", &lost)
+	}
 	var took []time.Duration
 	for n := range edits {
 		saved := time.Now()
