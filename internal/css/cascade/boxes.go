@@ -215,8 +215,14 @@ func (c *comparison) withoutHidden(list []*claim) []*claim {
 	return out
 }
 
+// maxWinning limits the number of claims that one is compared with.
+const maxWinning = 50
+
 // hides reports whether one of the winning claims makes f superfluous.
 func (c *comparison) hides(winning []*claim, f *claim) bool {
+	if n := len(winning); n > 2*maxWinning { // in an unusually long list
+		winning = slices.Concat(winning[:maxWinning], winning[n-maxWinning:])
+	}
 	for i, w := range winning {
 		// Of equal ones that follow each other, the last one is enough.
 		if i == 0 && w.of.Important == f.of.Important && c.same(w, f) || c.superseded(f.of, w.of) {

@@ -3,7 +3,6 @@ package cascade
 import (
 	"fmt"
 	"sort"
-	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/property"
@@ -148,6 +147,7 @@ func (o *ordering) repeated(p, q *pair) bool {
 			o.byBox[o.pairs[i].box] = append(o.byBox[o.pairs[i].box], int32(i))
 		}
 	}
+	o.count += len(o.byBox[q.box])
 	for _, i := range o.byBox[q.box] {
 		r := &o.pairs[i]
 		if r.property.Name == p.property.Name && r.order[0] > q.order[0] && r.order[1] >= p.order[1] &&
@@ -182,8 +182,8 @@ func (o *ordering) compete(p, q *pair) bool {
 		return p.property != q.property
 	case o.layers[p.box.where] != o.layers[q.box.where]:
 		return false // the order of layers decides
-	case p.box.weight != q.box.weight && !o.inScope(p.box) && !o.inScope(q.box):
-		return false // the more specific one wins
+	case p.box.weight != q.box.weight:
+		return false // the more specific one wins, before the distance to the root of a scope counts
 	case a == b || property.Of(a.Name).Standard == property.Of(b.Name).Standard && a.Name != b.Name &&
 		ast.EqualValues(a.Value, b.Value):
 		return false // two names of one property, with one value
@@ -210,7 +210,3 @@ func (o *ordering) factsOf(p *pair) []fact {
 	}
 	return p.facts
 }
-
-// inScope reports whether the declarations of a box are in a scope, where the
-// distance to its root counts.
-func (o *ordering) inScope(b *box) bool { return strings.Contains(o.texts[b.where], "@scope") }

@@ -127,7 +127,7 @@ func (r *reader) isRisky(s ast.Selector) bool {
 
 // conditions are the at-rules whose blocks are read as part of the sheet.
 var conditions = map[string]bool{"media": true, "supports": true, "container": true, "layer": true,
-	"starting-style": true}
+	"starting-style": true, "scope": true}
 
 // definitions are the at-rules of which the last of equal ones has an effect.
 var definitions = map[string]bool{"keyframes": true, "-webkit-keyframes": true, "font-face": true, "property": true,
@@ -136,7 +136,7 @@ var definitions = map[string]bool{"keyframes": true, "-webkit-keyframes": true, 
 // atRule reads an at-rule.
 func (r *reader) atRule(n *ast.AtRule, in context) {
 	name := token.Lower(n.Name)
-	if !conditions[name] || n.Block == nil {
+	if !conditions[name] || n.Block == nil || name == "scope" && in.selectors != nil {
 		r.other(n, in, definitions[name])
 		return
 	}
@@ -163,13 +163,44 @@ func (r *reader) atRule(n *ast.AtRule, in context) {
 		r.mentioned[inside.where] = true
 		r.sheet.others = append(r.sheet.others, other{where: inside.where, at: n.Span()})
 	}
+	if name == "scope" {
+		r.scope(n.Block.Nodes, inside)
+		return
+	}
 	r.nodes(n.Block.Nodes, inside)
+}
+
+// scope reads the block of @scope. Declarations outside of rules are for the
+// root of the scope, with a specificity of zero (CSS Cascade 6, section 2.5.5).
+func (r *reader) scope(nodes []ast.Node, in context) {
+	root := []chosen{{text: ":where(:scope)", id: r.id(":where(:scope)")}}
+	for _, n := range nodes {
+		if isDeclaration(n) || isNestedCondition(n) {
+			r.nodes([]ast.Node{n}, context{in.where, root})
+		} else {
+			r.nodes([]ast.Node{n}, in)
+		}
+	}
+}
+
+// isDeclaration reports whether n is a declaration.
+func isDeclaration(n ast.Node) bool { _, ok := n.(*ast.Declaration); return ok }
+
+// isNestedCondition reports whether n is a condition with declarations in it.
+func isNestedCondition(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && slices.ContainsFunc(ast.Body(r), func(inner ast.Node) bool {
+		return isDeclaration(inner) || isNestedCondition(inner)
+	})
 }
 
 // other records a node that is compared as a whole.
 func (r *reader) other(n ast.Node, in context, repeatable bool) {
 	var b strings.Builder
 	r.writeNode(&b, n, "")
+	for _, s := range in.selectors { // of the rule that it is in
+		b.WriteString(" in " + s.text)
+	}
 	r.sheet.others = append(r.sheet.others, other{in.where, b.String(), repeatable, n.Span()})
 }
 

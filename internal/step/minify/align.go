@@ -12,7 +12,7 @@ import (
 // align gives the declarations of a rule the order of an earlier rule that
 // declares the same properties, if their order does not matter in either.
 func (m *minifier) align(list []claim) {
-	if len(list) < 2 {
+	if len(list) < 2 || len(list) > maxCompared {
 		return
 	}
 	names := make([]string, len(list))

@@ -46,9 +46,9 @@ var groups = []group{
 	pairGroup("padding-block", "padding-block-start", "padding-block-end"),
 	pairGroup("inset-inline", "inset-inline-start", "inset-inline-end"),
 	pairGroup("inset-block", "inset-block-start", "inset-block-end"),
-	pairGroup("place-content", "align-content", "justify-content"),
-	pairGroup("place-items", "align-items", "justify-items"),
-	pairGroup("place-self", "align-self", "justify-self"),
+	alignGroup("place-content", "align-content", "justify-content"),
+	alignGroup("place-items", "align-items", "justify-items"),
+	alignGroup("place-self", "align-self", "justify-self"),
 	lineGroup("border-top"), lineGroup("border-right"), lineGroup("border-bottom"), lineGroup("border-left"),
 	lineGroup("outline"), lineGroup("column-rule"),
 	{"flex", []string{"flex-grow", "flex-shrink", "flex-basis"}, func(p []ast.Value) []ast.Value { return flex(spaced(p)) }, nil},
@@ -63,6 +63,18 @@ func boxGroup(shorthand string, longhands ...string) group {
 // pairGroup returns the group of a shorthand of two longhands.
 func pairGroup(shorthand string, longhands ...string) group {
 	return group{shorthand, longhands, func(p []ast.Value) []ast.Value { return pair(spaced(p)) }, nil}
+}
+
+// alignGroup returns the group of an alignment. Some keywords mean something else
+// on the other axis, or in a shorthand (CSS Align 3, section 6).
+func alignGroup(shorthand string, longhands ...string) group {
+	special := words("baseline first last safe unsafe legacy left right")
+	return group{shorthand, longhands, func(p []ast.Value) []ast.Value {
+		if slices.ContainsFunc(p, func(v ast.Value) bool { return v.Kind != token.Ident || special[token.Lower(v.Text)] }) {
+			return nil
+		}
+		return pair(spaced(p))
+	}, nil}
 }
 
 // lineGroup returns the group of a border, or of something similar.

@@ -60,9 +60,16 @@ func (m *minifier) hasFrozen(nodes []ast.Node) bool {
 	return len(m.frozen) > 0 && slices.ContainsFunc(nodes, m.isFrozen)
 }
 
+// maxCompared limits the number of declarations of a rule that are compared with
+// each other.
+const maxCompared = 300
+
 // withoutLosers returns declarations without those that another one of the rule
 // overrides in every browser.
 func (m *minifier) withoutLosers(list []claim) []claim {
+	if m.effort += len(list); len(list) > maxCompared || m.effort > m.maxEffort {
+		return list
+	}
 	out := make([]claim, 0, len(list))
 	for i := len(list) - 1; i >= 0; i-- {
 		c := list[i]
@@ -81,6 +88,9 @@ func (m *minifier) withoutLosers(list []claim) []claim {
 // overrides reports whether a declaration wins over an earlier one, or over one
 // that is less important, in every browser, for all that the other one sets.
 func (m *minifier) overrides(c, o claim) bool {
-	return (c.of.Important || !o.of.Important) && c.property.Covers(o.property) &&
-		m.accept.Supersedes(c.of, o.of)
+	if !c.of.Important && o.of.Important || !c.property.Covers(o.property) {
+		return false
+	}
+	m.effort += 100 // it takes longer than other comparisons
+	return m.accept.Supersedes(c.of, o.of)
 }

@@ -52,7 +52,18 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
 	})
+	m.maxEffort = effortFor(nodes)
 	return m.block(nodes, inSheet)
+}
+
+// effortFor returns the number of comparisons that nodes are worth.
+func effortFor(nodes []ast.Node) int {
+	count := 0
+	ast.Walk(nodes, func(ast.Node) bool {
+		count++
+		return true
+	})
+	return 10_000_000 + 500*count
 }
 
 // minifier has what all parts of the work share.
@@ -63,6 +74,8 @@ type minifier struct {
 	properties map[string]*property.Property
 	minimal    map[uint64]bool     // declarations that cannot be shortened, by hash
 	orders     map[string][]string // the order of properties, by their sorted names; see [minifier.align]
+	effort     int                 // comparisons of rules so far
+	maxEffort  int                 // from which on rules keep their places, which keeps the time linear
 	buf        []byte
 	parts      []part  // memory of the parts of items
 	claims     []claim // memory of the claims of parts

@@ -188,16 +188,21 @@ func (m *minifier) property(name string) *property.Property {
 // onlyAll is the bit that all sets of kinds have in common.
 const onlyAll = 1 << 63
 
-// conflicts reports whether the order of two items can matter.
-func conflicts(a, b *item) bool {
+// conflicts reports whether the order of two items can matter. It also does if
+// too much was compared before.
+func (m *minifier) conflicts(a, b *item) bool {
+	m.effort++
 	common := a.kinds & b.kinds
 	if common == 0 || common == onlyAll {
 		return false
 	}
+	if m.effort += len(a.parts) * len(b.parts); m.effort > m.maxEffort {
+		return true
+	}
 	for i := range a.parts {
 		for k := range b.parts {
 			p, q := &a.parts[i], &b.parts[k]
-			if common := p.kinds & q.kinds; common != 0 && common != onlyAll && p.competes(q) && p.meets(q) {
+			if common := p.kinds & q.kinds; common != 0 && common != onlyAll && m.compete(p, q) && p.meets(q) {
 				return true
 			}
 		}
@@ -205,8 +210,12 @@ func conflicts(a, b *item) bool {
 	return false
 }
 
-// competes reports whether declarations of two parts compete and differ.
-func (p *part) competes(q *part) bool {
+// compete reports whether declarations of two parts compete and differ.
+func (m *minifier) compete(p, q *part) bool {
+	m.effort += len(p.claims) + len(q.claims)
+	if len(p.claims) > maxCompared || len(q.claims) > maxCompared {
+		return true
+	}
 	for i := range p.claims {
 		c := &p.claims[i]
 		if common := c.kinds & q.kinds; common == 0 || common == onlyAll {

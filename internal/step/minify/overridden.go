@@ -21,7 +21,7 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 	changed := false
 	for i := len(*items) - 1; i >= 0; i-- {
 		it := (*items)[i]
-		if len(texts[i]) == 0 {
+		if len(texts[i]) == 0 || m.effort > m.maxEffort {
 			continue
 		}
 		kept := slices.DeleteFunc(slices.Clone(it.parts[0].claims), func(c claim) bool {
@@ -34,7 +34,9 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 			(*items)[i] = m.withClaims(it, kept)
 		}
 		for _, text := range texts[i] {
-			later[text] = append(later[text], kept...)
+			if len(later[text])+len(kept) <= maxCompared {
+				later[text] = append(later[text], kept...)
+			}
 		}
 	}
 	*items = slices.DeleteFunc(*items, func(it *item) bool { return it == nil })

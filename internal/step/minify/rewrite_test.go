@@ -24,7 +24,7 @@ func TestRewrites(t *testing.T) {
 		{"lists that a browser may drop", `.a { top: 0 } .b::-webkit-x { top: 0 }`, `.a{top:0}.b::-webkit-x{top:0}`},
 		{"a shorthand between", `.a { margin-top: 0 } .b { margin: 1px } .c { margin-top: 0 }`, `.a{margin-top:0}.b{margin:1px}.c{margin-top:0}`},
 		{"a logical property between", `.a { margin-top: 0 } .b { margin-block-start: 1px } .c { margin-top: 0 }`, `.a{margin-top:0}.b{margin-block-start:1px}.c{margin-top:0}`},
-		{"overridden by a later rule", `.a { top: 0; left: 0 } .b { left: 1px } .a, .c { left: 2px; top: 3px }`, `.b{left:1px}.a,.c{left:2px;top:3px}`},
+		{"overridden by a later rule", `.a { top: 0; left: 0 } .b { left: 1px } .a, .c { left: 2px; top: 3px }`, `.b{left:1px}.a,.c{top:3px;left:2px}`},
 		{"overridden, but for some browsers", `.a { color: red } .b { left: 0; color: #000 } .a { color: color(display-p3 1 0 0) }`, `.a{color:red}.b{left:0;color:#000}.a{color:color(display-p3 1 0 0)}`},
 		// blocks
 		{"equal conditions", `@media print { .a { top: 0 } } .b { left: 0 } @media print { .c { top: 0 } }`, `@media print{.a,.c{top:0}}.b{left:0}`},
@@ -47,6 +47,9 @@ func TestRewrites(t *testing.T) {
 		{"border parts", `.a { border-width: 1px; border-style: solid; border-color: red }`, `.a{border-width:1px;border-style:solid;border-color:red}`}, // border resets border-image
 		{"one border", `.a { border-top-width: 1px; border-top-style: solid; border-top-color: red }`, `.a{border-top:1px solid red}`},
 		{"pairs", `.a { overflow-x: hidden; overflow-y: hidden; row-gap: 1px; column-gap: 2px }`, `.a{overflow:hidden;gap:1px 2px}`},
+		{"alignments", `.a { align-items: center; justify-items: center } .b { align-items: baseline; justify-items: baseline }`, `.a{place-items:center}.b{align-items:baseline;justify-items:baseline}`},
+		{"in a scope", `@scope (.x) { top: 0px; .a { left: 0px } .b { right: 0 } .a { top: 0 } }`, `@scope(.x){top:0;.a{left:0;top:0}.b{right:0}}`},
+		{"nested", `.a { top: 0px; &:hover { left: 0px; left: 0px } @media print { right: 0px } bottom: 0px }`, `.a{top:0;&:hover{left:0}@media print{right:0}bottom:0}`},
 		{"flex", `.a { flex-grow: 1; flex-shrink: 1; flex-basis: 0% } .b { flex: 0 0 auto } .c { flex: 1 1 auto } .d { flex: 2 1 10px }`, `.a{flex:1}.b{flex:none}.c{flex:auto}.d{flex:2 10px}`},
 		// values
 		{"repeated values", `.a { padding: 1px 2px 1px 2px; border-radius: 3px 3px 3px 3px / 3px; gap: 4px 4px }`, `.a{padding:1px 2px;border-radius:3px;gap:4px}`},

@@ -16,6 +16,7 @@ import (
 func (m *minifier) mergeRules(items *[]*item) bool {
 	changed := false
 	for range maxPasses {
+		m.effort += len(*items)
 		g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int, len(*items)),
 			byText: make(map[string]int, len(*items))}
 		for _, it := range *items {
@@ -100,7 +101,10 @@ const (
 func (g *merging) join(i int, it *item, like likeness) bool {
 	earlier := g.items[i]
 	switch {
-	case earlier == nil || len(g.items)-i > maxDistance:
+	case earlier == nil || len(g.items)-i > maxDistance || g.effort > g.maxEffort:
+		return false
+	case len(earlier.rule.Nodes)+len(it.rule.Nodes) > maxCompared ||
+		len(earlier.rule.Selectors)+len(it.rule.Selectors) > maxCompared:
 		return false
 	case like == sameNames && earlier.names != it.names: // it was merged with others since
 		return false
@@ -108,7 +112,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 		return false
 	}
 	free := func(moving *item) bool {
-		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && conflicts(moving, o) })
+		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && g.conflicts(moving, o) })
 	}
 	switch {
 	case free(it):
@@ -126,6 +130,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 
 // joined returns two items as one.
 func (g *merging) joined(a, b *item, like likeness) *item {
+	g.effort += 10 * (len(a.rule.Nodes) + len(a.rule.Selectors)) // they are printed again
 	r := *a.rule
 	if like == sameNames {
 		r.Nodes = g.declarations(slices.Concat(a.rule.Nodes, b.rule.Nodes))
@@ -196,7 +201,7 @@ func (g *merging) joinBlock(i int, it *item) bool {
 		return false
 	}
 	free := func(moving *item) bool {
-		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && conflicts(moving, o) })
+		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && g.conflicts(moving, o) })
 	}
 	up := false
 	if it.layer != "" {
