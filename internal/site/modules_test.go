@@ -373,7 +373,7 @@ func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 	}
 	const sheets, modules, pages = 8, 9, 3
 	for i := range sheets {
-		add(fmt.Sprintf("s%d.css", i), fmt.Sprintf("p { order: %d }", i), "")
+		add(fmt.Sprintf("s%d.css", i), fmt.Sprintf("p:not(#s%d) { order: %d }", i, i), "") // rules that are not merged
 		add(fmt.Sprintf("s%d.js", i), "", fmt.Sprintf("(window.met ??= []).push(%d)", i))
 	}
 	imports := func(of int) string {
