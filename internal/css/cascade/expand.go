@@ -51,7 +51,7 @@ func expand(d *ast.Declaration) []fact {
 		return []fact{{p, customText(d)}}
 	}
 	values := ast.Significant(d.Value)
-	valid := !grammar.Open(values) && isValid(p.Name, values)
+	valid := grammar.IsValid(p.Name, values)
 	if expander := expanders[p.Name]; expander != nil && valid {
 		if parts, ok := expandWith(expander, p.Name, values); ok {
 			facts := make([]fact, len(parts))
@@ -74,26 +74,10 @@ func expand(d *ast.Declaration) []fact {
 
 // expandWith expands a value, or gives all longhands the same CSS-wide keyword.
 func expandWith(e expander, name string, values []ast.Value) ([]part, bool) {
-	if len(values) == 1 && isWide(&values[0]) {
+	if grammar.IsWide(values) {
 		return nil, false
 	}
 	return e(name, values)
-}
-
-// isWide reports whether v is a CSS-wide keyword (CSS Cascade 5, section 7.3).
-func isWide(v *ast.Value) bool {
-	return v.Kind == token.Ident && slices.Contains(
-		[]string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}, token.Lower(v.Text))
-}
-
-// isValid reports whether the data allows the value of a property: browsers drop
-// an invalid declaration as a whole.
-func isValid(name string, values []ast.Value) bool {
-	definition, ok := grammar.Property(name)
-	if !ok {
-		return false
-	}
-	return definition.Valid(values)
 }
 
 // one returns the text of one value of a longhand.
@@ -102,14 +86,10 @@ func one(longhand string, v ast.Value) string {
 	return longhandText(longhand, []ast.Value{v}, true)
 }
 
-// longhandsOf returns the names of the longhands of a shorthand, as the
-// specifications order them, without those that are only reset.
-func longhandsOf(name string) []string { return grammar.Longhands(name) }
-
 // boxSides expands the shorthands of four sides: missing ones are those on the
 // other side.
 func boxSides(name string, values []ast.Value) ([]part, bool) {
-	sides := longhandsOf(name)
+	sides := grammar.Longhands(name)
 	if len(values) > 4 || len(sides) != 4 {
 		return nil, false
 	}
@@ -126,7 +106,7 @@ func boxSides(name string, values []ast.Value) ([]part, bool) {
 
 // twice expands shorthands of two longhands that repeat a single value.
 func twice(name string, values []ast.Value) ([]part, bool) {
-	longhands := longhandsOf(name)
+	longhands := grammar.Longhands(name)
 	if len(values) > 2 || len(longhands) != 2 ||
 		strings.HasPrefix(name, "place-") && slices.ContainsFunc(values, isAlignmentWord) {
 		return nil, false
@@ -173,9 +153,9 @@ func lines(name string, values []ast.Value) ([]part, bool) {
 	}
 	for _, v := range values {
 		switch {
-		case isValid("border-top-width", []ast.Value{v}):
+		case grammar.IsValid("border-top-width", []ast.Value{v}):
 			width = one("border-top-width", v)
-		case isValid("outline-style", []ast.Value{v}) || isValid("border-top-style", []ast.Value{v}):
+		case grammar.IsValid("outline-style", []ast.Value{v}) || grammar.IsValid("border-top-style", []ast.Value{v}):
 			style = one("border-top-style", v)
 		default:
 			color = one("border-top-color", v)
@@ -189,7 +169,7 @@ func lines(name string, values []ast.Value) ([]part, bool) {
 		start := "border-" + side
 		out = append(out, part{start + "-width", width}, part{start + "-style", style}, part{start + "-color", color})
 	}
-	for _, l := range longhandsOf("border-image") {
+	for _, l := range grammar.Longhands("border-image") {
 		out = append(out, part{l, "initial"})
 	}
 	return out, true
@@ -233,7 +213,7 @@ func flexParts(_ string, values []ast.Value) ([]part, bool) {
 func flowParts(_ string, values []ast.Value) ([]part, bool) {
 	direction, wrap := "row", "nowrap"
 	for _, v := range values {
-		if isValid("flex-wrap", []ast.Value{v}) {
+		if grammar.IsValid("flex-wrap", []ast.Value{v}) {
 			wrap = one("flex-wrap", v)
 		} else {
 			direction = one("flex-direction", v)

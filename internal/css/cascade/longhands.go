@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
 )
@@ -17,7 +18,7 @@ import (
 func longhandText(name string, values []ast.Value, valid bool) string {
 	_, standard := token.SplitVendor(name)
 	c := contextOf(name)
-	if !valid && !isValid(standard, values) || len(values) == 1 && isWide(&values[0]) {
+	if !valid && !grammar.IsValid(standard, values) || grammar.IsWide(values) {
 		return textOf(values, c)
 	}
 	switch standard {
@@ -219,7 +220,7 @@ var positionKeywords = map[string]string{"left": "0%", "top": "0%", "right": "10
 // positionText writes a position of one or two values as two lengths or
 // percentages (CSS Values 4, section 9).
 func positionText(values []ast.Value, c valueContext) string {
-	if len(values) > 2 || len(values) == 1 && isWide(&values[0]) {
+	if len(values) > 2 || grammar.IsWide(values) {
 		return textOf(values, c)
 	}
 	list := slices.Clone(values)

@@ -247,7 +247,7 @@ var harmless = []edit{
 		sides := grammar.Longhands(d.Name)
 		values := ast.Significant(d.Value)
 		if len(sides) != 4 || len(values) > 4 || d.Name == "grid-area" || d.Name == "border-radius" ||
-			d.Name == "text-decoration" || !isValid(d.Name, values) || grammar.Open(values) || isWide(&values[0]) {
+			d.Name == "text-decoration" || !grammar.IsValid(d.Name, values) || grammar.IsWide(values) {
 			return false
 		}
 		var out []ast.Node

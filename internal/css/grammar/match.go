@@ -43,6 +43,18 @@ type Misfit struct {
 // wide are the CSS-wide keywords (CSS Cascade 5, section 7.3).
 var wide = []string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}
 
+// IsWide reports whether values are a CSS-wide keyword.
+func IsWide(values []ast.Value) bool {
+	return len(values) == 1 && values[0].Kind == token.Ident && slices.Contains(wide, token.Lower(values[0].Text))
+}
+
+// IsValid reports whether values are known to be valid for a property, given in
+// lower case: false if it does not exist, or if they depend on substitution.
+func IsValid(property string, values []ast.Value) bool {
+	d, ok := Property(property)
+	return ok && !Open(values) && d.Valid(values)
+}
+
 // Match reports whether values are valid for a property. The values must not
 // contain white space, comments, !important, or substitution functions (see
 // [Open]). Definitions that the data leaves open, and matches that would take
@@ -63,8 +75,7 @@ func (d Definition) Valid(values []ast.Value) bool {
 	if d.syntax == "" {
 		return true
 	}
-	if len(values) == 1 && values[0].Kind == token.Ident && d.name[0] == '<' &&
-		slices.Contains(wide, token.Lower(values[0].Text)) {
+	if d.name[0] == '<' && IsWide(values) {
 		return true
 	}
 	var room [128]byte

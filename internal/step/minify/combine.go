@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/property"
 	"rinzel/internal/css/token"
@@ -176,7 +177,7 @@ func (m *minifier) combineGroup(list []claim, g *group) (out []claim, ok bool) {
 			}
 			copy(values, parts)
 			have = len(parts)
-		case len(c.of.Value) != 1 || isWide(c.of.Value):
+		case len(c.of.Value) != 1 || grammar.IsWide(c.of.Value):
 			return nil, false
 		default:
 			if values[at].Text == "" {
@@ -213,7 +214,7 @@ func (m *minifier) withShorthand(list []claim, g *group, values []ast.Value, fir
 			d.NamePos = c.of.NamePos
 		}
 	}
-	if value == nil || !isValid(g.shorthand, value) || !m.accept.Declaration(&d) || sizeOf(&d) >= size {
+	if value == nil || !grammar.IsValid(g.shorthand, value) || !m.accept.Declaration(&d) || sizeOf(&d) >= size {
 		return nil, false
 	}
 	out := make([]claim, 0, len(list))
@@ -237,7 +238,7 @@ func (g *group) has(name string) bool {
 // valid, all browsers accept it, and it does not depend on substitution.
 func (m *minifier) isSimple(c *claim) bool {
 	values := c.of.Value
-	return !hasComment(values) && isValid(c.property.Name, values) && m.accept.Declaration(c.of) &&
+	return !hasComment(values) && grammar.IsValid(c.property.Name, values) && m.accept.Declaration(c.of) &&
 		!slices.ContainsFunc(values, func(v ast.Value) bool { return v.Kind == token.Comma })
 }
 

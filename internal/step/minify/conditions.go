@@ -50,7 +50,7 @@ func (m *minifier) mediaQuery(query []ast.Value) []ast.Value {
 		query = slices.Clone(query[2:])
 		query[0].Space = false
 	}
-	if !m.accept.Feature(RangeSyntax) {
+	if !m.accept.Feature(rangeSyntax) {
 		return query
 	}
 	var out []ast.Value
@@ -76,8 +76,8 @@ func (m *minifier) mediaQuery(query []ast.Value) []ast.Value {
 	return out
 }
 
-// RangeSyntax is the feature of media queries such as (width >= 600px).
-const RangeSyntax = "css.at-rules.media.range_syntax"
+// rangeSyntax is the feature of media queries such as (width >= 600px).
+const rangeSyntax = "css.at-rules.media.range_syntax"
 
 // ranges are the features that are shortened.
 var ranges = words("width height aspect-ratio resolution")

@@ -86,10 +86,9 @@ type blockKind uint8
 
 // The kinds of blocks.
 const (
-	inSheet    blockKind = iota // rules
-	inRule                      // declarations and nested rules
-	inOther                     // descriptors, keyframes and others
-	inVerbatim                  // what must stay as it is
+	inSheet blockKind = iota // rules
+	inRule                   // declarations and nested rules
+	inOther                  // descriptors, keyframes and others
 )
 
 // isFrozen reports whether a node must stay as it is.

@@ -59,7 +59,7 @@ func (m *minifier) rewritten(name string, list []ast.Value) (short []ast.Value, 
 		standard = current
 	}
 	rewrite := rewriters[standard]
-	if rewrite == nil || hasComment(list) || !isValid(standard, list) {
+	if rewrite == nil || hasComment(list) || !grammar.IsValid(standard, list) {
 		return list, folded
 	}
 	short = slices.Clone(list)
@@ -80,7 +80,7 @@ func foldMath(name string, list []ast.Value, in valueContext) ([]ast.Value, bool
 	if !slices.ContainsFunc(list, func(v ast.Value) bool { return value.IsComputable(&v) }) {
 		return list, false
 	}
-	if _, ok := grammar.Property(name); !ok || !grammar.Open(list) && !isValid(name, ast.Significant(list)) {
+	if _, ok := grammar.Property(name); !ok || !grammar.Open(list) && !grammar.IsValid(name, ast.Significant(list)) {
 		return list, false
 	}
 	return ast.MapList(list, func(_ int, v *ast.Value) (with ast.Value, changed bool) {
@@ -103,22 +103,19 @@ func hasComment(list []ast.Value) bool {
 	return slices.ContainsFunc(list, func(v ast.Value) bool { return v.Kind == token.Comment })
 }
 
-// isValid reports whether a value is known to be valid for a property.
-func isValid(name string, list []ast.Value) bool {
-	definition, ok := grammar.Property(name)
-	if !ok || grammar.Open(list) {
-		return false
-	}
-	return definition.Valid(list)
-}
-
 // is reports whether a list is one keyword, given in lower case.
 func is(list []ast.Value, word string) bool { return len(list) == 1 && list[0].IsIdent(word) }
 
-// isWide reports whether a list is a CSS-wide keyword.
-func isWide(list []ast.Value) bool {
-	return len(list) == 1 && list[0].Kind == token.Ident &&
-		slices.Contains([]string{"initial", "inherit", "unset", "revert", "revert-layer", "revert-rule"}, token.Lower(list[0].Text))
+// each applies a rewriter to the parts of a list with commas.
+func each(list []ast.Value, rewrite rewriter) []ast.Value {
+	if grammar.IsWide(list) {
+		return list
+	}
+	parts := ast.SplitAt(list, token.Comma)
+	for i, part := range parts {
+		parts[i] = rewrite(part)
+	}
+	return ast.JoinCommas(parts)
 }
 
 // same reports whether two values are the same text.
@@ -241,7 +238,7 @@ func outline(list []ast.Value) []ast.Value { return lineParts(list, "") }
 
 // lineParts implements line and outline: the width comes first, the colour last.
 func lineParts(list []ast.Value, defaultColor string) []ast.Value {
-	if isWide(list) || len(list) > 3 {
+	if grammar.IsWide(list) || len(list) > 3 {
 		return list
 	}
 	var width, style, color []ast.Value
@@ -294,7 +291,7 @@ func flex(list []ast.Value) []ast.Value {
 		case v.Kind == token.Number && numbers == 1:
 			shrink = v.Text
 			numbers++
-		case hasBasis || isWide(list) || v.IsIdent("none") || v.Kind == token.Number:
+		case hasBasis || grammar.IsWide(list) || v.IsIdent("none") || v.Kind == token.Number:
 			return list
 		default:
 			basis, hasBasis = v, true
@@ -371,14 +368,7 @@ func isZeroTime(v ast.Value) bool {
 // transitions orders the parts of transitions, and removes those that are the
 // default: all 0s ease 0s.
 func transitions(list []ast.Value) []ast.Value {
-	if isWide(list) {
-		return list
-	}
-	parts := ast.SplitAt(list, token.Comma)
-	for i, part := range parts {
-		parts[i] = transition(part)
-	}
-	return ast.JoinCommas(parts)
+	return each(list, transition)
 }
 
 // easingNames are the names of easing functions.
@@ -467,14 +457,7 @@ func transforms(list []ast.Value) []ast.Value {
 
 // positions shortens the keywords of positions, in each of a list.
 func positions(list []ast.Value) []ast.Value {
-	if isWide(list) {
-		return list
-	}
-	parts := ast.SplitAt(list, token.Comma)
-	for i, part := range parts {
-		parts[i] = position(part)
-	}
-	return ast.JoinCommas(parts)
+	return each(list, position)
 }
 
 // percents are the positions that keywords stand for.
@@ -482,7 +465,7 @@ var percents = map[string]string{"left": "0%", "top": "0%", "right": "100%", "bo
 
 // position shortens a position of one or two values: center top is 50% 0%.
 func position(list []ast.Value) []ast.Value {
-	if len(list) > 2 || isWide(list) || len(list) == 1 && isVertical(list[0]) {
+	if len(list) > 2 || grammar.IsWide(list) || len(list) == 1 && isVertical(list[0]) {
 		return list
 	}
 	out := slices.Clone(list)
