@@ -267,6 +267,34 @@ func TestMissing(t *testing.T) {
 	}
 }
 
+// TestImplies checks which features all targets with others have.
+func TestImplies(t *testing.T) {
+	tests := []struct {
+		targets, have, feature string
+		want                   bool
+	}{
+		{"ie 11, safari 9, chrome 40", "css.properties.object-position", "css.properties.object-position.left", true},
+		{"safari 9, chrome 40", "css.selectors.has", "css.properties.user-select", false},                   // safari needs a prefix
+		{"chrome 40", "css.selectors.has", "css.properties.inset", true},                                    // chrome 105 and chrome 87
+		{"chrome 40", "css.properties.inset", "css.selectors.has", false},                                   //
+		{"chrome 40, firefox 66", "css.properties.inset css.properties.gap", "css.properties.inset", true},  // it is one of them
+		{"chrome 40", "css.properties.no-such", "css.properties.inset", false},                              // restricts nothing
+		{"chrome 40", "css.properties.inset", "css.properties.no-such", false},                              //
+		{"chrome 120", "", "css.properties.inset", true},                                                    // all targets have it
+		{"firefox 40, chrome 40", "css.properties.inset css.selectors.has", "css.properties.rotate", true},  //
+		{"firefox 40, chrome 40", "css.properties.user-select", "css.properties.user-select", false},        // with a prefix only
+		{"firefox 40, chrome 40", "css.properties.no-such css.selectors.has", "css.properties.inset", true}, //
+	}
+	for _, test := range tests {
+		if got := parseTargets(t, test.targets).Implies(strings.Fields(test.have), test.feature); got != test.want {
+			t.Errorf("%s: %s for %s: got %v", test.targets, test.have, test.feature, got)
+		}
+	}
+	if (Targets{}).Implies([]string{Nesting}, Nesting) {
+		t.Error("no targets imply a feature")
+	}
+}
+
 // TestAlternatives checks the alternative to a missing feature: the flexible boxes
 // of 2009.
 func TestAlternatives(t *testing.T) {

@@ -287,6 +287,25 @@ func kin(browser string) []string {
 	return []string{"chrome", "chrome-android", "edge", "opera", "samsung"}
 }
 
+// Implies reports whether each target that supports all of some features, if only
+// partially or with a prefix, supports another one fully and without a prefix.
+// An unknown feature restricts nothing, and is implied by nothing.
+func (t Targets) Implies(have []string, feature string) bool {
+	spans, ok := supportOf(feature)
+	if !ok || t.facts == nil {
+		return false
+	}
+	plain := versionsOf(spans, (*span).plain)
+	rest := t.facts.all.minus(&plain)
+	for _, name := range have {
+		if spans, ok := supportOf(name); ok {
+			any := versionsOf(spans, (*span).isAny)
+			rest = rest.and(&any)
+		}
+	}
+	return rest == set{}
+}
+
 // Newest reports whether the newest target of some browser fully supports a
 // feature without a prefix.
 func (t Targets) Newest(feature string) bool {

@@ -3,6 +3,7 @@
 package accept
 
 import (
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -57,11 +58,17 @@ func (b *Browsers) Supersedes(later, earlier *ast.Declaration) bool {
 		if of == nil {
 			of = b.Needs(earlier)
 		}
-		if !slices.Contains(of, need) {
+		if !slices.Contains(of, need) && !b.Implies(of, need) {
 			return false
 		}
 	}
 	return true
+}
+
+// Implies reports whether each browser that supports all of some features also
+// supports another one.
+func (b *Browsers) Implies(have []string, feature string) bool {
+	return b.targets.Implies(have, feature)
 }
 
 // Needs returns the features that a browser must have to accept a declaration.
@@ -131,6 +138,8 @@ func text(values []ast.Value) string {
 		v := &values[i]
 		n, isNumber := value.Read(v)
 		switch {
+		case v.Kind == token.Ident || v.Kind == token.Hash:
+			b.WriteString(wordText(v))
 		case isNumber && n.Value == 0 && value.Measures(n.Unit) == "length":
 			b.WriteString("0")
 		case isNumber:
@@ -147,6 +156,20 @@ func text(values []ast.Value) string {
 		b.WriteString(" " + text(v.Values()))
 	}
 	return b.String()
+}
+
+// wordText returns a keyword, or a colour as its channels: browsers accept #f00
+// where they accept red. Only rebeccapurple is younger than such numbers.
+func wordText(v *ast.Value) string {
+	c, ok := value.ColorOf(v)
+	if !ok || !c.Legacy || c.Alpha != 1 || v.IsIdent("rebeccapurple") {
+		return v.Text
+	}
+	out := []byte{'#'}
+	for _, x := range c.Channels {
+		out = append(strconv.AppendFloat(out, math.Round(x*255), 'f', -1, 64), ' ')
+	}
+	return string(out)
 }
 
 // needed collects features.

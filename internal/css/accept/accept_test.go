@@ -85,12 +85,28 @@ func TestSupersedes(t *testing.T) {
 		{"color: red", "color: mistake", false},
 		{"-moz-x: 0.50px", "-moz-x: .5px", true},
 		{"margin: 0 0 0 0 0px", "margin: 0 0 0 0 0", true}, // as invalid as before
+		{"-moz-x: of(red)", "-moz-x: of(#f00)", true},
+		{"-moz-x: of(red)", "-moz-x: of(#f01)", false},
+		{"-moz-x: of(rebeccapurple)", "-moz-x: of(#639)", false},
 	}
 	for _, test := range tests {
 		rule := ruleOf(t, "a { "+test.earlier+"; "+test.later+" }")
 		earlier, later := rule.Nodes[0].(*ast.Declaration), rule.Nodes[1].(*ast.Declaration)
 		if got := any.Supersedes(later, earlier); got != test.want {
 			t.Errorf("%s supersedes %s: got %v", test.later, test.earlier, got)
+		}
+	}
+}
+
+// TestImplied supersedes a declaration that needs a feature by one that needs
+// another feature, which the same targets have.
+func TestImplied(t *testing.T) {
+	old := Of(browsers.AtLeast(map[string]browsers.Version{"ie": 11000, "chrome": 30000}))
+	rule := ruleOf(t, "a { object-position: left center; object-position: 0 50%; width: 1dvh; width: 1vh }")
+	for i, want := range []bool{true, true, false} {
+		a, b := rule.Nodes[i].(*ast.Declaration), rule.Nodes[i+1].(*ast.Declaration)
+		if got := old.Supersedes(a, b); got != want {
+			t.Errorf("%s supersedes %s: got %v", text(a.Value), text(b.Value), got)
 		}
 	}
 }

@@ -86,7 +86,7 @@ func (c *comparison) needsOf(d *ast.Declaration) needs {
 func (c *comparison) superseded(d, later *ast.Declaration) bool {
 	list := c.needsOf(later)
 	return len(list) == 0 || !slices.ContainsFunc(list, func(need string) bool {
-		return !slices.Contains(c.needsOf(d), need)
+		return !slices.Contains(c.needsOf(d), need) && !c.browsers.Implies(c.needsOf(d), need)
 	})
 }
 

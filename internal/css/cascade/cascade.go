@@ -28,6 +28,9 @@ type Browsers interface {
 	Needs(d *ast.Declaration) []string
 	// Feature reports whether all browsers have a feature.
 	Feature(name string) bool
+	// Implies reports whether each browser that has all of some features has
+	// another one as well.
+	Implies(have []string, feature string) bool
 	// Selector reports whether all browsers accept a selector.
 	Selector(s ast.Selector) bool
 }

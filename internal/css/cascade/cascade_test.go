@@ -34,6 +34,9 @@ func (a accepting) Needs(d *ast.Declaration) []string {
 // Feature reports that some browser lacks each feature.
 func (accepting) Feature(string) bool { return false }
 
+// Implies reports that no feature comes with others.
+func (accepting) Implies([]string, string) bool { return false }
+
 // Selector reports whether all browsers accept a selector.
 func (accepting) Selector(s ast.Selector) bool {
 	return accept.Of(browsers.Targets{}).Selector(s)
@@ -156,6 +159,26 @@ func TestCompareItself(t *testing.T) {
 }
 
 // BenchmarkCompare compares a large sheet with itself.
+// TestMovedFar compares sheets in which many rules moved past very many others:
+// only the order of those that others passed is compared.
+func TestMovedFar(t *testing.T) {
+	rules := func(class string, count int) string {
+		var b strings.Builder
+		for i := range count {
+			fmt.Fprintf(&b, ".%s%d{color:red}", class, i)
+		}
+		return b.String()
+	}
+	moved, still, next := rules("a", 400), rules("b", 100_000), rules("c", 400)
+	if d := Compare(nodesOf(still+next+moved), nodesOf(still+moved+next), plain); d != nil {
+		t.Errorf("reported as different: %s", d.Message)
+	}
+	const x, blue = ".x{color:red}", ".x.y{color:blue} .y{color:blue}"
+	if d := Compare(nodesOf(still+x+next+blue), nodesOf(still+blue+next+x), plain); d == nil {
+		t.Error("reported as the same, with .x and .y in another order")
+	}
+}
+
 func BenchmarkCompare(b *testing.B) {
 	text := csstest.Generate(1 << 20)
 	nodes := nodesOf(text)

@@ -25,9 +25,13 @@ func (c *comparison) compareOrder() {
 	o := ordering{comparison: c, moved: moved}
 	for i := range c.pairs {
 		p := c.pairs[i].property
+		list := &o.staying
+		if moved[i] {
+			list = &o.moving
+		}
 		for kinds, bit := p.Kinds(), 0; kinds != 0; kinds, bit = kinds>>1, bit+1 {
 			if kinds&1 != 0 && (bit < 63 || p.Name == "all") {
-				o.byKind[bit] = append(o.byKind[bit], int32(i))
+				list[bit] = append(list[bit], int32(i))
 			}
 		}
 	}
@@ -99,33 +103,53 @@ func (c *comparison) moved() []bool {
 // ordering is the state of comparing the order.
 type ordering struct {
 	*comparison
-	moved  []bool
-	byKind [64][]int32 // pairs by the bits of their kinds, in the order of the first sheet
-	byBox  map[*box][]int32
-	count  int // of comparisons
+	moved []bool
+	byBox map[*box][]int32
+	count int // of comparisons
+
+	// The pairs that moved, and those that did not, by the bits of their kinds,
+	// in the order of the first sheet.
+	moving, staying [64][]int32
 }
 
 // check compares the order of a pair that moved with that of all others.
 func (o *ordering) check(i int) {
 	p := &o.pairs[i]
 	kinds := p.property.Kinds()
-	for bit := range o.byKind {
-		if kinds&(1<<bit) == 0 {
-			continue
-		}
-		for _, k := range o.byKind[bit] {
-			if o.count++; o.count > maxPairs {
-				o.found = append(o.found, &Difference{Message: "the order of too many declarations differs",
-					A: p.of[0].Span(), B: p.of[1].Span(), Involved: p.of[:]})
-				return
-			}
-			q := &o.pairs[k]
-			if isSwapped(p, q) && o.compete(p, q) && !o.repeated(p, q) {
-				o.swapped(p, q)
-				return
-			}
+	for bit := range o.staying {
+		if kinds&(1<<bit) != 0 && (o.checkWith(p, o.passed(p, o.staying[bit])) || o.checkWith(p, o.moving[bit])) {
+			return
 		}
 	}
+}
+
+// passed returns those of the pairs that did not move which p has passed, and
+// those that are at its places. The others are in one order in both sheets.
+func (o *ordering) passed(p *pair, staying []int32) []int32 {
+	find := func(side, order int) int {
+		return sort.Search(len(staying), func(k int) bool { return o.pairs[staying[k]].order[side] >= order })
+	}
+	from := min(find(0, p.order[0]), find(1, p.order[1]))
+	to := max(find(0, p.order[0]+1), find(1, p.order[1]+1))
+	return staying[from:to]
+}
+
+// checkWith compares the order of p with that of others. It reports whether it
+// recorded a difference.
+func (o *ordering) checkWith(p *pair, others []int32) bool {
+	for _, k := range others {
+		if o.count++; o.count > maxPairs {
+			o.found = append(o.found, &Difference{Message: "the order of too many declarations differs",
+				A: p.of[0].Span(), B: p.of[1].Span(), Involved: p.of[:]})
+			return true
+		}
+		q := &o.pairs[k]
+		if isSwapped(p, q) && o.compete(p, q) && !o.repeated(p, q) {
+			o.swapped(p, q)
+			return true
+		}
+	}
+	return false
 }
 
 // isSwapped reports whether two pairs may have another order in the second sheet.

@@ -37,6 +37,9 @@ type Options struct {
 	// Frozen are the positions of rules and declarations that must stay as they
 	// are, apart from their tokens.
 	Frozen map[source.Pos]bool
+	// Still is set if rules must keep their places: only values, declarations
+	// and selectors are minified.
+	Still bool
 }
 
 // maxPasses limits how often the rules of a block are merged: each pass may
@@ -52,7 +55,9 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
 	})
-	m.maxEffort = effortFor(nodes)
+	if !opts.Still {
+		m.maxEffort = effortFor(nodes)
+	}
 	return m.block(nodes, inSheet)
 }
 

@@ -22,8 +22,9 @@ const (
 )
 
 // Proved returns minified nodes that are shown to mean the same as the source.
-// Changes for which that is not possible are undone; if that does not help, the
-// nodes are returned unchanged.
+// Changes for which that is not possible are undone. If there are too many, all
+// rules keep their places, and if that does not help, the nodes are returned
+// unchanged.
 func Proved(nodes []ast.Node, opts Options) ([]ast.Node, []Undone) {
 	browsers := accept.Of(opts.Targets)
 	return proved(nodes, opts, func(small []ast.Node) []*cascade.Difference {
@@ -37,7 +38,8 @@ func proved(nodes []ast.Node, opts Options, compare func([]ast.Node) []*cascade.
 	frozen := make(map[source.Pos]bool)
 	opts.Frozen = frozen
 	var undone []Undone
-	for range maxAttempts {
+	for attempt := range maxAttempts {
+		opts.Still = opts.Still || attempt == maxAttempts/2
 		small := Nodes(nodes, opts)
 		differences := compare(small)
 		if len(differences) == 0 {
@@ -57,7 +59,10 @@ func proved(nodes []ast.Node, opts Options, compare func([]ast.Node) []*cascade.
 		}
 		delete(frozen, source.NoPos)
 		if len(frozen) == before {
-			break
+			if opts.Still {
+				break
+			}
+			opts.Still = true
 		}
 	}
 	return nodes, undone
