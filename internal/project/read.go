@@ -22,6 +22,7 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/lower"
+	"rinzel/internal/step/minify"
 )
 
 // fileSettings is the structure of the settings file. Other keys are errors.
@@ -37,6 +38,7 @@ type fileSettings struct {
 	Chain    []fileChain            `toml:"chain"`
 	Lower    fileLower              `toml:"lower"`
 	Prefix   filePrefix             `toml:"prefix"`
+	Minify   fileMinify             `toml:"minify"`
 	Split    fileSplit              `toml:"split"`
 	Bundles  map[string]fileBundle  `toml:"bundles"`
 	Assets   fileAssets             `toml:"assets"`
@@ -93,6 +95,11 @@ type filePrefix struct {
 	AsIs []string `toml:"as-is"`
 }
 
+// fileMinify is [minify] in the settings file.
+type fileMinify struct {
+	Size *string `toml:"size"`
+}
+
 // filePurge is [purge] in the settings file.
 type filePurge struct {
 	Evidence   []string `toml:"evidence"`
@@ -116,7 +123,8 @@ type fileCheck struct {
 // user-defined names.
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
-		"check", "lower", "prefix", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants", "limits"},
+		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
+		"limits"},
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
@@ -127,6 +135,7 @@ var knownKeys = map[string][]string{
 	"bundles.*":      {"from", "file"},
 	"lower":          {"direction", "as-is"},
 	"prefix":         {"as-is"},
+	"minify":         {"size"},
 	"check":          {"in-build", "libraries", "levels"},
 	"serve":          {"fallback", "proxy", "editor"},
 	"limits":         {"values", "iterations", "calls"},
@@ -267,6 +276,10 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.serve(s, raw.Serve)
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
+	if raw.Minify.Size != nil {
+		s.Minify.Size = minify.Size(r.word(*raw.Minify.Size, []string{"minify", "size"},
+			string(minify.Compressed), string(minify.Uncompressed)))
+	}
 	r.profiles(s, raw.Profile)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)

@@ -263,6 +263,8 @@ direction = "rtl"
 as-is = ["nesting", "alpha_hexadecimal_notation"]
 [prefix]
 as-is = ["user-select", "::placeholder", "@keyframes", "image-set()", "-webkit-line-clamp"]
+[minify]
+size = "uncompressed"
 [split]
 shared = 3
 min-bytes = 0
@@ -280,9 +282,9 @@ compress = []
 	if len(diags) > 0 {
 		t.Fatal(diags)
 	}
-	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
+	got := fmt.Sprint(s.Check, s.Lower, s.Prefix, s.Minify, s.Split, s.Inline, s.Profiles["release"], s.Profiles["mirror"])
 	want := "{stop true map[deprecated:error unsupported:off]} {rtl map[css.selectors.nesting:true css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation:true]} " +
-		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {3 0 500  } 2000 {release true  [purge minify] file hashed true [brotli] link} {mirror true  [purge minify] file hashed true [] link}"
+		"{[user-select ::placeholder @keyframes image-set() -webkit-line-clamp]} {uncompressed} {3 0 500  } 2000 {release true  [purge minify] file hashed true [brotli] link} {mirror true  [purge minify] file hashed true [] link}"
 	if got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
@@ -305,6 +307,7 @@ func TestReadOfStepsRefuses(t *testing.T) {
 		"[lower]\ndirection = \"up\"":                       `2: direction must be one of ltr, rtl, got "up"`,
 		"[lower]\nas-is = [\"nestling\"]":                   `2: no data about the feature "nestling"`,
 		"[prefix]\nas-is = [\"color\", \"colr\"]":           `2: nothing called "colr" can have a prefix`,
+		"[minify]\nsize = \"small\"":                        `2: size must be one of compressed, uncompressed, got "small"`,
 		"[split]\nshared = 1":                               `2: shared must be 2 or more, or 0 to share nothing, got 1`,
 		"[split]\nmin-bytes = -5":                           `2: min-bytes must be a number of bytes, got -5`,
 		"[split]\ninline = -1":                              `2: inline must be a number of bytes, got -1`,

@@ -16,6 +16,7 @@ import (
 	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
 	"rinzel/internal/step/lower"
+	"rinzel/internal/step/minify"
 )
 
 // FileName is the name of the settings file.
@@ -42,6 +43,7 @@ type Settings struct {
 	Chains     []Chain
 	Lower      Lower
 	Prefix     Prefix
+	Minify     Minify
 	Split      Split
 	Bundles    []Bundle // ordered by name
 	Inline     int      // maximum size in bytes of an image or font that is inlined into a sheet; 0 for none
@@ -92,6 +94,9 @@ type Lower struct {
 type Prefix struct {
 	AsIs []string // names that are not prefixed, see [prefix.Options]
 }
+
+// Minify are the settings of the step minify.
+type Minify struct{ Size minify.Size }
 
 // Purge are the settings of the step purge.
 type Purge struct {

@@ -129,7 +129,7 @@ func (b *builder) stepSettings() *pipeline.Settings {
 		Compose: b.limits(),
 		Lower:   lower.Options{Targets: targets, Direction: s.Lower.Direction, AsIs: s.Lower.AsIs},
 		Prefix:  prefix.Options{Targets: targets, AsIs: s.Prefix.AsIs},
-		Minify:  minify.Options{Targets: targets},
+		Minify:  minify.Options{Targets: targets, Size: s.Minify.Size},
 		Purge: purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported,
 			Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
 	}

@@ -99,6 +99,21 @@ func TestSame(t *testing.T) {
 	}
 }
 
+// TestListed compares rules with the same fallbacks, written in different ways,
+// with one rule for both: its declarations have another order than theirs.
+func TestListed(t *testing.T) {
+	const apart = `.a { -webkit-transition: width linear .3s; transition: width linear .3s; transition: width linear .3s, -webkit-transform .5s }
+		.b { -webkit-transition: width .3s linear; transition: width 300ms linear; transition: width .3s linear, -webkit-transform 500ms }`
+	const listed = ".a, .b { -webkit-transition: width .3s linear; transition: width .3s linear; transition: width .3s linear, -webkit-transform .5s }"
+	any := accept.Of(browsers.Targets{})
+	if d := Compare(nodesOf(apart), nodesOf(listed), any); d != nil {
+		t.Error(d.Message)
+	}
+	if d := Compare(nodesOf(strings.Replace(apart, "500ms", "501ms", 1)), nodesOf(listed), any); d == nil {
+		t.Error("reported as the same, with another time")
+	}
+}
+
 // TestDifferent compares sheets that do not mean the same.
 func TestDifferent(t *testing.T) {
 	for _, pair := range [][2]string{

@@ -175,7 +175,7 @@ func (o *ordering) repeated(p, q *pair) bool {
 	for _, i := range o.byBox[q.box] {
 		r := &o.pairs[i]
 		if r.property.Name == p.property.Name && r.order[0] > q.order[0] && r.order[1] >= p.order[1] &&
-			sameDeclaration(r.of[0], p.of[0]) {
+			o.sameMeaning(r.of[0], p.of[0]) {
 			return true
 		}
 	}

@@ -200,7 +200,7 @@ func (m *minifier) combineGroup(list []claim, g *group) (out []claim, ok bool) {
 // withShorthand returns declarations with a shorthand in place of what it
 // stands for, which is between first and last, and has a size in bytes.
 func (m *minifier) withShorthand(list []claim, g *group, values []ast.Value, first, last, size int) ([]claim, bool) {
-	p := m.property(g.shorthand)
+	p := m.pool.property(g.shorthand)
 	for i := first + 1; i < last; i++ { // the shorthand comes where the last part was
 		if c := &list[i]; !g.has(c.property.Name) && property.Compete(p, c.property) {
 			return nil, false

@@ -11,6 +11,7 @@ import (
 
 // declarations minifies the nodes of a style rule.
 func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
+	m.last = nil
 	if m.hasFrozen(nodes) {
 		return nodes
 	}
@@ -21,15 +22,15 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 	if n < 2 {
 		return nodes
 	}
-	list := make([]claim, n)
-	for i := range list {
-		d := nodes[i].(*ast.Declaration)
-		list[i] = m.claimOf(d)
+	start := len(m.claims)
+	for _, d := range nodes[:n] {
+		m.claims = append(m.claims, m.claimOf(d.(*ast.Declaration)))
 	}
-	list = m.withoutLosers(list)
-	list = m.combine(list)
-	m.align(list)
-	if isUnchanged(list, nodes[:n]) {
+	list := m.fewest(m.claims[start:len(m.claims):len(m.claims)])
+	if n == len(nodes) {
+		m.last = list
+	}
+	if len(list) == n && isUnchanged(list, nodes) {
 		return nodes
 	}
 	out := make([]ast.Node, 0, len(list)+len(nodes)-n)
@@ -39,11 +40,16 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 	return append(out, nodes[n:]...)
 }
 
-// isUnchanged reports whether declarations are the same as nodes.
+// fewest returns declarations without those that always lose, with shorthands,
+// and in the order of an earlier rule.
+func (m *minifier) fewest(list []claim) []claim {
+	list = m.combine(m.withoutLosers(list))
+	m.align(list)
+	return list
+}
+
+// isUnchanged reports whether declarations are the same as the first nodes.
 func isUnchanged(list []claim, nodes []ast.Node) bool {
-	if len(list) != len(nodes) {
-		return false
-	}
 	for i := range list {
 		if ast.Node(list[i].of) != nodes[i] {
 			return false

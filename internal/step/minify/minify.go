@@ -25,15 +25,25 @@ import (
 	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/known"
-	"rinzel/internal/css/property"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
+)
+
+// Size is the size that is to be small.
+type Size string
+
+// The sizes. The zero Size is Compressed.
+const (
+	Compressed   Size = "compressed"   // of what is sent, with brotli or gzip
+	Uncompressed Size = "uncompressed" // of the file
 )
 
 // Options configure minifying. The zero Options assume nothing about browsers.
 type Options struct {
 	// Targets are the browsers that the result must work in.
 	Targets browsers.Targets
+	// Size is the size that is to be small where both cannot be.
+	Size Size
 	// Frozen are the positions of rules and declarations that must stay as they
 	// are, apart from their tokens.
 	Frozen map[source.Pos]bool
@@ -49,8 +59,9 @@ const maxPasses = 50
 // Nodes returns minified nodes. Nodes that cannot be shortened are shared, not
 // copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
-	m := &minifier{accept: accept.Of(opts.Targets), frozen: opts.Frozen, properties: make(map[string]*property.Property),
-		minimal: make(map[uint64]bool), orders: make(map[string][]string)}
+	browsers := accept.Of(opts.Targets)
+	m := &minifier{size: opts.Size, accept: browsers, pool: newPool(browsers), frozen: opts.Frozen, minimal: make(map[uint64]bool),
+		orders: make(map[string][]string), claimed: make(map[*ast.StyleRule][]claim)}
 	m.namespaces = slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
@@ -73,17 +84,26 @@ func effortFor(nodes []ast.Node) int {
 
 // minifier has what all parts of the work share.
 type minifier struct {
+	size       Size
 	accept     *accept.Browsers
+	pool       *pool
 	frozen     map[source.Pos]bool
-	namespaces bool // the sheet declares namespaces
-	properties map[string]*property.Property
+	namespaces bool                // the sheet declares namespaces
 	minimal    map[uint64]bool     // declarations that cannot be shortened, by hash
 	orders     map[string][]string // the order of properties, by their sorted names; see [minifier.align]
 	effort     int                 // comparisons of rules so far
 	maxEffort  int                 // from which on rules keep their places, which keeps the time linear
-	buf        []byte
-	parts      []part  // memory of the parts of items
-	claims     []claim // memory of the claims of parts
+	blocks     int                 // looked through so far
+	seenIn     []int               // the last of these blocks that had a selector
+	// last are the declarations of the last block, if it has nothing else, and
+	// claimed those of minified rules.
+	last    []claim
+	claimed map[*ast.StyleRule][]claim
+
+	buf    []byte
+	parts  []part       // memory of the parts of items
+	claims []claim      // memory of the claims of parts
+	ids    []selectorID // memory of the selectors of parts
 }
 
 // blockKind is what a block contains.
@@ -124,10 +144,11 @@ func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
 		fresh = fresh || joined
 		merged := fresh && m.mergeRules(&items)
 		dropped := fresh && m.dropOverridden(&items)
-		if !joined && !merged && !dropped {
+		shared := m.size == Uncompressed && fresh && !merged && !dropped && m.shareDeclarations(&items)
+		if !joined && !merged && !dropped && !shared {
 			break
 		}
-		changed, fresh = true, dropped
+		changed, fresh = true, merged || dropped || shared
 	}
 	if !changed {
 		return nodes
@@ -186,6 +207,7 @@ func (m *minifier) withBody(n ast.Node, kind blockKind) (with ast.Node, changed 
 // styleRule minifies a style rule.
 func (m *minifier) styleRule(r *ast.StyleRule) ast.Edit {
 	edited, changed := m.withBody(r, inRule)
+	claims := m.last
 	r = edited.(*ast.StyleRule)
 	if empty(r.Nodes) {
 		return ast.Remove
@@ -193,7 +215,10 @@ func (m *minifier) styleRule(r *ast.StyleRule) ast.Edit {
 	if list, ok := m.selectors(r.Selectors); ok {
 		copied := *r
 		copied.Selectors = list
-		return ast.Replace(&copied)
+		r, changed = &copied, true
+	}
+	if claims != nil {
+		m.claimed[r] = claims
 	}
 	if changed {
 		return ast.Replace(r)

@@ -11,12 +11,12 @@ import (
 )
 
 // minified returns a minified sheet for the default targets.
-func minified(src string) string { return minifiedFor(src, browsers.Default()) }
+func minified(src string) string { return minifiedFor(src, Options{Targets: browsers.Default()}) }
 
 // minifiedFor returns a minified sheet.
-func minifiedFor(src string, targets browsers.Targets) string {
+func minifiedFor(src string, opts Options) string {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	nodes, _ := Proved(sheet.Nodes, Options{Targets: targets})
+	nodes, _ := Proved(sheet.Nodes, opts)
 	return print.Sheet(nodes, print.Options{Compact: true})
 }
 

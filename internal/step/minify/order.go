@@ -20,11 +20,10 @@ type item struct {
 	rule *ast.StyleRule // a rule with declarations only; otherwise nil
 	// fixed is set if it must keep its place; others may still move past it.
 	fixed bool
-	layer string // name of a layer, of a block with its rules; otherwise empty
-	parts []part
+	layer string     // name of a layer, of a block with its rules; otherwise empty
+	parts []part     // of a rule with declarations only, exactly one
 	kinds uint64     // of all declarations, see [property.Property.Kinds]
-	names string     // text of the selectors, or of the name and prelude of a block
-	text  string     // of the declarations
+	key   string     // of a block: blocks with the same one can be joined
 	nodes []ast.Node // of a block that was joined with others, until all are
 }
 
@@ -36,10 +35,30 @@ func (it *item) body() []ast.Node {
 	return slices.Clip(ast.Body(it.node))
 }
 
+// isMergeable reports whether an item is a rule that can be merged with others.
+func (it *item) isMergeable() bool { return it.rule != nil && !it.fixed }
+
+// namesHash returns a hash of the selectors of a rule.
+func (it *item) namesHash() uint64 {
+	hash := uint64(len(it.parts[0].selectors))
+	for _, id := range it.parts[0].selectors {
+		hash = mixNumber(hash, uint64(id))
+	}
+	return hash
+}
+
+// bodyHash returns a hash of the declarations of a rule.
+func (it *item) bodyHash() uint64 {
+	hash := uint64(len(it.parts[0].claims))
+	for i := range it.parts[0].claims {
+		hash = mixNumber(hash, uint64(it.parts[0].claims[i].id))
+	}
+	return hash
+}
+
 // part is a rule that an item consists of or contains.
 type part struct {
-	selectors []ast.Selector
-	weights   []selector.Specificity // of each selector; nil if they were not needed so far
+	selectors []selectorID
 	// anywhere is set if the elements and the specificity are not known: the
 	// rule is nested or in a scope.
 	anywhere bool
@@ -52,7 +71,7 @@ type claim struct {
 	property *property.Property
 	of       *ast.Declaration
 	kinds    uint64 // of the property
-	hash     uint64 // of the name and the value; different ones may have the same
+	id       declarationID
 }
 
 // conditional are the at-rules that only restrict where their rules apply, so
@@ -115,7 +134,12 @@ func (m *minifier) gather(n ast.Node, anywhere bool) {
 				anywhere = anywhere || selector.Contains(s, ast.NestingSelector)
 			}
 		}
-		m.claim(part{selectors: n.Selectors, anywhere: anywhere}, n.Nodes)
+		p := part{selectors: m.selectorIDs(n.Selectors), anywhere: anywhere}
+		if claims, ok := m.claimed[n]; ok {
+			m.addPart(p, claims)
+			return
+		}
+		m.claim(p, n.Nodes)
 		for _, inner := range n.Nodes {
 			if !isDeclaration(inner) {
 				m.gather(inner, true)
@@ -140,49 +164,38 @@ func (m *minifier) claim(p part, nodes []ast.Node) {
 	start := len(m.claims)
 	for _, n := range nodes {
 		if d, ok := n.(*ast.Declaration); ok {
-			c := m.claimOf(d)
-			m.claims = append(m.claims, c)
-			p.kinds |= c.kinds
+			m.claims = append(m.claims, m.claimOf(d))
 		}
 	}
-	if p.claims = m.claims[start:len(m.claims):len(m.claims)]; len(p.claims) > 0 {
-		m.parts = append(m.parts, p)
+	m.addPart(p, m.claims[start:len(m.claims):len(m.claims)])
+}
+
+// addPart adds a part with claims, if there are any.
+func (m *minifier) addPart(p part, claims []claim) {
+	if len(claims) == 0 {
+		return
 	}
+	p.claims = claims
+	for i := range claims {
+		p.kinds |= claims[i].kinds
+	}
+	m.parts = append(m.parts, p)
 }
 
 // claimOf returns the claim of a declaration.
 func (m *minifier) claimOf(d *ast.Declaration) claim {
-	p := m.property(d.Name)
-	return claim{p, d, p.Kinds(), hashDeclaration(d)}
+	id := m.pool.declaration(d)
+	info := &m.pool.declarations[id]
+	return claim{info.property, d, info.kinds, id}
 }
 
-// hashOf adds values to an FNV-1a hash.
-func hashOf(hash uint64, values []ast.Value) uint64 {
-	for i := range values {
-		v := &values[i]
-		mark := byte(v.Kind) << 1
-		if v.Space {
-			mark |= 1
-		}
-		hash = (hash ^ uint64(mark)) * 1099511628211
-		for k := 0; k < len(v.Text); k++ {
-			hash = (hash ^ uint64(v.Text[k])) * 1099511628211
-		}
-		if v.Inner != nil {
-			hash = hashOf(hash, v.Inner.Values)
-		}
+// selectorIDs returns the numbers of selectors.
+func (m *minifier) selectorIDs(list []ast.Selector) []selectorID {
+	start := len(m.ids)
+	for _, s := range list {
+		m.ids = append(m.ids, m.pool.selector(s))
 	}
-	return hash
-}
-
-// property returns the property with a name as written.
-func (m *minifier) property(name string) *property.Property {
-	p := m.properties[name]
-	if p == nil {
-		p = property.Of(name)
-		m.properties[name] = p
-	}
-	return p
+	return m.ids[start:len(m.ids):len(m.ids)]
 }
 
 // onlyAll is the bit that all sets of kinds have in common.
@@ -202,7 +215,7 @@ func (m *minifier) conflicts(a, b *item) bool {
 	for i := range a.parts {
 		for k := range b.parts {
 			p, q := &a.parts[i], &b.parts[k]
-			if common := p.kinds & q.kinds; common != 0 && common != onlyAll && m.compete(p, q) && p.meets(q) {
+			if common := p.kinds & q.kinds; common != 0 && common != onlyAll && m.compete(p, q) && m.meet(p, q) {
 				return true
 			}
 		}
@@ -233,42 +246,29 @@ func (m *minifier) compete(p, q *part) bool {
 
 // competes reports whether two declarations compete and differ.
 func (c *claim) competes(o *claim) bool {
-	if c.of.Important != o.of.Important || c.of == o.of {
+	if c.of.Important != o.of.Important || c.id == o.id {
 		return false
 	}
-	if c.property == o.property && c.hash != o.hash {
-		return true
-	}
-	return property.Compete(c.property, o.property) &&
+	return c.property == o.property || property.Compete(c.property, o.property) &&
 		!(c.property.Standard == o.property.Standard && ast.EqualValues(c.of.Value, o.of.Value))
 }
 
 // maxMeetings limits the pairs of selectors that are compared.
 const maxMeetings = 1024
 
-// meets reports whether some element may match both parts with the same
+// meet reports whether some element may match both parts with the same
 // specificity.
-func (p *part) meets(q *part) bool {
+func (m *minifier) meet(p, q *part) bool {
 	if p.anywhere || q.anywhere || len(p.selectors)*len(q.selectors) > maxMeetings {
 		return true
 	}
-	p.weigh()
-	q.weigh()
-	for i, a := range p.selectors {
-		for k, b := range q.selectors {
-			if p.weights[i] == q.weights[k] && !selector.Disjoint(a, b) {
+	for _, a := range p.selectors {
+		x := &m.pool.selectors[a]
+		for _, b := range q.selectors {
+			if y := &m.pool.selectors[b]; x.weight == y.weight && !selector.Disjoint(x.of, y.of) {
 				return true
 			}
 		}
 	}
 	return false
-}
-
-// weigh computes the weights.
-func (p *part) weigh() {
-	if p.weights == nil {
-		for _, s := range p.selectors {
-			p.weights = append(p.weights, selector.Of(s))
-		}
-	}
 }

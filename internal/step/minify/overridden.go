@@ -13,29 +13,32 @@ import (
 // dropOverridden removes the declarations that later rules with the same
 // selectors override. It reports whether there were any.
 func (m *minifier) dropOverridden(items *[]*item) bool {
-	texts, repeated := m.selectorTexts(*items)
-	if !repeated {
+	if !m.anyRepeated(*items) {
 		return false
 	}
-	later := make(map[string][]claim) // by selector
+	later := make(map[selectorID][]claim)
 	changed := false
 	for i := len(*items) - 1; i >= 0; i-- {
 		it := (*items)[i]
-		if len(texts[i]) == 0 || m.effort > m.maxEffort {
+		if !m.isSplittable(it) || m.effort > m.maxEffort {
 			continue
 		}
-		kept := slices.DeleteFunc(slices.Clone(it.parts[0].claims), func(c claim) bool {
-			return !slices.ContainsFunc(texts[i], func(text string) bool {
-				return !slices.ContainsFunc(later[text], func(o claim) bool { return m.overrides(o, c) })
+		p := &it.parts[0]
+		overridden := func(c claim) bool {
+			return !slices.ContainsFunc(p.selectors, func(id selectorID) bool {
+				return !slices.ContainsFunc(later[id], func(o claim) bool { return m.overrides(o, c) })
 			})
-		})
-		if len(kept) < len(it.parts[0].claims) {
-			changed = true
-			(*items)[i] = m.withClaims(it, kept)
 		}
-		for _, text := range texts[i] {
-			if len(later[text])+len(kept) <= maxCompared {
-				later[text] = append(later[text], kept...)
+		kept := p.claims
+		if slices.ContainsFunc(kept, overridden) {
+			kept = slices.DeleteFunc(slices.Clone(kept), overridden)
+			m.align(kept)
+			(*items)[i] = m.newRule(it.rule, it.rule.Selectors, p.selectors, kept)
+			changed = true
+		}
+		for _, id := range p.selectors {
+			if len(later[id])+len(kept) <= maxCompared {
+				later[id] = append(later[id], kept...)
 			}
 		}
 	}
@@ -43,42 +46,28 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 	return changed
 }
 
-// selectorTexts returns the selectors of each plain rule as texts; nil for others,
-// and for lists that some browser may drop. repeated is set if two rules have
-// one in common.
-func (m *minifier) selectorTexts(items []*item) (texts [][]string, repeated bool) {
-	texts = make([][]string, len(items))
-	seen := make(map[string]bool)
-	for i, it := range items {
-		if it.rule == nil || it.fixed || len(it.rule.Selectors) > 1 && !m.listable(it.rule, it.rule) {
-			continue
-		}
-		for k := range it.rule.Selectors {
-			m.buf = print.AppendSelectors(m.buf[:0], it.rule.Selectors[k:k+1])
-			text := string(m.buf)
-			texts[i] = append(texts[i], text)
-			repeated = repeated || seen[text]
-			seen[text] = true
-		}
-	}
-	return texts, repeated
+// isSplittable reports whether an item is a rule that means the same as one rule
+// for each of its selectors.
+func (m *minifier) isSplittable(it *item) bool {
+	return it.isMergeable() && (len(it.parts[0].selectors) == 1 || m.listable(&it.parts[0], &it.parts[0]))
 }
 
-// withClaims returns the item of a rule with other declarations; nil without
-// any.
-func (m *minifier) withClaims(it *item, claims []claim) *item {
-	if len(claims) == 0 {
-		return nil
+// anyRepeated reports whether two rules have a selector in common.
+func (m *minifier) anyRepeated(items []*item) bool {
+	m.blocks++
+	m.seenIn = slices.Grow(m.seenIn, len(m.pool.selectors)-len(m.seenIn))[:len(m.pool.selectors)]
+	for _, it := range items {
+		if !it.isMergeable() {
+			continue
+		}
+		for _, id := range it.parts[0].selectors {
+			if m.seenIn[id] == m.blocks {
+				return true
+			}
+			m.seenIn[id] = m.blocks
+		}
 	}
-	m.align(claims)
-	r := *it.rule
-	r.Nodes = make([]ast.Node, len(claims))
-	for i, c := range claims {
-		r.Nodes[i] = c.of
-	}
-	out := new(item)
-	m.fill(out, &r)
-	return out
+	return false
 }
 
 // definitions are the at-rules of which only the last of equal ones has an

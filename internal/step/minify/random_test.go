@@ -18,7 +18,7 @@ func TestRandomSheets(t *testing.T) {
 	saved, size := 0, 0
 	for seed := range uint64(300) {
 		src := csstest.Random(rand.New(rand.NewPCG(seed, 7)), 12)
-		small := tryRandom(t, src)
+		small := tryRandom(t, src, []Size{Compressed, Uncompressed}[seed/30%2])
 		size, saved = size+len(asIs(src)), saved+len(asIs(src))-len(small)
 		if seed%30 == 0 {
 			elements, diff := page.DiffStyles(src, small, 3)
@@ -36,17 +36,18 @@ func TestRandomSheets(t *testing.T) {
 	t.Logf("%d%% smaller than compact printing alone", saved*100/size)
 }
 
-// tryRandom minifies a sheet, and returns the result. All changes must be shown
+// tryRandom minifies a sheet for a size, and returns the result. All changes must be shown
 // to be safe, and a second run must change nothing.
-func tryRandom(t *testing.T, src string) string {
+func tryRandom(t *testing.T, src string, size Size) string {
 	t.Helper()
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
-	_, undone := Proved(sheet.Nodes, Options{Targets: browsers.Default()})
+	opts := Options{Targets: browsers.Default(), Size: size}
+	_, undone := Proved(sheet.Nodes, opts)
 	for _, u := range undone {
 		t.Errorf("%s\n%s", u.Message, src)
 	}
-	small := minified(src)
-	if twice := minified(small); twice != small {
+	small := minifiedFor(src, opts)
+	if twice := minifiedFor(small, opts); twice != small {
 		t.Errorf("a second run changes the result:\n%s\nonce  %s\ntwice %s", src, small, twice)
 	}
 	return small
@@ -56,6 +57,7 @@ func tryRandom(t *testing.T, src string) string {
 func FuzzRandomSheets(f *testing.F) {
 	f.Add(uint64(1), uint8(12))
 	f.Fuzz(func(t *testing.T, seed uint64, rules uint8) {
-		tryRandom(t, csstest.Random(rand.New(rand.NewPCG(seed, 8)), 1+int(rules%40)))
+		src := csstest.Random(rand.New(rand.NewPCG(seed, 8)), 1+int(rules%40))
+		tryRandom(t, src, []Size{Compressed, Uncompressed}[seed%2])
 	})
 }

@@ -77,7 +77,7 @@ func TestRewrites(t *testing.T) {
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {
-			if got := minifiedFor(test.src, browsers.Default()); got != test.want+"\n" {
+			if got := minified(test.src); got != test.want+"\n" {
 				t.Errorf("%s\n got %swant %s", test.src, got, test.want)
 			}
 		})
@@ -97,8 +97,56 @@ func TestRewrites(t *testing.T) {
 				targets browsers.Targets
 				want    string
 			}{{modern, test.modern}, {old, test.old}} {
-				if got := minifiedFor(test.src, run.targets); got != run.want+"\n" {
+				if got := minifiedFor(test.src, Options{Targets: run.targets}); got != run.want+"\n" {
 					t.Errorf("%s\n got %swant %s", test.src, got, run.want)
+				}
+			}
+		})
+	}
+}
+
+// TestSizes minifies for both sizes: what makes the file smaller may not make it
+// smaller after compression.
+func TestSizes(t *testing.T) {
+	const far = `.n{color:navy}.o{color:oldlace}.p{color:pink}.q{color:plum}.r{color:peru}`
+	tests := []struct{ name, src, compressed, uncompressed string }{
+		{"alike and far", `.quay-a { top: 9px } ` + far + ` .quay-b { top: 9px }`,
+			`.quay-a,.quay-b{top:9px}` + far, `.quay-a,.quay-b{top:9px}` + far},
+		{"unlike and far", `.quay { top: 9px } ` + far + ` .pier { top: 9px }`,
+			`.quay{top:9px}` + far + `.pier{top:9px}`, `.quay,.pier{top:9px}` + far},
+		{"all of the first", `.a { display: flex; position: relative } .b { display: flex; position: relative; top: 1px }`,
+			`.a{display:flex;position:relative}.b{display:flex;position:relative;top:1px}`,
+			`.a,.b{display:flex;position:relative}.b{top:1px}`},
+		{"all of the second", `.a { top: 1px; display: flex; position: relative } .b { display: flex; position: relative }`,
+			`.a{top:1px;display:flex;position:relative}.b{display:flex;position:relative}`,
+			`.a{top:1px}.a,.b{display:flex;position:relative}`},
+		{"some of both", `.a { top: 1px; display: flex; position: relative } .b { left: 1px; display: flex; position: relative }`,
+			`.a{top:1px;display:flex;position:relative}.b{left:1px;display:flex;position:relative}`,
+			`.a{top:1px}.a,.b{display:flex;position:relative}.b{left:1px}`},
+		{"some of three", `.a { top: 1px; position: relative } .b { top: 2px; position: relative } .c { top: 3px; position: relative }`,
+			`.a{top:1px;position:relative}.b{top:2px;position:relative}.c{top:3px;position:relative}`,
+			`.a{top:1px}.a,.b,.c{position:relative}.b{top:2px}.c{top:3px}`},
+		{"too little", `.harbour { top: 1px; left: 0 } .ferry { top: 2px; left: 0 }`,
+			`.harbour{top:1px;left:0}.ferry{top:2px;left:0}`, `.harbour{top:1px;left:0}.ferry{top:2px;left:0}`},
+		{"one between sets it", `.a { position: relative; float: left } .c { position: static } .b { position: relative; float: left; top: 1px }`,
+			`.a{position:relative;float:left}.c{position:static}.b{position:relative;float:left;top:1px}`,
+			`.a{position:relative;float:left}.c{position:static}.b{position:relative;float:left;top:1px}`},
+		{"order in the second", `.a { margin-top: 3px; display: flex } .b { margin: 1em; margin-top: 3px; display: flex }`,
+			`.a{margin-top:3px;display:flex}.b{margin:3px 1em 1em;display:flex}`,
+			`.a{margin-top:3px}.a,.b{display:flex}.b{margin:3px 1em 1em}`},
+		{"order of fallbacks", `.a { display: -webkit-box; display: flex; top: 1px } .b { left: 1px; display: flex; display: -webkit-box }`,
+			`.a{display:-webkit-box;display:flex;top:1px}.b{left:1px;display:flex;display:-webkit-box}`,
+			`.a{display:-webkit-box;display:flex;top:1px}.b{left:1px;display:flex;display:-webkit-box}`},
+		{"selectors that some drop", `.a { display: flex; position: relative } ::-moz-x { display: flex; position: relative; top: 1px }`,
+			`.a{display:flex;position:relative}::-moz-x{display:flex;position:relative;top:1px}`,
+			`.a{display:flex;position:relative}::-moz-x{display:flex;position:relative;top:1px}`},
+	}
+	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "ie": 11000})
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			for size, want := range map[Size]string{"": test.compressed, Compressed: test.compressed, Uncompressed: test.uncompressed} {
+				if got := minifiedFor(test.src, Options{Targets: old, Size: size}); got != want+"\n" {
+					t.Errorf("%s:\n got %swant %s", size, got, want)
 				}
 			}
 		})

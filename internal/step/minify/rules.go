@@ -17,8 +17,7 @@ func (m *minifier) mergeRules(items *[]*item) bool {
 	changed := false
 	for range maxPasses {
 		m.effort += len(*items)
-		g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int, len(*items)),
-			byText: make(map[string]int, len(*items))}
+		g := m.newMerging(len(*items))
 		for _, it := range *items {
 			g.add(it)
 		}
@@ -26,7 +25,7 @@ func (m *minifier) mergeRules(items *[]*item) bool {
 			break
 		}
 		changed = true
-		*items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
+		*items = g.remaining()
 	}
 	return changed
 }
@@ -46,9 +45,21 @@ func (m *minifier) items(nodes []ast.Node) []*item {
 type merging struct {
 	*minifier
 	items   []*item        // nil for those that were merged into a later one
-	byNames map[string]int // index of the last rule with a selector list
-	byText  map[string]int // index of the last rule with a block
+	kinds   []uint64       // of the items
+	byNames map[uint64]int // index of the last rule by the hash of its selectors
+	byBody  map[uint64]int // index of the last rule by the hash of its declarations
 	changed bool
+}
+
+// newMerging returns the state of a pass over a number of items.
+func (m *minifier) newMerging(count int) *merging {
+	return &merging{minifier: m, items: make([]*item, 0, count), kinds: make([]uint64, 0, count),
+		byNames: make(map[uint64]int, count), byBody: make(map[uint64]int, count)}
+}
+
+// remaining returns the items that were not merged into later ones.
+func (g *merging) remaining() []*item {
+	return slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
 }
 
 // maxDistance limits the number of rules between two that are merged, which
@@ -57,34 +68,51 @@ const maxDistance = 2000
 
 // add adds an item, merged with an earlier one if possible.
 func (g *merging) add(it *item) {
-	if it.rule == nil || it.fixed {
-		g.items = append(g.items, it)
+	if !it.isMergeable() {
+		g.append(it)
 		return
 	}
-	if it.names == "" {
-		it.names, it.text = g.text(it.rule)
-	}
-	if i, ok := g.byNames[it.names]; ok && g.join(i, it, sameNames) {
+	if i, ok := g.byNames[it.namesHash()]; ok && g.join(i, it, sameNames) {
 		return
 	}
-	if i, ok := g.byText[it.text]; ok && g.join(i, it, sameBody) {
+	if i, ok := g.byBody[it.bodyHash()]; ok && g.join(i, it, sameBody) {
 		return
 	}
-	g.append(it)
+	g.appendRule(it)
 }
 
 // append adds an item at the end.
 func (g *merging) append(it *item) {
-	g.byNames[it.names], g.byText[it.text] = len(g.items), len(g.items)
-	g.items = append(g.items, it)
+	g.items, g.kinds = append(g.items, it), append(g.kinds, it.kinds)
 }
 
-// text returns the selectors and the declarations of a rule as text.
-func (m *minifier) text(r *ast.StyleRule) (names, body string) {
-	m.buf = print.AppendSelectors(m.buf[:0], r.Selectors)
-	names = string(m.buf)
-	m.buf = print.Append(m.buf[:0], r.Nodes, print.Options{Compact: true})
-	return names, string(m.buf)
+// appendRule adds a rule at the end, so that others can be merged with it.
+func (g *merging) appendRule(it *item) {
+	g.append(it)
+	g.index(len(g.items) - 1)
+}
+
+// index makes the rule at i one that others can be merged with.
+func (g *merging) index(i int) {
+	g.byNames[g.items[i].namesHash()], g.byBody[g.items[i].bodyHash()] = i, i
+}
+
+// replace puts an item, or nothing if it is nil, in place of the one at i.
+func (g *merging) replace(i int, it *item) {
+	g.items[i], g.kinds[i] = it, 0
+	if it != nil {
+		g.kinds[i] = it.kinds
+	}
+}
+
+// isFree reports whether an item can move past all items from an index on.
+func (g *merging) isFree(moving *item, from int) bool {
+	for i, kinds := range g.kinds[from:] {
+		if common := kinds & moving.kinds; common != 0 && common != onlyAll && g.conflicts(moving, g.items[from+i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // likeness is what two rules have in common.
@@ -96,31 +124,37 @@ const (
 	sameBody
 )
 
-// join merges an item with the earlier one at i, if either can move to the
+// isNear reports whether the item at i is near enough to the end to be compared
+// with one that is added.
+func (g *merging) isNear(i int) bool {
+	return g.items[i] != nil && len(g.items)-i <= maxDistance && g.effort <= g.maxEffort
+}
+
+// join merges a rule with the earlier one at i, if either can move to the
 // other.
 func (g *merging) join(i int, it *item, like likeness) bool {
+	if !g.isNear(i) {
+		return false
+	}
 	earlier := g.items[i]
+	p, q := &earlier.parts[0], &it.parts[0]
 	switch {
-	case earlier == nil || len(g.items)-i > maxDistance || g.effort > g.maxEffort:
+	case len(p.claims)+len(q.claims) > maxCompared || len(p.selectors)+len(q.selectors) > maxCompared:
 		return false
-	case len(earlier.rule.Nodes)+len(it.rule.Nodes) > maxCompared ||
-		len(earlier.rule.Selectors)+len(it.rule.Selectors) > maxCompared:
+	case like == sameNames && !slices.Equal(p.selectors, q.selectors): // it was merged with others since
 		return false
-	case like == sameNames && earlier.names != it.names: // it was merged with others since
+	case like == sameBody && (!slices.EqualFunc(p.claims, q.claims, equalClaims) || !g.listable(p, q)):
 		return false
-	case like == sameBody && (earlier.text != it.text || !g.listable(earlier.rule, it.rule)):
+	case like == sameBody && len(g.items)-i > nearby && !g.pays(p, q):
 		return false
 	}
-	free := func(moving *item) bool {
-		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && g.conflicts(moving, o) })
-	}
 	switch {
-	case free(it):
-		g.items[i] = g.joined(earlier, it, like)
-		g.byNames[g.items[i].names], g.byText[g.items[i].text] = i, i
-	case free(earlier):
-		g.items[i] = nil
-		g.append(g.joined(earlier, it, like))
+	case g.isFree(it, i+1):
+		g.replace(i, g.joined(earlier, it, like))
+		g.index(i)
+	case g.isFree(earlier, i+1):
+		g.replace(i, nil)
+		g.appendRule(g.joined(earlier, it, like))
 	default:
 		return false
 	}
@@ -128,26 +162,77 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 	return true
 }
 
-// joined returns two items as one.
-func (g *merging) joined(a, b *item, like likeness) *item {
-	g.effort += 10 * (len(a.rule.Nodes) + len(a.rule.Selectors)) // they are printed again
-	r := *a.rule
-	if like == sameNames {
-		r.Nodes = g.declarations(slices.Concat(a.rule.Nodes, b.rule.Nodes))
-	} else {
-		r.Selectors = withoutDoubles(slices.Concat(a.rule.Selectors, b.rule.Selectors))
+// nearby is the distance up to which rules with equal declarations are merged
+// whatever their selectors are.
+const nearby = 4
+
+// pays reports whether merging two rules that are far from each other makes the
+// result smaller. Repeated declarations cost a few bytes after compression,
+// however long they are. A selector costs as much, and more where it is not among
+// similar ones: rules that belong together often repeat the texts of others like
+// them in the same order, which compresses best. So they are only torn apart for
+// similar selectors. Of 52 libraries, merging them all makes the files 1.1%
+// smaller in the mean, and 0.1% larger after compression.
+func (g *merging) pays(p, q *part) bool {
+	if g.size == Uncompressed {
+		return true
 	}
-	it := new(item)
-	g.fill(it, &r)
-	it.names, it.text = g.text(&r)
+	a, b := g.pool.selectors[p.selectors[0]].text, g.pool.selectors[q.selectors[0]].text
+	common := 0
+	for common < min(len(a), len(b)) && a[common] == b[common] {
+		common++
+	}
+	return common*5 >= min(len(a), len(b))*3
+}
+
+// equalClaims reports whether two claims have the same text.
+func equalClaims(c, o claim) bool { return c.id == o.id }
+
+// joined returns two rules as one.
+func (g *merging) joined(a, b *item, like likeness) *item {
+	if like == sameNames {
+		claims := slices.Concat(a.parts[0].claims, b.parts[0].claims)
+		g.effort += 10 * len(claims)
+		return g.newRule(a.rule, a.rule.Selectors, a.parts[0].selectors, g.fewest(claims))
+	}
+	return g.listed(a, b, a.parts[0].claims)
+}
+
+// listed returns a rule with the selectors of two rules, and with declarations.
+func (g *merging) listed(a, b *item, claims []claim) *item {
+	ids, list := slices.Clip(a.parts[0].selectors), slices.Clip(a.rule.Selectors)
+	g.effort += len(ids)
+	for i, id := range b.parts[0].selectors {
+		if !slices.Contains(a.parts[0].selectors, id) {
+			ids, list = append(ids, id), append(list, b.rule.Selectors[i])
+		}
+	}
+	return g.newRule(a.rule, list, ids, claims)
+}
+
+// newRule returns a rule with selectors and declarations that is otherwise like
+// another one; nil without declarations.
+func (m *minifier) newRule(like *ast.StyleRule, list []ast.Selector, ids []selectorID, claims []claim) *item {
+	if len(claims) == 0 {
+		return nil
+	}
+	r := *like
+	r.Selectors, r.Nodes = list, make([]ast.Node, len(claims))
+	it := &item{node: &r, rule: &r, parts: []part{{selectors: ids, claims: claims}}}
+	for i := range claims {
+		r.Nodes[i] = claims[i].of
+		it.kinds |= claims[i].kinds
+	}
+	it.parts[0].kinds = it.kinds
+	m.claimed[&r] = claims
 	return it
 }
 
 // listable reports whether the selectors of two rules can be in one list: a
 // browser drops a list with a selector that it does not know.
-func (m *minifier) listable(a, b *ast.StyleRule) bool {
-	unknown := func(s ast.Selector) bool { return !m.accept.Selector(s) }
-	return !slices.ContainsFunc(a.Selectors, unknown) && !slices.ContainsFunc(b.Selectors, unknown)
+func (m *minifier) listable(p, q *part) bool {
+	unknown := func(id selectorID) bool { return !m.pool.selectors[id].known }
+	return !slices.ContainsFunc(p.selectors, unknown) && !slices.ContainsFunc(q.selectors, unknown)
 }
 
 // joinBlocks joins conditional blocks with equal conditions. It reports whether
@@ -164,20 +249,22 @@ func (m *minifier) joinBlocks(items *[]*item) bool {
 	if !repeated {
 		return false
 	}
-	g := merging{minifier: m, items: make([]*item, 0, len(*items)), byNames: make(map[string]int)}
+	g := m.newMerging(len(*items))
+	last := make(map[string]int) // index of the last block with a key
 	for _, it := range *items {
 		if key := it.blockKey(); key != "" && count[key] > 1 {
-			if at, ok := g.byNames[key]; ok && g.joinBlock(at, it) {
+			if at, ok := last[key]; ok && g.joinBlock(&at, it) {
+				last[key] = at
 				continue
 			}
-			g.byNames[key] = len(g.items)
+			last[key] = len(g.items)
 		}
-		g.items = append(g.items, it)
+		g.append(it)
 	}
 	if !g.changed {
 		return false
 	}
-	*items = slices.DeleteFunc(g.items, func(it *item) bool { return it == nil })
+	*items = g.remaining()
 	for _, it := range *items {
 		m.finishBlock(it)
 	}
@@ -193,33 +280,30 @@ func (m *minifier) finishBlock(it *item) {
 	}
 }
 
-// joinBlock joins a block with the earlier one at i, if either can move to the
-// other.
-func (g *merging) joinBlock(i int, it *item) bool {
-	earlier := g.items[i]
-	if earlier == nil || len(g.items)-i > maxDistance {
+// joinBlock joins a block with the earlier one at an index, if either can move to
+// the other, and sets the index to where they are now.
+func (g *merging) joinBlock(at *int, it *item) bool {
+	earlier := g.items[*at]
+	if len(g.items)-*at > maxDistance {
 		return false
-	}
-	free := func(moving *item) bool {
-		return !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && g.conflicts(moving, o) })
 	}
 	up := false
 	if it.layer != "" {
-		up = !slices.ContainsFunc(g.items[i+1:], func(o *item) bool { return o != nil && !it.passes(o) })
+		up = !slices.ContainsFunc(g.items[*at+1:], func(o *item) bool { return o != nil && !it.passes(o) })
 		if !up {
 			return false // an earlier layer must keep its place in the order of layers
 		}
-	} else if up = free(it); !up && !free(earlier) {
+	} else if up = g.isFree(it, *at+1); !up && !g.isFree(earlier, *at+1) {
 		return false
 	}
-	joined := &item{node: earlier.node, names: it.names, layer: it.layer, fixed: it.fixed, parts: slices.Concat(earlier.parts, it.parts),
+	joined := &item{node: earlier.node, key: it.key, layer: it.layer, fixed: it.fixed, parts: slices.Concat(earlier.parts, it.parts),
 		kinds: earlier.kinds | it.kinds, nodes: append(earlier.body(), it.body()...)}
 	if up {
-		g.items[i] = joined
+		g.replace(*at, joined)
 	} else {
-		g.items[i] = nil
-		g.byNames[it.blockKey()] = len(g.items)
-		g.items = append(g.items, joined)
+		g.replace(*at, nil)
+		*at = len(g.items)
+		g.append(joined)
 	}
 	g.changed = true
 	return true
@@ -231,10 +315,10 @@ func (it *item) blockKey() string {
 	switch r, ok := it.node.(*ast.AtRule); {
 	case !ok || it.fixed && it.layer == "":
 		return ""
-	case it.names == "":
-		it.names = token.Lower(r.Name) + " " + print.CompactValues(r.Prelude)
+	case it.key == "":
+		it.key = token.Lower(r.Name) + " " + print.CompactValues(r.Prelude)
 	}
-	return it.names
+	return it.key
 }
 
 // passes reports whether the rules of a layer can move past an item: past rules

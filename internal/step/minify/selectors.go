@@ -16,7 +16,7 @@ import (
 func (m *minifier) selectors(list []ast.Selector) ([]ast.Selector, bool) {
 	short, changed := ast.MapList(list, func(_ int, s *ast.Selector) (ast.Selector, bool) { return m.selector(*s) })
 	if len(short) > 1 {
-		if single := withoutDoubles(short); len(single) < len(list) {
+		if single := m.withoutDoubles(short); len(single) < len(list) {
 			return single, true
 		}
 	}
@@ -25,12 +25,12 @@ func (m *minifier) selectors(list []ast.Selector) ([]ast.Selector, bool) {
 
 // withoutDoubles returns a list without selectors that occur earlier in it. A
 // list without doubles is returned as it is.
-func withoutDoubles(list []ast.Selector) []ast.Selector {
-	seen := make(map[string]bool, len(list))
+func (m *minifier) withoutDoubles(list []ast.Selector) []ast.Selector {
+	seen := make(map[selectorID]bool, len(list))
 	var out []ast.Selector
 	for _, s := range list {
-		if text := print.Selector(s); !seen[text] {
-			seen[text] = true
+		if id := m.pool.selector(s); !seen[id] {
+			seen[id] = true
 			out = append(out, s)
 		}
 	}

@@ -34,7 +34,7 @@ func (m *minifier) declaration(d *ast.Declaration) ast.Edit {
 	if d.IsCustom() || m.isFrozen(d) {
 		return ast.Keep
 	}
-	hash := hashDeclaration(d)
+	hash := m.pool.hashDeclaration(d) // a different one with the same is too unlikely to matter
 	if m.minimal[hash] {
 		return ast.Keep
 	}
@@ -43,17 +43,6 @@ func (m *minifier) declaration(d *ast.Declaration) ast.Edit {
 		m.minimal[hash] = true
 	}
 	return edit
-}
-
-// hashDeclaration returns a hash of the name and the value of a declaration. Two
-// different ones have the same in so few cases that it does not matter if one is
-// not shortened because of that.
-func hashDeclaration(d *ast.Declaration) uint64 {
-	hash := uint64(14695981039346656037) // FNV-1a
-	for i := 0; i < len(d.Name); i++ {
-		hash = (hash ^ uint64(d.Name[i])) * 1099511628211
-	}
-	return hashOf(hash, d.Value)
 }
 
 // shorterDeclaration shortens a declaration.
