@@ -59,7 +59,7 @@ var allowed = map[string]string{
 	"internal/step/purge":      "internal/css/ast internal/css/known internal/css/selector internal/css/token internal/markup internal/script internal/source internal/step internal/step/asis",
 	"internal/step/minify":     "internal/browsers internal/css/accept internal/css/ast internal/css/cascade internal/css/grammar internal/css/known internal/css/print internal/css/property internal/css/scan internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/source internal/step",
 	"internal/step/steptest":   "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/diag/code internal/source",
-	"internal/project":         "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/step/check internal/step/lower",
+	"internal/project":         "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/step/check internal/step/lower internal/step/minify",
 	"internal/split":           "internal/css/ast internal/css/known internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":           "internal/cache internal/css/ast internal/css/parse internal/css/scan internal/css/token internal/diag internal/diag/code internal/markup internal/project internal/script internal/source internal/tokens",
 	"internal/inventory":       "internal/cache internal/diag internal/diag/code internal/graph internal/project internal/source",

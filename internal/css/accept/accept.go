@@ -212,6 +212,9 @@ func (n *needed) values(values []ast.Value) {
 // AlphaHex is the feature of colours with four or eight hexadecimal digits.
 const AlphaHex = "css.types.color.rgb_hexadecimal_notation.alpha_hexadecimal_notation"
 
+// GradientTo is the feature of directions like "to bottom" in linear gradients.
+const GradientTo = "css.types.gradient.linear-gradient.to"
+
 // knownOr returns a feature, or one without data for a name.
 func knownOr(feature, name string) string {
 	if browsers.Known(feature) {

@@ -89,6 +89,8 @@ func TestSame(t *testing.T) {
 		{"@media not all { .a { top: 0 } }", ""},
 		{"@media all and (color), print, print { .a { top: 0 } }", "@media (color), print { .a { top: 0 } }"},
 		{"@font-face { font-family: x } @font-face { font-family: x }", "@font-face { font-family: x }"},
+		{"a { box-shadow: 0 1px 0 0 red, inset 0 0 2px #000 }", "a { box-shadow: 0 1px #f00, inset 0 0 2px 0 black }"},
+		{"a { grid-row: 1 / auto; grid-column: pier }", "a { grid-row-start: 1; grid-row-end: auto; grid-column: pier / pier }"},
 		{"a { color: red; color: oklch(0 0 0) }", "a { color: blue; color: red; color: oklch(0 0 0) }"},
 	} {
 		for i := range 2 {
@@ -153,6 +155,14 @@ func TestDifferent(t *testing.T) {
 		{".a { border: 1px solid red } .b { border-top: 0 }", ".b { border-top: 0 } .a { border: 1px solid red }"},
 		{"@import \"a.css\"; @import \"b.css\";", "@import \"b.css\"; @import \"a.css\";"},
 		{"a::before { &:hover { top: 0 } }", "a::before:hover { top: 0 }"},
+		{"a { box-shadow: 0 1px 0 1px red }", "a { box-shadow: 0 1px 0 red }"},
+		{"a { text-shadow: 0 1px 0 0 red }", "a { text-shadow: 0 1px red }"},
+		{"a { box-shadow: 0 1px red }", "a { box-shadow: inset 0 1px red }"},
+		{"a { box-shadow: 0 0 0 0 var(--x) }", "a { box-shadow: 0 0 var(--x) }"},
+		{"a { background: linear-gradient(to bottom right, red, blue) }", "a { background: linear-gradient(red, blue) }"},
+		{"a { background: -webkit-linear-gradient(to bottom, red, blue) }", "a { background: -webkit-linear-gradient(red, blue) }"},
+		{"a { grid-row: 1 / 1 }", "a { grid-row: 1 }"},
+		{"a { grid-row: pier / auto }", "a { grid-row: pier }"},
 	} {
 		for i := range 2 {
 			if d := Compare(nodesOf(pair[i]), nodesOf(pair[1-i]), plain); d == nil || d.Message == "" {

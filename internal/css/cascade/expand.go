@@ -42,6 +42,7 @@ var expanders = map[string]expander{
 	"border": lines, "border-top": lines, "border-right": lines, "border-bottom": lines, "border-left": lines,
 	"border-inline-start": lines, "border-inline-end": lines, "border-block-start": lines, "border-block-end": lines,
 	"outline": lines, "column-rule": lines, "flex": flexParts, "flex-flow": flowParts,
+	"grid-row": gridLines, "grid-column": gridLines,
 }
 
 // expand returns what a declaration says about each longhand.
@@ -220,4 +221,27 @@ func flowParts(_ string, values []ast.Value) ([]part, bool) {
 		}
 	}
 	return []part{{"flex-direction", direction}, {"flex-wrap", wrap}}, true
+}
+
+// gridLines expands grid-row and grid-column: without an end it is the name of
+// the start, or auto (CSS Grid 2, section 8.4).
+func gridLines(name string, values []ast.Value) ([]part, bool) {
+	start, end := values, []ast.Value(nil)
+	if i := slices.IndexFunc(values, func(v ast.Value) bool { return v.IsDelim('/') }); i >= 0 {
+		start, end = values[:i], values[i+1:]
+	}
+	if end == nil {
+		end = []ast.Value{{Kind: token.Ident, Text: "auto"}}
+		if len(start) == 1 && start[0].Kind == token.Ident {
+			end = start
+		}
+	}
+	return []part{{name + "-start", lineText(name+"-start", start)}, {name + "-end", lineText(name+"-end", end)}}, true
+}
+
+// lineText writes a line of a grid without white space at its start.
+func lineText(longhand string, values []ast.Value) string {
+	values = slices.Clone(values)
+	values[0].Space = false
+	return longhandText(longhand, values, true)
 }

@@ -39,6 +39,10 @@ func longhandText(name string, values []ast.Value, valid bool) string {
 		return eachText(values, func(part []ast.Value) string { return positionText(part, c) })
 	case "transform-origin", "perspective-origin":
 		return positionText(values, c)
+	case "box-shadow":
+		return eachText(values, func(part []ast.Value) string { return shadowText(part, 4, c) })
+	case "text-shadow": // some browsers know a fourth length
+		return eachText(values, func(part []ast.Value) string { return shadowText(part, 3, c) })
 	case "background-repeat":
 		return eachText(values, func(part []ast.Value) string { return repeatText(part, c) })
 	}
@@ -244,6 +248,25 @@ func positionText(values []ast.Value, c valueContext) string {
 		out = append(out, text)
 	}
 	return strings.Join(out, " ")
+}
+
+// shadowText writes a shadow with all of a number of lengths, after its other
+// parts.
+func shadowText(values []ast.Value, count int, c valueContext) string {
+	var lengths, others []string
+	for i := range values {
+		v := &values[i]
+		text := textOf(values[i:i+1], c)
+		if v.Kind == token.Number || v.Kind == token.Dimension || value.IsMath(v) {
+			lengths = append(lengths, text)
+		} else {
+			others = append(others, text)
+		}
+	}
+	for len(lengths) > 0 && len(lengths) < count {
+		lengths = append(lengths, "0")
+	}
+	return strings.Join(append(others, lengths...), " ")
 }
 
 // repeatText writes background-repeat with both axes.

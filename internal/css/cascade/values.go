@@ -2,6 +2,7 @@ package cascade
 
 import (
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -109,18 +110,39 @@ func writeFunction(b *strings.Builder, v *ast.Value, c valueContext) {
 	} else {
 		b.WriteString(name + "(")
 	}
-	inside := valueContext{property: c.property, defined: c.defined}
-	_, standard := token.SplitVendor(name)
-	if substitutes := known.Substitutes(name); !substitutes {
-		inside.color = c.color && known.Function(standard).Color
-		inside.zero = c.defined && known.ZeroLength(name)
-		inside.angle = c.defined && known.ZeroAngle(name)
-		inside.math = c.math || value.IsMath(v) || name == "calc-size"
-		inside.mixed = c.mixed || name == "color-mix"
+	args := ast.Significant(v.Inner.Values)
+	if c.defined && strings.HasSuffix(name, "linear-gradient") && name[0] != '-' {
+		args = withoutDefaultDirection(args)
 	}
-	inside.names = true
-	writeValues(b, ast.Significant(v.Inner.Values), inside)
+	writeValues(b, args, c.inside(v, name))
 	b.WriteByte(')')
+}
+
+// inside returns the context of the arguments of a function, given with its name
+// in lower case.
+func (c valueContext) inside(v *ast.Value, name string) valueContext {
+	in := valueContext{property: c.property, defined: c.defined, names: true}
+	if known.Substitutes(name) {
+		return in
+	}
+	_, standard := token.SplitVendor(name)
+	in.color = c.color && known.Function(standard).Color
+	in.zero = c.defined && known.ZeroLength(name)
+	in.angle = c.defined && known.ZeroAngle(name)
+	in.math = c.math || value.IsMath(v) || name == "calc-size"
+	in.mixed = c.mixed || name == "color-mix"
+	return in
+}
+
+// withoutDefaultDirection returns the arguments of a linear gradient without "to
+// bottom" (CSS Images 3, section 3.1.1).
+func withoutDefaultDirection(args []ast.Value) []ast.Value {
+	if len(args) < 4 || !args[0].IsIdent("to") || !args[1].IsIdent("bottom") || args[2].Kind != token.Comma {
+		return args
+	}
+	rest := slices.Clone(args[3:])
+	rest[0].Space = false
+	return rest
 }
 
 // colorText returns a colour as its channels, as far as it is known. In legacy

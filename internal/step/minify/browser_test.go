@@ -77,18 +77,68 @@ func TestNumbersAreTheSame(t *testing.T) {
 	properties := []string{"margin-left", "z-index", "order", "opacity", "line-height", "flex-grow", "rotate",
 		"transition-duration",
 		"font-weight", "column-count", "width", "tab-size", "animation-iteration-count", "letter-spacing", "grid-row-start", "scale", "aspect-ratio"}
-	type check struct{ Property, Source, Short string }
-	var checks []check
+	var checks []valueCheck
 	for _, p := range properties {
 		for _, n := range numbers {
 			for _, u := range units {
 				for _, form := range []string{"%s", "calc(%s)", "calc(2 * %s)", "max(%s, 1px)"} {
 					value := fmt.Sprintf(form, n+u)
-					checks = append(checks, check{p, value, between(minified("a{"+p+": "+value+"}"), ":", "}")})
+					checks = append(checks, valueCheck{p, value, between(minified("a{"+p+": "+value+"}"), ":", "}")})
 				}
 			}
 		}
 	}
+	compareValues(t, page, checks)
+}
+
+// TestValuesAreTheSame checks in a browser that rewritten values mean the same,
+// and that invalid ones stay invalid.
+func TestValuesAreTheSame(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	lengths := []string{"0", "0px", "1px", "-2em", "calc(1px - 1px)", "50%"}
+	var shadows, lines []string
+	for _, a := range lengths {
+		for _, b := range lengths {
+			for _, c := range lengths {
+				for _, form := range []string{"%s %s %s red", "inset %s %s %s", "#0000 %s 0 %s %s", "%s %s %s 0 red, 0 0 0 0 blue"} {
+					shadows = append(shadows, fmt.Sprintf(form, a, b, c))
+				}
+			}
+		}
+	}
+	for _, a := range []string{"1", "-1", "auto", "pier", "span 2", "span pier", "2 pier", "PIER", "inherit"} {
+		for _, b := range []string{"1", "auto", "pier", "span 2", "Pier"} {
+			lines = append(lines, a+" / "+b, a)
+		}
+	}
+	gradients := []string{"linear-gradient(to bottom, red, blue)", "linear-gradient(to bottom left, red, blue)",
+		"repeating-linear-gradient(TO BOTTOM, transparent, blue 20px)", "linear-gradient(to bottom)",
+		"linear-gradient(to bottom, red)", "linear-gradient(180deg, red, transparent)", "conic-gradient(to bottom, red, blue)"}
+	positions := []string{"left", "top", "center", "right center", "top right", "left top", "bottom", "center left", "10px center",
+		"center 10px", "10px top", "left 10px", "right 10px bottom 5px", "0 50%", "left left", "initial"}
+	transforms := []string{"translate(0px, 1px)", "translate3d(0, 0, 0)", "translate3d(1px, 0, 0)", "translate3d(0, 2em, 0)", "scale(1, 2)",
+		"scale(2, 2)", "scale3d(2, 2, 1)", "rotateZ(45deg)", "rotate3d(0, 0, 1, 45deg)", "skew(1deg, 0)", "translateX(5%) translate(0)",
+		"matrix(1, 0, 0, 1, 0, 0)", "none", "scale(1) rotate(0)"}
+	flexes := []string{"1 1 0%", "1 1 auto", "0 0 auto", "0 1 auto", "2 1 10px", "1", "1 1 0px", "0 1 0%", "initial", "none", "1 0 auto", "1 1 0"}
+	times := []string{"all 0.3s ease 0s", "opacity 100ms linear 1s", "top 0s", "none", "all 0s", "left 1500ms cubic-bezier(.4, 0, 1, 1)",
+		"color 1s steps(1, end), top .5s steps(2, jump-start)", "ease-in .1s top 0s"}
+	var checks []valueCheck
+	for property, list := range map[string][]string{"box-shadow": shadows, "text-shadow": shadows, "grid-row": lines, "grid-column": lines,
+		"background-image": gradients, "background": gradients, "border-image-source": gradients, "background-position": positions,
+		"object-position": positions, "transform-origin": positions, "transform": transforms, "flex": flexes, "transition": times} {
+		for _, value := range list {
+			checks = append(checks, valueCheck{property, value, between(minified("a{"+property+": "+value+"}"), ":", "}")})
+		}
+	}
+	compareValues(t, page, checks)
+}
+
+// valueCheck is a value and its minified form.
+type valueCheck struct{ Property, Source, Short string }
+
+// compareValues reports those that a browser does not compute to the same.
+func compareValues(t *testing.T, page *browsertest.Page, checks []valueCheck) {
+	t.Helper()
 	list, err := json.Marshal(checks)
 	if err != nil {
 		t.Fatal(err)

@@ -54,6 +54,7 @@ var groups = []group{
 	lineGroup("outline"), lineGroup("column-rule"),
 	{"flex", []string{"flex-grow", "flex-shrink", "flex-basis"}, func(p []ast.Value) []ast.Value { return flex(spaced(p)) }, nil},
 	{"flex-flow", []string{"flex-direction", "flex-wrap"}, joinFlow, nil},
+	linesGroup("grid-row"), linesGroup("grid-column"),
 }
 
 // boxGroup returns the group of a shorthand of four sides or corners.
@@ -86,6 +87,14 @@ func lineGroup(shorthand string) group {
 		join = outline
 	}
 	return group{shorthand, longhands, func(p []ast.Value) []ast.Value { return join(spaced(p)) }, nil}
+}
+
+// linesGroup returns the group of the lines of a grid area.
+func linesGroup(shorthand string) group {
+	return group{shorthand, []string{shorthand + "-start", shorthand + "-end"}, func(p []ast.Value) []ast.Value {
+		slash := ast.Value{Kind: token.Delim, Text: "/", Pos: p[1].Pos}
+		return gridLines([]ast.Value{spaced(p[:1])[0], slash, spaced(p[1:])[0]})
+	}, nil}
 }
 
 // spaced returns values with white space between them.

@@ -29,7 +29,7 @@ import (
 	"rinzel/internal/source"
 )
 
-// Size is the size that is to be small.
+// Size is the size that counts.
 type Size string
 
 // The sizes. The zero Size is Compressed.
@@ -42,7 +42,7 @@ const (
 type Options struct {
 	// Targets are the browsers that the result must work in.
 	Targets browsers.Targets
-	// Size is the size that is to be small where both cannot be.
+	// Size is the size that counts where both cannot be small.
 	Size Size
 	// Frozen are the positions of rules and declarations that must stay as they
 	// are, apart from their tokens.
@@ -138,17 +138,12 @@ func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
 		return nodes
 	}
 	items := m.items(nodes)
-	changed, fresh := false, true // fresh: there are rules that were not compared with the others
+	changed, fresh := false, true
 	for range maxPasses {
-		joined := m.joinBlocks(&items)
-		fresh = fresh || joined
-		merged := fresh && m.mergeRules(&items)
-		dropped := fresh && m.dropOverridden(&items)
-		shared := m.size == Uncompressed && fresh && !merged && !dropped && m.shareDeclarations(&items)
-		if !joined && !merged && !dropped && !shared {
+		if fresh = m.pass(&items, fresh); !fresh {
 			break
 		}
-		changed, fresh = true, merged || dropped || shared
+		changed = true
 	}
 	if !changed {
 		return nodes
@@ -158,6 +153,19 @@ func (m *minifier) mergeAll(nodes []ast.Node) []ast.Node {
 		out[i] = it.node
 	}
 	return out
+}
+
+// pass merges the blocks of items, and their rules if some are fresh: not
+// compared with the others so far. It reports whether some are now.
+func (m *minifier) pass(items *[]*item, fresh bool) bool {
+	joined := m.joinBlocks(items)
+	if !joined && !fresh {
+		return false
+	}
+	merged := m.mergeRules(items)
+	dropped := m.dropOverridden(items)
+	shared := m.size == Uncompressed && !merged && !dropped && m.shareDeclarations(items)
+	return joined || merged || dropped || shared
 }
 
 // mayMerge reports whether there are two rules or two at-rules among nodes.

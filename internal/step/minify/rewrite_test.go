@@ -65,6 +65,13 @@ func TestRewrites(t *testing.T) {
 		{"transforms", `.a { transform: translate3d(0, 0, 5px) scale(2, 2) scale(1, 3) translateX(4px) rotateZ(1deg) }`, `.a{transform:translateZ(5px) scale(2) scaleY(3) translate(4px) rotateZ(1deg)}`},
 		{"positions", `.a { background-position: center center, left top, top left, right 10px bottom } .b { object-position: center bottom }`, `.a{background-position:50%,0% 0%,0% 0%,right 10px bottom}.b{object-position:50% 100%}`},
 		{"calculations", `.a { width: calc(var(--a) * 2); height: calc(1px * 3 + var(--b)); margin: calc(-1 * 0) }`, `.a{width:calc(var(--a)*2);height:calc(3px + var(--b));margin:calc(-1*0)}`},
+		{"transparent", `.a { color: transparent; border-color: rgba(0, 0, 0, 0); --x: transparent; will-change: transparent }`, `.a{color:#0000;border-color:#0000;--x:transparent;will-change:transparent}`},
+		{"directions of gradients", `.a { background: linear-gradient(to bottom, red, blue), repeating-linear-gradient(to bottom right, red, blue) } .b { background: -webkit-linear-gradient(to bottom, red, blue) }`,
+			`.a{background:linear-gradient(red,blue),repeating-linear-gradient(to bottom right,red,blue)}.b{background:-webkit-linear-gradient(to bottom,red,blue)}`},
+		{"shadows", `.a { box-shadow: 0 1px 0 0 red, inset 1px 1px 0 2px #000000; text-shadow: white 0 1px 0px } .b { box-shadow: 0 0 0 0 var(--c) }`,
+			`.a{box-shadow:0 1px red,inset 1px 1px 0 2px #000;text-shadow:#fff 0 1px}.b{box-shadow:0 0 0 0 var(--c)}`},
+		{"lines", `.a { grid-row-start: 1; grid-row-end: auto; grid-column: pier / pier } .b { grid-column-start: span 2; grid-column-end: 4 } .c { grid-row: 2 / 2 }`,
+			`.a{grid-row:1;grid-column:pier}.b{grid-column-start:span 2;grid-column-end:4}.c{grid-row:2/2}`},
 		{"hacks stay", `.a { color: #ffffff\9; width: 0px\0 }`, `.a{color:#ffffff\9;width:0px\0 }`},
 		// selectors
 		{"pseudo-elements", `a::before, ::AFTER, ::marker { top: 0 }`, `a:before,:AFTER,::marker{top:0}`},
@@ -140,6 +147,10 @@ func TestSizes(t *testing.T) {
 		{"selectors that some drop", `.a { display: flex; position: relative } ::-moz-x { display: flex; position: relative; top: 1px }`,
 			`.a{display:flex;position:relative}::-moz-x{display:flex;position:relative;top:1px}`,
 			`.a{display:flex;position:relative}::-moz-x{display:flex;position:relative;top:1px}`},
+		{"a direction that some do not know", `.a { background: linear-gradient(to bottom, red, navy) }`,
+			`.a{background:linear-gradient(to bottom,red,navy)}`, `.a{background:linear-gradient(to bottom,red,navy)}`},
+		{"transparent", `.a { color: rgba(0, 0, 0, 0); fill: transparent }`, `.a{color:transparent;fill:transparent}`,
+			`.a{color:transparent;fill:transparent}`},
 	}
 	old := browsers.AtLeast(map[string]browsers.Version{"chrome": 20000, "ie": 11000})
 	for _, test := range tests {

@@ -24,6 +24,7 @@ type valueContext struct {
 	math   bool // inside calc() or similar: white space may be significant
 	mixed  bool // a colour here is an intermediate result
 	alpha  bool // browsers know hexadecimal colours with alpha
+	to     bool // browsers know directions of gradients that start with to
 	zero   bool // a length of zero needs no unit
 	angle  bool // an angle of zero needs no unit
 	units  bool // a unit may be replaced by another one
@@ -123,7 +124,11 @@ func single(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 		if !in.color {
 			return with, false
 		}
-		if short := value.ShortColor(v.Text); short != v.Text {
+		short := value.ShortColor(v.Text)
+		if in.alpha && v.IsIdent("transparent") {
+			short = "#0000"
+		}
+		if short != v.Text {
 			with = *v
 			with.Text, with.Kind = short, kindOf(short)
 			return with, true
@@ -253,7 +258,8 @@ func kindOf(color string) token.Kind {
 // case.
 func (m *minifier) contextOf(property string) valueContext {
 	v := known.Property(property)
-	in := valueContext{color: v.TakesOnlyColors(), number: v.Fractions, alpha: m.accept.Feature(accept.AlphaHex)}
+	in := valueContext{color: v.TakesOnlyColors(), number: v.Fractions, alpha: m.accept.Feature(accept.AlphaHex),
+		to: m.accept.Feature(accept.GradientTo)}
 	if _, ok := grammar.Property(property); ok {
 		in.units = true
 		// Where numbers are allowed, 0 and 0px are different.
@@ -288,16 +294,48 @@ func function(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 		mixed:  in.mixed || name == "color-mix",
 		math:   in.math && !known.Substitutes(name) || value.IsMath(v) || name == "calc-size",
 		alpha:  in.alpha,
+		to:     in.to,
 		zero:   in.units && known.ZeroLength(name),
 		angle:  in.units && known.ZeroAngle(name),
 		units:  in.units && !known.Substitutes(name),
 	}
-	return inside(v, inner)
+	with, changed = inside(v, inner)
+	if in.color && in.to && strings.HasSuffix(name, "linear-gradient") && name[0] != '-' {
+		return gradient(v, with, changed)
+	}
+	return with, changed
+}
+
+// gradient minifies a linear gradient, of which the arguments are minified
+// already if changed is set.
+func gradient(v *ast.Value, with ast.Value, changed bool) (ast.Value, bool) {
+	if !changed {
+		with = *v
+	}
+	if list, ok := withoutDefaultDirection(with.Inner.Values); ok {
+		return withArgs(&with, list), true
+	}
+	return with, changed
+}
+
+// withoutDefaultDirection returns the arguments of a linear gradient without "to
+// bottom" (CSS Images 3, section 3.1.1). ok is false if they do not start with
+// that.
+func withoutDefaultDirection(args []ast.Value) (rest []ast.Value, ok bool) {
+	if len(args) < 4 || !args[0].IsIdent("to") || !args[1].IsIdent("bottom") || args[2].Kind != token.Comma {
+		return args, false
+	}
+	rest = slices.Clone(args[3:])
+	rest[0].Space = false
+	return rest, true
 }
 
 // shortColor returns the shortest form of a colour function.
 func shortColor(v *ast.Value, in valueContext) (short ast.Value, ok bool) {
 	short, ok = value.Shortest(v, in.mixed)
+	if ok && !in.alpha && short.Text == "#0000" {
+		short.Kind, short.Text = token.Ident, "transparent"
+	}
 	if !ok || !in.alpha && hasAlpha(&short) {
 		return short, false
 	}

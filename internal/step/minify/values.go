@@ -49,6 +49,10 @@ var rewriters = map[string][]rewriter{
 	"transform-origin":           {position},
 	"perspective-origin":         {position},
 	"background-repeat":          {repeats},
+	"box-shadow":                 {func(list []ast.Value) []ast.Value { return shadows(list, 4) }},
+	"text-shadow":                {func(list []ast.Value) []ast.Value { return shadows(list, 3) }},
+	"grid-row":                   {gridLines},
+	"grid-column":                {gridLines},
 }
 
 // rewritten returns a shorter value of a property. ok is false if there is none.
@@ -513,6 +517,44 @@ func repeats(list []ast.Value) []ast.Value {
 		return list[:1]
 	case list[0].IsIdent("no-repeat") && list[1].IsIdent("repeat"):
 		list[0].Text = "repeat-y"
+		return list[:1]
+	}
+	return list
+}
+
+// shadows drops the last lengths of shadows if they are zero. A shadow with more
+// than most lengths is unchanged: no browser knows a text-shadow with a spread.
+func shadows(list []ast.Value, most int) []ast.Value {
+	return each(list, func(shadow []ast.Value) []ast.Value {
+		isLength := func(v ast.Value) bool { return v.Kind == token.Number || v.Kind == token.Dimension || value.IsMath(&v) }
+		first := slices.IndexFunc(shadow, isLength)
+		if first < 0 {
+			return shadow
+		}
+		end := first
+		for end < len(shadow) && isLength(shadow[end]) {
+			end++
+		}
+		kept := end
+		if end-first > most {
+			return shadow
+		}
+		for kept > first+2 && shadow[kept-1].Text == "0" {
+			kept--
+		}
+		return slices.Delete(shadow, kept, end)
+	})
+}
+
+// gridLines drops the end of grid-row or grid-column if it is the default: the
+// name of the start, or auto (CSS Grid 2, section 8.4).
+func gridLines(list []ast.Value) []ast.Value {
+	if len(list) != 3 || !list[1].IsDelim('/') {
+		return list
+	}
+	start, end := list[0], list[2]
+	isName := start.Kind == token.Ident && !start.IsIdent("auto") && !start.IsIdent("span")
+	if isName && same(start, end) || !isName && end.IsIdent("auto") {
 		return list[:1]
 	}
 	return list
