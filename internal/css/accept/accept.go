@@ -175,7 +175,8 @@ func wordText(v *ast.Value) string {
 // needed collects features.
 type needed struct {
 	*info
-	list []string
+	list      []string
+	gradients bool // in the arguments of a gradient: keywords are not those of the property
 }
 
 // add adds a feature.
@@ -204,7 +205,10 @@ func (n *needed) values(values []ast.Value) {
 			}
 		}
 		if v.Inner != nil {
+			outside := n.gradients
+			n.gradients = outside || v.Kind == token.Function && strings.HasSuffix(token.Lower(v.Name()), "gradient")
 			n.values(v.Inner.Values)
+			n.gradients = outside
 		}
 	}
 }
@@ -225,7 +229,11 @@ func knownOr(feature, name string) string {
 
 // keyword adds the features of a keyword in lower case.
 func (n *needed) keyword(word string) {
-	for _, feature := range keywordFeatures(keyword{n.feature, word}) {
+	property := n.feature
+	if n.gradients {
+		property = ""
+	}
+	for _, feature := range keywordFeatures(keyword{property, word}) {
 		n.add(feature)
 	}
 }

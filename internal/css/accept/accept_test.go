@@ -111,6 +111,17 @@ func TestImplied(t *testing.T) {
 	}
 }
 
+// TestGradientKeywords accepts a direction in a property whose own keyword of the
+// same name some browsers lack.
+func TestGradientKeywords(t *testing.T) {
+	old := Of(browsers.AtLeast(map[string]browsers.Version{"ie": 11000, "safari": 9000}))
+	for text, want := range map[string]bool{"linear-gradient(to bottom, red, blue)": true, "bottom": false} {
+		if got := old.Declaration(ruleOf(t, "a { background: "+text+" }").Nodes[0].(*ast.Declaration)); got != want {
+			t.Errorf("%s: got %v", text, got)
+		}
+	}
+}
+
 func TestSelector(t *testing.T) {
 	old := Of(browsers.AtLeast(map[string]browsers.Version{"chrome": 60000, "safari": 12000, "firefox": 60000}))
 	today := Of(browsers.Default())
