@@ -98,9 +98,20 @@ const buildDocument = `(sheet => {
 // compareStyles returns the differences of computed styles under two sheets.
 const compareStyles = `((a, b, limit) => {
 	const style = document.createElement("style");
-	const names = [...getComputedStyle(document.documentElement)];
+	// All longhands and custom properties that one of the sheets sets: others can only differ if one of these does.
+	const longhands = new Set(getComputedStyle(document.documentElement)), declared = new Set();
+	const collect = rules => { for (const r of rules) {
+		for (const n of r.style ?? []) if (longhands.has(n)) declared.add(n);
+		if (r.cssRules) collect(r.cssRules);
+	} };
+	for (const text of [a, b]) {
+		style.textContent = text;
+		document.head.append(style);
+		collect(style.sheet.cssRules);
+		style.remove();
+	}
 	const custom = new Set((a + b).match(/--[\w-]+/g) ?? []);
-	names.push(...[...custom].slice(0, 300));
+	const names = [...declared, ...[...custom].slice(0, 300)];
 	// Chromium keeps the notation of easing functions.
 	const easings = { "cubic-bezier(0.25, 0.1, 0.25, 1)": "ease", "cubic-bezier(0.42, 0, 1, 1)": "ease-in",
 		"cubic-bezier(0, 0, 0.58, 1)": "ease-out", "cubic-bezier(0.42, 0, 0.58, 1)": "ease-in-out",

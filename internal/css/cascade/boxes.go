@@ -53,14 +53,31 @@ func (c *comparison) same(a, b *claim) bool {
 	return c.acceptedAlike(a.of, b.of)
 }
 
+// meaning is what is known about a declaration. Equal declarations share it.
+type meaning struct {
+	number   int
+	property *property.Property
+	facts    []fact // nil if they were not needed so far
+	needs    needs
+	hasNeeds bool // they were needed
+}
+
+// meaningOf returns what is known about a declaration.
+func (c *comparison) meaningOf(d *ast.Declaration) *meaning {
+	n := c.numbers.Number(d)
+	if n == len(c.meanings) {
+		c.meanings = append(c.meanings, &meaning{number: n, property: property.Of(d.Name)})
+	}
+	return c.meanings[n]
+}
+
 // expand returns what a declaration says about each longhand.
 func (c *comparison) expand(d *ast.Declaration) []fact {
-	facts, ok := c.expanded[d]
-	if !ok {
-		facts = expand(d)
-		c.expanded[d] = facts
+	m := c.meaningOf(d)
+	if m.facts == nil {
+		m.facts = expand(d)
 	}
-	return facts
+	return m.facts
 }
 
 // needs are features that some browser may not have.
@@ -69,16 +86,16 @@ type needs []string
 // needsOf returns the features that a declaration needs, and some browser may
 // not have.
 func (c *comparison) needsOf(d *ast.Declaration) needs {
-	list, ok := c.needed[d]
-	if !ok {
+	m := c.meaningOf(d)
+	if !m.hasNeeds {
+		m.hasNeeds = true
 		for _, need := range c.browsers.Needs(d) {
 			if !c.browsers.Feature(need) {
-				list = append(list, need)
+				m.needs = append(m.needs, need)
 			}
 		}
-		c.needed[d] = list
 	}
-	return list
+	return m.needs
 }
 
 // superseded reports whether each browser that accepts a declaration also
@@ -99,11 +116,13 @@ func (c *comparison) sameMeaning(a, b *ast.Declaration) bool {
 	if a.Important != b.Important || a.Name != b.Name {
 		return false
 	}
-	key := [2]*ast.Declaration{a, b}
+	key := [2]int{c.meaningOf(a).number, c.meaningOf(b).number}
+	if key[0] == key[1] {
+		return true
+	}
 	is, ok := c.equal[key]
 	if !ok {
-		is = ast.EqualValues(a.Value, b.Value) ||
-			slices.Equal(c.expand(a), c.expand(b)) && c.superseded(a, b) && c.superseded(b, a)
+		is = slices.Equal(c.expand(a), c.expand(b)) && c.superseded(a, b) && c.superseded(b, a)
 		c.equal[key] = is
 	}
 	return is
@@ -145,7 +164,7 @@ func (c *comparison) pairUp(b *box) bool {
 		if !c.sameMeaning(d, o) {
 			break
 		}
-		c.pairs = append(c.pairs, pair{box: b, property: property.Of(d.Name), of: [2]*ast.Declaration{d, o},
+		c.pairs = append(c.pairs, pair{box: b, property: c.meaningOf(d).property, of: [2]*ast.Declaration{d, o},
 			order: [2]int{mine[0].first + i, theirs[0].first + k}})
 		i++
 		k++

@@ -16,6 +16,7 @@ import (
 	"fmt"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/intern"
 	"rinzel/internal/css/property"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/source"
@@ -61,9 +62,8 @@ func Compare(a, b []ast.Node, browsers Browsers) *Difference {
 // than are found at once.
 func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
 	c := comparison{browsers: browsers, most: most, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
-		layers:    make(map[nameID]string),
-		selectors: make(map[*ast.Simple]chosen), expanded: make(map[*ast.Declaration][]fact),
-		needed: make(map[*ast.Declaration]needs), equal: make(map[[2]*ast.Declaration]bool)}
+		layers: make(map[nameID]string), selectors: intern.NewSelectors(), numbers: intern.NewDeclarations(),
+		equal: make(map[[2]int]bool)}
 	c.namespaces = declaresNamespace(a) || declaresNamespace(b)
 	x, y := c.read(a, 0), c.read(b, 1)
 	c.compareOthers(x, y)
@@ -89,13 +89,14 @@ type comparison struct {
 	names      map[string]nameID
 	texts      []string          // by nameID
 	layers     map[nameID]string // the layer of conditions, without those that are not in one
-	selectors  map[*ast.Simple]chosen
+	selectors  *intern.Selectors
+	chosen     []*chosen // by the number of a selector
 	byKey      map[boxKey]*box
 	boxes      []*box // in the order of their first declaration
 	pairs      []pair // what both sheets declare
-	expanded   map[*ast.Declaration][]fact
-	needed     map[*ast.Declaration]needs
-	equal      map[[2]*ast.Declaration]bool
+	numbers    *intern.Declarations
+	meanings   []*meaning // by the number of a declaration
+	equal      map[[2]int]bool
 	sizes      [2]int // the number of declarations of each sheet
 	claims     int    // of declarations in boxes, in both sheets
 }
@@ -123,7 +124,7 @@ type boxKey struct {
 // box is what both sheets declare for the same elements.
 type box struct {
 	boxKey
-	of   ast.Selector // nil if it is nested
+	of   ast.Selector // nil if it is nested and cannot be written without nesting
 	runs [2][]run     // in each sheet, in order
 
 	single [2][1]run // memory for the first run of each sheet

@@ -48,8 +48,8 @@ func (c *comparison) read(nodes []ast.Node, side int) *sheet {
 
 // context is where a rule is.
 type context struct {
-	where     nameID   // conditions, layers and scopes, from the outside in
-	selectors []chosen // of the rule around it; nil outside of style rules
+	where     nameID    // conditions, layers and scopes, from the outside in
+	selectors []*chosen // of the rule around it; nil outside of style rules
 }
 
 // chosen is a selector with the specificity that it has in its rule.
@@ -58,7 +58,7 @@ type chosen struct {
 	id     nameID
 	weight selector.Specificity
 	whole  bool         // it can be continued: it has no pseudo-element
-	of     ast.Selector // nil if it is nested
+	of     ast.Selector // nil if it is nested and cannot be written without nesting
 }
 
 // in returns the context inside an at-rule.
@@ -173,7 +173,7 @@ func (r *reader) atRule(n *ast.AtRule, in context) {
 // scope reads the block of @scope. Declarations outside of rules are for the
 // root of the scope, with a specificity of zero (CSS Cascade 6, section 2.5.5).
 func (r *reader) scope(nodes []ast.Node, in context) {
-	root := []chosen{{text: ":where(:scope)", id: r.id(":where(:scope)")}}
+	root := []*chosen{{text: ":where(:scope)", id: r.id(":where(:scope)")}}
 	for _, n := range nodes {
 		if isDeclaration(n) || isNestedCondition(n) {
 			r.nodes([]ast.Node{n}, context{in.where, root})
@@ -273,7 +273,7 @@ func (r *reader) declarations(list []*ast.Declaration, in context) {
 	first := r.count
 	r.count += len(list)
 	for i := range in.selectors { // without selectors, browsers skip them
-		s := &in.selectors[i]
+		s := in.selectors[i]
 		key := boxKey{in.where, s.id, s.weight}
 		b := r.byKey[key]
 		if b == nil {
@@ -289,8 +289,8 @@ func (r *reader) declarations(list []*ast.Declaration, in context) {
 
 // chosenFrom returns the selectors of a rule, resolved against those of the rule
 // around it.
-func (r *reader) chosenFrom(list []ast.Selector, outer []chosen) []chosen {
-	out := make([]chosen, 0, len(list))
+func (r *reader) chosenFrom(list []ast.Selector, outer []*chosen) []*chosen {
+	out := make([]*chosen, 0, len(list))
 	for _, s := range list {
 		if outer == nil {
 			out = append(out, r.plainSelector(s))
@@ -302,26 +302,26 @@ func (r *reader) chosenFrom(list []ast.Selector, outer []chosen) []chosen {
 }
 
 // plainSelector returns a selector outside of other rules.
-func (r *reader) plainSelector(s ast.Selector) chosen {
+func (r *reader) plainSelector(s ast.Selector) *chosen {
 	if len(s) == 0 {
-		return chosen{id: r.id(""), whole: true}
+		return &chosen{id: r.id(""), whole: true}
 	}
-	known, ok := r.selectors[&s[0]]
-	if ok && len(known.of) == len(s) {
-		return known
+	n := r.selectors.Number(s)
+	if n < len(r.chosen) {
+		return r.chosen[n]
 	}
 	whole := !slices.ContainsFunc(s, func(p ast.Simple) bool {
 		return p.Kind == ast.PseudoElement || p.Kind == ast.NestingSelector || p.Kind == ast.BadSelector
 	})
 	text := selectorText(s, r.namespaces)
-	known = chosen{text, r.id(text), selector.Of(s), whole, s}
-	r.selectors[&s[0]] = known
-	return known
+	out := &chosen{text, r.id(text), selector.Of(s), whole, s}
+	r.chosen = append(r.chosen, out)
+	return out
 }
 
 // nestedSelectors returns a nested selector for each selector around it. They
 // have the specificity of the most specific one (CSS Nesting, section 3.3).
-func (r *reader) nestedSelectors(s ast.Selector, outer []chosen) []chosen {
+func (r *reader) nestedSelectors(s ast.Selector, outer []*chosen) []*chosen {
 	most := outer[0].weight
 	for _, o := range outer {
 		if most.Less(o.weight) {
@@ -331,13 +331,16 @@ func (r *reader) nestedSelectors(s ast.Selector, outer []chosen) []chosen {
 	rest, joins := continuation(s)
 	own := r.plainSelector(rest)
 	weight := selector.Of(s).Plus(most)
-	var out []chosen
+	var out []*chosen
 	for _, o := range outer {
-		text, whole := "nested("+o.text+"){"+selectorText(s, r.namespaces)+"}", false
+		text, whole, of := "nested("+o.text+"){"+selectorText(s, r.namespaces)+"}", false, ast.Selector(nil)
 		if joins && o.whole {
 			text, whole = o.text+own.text, own.whole
+			if o.of != nil {
+				of = slices.Concat(o.of, rest)
+			}
 		}
-		out = append(out, chosen{text, r.id(text), weight, whole, nil})
+		out = append(out, &chosen{text, r.id(text), weight, whole, of})
 	}
 	return out
 }

@@ -4,16 +4,48 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/property"
 )
 
 // This file orders declarations so that the text compresses better.
 
-// align gives the declarations of a rule the order of an earlier rule that
-// declares the same properties, if their order does not matter in either.
-func (m *minifier) align(list []claim) {
+// alignAll gives the declarations of each rule the order of the first rule of the
+// sheet that declares the same properties, if their order does not matter in
+// either.
+func (m *minifier) alignAll(nodes []ast.Node) []ast.Node {
+	nodes, _ = ast.Map(nodes, func(n ast.Node) ast.Edit {
+		body := ast.Body(n)
+		if len(body) == 0 {
+			return ast.Keep
+		}
+		with := m.alignAll(body)
+		if r, ok := n.(*ast.StyleRule); ok && !m.hasFrozen(body) {
+			with = m.align(r, with)
+		}
+		if &with[0] == &body[0] {
+			return ast.Keep
+		}
+		return ast.Replace(ast.WithBody(n, with))
+	})
+	return nodes
+}
+
+// align returns the nodes of a rule, of which those at the start, if they are
+// declarations, are ordered; see alignAll.
+func (m *minifier) align(r *ast.StyleRule, nodes []ast.Node) []ast.Node {
+	list, ok := m.claimed[r]
+	if !ok {
+		for _, n := range nodes {
+			d, ok := n.(*ast.Declaration)
+			if !ok {
+				break
+			}
+			list = append(list, m.claimOf(d))
+		}
+	}
 	if len(list) < 2 || len(list) > maxCompared {
-		return
+		return nodes
 	}
 	names := make([]string, len(list))
 	for i := range list {
@@ -30,11 +62,17 @@ func (m *minifier) align(list []claim) {
 		}
 		m.orders[key] = names
 	case order != nil && !slices.Equal(order, names):
-		slices.SortFunc(list, func(a, b claim) int {
-			return slices.Index(order, a.property.Name) - slices.Index(order, b.property.Name)
+		out := slices.Clone(nodes)
+		slices.SortStableFunc(out[:len(list)], func(a, b ast.Node) int {
+			return slices.Index(order, m.nameOf(a)) - slices.Index(order, m.nameOf(b))
 		})
+		return out
 	}
+	return nodes
 }
+
+// nameOf returns the name of the property of a declaration.
+func (m *minifier) nameOf(n ast.Node) string { return m.pool.property(n.(*ast.Declaration).Name).Name }
 
 // anyCompete reports whether two of the declarations compete.
 func anyCompete(list []claim) bool {

@@ -40,13 +40,9 @@ func (m *minifier) declarations(nodes []ast.Node) []ast.Node {
 	return append(out, nodes[n:]...)
 }
 
-// fewest returns declarations without those that always lose, with shorthands,
-// and in the order of an earlier rule.
-func (m *minifier) fewest(list []claim) []claim {
-	list = m.combine(m.withoutLosers(list))
-	m.align(list)
-	return list
-}
+// fewest returns declarations without those that always lose, and with
+// shorthands.
+func (m *minifier) fewest(list []claim) []claim { return m.combine(m.withoutLosers(list)) }
 
 // isUnchanged reports whether declarations are the same as the first nodes.
 func isUnchanged(list []claim, nodes []ast.Node) bool {

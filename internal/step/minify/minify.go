@@ -24,6 +24,7 @@ import (
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/accept"
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/intern"
 	"rinzel/internal/css/known"
 	"rinzel/internal/css/token"
 	"rinzel/internal/source"
@@ -60,7 +61,7 @@ const maxPasses = 50
 // copied.
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	browsers := accept.Of(opts.Targets)
-	m := &minifier{size: opts.Size, accept: browsers, pool: newPool(browsers), frozen: opts.Frozen, minimal: make(map[uint64]bool),
+	m := &minifier{size: opts.Size, accept: browsers, pool: newPool(browsers), frozen: opts.Frozen, written: intern.NewDeclarations(),
 		orders: make(map[string][]string), claimed: make(map[*ast.StyleRule][]claim)}
 	m.namespaces = slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
@@ -69,7 +70,7 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	if !opts.Still {
 		m.maxEffort = effortFor(nodes)
 	}
-	return m.block(nodes, inSheet)
+	return m.alignAll(m.block(nodes, inSheet))
 }
 
 // effortFor returns the number of comparisons that nodes are worth.
@@ -88,8 +89,9 @@ type minifier struct {
 	accept     *accept.Browsers
 	pool       *pool
 	frozen     map[source.Pos]bool
-	namespaces bool                // the sheet declares namespaces
-	minimal    map[uint64]bool     // declarations that cannot be shortened, by hash
+	namespaces bool // the sheet declares namespaces
+	written    *intern.Declarations
+	minimal    []bool              // whether those that were written cannot be shortened
 	orders     map[string][]string // the order of properties, by their sorted names; see [minifier.align]
 	effort     int                 // comparisons of rules so far
 	maxEffort  int                 // from which on rules keep their places, which keeps the time linear

@@ -47,11 +47,11 @@ func (it *item) namesHash() uint64 {
 	return hash
 }
 
-// bodyHash returns a hash of the declarations of a rule.
+// bodyHash returns a hash of the declarations of a rule, whatever their order.
 func (it *item) bodyHash() uint64 {
-	hash := uint64(len(it.parts[0].claims))
+	hash := uint64(0)
 	for i := range it.parts[0].claims {
-		hash = mixNumber(hash, uint64(it.parts[0].claims[i].id))
+		hash += mixNumber(1, uint64(it.parts[0].claims[i].id))
 	}
 	return hash
 }

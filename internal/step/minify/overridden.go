@@ -13,10 +13,10 @@ import (
 // dropOverridden removes the declarations that later rules with the same
 // selectors override. It reports whether there were any.
 func (m *minifier) dropOverridden(items *[]*item) bool {
-	if !m.anyRepeated(*items) {
+	later := m.repeated(*items)
+	if len(later) == 0 {
 		return false
 	}
-	later := make(map[selectorID][]claim)
 	changed := false
 	for i := len(*items) - 1; i >= 0; i-- {
 		it := (*items)[i]
@@ -24,6 +24,9 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 			continue
 		}
 		p := &it.parts[0]
+		if !slices.ContainsFunc(p.selectors, func(id selectorID) bool { _, ok := later[id]; return ok }) {
+			continue
+		}
 		overridden := func(c claim) bool {
 			return !slices.ContainsFunc(p.selectors, func(id selectorID) bool {
 				return !slices.ContainsFunc(later[id], func(o claim) bool { return m.overrides(o, c) })
@@ -32,13 +35,12 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 		kept := p.claims
 		if slices.ContainsFunc(kept, overridden) {
 			kept = slices.DeleteFunc(slices.Clone(kept), overridden)
-			m.align(kept)
 			(*items)[i] = m.newRule(it.rule, it.rule.Selectors, p.selectors, kept)
 			changed = true
 		}
 		for _, id := range p.selectors {
-			if len(later[id])+len(kept) <= maxCompared {
-				later[id] = append(later[id], kept...)
+			if list, ok := later[id]; ok && len(list)+len(kept) <= maxCompared {
+				later[id] = append(list, kept...)
 			}
 		}
 	}
@@ -52,22 +54,24 @@ func (m *minifier) isSplittable(it *item) bool {
 	return it.isMergeable() && (len(it.parts[0].selectors) == 1 || m.listable(&it.parts[0], &it.parts[0]))
 }
 
-// anyRepeated reports whether two rules have a selector in common.
-func (m *minifier) anyRepeated(items []*item) bool {
+// repeated returns the selectors that two rules have in common, with an empty
+// list for each.
+func (m *minifier) repeated(items []*item) map[selectorID][]claim {
 	m.blocks++
 	m.seenIn = slices.Grow(m.seenIn, len(m.pool.selectors)-len(m.seenIn))[:len(m.pool.selectors)]
+	out := make(map[selectorID][]claim)
 	for _, it := range items {
 		if !it.isMergeable() {
 			continue
 		}
 		for _, id := range it.parts[0].selectors {
 			if m.seenIn[id] == m.blocks {
-				return true
+				out[id] = nil
 			}
 			m.seenIn[id] = m.blocks
 		}
 	}
-	return false
+	return out
 }
 
 // definitions are the at-rules of which only the last of equal ones has an

@@ -56,6 +56,8 @@ func tryRandom(t *testing.T, src string, size Size) string {
 // FuzzRandomSheets does what TestRandomSheets does without a browser.
 func FuzzRandomSheets(f *testing.F) {
 	f.Add(uint64(1), uint8(12))
+	f.Add(uint64(540), uint8(70))  // nested selectors that exclude others
+	f.Add(uint64(885), uint8(158)) // the order of declarations before and after merging
 	f.Fuzz(func(t *testing.T, seed uint64, rules uint8) {
 		src := csstest.Random(rand.New(rand.NewPCG(seed, 8)), 1+int(rules%40))
 		tryRandom(t, src, []Size{Compressed, Uncompressed}[seed%2])

@@ -24,7 +24,7 @@ func TestRewrites(t *testing.T) {
 		{"lists that a browser may drop", `.a { top: 0 } .b::-webkit-x { top: 0 }`, `.a{top:0}.b::-webkit-x{top:0}`},
 		{"a shorthand between", `.a { margin-top: 0 } .b { margin: 1px } .c { margin-top: 0 }`, `.a{margin-top:0}.b{margin:1px}.c{margin-top:0}`},
 		{"a logical property between", `.a { margin-top: 0 } .b { margin-block-start: 1px } .c { margin-top: 0 }`, `.a{margin-top:0}.b{margin-block-start:1px}.c{margin-top:0}`},
-		{"overridden by a later rule", `.a { top: 0; left: 0 } .b { left: 1px } .a, .c { left: 2px; top: 3px }`, `.b{left:1px}.a,.c{top:3px;left:2px}`},
+		{"overridden by a later rule", `.a { top: 0; left: 0 } .b { left: 1px } .a, .c { left: 2px; top: 3px }`, `.b{left:1px}.a,.c{left:2px;top:3px}`},
 		{"overridden, but for some browsers", `.a { color: red } .b { left: 0; color: #000 } .a { color: color(display-p3 1 0 0) }`, `.a{color:red}.b{left:0;color:#000}.a{color:color(display-p3 1 0 0)}`},
 		// blocks
 		{"equal conditions", `@media print { .a { top: 0 } } .b { left: 0 } @media print { .c { top: 0 } }`, `@media print{.a,.c{top:0}}.b{left:0}`},

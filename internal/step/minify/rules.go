@@ -15,9 +15,13 @@ import (
 // declarations. It reports whether there were any.
 func (m *minifier) mergeRules(items *[]*item) bool {
 	changed := false
+	byNames, byBody := make(map[uint64]int, len(*items)), make(map[uint64]int, len(*items))
 	for range maxPasses {
 		m.effort += len(*items)
 		g := m.newMerging(len(*items))
+		g.byNames, g.byBody = byNames, byBody
+		clear(byNames)
+		clear(byBody)
 		for _, it := range *items {
 			g.add(it)
 		}
@@ -53,8 +57,7 @@ type merging struct {
 
 // newMerging returns the state of a pass over a number of items.
 func (m *minifier) newMerging(count int) *merging {
-	return &merging{minifier: m, items: make([]*item, 0, count), kinds: make([]uint64, 0, count),
-		byNames: make(map[uint64]int, count), byBody: make(map[uint64]int, count)}
+	return &merging{minifier: m, items: make([]*item, 0, count), kinds: make([]uint64, 0, count)}
 }
 
 // remaining returns the items that were not merged into later ones.
@@ -143,7 +146,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 		return false
 	case like == sameNames && !slices.Equal(p.selectors, q.selectors): // it was merged with others since
 		return false
-	case like == sameBody && (!slices.EqualFunc(p.claims, q.claims, equalClaims) || !g.listable(p, q)):
+	case like == sameBody && (!equalBodies(p.claims, q.claims) || !g.listable(p, q)):
 		return false
 	case like == sameBody && len(g.items)-i > nearby && !g.pays(p, q):
 		return false
@@ -183,6 +186,17 @@ func (g *merging) pays(p, q *part) bool {
 		common++
 	}
 	return common*5 >= min(len(a), len(b))*3
+}
+
+// equalBodies reports whether two rules have the same declarations, in the same
+// order if that matters.
+func equalBodies(a, b []claim) bool {
+	if len(a) != len(b) || slices.EqualFunc(a, b, equalClaims) {
+		return len(a) == len(b)
+	}
+	return !anyCompete(a) && !slices.ContainsFunc(a, func(c claim) bool {
+		return !slices.ContainsFunc(b, func(o claim) bool { return equalClaims(c, o) })
+	})
 }
 
 // equalClaims reports whether two claims have the same text.

@@ -35,13 +35,13 @@ func (m *minifier) declaration(d *ast.Declaration) ast.Edit {
 	if d.IsCustom() || m.isFrozen(d) {
 		return ast.Keep
 	}
-	hash := m.pool.hashDeclaration(d) // a different one with the same is too unlikely to matter
-	if m.minimal[hash] {
+	n := m.written.Number(d)
+	if n < len(m.minimal) && m.minimal[n] {
 		return ast.Keep
 	}
 	edit := m.shorterDeclaration(d)
-	if !edit.Changed() {
-		m.minimal[hash] = true
+	if n == len(m.minimal) {
+		m.minimal = append(m.minimal, !edit.Changed())
 	}
 	return edit
 }
@@ -288,7 +288,17 @@ func function(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 			return short, true
 		}
 	}
-	inner := valueContext{
+	with, changed = inside(v, in.inside(v, name))
+	if in.color && in.to && strings.HasSuffix(name, "linear-gradient") && name[0] != '-' {
+		return gradient(v, with, changed)
+	}
+	return with, changed
+}
+
+// inside returns the context of the arguments of a function, given with its name
+// in lower case.
+func (in valueContext) inside(v *ast.Value, name string) valueContext {
+	return valueContext{
 		color:  in.color && takesColors(name),
 		number: known.Function(name).Fractions,
 		mixed:  in.mixed || name == "color-mix",
@@ -299,11 +309,6 @@ func function(v *ast.Value, in valueContext) (with ast.Value, changed bool) {
 		angle:  in.units && known.ZeroAngle(name),
 		units:  in.units && !known.Substitutes(name),
 	}
-	with, changed = inside(v, inner)
-	if in.color && in.to && strings.HasSuffix(name, "linear-gradient") && name[0] != '-' {
-		return gradient(v, with, changed)
-	}
-	return with, changed
 }
 
 // gradient minifies a linear gradient, of which the arguments are minified
