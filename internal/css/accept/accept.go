@@ -136,10 +136,12 @@ func text(values []ast.Value) string {
 	var b strings.Builder
 	for i := range values {
 		v := &values[i]
+		if color, ok := colorText(v); ok {
+			b.WriteString(color + " ")
+			continue
+		}
 		n, isNumber := value.Read(v)
 		switch {
-		case v.Kind == token.Ident || v.Kind == token.Hash:
-			b.WriteString(wordText(v))
 		case isNumber && n.Value == 0 && value.Measures(n.Unit) == "length":
 			b.WriteString("0")
 		case isNumber:
@@ -158,18 +160,19 @@ func text(values []ast.Value) string {
 	return b.String()
 }
 
-// wordText returns a keyword, or a colour as its channels: browsers accept #f00
-// where they accept red. Only rebeccapurple is younger than such numbers.
-func wordText(v *ast.Value) string {
+// colorText returns a legacy colour as its channels: browsers accept #f00 where
+// they accept red. What else they need for one of its forms has features of its
+// own, but rebeccapurple is younger than such numbers. ok is false for others.
+func colorText(v *ast.Value) (text string, ok bool) {
 	c, ok := value.ColorOf(v)
-	if !ok || !c.Legacy || c.Alpha != 1 || v.IsIdent("rebeccapurple") {
-		return v.Text
+	if !ok || !c.Legacy || c.Missing != [4]bool{} || v.IsIdent("rebeccapurple") {
+		return "", false
 	}
 	out := []byte{'#'}
 	for _, x := range c.Channels {
 		out = append(strconv.AppendFloat(out, math.Round(x*255), 'f', -1, 64), ' ')
 	}
-	return string(out)
+	return string(strconv.AppendFloat(out, c.Alpha, 'g', 6, 64)), true
 }
 
 // needed collects features.

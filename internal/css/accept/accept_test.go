@@ -87,6 +87,8 @@ func TestSupersedes(t *testing.T) {
 		{"margin: 0 0 0 0 0px", "margin: 0 0 0 0 0", true}, // as invalid as before
 		{"-moz-x: of(red)", "-moz-x: of(#f00)", true},
 		{"-moz-x: of(red)", "-moz-x: of(#f01)", false},
+		{"color: f(rgba(0, 0, 0, 0))", "color: f(rgba(0, 0, 0, .1))", false},
+		{"color: f(transparent)", "color: f(#0000)", false}, // younger
 		{"-moz-x: of(rebeccapurple)", "-moz-x: of(#639)", false},
 	}
 	for _, test := range tests {

@@ -191,6 +191,10 @@ func (m *minifier) node(n ast.Node, in blockKind) ast.Edit {
 		return m.declaration(n)
 	case *ast.BadDeclaration, *ast.BadRule:
 		return ast.Remove // every browser skips it (CSS Syntax Level 3, section 5)
+	case *ast.Comment:
+		if !isKept(n) {
+			return ast.Remove
+		}
 	case *ast.StyleRule:
 		return m.styleRule(n)
 	case *ast.QualifiedRule:
@@ -295,6 +299,9 @@ var verbatim = words("font-feature-values property")
 func empty(nodes []ast.Node) bool {
 	return !slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		c, ok := n.(*ast.Comment)
-		return !ok || strings.HasPrefix(c.Text, "/*!")
+		return !ok || isKept(c)
 	})
 }
+
+// isKept reports whether compact printing keeps a comment.
+func isKept(c *ast.Comment) bool { return strings.HasPrefix(c.Text, "/*!") }

@@ -51,7 +51,7 @@ func (it *item) namesHash() uint64 {
 func (it *item) bodyHash() uint64 {
 	hash := uint64(0)
 	for i := range it.parts[0].claims {
-		hash += mixNumber(1, uint64(it.parts[0].claims[i].id))
+		hash += mixNumber(mixNumber(1, uint64(it.parts[0].claims[i].id)), 0)
 	}
 	return hash
 }

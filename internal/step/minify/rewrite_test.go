@@ -49,13 +49,16 @@ func TestRewrites(t *testing.T) {
 		{"pairs", `.a { overflow-x: hidden; overflow-y: hidden; row-gap: 1px; column-gap: 2px }`, `.a{overflow:hidden;gap:1px 2px}`},
 		{"alignments", `.a { align-items: center; justify-items: center } .b { align-items: baseline; justify-items: baseline }`, `.a{place-items:center}.b{align-items:baseline;justify-items:baseline}`},
 		{"in a scope", `@scope (.x) { top: 0px; .a { left: 0px } .b { right: 0 } .a { top: 0 } }`, `@scope(.x){top:0;.a{left:0;top:0}.b{right:0}}`},
+		{"comments", `.a { top: 0; /* x */ } .b { left: 0 } .a { /* y */ right: 0 } .c { /*! z */ top: 0 }`, `.a{top:0;right:0}.b{left:0}.c{/*! z */top:0}`},
 		{"nested", `.a { top: 0px; &:hover { left: 0px; left: 0px } @media print { right: 0px } bottom: 0px }`, `.a{top:0;&:hover{left:0}@media print{right:0}bottom:0}`},
 		{"flex", `.a { flex-grow: 1; flex-shrink: 1; flex-basis: 0% } .b { flex: 0 0 auto } .c { flex: 1 1 auto } .d { flex: 2 1 10px }`, `.a{flex:1}.b{flex:none}.c{flex:auto}.d{flex:2 10px}`},
 		// values
 		{"repeated values", `.a { padding: 1px 2px 1px 2px; border-radius: 3px 3px 3px 3px / 3px; gap: 4px 4px }`, `.a{padding:1px 2px;border-radius:3px;gap:4px}`},
 		{"zero", `.a { margin: 0px; line-height: 0px; flex: 1 1 0px; transform: translate(0px, 1px) rotate(0deg); transition-delay: 0s; width: 0% }`, `.a{margin:0;line-height:0px;flex:0px;transform:translateY(1px) rotate(0);transition-delay:0s;width:0%}`},
 		{"zero in calculations", `.a { width: max(0px, 1em); height: calc(0px + 1em); --x: 0px }`, `.a{width:max(0px,1em);height:1em;--x:0px}`},
-		{"times", `.a { transition-duration: 100ms, 1500ms, 0.005s, 50ms }`, `.a{transition-duration:.1s,1.5s,5ms,50ms}`},
+		{"times", `.a { transition-duration: 100ms, 1500ms, 0.005s, 50ms; transition-delay: -2000ms, +.0010s, 1568.23529412ms, 1.56823529412s }`,
+			`.a{transition-duration:.1s,1.5s,5ms,50ms;transition-delay:-2s,1ms,1.56823529412s,1.56823529412s}`},
+		{"colours in invalid values", `.a { background-color: radial-gradient(rgba(0, 0, 0, 0) 45%, #ff0000) }`, `.a{background-color:radial-gradient(#0000 45%,red)}`},
 		{"weights", `.a { font-weight: bold } .b { font-weight: normal } .c { font: normal bold 1em x } .d { font: 1em bold }`, `.a{font-weight:700}.b{font-weight:400}.c{font:normal 700 1em x}.d{font:1em bold}`},
 		{"families", `.a { font-family: "Anchor Sans", "sans-serif", "9 Bells", 'Harbour', inherit }`, `.a{font-family:"Anchor Sans","sans-serif","9 Bells","Harbour",inherit}`}, // invalid
 		{"valid families", `.a { font-family: "Anchor Sans", "sans-serif", "9 Bells", 'Harbour', serif }`, `.a{font-family:Anchor Sans,"sans-serif","9 Bells",Harbour,serif}`},

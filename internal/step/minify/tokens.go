@@ -1,9 +1,7 @@
 package minify
 
 import (
-	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"rinzel/internal/css/accept"
@@ -161,18 +159,36 @@ func dimension(v *ast.Value, n int, in valueContext) (with ast.Value, changed bo
 
 // shorterTime returns a time in the other unit if that is shorter.
 func shorterTime(digits, unit, text string) string {
-	n, err := strconv.ParseFloat(digits, 64)
-	if err != nil || strings.ContainsAny(digits, "e+") {
+	if strings.Contains(digits, "e") {
 		return text
 	}
-	other := number(strconv.FormatFloat(math.Round(n*1e9)/1e12, 'f', -1, 64), false, true) + "s"
-	if unit == "s" {
-		other = number(strconv.FormatFloat(math.Round(n*1e9)/1e6, 'f', -1, 64), false, true) + "ms"
+	by, other := 3, "ms"
+	if unit == "ms" {
+		by, other = -3, "s"
 	}
-	if len(other) < len(text) {
-		return other
+	if short := number(shifted(digits, by), false, true) + other; len(short) < len(text) {
+		return short
 	}
 	return text
+}
+
+// shifted returns a number with its point moved to the right by a number of
+// digits.
+func shifted(digits string, by int) string {
+	sign := ""
+	if digits[0] == '+' || digits[0] == '-' {
+		sign, digits = digits[:1], digits[1:]
+	}
+	whole, fraction, _ := strings.Cut(digits, ".")
+	at := len(whole) + by
+	all := whole + fraction
+	if at < 0 {
+		all, at = strings.Repeat("0", -at)+all, 0
+	}
+	if at > len(all) {
+		all += strings.Repeat("0", at-len(all))
+	}
+	return sign + all[:at] + "." + all[at:]
 }
 
 // text returns v with another text, unless that is longer.
