@@ -292,13 +292,28 @@ func (r *reader) declarations(list []*ast.Declaration, in context) {
 func (r *reader) chosenFrom(list []ast.Selector, outer []*chosen) []*chosen {
 	out := make([]*chosen, 0, len(list))
 	for _, s := range list {
-		if outer == nil {
-			out = append(out, r.plainSelector(s))
-			continue
+		for _, s := range r.withoutIs(s) {
+			if outer == nil {
+				out = append(out, r.plainSelector(s))
+			} else {
+				out = append(out, r.nestedSelectors(s, outer)...)
+			}
 		}
-		out = append(out, r.nestedSelectors(s, outer)...)
 	}
 	return out
+}
+
+// maxAlternatives limits the number of selectors that one with :is() is read as.
+const maxAlternatives = 400
+
+// withoutIs returns the selectors that one with :is() stands for, if all browsers
+// know it.
+func (r *reader) withoutIs(s ast.Selector) []ast.Selector {
+	if !slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Args != nil && token.EqualFold(p.Name, "is") }) ||
+		!r.browsers.Selector(s) {
+		return []ast.Selector{s}
+	}
+	return selector.WithoutIs(s, maxAlternatives)
 }
 
 // plainSelector returns a selector outside of other rules.

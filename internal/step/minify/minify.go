@@ -62,7 +62,8 @@ const maxPasses = 50
 func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	browsers := accept.Of(opts.Targets)
 	m := &minifier{size: opts.Size, accept: browsers, pool: newPool(browsers), frozen: opts.Frozen, written: intern.NewDeclarations(),
-		orders: make(map[string][]string), claimed: make(map[*ast.StyleRule][]claim)}
+		orders: make(map[string][]string), claimed: make(map[*ast.StyleRule][]claim),
+		authors: make(map[uint64][]ast.Selector)}
 	m.namespaces = slices.ContainsFunc(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
 		return ok && token.EqualFold(r.Name, "namespace")
@@ -70,7 +71,7 @@ func Nodes(nodes []ast.Node, opts Options) []ast.Node {
 	if !opts.Still {
 		m.maxEffort = effortFor(nodes)
 	}
-	return m.alignAll(m.block(nodes, inSheet))
+	return m.finish(m.block(nodes, inSheet))
 }
 
 // effortFor returns the number of comparisons that nodes are worth.
@@ -97,6 +98,10 @@ type minifier struct {
 	maxEffort  int                 // from which on rules keep their places, which keeps the time linear
 	blocks     int                 // looked through so far
 	seenIn     []int               // the last of these blocks that had a selector
+	// authors are the lists with :is() of the source, by the hash of the lists that
+	// they stand for; see listHash.
+	authors map[uint64][]ast.Selector
+
 	// last are the declarations of the last block, if it has nothing else, and
 	// claimed those of minified rules.
 	last    []claim

@@ -38,11 +38,11 @@ func (it *item) body() []ast.Node {
 // isMergeable reports whether an item is a rule that can be merged with others.
 func (it *item) isMergeable() bool { return it.rule != nil && !it.fixed }
 
-// namesHash returns a hash of the selectors of a rule.
+// namesHash returns a hash of the selectors of a rule, whatever their order.
 func (it *item) namesHash() uint64 {
-	hash := uint64(len(it.parts[0].selectors))
+	hash := uint64(0)
 	for _, id := range it.parts[0].selectors {
-		hash = mixNumber(hash, uint64(id))
+		hash += hashOf(id)
 	}
 	return hash
 }
@@ -51,7 +51,7 @@ func (it *item) namesHash() uint64 {
 func (it *item) bodyHash() uint64 {
 	hash := uint64(0)
 	for i := range it.parts[0].claims {
-		hash += mixNumber(mixNumber(1, uint64(it.parts[0].claims[i].id)), 0)
+		hash += hashOf(it.parts[0].claims[i].id)
 	}
 	return hash
 }

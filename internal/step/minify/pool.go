@@ -109,5 +109,9 @@ func (p *pool) property(name string) *property.Property {
 	return of
 }
 
-// mixNumber adds a number to a hash.
-func mixNumber(hash, number uint64) uint64 { return (hash^number)*0x9e3779b97f4a7c15 ^ hash>>29 }
+// hashOf returns a hash of a number. The sum of those of several numbers is a
+// hash of their set.
+func hashOf[ID selectorID | declarationID](id ID) uint64 {
+	hash := (uint64(id) + 1) * 0x9e3779b97f4a7c15
+	return (hash ^ hash>>29) * 0x94d049bb133111eb
+}

@@ -19,7 +19,7 @@ func TestRewrites(t *testing.T) {
 		{"equal blocks", `.a { top: 0 } .b { left: 0 } .c { top: 0 }`, `.a,.c{top:0}.b{left:0}`},
 		{"equal blocks that must stay", `.a { top: 0 } .b { top: 1px } .c { top: 0 }`, `.a{top:0}.b{top:1px}.c{top:0}`},
 		{"equal blocks, other specificity between", `.a { top: 0 } p.b { top: 1px } .c { top: 0 }`, `.a,.c{top:0}p.b{top:1px}`},
-		{"equal blocks, other elements between", `.a::before { top: 0 } .b::after { top: 1px } .c::before { top: 0 }`, `.a:before,.c:before{top:0}.b:after{top:1px}`},
+		{"equal blocks, other elements between", `.a::before { top: 0 } .b::after { top: 1px } .c::before { top: 0 }`, `:is(.a,.c):before{top:0}.b:after{top:1px}`},
 		{"equal blocks, important between", `.a { top: 0 } .b { top: 1px !important } .c { top: 0 }`, `.a,.c{top:0}.b{top:1px!important}`},
 		{"lists that a browser may drop", `.a { top: 0 } .b::-webkit-x { top: 0 }`, `.a{top:0}.b::-webkit-x{top:0}`},
 		{"a shorthand between", `.a { margin-top: 0 } .b { margin: 1px } .c { margin-top: 0 }`, `.a{margin-top:0}.b{margin:1px}.c{margin-top:0}`},
@@ -83,6 +83,12 @@ func TestRewrites(t *testing.T) {
 		{"formulas", `:nth-child(even), :nth-child(2n + 1), :nth-child( 1 ), :nth-last-of-type(1n + 0), :nth-child(-n+3), :nth-child(0n+4) { top: 0 }`,
 			`:nth-child(2n),:nth-child(odd),:first-child,:nth-last-of-type(n),:nth-child(-n+3),:nth-child(4){top:0}`},
 		{"doubles", `.a, .b, .a { top: 0 }`, `.a,.b{top:0}`},
+		{"alternatives", `.quay .a, .quay .b, .quay .c:hover { top: 0 } .bell h1, .bell h2, .bell .h1 { left: 0 }`, `.quay :is(.a,.b),.quay .c:hover{top:0}.bell :is(h1,h2),.bell .h1{left:0}`},
+		{"alternatives in two places", `.quay h1.a, .quay h1.b, .quay h2.a, .quay h2.b { top: 0 }`, `.quay :is(h1.a,h1.b,h2.a,h2.b){top:0}`},
+		{"alternatives of the source", `.quay :is(h1, h2):is(.a, .b) { top: 0px } .pier :is(.a, .a) { left: 0 }`, `.quay :is(h1,h2):is(.a,.b){top:0}.pier .a{left:0}`},
+		{"too few alternatives", `.a b, .c b { top: 0 } .d i:hover, .e i:hover { left: 0 }`, `.a b,.c b{top:0}:is(.d,.e) i:hover{left:0}`},
+		{"alternatives of other rules", `:is(.quay, .pier) > .a { top: 0 } .quay > .a { top: 1px; left: 0 } .pier > .a { top: 1px }`, `.quay>.a{top:1px;left:0}.pier>.a{top:1px}`},
+		{"no alternatives", `:is(.a, b) .c { top: 0 } .a :is(.b .c, .d) { left: 0 } ::slotted(.quay):hover, ::slotted(.quay):focus { right: 0 }`, `:is(.a,b) .c{top:0}.a :is(.b .c,.d){left:0}::slotted(.quay):hover,::slotted(.quay):focus{right:0}`},
 		{"keyframes", `@keyframes k { from, 50.0% { top: 0px } 100% { top: 1px } }`, `@keyframes k{0%,50%{top:0}to{top:1px}}`},
 	}
 	for _, test := range tests {

@@ -144,7 +144,7 @@ func (g *merging) join(i int, it *item, like likeness) bool {
 	switch {
 	case len(p.claims)+len(q.claims) > maxCompared || len(p.selectors)+len(q.selectors) > maxCompared:
 		return false
-	case like == sameNames && !slices.Equal(p.selectors, q.selectors): // it was merged with others since
+	case like == sameNames && !equalLists(p.selectors, q.selectors): // it was merged with others since
 		return false
 	case like == sameBody && (!equalBodies(p.claims, q.claims) || !g.listable(p, q)):
 		return false
@@ -180,12 +180,28 @@ func (g *merging) pays(p, q *part) bool {
 	if g.size == Uncompressed {
 		return true
 	}
-	a, b := g.pool.selectors[p.selectors[0]].text, g.pool.selectors[q.selectors[0]].text
+	a, b := g.leastText(p), g.leastText(q)
 	common := 0
 	for common < min(len(a), len(b)) && a[common] == b[common] {
 		common++
 	}
 	return common*5 >= min(len(a), len(b))*3
+}
+
+// leastText returns the text of the selector of a rule that comes first in
+// alphabetical order.
+func (m *minifier) leastText(p *part) string {
+	least := m.pool.selectors[p.selectors[0]].text
+	for _, id := range p.selectors[1:] {
+		least = min(least, m.pool.selectors[id].text)
+	}
+	return least
+}
+
+// equalLists reports whether two lists have the same selectors, in any order.
+func equalLists(a, b []selectorID) bool {
+	return len(a) == len(b) && (slices.Equal(a, b) ||
+		!slices.ContainsFunc(a, func(id selectorID) bool { return !slices.Contains(b, id) }))
 }
 
 // equalBodies reports whether two rules have the same declarations, in the same

@@ -15,12 +15,15 @@ import (
 // selectors minifies the selector list of a rule.
 func (m *minifier) selectors(list []ast.Selector) ([]ast.Selector, bool) {
 	short, changed := ast.MapList(list, func(_ int, s *ast.Selector) (ast.Selector, bool) { return m.selector(*s) })
-	if len(short) > 1 {
-		if single := m.withoutDoubles(short); len(single) < len(list) {
-			return single, true
-		}
+	apart, isApart := m.withoutIs(short)
+	single := apart
+	if len(apart) > 1 {
+		single = m.withoutDoubles(apart)
 	}
-	return short, changed
+	if isApart {
+		m.authors[m.listHash(single)] = short
+	}
+	return single, changed || isApart || len(single) < len(apart)
 }
 
 // withoutDoubles returns a list without selectors that occur earlier in it. A

@@ -8,31 +8,40 @@ import (
 	"rinzel/internal/css/property"
 )
 
-// This file orders declarations so that the text compresses better.
+// This file does what comes last: it orders declarations so that the text
+// compresses better, and writes selectors with :is().
 
-// alignAll gives the declarations of each rule the order of the first rule of the
-// sheet that declares the same properties, if their order does not matter in
-// either.
-func (m *minifier) alignAll(nodes []ast.Node) []ast.Node {
+// finish orders the declarations of all rules, see [minifier.align], and shortens
+// their selector lists.
+func (m *minifier) finish(nodes []ast.Node) []ast.Node {
 	nodes, _ = ast.Map(nodes, func(n ast.Node) ast.Edit {
 		body := ast.Body(n)
 		if len(body) == 0 {
 			return ast.Keep
 		}
-		with := m.alignAll(body)
-		if r, ok := n.(*ast.StyleRule); ok && !m.hasFrozen(body) {
-			with = m.align(r, with)
+		with := m.finish(body)
+		r, isRule := n.(*ast.StyleRule)
+		if !isRule || m.isFrozen(n) || m.hasFrozen(body) {
+			if &with[0] == &body[0] {
+				return ast.Keep
+			}
+			return ast.Replace(ast.WithBody(n, with))
 		}
-		if &with[0] == &body[0] {
+		with = m.align(r, with)
+		list, factored := m.factored(r.Selectors)
+		if &with[0] == &body[0] && !factored {
 			return ast.Keep
 		}
-		return ast.Replace(ast.WithBody(n, with))
+		copied := *r
+		copied.Selectors, copied.Nodes = list, with
+		return ast.Replace(&copied)
 	})
 	return nodes
 }
 
-// align returns the nodes of a rule, of which those at the start, if they are
-// declarations, are ordered; see alignAll.
+// align returns the nodes of a rule. The declarations at the start have the order
+// of the first rule of the sheet that declares the same properties, if their
+// order does not matter in either.
 func (m *minifier) align(r *ast.StyleRule, nodes []ast.Node) []ast.Node {
 	list, ok := m.claimed[r]
 	if !ok {
