@@ -75,6 +75,7 @@ type reader struct {
 	side  int
 	sheet *sheet
 	count int // of declarations
+	apart int // number of selectors that those with :is() stand for
 
 	anonymous int             // number of layers without a name
 	mentioned map[nameID]bool // layers
@@ -303,17 +304,23 @@ func (r *reader) chosenFrom(list []ast.Selector, outer []*chosen) []*chosen {
 	return out
 }
 
-// maxAlternatives limits the number of selectors that one with :is() is read as.
-const maxAlternatives = 400
+// maxAlternatives limits the number of selectors that one with :is() is read as,
+// and maxApart that of all of a sheet.
+const (
+	maxAlternatives = 400
+	maxApart        = 200_000
+)
 
 // withoutIs returns the selectors that one with :is() stands for, if all browsers
 // know it.
 func (r *reader) withoutIs(s ast.Selector) []ast.Selector {
 	if !slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Args != nil && token.EqualFold(p.Name, "is") }) ||
-		!r.browsers.Selector(s) {
+		!r.browsers.Selector(s) || r.apart > maxApart {
 		return []ast.Selector{s}
 	}
-	return selector.WithoutIs(s, maxAlternatives)
+	list := selector.WithoutIs(s, maxAlternatives)
+	r.apart += len(list)
+	return list
 }
 
 // plainSelector returns a selector outside of other rules.

@@ -10,27 +10,35 @@ import (
 
 // WithoutIs returns selectors that match the same elements with the same
 // specificity as s and do not have :is(), up to most of them. It returns s alone
-// if that is not possible, or if there are more. Only arguments that are single
+// if that is not possible, if there are more, or if s is very long. Only arguments that are single
 // compounds, and have the same specificity, can be written without it (Selectors
 // 4, sections 4.2 and 17). All browsers must know s.
 func WithoutIs(s ast.Selector, most int) []ast.Selector {
 	list := []ast.Selector{s}
+	if len(s) > maxParts {
+		return list
+	}
 	for i := 0; i < len(list); {
 		at := slices.IndexFunc(list[i], isList)
 		if at < 0 || !Alternatives(list[i], at, list[i][at].Args.Selectors) {
 			i++
 			continue
 		}
+		if len(list)+len(list[i][at].Args.Selectors)-1 > most {
+			return []ast.Selector{s}
+		}
 		var parts []ast.Selector
 		for _, a := range list[i][at].Args.Selectors {
 			parts = append(parts, slices.Concat(list[i][:at], a, list[i][at+1:]))
 		}
-		if list = slices.Replace(list, i, i+1, parts...); len(list) > most {
-			return []ast.Selector{s}
-		}
+		list = slices.Replace(list, i, i+1, parts...)
 	}
 	return list
 }
+
+// maxParts limits the number of simple selectors of one that is written without
+// :is().
+const maxParts = 50
 
 // isList reports whether a simple selector is :is().
 func isList(p ast.Simple) bool {

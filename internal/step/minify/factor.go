@@ -17,8 +17,18 @@ import (
 const isOverhead = len(":is()")
 
 // maxFactored limits the number of selectors of a list that are compared with
-// each other.
-const maxFactored = 400
+// each other, maxFactoredSize and maxFactoredParts their size in bytes and in
+// simple selectors, and maxAlternative that of an alternative.
+const (
+	maxFactored      = 400
+	maxFactoredSize  = 300
+	maxFactoredParts = 40
+	maxAlternative   = 6
+)
+
+// maxApart limits the number of selectors that those of a sheet with :is() stand
+// for.
+const maxApart = 100_000
 
 // factored returns a selector list with :is(). ok is false if that is not shorter,
 // or if some browser does not know it.
@@ -61,7 +71,7 @@ func (m *minifier) withoutIs(list []ast.Selector) (apart []ast.Selector, ok bool
 	hasIs := func(s ast.Selector) bool {
 		return slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Args != nil && token.EqualFold(p.Name, "is") })
 	}
-	if len(list) > maxFactored || !slices.ContainsFunc(list, hasIs) ||
+	if len(list) > maxFactored || m.apart > maxApart || !slices.ContainsFunc(list, hasIs) ||
 		slices.ContainsFunc(list, func(s ast.Selector) bool { return !m.accept.Selector(s) }) {
 		return list, false
 	}
@@ -70,6 +80,7 @@ func (m *minifier) withoutIs(list []ast.Selector) (apart []ast.Selector, ok bool
 		ok = ok || len(without) != 1 || len(s) > 0 && &without[0][0] != &s[0]
 		apart = append(apart, without...)
 	}
+	m.apart += len(apart)
 	if len(apart) > maxFactored {
 		return list, false
 	}
@@ -123,15 +134,21 @@ func placesOf(list []ast.Selector) []*place {
 	var out []*place
 	var key []byte
 	for at, s := range list {
+		if len(s) > maxFactoredParts {
+			continue
+		}
 		texts := make([]string, len(s))
 		size := 0
 		for i := range s {
 			texts[i] = print.Selector(s[i : i+1])
 			size += len(texts[i])
 		}
+		if size > maxFactoredSize {
+			continue
+		}
 		for from := range s {
 			inside := 0
-			for to := from + 1; to <= len(s) && selector.Alternatives(s, from, []ast.Selector{s[from:to]}); to++ {
+			for to := from + 1; to <= min(len(s), from+maxAlternative) && selector.Alternatives(s, from, []ast.Selector{s[from:to]}); to++ {
 				inside += len(texts[to-1])
 				key = appendKey(key[:0], texts, s, from, to)
 				p := byKey[string(key)]

@@ -101,6 +101,7 @@ type minifier struct {
 	// authors are the lists with :is() of the source, by the hash of the lists that
 	// they stand for; see listHash.
 	authors map[uint64][]ast.Selector
+	apart   int // number of the selectors that they stand for
 
 	// last are the declarations of the last block, if it has nothing else, and
 	// claimed those of minified rules.

@@ -20,14 +20,15 @@ import (
 const trialDir = "RINZEL_TRIAL"
 
 // TestShipped compares the minified form of each sheet of a folder with the one
-// that its authors ship beside it, as x.min.css beside x.css: its size, its size
-// after compression with brotli, and its size if that of the file counts.
+// that its authors ship beside it, as x.min.css beside x.css: its size, and its
+// size after compression with brotli, for browsers that are as old as those that
+// the sheet serves, and for the default targets.
 func TestShipped(t *testing.T) {
 	dir := os.Getenv(trialDir)
 	if dir == "" {
 		t.Skip(trialDir + " names no folder of style sheets; see scripts/trial")
 	}
-	var raws, packs, smallest float64 // logarithms
+	var sums [5]float64 // of logarithms
 	count := 0
 	err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 		base, ok := strings.CutSuffix(path, ".min.css")
@@ -45,23 +46,29 @@ func TestShipped(t *testing.T) {
 		if shipped, text = withoutComments(shipped), withoutComments(text); len(shipped) < 200 || len(text) <= len(shipped) {
 			return nil // there is nothing to minify
 		}
-		opts := Options{Targets: served(string(text))}
-		ours := []byte(minifiedFor(string(text), opts))
-		opts.Size = Uncompressed
-		raw := float64(len(ours)) / float64(len(shipped))
-		packed := float64(compressed(ours)) / float64(compressed(shipped))
-		least := float64(len(minifiedFor(string(text), opts))) / float64(len(shipped))
-		raws, packs, smallest, count = raws+math.Log(raw), packs+math.Log(packed), smallest+math.Log(least), count+1
-		t.Logf("%.3f raw, %.3f brotli; uncompressed %.3f raw; %7d bytes: %s", raw, packed, least, len(ours),
-			strings.TrimPrefix(base, dir))
+		var ratios []float64
+		for _, targets := range []browsers.Targets{served(string(text)), browsers.Default()} {
+			ours := []byte(minifiedFor(string(text), Options{Targets: targets}))
+			ratios = append(ratios, float64(len(ours))/float64(len(shipped)), float64(compressed(ours))/float64(compressed(shipped)))
+		}
+		least := minifiedFor(string(text), Options{Targets: browsers.Default(), Size: Uncompressed})
+		ratios = append(ratios, float64(len(least))/float64(len(shipped)))
+		for i, r := range ratios {
+			sums[i] += math.Log(r)
+		}
+		count++
+		t.Logf("%.3f raw %.3f brotli, default targets %.3f raw %.3f brotli, uncompressed %.3f raw: %7d bytes %s", ratios[0],
+			ratios[1], ratios[2], ratios[3], ratios[4], len(shipped), strings.TrimPrefix(base, dir))
 		return nil
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	n := float64(count)
-	t.Logf("%.4f raw, %.4f brotli; uncompressed %.4f raw: geometric means of %d sheets",
-		math.Exp(raws/n), math.Exp(packs/n), math.Exp(smallest/n), count)
+	for i := range sums {
+		sums[i] = math.Exp(sums[i] / float64(count))
+	}
+	t.Logf("%.4f raw %.4f brotli, default targets %.4f raw %.4f brotli, uncompressed %.4f raw: geometric means of %d sheets",
+		sums[0], sums[1], sums[2], sums[3], sums[4], count)
 }
 
 // served returns the browsers that a sheet is taken to serve: those with custom
