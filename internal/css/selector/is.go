@@ -48,8 +48,10 @@ func isList(p ast.Simple) bool {
 // Alternatives reports whether s, with :is() and some arguments in place of what
 // it has at an index, means the same as one selector for each argument.
 func Alternatives(s ast.Selector, at int, arguments []ast.Selector) bool {
-	if slices.ContainsFunc(s[:at], func(p ast.Simple) bool { return p.Kind == ast.PseudoElement || p.Kind == ast.BadSelector }) {
-		return false
+	for i := range s[:at] {
+		if s[i].Kind == ast.PseudoElement || s[i].Kind == ast.BadSelector {
+			return false
+		}
 	}
 	starts := at == 0 || s[at-1].Kind == ast.Combinator
 	for _, a := range arguments {

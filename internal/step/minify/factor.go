@@ -26,8 +26,7 @@ const (
 	maxAlternative   = 6
 )
 
-// maxApart limits the number of selectors that those of a sheet with :is() stand
-// for.
+// maxApart limits the number of selectors that :is() is expanded to in a sheet.
 const maxApart = 100_000
 
 // factored returns a selector list with :is(). ok is false if that is not shorter,

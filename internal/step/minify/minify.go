@@ -4,12 +4,13 @@
 //
 //   - shortens numbers, colours, strings, URLs and keywords (tokens.go,
 //     values.go);
-//   - shortens selectors and conditions (selectors.go);
+//   - shortens selectors and conditions (selectors.go, conditions.go,
+//     factor.go);
 //   - removes declarations that always lose, and writes longhands as shorthands
-//     where that is shorter (declarations.go, sides.go);
+//     where that is shorter (declarations.go, combine.go, overridden.go);
 //   - merges rules with equal selectors or equal blocks, and blocks with equal
 //     conditions, also if others are between them that do not compete
-//     (rules.go, order.go).
+//     (rules.go, share.go, order.go).
 //
 // It does not touch custom properties, which scripts can read, unknown
 // functions, and numbers whose type would change. It is idempotent.

@@ -49,7 +49,8 @@ func TestShipped(t *testing.T) {
 		var ratios []float64
 		for _, targets := range []browsers.Targets{served(string(text)), browsers.Default()} {
 			ours := []byte(minifiedFor(string(text), Options{Targets: targets}))
-			ratios = append(ratios, float64(len(ours))/float64(len(shipped)), float64(compressed(ours))/float64(compressed(shipped)))
+			ratios = append(ratios, float64(len(ours))/float64(len(shipped)),
+				float64(compressed(ours))/float64(compressed(shipped)))
 		}
 		least := minifiedFor(string(text), Options{Targets: browsers.Default(), Size: Uncompressed})
 		ratios = append(ratios, float64(len(least))/float64(len(shipped)))
