@@ -34,6 +34,7 @@ var allowed = map[string]string{
 	"internal/css/selector":    "internal/css/ast internal/css/known internal/css/token",
 	"internal/css/replace":     "internal/css/ast internal/css/known internal/css/print internal/css/token internal/css/value internal/source",
 	"internal/css/value":       "internal/css/ast internal/css/known internal/css/print internal/css/token internal/source",
+	"internal/compare":         "internal/css/cascade internal/css/parse internal/emit internal/project internal/source",
 	"internal/css/intern":      "internal/css/ast internal/css/token",
 	"internal/css/cascade":     "internal/css/ast internal/css/grammar internal/css/intern internal/css/known internal/css/print internal/css/property internal/css/selector internal/css/token internal/css/value internal/source",
 	"internal/css/property":    "internal/css/ast internal/css/grammar internal/css/token",
@@ -74,7 +75,7 @@ var allowed = map[string]string{
 	"internal/session":         "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":           "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":           "",
-	"internal/cli":             "demo docs internal/browsers internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/serve internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
+	"internal/cli":             "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/serve internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
 }
 
 // onlyIn lists the packages that may import an external package.

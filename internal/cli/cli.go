@@ -86,7 +86,7 @@ func execute(ctx context.Context, args []string, std IO) int {
 	switch {
 	case err == nil:
 		return exitOK
-	case errors.Is(err, errSources):
+	case errors.Is(err, errSources) || errors.Is(err, errFailOn):
 		return exitSources
 	case errors.Is(err, context.Canceled):
 		return stopped(std)
@@ -132,8 +132,9 @@ hashed in production. It needs no settings to start.`,
 		},
 	}
 	cmd.SetFlagErrorFunc(flagError)
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newConstants(std), newImports(std),
-		newRepeats(std), newTargets(std), newServe(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
+	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
+		newImports(std), newRepeats(std), newTargets(std), newServe(std), newWatch(std), newWhy(std), newDemo(std),
+		newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

@@ -84,6 +84,12 @@ func packAll(o *Output, forms []project.Compression) (out []Output) {
 	return out
 }
 
+// PackedSize returns the size of data after compression, in bytes.
+func PackedSize(data []byte, form project.Compression) int {
+	packed, _ := pack(data, form)
+	return len(packed)
+}
+
 // pack returns compressed data, with the highest compression, and the file
 // extension.
 func pack(data []byte, form project.Compression) (packed []byte, ext string) {

@@ -61,10 +61,8 @@ func Compare(a, b []ast.Node, browsers Browsers) *Difference {
 // be shown that they mean the same. A sheet with many differences may have more
 // than are found at once.
 func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
-	c := comparison{browsers: browsers, most: most, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
-		layers: make(map[nameID]string), selectors: intern.NewSelectors(), numbers: intern.NewDeclarations(),
-		equal: make(map[[2]int]bool)}
-	c.namespaces = declaresNamespace(a) || declaresNamespace(b)
+	c := newComparison(a, b, browsers)
+	c.most = most
 	x, y := c.read(a, 0), c.read(b, 1)
 	c.compareOthers(x, y)
 	c.pairs = make([]pair, 0, c.claims/2)
@@ -78,6 +76,13 @@ func Differences(a, b []ast.Node, browsers Browsers, most int) []*Difference {
 		c.compareOrder()
 	}
 	return c.found
+}
+
+// newComparison returns the state of comparing two sheets before they are read.
+func newComparison(a, b []ast.Node, browsers Browsers) *comparison {
+	return &comparison{browsers: browsers, names: make(map[string]nameID), byKey: make(map[boxKey]*box),
+		layers: make(map[nameID]string), selectors: intern.NewSelectors(), numbers: intern.NewDeclarations(),
+		equal: make(map[[2]int]bool), namespaces: declaresNamespace(a) || declaresNamespace(b)}
 }
 
 // comparison is the state of one comparison.
