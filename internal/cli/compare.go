@@ -222,7 +222,8 @@ func (in *inspection) printComparison(files *source.Set, r *compare.Report, all 
 		if p := &r.Sheets[i]; p.State == compare.Different {
 			fmt.Fprintln(out, in.paint("1", diag.Printable(p.Name)))
 			for _, line := range changeLines(files, p, all) {
-				fmt.Fprintf(out, "  %s %s\n", in.paint("2", fmt.Sprintf("%-8s", line.kind)), diag.Printable(line.text))
+				fmt.Fprintf(out, "  %s %s%s\n", in.paint("2", fmt.Sprintf("%-8s", line.kind)),
+					diag.Printable(shortened(line.text, all)), diag.Printable(line.at))
 			}
 		}
 	}
@@ -342,8 +343,20 @@ func countsText(gone, added, changed int) string {
 	return strings.Join(parts, ", ")
 }
 
-// changeLine is a line about a change.
-type changeLine struct{ kind, text string }
+// changeLine is a line about a change; at is its position.
+type changeLine struct{ kind, text, at string }
+
+// maxColumns limits the length of a change in a list.
+const maxColumns = 120
+
+// shortened returns the start of a text that is too long for a list, unless all
+// is wanted.
+func shortened(text string, all bool) string {
+	if runes := []rune(text); len(runes) > maxColumns && !all {
+		return string(runes[:maxColumns-1]) + "…"
+	}
+	return text
+}
 
 // changeLines returns the changes of a sheet as lines, the first ones if not all
 // are wanted.
@@ -356,23 +369,23 @@ func changeLines(files *source.Set, p *compare.Pair, all bool) (out []changeLine
 		}
 		switch at := positionIn(files, c.A, c.B); {
 		case c.Whole && len(c.New) == 0:
-			out = append(out, changeLine{"gone", name + " { " + strings.Join(c.Old, "; ") + " }" + at})
+			out = append(out, changeLine{"gone", name + " { " + strings.Join(c.Old, "; ") + " }", at})
 		case c.Whole:
-			out = append(out, changeLine{"new", name + " { " + strings.Join(c.New, "; ") + " }" + at})
+			out = append(out, changeLine{"new", name + " { " + strings.Join(c.New, "; ") + " }", at})
 		case len(c.Old) == 0:
-			out = append(out, changeLine{"gains", name + " { " + strings.Join(c.New, "; ") + " }" + at})
+			out = append(out, changeLine{"gains", name + " { " + strings.Join(c.New, "; ") + " }", at})
 		case len(c.New) == 0:
-			out = append(out, changeLine{"loses", name + " { " + strings.Join(c.Old, "; ") + " }" + at})
+			out = append(out, changeLine{"loses", name + " { " + strings.Join(c.Old, "; ") + " }", at})
 		default:
 			text := name + " { " + strings.Join(c.Old, "; ") + " } to { " + strings.Join(c.New, "; ") + " }"
-			out = append(out, changeLine{"changed", text + at})
+			out = append(out, changeLine{"changed", text, at})
 		}
 	}
 	for _, d := range p.Others {
-		out = append(out, changeLine{"differs", d.Message + positionIn(files, d.A, d.B)})
+		out = append(out, changeLine{"differs", d.Message, positionIn(files, d.A, d.B)})
 	}
 	if more := len(out) - maxListed; more > 0 && !all {
-		out = append(out[:maxListed], changeLine{"", fmt.Sprintf("and %d more; --all lists them", more)})
+		out = append(out[:maxListed], changeLine{"", fmt.Sprintf("and %d more; --all lists them", more), ""})
 	}
 	return out
 }
@@ -446,7 +459,7 @@ func comparisonMarkdown(w io.Writer, files *source.Set, r *compare.Report, all b
 		}
 		fmt.Fprintf(w, "\n**%s**\n\n", p.Name)
 		for _, line := range changeLines(files, p, all) {
-			fmt.Fprintf(w, "* %s `%s`\n", line.kind, strings.ReplaceAll(line.text, "`", "'"))
+			fmt.Fprintf(w, "* %s `%s`\n", line.kind, strings.ReplaceAll(shortened(line.text, all)+line.at, "`", "'"))
 		}
 	}
 	fmt.Fprintf(w, "\n%s\n", summaryOf(r))

@@ -2,6 +2,7 @@ package emit
 
 import (
 	"bytes"
+	"io"
 	"path"
 	"runtime"
 	"slices"
@@ -84,10 +85,30 @@ func packAll(o *Output, forms []project.Compression) (out []Output) {
 	return out
 }
 
-// PackedSize returns the size of data after compression, in bytes.
+// quickLevel is the level of brotli that servers use for each response. It is a
+// hundred times as fast as the highest one, and the result 10% larger.
+const quickLevel = 5
+
+// PackedSize returns the size of data after compression as servers do it for each
+// response, in bytes.
 func PackedSize(data []byte, form project.Compression) int {
-	packed, _ := pack(data, form)
-	return len(packed)
+	var n counter
+	var w io.WriteCloser = gzip.NewWriter(&n)
+	if form == project.Brotli {
+		w = brotli.NewWriterLevel(&n, quickLevel)
+	}
+	_, _ = w.Write(data) // a counter cannot fail
+	_ = w.Close()
+	return int(n)
+}
+
+// counter counts the bytes written to it.
+type counter int
+
+// Write counts p.
+func (c *counter) Write(p []byte) (int, error) {
+	*c += counter(len(p))
+	return len(p), nil
 }
 
 // pack returns compressed data, with the highest compression, and the file

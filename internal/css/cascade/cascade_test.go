@@ -90,6 +90,7 @@ func TestSame(t *testing.T) {
 		{"@media all and (color), print, print { .a { top: 0 } }", "@media (color), print { .a { top: 0 } }"},
 		{"@font-face { font-family: x } @font-face { font-family: x }", "@font-face { font-family: x }"},
 		{"a { &.x { left: 0 } } p.x { left: 1px } a.x { left: 2px }", "a { &.x { left: 0 } } a.x { left: 2px } p.x { left: 1px }"},
+		{"::-x-track, ::-x-thumb { top: 0 }", "::-x-thumb, ::-x-track { top: 0px }"},
 		{"a { box-shadow: 0 1px 0 0 red, inset 0 0 2px #000 }", "a { box-shadow: 0 1px #f00, inset 0 0 2px 0 black }"},
 		{"a { grid-row: 1 / auto; grid-column: pier }", "a { grid-row-start: 1; grid-row-end: auto; grid-column: pier / pier }"},
 		{"a { color: red; color: oklch(0 0 0) }", "a { color: blue; color: red; color: oklch(0 0 0) }"},

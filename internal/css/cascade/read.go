@@ -116,6 +116,7 @@ func (r *reader) styleRule(n *ast.StyleRule, in context) {
 		for _, s := range list {
 			texts = append(texts, selectorText(s, r.namespaces))
 		}
+		slices.Sort(texts) // their order does not matter
 		inside = context{r.in(in, "with "+strings.Join(texts, ", ")).where, inside.selectors}
 	}
 	r.nodes(n.Nodes, inside)
