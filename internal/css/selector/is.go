@@ -54,8 +54,9 @@ func Alternatives(s ast.Selector, at int, arguments []ast.Selector) bool {
 		}
 	}
 	starts := at == 0 || s[at-1].Kind == ast.Combinator
+	only := !restricts(compoundOf(s, at))
 	for _, a := range arguments {
-		if len(a) == 0 || Of(a) != Of(arguments[0]) {
+		if len(a) == 0 || Of(a) != Of(arguments[0]) || only && !restricts(a) {
 			return false
 		}
 		for k := range a {
@@ -65,6 +66,33 @@ func Alternatives(s ast.Selector, at int, arguments []ast.Selector) bool {
 		}
 	}
 	return len(arguments) > 0
+}
+
+// compoundOf returns the compound around an index, without what is at it.
+func compoundOf(s ast.Selector, at int) ast.Selector {
+	from, to := at, at+1
+	for from > 0 && s[from-1].Kind != ast.Combinator {
+		from--
+	}
+	for to < len(s) && s[to].Kind != ast.Combinator {
+		to++
+	}
+	return slices.Concat(s[from:at], s[at+1:to])
+}
+
+// restricts reports whether a part of a compound is more than :hover and :active.
+// A compound without such a part matches only links in quirks mode (Selectors 4,
+// section 3.7), and :is() would be such a part.
+func restricts(compound ast.Selector) bool {
+	return slices.ContainsFunc(compound, func(p ast.Simple) bool {
+		switch p.Kind {
+		case ast.TypeSelector, ast.ClassSelector, ast.IDSelector, ast.AttributeSelector:
+			return true
+		case ast.PseudoClass:
+			return !token.EqualFold(p.Name, "hover") && !token.EqualFold(p.Name, "active")
+		}
+		return false
+	})
 }
 
 // IsAlternative reports whether a simple selector can be in an argument of :is()

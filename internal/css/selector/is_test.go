@@ -29,6 +29,8 @@ func TestWithoutIs(t *testing.T) {
 		{":where(.a, .b)", ":where(.a,.b)"},
 		{":not(:is(.a, .b))", ":not(:is(.a,.b))"},
 		{":is(*, a)", ":is(*,a)"},
+		{"li :is(:hover, :focus)", "li :is(:hover,:focus)"}, // only links, in quirks mode
+		{"li .a:is(:hover, :active)", "li .a:hover,li .a:active"},
 		{":is(.a, .b):is(.c, .d):is(.e, .f):is(.g, .h)", ":is(.a,.b):is(.c,.d):is(.e,.f):is(.g,.h)"}, // too many
 	} {
 		got := string(print.AppendSelectors(nil, selector.WithoutIs(parsed(t, test[0]), 10)))

@@ -88,7 +88,7 @@ func TestRewrites(t *testing.T) {
 		{"alternatives of the source", `.quay :is(h1, h2):is(.a, .b) { top: 0px } .pier :is(.a, .a) { left: 0 }`, `.quay :is(h1,h2):is(.a,.b){top:0}.pier .a{left:0}`},
 		{"too few alternatives", `.a b, .c b { top: 0 } .d i:hover, .e i:hover { left: 0 }`, `.a b,.c b{top:0}:is(.d,.e) i:hover{left:0}`},
 		{"alternatives of other rules", `:is(.quay, .pier) > .a { top: 0 } .quay > .a { top: 1px; left: 0 } .pier > .a { top: 1px }`, `.quay>.a{top:1px;left:0}.pier>.a{top:1px}`},
-		{"no alternatives", `:is(.a, b) .c { top: 0 } .a :is(.b .c, .d) { left: 0 } ::slotted(.quay):hover, ::slotted(.quay):focus { right: 0 }`, `:is(.a,b) .c{top:0}.a :is(.b .c,.d){left:0}::slotted(.quay):hover,::slotted(.quay):focus{right:0}`},
+		{"no alternatives", `:is(.a, b) .c { top: 0 } .a :is(.b .c, .d) { left: 0 } ::slotted(.quay):hover, ::slotted(.quay):focus { right: 0 } .quay-side :hover, .quay-side :active { bottom: 0 }`, `:is(.a,b) .c{top:0}.a :is(.b .c,.d){left:0}::slotted(.quay):hover,::slotted(.quay):focus{right:0}.quay-side :hover,.quay-side :active{bottom:0}`},
 		{"keyframes", `@keyframes k { from, 50.0% { top: 0px } 100% { top: 1px } }`, `@keyframes k{0%,50%{top:0}to{top:1px}}`},
 	}
 	for _, test := range tests {
