@@ -4,6 +4,7 @@ package accept
 
 import (
 	"math"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -411,14 +412,42 @@ func UnitFeature(unit string) string {
 	return lengths + unit
 }
 
-// Selector reports whether all browsers accept a selector.
+// Selector reports whether all browsers accept a selector. If something follows
+// a pseudo-element, it is not known: few combinations are valid (Selectors 4,
+// section 3.6).
 func (b *Browsers) Selector(s ast.Selector) bool {
 	for i := range s {
-		if !b.simple(&s[i]) {
+		switch p := &s[i]; {
+		case p.Kind == ast.PseudoElement && i < len(s)-1, p.Kind == ast.Combinator && (i == len(s)-1 || p.Name == "||"),
+			!b.simple(p):
 			return false
 		}
 	}
-	return true
+	return len(s) > 0
+}
+
+// argument reports whether all browsers accept a selector as an argument of a
+// pseudo-class, where no pseudo-element is allowed.
+func (b *Browsers) argument(s ast.Selector) bool {
+	return b.Selector(s) && !slices.ContainsFunc(s, func(p ast.Simple) bool { return p.Kind == ast.PseudoElement })
+}
+
+// functional are the pseudo-classes and pseudo-elements with arguments. Only host
+// also exists without.
+var functional = map[string]bool{"not": true, "is": true, "where": true, "has": true, "lang": true, "dir": true,
+	"nth-child": true, "nth-last-child": true, "nth-of-type": true, "nth-last-of-type": true, "host": true,
+	"host-context": true, "slotted": true, "part": true, "state": true, "highlight": true}
+
+// formula matches An+B (CSS Syntax 3, section 6) without white space.
+var formula = regexp.MustCompile(`(?i)^(even|odd|[+-]?\d+|[+-]?\d*n([+-]\d+)?)$`)
+
+// joined returns the texts of values without white space and comments.
+func joined(values []ast.Value) string {
+	var b strings.Builder
+	for _, v := range ast.Significant(values) {
+		b.WriteString(v.Text)
+	}
+	return b.String()
 }
 
 // simple reports whether all browsers accept a simple selector.
@@ -439,16 +468,21 @@ func (b *Browsers) simple(p *ast.Simple) bool {
 // pseudo reports whether all browsers accept a pseudo-class or pseudo-element.
 func (b *Browsers) pseudo(p *ast.Simple) bool {
 	name := token.Lower(p.Name)
+	if hasArgs := p.Args != nil && !p.Args.SingleColon; hasArgs != functional[name] && name != "host" {
+		return false
+	}
 	if p.Args == nil || p.Args.SingleColon {
 		return oldPseudos[name] || b.Feature("css.selectors."+name)
 	}
 	if name == "not" && len(p.Args.Selectors) == 1 && len(p.Args.Selectors[0]) == 1 {
-		return b.simple(&p.Args.Selectors[0][0]) // as old as attribute selectors
+		return b.argument(p.Args.Selectors[0]) // as old as attribute selectors
 	}
 	feature := name
 	switch {
 	case name == "not":
 		feature = "not.selector_list"
+	case strings.HasPrefix(name, "nth-") && !formula.MatchString(joined(p.Args.Values)):
+		return false
 	case strings.HasPrefix(name, "nth-") && len(p.Args.Selectors) == 0:
 		return true
 	case strings.HasPrefix(name, "nth-"):
@@ -457,7 +491,7 @@ func (b *Browsers) pseudo(p *ast.Simple) bool {
 	if !b.Feature("css.selectors." + feature) {
 		return false
 	}
-	return !slices.ContainsFunc(p.Args.Selectors, func(s ast.Selector) bool { return !b.Selector(s) })
+	return !slices.ContainsFunc(p.Args.Selectors, func(s ast.Selector) bool { return !b.argument(s) })
 }
 
 // oldPseudos are the pseudo-classes and pseudo-elements that every browser

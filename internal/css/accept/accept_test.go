@@ -145,6 +145,17 @@ func TestSelector(t *testing.T) {
 		{":-moz-any(a)", false, false},
 		{"[a=b]", true, true},
 		{"[a=b i]", true, true},
+		{".a:nth-child(2n + 1)", true, true},
+		{":nth-child(-n+3)", true, true},
+		{":nth-last-of-type(+3)", true, true},
+		{":nth-child(EVEN)", true, true},
+		{"a::after .b", false, false}, // nothing may follow a pseudo-element
+		{"a::after:hover", false, false},
+		{":is(a::before)", false, false},
+		{":not(::before)", false, false},
+		{":nth-child(a)", false, false},
+		{":first-child(a)", false, false},
+		{"a || b", false, false},
 	}
 	for _, test := range tests {
 		s := ruleOf(t, test.text+" {}").Selectors[0]

@@ -158,6 +158,7 @@ func TestDifferent(t *testing.T) {
 		{"@import \"a.css\"; @import \"b.css\";", "@import \"b.css\"; @import \"a.css\";"},
 		{"a::before { &:hover { top: 0 } }", "a::before:hover { top: 0 }"},
 		{"a { box-shadow: 0 1px 0 1px red }", "a { box-shadow: 0 1px 0 red }"},
+		{"a::after b, c { top: 0 }", "a::after b { top: 0 } c { top: 0 }"},
 		{"a { text-shadow: 0 1px 0 0 red }", "a { text-shadow: 0 1px red }"},
 		{"a { box-shadow: 0 1px red }", "a { box-shadow: inset 0 1px red }"},
 		{"a { box-shadow: 0 0 0 0 var(--x) }", "a { box-shadow: 0 0 var(--x) }"},

@@ -5,8 +5,13 @@ import (
 	"fmt"
 	"testing"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/browsertest"
+	"rinzel/internal/css/accept"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
 	"rinzel/internal/css/value"
+	"rinzel/internal/source"
 )
 
 // TestColorsAreTheSame compares colours with their minified form in a browser,
@@ -152,5 +157,47 @@ func compareValues(t *testing.T, page *browsertest.Page, checks []valueCheck) {
 	})(%s)`, list), &different)
 	for _, d := range different {
 		t.Errorf("%s: %s became %s: %s is not %s", d[0], d[1], d[2], d[4], d[3])
+	}
+}
+
+// TestAcceptedSelectors checks that a browser accepts each selector of which
+// accept says so: one that it does not know would spoil a list.
+func TestAcceptedSelectors(t *testing.T) {
+	page := browsertest.Start(t).Open("about:blank")
+	parts := []string{"a", "*", ".b", "#c", "[d]", "[d=e i]", ":hover", ":first-child", ":is(a, .b)", ":is(a b)", ":not(.b)", ":not(a b)",
+		":where(.b)", ":has(> .b)", ":nth-child(2n + 1)", ":nth-child(a)", ":nth-child(2n of .b)", ":first-child(2)", ":not", ":lang(de)",
+		":dir(ltr)", "::before", ":after", "::before(a)", "::slotted(a)", "::part(p)", "::first-line", "::marker", "::placeholder",
+		"::selection", ":host", ":host(.b)", ":host-context(.b)", ":focus-visible", ":is(::before)", ":has(::before)", ":unknown",
+		"::unknown", "::-webkit-scrollbar", ":-moz-any(a)", ":root", ":target", "::backdrop", ":empty", ":checked", ":state(x)",
+		"::highlight(x)", "::view-transition", ":popover-open"}
+	combinators := []string{"", " ", " > ", " + ", " ~ ", " || "}
+	targets := accept.Of(browsers.Default())
+	var accepted []string
+	add := func(text string) {
+		tree, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", text+"{top:0}"))
+		if rule, ok := tree.Nodes[0].(*ast.StyleRule); ok && len(rule.Selectors) == 1 && targets.Selector(rule.Selectors[0]) {
+			accepted = append(accepted, text)
+		}
+	}
+	for _, a := range parts {
+		add(a)
+		add("> " + a)
+		for _, b := range parts {
+			for _, c := range combinators {
+				add(a + c + b)
+			}
+		}
+	}
+	list, err := json.Marshal(accepted)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var refused []string
+	page.Eval(fmt.Sprintf("%s.filter(s => !CSS.supports('selector(' + s + ')'))", list), &refused)
+	for _, s := range refused {
+		t.Errorf("the browser does not accept %s", s)
+	}
+	if len(accepted) < 2000 {
+		t.Errorf("only %d selectors are accepted", len(accepted))
 	}
 }

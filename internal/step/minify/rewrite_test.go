@@ -82,6 +82,7 @@ func TestRewrites(t *testing.T) {
 		{"universal with namespaces", `@namespace "x"; *.a { top: 0 }`, `@namespace"x";*.a{top:0}`},
 		{"formulas", `:nth-child(even), :nth-child(2n + 1), :nth-child( 1 ), :nth-last-of-type(1n + 0), :nth-child(-n+3), :nth-child(0n+4) { top: 0 }`,
 			`:nth-child(2n),:nth-child(odd),:first-child,:nth-last-of-type(n),:nth-child(-n+3),:nth-child(4){top:0}`},
+		{"invalid selectors", `.a::after .b { top: 0 } .c { top: 0 } .d:first-child(2) { left: 0 } .e { left: 0 }`, `.a:after .b{top:0}.c{top:0}.d:first-child(2){left:0}.e{left:0}`},
 		{"doubles", `.a, .b, .a { top: 0 }`, `.a,.b{top:0}`},
 		{"alternatives", `.quay .a, .quay .b, .quay .c:hover { top: 0 } .bell h1, .bell h2, .bell .h1 { left: 0 }`, `.quay :is(.a,.b),.quay .c:hover{top:0}.bell :is(h1,h2),.bell .h1{left:0}`},
 		{"alternatives in two places", `.quay h1.a, .quay h1.b, .quay h2.a, .quay h2.b { top: 0 }`, `.quay :is(h1.a,h1.b,h2.a,h2.b){top:0}`},
