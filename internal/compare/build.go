@@ -71,9 +71,6 @@ var mapLink = regexp.MustCompile(`\n?/\*# sourceMappingURL=[^*]*\*/\s*$`)
 // ErrNoSheets means that a folder has no sheets.
 var ErrNoSheets = errors.New("no sheets in this folder")
 
-// contentHash matches the hash of the content in the names of published files.
-var contentHash = regexp.MustCompile(`\.[a-z2-7]{10}(\.css)$`)
-
 // ReadFolder reads the sheets of an output folder, given by its root in the tree:
 // those that its bundles.json lists, or all, if it has none.
 func ReadFolder(tree *source.Tree, root string) (*Build, error) {
@@ -86,7 +83,7 @@ func ReadFolder(tree *source.Tree, root string) (*Build, error) {
 	tree.Walk(root, func(string) bool { return true }, func(p source.Path) {
 		if strings.HasSuffix(p.Name, ".css") && failed == nil {
 			var s *Sheet
-			if s, failed = readSheet(tree, p, contentHash.ReplaceAllString(p.Name, "$1")); failed == nil {
+			if s, failed = readSheet(tree, p, emit.UnhashedName(p.Name)); failed == nil {
 				b.Sheets = append(b.Sheets, s)
 			}
 		}

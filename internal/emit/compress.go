@@ -92,23 +92,14 @@ const quickLevel = 5
 // PackedSize returns the size of data after compression as servers do it for each
 // response, in bytes.
 func PackedSize(data []byte, form project.Compression) int {
-	var n counter
-	var w io.WriteCloser = gzip.NewWriter(&n)
+	var b bytes.Buffer
+	var w io.WriteCloser = gzip.NewWriter(&b)
 	if form == project.Brotli {
-		w = brotli.NewWriterLevel(&n, quickLevel)
+		w = brotli.NewWriterLevel(&b, quickLevel)
 	}
-	_, _ = w.Write(data) // a counter cannot fail
+	_, _ = w.Write(data) // writing to a buffer cannot fail
 	_ = w.Close()
-	return int(n)
-}
-
-// counter counts the bytes written to it.
-type counter int
-
-// Write counts p.
-func (c *counter) Write(p []byte) (int, error) {
-	*c += counter(len(p))
-	return len(p), nil
+	return b.Len()
 }
 
 // pack returns compressed data, with the highest compression, and the file

@@ -5,6 +5,7 @@ import (
 	"encoding/base32"
 	"encoding/base64"
 	"path"
+	"regexp"
 	"strings"
 
 	"rinzel/internal/source"
@@ -26,6 +27,13 @@ func HashedName(name string, sum source.Sum) string {
 	}
 	return dir + stem + hash + ext
 }
+
+// hashInName matches the hash in the name of a published sheet; see HashedName.
+var hashInName = regexp.MustCompile(`\.[a-z2-7]{10}(\.css)$`)
+
+// UnhashedName returns the path of a published sheet without the hash that
+// [HashedName] adds.
+func UnhashedName(name string) string { return hashInName.ReplaceAllString(name, "$1") }
 
 // PlainName returns the output path of a source file without a hash.
 func PlainName(p source.Path) string {
