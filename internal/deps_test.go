@@ -72,10 +72,11 @@ var allowed = map[string]string{
 	"internal/emit":            "internal/cache internal/diag internal/diag/code internal/inventory internal/project internal/source",
 	"internal/site":            "internal/bundle internal/cache internal/css/ast internal/css/parse internal/css/print internal/css/selector internal/css/token internal/diag internal/diag/code internal/emit internal/evidence internal/graph internal/inventory internal/link internal/markup internal/modules internal/pipeline internal/project internal/script internal/source internal/sourcemap internal/split internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/query":           "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/evidence internal/link internal/project internal/site internal/source internal/step/compose internal/step/purge",
+	"internal/trace":           "internal/css/ast internal/css/parse internal/css/print internal/css/property internal/css/selector internal/css/token internal/diag internal/emit internal/link internal/project internal/site internal/source internal/step/compose internal/step/minify internal/step/purge",
 	"internal/session":         "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":           "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":           "",
-	"internal/cli":             "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/serve internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge",
+	"internal/cli":             "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/serve internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge internal/trace",
 }
 
 // onlyIn lists the packages that may import an external package.

@@ -7,6 +7,7 @@ package bundle
 import (
 	"context"
 	"slices"
+	"time"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
@@ -37,7 +38,16 @@ type Job struct {
 	// page or server may declare another.
 	Charset bool
 	Report  func(...diag.Diagnostic)
+	// Ran receives the joined pieces, the result of each step of the finish, and
+	// how long printing took; may be nil.
+	Ran func(step.Stage)
 }
+
+// The names of what a job does besides the steps of the finish.
+const (
+	Join  = "join"
+	Print = "print"
+)
 
 // Result is a built bundle.
 type Result struct {
@@ -47,6 +57,8 @@ type Result struct {
 	Files   []string           // displayed paths of its source sheets, in cascade order
 	Sources int                // size of their texts in bytes
 	Empty   bool               // purging removed everything
+	// Joined and Finished count the rules before and after the finish.
+	Joined, Finished ast.Counts
 
 	Prefixes []prefix.Change
 	Purged   *purge.Result   // nil if it was not purged
@@ -56,6 +68,7 @@ type Result struct {
 // Make builds the bundle. The error is that of a step, or of a cancelled
 // context.
 func (job *Job) Make(ctx context.Context) (Result, error) {
+	start := time.Now()
 	res := Result{}
 	pieces := slices.Clone(job.Pieces)
 	seen := make(map[*source.File]bool)
@@ -72,10 +85,13 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 	}
 	checkExternal(pieces, job.Report)
 	u := &step.Unit{Kind: job.Kind, Nodes: join(pieces, job.Report), Parts: parts, Composed: true,
-		Report: func(d diag.Diagnostic) { job.Report(d) }}
+		Report: func(d diag.Diagnostic) { job.Report(d) }, Ran: job.Ran}
+	res.Joined = ast.Count(u.Nodes)
+	job.ran(step.Stage{Step: Join, Nodes: u.Nodes}, start)
 	if err := job.Finish.Run(ctx, u); err != nil {
 		return res, err
 	}
+	res.Finished = ast.Count(u.Nodes)
 	for _, verdicts := range step.Notes[[]purge.Verdict](u) {
 		res.Verdicts = append(res.Verdicts, verdicts...)
 	}
@@ -83,8 +99,18 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 		res.Purged = &rules
 		res.Empty = rules.Rules > 0 && rules.RemovedRules == rules.Rules && !declaresMore(u.Nodes)
 	}
+	start = time.Now()
 	job.print(u, &res)
+	job.ran(step.Stage{Step: Print, Nodes: u.Nodes, Compact: u.Compact}, start)
 	return res, nil
+}
+
+// ran reports what the job did since start.
+func (job *Job) ran(s step.Stage, start time.Time) {
+	if job.Ran != nil {
+		s.Took = time.Since(start)
+		job.Ran(s)
+	}
 }
 
 // declaresMore reports whether anything but comments and empty layers remains.
@@ -108,13 +134,21 @@ func (job *Job) print(u *step.Unit, res *Result) {
 		opts.Maps = res.Map
 	}
 	css := print.Append(make([]byte, 0, job.expect(res, u.Compact)), u.Nodes, opts)
-	if job.Charset && !isASCII(css) {
-		css = slices.Insert(css, 0, []byte(charsetRule)...)
-		if res.Map != nil {
+	if job.Charset {
+		length := len(css)
+		if css = DeclareCharset(css); len(css) > length && res.Map != nil {
 			res.Map.SkipLine()
 		}
 	}
 	res.CSS, res.Compact = css, u.Compact
+}
+
+// DeclareCharset returns a sheet that declares its encoding if it is not ASCII.
+func DeclareCharset(css []byte) []byte {
+	if isASCII(css) {
+		return css
+	}
+	return slices.Insert(css, 0, []byte(charsetRule)...)
 }
 
 // expect estimates the size of the text in bytes.

@@ -32,6 +32,12 @@ func join(pieces []link.Piece, report func(...diag.Diagnostic)) []ast.Node {
 	return slices.Concat(head, namespaces.rules, body)
 }
 
+// Joined returns the joined nodes of pieces, as [Job.Make] joins them, but with
+// their URLs as they are. Problems are not reported.
+func Joined(pieces []link.Piece) []ast.Node {
+	return join(slices.Clone(pieces), func(...diag.Diagnostic) {})
+}
+
 // wrap wraps pieces in blocks for their conditions. Pieces with the same
 // condition share a block.
 func wrap(pieces []link.Piece) []ast.Node {

@@ -114,6 +114,8 @@ hashed in production. It needs no settings to start.`,
   rinzel constants                     list constants, their definitions and uses
   rinzel imports                       show the import tree
   rinzel targets                       list the targeted browser versions
+  rinzel stages main.css               show what each step makes of a sheet
+  rinzel trace main.css:12             follow a declaration from its source to the outputs
   rinzel why .notice                   explain why a selector is in the output or not
   rinzel clean                         remove the files that builds wrote`,
 		SilenceUsage:  true,
@@ -133,8 +135,8 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
-		newImports(std), newRepeats(std), newTargets(std), newServe(std), newWatch(std), newWhy(std), newDemo(std),
-		newVersion(std))
+		newImports(std), newRepeats(std), newStages(std), newTargets(std), newTrace(std), newServe(std), newWatch(std),
+		newWhy(std), newDemo(std), newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

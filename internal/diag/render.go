@@ -104,6 +104,14 @@ func (r *Renderer) also(d *Diagnostic) string {
 	return text
 }
 
+// Frame returns the source line of a span with the span underlined, as two
+// lines; "" for the zero Span.
+func (r *Renderer) Frame(s source.Span) string {
+	var b strings.Builder
+	r.frame(&b, s, cyan)
+	return b.String()
+}
+
 // Position returns the start of a span as file:line:column, or "" for the zero
 // Span.
 func (r *Renderer) Position(s source.Span) string {

@@ -3,7 +3,6 @@ package link
 import (
 	"strings"
 
-	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/source"
 )
@@ -32,16 +31,21 @@ func (n *ImportNode) Count() int {
 	return count
 }
 
-// countRules returns the number of style rules in nodes.
-func countRules(nodes []ast.Node) int {
-	n := 0
-	ast.Walk(nodes, func(node ast.Node) bool {
-		if _, ok := node.(*ast.StyleRule); ok {
-			n++
+// Trails returns the imports that lead from the root of a tree to a sheet, for
+// each way: the nearest first. Ways that exclude the sheet are left out. A
+// sheet that is linked has one empty trail.
+func (n *ImportNode) Trails(p source.Path) (out [][]source.Span) {
+	var visit func(n *ImportNode, trail []source.Span)
+	visit = func(n *ImportNode, trail []source.Span) {
+		if n.Path == p && !n.Excluded && !n.Repeated {
+			out = append(out, trail)
 		}
-		return true
-	})
-	return n
+		for _, c := range n.Imports {
+			visit(c, append([]source.Span{c.At}, trail...))
+		}
+	}
+	visit(n, nil)
+	return out
 }
 
 // text returns the condition in the syntax of an import.

@@ -24,6 +24,7 @@ import (
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
 	"rinzel/internal/step/prefix"
@@ -44,6 +45,11 @@ type Linker struct {
 	Record bool
 	// CheckAll enables the checks of all sheets, regardless of the settings.
 	CheckAll bool
+	// Stages makes pieces keep what their sheet was after each step.
+	Stages bool
+	// Ran receives each step that ran on a sheet, also composition; may be nil.
+	// It must be safe for concurrent use.
+	Ran func(*source.File, step.Stage)
 }
 
 // Cache holds results of a [Linker] for the next build of the same project with
@@ -96,6 +102,12 @@ type Piece struct {
 	Node       *ImportNode // of the sheet
 	Prefixes   []prefix.Change
 	Motion     check.Animations
+	// Stages are the results of composition and of the steps of the chain, in
+	// order, if the linker keeps them; nil for a prologue and for an external
+	// import.
+	Stages []step.Stage
+	// Made lists what calls and loops made, if the linker keeps stages.
+	Made []compose.Made
 	// Content identifies the nodes of a piece: pieces with the same content
 	// have the same nodes, and are all in a layer or all in none. It is nil for
 	// an external import.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -40,6 +41,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	chain := a.chainOf(s.File.Path)
 	w := sheetWork{assembler: a, sheet: s, conds: conds, here: here, composer: a.composer(here),
 		composes: chain.Composes()}
+	if a.Stages {
+		w.composer.Made = func(m compose.Made) { w.made = append(w.made, m) }
+	}
 	var slot *Composed // cache of the sheet, if its result does not depend on the importer
 	if a.isIndependent(s, here) {
 		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
@@ -55,13 +59,13 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	case slot != nil && !w.touched:
 		slot.mu.Lock()
 		if !slot.done {
-			a.compose(slot, rest.Nodes, chain, here)
+			a.compose(slot, &w, rest.Nodes, chain)
 		}
 		slot.mu.Unlock()
 		w.known = slot
 	default:
 		w.known = new(Composed)
-		a.compose(w.known, rest.Nodes, chain, here)
+		a.compose(w.known, &w, rest.Nodes, chain)
 	}
 	if w.known == slot {
 		a.entry.Sheets = append(a.entry.Sheets, w.known)
@@ -70,6 +74,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
 	}
 	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
+	if a.Stages {
+		rest.Stages, rest.Made = w.known.stages, w.known.made
+	}
 	if len(rest.Nodes) > 0 || !w.imported {
 		rest.Content = &w.known.plain
 		if rest.IsLayered() {
@@ -79,6 +86,10 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	}
 }
 
+// ImportParts is the name of what happens to a sheet after the steps of its
+// chain, if an import has without() or only(): rules are left out.
+const ImportParts = "import"
+
 // Composed is the result for the rules of a sheet, without its imports.
 type Composed struct {
 	mu             sync.Mutex // held while setting or testing whether it is done; immutable afterwards
@@ -86,6 +97,8 @@ type Composed struct {
 	nodes          []ast.Node
 	prefixes       []prefix.Change
 	motion         check.Animations
+	stages         []step.Stage   // if the linker keeps them
+	made           []compose.Made // if the linker keeps the stages
 	plain, layered Content
 	// Diagnostics and Checks are the findings, the latter those of the checks.
 	Diagnostics, Checks []diag.Diagnostic
@@ -150,10 +163,12 @@ type sheetWork struct {
 	here     *visit
 	composer *compose.Composer
 	composes bool
-	known    *Composed // nil if it must be composed
-	imported bool      // an import was seen
-	ruled    bool      // a rule was seen that namespaces must not follow
-	touched  bool      // it reads or sets shared constants or definitions
+	known    *Composed     // nil if it must be composed
+	imported bool          // an import was seen
+	ruled    bool          // a rule was seen that namespaces must not follow
+	touched  bool          // it reads or sets shared constants or definitions
+	took     time.Duration // of composition, if it is measured
+	made     []compose.Made
 }
 
 // walk follows the imports of the sheet, and returns its own nodes after
@@ -204,6 +219,10 @@ func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	if !w.composes {
 		return append(list, n)
 	}
+	if w.measures() {
+		start := time.Now()
+		defer func() { w.took += time.Since(start) }()
+	}
 	found := len(w.entry.Diagnostics)
 	w.scope.Touched()
 	list = w.composer.Append(list, n, w.scope)
@@ -212,9 +231,24 @@ func (w *sheetWork) appendComposed(list []ast.Node, n ast.Node) []ast.Node {
 	return list
 }
 
+// measures reports whether someone wants to know what the steps do.
+func (l *Linker) measures() bool { return l.Stages || l.Ran != nil }
+
+// ran records what a step made of the sheet.
+func (w *sheetWork) ran(out *Composed, s step.Stage) {
+	if w.Stages {
+		out.stages = append(out.stages, s)
+	}
+	if w.Ran != nil {
+		w.Ran(w.sheet.File, s)
+	}
+}
+
 // compose applies the replacements of imports and the steps of the chain to the
 // composed nodes of a sheet.
-func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Chain, here *visit) {
+func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain *pipeline.Chain) {
+	here := w.here
+	out.made = w.made
 	out.Diagnostics, out.layered.Layered = parse.BadSelectors(nodes), true
 	if !chain.Composes() {
 		if d, ok := compose.Needed(nodes); ok {
@@ -231,17 +265,27 @@ func (a *assembler) compose(out *Composed, nodes []ast.Node, chain *pipeline.Cha
 	out.motion = check.AnimationsOf(nodes)
 	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true,
 		Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
+	if w.measures() {
+		if w.composes {
+			w.ran(out, step.Stage{Step: compose.Name, Nodes: nodes, Took: w.took})
+		}
+		u.Ran = func(s step.Stage) { w.ran(out, s) }
+	}
 	a.run(chain, u)
 	nodes = u.Nodes
 	for _, changes := range step.Notes[[]prefix.Change](u) {
 		out.prefixes = prefix.Merge(out.prefixes, changes)
 	}
 	support := a.check(here, nodes, a.Checker.Support)
+	start := time.Now()
 	for _, p := range here.rules {
 		nodes = p.rules(nodes)
 	}
+	if len(here.rules) > 0 && w.measures() {
+		w.ran(out, step.Stage{Step: ImportParts, Nodes: nodes, Took: time.Since(start)})
+	}
 	if a.Record {
-		here.node.Rules = countRules(nodes)
+		here.node.Rules = ast.Count(nodes).Rules
 	}
 	out.nodes = nodes
 	out.Checks = append(checks(), support()...)

@@ -3,6 +3,7 @@ package pipeline
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"rinzel/internal/step"
 )
@@ -41,10 +42,14 @@ func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
 		if !s.concerns(u) {
 			continue
 		}
+		start := time.Now()
 		if err := c.runners[i].Run(ctx, u); err != nil {
 			return fmt.Errorf("the step %q: %w", s.Name, err)
 		}
 		u.Composed = u.Composed || s.Gives == CSS
+		if u.Ran != nil {
+			u.Ran(step.Stage{Step: s.Name, Nodes: u.Nodes, Compact: u.Compact, Took: time.Since(start)})
+		}
 	}
 	return ctx.Err()
 }

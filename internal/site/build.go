@@ -37,13 +37,19 @@ func Build(ctx context.Context, p *project.Project, opts Options) (*Result, erro
 	if err != nil {
 		return nil, err
 	}
+	return b.build(ctx)
+}
+
+// build implements [Build].
+func (b *builder) build(ctx context.Context) (*Result, error) {
+	p := b.project
 	res := &Result{Profile: b.profile}
-	if opts.WithoutPages {
+	if b.opts.WithoutPages {
 		b.reportFolders()
 	} else {
 		b.pages = b.findPages()
 	}
-	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 && !opts.WithoutPages {
+	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 && !b.opts.WithoutPages {
 		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
 			Message: fmt.Sprintf("no HTML page in the source folder %q", p.Settings.Source),
 			Fix:     "run it in the folder of the pages, set source in rinzel.toml, define bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
@@ -183,11 +189,13 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 		}
 		s.addTo(out)
 		res.Bundles = append(res.Bundles, s.info)
+		res.Staged = append(res.Staged, s.staged...)
 	}
 	res.Verdicts = verdictsOf(w.bundles, made)
 	for i, m := range made {
 		out.Add(m.html)
 		addAssets(out, m.assets)
+		res.Staged = append(res.Staged, m.staged...)
 		info := pageInfo(m.page, w.perPage[i], w.loading.bundles)
 		res.Pages = append(res.Pages, info)
 		if b.isUnstyled(m, info) {
@@ -278,7 +286,7 @@ func verdictsOf(bundles []*styles, pages []*pageResult) []SelectorVerdict {
 
 // pageInfo returns which bundles a page loads.
 func pageInfo(p *graph.Page, units []*unit, late []*styles) Page {
-	info := Page{Name: p.File.Name}
+	info := Page{Name: p.File.Name, path: p.File.Path.Name}
 	for _, u := range units {
 		for _, s := range u.loads {
 			if !s.made.Empty {

@@ -51,6 +51,9 @@ type Options struct {
 	WithoutAlerts bool
 	// RecordVerdicts adds a purge verdict for every selector to the result.
 	RecordVerdicts bool
+	// KeepStages keeps what each step makes of each bundle, see [Result.Staged].
+	// Builds that share a cache must agree on it.
+	KeepStages bool
 }
 
 // builder is the state of one build.
@@ -117,7 +120,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		reachedBy: make(map[*link.Entry][]*graph.Page),
 	}
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
-		Chain: b.chainOf, Cache: c.linked}
+		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages}
 	b.scripts = &modules.Scripts{Files: c.files, Base: p.Settings.Base, Parsed: c.scripts, Report: b.report}
 	return b, nil
 }

@@ -46,6 +46,7 @@ type built struct {
 	placeholders []string      // files whose URLs a module computes
 	files        []emit.Output // the bundle and its map, as written
 	refs         references    // files that its URLs refer to
+	staged       []Staged      // its stages, if they are kept
 }
 
 // pieceID identifies the content and the conditions of a piece.
@@ -89,6 +90,10 @@ func (b *builder) makeBundle(ctx context.Context, s *styles) {
 	b.report(m.diags...)
 	b.matchedKeeps.Or(m.info.Rules.MatchedKeeps)
 	s.built = m.built
+	s.staged = slices.Clone(m.staged)
+	for i := range s.staged {
+		s.staged[i].trees = b.treesOf(s.pages)
+	}
 	s.files = slices.Clone(m.files)
 	for i := range s.files {
 		s.files[i].Owner = s.at
@@ -117,6 +122,7 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 	if b.profile.Maps != project.NoMaps {
 		job.Map = b.project.Tree.Set
 	}
+	finished := b.keepStages(&job, graph.Span{})
 	var err error
 	if m.made, err = job.Make(ctx); err != nil {
 		return err
@@ -125,10 +131,12 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 		// Its URLs are relative to the page.
 		m.refs, job.Report, job.Charset = references{}, func(...diag.Diagnostic) {}, false
 		job.Address = b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(s.pages[0], to) })
+		finished = b.keepStages(&job, graph.Span{})
 		if m.made, err = job.Make(ctx); err != nil {
 			return err
 		}
 	}
+	m.staged = finished(s.name)
 	m.info = infoOf(s.name, &m.made)
 	m.info.Inline = m.inline
 	b.checkPurged(&m.info, &m.made, s.named, s.at, report)
@@ -140,7 +148,7 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 // infoOf returns the statistics of a bundle.
 func infoOf(name string, made *bundle.Result) Bundle {
 	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS),
-		Prefix: made.Prefixes}
+		Prefix: made.Prefixes, Joined: made.Joined, Finished: made.Finished}
 	if made.Purged != nil {
 		info.Rules = *made.Purged
 	}

@@ -23,6 +23,7 @@ type pageResult struct {
 	html     emit.Output
 	assets   []emit.Asset
 	verdicts []purge.Verdict // of its style elements
+	staged   []Staged        // of its style elements
 }
 
 // page rewrites a page so that it links the bundles of its units. rewritten has

@@ -1,6 +1,7 @@
 package site
 
 import (
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/emit"
@@ -34,6 +35,9 @@ type Result struct {
 	// Unreached lists the files of the source folder that no output is built
 	// from.
 	Unreached []source.Path
+	// Staged has the stages of all bundles and style elements, in this order, if
+	// the build keeps them.
+	Staged []Staged
 	// Unstyled lists the pages without styles, with displayed paths.
 	Unstyled []string
 	// Evidence is the evidence of names in use; nil if the profile does not
@@ -62,7 +66,12 @@ type Page struct {
 	Name    string   // displayed path
 	Bundles []string // logical names, in the order of its links
 	Lazy    []string // logical names of those that its scripts load
+
+	path string // in the output folder
 }
+
+// Path returns the path of the page in the output folder.
+func (p *Page) Path() string { return p.path }
 
 // Bundle describes a built bundle.
 type Bundle struct {
@@ -80,7 +89,9 @@ type Bundle struct {
 	// Integrity is the hash of the bundle in the form of integrity attributes.
 	Integrity string
 	Rules     purge.Result
-	Prefix    []prefix.Change
+	// Joined and Finished count its rules before and after the finish.
+	Joined, Finished ast.Counts
+	Prefix           []prefix.Change
 
 	pages []string // output paths
 }

@@ -49,6 +49,7 @@ type madeElement struct {
 	rules    purge.Result
 	verdicts []purge.Verdict
 	refs     references
+	staged   []Staged
 	diags    []diag.Diagnostic
 }
 
@@ -76,6 +77,7 @@ func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Sp
 	b.matchedKeeps.Or(m.rules.MatchedKeeps)
 	res.verdicts = append(res.verdicts, m.verdicts...)
 	res.assets = append(res.assets, m.refs.assets...)
+	res.staged = append(res.staged, m.staged...)
 	return m.css, m.replaces
 }
 
@@ -104,9 +106,14 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 		Report:  func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) },
 		Address: b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(p, to) }),
 	}
+	finished := b.keepStages(&job, at)
 	made, err := job.Make(ctx)
 	if err != nil {
 		return m, err
+	}
+	m.staged = finished(p.File.Name)
+	for i := range m.staged {
+		m.staged[i].trees = []*link.ImportNode{m.entry.Tree}
 	}
 	info := infoOf(p.File.Path.Name, &made)
 	b.checkPurged(&info, &made, false, job.At, job.Report)

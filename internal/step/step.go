@@ -5,6 +5,7 @@ package step
 
 import (
 	"context"
+	"time"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/diag"
@@ -43,8 +44,18 @@ type Unit struct {
 	Compact bool
 	// Report receives findings; may be nil.
 	Report func(diag.Diagnostic)
+	// Ran receives each step that ran on the unit, and its result; may be nil.
+	Ran func(Stage)
 
 	notes []any
+}
+
+// Stage is the state of a unit after a step.
+type Stage struct {
+	Step    string
+	Nodes   []ast.Node
+	Compact bool // it is printed without insignificant white space
+	Took    time.Duration
 }
 
 // Part is a sheet in a bundle.

@@ -59,6 +59,7 @@ type Composer struct {
 	Limits  Limits        // the zero value means [DefaultLimits]
 	Record  *Record       // records where constants are set and read; nil to record nothing
 	Imports []source.Span // imports that lead to the sheet, for findings
+	Made    func(Made)    // receives what calls and loops make; may be nil
 	// Tokens reads the design token file at an address. It returns false after
 	// reporting an error. It is nil where no files are available.
 	Tokens func(address string, at source.Span) ([]tokens.Token, bool)
@@ -73,10 +74,11 @@ type Composer struct {
 	reader   parse.SelectorReader
 	inStyle  bool // inside a style rule, whose declarations may be wrapped in conditional rules
 	branch   branching
-	mayFail  bool    // the current value may evaluate to nothing
-	failed   bool    // it did evaluate to nothing
-	trail    []frame // open calls and loops, outermost first
-	calls    int     // number of open calls
+	mayFail  bool           // the current value may evaluate to nothing
+	failed   bool           // it did evaluate to nothing
+	trail    []frame        // open calls and loops, outermost first
+	open     *ast.StyleRule // the innermost open rule, after evaluation, for Made
+	calls    int            // number of open calls
 }
 
 // statements are the at-rules that only have a meaning at build time.
@@ -114,8 +116,10 @@ func (c *Composer) node(n ast.Node, s *Scope) ast.Edit {
 	s.prior = nil // only an @else may follow
 	switch n := n.(type) {
 	case *ast.Declaration:
+		c.noteMade(n)
 		return c.declaration(n, s)
 	case *ast.InterpolatedDeclaration:
+		c.noteMade(n)
 		d, ok := c.interpolateDeclaration(n, s)
 		if !ok {
 			return ast.Remove // after a finding
@@ -221,6 +225,7 @@ func (c *Composer) ruleOf(n ast.Node, s *Scope) ast.Edit {
 		defer func() { c.rule = outer }()
 	}
 	n, changed := c.head(n, s)
+	defer c.openRule(n)()
 	if len(ast.Body(n)) > 0 {
 		inStyle := c.inStyle
 		c.inStyle = holdsStyle(n, inStyle)

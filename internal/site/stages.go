@@ -1,0 +1,416 @@
+package site
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"rinzel/internal/bundle"
+	"rinzel/internal/css/ast"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/link"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/step"
+	"rinzel/internal/step/compose"
+)
+
+// This file keeps what each step makes of a bundle.
+
+// Source is the name of the stage before the first step: sheets as they are
+// written.
+const Source = "source"
+
+// StageNames returns the names of all stages, in order.
+func StageNames() []string {
+	return slices.Concat([]string{Source}, pipeline.Names(pipeline.OnSheet), []string{link.ImportParts, bundle.Join},
+		pipeline.Names(pipeline.OnBundle))
+}
+
+// Staged is a bundle, style element or sheet with what each step made of it.
+type Staged struct {
+	Name    string   // logical name of a bundle; displayed path of a sheet, or of the page of a style element
+	Element bool     // it is a style element
+	Sheets  []string // displayed paths of its source sheets, in cascade order
+	Stages  []Stage  // in order; the first is [Source]
+
+	pieces  []link.Piece
+	element graph.Span         // in the page
+	trees   []*link.ImportNode // of the linked sheets that its sheets come from
+}
+
+// Last returns the last stage: what is written.
+func (s *Staged) Last() *Stage { return &s.Stages[len(s.Stages)-1] }
+
+// Files returns the source sheets of the bundle, in cascade order. The file of a
+// style element is that of its page.
+func (s *Staged) Files() (out []*source.File) {
+	for _, p := range s.pieces {
+		if p.File != nil && !slices.Contains(out, p.File) {
+			out = append(out, p.File)
+		}
+	}
+	return out
+}
+
+// Parse returns the rules of a source sheet of the bundle as they are written.
+func (s *Staged) Parse(f *source.File) []ast.Node {
+	if s.Element && inventory.IsPage(f.Path.Name) {
+		sheet, _ := parse.Part(f, s.element.Start, s.element.End)
+		return sheet.Nodes
+	}
+	sheet, _ := parse.Sheet(f)
+	return sheet.Nodes
+}
+
+// Made returns what calls and loops made in the sheets of the bundle.
+func (s *Staged) Made() (out []compose.Made) {
+	for _, p := range s.pieces {
+		out = append(out, p.Made...)
+	}
+	return out
+}
+
+// Imports returns the imports that lead to a sheet of the bundle, for each way
+// without repeats: the nearest first, empty if the sheet is linked.
+func (s *Staged) Imports(sheet source.Path) (out [][]source.Span) {
+	for _, tree := range s.trees {
+		for _, trail := range tree.Trails(sheet) {
+			if !slices.ContainsFunc(out, func(o []source.Span) bool { return slices.Equal(o, trail) }) {
+				out = append(out, trail)
+			}
+		}
+	}
+	return out
+}
+
+// treesOf returns the import trees of the sheets that pages link; without pages
+// those of all linked sheets.
+func (b *builder) treesOf(pages []*graph.Page) []*link.ImportNode {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	var out []*link.ImportNode
+	for e := range b.entries {
+		isOf := func(p *graph.Page) bool { return slices.Contains(pages, p) }
+		if len(pages) == 0 || slices.ContainsFunc(b.reachedBy[e], isOf) {
+			out = append(out, e.Tree)
+		}
+	}
+	slices.SortFunc(out, func(a, b *link.ImportNode) int { return cmp.Compare(a.Sheet, b.Sheet) })
+	return out
+}
+
+// Stage is what a bundle is after a step.
+type Stage struct {
+	Step string // name of the step; [Source], [link.ImportParts], or [bundle.Join] for the joined sheets
+	On   pipeline.Stage
+	Took float64 // milliseconds, in all its sheets; 0 for the source
+
+	sources []string // the texts of the source stage; otherwise nil
+	nodes   []ast.Node
+	sheets  [][]ast.Node // of a stage on sheets: nodes by sheet, without conditions of imports
+	compact bool
+	charset bool // the text declares its encoding
+}
+
+// Text returns the text after the step: of the source all texts, one after the
+// other; after the last step what is written, without the comment that refers
+// to the source map.
+func (s *Stage) Text() []byte { return s.print(s.compact) }
+
+// Change is what a step changed in a sheet, or in a bundle as a whole.
+type Change struct {
+	Sheet string // displayed path; empty for a bundle as a whole
+	// Before and After are in one layout, also if they are the source or are
+	// minified, so that they can be compared line by line.
+	Before, After string
+}
+
+// Changes returns what the stage at an index changed, for each sheet: those
+// that it did not change have an equal text. The first stage changed nothing.
+func (s *Staged) Changes(at int) []Change {
+	if at == 0 {
+		return nil
+	}
+	now, before := &s.Stages[at], &s.Stages[at-1]
+	if now.On == pipeline.OnBundle {
+		return []Change{{Before: string(before.print(false)), After: string(now.print(false))}}
+	}
+	var out []Change
+	for i, sheet := range s.Sheets {
+		out = append(out, Change{sheet, before.sheetText(i), now.sheetText(i)})
+	}
+	return out
+}
+
+// sheetText returns a sheet of a stage on sheets, by its index, in one layout.
+func (s *Stage) sheetText(i int) string {
+	if s.sources != nil {
+		return print.Sheet(parseText(s.sources[i]), print.Options{})
+	}
+	return print.Sheet(s.sheets[i], print.Options{})
+}
+
+// print prints the stage.
+func (s *Stage) print(compact bool) []byte {
+	if s.sources != nil {
+		return []byte(strings.Join(s.sources, ""))
+	}
+	text := print.Append(nil, s.nodes, print.Options{Compact: compact})
+	if s.charset {
+		text = bundle.DeclareCharset(text)
+	}
+	return text
+}
+
+// Nodes returns the rules after the step; nil for the source.
+func (s *Stage) Nodes() []ast.Node { return s.nodes }
+
+// Counts returns the numbers of rules and declarations after the step; of the
+// source as they are written, so that a rule in a loop counts once.
+func (s *Stage) Counts() ast.Counts {
+	var sum ast.Counts
+	for _, text := range s.sources {
+		n := ast.Count(parseText(text))
+		sum.Rules, sum.Declarations = sum.Rules+n.Rules, sum.Declarations+n.Declarations
+	}
+	if s.sources == nil {
+		sum = ast.Count(s.nodes)
+	}
+	return sum
+}
+
+// newStaged returns the stages of a bundle. finished are those of its job;
+// element is the range of a style element in its file, the page.
+func newStaged(name string, job *bundle.Job, element graph.Span, finished []step.Stage) Staged {
+	out := Staged{Name: name, Element: job.Kind == step.Element, pieces: job.Pieces, element: element}
+	first := Stage{Step: Source, On: pipeline.OnSheet, sources: []string{}}
+	for _, p := range job.Pieces {
+		if p.File == nil || slices.Contains(out.Sheets, p.File.Name) {
+			continue
+		}
+		text := p.File.Text
+		if out.Element && inventory.IsPage(p.File.Path.Name) {
+			text = text[element.Start:element.End]
+		}
+		if !strings.HasSuffix(text, "\n") {
+			text += "\n"
+		}
+		first.sources = append(first.sources, text)
+		out.Sheets = append(out.Sheets, p.File.Name)
+	}
+	out.Stages = append(out.Stages, first)
+	for _, name := range append(pipeline.Names(pipeline.OnSheet), link.ImportParts) {
+		if s, ok := out.sheetStage(name); ok {
+			out.Stages = append(out.Stages, s)
+		}
+	}
+	for _, s := range finished {
+		if s.Step != bundle.Print {
+			out.Stages = append(out.Stages, Stage{Step: s.Step, On: pipeline.OnBundle, Took: milliseconds(s), nodes: s.Nodes,
+				compact: s.Compact, charset: job.Charset})
+		}
+	}
+	return out
+}
+
+// parseText parses a text without reporting findings.
+func parseText(text string) []ast.Node {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", text))
+	return sheet.Nodes
+}
+
+// keepStages makes a job keep its stages, if the build does. The function
+// returns them after the job.
+func (b *builder) keepStages(job *bundle.Job, element graph.Span) func(name string) []Staged {
+	if !b.linker.Stages {
+		return func(string) []Staged { return nil }
+	}
+	var finished []step.Stage
+	job.Ran = func(s step.Stage) { finished = append(finished, s) }
+	return func(name string) []Staged { return []Staged{newStaged(name, job, element, finished)} }
+}
+
+// milliseconds returns how long a step took.
+func milliseconds(s step.Stage) float64 { return float64(s.Took.Microseconds()) / 1e3 }
+
+// sheetStage returns what the sheets of a bundle are after a step of their
+// chains. ok is false if none has the step.
+func (g *Staged) sheetStage(name string) (s Stage, ok bool) {
+	s = Stage{Step: name, On: pipeline.OnSheet, sheets: make([][]ast.Node, len(g.Sheets))}
+	after := make([]link.Piece, len(g.pieces))
+	timed := make(map[*source.File]bool)
+	for i, p := range g.pieces {
+		after[i] = p
+		for _, done := range p.Stages {
+			if pipeline.Compare(done.Step, name) > 0 {
+				break
+			}
+			after[i].Nodes = done.Nodes
+			if done.Step == name {
+				ok = true
+				if !timed[p.File] {
+					timed[p.File] = true
+					s.Took += milliseconds(done)
+				}
+			}
+		}
+	}
+	if !ok {
+		return s, false
+	}
+	s.nodes = bundle.Joined(after)
+	for _, p := range after {
+		if p.File != nil {
+			i := slices.Index(g.Sheets, p.File.Name)
+			s.sheets[i] = append(slices.Clip(s.sheets[i]), p.Nodes...)
+		}
+	}
+	return s, true
+}
+
+// Subject names a page, bundle or sheet.
+type Subject struct {
+	// Name is a displayed path of a page, the logical name or the written path
+	// of a bundle, or the path of either in the working folder.
+	Name string
+	// Sheet is the path of a sheet in the source folder, or "root:path"; empty if
+	// it can be none.
+	Sheet string
+}
+
+// Stages builds a project, and returns what each step makes of a page, bundle or
+// sheet: of a page for each of its bundles and style elements. A sheet is built
+// on its own with its imports. If no page links it, but a sheet imports it, it
+// is the sheet without its imports, as the importing sheet composes it. If the
+// sources have errors, they are in the result.
+func Stages(ctx context.Context, p *project.Project, of Subject, opts Options) ([]Staged, *Result, error) {
+	opts.KeepStages = true
+	b, err := newBuilder(p, opts)
+	if err != nil {
+		return nil, nil, err
+	}
+	res, err := b.build(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	if b.finish == nil { // there is no page, which is no error here
+		b.profile.Finish = pipeline.WithoutSite(b.profile.Finish)
+		if err := b.makeFinish(); err != nil {
+			return nil, nil, err
+		}
+	}
+	if list := b.stagesNamed(res, path.Clean(of.Name)); len(list) > 0 {
+		return list, res, nil
+	}
+	list, err := b.stagesOfSheet(ctx, of)
+	if err != nil {
+		return nil, nil, err
+	}
+	res.Diagnostics, res.Checks = b.findings()
+	res.Diagnostics = slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Code == code.NoPages })
+	return list, res, nil
+}
+
+// stagesNamed returns the stages of the bundles and style elements of a page, or
+// of one bundle.
+func (b *builder) stagesNamed(res *Result, name string) []Staged {
+	only := func(is func(*Staged) bool) []Staged {
+		return slices.DeleteFunc(slices.Clone(res.Staged), func(s Staged) bool { return !is(&s) })
+	}
+	for _, p := range res.Pages {
+		if slices.Contains([]string{p.Name, p.path, b.written(p.path)}, name) {
+			loads := slices.Concat(p.Bundles, p.Lazy)
+			return only(func(s *Staged) bool {
+				return s.Element && s.Name == p.Name || !s.Element && slices.Contains(loads, s.Name)
+			})
+		}
+	}
+	for _, r := range res.Bundles {
+		if slices.Contains([]string{r.Name, r.Path, b.written(r.Path), b.written(r.Name)}, name) {
+			return only(func(s *Staged) bool { return !s.Element && s.Name == r.Name })
+		}
+	}
+	return nil
+}
+
+// written returns the path of an output in the working folder.
+func (b *builder) written(output string) string {
+	return path.Join(filepath.ToSlash(b.project.Output), output)
+}
+
+// stagesOfSheet builds a single sheet.
+func (b *builder) stagesOfSheet(ctx context.Context, of Subject) ([]Staged, error) {
+	unknown := fmt.Errorf("no page, bundle or sheet has the name %q%s", of.Name, b.nearSubject(of.Name))
+	if of.Sheet == "" {
+		return nil, unknown
+	}
+	at, err := b.sheetNamed(of.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := b.cache.linked.Sheets.Load(b.files, at); err != nil || !inventory.IsSheet(at.Name) {
+		return nil, unknown
+	}
+	job := bundle.Job{Kind: step.Bundle, Finish: b.finish, Report: func(...diag.Diagnostic) {},
+		Address: func(bundle.URL) (string, bool) { return "", false }}
+	job.Pieces = b.importedPieces(at)
+	if job.Pieces == nil {
+		job.Pieces = link.WithoutRepeats(b.entryOf(ctx, at).Pieces)
+	}
+	finished := b.keepStages(&job, graph.Span{})
+	if _, err := job.Make(ctx); err != nil {
+		return nil, err
+	}
+	return finished(b.files.Show(at)), nil
+}
+
+// importedPieces returns the pieces of a sheet that no page links, from the
+// first entry that imports it; nil if there is none.
+func (b *builder) importedPieces(at source.Path) (out []link.Piece) {
+	entries := make([]*link.Entry, 0, len(b.entries))
+	for e := range b.entries {
+		if e.Path == at {
+			return nil
+		}
+		entries = append(entries, e)
+	}
+	slices.SortFunc(entries, func(a, b *link.Entry) int { return cmp.Compare(a.Path.String(), b.Path.String()) })
+	for _, e := range entries {
+		for _, p := range e.Pieces {
+			if p.File != nil && p.File.Path == at {
+				p.Conditions = nil
+				out = append(out, p)
+			}
+		}
+		if out != nil {
+			return out
+		}
+	}
+	return nil
+}
+
+// nearSubject returns the end of a message about a name that nothing has.
+func (b *builder) nearSubject(name string) string {
+	var names []string
+	for _, p := range b.files.Sheets() {
+		names = append(names, b.files.Show(p))
+	}
+	for _, p := range b.pages {
+		names = append(names, p.File.Name)
+	}
+	if near := diag.Nearest(path.Clean(name), names); near != "" {
+		return fmt.Sprintf("; did you mean %q?", near)
+	}
+	return ""
+}
