@@ -5,8 +5,10 @@
 package bundle
 
 import (
+	"bytes"
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"rinzel/internal/css/ast"
@@ -57,8 +59,10 @@ type Result struct {
 	Files   []string           // displayed paths of its source sheets, in cascade order
 	Sources int                // size of their texts in bytes
 	Empty   bool               // purging removed everything
-	// Joined and Finished count the rules before and after the finish.
-	Joined, Finished ast.Counts
+	// Written counts the rules of the source sheets as they are written, and
+	// Joined and Finished those before and after the finish.
+	Written, Joined, Finished ast.Counts
+	SourceLines, Lines        int // of the source sheets and of CSS
 
 	Prefixes []prefix.Change
 	Purged   *purge.Result   // nil if it was not purged
@@ -71,7 +75,7 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 	start := time.Now()
 	res := Result{}
 	pieces := slices.Clone(job.Pieces)
-	seen := make(map[*source.File]bool)
+	seen, counted := make(map[*source.File]bool), make(map[*source.File]bool)
 	var parts []step.Part
 	for i, p := range pieces {
 		res.Prefixes = prefix.Merge(res.Prefixes, p.Prefixes)
@@ -79,6 +83,11 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 			seen[p.File] = true
 			res.Files = append(res.Files, p.File.Name)
 			res.Sources += len(p.File.Text)
+			res.SourceLines += lines(p.File.Text)
+		}
+		if p.File != nil && !p.Prologue && !counted[p.File] {
+			counted[p.File] = true
+			res.Written = res.Written.Plus(p.Written)
 		}
 		pieces[i].Nodes = relocate(p.Nodes, job.Address)
 		parts = append(parts, step.Part{File: p.File, Nodes: pieces[i].Nodes})
@@ -101,8 +110,18 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 	}
 	start = time.Now()
 	job.print(u, &res)
+	res.Lines = bytes.Count(res.CSS, []byte("\n"))
 	job.ran(step.Stage{Step: Print, Nodes: u.Nodes, Compact: u.Compact}, start)
 	return res, nil
+}
+
+// lines returns the number of lines of a source.
+func lines(text string) int {
+	n := strings.Count(text, "\n")
+	if text != "" && !strings.HasSuffix(text, "\n") {
+		n++
+	}
+	return n
 }
 
 // ran reports what the job did since start.

@@ -31,6 +31,10 @@ type buildFlags struct {
 	purged   bool // list the removed share of each sheet
 	prefixes bool
 	verbose  bool // list the steps
+	files    bool // list all files
+	times    bool // list how long the steps took
+	quiet    bool // print findings only
+	progress func(site.Progress)
 	json     bool
 }
 
@@ -72,6 +76,9 @@ usage or an internal failure. After an error the previous output is kept.`,
 	f.BoolVar(&flags.purged, "purged", false, "list how much purging removes from each sheet")
 	f.BoolVar(&flags.dry, "dry-run", false, "write nothing, and list what would be written")
 	f.BoolVar(&flags.verbose, "verbose", false, "list the steps of sheets and bundles")
+	f.BoolVar(&flags.files, "files", false, "list all files, also if there are many alike")
+	f.BoolVar(&flags.times, "times", false, "list how long the steps took, and the slowest sheets")
+	f.BoolVarP(&flags.quiet, "quiet", "q", false, "print findings only")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
 	return cmd
 }
@@ -120,7 +127,10 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if err := flags.readStdin(p, std.In); err != nil {
 		return err
 	}
+	shown := showProgress(std)
+	flags.progress = shown.update
 	res, err := flags.run(ctx, p, nil)
+	shown.end()
 	if err != nil {
 		return err
 	}
@@ -179,7 +189,8 @@ func sheetSource(sheet string) string {
 
 // options returns the options of a build. cache may be nil.
 func (f *buildFlags) options(cache *site.Cache) site.Options {
-	return site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged}
+	return site.Options{Profile: f.profile, Evidence: f.evidence, Cache: cache, RecordVerdicts: f.purged, Measure: f.times,
+		Progress: f.progress}
 }
 
 // run builds what the flags select. cache, if not nil, is used for sites.

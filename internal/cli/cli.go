@@ -30,6 +30,7 @@ type IO struct {
 	In                 io.Reader // nil for none
 	Out, Err           io.Writer
 	OutColor, ErrColor bool // the stream supports colours
+	ErrTerminal        bool // Err is a terminal, on which a line can be replaced
 }
 
 // Standard returns the streams of the process. Colours are used on terminals,
@@ -38,7 +39,8 @@ func Standard() IO {
 	colored := func(f *os.File) bool {
 		return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd()))
 	}
-	return IO{os.Stdin, os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr)}
+	terminal := os.Getenv("TERM") != "dumb" && term.IsTerminal(int(os.Stderr.Fd()))
+	return IO{os.Stdin, os.Stdout, os.Stderr, colored(os.Stdout), colored(os.Stderr), terminal}
 }
 
 // errSources means that the source has errors, which were printed.

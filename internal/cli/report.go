@@ -19,7 +19,6 @@ import (
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
 	"rinzel/internal/inventory"
-	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/query"
 	"rinzel/internal/site"
@@ -43,7 +42,7 @@ func newReport(std IO, p *project.Project, flags buildFlags) *report {
 	if flags.toStream() {
 		r.out, r.color = std.Err, std.ErrColor
 	}
-	if flags.json {
+	if flags.json || flags.quiet {
 		r.out = io.Discard
 	}
 	return r
@@ -201,63 +200,12 @@ func (r *report) summary(res *site.Result, p source.Published, took time.Duratio
 	if r.flags.purged {
 		showShares(r.out, r.paint, query.Shares(r.project.Tree.Set, res.Verdicts))
 	}
+	if r.flags.times {
+		r.times(res.Times)
+	}
 	r.leftFiles(p)
 	r.total(res, p, took)
 	return nil
-}
-
-// written prints the files that a build writes.
-func (r *report) written(res *site.Result) {
-	minified := pipeline.Compact(res.Profile.Finish)
-	bundles := make(map[string]site.Bundle)
-	for _, b := range res.Bundles {
-		bundles[b.Path] = b
-	}
-	wrote := "  wrote "
-	if r.flags.dry {
-		wrote = "  would write "
-	}
-	t := table{{wrote + diag.Printable(r.destination()), "size", "gzip", "pages", "sheets", "source", "purged",
-		"minified", ""}}
-	copied, copiedSize, packedFiles := 0, int64(0), 0
-	var pack packer
-	for _, o := range res.Outputs {
-		switch o.Kind {
-		case emit.AssetKind:
-			copied++
-			copiedSize += o.Size()
-			continue
-		case emit.CompressedKind:
-			packedFiles++
-			continue
-		}
-		row := make([]string, len(t[0]))
-		row[0], row[1] = "  "+diag.Printable(r.shown(o.Path)), size(o.Size())
-		if o.Kind != emit.MapKind { // visitors do not load maps
-			row[2] = size(pack.size(o.Data))
-		}
-		if b, ok := bundles[o.Path]; ok {
-			if shared(res.Bundles) > 0 {
-				row[3] = fmt.Sprint(len(b.Pages))
-			}
-			describe(row[4:], b, minified)
-		}
-		t = append(t, row)
-	}
-	for i, line := range t.lines() {
-		if i == 0 {
-			line = r.paint("2", line)
-		}
-		fmt.Fprintln(r.out, line)
-	}
-	if copied > 0 {
-		fmt.Fprintf(r.out, "  and %s copied unchanged, %s\n", diag.Count(copied, "file"), size(copiedSize))
-	}
-	r.notWritten(res)
-	if packedFiles > 0 {
-		fmt.Fprintf(r.out, "  and %s compressed as well (%s)\n", diag.Count(packedFiles, "file"),
-			compressions(res.Profile.Compress))
-	}
 }
 
 // notWritten prints which files are unused, and the evidence.
@@ -354,20 +302,6 @@ func (r *report) prefixes(res *site.Result) {
 			line = r.paint("2", line)
 		}
 		fmt.Fprintln(r.out, line)
-	}
-}
-
-// describe fills the cells of a bundle: its sources, and the savings.
-func describe(cells []string, b site.Bundle, minified bool) {
-	cells[0], cells[1] = fmt.Sprint(len(b.Files)), size(b.Sources)
-	if b.Rules.Rules > 0 {
-		cells[2] = size(b.Rules.RemovedBytes)
-	}
-	if saved := b.Sources - b.Rules.RemovedBytes - b.Size; minified && saved > 0 {
-		cells[3] = size(saved)
-	}
-	if b.Size == 0 {
-		cells[4] = "empty: its sheets have no rules"
 	}
 }
 
@@ -495,9 +429,12 @@ func warnings(res *site.Result) (n int) {
 // steps.
 func built(res *site.Result) []string {
 	var from, to, rules, removed, named, prefixed int
+	var fromLines, toLines, written, finished int
 	for _, b := range res.Bundles {
 		from += b.Sources
 		to += b.Size
+		fromLines, toLines = fromLines+b.SourceLines, toLines+b.Lines
+		written, finished = written+b.Written.Rules, finished+b.Finished.Rules
 		rules += b.Rules.Rules
 		removed += b.Rules.RemovedRules
 		named += b.Rules.RemovedNamed
@@ -523,6 +460,8 @@ func built(res *site.Result) []string {
 	parts = append(parts, diag.Count(len(res.Bundles), "bundle"))
 	add(shared(res.Bundles), fmt.Sprintf("%d of them shared", shared(res.Bundles)))
 	parts = append(parts, fmt.Sprintf("%s of CSS built from %s", size(to), size(from)))
+	add(written, fmt.Sprintf("%s in %s became %d in %d", diag.Count(written, "rule"), diag.Count(fromLines, "line"),
+		finished, toLines))
 	add(rules, fmt.Sprintf("%d of %d rules purged", removed, rules))
 	add(named, diag.Count(named, "definition")+" purged")
 	add(prefixed, diag.Count(prefixed, "vendor prefix")+" added")

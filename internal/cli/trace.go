@@ -78,7 +78,7 @@ func readPlace(text string) (at trace.Place, err error) {
 
 // trace prints the way of a declaration or rule.
 func (in *inspection) trace(ctx context.Context, at trace.Place, profile string) ([]diag.Diagnostic, error) {
-	tracer, errs, err := trace.New(ctx, in.project, profile)
+	tracer, errs, err := trace.For(ctx, in.project, profile, at)
 	if err != nil || diag.HasErrors(errs) {
 		return errs, err
 	}

@@ -101,6 +101,7 @@ type Piece struct {
 	Prologue   bool        // rules before the imports of the sheet
 	Node       *ImportNode // of the sheet
 	Prefixes   []prefix.Change
+	Written    ast.Counts // of the sheet as it is written; zero for a prologue
 	Motion     check.Animations
 	// Stages are the results of composition and of the steps of the chain, in
 	// order, if the linker keeps them; nil for a prologue and for an external

@@ -74,6 +74,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
 	}
 	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
+	rest.Written = w.known.written
 	if a.Stages {
 		rest.Stages, rest.Made = w.known.stages, w.known.made
 	}
@@ -97,6 +98,7 @@ type Composed struct {
 	nodes          []ast.Node
 	prefixes       []prefix.Change
 	motion         check.Animations
+	written        ast.Counts
 	stages         []step.Stage   // if the linker keeps them
 	made           []compose.Made // if the linker keeps the stages
 	plain, layered Content
@@ -248,7 +250,7 @@ func (w *sheetWork) ran(out *Composed, s step.Stage) {
 // composed nodes of a sheet.
 func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain *pipeline.Chain) {
 	here := w.here
-	out.made = w.made
+	out.made, out.written = w.made, ast.Count(w.sheet.Nodes)
 	out.Diagnostics, out.layered.Layered = parse.BadSelectors(nodes), true
 	if !chain.Composes() {
 		if d, ok := compose.Needed(nodes); ok {

@@ -72,14 +72,17 @@ func (b *builder) build(ctx context.Context) (*Result, error) {
 	if b.profile.Names == project.HashedNames {
 		out.Add(emit.Manifest(manifestOf(res.Bundles)))
 	}
+	measured := b.clock.part(partCompress)
 	for _, o := range b.cache.packer.Pack(out.Sorted(), b.profile.Compress) {
 		out.Add(o)
 	}
+	measured()
 	res.Outputs = out.Sorted()
 	b.reportWrongCase(res.Outputs)
 	res.Unreached = b.unreached(res.Outputs)
 	res.Evidence = b.evidence
 	res.Diagnostics, res.Checks = b.findings()
+	res.Times = b.clock.times()
 	if err := b.failure(); err != nil {
 		return nil, err
 	}
@@ -92,6 +95,8 @@ func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	if !b.purges() {
 		return nil
 	}
+	b.progress("reading names in use", 0)
+	defer b.clock.part(partEvidence)()
 	if b.evidence, err = b.gatherer().Gather(ctx, b.pages); err != nil {
 		return err
 	}
@@ -100,11 +105,10 @@ func (b *builder) gatherEvidence(ctx context.Context) (err error) {
 	return nil
 }
 
-// buildSite builds the pages: it resolves the sheets of each page, plans the
-// bundles, builds them, and rewrites the pages that link them.
-func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error) {
-	w := siteWork{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
-	err := b.inParallel(ctx, len(b.pages), func(i int) {
+// planSite resolves the sheets of each page, and plans the bundles.
+func (b *builder) planSite(ctx context.Context) (*siteWork, error) {
+	w := &siteWork{pages: b.pages, perPage: make([][]*unit, len(b.pages)), programs: make([]*modules.Program, len(b.pages))}
+	err := b.inParallel(ctx, "reading pages and sheets", len(b.pages), func(i int) {
 		w.programs[i] = b.scripts.Program(b.pages[i])
 		w.perPage[i] = b.units(ctx, b.pages[i], w.programs[i])
 	})
@@ -115,21 +119,31 @@ func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error)
 	for _, n := range w.named {
 		w.programs = append(w.programs, n.runs)
 	}
-	if err := b.planBundles(ctx, &w); err != nil {
+	return w, b.planBundles(ctx, w)
+}
+
+// buildSite builds the bundles of all pages, and rewrites the pages that link
+// them.
+func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error) {
+	w, err := b.planSite(ctx)
+	if err != nil {
 		return nil, err
 	}
-	if err := b.inParallel(ctx, len(w.bundles), func(i int) { b.makeBundle(ctx, w.bundles[i]) }); err != nil {
+	err = b.inParallel(ctx, "making bundles", len(w.bundles), func(i int) { b.makeBundle(ctx, w.bundles[i]) })
+	if err != nil {
 		return nil, err
 	}
 	w.loading.makeModules(w.perPage, w.named)
 	rewritten := b.rewrittenScripts(w.loading)
 	made := make([]*pageResult, len(b.pages))
-	err = b.inParallel(ctx, len(b.pages),
-		func(i int) { made[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, rewritten) })
+	err = b.inParallel(ctx, "writing pages", len(b.pages), func(i int) {
+		defer b.clock.part(partRewrite)()
+		made[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, rewritten)
+	})
 	if err != nil {
 		return nil, err
 	}
-	return b.gather(&w, made, rewritten, res), nil
+	return b.gather(w, made, rewritten, res), nil
 }
 
 // siteWork is the state of a site build.

@@ -54,6 +54,10 @@ type Options struct {
 	// KeepStages keeps what each step makes of each bundle, see [Result.Staged].
 	// Builds that share a cache must agree on it.
 	KeepStages bool
+	// Measure measures times, see [Result.Times].
+	Measure bool
+	// Progress is called with what the build does, concurrently; may be nil.
+	Progress func(Progress)
 }
 
 // builder is the state of one build.
@@ -66,6 +70,7 @@ type builder struct {
 	linker  *link.Linker
 	scripts *modules.Scripts
 	checker *check.Checker
+	clock   *clock // nil if nothing is measured
 	workDir string // the working folder; empty if unknown
 
 	pages       []*graph.Page            // of the site
@@ -121,6 +126,10 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
 		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages}
+	if opts.Measure {
+		b.clock = &clock{parts: make(map[string]*Timed), sheets: make(map[string]*Timed)}
+		b.linker.Ran = b.clock.onSheet
+	}
 	b.scripts = &modules.Scripts{Files: c.files, Base: p.Settings.Base, Parsed: c.scripts, Report: b.report}
 	return b, nil
 }
@@ -198,14 +207,16 @@ func (b *builder) failure() error {
 	return b.failed
 }
 
-// inParallel calls do for each i below n, several at a time. It returns an
-// error if the build failed or was cancelled.
-func (b *builder) inParallel(ctx context.Context, n int, do func(i int)) error {
+// inParallel calls do for each i below n, several at a time. doing describes it
+// for the progress. It returns an error if the build failed or was cancelled.
+func (b *builder) inParallel(ctx context.Context, doing string, n int, do func(i int)) error {
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
+	oneDone := b.progress(doing, n)
 	for i := range n {
 		group.Go(func() error {
 			do(i)
+			oneDone()
 			return ctx.Err()
 		})
 	}

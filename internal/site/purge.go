@@ -128,7 +128,7 @@ func (b *builder) purgePieces(ctx context.Context, lists [][]link.Piece) (pieces
 	if err != nil {
 		return nil, err
 	}
-	err = b.inParallel(ctx, len(pieces), func(i int) {
+	err = b.inParallel(ctx, "purging sheets", len(pieces), func(i int) {
 		if err := b.purgePiece(ctx, chain, &pieces[i]); err != nil {
 			b.fail(err)
 		}
@@ -143,6 +143,9 @@ func (b *builder) purgePiece(ctx context.Context, chain *pipeline.Chain, p *link
 		return nil
 	}
 	u := &step.Unit{Kind: step.Bundle, Nodes: p.Nodes, Parts: []step.Part{{File: p.File, Nodes: p.Nodes}}, Composed: true}
+	if b.clock != nil {
+		u.Ran = b.clock.onBundle
+	}
 	if err := chain.Run(ctx, u); err != nil {
 		return err
 	}

@@ -40,6 +40,8 @@ type Result struct {
 	Staged []Staged
 	// Unstyled lists the pages without styles, with displayed paths.
 	Unstyled []string
+	// Times are how long the parts of the build took, if it was measured.
+	Times *Times
 	// Evidence is the evidence of names in use; nil if the profile does not
 	// purge.
 	Evidence *evidence.Found
@@ -89,9 +91,11 @@ type Bundle struct {
 	// Integrity is the hash of the bundle in the form of integrity attributes.
 	Integrity string
 	Rules     purge.Result
-	// Joined and Finished count its rules before and after the finish.
-	Joined, Finished ast.Counts
-	Prefix           []prefix.Change
+	// Written are the numbers of rules and lines of its source sheets as they are
+	// written, and Joined and Finished those of rules before and after the finish.
+	Written, Joined, Finished ast.Counts
+	SourceLines, Lines        int
+	Prefix                    []prefix.Change
 
 	pages []string // output paths
 }

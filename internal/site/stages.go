@@ -14,7 +14,7 @@ import (
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
-	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
 	"rinzel/internal/link"
@@ -230,15 +230,24 @@ func parseText(text string) []ast.Node {
 	return sheet.Nodes
 }
 
-// keepStages makes a job keep its stages, if the build does. The function
-// returns them after the job.
+// keepStages makes a job keep its stages and measure its steps, as far as the
+// build does. The function returns the stages after the job.
 func (b *builder) keepStages(job *bundle.Job, element graph.Span) func(name string) []Staged {
-	if !b.linker.Stages {
-		return func(string) []Staged { return nil }
-	}
 	var finished []step.Stage
-	job.Ran = func(s step.Stage) { finished = append(finished, s) }
-	return func(name string) []Staged { return []Staged{newStaged(name, job, element, finished)} }
+	if b.linker.Stages || b.clock != nil {
+		job.Ran = func(s step.Stage) {
+			if b.clock != nil {
+				b.clock.onBundle(s)
+			}
+			finished = append(finished, s)
+		}
+	}
+	return func(name string) []Staged {
+		if !b.linker.Stages {
+			return nil
+		}
+		return []Staged{newStaged(name, job, element, finished)}
+	}
 }
 
 // milliseconds returns how long a step took.
@@ -300,48 +309,29 @@ func Stages(ctx context.Context, p *project.Project, of Subject, opts Options) (
 	if err != nil {
 		return nil, nil, err
 	}
-	res, err := b.build(ctx)
+	isHTML := func(p source.Path) bool { return inventory.IsPage(p.Name) }
+	if !slices.ContainsFunc(b.files.List("").Files, isHTML) && len(p.Settings.Bundles) == 0 { // nothing is unused
+		b.profile.Finish = pipeline.WithoutSite(b.profile.Finish)
+	}
+	name := path.Clean(of.Name)
+	isName := func(names ...string) bool { return slices.Contains(names, name) }
+	isPage := func(p *graph.Page) bool { return isName(p.File.Name, p.File.Path.Name, b.written(p.File.Path.Name)) }
+	plain := emit.UnhashedName(name)
+	res, err := b.buildPart(ctx, Part{Page: isPage, Bundle: func(logical string, _ []string) bool {
+		return isName(logical, b.written(logical)) || plain == logical || plain == b.written(logical)
+	}})
 	if err != nil {
 		return nil, nil, err
 	}
-	if b.finish == nil { // there is no page, which is no error here
-		b.profile.Finish = pipeline.WithoutSite(b.profile.Finish)
-		if err := b.makeFinish(); err != nil {
-			return nil, nil, err
-		}
-	}
-	if list := b.stagesNamed(res, path.Clean(of.Name)); len(list) > 0 {
-		return list, res, nil
+	if len(res.Pages)+len(res.Bundles) > 0 {
+		return res.Staged, res, nil
 	}
 	list, err := b.stagesOfSheet(ctx, of)
 	if err != nil {
 		return nil, nil, err
 	}
 	res.Diagnostics, res.Checks = b.findings()
-	res.Diagnostics = slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Code == code.NoPages })
 	return list, res, nil
-}
-
-// stagesNamed returns the stages of the bundles and style elements of a page, or
-// of one bundle.
-func (b *builder) stagesNamed(res *Result, name string) []Staged {
-	only := func(is func(*Staged) bool) []Staged {
-		return slices.DeleteFunc(slices.Clone(res.Staged), func(s Staged) bool { return !is(&s) })
-	}
-	for _, p := range res.Pages {
-		if slices.Contains([]string{p.Name, p.path, b.written(p.path)}, name) {
-			loads := slices.Concat(p.Bundles, p.Lazy)
-			return only(func(s *Staged) bool {
-				return s.Element && s.Name == p.Name || !s.Element && slices.Contains(loads, s.Name)
-			})
-		}
-	}
-	for _, r := range res.Bundles {
-		if slices.Contains([]string{r.Name, r.Path, b.written(r.Path), b.written(r.Name)}, name) {
-			return only(func(s *Staged) bool { return !s.Element && s.Name == r.Name })
-		}
-	}
-	return nil
 }
 
 // written returns the path of an output in the working folder.

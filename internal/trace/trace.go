@@ -19,6 +19,7 @@ import (
 	"rinzel/internal/css/selector"
 	"rinzel/internal/diag"
 	"rinzel/internal/emit"
+	"rinzel/internal/graph"
 	"rinzel/internal/link"
 	"rinzel/internal/project"
 	"rinzel/internal/site"
@@ -109,7 +110,36 @@ type Tracer struct {
 // New builds a project for tracing. If the sources have errors, they are
 // returned, and there is no tracer. The error is one of the run itself.
 func New(ctx context.Context, p *project.Project, profile string) (*Tracer, []diag.Diagnostic, error) {
-	res, err := site.Build(ctx, p, site.Options{Profile: profile, KeepStages: true, RecordVerdicts: true})
+	return newTracer(p, func(opts site.Options) (*site.Result, error) {
+		opts.Profile = profile
+		return site.Build(ctx, p, opts)
+	})
+}
+
+// For is like [New], but builds only what is needed to trace one place, which is
+// faster on a large site.
+func For(ctx context.Context, p *project.Project, profile string, at Place) (*Tracer, []diag.Diagnostic, error) {
+	name := path.Clean(filepath.ToSlash(at.File))
+	part := site.Part{
+		Bundle: func(_ string, sheets []string) bool { return slices.Contains(sheets, name) },
+		Page: func(p *graph.Page) bool {
+			imports := func(at graph.Span) bool { return strings.Contains(p.File.Text[at.Start:at.End], "@import") }
+			return p.File.Name == name || slices.ContainsFunc(p.Styles, imports)
+		},
+	}
+	if rel, ok := inOutput(p, name); ok {
+		part.Bundle = func(logical string, _ []string) bool { return logical == rel || logical == emit.UnhashedName(rel) }
+		part.Page = func(p *graph.Page) bool { return p.File.Path.Name == rel }
+	}
+	return newTracer(p, func(opts site.Options) (*site.Result, error) {
+		opts.Profile = profile
+		return site.BuildPart(ctx, p, part, opts)
+	})
+}
+
+// newTracer returns a tracer of a build.
+func newTracer(p *project.Project, build func(site.Options) (*site.Result, error)) (*Tracer, []diag.Diagnostic, error) {
+	res, err := build(site.Options{KeepStages: true, RecordVerdicts: true})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -117,6 +147,12 @@ func New(ctx context.Context, p *project.Project, profile string) (*Tracer, []di
 		return nil, slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Severity < diag.Error }), nil
 	}
 	return &Tracer{project: p, res: res, printed: make(map[int]*printedText)}, nil, nil
+}
+
+// inOutput returns the path in the output folder of a file in the working
+// folder. ok is false if it is not in the output folder.
+func inOutput(p *project.Project, name string) (rel string, ok bool) {
+	return strings.CutPrefix(name, path.Clean(filepath.ToSlash(p.Output))+"/")
 }
 
 // Result returns the build.
@@ -135,8 +171,7 @@ func (t *Tracer) Find(at Place) (*Trace, error) {
 // output returns the output with a path in the working folder, also by its name
 // without a hash.
 func (t *Tracer) output(name string) (emit.Output, bool) {
-	dir := filepath.ToSlash(t.project.Output)
-	rel, ok := strings.CutPrefix(name, path.Clean(dir)+"/")
+	rel, ok := inOutput(t.project, name)
 	if !ok {
 		return emit.Output{}, false
 	}
@@ -176,14 +211,14 @@ func (t *Tracer) fromOutput(o emit.Output, at Place) (*Trace, error) {
 		if slices.Contains(one.Written, w) {
 			one.Written = []Written{w}
 		}
-		return &Trace{Found: found, Kind: kindOf(text.source(k)), Asked: &w, Stale: t.isStale(o), Traced: []Traced{one}}, nil
+		return &Trace{Found: found, Kind: kindOf(text.source(k)), Asked: &w, Stale: t.isStale(o, text), Traced: []Traced{one}}, nil
 	}
 	return nil, fmt.Errorf("%s:%d is in no style that rinzel built", name, at.Line)
 }
 
-// isStale reports whether an output on disk differs from the build.
-func (t *Tracer) isStale(o emit.Output) bool {
-	return !bytes.Equal(source.Outputs(t.project.Output, o.Path)[o.Path], o.Data)
+// isStale reports whether the styles of an output on disk differ from the build.
+func (t *Tracer) isStale(o emit.Output, text *printedText) bool {
+	return !bytes.Contains(source.Outputs(t.project.Output, o.Path)[o.Path], []byte(text.text.Text))
 }
 
 // fromSource traces a place of a source to all outputs.

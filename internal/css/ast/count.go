@@ -7,6 +7,11 @@ type Counts struct {
 	Declarations int `json:"declarations"`
 }
 
+// Plus returns the sums of two counts.
+func (c Counts) Plus(o Counts) Counts {
+	return Counts{c.Rules + o.Rules, c.Declarations + o.Declarations}
+}
+
 // Count counts the rules and declarations in nodes.
 func Count(nodes []Node) Counts {
 	var c Counts
