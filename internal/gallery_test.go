@@ -25,6 +25,7 @@ var notInGallery = map[string]string{
 	"no-sheets":         "is about a folder without any sheet",
 	"not-minified":      "needs a change that cannot be shown to be safe; none is known",
 	"not-utf-8":         "needs bytes that are no text",
+	"over-budget":       "compares the outputs with the build before",
 	"page-outside":      "needs a page outside of the source folder",
 	"too-deep":          "needs 256 brackets",
 	"too-many-findings": "needs hundreds of findings",

@@ -206,6 +206,8 @@ func buildWritten(ctx context.Context, p *project.Project, opts site.Options) (*
 	res, err := site.Build(ctx, p, opts)
 	if err == nil && !diag.HasErrors(res.Diagnostics) {
 		res.Diagnostics = append(res.Diagnostics, site.LostRules(source.Outputs(p.Output, ".css"), res)...)
+		before := func() map[string][]byte { return source.Outputs(p.Output, "") }
+		res.Diagnostics = append(res.Diagnostics, site.OverBudget(p.Settings, res, before)...)
 	}
 	return res, err
 }

@@ -526,12 +526,4 @@ func (c *counter) Write(p []byte) (int, error) {
 }
 
 // size returns a number of bytes for display.
-func size[N int | int64](n N) string {
-	switch {
-	case n < 1000:
-		return fmt.Sprintf("%d B", n)
-	case n < 1_000_000:
-		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
-	}
-	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
-}
+func size[N int | int64](n N) string { return diag.Size(int64(n)) }

@@ -15,3 +15,15 @@ func Count(n int, one string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, one)
 }
+
+// Size returns a number of bytes for display: "14.2 kB". Units are powers of
+// 1000.
+func Size[N int | int64](n N) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}

@@ -55,6 +55,25 @@ type Found struct {
 	Diagnostics []diag.Diagnostic
 
 	pages []*graph.Page
+	keep  []string // patterns of the settings
+}
+
+// Of returns the names in use in some of the files.
+func (f *Found) Of(include func(*source.File) bool) *purge.Evidence {
+	out := purge.NewEvidence(f.keep)
+	files := make(map[source.FileID]bool)
+	for _, one := range f.Files {
+		if include(one.File) {
+			out.Add(one.Names)
+			files[one.File.ID] = true
+		}
+	}
+	for _, at := range f.All.Unreadable() {
+		if files[at.File] {
+			out.AddUnreadable(at)
+		}
+	}
+	return out
 }
 
 // FileEvidence has the names in one file.
@@ -90,7 +109,7 @@ func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, err
 	var failed error
 	same := func(f *Found) bool { return slices.Equal(f.pages, pages) }
 	found := g.Cache.found.Get(g.Files.Reader, struct{}{}, same, func(r *cache.Reads) (*Found, bool) {
-		now := &gathering{g, g.Files.Through(r), &Found{pages: pages}}
+		now := &gathering{g, g.Files.Through(r), &Found{pages: pages, keep: g.Settings.Keep}}
 		failed = now.site(ctx)
 		return now.found, failed == nil
 	})
@@ -100,7 +119,7 @@ func (g *Gatherer) Gather(ctx context.Context, pages []*graph.Page) (*Found, err
 // GatherNamed collects the names in use only from the files of settings and
 // globs.
 func (g *Gatherer) GatherNamed(ctx context.Context) (*Found, error) {
-	now := &gathering{g, g.Files, &Found{}}
+	now := &gathering{g, g.Files, &Found{keep: g.Settings.Keep}}
 	files := make(map[source.Path]bool)
 	now.match(files)
 	now.needSome(files)

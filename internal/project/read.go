@@ -45,6 +45,7 @@ type fileSettings struct {
 	Purge    filePurge              `toml:"purge"`
 	Check    fileCheck              `toml:"check"`
 	Serve    fileServe              `toml:"serve"`
+	Budget   map[string]any         `toml:"budget"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
@@ -124,7 +125,8 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits"},
+		"limits", "budget"},
+	"budget":         budgetKeys,
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
 	"browsers.sets":  nil,
@@ -280,6 +282,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 		s.Minify.Size = minify.Size(r.word(*raw.Minify.Size, []string{"minify", "size"},
 			string(minify.Compressed), string(minify.Uncompressed)))
 	}
+	r.budgets(s, raw.Budget)
 	r.profiles(s, raw.Profile)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)

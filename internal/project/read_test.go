@@ -87,6 +87,14 @@ func TestReadFindings(t *testing.T) {
 		{"[profile.production]\nmap = \"file\"", `map`, `unknown key "map" in [profile.production]`, `did you mean "maps"?`},
 		{"[[chain]]\nmatch = \"a\"\nstep = []", `step`, `unknown key "step" in [chain]`, `did you mean "steps"?`},
 		{"[extra]\nx = 1", `extra`, `unknown key "extra" in the settings`, `the keys of the settings are source, output`},
+		{"[budget]\npages = 5", `pages`, `unknown key "pages" in [budget]`, `did you mean "page"?`},
+		{"[budget]\npage = \"5 kb\"", `"5 kb"`, `invalid page in [budget]`, `write a size like "50 kB"`},
+		{"[budget]\npage = 0", `0`, `invalid page in [budget]`, `write a size like "50 kB"`},
+		{"[budget]\npage = \"50%\"", `"50%"`, `invalid page in [budget]`, ``},
+		{"[budget]\nunused = \"5 kB\"", `"5 kB"`, `invalid unused in [budget]`, `write a percentage like "60%"`},
+		{"[budget.\"a/**\"]\nunused = 101", `101`, `invalid unused in [budget]`, ``},
+		{"[budget]\nlevel = \"high\"", `"high"`, `level must be one of warning, error, got "high"`, ``},
+		{"[budget.\"[a\"]\npage = 1", ``, `invalid glob "[a"`, ``},
 		{"output = 5", `5`, `"output" must be a quoted string, got 5`, `write output = "5"`},
 		{"output = true", `true`, `"output" must be a quoted string, got true`, ``},
 		{"output = [\"a\"]", ``, `"output" must be a quoted string, got a list`, `write output = "a"`},
@@ -452,5 +460,26 @@ func TestKeysAreDocumented(t *testing.T) {
 				row(shown + "`" + key + "` |")
 			}
 		}
+	}
+}
+
+// TestBudgets checks which limit holds for a page.
+func TestBudgets(t *testing.T) {
+	s, diags, _ := read("[budget]\npage = \"1.5 kB\"\nunused = \"60%\"\n[budget.\"b/**\"]\nlevel = \"error\"\npage = 20\n" +
+		"[budget.\"**/c.html\"]\npage = \"2 MB\"\n")
+	if len(diags) > 0 {
+		t.Fatal(diags)
+	}
+	for name, want := range map[string]string{"a.html": "1500 warning", "b/a.html": "20 error", "b/c.html": "2000000 warning",
+		"c.html": "2000000 warning"} {
+		if b, ok := s.BudgetOf(BudgetPage, name); !ok || fmt.Sprint(b.Most, " ", b.Level) != want {
+			t.Errorf("%s: %d %s, want %s", name, b.Most, b.Level, want)
+		}
+	}
+	if b, ok := s.BudgetOf(BudgetUnused, "b/c.html"); !ok || b.Most != 60 {
+		t.Error(b, ok)
+	}
+	if _, ok := s.BudgetOf(BudgetBundle, "a.css"); ok {
+		t.Error("a limit that is not set")
 	}
 }

@@ -55,6 +55,7 @@ type Settings struct {
 	Constants []Constant    // constants of every sheet, in file order
 	Tokens    []TokenSource // design token files of every sheet, in order
 	Limits    Limits
+	Budgets   []Budget // in file order, those for all pages and bundles first
 }
 
 // Constant is a constant of the settings.

@@ -206,11 +206,13 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 		res.Staged = append(res.Staged, s.staged...)
 	}
 	res.Verdicts = verdictsOf(w.bundles, made)
+	scripts := runScripts(w.programs[:len(made)])
 	for i, m := range made {
 		out.Add(m.html)
 		addAssets(out, m.assets)
 		res.Staged = append(res.Staged, m.staged...)
 		info := pageInfo(m.page, w.perPage[i], w.loading.bundles)
+		info.scripts = scripts[i]
 		res.Pages = append(res.Pages, info)
 		if b.isUnstyled(m, info) {
 			res.Unstyled = append(res.Unstyled, info.Name)

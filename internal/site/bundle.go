@@ -138,7 +138,9 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 	}
 	m.staged = finished(s.name)
 	m.info = infoOf(s.name, &m.made)
-	m.info.Inline = m.inline
+	if m.info.Inline = m.inline; m.inline || s.adopted {
+		m.info.css = string(m.made.CSS)
+	}
 	b.checkPurged(&m.info, &m.made, s.named, s.at, report)
 	report(m.refs.diags...)
 	b.write(s, m)

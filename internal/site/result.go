@@ -69,7 +69,8 @@ type Page struct {
 	Bundles []string // logical names, in the order of its links
 	Lazy    []string // logical names of those that its scripts load
 
-	path string // in the output folder
+	path    string               // in the output folder
+	scripts map[source.Path]bool // that it runs
 }
 
 // Path returns the path of the page in the output folder.
@@ -98,6 +99,7 @@ type Bundle struct {
 	Prefix                    []prefix.Change
 
 	pages []string // output paths
+	css   string   // of one that is inlined or adopted
 }
 
 // PagePaths returns the paths in the output folder of the pages that load the

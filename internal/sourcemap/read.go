@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"sort"
 	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
 )
 
 // Map is a parsed source map.
@@ -265,4 +267,53 @@ func ReadDataURL(address string) (*Map, error) {
 		return nil, err
 	}
 	return Read(data)
+}
+
+// Shares returns how many bytes of an output come from each source of its map,
+// by the index of the source; -1 has those that come from none. A mapping holds
+// up to the next one, or to the end of its line. A comment that refers to the
+// map counts as from none.
+func (m *Map) Shares(output []byte) map[int]int {
+	shares := make(map[int]int)
+	text := string(output)
+	if i := strings.LastIndex(text, "/*# sourceMappingURL="); i >= 0 {
+		shares[-1] += len(text) - i
+		text = text[:i]
+	}
+	next := 0
+	for line := 0; text != ""; line++ {
+		length := strings.IndexByte(text, '\n') + 1
+		if length == 0 {
+			length = len(text)
+		}
+		written := columns{text: text[:length]}
+		from, of := 0, -1
+		for ; next < len(m.Mappings) && m.Mappings[next].Line <= line; next++ {
+			if m.Mappings[next].Line < line {
+				continue
+			}
+			at := written.offset(m.Mappings[next].Column)
+			shares[of] += at - from
+			from, of = at, m.Mappings[next].Source
+		}
+		shares[of] += length - from
+		text = text[length:]
+	}
+	return shares
+}
+
+// columns converts ascending columns in UTF-16 code units to byte offsets.
+type columns struct {
+	text        string
+	column, off int
+}
+
+// offset returns the offset of a column; the end of the text for one past it.
+func (c *columns) offset(column int) int {
+	for c.column < column && c.off < len(c.text) {
+		r, n := utf8.DecodeRuneInString(c.text[c.off:])
+		c.column += max(1, utf16.RuneLen(r))
+		c.off += n
+	}
+	return c.off
 }

@@ -172,3 +172,17 @@ func BenchmarkMap(b *testing.B) {
 		m.JSON("a.css", func(f *source.File) string { return f.Name })
 	}
 }
+
+// TestShares checks that each byte of an output belongs to the source of the
+// mapping before it.
+func TestShares(t *testing.T) {
+	m := &sourcemap.Map{Sources: make([]sourcemap.Source, 2), Mappings: []sourcemap.Mapping{
+		{Line: 0, Column: 0, Source: 0}, {Line: 0, Column: 4, Source: 1}, {Line: 0, Column: 6, Source: -1},
+		{Line: 2, Column: 1, Source: 1}, {Line: 2, Column: 90, Source: 0},
+	}}
+	output := "ab\U0001F6A2cdef\nline\n.x{}\n/*# sourceMappingURL=x.map */\n"
+	shares := m.Shares([]byte(output))
+	if shares[0] != 6 || shares[1] != 2+4 || shares[-1] != len(output)-12 {
+		t.Errorf("%v of %d bytes", shares, len(output))
+	}
+}

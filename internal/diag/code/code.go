@@ -140,6 +140,8 @@ const (
 	OutputConflict Code = "output-conflict"
 	// OutsideRoot: a path leads out of the source folder or root.
 	OutsideRoot Code = "outside-root"
+	// OverBudget: a page or a bundle exceeds a limit in [budget].
+	OverBudget Code = "over-budget"
 	// OverriddenDeclaration: a declaration that a later one of its rule overrides.
 	OverriddenDeclaration Code = "overridden-declaration"
 	// PackageChanged: an installed package differs from the lock file, or one of its sheets was changed after the
@@ -250,7 +252,7 @@ var All = []Code{
 	ImportCycle, ImportMapConflict, LateConstant, LateImport, LegacyHack, LineComment, LostKey, LostRules,
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,
 	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
-	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverriddenDeclaration, PackageChanged,
+	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverBudget, OverriddenDeclaration, PackageChanged,
 	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, StrayBracket,
 	StraySemicolon, TooDeep, TooManyCalls, TooManyFindings, TooManyImports, TooManySelectors, TooManyValues,
 	UnclosedBlock, UnclosedBracket, UnclosedComment, UnclosedFunction, UnclosedString, UnclosedTag, UnclosedURL,
