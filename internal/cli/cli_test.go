@@ -331,3 +331,55 @@ func TestWhy(t *testing.T) {
 		t.Errorf("%d %s", code, errs)
 	}
 }
+
+// TestWhyOfPages checks the answers about pages, pseudo-classes, at-rules and
+// custom properties.
+func TestWhyOfPages(t *testing.T) {
+	filler := "/*! " + strings.Repeat("ferry ", 400) + "*/\n"
+	dir := lay(t, "index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=pier>x",
+		"list.html", "<!doctype html><link rel=stylesheet href=main.css><p class=mole>x<script src=list.js></script>",
+		"list.js", "el.style.setProperty('--tide', 1); el.className = 'berth'",
+		"main.css", ".pier:hover { color: red }\n.mole, .berth { color: red }\n@media print { .pier::after { top: 0 } }\n"+
+			"@media screen { .mole { top: var(--tide, 1px) } }\n:root { --tide: 2px; --depth: var(--tide) }\n.lost { top: var(--depth) }\n"+filler)
+	for _, test := range []struct {
+		args string
+		code int
+		want string
+	}{
+		{".pier:hover", 0, "  main.css:1:1  .pier:hover  kept in shared.css\n"},
+		{".pier:hover", 0, "    needed by 1 of the 2 pages that load it: index.html\n"},
+		{".mole:hover", 0, "not in any sheet of the site"},
+		{":hover", 0, "  main.css:1:1  .pier:hover  kept"},
+		{"::after", 0, "  main.css:3:16  .pier::after  kept"},
+		{":root", 0, "    needed by all 2 pages that load it\n"},
+		{"@media", 0, "  main.css:4:17  .mole  kept in shared.css\n"},
+		{"@media", 0, "  main.css:3:16  .pier::after  kept"},
+		{"@media print", 0, "  main.css:3:16  .pier::after  kept"},
+		{"@media speech", 0, "not in any sheet of the site"},
+		{".berth --page list.html", 0, "  main.css:2:8  .berth  kept in shared.css\n"},
+		{".berth --page index.html", 0, "  main.css:2:8  .berth  not needed by this page, in shared.css\n    unused: .berth\n"},
+		{".lost --page index.html", 0, "  main.css:6:1  .lost  purged from shared.css\n"},
+		{"--page index.html", 0, "  shared.css          6       3  50%\n"},
+		{"--page index.html", 0, "  main.css:2:1  .mole  shared.css\n"},
+		{"--page indx.html", 2, "no such page: \"indx.html\"; did you mean \"index.html\"?"},
+		{"-- --tide", 0, "  set         main.css:5:9  :root { --tide: 2px }  in shared.css\n"},
+		{"-- --tide", 0, "  read        main.css:4:25  .mole { top: var(--tide, 1px) }  in shared.css\n"},
+		{"-- --tide", 0, "  read        main.css:5:22  :root { --depth: var(--tide) }  in shared.css\n  in use at list.js:1:23\n"},
+		{"-- --depth", 0, "  read        main.css:6:9  .lost { top: var(--depth) }  purged from shared.css\n"},
+		{"-- --dept", 0, "no sheet of the site sets or reads it; did you mean \"--depth\"?"},
+		{"--json -- --depth", 0, "\"purged\": true"},
+	} {
+		code, out, errs := runIn(t, dir, append([]string{"why"}, questionArgs(test.args)...)...)
+		if code != test.code || !strings.Contains(out+errs, test.want) {
+			t.Errorf("why %s: %d\n%s%s\nwant\n%s", test.args, code, out, errs, test.want)
+		}
+	}
+}
+
+// questionArgs splits arguments at spaces, but not in at-rules.
+func questionArgs(text string) []string {
+	if strings.HasPrefix(text, "@") {
+		return []string{text}
+	}
+	return strings.Fields(text)
+}

@@ -93,6 +93,7 @@ func (in *inspection) position(at source.Span) string {
 // newConstants returns the constants command.
 func newConstants(std IO) *cobra.Command {
 	var flags inspectFlags
+	var at string
 	cmd := &cobra.Command{
 		Use:   "constants [FILTER]",
 		Short: "List the constants of the site, with their definitions and uses",
@@ -102,11 +103,16 @@ about values equal to their default, keys that are set again after @drop, and
 unused constants.
 
 With FILTER, a name, the start of a name, or a glob such as "tone.*" or
-"*radius*", it shows for each match what it is derived from and what is derived
-from it.`,
+"*radius*", it shows for each match what it is derived from, down to design
+tokens and plain values, and what reads it: constants, rules, and custom
+properties with the rules that read these.
+
+--at FILE:LINE[:COLUMN] lists the constants that the rule or declaration at a
+place depends on, also through custom properties.`,
 		Example: `  rinzel constants
   rinzel constants tone
-  rinzel constants "kit-*"`,
+  rinzel constants "kit-*"
+  rinzel constants --at styles/board.css:12`,
 		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			filter := ""
@@ -114,11 +120,15 @@ from it.`,
 				filter = args[0]
 			}
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
+				if at != "" {
+					return in.constantsAt(cmd.Context(), filter, at)
+				}
 				return in.constants(cmd.Context(), filter)
 			})
 		},
 	}
 	flags.add(cmd)
+	cmd.Flags().StringVar(&at, "at", "", "list the constants that the rule at a `place` depends on: FILE:LINE[:COLUMN]")
 	return cmd
 }
 
@@ -131,6 +141,8 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	if err != nil {
 		return nil, err
 	}
+	all := merged(found.Sheets)
+	readers := found.Sheets
 	var names []string
 	matched, linked := 0, 0
 	for i := range found.Sheets {
@@ -151,10 +163,10 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	list := merged(found.Sheets)
 	if filter == "" {
 		in.constantTables(list, linked)
-	}
-	for _, c := range list {
-		if filter != "" {
-			in.constant(c, sheetNames(c.sheets, linked))
+	} else {
+		d := &derivations{inspection: in, all: all, readers: readers, linked: linked}
+		for _, c := range list {
+			d.print(c)
 		}
 	}
 	if matched > 0 || diag.HasErrors(found.Diagnostics) {
@@ -202,6 +214,11 @@ func merged(list []query.SheetConstants) []*sharedConstant {
 			}
 			have.sheets = append(have.sheets, s.Sheet)
 			have.Rules = max(have.Rules, c.Rules)
+			for _, u := range c.Uses {
+				if !slices.Contains(have.Uses, u) {
+					have.Uses = append(slices.Clip(have.Uses), u)
+				}
+			}
 			for _, name := range c.Derived {
 				if !slices.Contains(have.Derived, name) {
 					have.Derived = append(slices.Clip(have.Derived), name)
@@ -321,43 +338,6 @@ func valueText(c query.Constant) string {
 	return diag.Printable(c.Value)
 }
 
-// constant prints everything about one constant.
-func (in *inspection) constant(c *sharedConstant, sheets string) {
-	out := in.std.Out
-	fmt.Fprintf(out, "%s %s%s\n", in.paint("1", diag.Printable(c.Path)+":"),
-		strings.TrimPrefix(in.swatch(c.Color), "  "), valueText(c.Constant))
-	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), in.position(c.Set.At), sheets)
-	for _, o := range c.Others {
-		words := "overrides"
-		switch {
-		case o.Kind == "drop":
-			fmt.Fprintf(out, "  dropped before at %s\n", in.position(o.At))
-			continue
-		case o.Kind == "default" && c.Set.Kind == "default":
-			words = "later default without effect:"
-		case o.Kind == "default":
-			words = "overrides the default"
-		}
-		fmt.Fprintf(out, "  %s %s at %s", words, diag.Printable(o.Value), in.position(o.At))
-		if o.Reads > 0 {
-			fmt.Fprintf(out, ", which %s got", diag.Count(o.Reads, "reader"))
-		}
-		fmt.Fprintln(out)
-	}
-	if len(c.From) > 0 {
-		fmt.Fprintf(out, "  derived from %s\n", diag.Printable(strings.Join(c.From, ", ")))
-	}
-	if len(c.Derived) > 0 {
-		fmt.Fprintf(out, "  used by %s\n", diag.Printable(strings.Join(c.Derived, ", ")))
-	}
-	switch {
-	case c.Rules > 0:
-		fmt.Fprintf(out, "  read by %s\n", diag.Count(c.Rules, "rule"))
-	case len(c.Derived) == 0:
-		fmt.Fprintln(out, "  nothing reads it")
-	}
-}
-
 // verb describes how a constant got its value.
 func verb(s query.Setting, dropped bool) string {
 	switch {
@@ -392,10 +372,18 @@ type jsonConstant struct {
 	Value   string `json:"value"`
 	Dropped bool   `json:"dropped,omitempty"`
 	jsonSetting
-	Others  []jsonSetting `json:"inPlaceOf,omitempty"`
-	From    []string      `json:"from,omitempty"`
-	Derived []string      `json:"derived,omitempty"`
-	Rules   int           `json:"rules"`
+	Others  []jsonSetting     `json:"inPlaceOf,omitempty"`
+	From    []string          `json:"from,omitempty"`
+	Derived []string          `json:"derived,omitempty"`
+	Rules   int               `json:"rules"`
+	Uses    []jsonConstantUse `json:"uses"`
+}
+
+// jsonConstantUse is a place that reads a constant as JSON.
+type jsonConstantUse struct {
+	Place    *jsonPosition `json:"place"`
+	Rule     string        `json:"rule,omitempty"`
+	Property string        `json:"property,omitempty"`
 }
 
 // jsonSetting is a definition as JSON.
@@ -422,7 +410,10 @@ func (in *inspection) jsonConstants(found *query.Constants) jsonConstants {
 		sheet := jsonSheet{Sheet: s.Sheet, Constants: []jsonConstant{}}
 		for _, c := range s.Constants {
 			j := jsonConstant{Name: c.Path, Value: c.Value, Dropped: c.Dropped, jsonSetting: in.jsonSetting(c.Set),
-				From: c.From, Derived: c.Derived, Rules: c.Rules}
+				From: c.From, Derived: c.Derived, Rules: c.Rules, Uses: []jsonConstantUse{}}
+			for _, u := range c.Uses {
+				j.Uses = append(j.Uses, jsonConstantUse{jsonPositionOf(in.project.Tree.Set, u.At), u.Rule, u.Property})
+			}
 			for _, o := range c.Others {
 				other := in.jsonSetting(o)
 				other.Other, other.Reads = o.Value, o.Reads

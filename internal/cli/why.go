@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -25,14 +27,20 @@ func newWhy(std IO) *cobra.Command {
 	var profile string
 	var evidence []string
 	var all bool
+	var page string
 	cmd := &cobra.Command{
 		Use:   "why [SELECTOR]",
 		Short: "Explain why a selector is in the output or not, and what purging removes",
 		Long: `Why computes what purging does to the site, without writing anything. SELECTOR is
-a class, ID, element or any other selector, or the name of an animation. If it is
-in the output, why lists the bundles, the source lines, and what keeps it: the
-page, script or other file with the name, with line and column. If it was
-removed, it names the unused part. If no sheet has it, it suggests similar names.
+a class, ID, element or any other selector, the name of an animation, or an
+at-rule, whose rules are listed. If it is in the output, why lists the bundles,
+the source lines, and what keeps it: the page, script or other file with the
+name, with line and column; and which pages need it. If it was removed, it names
+the unused part. If no sheet has it, it suggests similar names.
+
+Of a custom property, after --, it lists the declarations that set and read it.
+
+--page PAGE answers for one page: what it needs of the bundles that it loads.
 
 Without SELECTOR it lists how much is removed from each sheet, classes of pages
 without a rule, and file types that were not searched. --all lists all selectors
@@ -40,12 +48,15 @@ with their verdicts.`,
 		Example: `  rinzel why .notice-watch
   rinzel why drift
   rinzel why ".board .is-next"
+  rinzel why .card:hover
+  rinzel why "@media print" --page site/index.html
+  rinzel why -- --accent
   rinzel why --all --json`,
 		Args: atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			question := strings.Join(args, "")
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
-				w := &whyAnswer{inspection: in, all: all}
+				w := &whyAnswer{inspection: in, all: all, page: page}
 				return w.answer(cmd.Context(), question, site.Options{Profile: profile, Evidence: evidence})
 			})
 		},
@@ -54,6 +65,7 @@ with their verdicts.`,
 	f := cmd.Flags()
 	f.StringVarP(&profile, "profile", "p", project.Production, "settings profile")
 	f.StringArrayVar(&evidence, "evidence", nil, "glob of evidence files, relative to the source folder; may be repeated")
+	f.StringVar(&page, "page", "", "answer for one `page`")
 	f.BoolVar(&all, "all", false, "list all selectors with their verdicts")
 	return cmd
 }
@@ -62,6 +74,7 @@ with their verdicts.`,
 type whyAnswer struct {
 	*inspection
 	all    bool
+	page   string // answer for one page; empty for the site
 	purged *query.Purged
 }
 
@@ -84,9 +97,18 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name,
 			steps(w.purged.Profile.Finish))
 	}
+	if w.page != "" {
+		if err := w.purged.Only(path.Clean(filepath.ToSlash(w.page))); err != nil {
+			return nil, err
+		}
+	}
 	switch {
+	case strings.HasPrefix(question, "--"):
+		w.property(question)
 	case w.all:
 		w.list()
+	case question == "" && w.page != "":
+		w.onPage()
 	case question == "":
 		return nil, w.overview(ctx)
 	default:
@@ -111,9 +133,13 @@ func (w *whyAnswer) about(question string) error {
 	groups := grouped(a.Verdicts)
 	for _, g := range groups {
 		w.group(g)
+		w.needing(g)
 	}
 	if len(groups) == 0 {
 		text := "not in any sheet of the site"
+		if w.page != "" {
+			text = "not in any sheet of this page"
+		}
 		if len(a.Near) > 0 {
 			text += "; did you mean " + strings.Join(quotedAll(a.Near), " or ") + "?"
 		}
@@ -174,8 +200,12 @@ func grouped(list []site.SelectorVerdict) []verdictGroup {
 // group prints the verdict on one selector.
 func (w *whyAnswer) group(g verdictGroup) {
 	verdict := w.paint("1;32", "kept") + " in "
-	if !g.Kept {
+	switch {
+	case g.Kept:
+	case w.isPurged(&g.SelectorVerdict):
 		verdict = w.paint("1;33", "purged") + " from "
+	default:
+		verdict = w.paint("1;33", "not needed by this page") + ", in "
 	}
 	where := ""
 	if g.At.IsValid() {
@@ -189,6 +219,158 @@ func (w *whyAnswer) group(g verdictGroup) {
 	if g.Selector == nil && !g.Kept {
 		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", "not used by any remaining rule"))
 	}
+}
+
+// needing prints which of the pages that load a selector need it.
+func (w *whyAnswer) needing(g verdictGroup) {
+	if !g.Kept || g.Selector == nil || w.page != "" {
+		return
+	}
+	const most = 6
+	var pages, needing []string
+	for _, b := range g.bundles {
+		loading, wanting := w.purged.Needing(b, g.Selector)
+		for _, name := range loading {
+			if !slices.Contains(pages, name) {
+				pages = append(pages, name)
+			}
+		}
+		for _, name := range wanting {
+			if !slices.Contains(needing, name) {
+				needing = append(needing, name)
+			}
+		}
+	}
+	switch {
+	case len(pages) < 2:
+	case len(needing) == len(pages):
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", fmt.Sprintf("needed by all %d pages that load it", len(pages))))
+	case len(needing) == 0:
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", fmt.Sprintf("needed by none of the %d pages that load it", len(pages))))
+	default:
+		fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", fmt.Sprintf("needed by %d of the %d pages that load it: %s",
+			len(needing), len(pages), diag.Printable(someOf(needing, most)))))
+	}
+}
+
+// onPage prints how much a page needs of the bundles that it loads, and which
+// selectors it does not need.
+func (w *whyAnswer) onPage() {
+	type share struct{ needed, all int }
+	shares := make(map[string]*share)
+	var order []string
+	var unneeded []site.SelectorVerdict
+	for _, v := range w.purged.Verdicts {
+		if v.Selector == nil || w.isPurged(&v) {
+			continue
+		}
+		s := shares[v.Bundle]
+		if s == nil {
+			s = new(share)
+			shares[v.Bundle] = s
+			order = append(order, v.Bundle)
+		}
+		if s.all++; v.Kept {
+			s.needed++
+		} else {
+			unneeded = append(unneeded, v)
+		}
+	}
+	if w.flags.json {
+		w.inspection.answer = map[string]any{"version": 1, "page": w.page, "notNeeded": w.jsonVerdicts(unneeded)}
+		return
+	}
+	t := table{{"  bundle", "selectors", "needed", "", ""}}
+	for _, name := range order {
+		s := shares[name]
+		t = append(t, []string{"  " + diag.Printable(name), fmt.Sprint(s.all), fmt.Sprint(s.needed),
+			fmt.Sprintf("%d%%", s.needed*100/s.all), ""})
+	}
+	fmt.Fprintln(w.std.Out, w.paint("1", diag.Printable(w.page)))
+	for i, line := range t.lines() {
+		if i == 0 {
+			line = w.paint("2", line)
+		}
+		fmt.Fprintln(w.std.Out, line)
+	}
+	if len(unneeded) > 0 {
+		fmt.Fprintln(w.std.Out, w.paint("1", "in its bundles, but not needed by this page:"))
+	}
+	for _, v := range unneeded {
+		fmt.Fprintf(w.std.Out, "  %s  %s  %s\n", w.positionOf(v.At.Start), diag.Printable(v.Text()),
+			w.paint("2", diag.Printable(v.Bundle)))
+	}
+}
+
+// isPurged reports whether purging removes a selector from the bundle for all
+// pages.
+func (w *whyAnswer) isPurged(v *site.SelectorVerdict) bool { return w.purged.IsPurged(v) }
+
+// property prints who sets and reads a custom property.
+func (w *whyAnswer) property(name string) {
+	u := w.purged.Property(name)
+	if w.flags.json {
+		w.inspection.answer = w.jsonProperty(u)
+		return
+	}
+	const most = 20
+	out := w.std.Out
+	fmt.Fprintln(out, w.paint("1", diag.Printable(name)))
+	for _, part := range []struct {
+		verb string
+		list []query.PropertyUse
+	}{{"registered", u.Registered}, {"set", u.Sets}, {"read", u.Reads}} {
+		for i, use := range part.list {
+			if i == most {
+				fmt.Fprintf(out, "  %s at %d more places, --json lists all\n", part.verb, len(part.list)-i)
+				break
+			}
+			bundles := "in " + strings.Join(use.Bundles, ", ")
+			if use.Purged {
+				bundles = w.paint("1;33", "purged") + " from " + strings.Join(use.Bundles, ", ")
+			}
+			fmt.Fprintf(out, "  %-10s  %s  %s  %s\n", part.verb, w.positionOf(use.At.Start),
+				diag.Printable(shortened(use.Text, false)), w.paint("2", bundles))
+		}
+	}
+	switch {
+	case len(u.Sets)+len(u.Reads)+len(u.Registered) == 0:
+		text := "no sheet of the site sets or reads it"
+		if len(u.Near) > 0 {
+			text += fmt.Sprintf("; did you mean %q?", u.Near[0])
+		}
+		fmt.Fprintln(out, "  "+text)
+	case len(u.Sets) == 0:
+		fmt.Fprintln(out, "  no sheet sets it")
+	case len(u.Reads) == 0:
+		fmt.Fprintln(out, "  no sheet reads it")
+	}
+	for _, at := range u.Words {
+		fmt.Fprintf(out, "  in use at %s\n", w.positionOf(at))
+	}
+}
+
+// jsonProperty returns the uses of a custom property as JSON.
+func (w *whyAnswer) jsonProperty(u query.PropertyUses) any {
+	type jsonPropertyUse struct {
+		Place   *jsonPosition `json:"place"`
+		Text    string        `json:"text"`
+		Bundles []string      `json:"bundles"`
+		Purged  bool          `json:"purged"`
+	}
+	list := func(uses []query.PropertyUse) []jsonPropertyUse {
+		out := []jsonPropertyUse{}
+		for _, use := range uses {
+			out = append(out, jsonPropertyUse{jsonPositionOf(w.project.Tree.Set, use.At), use.Text, use.Bundles, use.Purged})
+		}
+		return out
+	}
+	words := []string{}
+	for _, at := range u.Words {
+		words = append(words, w.positionOf(at))
+	}
+	return map[string]any{"version": 1, "asked": u.Name, "registered": list(u.Registered), "sets": list(u.Sets),
+		"reads": list(u.Reads), "words": words, "near": orEmpty(u.Near)}
 }
 
 // reason words one reason.

@@ -32,6 +32,15 @@ func DidYouMean(name string, candidates []string, otherwise string) string {
 	return otherwise
 }
 
+// OrNear returns the end of a message about an unknown name: the candidate that
+// was probably meant, or "".
+func OrNear(name string, candidates []string) string {
+	if near := Nearest(name, candidates); near != "" {
+		return fmt.Sprintf("; did you mean %q?", near)
+	}
+	return ""
+}
+
 // edits returns the number of edits between a and b (optimal string alignment),
 // or some number of at least limit if there are that many.
 func edits(a, b string, limit int) int {

@@ -7,9 +7,11 @@ package query
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
 	"rinzel/internal/css/value"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
@@ -29,6 +31,9 @@ type Constants struct {
 type SheetConstants struct {
 	Sheet     string // displayed path
 	Constants []Constant
+	// Readers are the declarations that read each custom property with var(), by
+	// its name.
+	Readers map[string][]compose.Use
 }
 
 // Constant has the facts about one constant.
@@ -36,12 +41,13 @@ type Constant struct {
 	Path    string
 	Value   string // empty if it was dropped
 	Dropped bool
-	Color   *[3]uint8 // red, green and blue of a colour, for a swatch
-	Set     Setting   // the definition that is effective, or its drop
-	Others  []Setting // overridden definitions, and defaults without effect
-	From    []string  // constants that its value is derived from
-	Derived []string  // constants derived from it
-	Rules   int       // number of rules that read it
+	Color   *[3]uint8     // red, green and blue of a colour, for a swatch
+	Set     Setting       // the definition that is effective, or its drop
+	Others  []Setting     // overridden definitions, and defaults without effect
+	From    []string      // constants that its value is derived from
+	Derived []string      // constants derived from it
+	Rules   int           // number of rules that read it
+	Uses    []compose.Use // where rules read it
 }
 
 // Setting is a definition or default of a constant.
@@ -69,7 +75,8 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 			return nil, err
 		}
 		if ok {
-			out.Sheets = append(out.Sheets, SheetConstants{p.Tree.Show(from), constantsOf(e.Constants)})
+			out.Sheets = append(out.Sheets,
+				SheetConstants{p.Tree.Show(from), constantsOf(e.Constants), readersOf(e.Nodes)})
 			checks.add(e.Constants)
 		}
 	}
@@ -102,7 +109,7 @@ func constantsOf(r *compose.Record) []Constant {
 		}
 		set.Reads = 0 // the final definition has no next one
 		c := Constant{Path: e.Path, Dropped: !holds, Set: settingOf(set), From: e.From, Derived: derived[e.Path],
-			Rules: e.Rules}
+			Rules: e.Rules, Uses: e.Uses}
 		if holds {
 			c.Value, c.Color = print.Values(set.Value), swatch(set.Value)
 		}
@@ -112,6 +119,49 @@ func constantsOf(r *compose.Record) []Constant {
 		out = append(out, c)
 	}
 	return out
+}
+
+// readersOf returns the declarations that read custom properties, by the names of
+// the properties.
+func readersOf(sheets [][]ast.Node) map[string][]compose.Use {
+	out := make(map[string][]compose.Use)
+	var visit func(nodes []ast.Node, rule string)
+	visit = func(nodes []ast.Node, rule string) {
+		for _, n := range nodes {
+			switch n := n.(type) {
+			case *ast.Declaration:
+				for _, name := range varsIn(n.Value, nil) {
+					out[name] = append(out[name], compose.Use{At: n.Span(), Property: n.Name, Rule: rule})
+				}
+			case *ast.StyleRule:
+				visit(n.Nodes, compose.NestedIn(rule, string(print.AppendSelectors(nil, n.Selectors))))
+			default:
+				visit(ast.Body(n), rule)
+			}
+		}
+	}
+	for _, nodes := range sheets {
+		visit(nodes, "")
+	}
+	return out
+}
+
+// varsIn adds the custom properties that values read with var(), without
+// repeats.
+func varsIn(values []ast.Value, to []string) []string {
+	for i := range values {
+		v := &values[i]
+		inner := v.Values()
+		if v.IsFunction("var") {
+			if args := ast.Significant(inner); len(args) > 0 && args[0].Kind == token.Ident {
+				if name := token.Unescape(args[0].Text); !slices.Contains(to, name) {
+					to = append(to, name)
+				}
+			}
+		}
+		to = varsIn(inner, to)
+	}
+	return to
 }
 
 // settingOf returns a definition.
@@ -212,4 +262,55 @@ func (c *constantChecks) findings(own func(source.Span) bool) []diag.Diagnostic 
 		}
 	}
 	return out
+}
+
+// Governing keeps only the constants that a rule or declaration depends on: those
+// that it reads, also through custom properties, and those that they are derived
+// from.
+func (l *Constants) Governing(spot Spot) {
+	in := func(u compose.Use) bool {
+		at := u.At.Start
+		return at.File == spot.Span.Start.File && at.Off >= spot.Span.Start.Off && at.Off < spot.Span.End ||
+			slices.Contains(spot.Applied, u.Rule)
+	}
+	custom := make(map[string]bool) // properties that are read, of any sheet, since pages have several
+	reads := func(u compose.Use) bool { return in(u) || custom[u.Property] }
+	for changed := true; changed; {
+		changed = false
+		for _, s := range l.Sheets {
+			for name, readers := range s.Readers {
+				if !custom[name] && slices.ContainsFunc(readers, reads) {
+					custom[name], changed = true, true
+				}
+			}
+		}
+	}
+	for i := range l.Sheets {
+		l.Sheets[i].keep(func(c *Constant) bool { return slices.ContainsFunc(c.Uses, reads) })
+	}
+}
+
+// keep keeps only some constants, and those that they are derived from.
+func (s *SheetConstants) keep(is func(*Constant) bool) {
+	byPath := make(map[string]*Constant)
+	for i := range s.Constants {
+		byPath[s.Constants[i].Path] = &s.Constants[i]
+	}
+	wanted := make(map[string]bool)
+	var want func(c *Constant)
+	want = func(c *Constant) {
+		if c == nil || wanted[c.Path] {
+			return
+		}
+		wanted[c.Path] = true
+		for _, from := range c.From {
+			want(byPath[from])
+		}
+	}
+	for i := range s.Constants {
+		if is(&s.Constants[i]) {
+			want(&s.Constants[i])
+		}
+	}
+	s.Constants = slices.DeleteFunc(slices.Clone(s.Constants), func(c Constant) bool { return !wanted[c.Path] })
 }

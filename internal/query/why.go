@@ -3,12 +3,14 @@ package query
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
 	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
@@ -30,6 +32,9 @@ type Purged struct {
 	NoRule      []ClassUse // classes of pages without a rule in any sheet
 	Diagnostics []diag.Diagnostic
 	uses        map[string][]source.Pos // positions where names are in use, one per file
+	res         *site.Result
+	needs       map[string]*purge.Evidence // names in use by page, as far as they were needed
+	onlyOthers  map[*ast.Simple]bool       // selectors that only other pages need, by their first part
 }
 
 // SheetShare is how much purging removes from a sheet.
@@ -49,13 +54,13 @@ type ClassUse struct {
 // Purging computes the result of purging a site, without writing anything. The
 // profile must have the step purge. The error is one of the run itself.
 func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
-	opts.RecordVerdicts = true
+	opts.RecordVerdicts, opts.KeepStages, opts.PurgeOnly = true, true, true
 	res, err := site.Build(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
 	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Diagnostics: res.Diagnostics,
-		uses: make(map[string][]source.Pos)}
+		uses: make(map[string][]source.Pos), res: res, needs: make(map[string]*purge.Evidence), onlyOthers: make(map[*ast.Simple]bool)}
 	out.Sheets = Shares(p.Tree.Set, res.Verdicts)
 	if res.Evidence == nil {
 		return out, nil
@@ -124,9 +129,9 @@ type Answer struct {
 	Near []string // similar names in sheets, if no selector has the parts
 }
 
-// Ask answers a question about a selector. A plain word means the class, ID,
-// element or definition with that name. ok is false if the question is not a
-// valid selector.
+// Ask answers a question about a selector, an at-rule or a definition. A plain
+// word means the class, ID, element or definition with that name. ok is false if
+// the question is neither.
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
 	question = strings.TrimSpace(question)
@@ -134,9 +139,16 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	switch {
 	case strings.HasPrefix(question, "@"):
 		a.Parts = []string{question}
-		match = func(j *site.SelectorVerdict) bool { return j.Name == question }
-		_, name, _ := strings.Cut(question, " ")
-		a.Uses[question] = o.uses[name]
+		inside, ok := o.inAtRule(question)
+		if !ok {
+			return a, false
+		}
+		match = func(j *site.SelectorVerdict) bool {
+			return j.Name == question || len(j.Selector) > 0 && inside[&j.Selector[0]]
+		}
+		if _, name, _ := strings.Cut(question, " "); len(inside) == 0 {
+			a.Uses[question] = o.uses[name]
+		}
 	case isWord(question):
 		a.Parts = []string{question}
 		match = func(j *site.SelectorVerdict) bool {
@@ -154,9 +166,7 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 		match = func(j *site.SelectorVerdict) bool {
 			return j.Selector != nil && !slices.ContainsFunc(parts, func(p string) bool { return !o.has(j.Selector, p) })
 		}
-		for _, part := range parts {
-			a.Uses[part] = o.uses[strings.TrimLeft(part, ".#")]
-		}
+		o.addUses(a.Uses, parts)
 	}
 	for i := range o.Verdicts {
 		if match(&o.Verdicts[i]) {
@@ -169,12 +179,126 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	return a, true
 }
 
+// addUses adds where the names of parts are in use. States have none.
+func (o *Purged) addUses(to map[string][]source.Pos, parts []string) {
+	for _, part := range parts {
+		if !strings.HasPrefix(part, ":") {
+			to[part] = o.uses[strings.TrimLeft(part, ".#")]
+		}
+	}
+}
+
+// inAtRule returns the selectors in the at-rules that a question names: with the
+// same prelude, or all with the name if it has none. ok is false if the question
+// is not an at-rule.
+func (o *Purged) inAtRule(question string) (inside map[*ast.Simple]bool, ok bool) {
+	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", question+"{}"))
+	if len(sheet.Nodes) != 1 {
+		return nil, false
+	}
+	asked, ok := sheet.Nodes[0].(*ast.AtRule)
+	if !ok {
+		return nil, false
+	}
+	prelude := print.CompactValues(asked.Prelude)
+	inside = make(map[*ast.Simple]bool)
+	var visit func(nodes []ast.Node, in bool)
+	visit = func(nodes []ast.Node, in bool) {
+		for _, n := range nodes {
+			here := in
+			switch n := n.(type) {
+			case *ast.AtRule:
+				here = in || token.EqualFold(n.Name, asked.Name) && (prelude == "" || print.CompactValues(n.Prelude) == prelude)
+			case *ast.StyleRule:
+				for _, s := range n.Selectors {
+					if in && len(s) > 0 {
+						inside[&s[0]] = true
+					}
+				}
+			}
+			visit(ast.Body(n), here)
+		}
+	}
+	for i := range o.res.Staged {
+		visit(o.res.Staged[i].Joined(), false)
+	}
+	return inside, true
+}
+
+// Needing returns the pages that load a bundle, and those of them that need a
+// selector of it: all its parts may be on the page, or in a script that it runs.
+func (o *Purged) Needing(bundle string, s ast.Selector) (pages, needing []string) {
+	for _, p := range o.res.Pages {
+		if !slices.Contains(p.Bundles, bundle) && !slices.Contains(p.Lazy, bundle) {
+			continue
+		}
+		pages = append(pages, p.Name)
+		if o.neededOn(p.Name, s) {
+			needing = append(needing, p.Name)
+		}
+	}
+	return pages, needing
+}
+
+// neededOn reports whether a page needs a selector.
+func (o *Purged) neededOn(page string, s ast.Selector) bool {
+	e := o.evidenceOf(page)
+	return e != nil && purge.Decide(s, e).Kept
+}
+
+// evidenceOf returns the names in use on a page; nil if that is not known.
+func (o *Purged) evidenceOf(page string) *purge.Evidence {
+	e, known := o.needs[page]
+	if !known {
+		e = o.res.EvidenceOf(page)
+		o.needs[page] = e
+	}
+	return e
+}
+
+// Only keeps the verdicts of the bundles that a page loads and of its style
+// elements, with the decisions for that page alone. It returns an error if there
+// is no such page. name is a displayed path, or one in the output folder.
+func (o *Purged) Only(name string) error {
+	i := slices.IndexFunc(o.res.Pages, func(p site.Page) bool { return p.Name == name || p.Path() == name })
+	if i < 0 {
+		var names []string
+		for _, p := range o.res.Pages {
+			names = append(names, p.Name)
+		}
+		return fmt.Errorf("no such page: %q%s", name, diag.OrNear(name, names))
+	}
+	p := &o.res.Pages[i]
+	var kept []site.SelectorVerdict
+	for _, v := range o.Verdicts {
+		if v.Bundle != p.Name && !slices.Contains(p.Bundles, v.Bundle) && !slices.Contains(p.Lazy, v.Bundle) {
+			continue
+		}
+		if v.Kept && v.Selector != nil {
+			if now := purge.Decide(v.Selector, o.evidenceOf(p.Name)); !now.Kept {
+				v.Verdict = now
+				o.onlyOthers[&v.Selector[0]] = true
+			}
+		}
+		kept = append(kept, v)
+	}
+	o.Verdicts = kept
+	o.Sheets = nil
+	return nil
+}
+
+// IsPurged reports whether purging removes a selector or definition from its
+// bundle, and not only [Purged.Only] from what a page needs.
+func (o *Purged) IsPurged(v *site.SelectorVerdict) bool {
+	return !v.Kept && !(len(v.Selector) > 0 && o.onlyOthers[&v.Selector[0]])
+}
+
 // isWord reports whether s is a plain name.
 func isWord(s string) bool {
 	return s != "" && !strings.ContainsAny(s, ".#[]:>+~*, ()")
 }
 
-// partsOf returns the parts of a selector that purging examines, as written.
+// partsOf returns the parts of a selector, as written.
 func partsOf(text string) []string {
 	f := new(source.Set).Add(source.Path{}, "", text+"{}")
 	sheet, _ := parse.Sheet(f)
@@ -194,8 +318,8 @@ func partsOf(text string) []string {
 	return out
 }
 
-// partText returns a class, ID, element or attribute as text; "" for other
-// parts.
+// partText returns a class, ID, element, attribute, pseudo-class or
+// pseudo-element as text, without arguments and values; "" for other parts.
 func partText(s *ast.Simple) string {
 	switch s.Kind {
 	case ast.ClassSelector:
@@ -206,6 +330,10 @@ func partText(s *ast.Simple) string {
 		return strings.ToLower(token.Unescape(s.Name))
 	case ast.AttributeSelector:
 		return "[" + strings.ToLower(token.Unescape(s.Name)) + "]"
+	case ast.PseudoClass:
+		return ":" + token.Lower(s.Name)
+	case ast.PseudoElement:
+		return "::" + token.Lower(s.Name)
 	}
 	return ""
 }

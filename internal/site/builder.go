@@ -51,6 +51,9 @@ type Options struct {
 	WithoutAlerts bool
 	// RecordVerdicts adds a purge verdict for every selector to the result.
 	RecordVerdicts bool
+	// PurgeOnly leaves out the steps of the finish that do not need the evidence of
+	// all pages.
+	PurgeOnly bool
 	// KeepStages keeps what each step makes of each bundle, see [Result.Staged].
 	// Builds that share a cache must agree on it.
 	KeepStages bool
@@ -112,6 +115,9 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	}
 	if opts.Cache == nil {
 		opts.Cache = NewCache(p)
+	}
+	if opts.PurgeOnly {
+		profile.Finish = pipeline.OnlySite(profile.Finish)
 	}
 	here, _ := filepath.Abs(".")
 	c := opts.Cache

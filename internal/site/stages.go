@@ -52,6 +52,16 @@ type Staged struct {
 // Last returns the last stage: what is written.
 func (s *Staged) Last() *Stage { return &s.Stages[len(s.Stages)-1] }
 
+// Joined returns the rules of the bundle before the steps of the finish.
+func (s *Staged) Joined() []ast.Node {
+	for i := range s.Stages {
+		if s.Stages[i].Step == bundle.Join {
+			return s.Stages[i].nodes
+		}
+	}
+	return nil
+}
+
 // Files returns the source sheets of the bundle, in cascade order. The file of a
 // style element is that of its page.
 func (s *Staged) Files() (out []*source.File) {
@@ -399,8 +409,5 @@ func (b *builder) nearSubject(name string) string {
 	for _, p := range b.pages {
 		names = append(names, p.File.Name)
 	}
-	if near := diag.Nearest(path.Clean(name), names); near != "" {
-		return fmt.Sprintf("; did you mean %q?", near)
-	}
-	return ""
+	return diag.OrNear(path.Clean(name), names)
 }

@@ -74,11 +74,12 @@ type Composer struct {
 	reader   parse.SelectorReader
 	inStyle  bool // inside a style rule, whose declarations may be wrapped in conditional rules
 	branch   branching
-	mayFail  bool           // the current value may evaluate to nothing
-	failed   bool           // it did evaluate to nothing
-	trail    []frame        // open calls and loops, outermost first
-	open     *ast.StyleRule // the innermost open rule, after evaluation, for Made
-	calls    int            // number of open calls
+	mayFail  bool    // the current value may evaluate to nothing
+	failed   bool    // it did evaluate to nothing
+	trail    []frame // open calls and loops, outermost first
+	open     string  // selectors of the open rules, after evaluation, for Made and Record
+	property string  // of the declaration that is being evaluated
+	calls    int     // number of open calls
 }
 
 // statements are the at-rules that only have a meaning at build time.
@@ -147,7 +148,8 @@ func (c *Composer) declaration(d *ast.Declaration, s *Scope) ast.Edit {
 		of.declare(d, s)
 		return ast.Remove
 	}
-	c.branch = branching{allowed: c.inStyle}
+	c.branch, c.property = branching{allowed: c.inStyle}, d.Name
+	defer func() { c.property = "" }()
 	value := c.evaluated(d, s)
 	asked := c.branch.asked
 	if len(asked) > 0 {

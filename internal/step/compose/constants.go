@@ -248,7 +248,7 @@ func (c *Composer) groupOf(values []ast.Value, s *Scope) *Group {
 		// A group is read as a whole: loops and copies depend on all its keys.
 		if found.Group != nil {
 			found.isRead(ast.SpanOf(values))
-			c.noteUse(p, s)
+			c.noteUse(p, ast.SpanOf(values), s)
 		}
 		return found.Group
 	}

@@ -2,6 +2,7 @@ package compose
 
 import (
 	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
@@ -13,7 +14,8 @@ import (
 type Made struct {
 	At source.Pos // of what was made, as it is written
 	// Rule are the selectors of the rule that it is in after evaluation, or its
-	// own if it is a rule; empty outside of style rules.
+	// own if it is a rule, with those of the rules around; empty outside of style
+	// rules.
 	Rule string
 	By   []diag.Related // calls and iterations, innermost first
 }
@@ -23,14 +25,7 @@ func (c *Composer) noteMade(n ast.Node) {
 	if c.Made == nil || len(c.trail) == 0 || c.silent {
 		return
 	}
-	m := Made{At: n.Pos()}
-	rule := c.open
-	if r, ok := n.(*ast.StyleRule); ok {
-		rule = r
-	}
-	if rule != nil {
-		m.Rule = string(print.AppendSelectors(nil, rule.Selectors))
-	}
+	m := Made{At: n.Pos(), Rule: c.open}
 	for _, s := range slices.Backward(c.trail) {
 		m.By = append(m.By, diag.Related{Span: s.at, Message: s.description()})
 	}
@@ -40,13 +35,28 @@ func (c *Composer) noteMade(n ast.Node) {
 // openRule records that the nodes evaluated next are in a rule, and returns a
 // function that undoes it.
 func (c *Composer) openRule(n ast.Node) (leave func()) {
-	if c.Made == nil {
+	if c.Made == nil && c.Record == nil {
 		return func() {}
 	}
 	outer := c.open
 	if r, ok := n.(*ast.StyleRule); ok {
+		c.open = NestedIn(outer, string(print.AppendSelectors(nil, r.Selectors)))
 		c.noteMade(r)
-		c.open = r
 	}
 	return func() { c.open = outer }
+}
+
+// NestedIn returns the selectors of a nested rule together with those of the
+// rules around it, as one selector if that is simple.
+func NestedIn(outer, inner string) string {
+	inner = strings.ReplaceAll(inner, ",\n", ", ")
+	switch {
+	case outer == "":
+		return inner
+	case strings.ContainsAny(outer, ",/") || strings.Contains(inner, ","):
+		return outer + " / " + inner
+	case strings.Contains(inner, "&"):
+		return strings.ReplaceAll(inner, "&", outer)
+	}
+	return outer + " " + inner
 }

@@ -95,7 +95,7 @@ func (c *Composer) interpolated(v *ast.Value, s *Scope) (string, bool) {
 		return "", false
 	}
 	constant.isRead(v.Span())
-	c.noteUse(p, s)
+	c.noteUse(p, v.Span(), s)
 	if constant.Group == nil && len(constant.Value) == 1 {
 		if text, ok := textOf(&constant.Value[0]); ok && text != "" {
 			return text, true

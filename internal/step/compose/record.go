@@ -24,8 +24,17 @@ type Entry struct {
 	Sets  []Set    // in order; the last one that is effective determines the value
 	From  []string // constants that its value is derived from, in order
 	Rules int      // number of rules that read it
+	Uses  []Use    // where rules read it, in order, without repeats
 
 	lastRule int
+	used     map[Use]bool // those in Uses
+}
+
+// Use is a place where a rule reads a constant.
+type Use struct {
+	At       source.Span // the const(), or the name in brackets
+	Property string      // of the declaration with it; empty outside of one
+	Rule     string      // selectors of the style rules around, after evaluation; empty outside of one
 }
 
 // Set is a definition, default or drop of a constant.
@@ -124,7 +133,7 @@ func (c *Composer) startSetting(p path, s *Scope) (before string) {
 }
 
 // noteUse records that a constant is read. Reading a group reads all its keys.
-func (c *Composer) noteUse(p path, s *Scope) {
+func (c *Composer) noteUse(p path, at source.Span, s *Scope) {
 	if c.Record == nil {
 		return
 	}
@@ -138,11 +147,21 @@ func (c *Composer) noteUse(p path, s *Scope) {
 	if !ok {
 		return
 	}
-	leaves(joinPath(p), found, func(path string, _ *Constant) { c.Record.entry(path).read(c) })
+	leaves(joinPath(p), found, func(path string, _ *Constant) { c.Record.entry(path).read(c, at) })
 }
 
 // read records a use of the current definition.
-func (e *Entry) read(c *Composer) {
+func (e *Entry) read(c *Composer, at source.Span) {
+	if c.setting == "" {
+		use := Use{At: at, Property: c.property, Rule: c.open}
+		if !e.used[use] {
+			if e.used == nil {
+				e.used = make(map[Use]bool)
+			}
+			e.used[use] = true
+			e.Uses = append(e.Uses, use)
+		}
+	}
 	switch {
 	case c.setting == e.Path: // it is set to a value that depends on itself
 		return

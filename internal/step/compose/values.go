@@ -214,7 +214,7 @@ func (c *Composer) use(v *ast.Value, s *Scope, at valueContext) ([]ast.Value, bo
 	constant, ok := s.Find(p)
 	if ok {
 		constant.isRead(v.Span())
-		c.noteUse(p, s)
+		c.noteUse(p, v.Span(), s)
 	}
 	switch {
 	case ok && constant.Group != nil:

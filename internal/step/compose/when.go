@@ -491,7 +491,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	constant, ok := r.s.Find(p)
 	if ok {
 		constant.isRead(v.Span())
-		r.c.noteUse(p, r.s)
+		r.c.noteUse(p, v.Span(), r.s)
 	}
 	rest := args[n:]
 	// An undefined constant is false, without a finding: so a library can ask

@@ -266,6 +266,13 @@ func (p *purger) decide(s ast.Selector) bool {
 	return kept
 }
 
+// Decide returns the verdict on one selector by some evidence.
+func Decide(s ast.Selector, e *Evidence) (v Verdict) {
+	p := &purger{Options: Options{Evidence: e, Record: func(found Verdict) { v = found }}}
+	p.decide(s)
+	return v
+}
+
 // record records a verdict.
 func (p *purger) record(s ast.Selector, kept bool, why []Reason) {
 	if p.Record != nil {
