@@ -20,6 +20,7 @@ import (
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
 	"rinzel/internal/step"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -65,6 +66,7 @@ type Result struct {
 	SourceLines, Lines        int // of the source sheets and of CSS
 
 	Prefixes []prefix.Change
+	Lowered  []lower.Change
 	Purged   *purge.Result   // nil if it was not purged
 	Verdicts []purge.Verdict // of purging, if requested
 }
@@ -79,6 +81,7 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 	var parts []step.Part
 	for i, p := range pieces {
 		res.Prefixes = prefix.Merge(res.Prefixes, p.Prefixes)
+		res.Lowered = lower.Merge(res.Lowered, p.Lowered)
 		if p.File != nil && !seen[p.File] {
 			seen[p.File] = true
 			res.Files = append(res.Files, p.File.Name)

@@ -141,7 +141,7 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 	if err != nil {
 		return nil, err
 	}
-	all := merged(found.Sheets)
+	all := query.Merge(found.Sheets)
 	readers := found.Sheets
 	var names []string
 	matched, linked := 0, 0
@@ -160,7 +160,7 @@ func (in *inspection) constants(ctx context.Context, filter string) ([]diag.Diag
 		in.answer = in.jsonConstants(found)
 		return found.Diagnostics, nil
 	}
-	list := merged(found.Sheets)
+	list := query.Merge(found.Sheets)
 	if filter == "" {
 		in.constantTables(list, linked)
 	} else {
@@ -193,49 +193,13 @@ func matches(filter, name string) bool {
 	return ok
 }
 
-// sharedConstant is a constant that is the same in several linked sheets.
-type sharedConstant struct {
-	query.Constant
-	sheets []string
-}
-
-// merged returns the constants of all sheets without duplicates.
-func merged(list []query.SheetConstants) []*sharedConstant {
-	var out []*sharedConstant
-	index := make(map[string]*sharedConstant)
-	for _, s := range list {
-		for _, c := range s.Constants {
-			key := fmt.Sprint(c.Path, c.Value, c.Set, c.Others)
-			have := index[key]
-			if have == nil {
-				have = &sharedConstant{Constant: c}
-				index[key] = have
-				out = append(out, have)
-			}
-			have.sheets = append(have.sheets, s.Sheet)
-			have.Rules = max(have.Rules, c.Rules)
-			for _, u := range c.Uses {
-				if !slices.Contains(have.Uses, u) {
-					have.Uses = append(slices.Clip(have.Uses), u)
-				}
-			}
-			for _, name := range c.Derived {
-				if !slices.Contains(have.Derived, name) {
-					have.Derived = append(slices.Clip(have.Derived), name)
-				}
-			}
-		}
-	}
-	return out
-}
-
 // constantTables prints constants, grouped by sheets. linked is the number of
 // sheets with constants.
-func (in *inspection) constantTables(list []*sharedConstant, linked int) {
-	of := make(map[string][]*sharedConstant)
+func (in *inspection) constantTables(list []*query.Shared, linked int) {
+	of := make(map[string][]*query.Shared)
 	var order []string
 	for _, c := range list {
-		key := strings.Join(c.sheets, ", ")
+		key := strings.Join(c.Sheets, ", ")
 		if of[key] == nil {
 			order = append(order, key)
 		}
@@ -243,7 +207,7 @@ func (in *inspection) constantTables(list []*sharedConstant, linked int) {
 	}
 	for _, key := range order {
 		fmt.Fprintf(in.std.Out, "%s of %s\n", in.paint("1", diag.Count(len(of[key]), "constant")),
-			sheetNames(of[key][0].sheets, linked))
+			sheetNames(of[key][0].Sheets, linked))
 		in.constantTable(of[key])
 	}
 }
@@ -258,7 +222,7 @@ func sheetNames(sheets []string, all int) string {
 }
 
 // constantTable prints constants, one per line.
-func (in *inspection) constantTable(list []*sharedConstant) {
+func (in *inspection) constantTable(list []*query.Shared) {
 	const widest = 40
 	rows := [][4]string{{"constant", "value", "read by", "set at"}}
 	for _, c := range list {

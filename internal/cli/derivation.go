@@ -20,7 +20,7 @@ import (
 // derivations prints derivations of constants.
 type derivations struct {
 	*inspection
-	all     []*sharedConstant
+	all     []*query.Shared
 	readers []query.SheetConstants
 	linked  int // number of linked sheets with constants
 }
@@ -29,11 +29,11 @@ type derivations struct {
 const mostReaders = 12
 
 // print prints everything about one constant.
-func (d *derivations) print(c *sharedConstant) {
+func (d *derivations) print(c *query.Shared) {
 	out := d.std.Out
 	fmt.Fprintf(out, "%s %s%s\n", d.paint("1", diag.Printable(c.Path)+":"),
 		strings.TrimPrefix(d.swatch(c.Color), "  "), valueText(c.Constant))
-	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), d.position(c.Set.At), sheetNames(c.sheets, d.linked))
+	fmt.Fprintf(out, "  %s at %s, for %s\n", verb(c.Set, c.Dropped), d.position(c.Set.At), sheetNames(c.Sheets, d.linked))
 	for _, o := range c.Others {
 		words := "overrides"
 		switch {
@@ -53,11 +53,11 @@ func (d *derivations) print(c *sharedConstant) {
 	}
 	if len(c.From) > 0 {
 		fmt.Fprintln(out, "  derived from")
-		d.tree(c, "    ", map[string]bool{c.Path: true}, func(c *sharedConstant) []string { return c.From })
+		d.tree(c, "    ", map[string]bool{c.Path: true}, func(c *query.Shared) []string { return c.From })
 	}
 	if len(c.Derived) > 0 {
 		fmt.Fprintln(out, "  used by")
-		d.tree(c, "    ", map[string]bool{c.Path: true}, func(c *sharedConstant) []string { return c.Derived })
+		d.tree(c, "    ", map[string]bool{c.Path: true}, func(c *query.Shared) []string { return c.Derived })
 	}
 	d.usesOf(c)
 	if c.Rules+len(c.Derived) == 0 {
@@ -67,9 +67,9 @@ func (d *derivations) print(c *sharedConstant) {
 
 // find returns the constant with a name that is in one of the sheets of another
 // one; nil if there is none.
-func (d *derivations) find(name string, near *sharedConstant) *sharedConstant {
+func (d *derivations) find(name string, near *query.Shared) *query.Shared {
 	for _, c := range d.all {
-		if c.Path == name && slices.ContainsFunc(c.sheets, func(s string) bool { return slices.Contains(near.sheets, s) }) {
+		if c.Path == name && slices.ContainsFunc(c.Sheets, func(s string) bool { return slices.Contains(near.Sheets, s) }) {
 			return c
 		}
 	}
@@ -78,8 +78,8 @@ func (d *derivations) find(name string, near *sharedConstant) *sharedConstant {
 
 // tree prints the constants that next leads to, each with its own below it, each
 // once. Steps down are two columns.
-func (d *derivations) tree(c *sharedConstant, indent string, seen map[string]bool,
-	next func(*sharedConstant) []string) {
+func (d *derivations) tree(c *query.Shared, indent string, seen map[string]bool,
+	next func(*query.Shared) []string) {
 	for _, name := range next(c) {
 		n := d.find(name, c)
 		if n == nil {
@@ -103,7 +103,7 @@ func (d *derivations) tree(c *sharedConstant, indent string, seen map[string]boo
 
 // usesOf prints the rules that read a constant, and those that read the custom
 // properties which are set to it.
-func (d *derivations) usesOf(c *sharedConstant) {
+func (d *derivations) usesOf(c *query.Shared) {
 	if c.Rules == 0 {
 		return
 	}
@@ -194,7 +194,7 @@ func (in *inspection) constantsAt(ctx context.Context, filter, at string) ([]dia
 		return found.Diagnostics, nil
 	}
 	fmt.Fprintf(in.std.Out, "%s  %s\n", in.paint("1", in.position(spot.Span)), diag.Printable(shortened(spot.Text, false)))
-	list := merged(found.Sheets)
+	list := query.Merge(found.Sheets)
 	if len(list) == 0 {
 		fmt.Fprintln(in.std.Out, "  it depends on no constant")
 		return found.Diagnostics, nil

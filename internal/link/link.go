@@ -27,6 +27,7 @@ import (
 	"rinzel/internal/step"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/tokens"
 )
@@ -101,6 +102,7 @@ type Piece struct {
 	Prologue   bool        // rules before the imports of the sheet
 	Node       *ImportNode // of the sheet
 	Prefixes   []prefix.Change
+	Lowered    []lower.Change
 	Written    ast.Counts // of the sheet as it is written; zero for a prologue
 	Motion     check.Animations
 	// Stages are the results of composition and of the steps of the chain, in

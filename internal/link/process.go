@@ -21,6 +21,7 @@ import (
 	"rinzel/internal/step/asis"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 )
 
@@ -74,7 +75,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
 	}
 	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
-	rest.Written = w.known.written
+	rest.Written, rest.Lowered = w.known.written, w.known.lowered
 	if a.Stages {
 		rest.Stages, rest.Made = w.known.stages, w.known.made
 	}
@@ -97,6 +98,7 @@ type Composed struct {
 	done           bool
 	nodes          []ast.Node
 	prefixes       []prefix.Change
+	lowered        []lower.Change
 	motion         check.Animations
 	written        ast.Counts
 	stages         []step.Stage   // if the linker keeps them
@@ -277,6 +279,9 @@ func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain
 	nodes = u.Nodes
 	for _, changes := range step.Notes[[]prefix.Change](u) {
 		out.prefixes = prefix.Merge(out.prefixes, changes)
+	}
+	for _, changes := range step.Notes[[]lower.Change](u) {
+		out.lowered = lower.Merge(out.lowered, changes)
 	}
 	support := a.check(here, nodes, a.Checker.Support)
 	start := time.Now()

@@ -314,3 +314,39 @@ func (s *SheetConstants) keep(is func(*Constant) bool) {
 	}
 	s.Constants = slices.DeleteFunc(slices.Clone(s.Constants), func(c Constant) bool { return !wanted[c.Path] })
 }
+
+// Shared is a constant that is the same in several linked sheets.
+type Shared struct {
+	Constant
+	Sheets []string // displayed paths
+}
+
+// Merge returns the constants of all sheets without duplicates.
+func Merge(list []SheetConstants) []*Shared {
+	var out []*Shared
+	index := make(map[string]*Shared)
+	for _, s := range list {
+		for _, c := range s.Constants {
+			key := fmt.Sprint(c.Path, c.Value, c.Set, c.Others)
+			have := index[key]
+			if have == nil {
+				have = &Shared{Constant: c}
+				index[key] = have
+				out = append(out, have)
+			}
+			have.Sheets = append(have.Sheets, s.Sheet)
+			have.Rules = max(have.Rules, c.Rules)
+			for _, u := range c.Uses {
+				if !slices.Contains(have.Uses, u) {
+					have.Uses = append(slices.Clip(have.Uses), u)
+				}
+			}
+			for _, name := range c.Derived {
+				if !slices.Contains(have.Derived, name) {
+					have.Derived = append(slices.Clip(have.Derived), name)
+				}
+			}
+		}
+	}
+	return out
+}

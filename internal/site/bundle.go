@@ -150,7 +150,7 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 // infoOf returns the statistics of a bundle.
 func infoOf(name string, made *bundle.Result) Bundle {
 	info := Bundle{Name: name, Path: name, Files: made.Files, Sources: made.Sources, Size: len(made.CSS),
-		Prefix: made.Prefixes, Written: made.Written, Joined: made.Joined, Finished: made.Finished, SourceLines: made.SourceLines, Lines: made.Lines}
+		Prefix: made.Prefixes, Lowered: made.Lowered, Written: made.Written, Joined: made.Joined, Finished: made.Finished, SourceLines: made.SourceLines, Lines: made.Lines}
 	if made.Purged != nil {
 		info.Rules = *made.Purged
 	}

@@ -8,6 +8,7 @@ import (
 	"rinzel/internal/evidence"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
 )
@@ -97,6 +98,7 @@ type Bundle struct {
 	Written, Joined, Finished ast.Counts
 	SourceLines, Lines        int
 	Prefix                    []prefix.Change
+	Lowered                   []lower.Change
 
 	pages []string // output paths
 	css   string   // of one that is inlined or adopted

@@ -59,24 +59,26 @@ type Options struct {
 // A rewrite is applied if a target does not support one of them. Later ones see
 // the output of earlier ones.
 var declared = []struct {
+	what     string
 	features []string
 	calls    bool // only declarations with functions are concerned
 	start    func(*lowering) func(*ast.Declaration, site) []ast.Node
 }{
-	{[]string{lightDark}, true, (*lowering).schemes},
-	{valueFeatures, false, (*lowering).values},
-	{propertyFeatures, false, (*lowering).properties},
-	{colorFeatures, true, (*lowering).colors},
+	{whatSchemes, []string{lightDark}, true, (*lowering).schemes},
+	{whatValues, valueFeatures, false, (*lowering).values},
+	{whatProperties, propertyFeatures, false, (*lowering).properties},
+	{whatColors, colorFeatures, true, (*lowering).colors},
 }
 
 // passes are the rewrites of rules, in order, after those of declarations.
 var passes = []struct {
+	what     string
 	features []string
 	run      func(*lowering, []ast.Node) []ast.Node
 }{
-	{[]string{rangeSyntax}, (*lowering).ranges},
-	{[]string{browsers.Nesting}, (*lowering).nesting},
-	{selectorFeatures, (*lowering).selectors},
+	{whatRanges, []string{rangeSyntax}, (*lowering).ranges},
+	{whatNesting, []string{browsers.Nesting}, (*lowering).nesting},
+	{whatSelectors, selectorFeatures, (*lowering).selectors},
 }
 
 // Nodes returns lowered nodes. What cannot be rewritten without changing the
@@ -91,7 +93,7 @@ func newLowering(opts Options) *lowering {
 	l := &lowering{Options: opts, unsupported: make(map[string]bool)}
 	for _, d := range declared {
 		if slices.ContainsFunc(d.features, l.needed) {
-			l.rewrites = append(l.rewrites, rewrite{d.calls, d.start(l)})
+			l.rewrites = append(l.rewrites, rewrite{d.what, d.calls, d.start(l)})
 		}
 	}
 	return l
@@ -100,7 +102,7 @@ func newLowering(opts Options) *lowering {
 // reset prepares a finished run for reuse, without references to the previous
 // nodes.
 func (l *lowering) reset() {
-	l.Report, l.sheet, l.exempt, l.written, l.tooMany, l.scheme = nil, nil, nil, 0, false, nil
+	l.Report, l.sheet, l.exempt, l.written, l.tooMany, l.scheme, l.changes = nil, nil, nil, 0, false, nil, nil
 }
 
 // followsScheme reports whether the sheet follows the colour scheme of the
@@ -120,11 +122,15 @@ func (l *lowering) run(nodes []ast.Node) []ast.Node {
 		nodes, _ = l.declarations(nodes, site{mayGuard: true}, 0)
 	}
 	if !l.needed(browsers.Nesting) && !l.AsIs[browsers.Nesting] && l.Targets.Hoist() {
+		before := nodes
 		nodes = l.inOrder(nodes)
+		l.note(whatNesting, rewritten(before, nodes))
 	}
 	for _, p := range passes {
 		if slices.ContainsFunc(p.features, l.needed) {
+			before := nodes
 			nodes = p.run(l, nodes)
+			l.note(p.what, rewritten(before, nodes))
 		}
 	}
 	return nodes
@@ -140,11 +146,13 @@ type lowering struct {
 	written     int   // simple selectors written by expanding nested rules
 	tooMany     bool  // the limit was exceeded and reported
 	scheme      *bool // see followsScheme; nil until computed
+	changes     []Change
 }
 
 // rewrite is a rewrite of declarations. apply returns the replacement of a
 // declaration; nil if it is unchanged.
 type rewrite struct {
+	what  string
 	calls bool
 	apply func(*ast.Declaration, site) []ast.Node
 }
@@ -250,6 +258,7 @@ func (l *lowering) declaration(d *ast.Declaration, at site, from int) []ast.Node
 		if written == nil {
 			continue
 		}
+		l.note(l.rewrites[i].what, 1)
 		out, _ := l.declarations(written, at, i+1)
 		return out
 	}

@@ -20,7 +20,7 @@ type Step struct {
 // unit.
 func NewStep(opts Options) *Step { return &Step{opts: opts} }
 
-// Run lowers the rules or the media queries of a unit.
+// Run lowers the rules or the media queries of a unit, and notes the [Change]s.
 func (s *Step) Run(ctx context.Context, u *step.Unit) error {
 	if u.Kind == step.Media {
 		u.Queries, _ = Media(u.Queries, s.opts)
@@ -32,6 +32,9 @@ func (s *Step) Run(ctx context.Context, u *step.Unit) error {
 	}
 	l.Report = u.Find
 	u.Nodes = l.run(u.Nodes)
+	if len(l.changes) > 0 {
+		u.Note(l.changes)
+	}
 	l.reset()
 	s.ready.Put(l)
 	return ctx.Err()
