@@ -151,6 +151,11 @@ func runBuild(ctx context.Context, flags buildFlags, std IO) error {
 	if err != nil {
 		return err
 	}
+	if len(flags.sheets) == 0 {
+		if err := recordHistory(p, res, start); err != nil {
+			return fmt.Errorf("the history of sizes: %w", err)
+		}
+	}
 	return cmp.Or(r.summary(res, published, time.Since(start)), failed)
 }
 

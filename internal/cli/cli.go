@@ -119,6 +119,7 @@ hashed in production. It needs no settings to start.`,
   rinzel stages main.css               show what each step makes of a sheet
   rinzel trace main.css:12             follow a declaration from its source to the outputs
   rinzel why .notice                   explain why a selector is in the output or not
+  rinzel report                        write a page about the styles of the site
   rinzel clean                         remove the files that builds wrote`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
@@ -137,8 +138,8 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
-		newImports(std), newRepeats(std), newStages(std), newTargets(std), newTrace(std), newServe(std), newWatch(std),
-		newWhy(std), newDemo(std), newVersion(std))
+		newImports(std), newRepeats(std), newReportCommand(std), newStages(std), newTargets(std), newTrace(std),
+		newServe(std), newWatch(std), newWhy(std), newDemo(std), newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

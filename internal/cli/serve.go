@@ -49,6 +49,8 @@ With --behind URL, the pages come from an application server. Rinzel builds and
 serves the sheets that they link, and the bundles of the settings; it passes
 everything else on to that server, and updates its pages in the same way.
 
+The report on the styles of a release (rinzel report) is at /.rinzel/report.
+
 Without --port, the port is 7300 or the next free one. Stop with Ctrl-C.`,
 		Example: `  rinzel serve
   rinzel serve --open
@@ -76,7 +78,7 @@ func runServe(ctx context.Context, flags serveFlags, std IO) error {
 		return fmt.Errorf("port %d does not exist: ports are between 1 and 65535", flags.port)
 	}
 	s := new(serving)
-	options := serve.Options{Hosts: []string{strings.ToLower(flags.address)}}
+	options := serve.Options{Hosts: []string{strings.ToLower(flags.address)}, Report: s.report}
 	if flags.behind != "" {
 		flags.behind = serverURL(flags.behind)
 		target, err := project.ServerURL(flags.behind)

@@ -51,7 +51,7 @@ func (x *Index) Has(p source.Path) bool { return x.known[p] }
 // are cached in store.
 func New(p *project.Project, store *cache.Store) *Inventory {
 	skip := p.Skip()
-	exclude := p.Settings.Exclude
+	exclude := p.Settings.Excludes()
 	p.Tree.ListBy(func(dir string) bool { return !skip(dir) },
 		func(f source.Path) bool { return project.AnyMatches(exclude, f) })
 	return &Inventory{p.Tree, p, &shared{
@@ -116,9 +116,9 @@ func (i *Inventory) Sheets() []source.Path {
 	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !IsSheet(p.Name) })
 }
 
-// Excluded reports whether the settings exclude a file from the project.
+// Excluded reports whether a file is excluded from the project.
 func (i *Inventory) Excluded(p source.Path) bool {
-	return project.AnyMatches(i.project.Settings.Exclude, p)
+	return project.AnyMatches(i.project.Settings.Excludes(), p)
 }
 
 // IsFile reports whether a path is a file of the project, of an installed

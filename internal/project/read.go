@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"math"
 	"path"
@@ -46,6 +47,7 @@ type fileSettings struct {
 	Check    fileCheck              `toml:"check"`
 	Serve    fileServe              `toml:"serve"`
 	Budget   map[string]any         `toml:"budget"`
+	Report   fileReport             `toml:"report"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
@@ -91,6 +93,11 @@ type fileLower struct {
 	AsIs      []string `toml:"as-is"`
 }
 
+// fileReport is [report] in the settings file.
+type fileReport struct {
+	History *string `toml:"history"`
+}
+
 // filePrefix is [prefix] in the settings file.
 type filePrefix struct {
 	AsIs []string `toml:"as-is"`
@@ -125,7 +132,8 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget"},
+		"limits", "budget", "report"},
+	"report":         {"history"},
 	"budget":         budgetKeys,
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
 	"browsers.floor": browsers.Names,
@@ -283,6 +291,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			string(minify.Compressed), string(minify.Uncompressed)))
 	}
 	r.budgets(s, raw.Budget)
+	r.history(s, raw.Report)
 	r.profiles(s, raw.Profile)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
@@ -290,6 +299,20 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
 	r.limit(&s.Limits.Iterations, raw.Limits.Iterations, "iterations", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", maxCalls)
+}
+
+// history reads the file of [report] history.
+func (r *reader) history(s *Settings, raw fileReport) {
+	if raw.History == nil {
+		return
+	}
+	name := path.Clean(*raw.History)
+	if *raw.History == "" || strings.Contains(name, `\`) || !fs.ValidPath(name) || name == "." {
+		r.fail(r.positions.value("report", "history"), fmt.Sprintf("invalid path %q in history", *raw.History),
+			"write a path in the folder of the settings, like \"style-sizes.jsonl\"")
+		return
+	}
+	s.History = name
 }
 
 // purge reads [purge].

@@ -4,6 +4,7 @@ package project
 
 import (
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -56,6 +57,22 @@ type Settings struct {
 	Tokens    []TokenSource // design token files of every sheet, in order
 	Limits    Limits
 	Budgets   []Budget // in file order, those for all pages and bundles first
+	History   string   // file of the history of sizes, relative to the project folder; empty for none
+}
+
+// ReportFile is the name of the report that the command of the same name
+// writes. In the source folder it is not part of the project.
+const ReportFile = "style-report.html"
+
+// Excludes returns what matches files that are not part of the project: those
+// that the settings exclude, and those that Rinzel writes next to the sources.
+func (s *Settings) Excludes() []Glob {
+	out := append(slices.Clip(s.Exclude), Glob{Pattern: ReportFile})
+	rel, err := filepath.Rel(filepath.FromSlash(s.Source), filepath.FromSlash(s.History))
+	if s.History != "" && err == nil {
+		out = append(out, Glob{Pattern: filepath.ToSlash(rel)})
+	}
+	return out
 }
 
 // Constant is a constant of the settings.

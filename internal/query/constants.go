@@ -67,6 +67,26 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 	if err != nil {
 		return nil, err
 	}
+	return constantsIn(ctx, p, survey)
+}
+
+// ListBoth is [ListConstants] and [ListImports] of all pages, which share most of
+// the work.
+func ListBoth(ctx context.Context, p *project.Project) (*Constants, *Imports, error) {
+	survey, err := site.NewSurvey(p)
+	if err != nil {
+		return nil, nil, err
+	}
+	constants, err := constantsIn(ctx, p, survey)
+	if err != nil {
+		return nil, nil, err
+	}
+	imports, err := importsIn(ctx, p, survey, source.Path{}, true)
+	return constants, imports, err
+}
+
+// constantsIn returns the constants of a survey.
+func constantsIn(ctx context.Context, p *project.Project, survey *site.Survey) (*Constants, error) {
 	out := &Constants{}
 	checks := constantChecks{read: make(map[source.Span]bool)}
 	for _, from := range survey.EntryPaths(ctx) {

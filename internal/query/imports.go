@@ -35,6 +35,12 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 	if err != nil {
 		return nil, err
 	}
+	return importsIn(ctx, p, survey, asked, name == "")
+}
+
+// importsIn returns the import trees of a page or a sheet, or all of a survey.
+func importsIn(ctx context.Context, p *project.Project, survey *site.Survey, asked source.Path,
+	all bool) (*Imports, error) {
 	out := &Imports{}
 	reached := make(map[source.Path]bool)
 	for _, start := range survey.EntryPoints(ctx) {
@@ -47,11 +53,11 @@ func ListImports(ctx context.Context, p *project.Project, name string) (*Imports
 		for _, tree := range start.Elements {
 			entry.add(tree, "", reached)
 		}
-		if name == "" || start.Page != nil && start.Page.File.Path == asked {
+		if all || start.Page != nil && start.Page.File.Path == asked {
 			out.Entries = append(out.Entries, entry)
 		}
 	}
-	if len(out.Entries) == 0 && name != "" {
+	if len(out.Entries) == 0 && !all {
 		if e, ok := survey.Entry(ctx, asked, true); ok {
 			out.Entries = []ImportEntry{{Trees: []*link.ImportNode{e.Tree}}}
 		}

@@ -65,7 +65,7 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 	if res.Evidence == nil {
 		return out, nil
 	}
-	out.NoRule = noRule(res.Verdicts, res.Evidence.All)
+	out.NoRule = NoRule(res)
 	files := slices.SortedFunc(slices.Values(res.Evidence.Files),
 		func(a, b evidence.FileEvidence) int { return cmp.Compare(a.File.Name, b.File.Name) })
 	for _, f := range files {
@@ -102,8 +102,13 @@ func Shares(files *source.Set, verdicts []site.SelectorVerdict) []SheetShare {
 	})
 }
 
-// noRule returns the classes of pages without a rule.
-func noRule(verdicts []site.SelectorVerdict, evidence *purge.Evidence) []ClassUse {
+// NoRule returns the classes of pages without a rule in a build that recorded
+// verdicts; none if it did not purge.
+func NoRule(res *site.Result) []ClassUse {
+	if res.Evidence == nil {
+		return nil
+	}
+	verdicts, evidence := res.Verdicts, res.Evidence.All
 	named := make(map[string]bool)
 	for _, j := range verdicts {
 		selector.AddClasses(j.Selector, named)

@@ -12,6 +12,7 @@
 package serve
 
 import (
+	"context"
 	"net/http"
 	"net/url"
 	"slices"
@@ -29,6 +30,9 @@ type Options struct {
 	Hosts []string
 	// Application is the application server that pages come from; nil for none.
 	Application *Application
+	// Report makes the HTML page of the report on the current sources; nil for
+	// none. Its error is shown as text.
+	Report func(context.Context) ([]byte, error)
 }
 
 // Application is an application server that makes the pages: requests that no
@@ -49,6 +53,7 @@ type Server struct {
 	opts    Options
 	current atomic.Pointer[Snapshot]
 	live    *hub
+	reports reports
 
 	transport *http.Transport // to other servers
 
@@ -171,6 +176,8 @@ func (s *Server) serveOwn(w http.ResponseWriter, r *http.Request, name string, n
 		serveFindings(w, n)
 	case sourceName:
 		serveSource(w, r, n)
+	case reportName:
+		s.serveReport(w, r, n)
 	default:
 		http.NotFound(w, r)
 	}

@@ -25,7 +25,7 @@ func (s *Session) known() *index {
 	}
 	x := &index{
 		files: make(map[source.Path]bool), folders: make(map[source.Path]bool), opened: make(map[source.Path]bool),
-		listing: s.cache.Files().List(""), exclude: s.project.Settings.Exclude,
+		listing: s.cache.Files().List(""), exclude: s.project.Settings.Excludes(),
 	}
 	for _, p := range x.listing.Files {
 		x.add(p)

@@ -138,6 +138,12 @@ type Stage struct {
 // to the source map.
 func (s *Stage) Text() []byte { return s.print(s.compact) }
 
+// Print returns the text after a step, and its positions without those of an
+// encoding that it declares.
+func (s *Stage) Print(to print.Mapper) []byte {
+	return print.Append(nil, s.nodes, print.Options{Compact: s.compact, Maps: to})
+}
+
 // Change is what a step changed in a sheet, or in a bundle as a whole.
 type Change struct {
 	Sheet string // displayed path; empty for a bundle as a whole

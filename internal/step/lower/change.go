@@ -2,6 +2,7 @@ package lower
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"rinzel/internal/browsers"
@@ -28,12 +29,13 @@ const (
 // Reason returns why something is rewritten: the targets that lack it, the
 // newest version of each browser.
 func (c Change) Reason(targets browsers.Targets) string {
-	var lacking []string
+	newest := make(map[string]string) // version by browser
 	add := func(features []string) {
 		for _, f := range features {
 			for _, v := range targets.Unsupported(f) {
-				if v = strings.Replace(v, " ", " up to ", 1); !slices.Contains(lacking, v) {
-					lacking = append(lacking, v)
+				name, version, _ := strings.Cut(v, " ")
+				if before, ok := newest[name]; !ok || isNewer(version, before) {
+					newest[name] = version
 				}
 			}
 		}
@@ -48,11 +50,33 @@ func (c Change) Reason(targets browsers.Targets) string {
 			add(p.features)
 		}
 	}
+	var lacking []string
+	for _, name := range browsers.Names {
+		if version, ok := newest[name]; ok {
+			lacking = append(lacking, strings.TrimSuffix(name+" up to "+version, " up to "))
+		}
+	}
 	if len(lacking) == 0 {
 		return "for targets that apply declarations after nested rules in another order"
 	}
-	slices.Sort(lacking)
 	return "for " + strings.Join(lacking, ", ")
+}
+
+// isNewer reports whether a version is newer than another; an empty one is the
+// newest.
+func isNewer(v, than string) bool {
+	if v == "" || than == "" {
+		return v == ""
+	}
+	a, b := strings.Split(v, "."), strings.Split(than, ".")
+	for i := range min(len(a), len(b)) {
+		x, _ := strconv.Atoi(a[i])
+		y, _ := strconv.Atoi(b[i])
+		if x != y {
+			return x > y
+		}
+	}
+	return len(a) > len(b)
 }
 
 // Merge adds more to changes, and adds up the counts of equal ones.
