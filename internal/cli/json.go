@@ -31,7 +31,24 @@ type jsonResult struct {
 	Unstyled    []string         `json:"unstyled"`           // pages without styles
 	Evidence    map[string]int   `json:"evidence,omitempty"` // number of evidence files by extension
 	// findings of rinzel check that are not among the diagnostics
-	CheckFindings int `json:"checkFindings"`
+	CheckFindings int         `json:"checkFindings"`
+	Times         []jsonTimed `json:"times,omitempty"`      // with --times: of each part, the slowest first
+	SheetTimes    []jsonTimed `json:"sheetTimes,omitempty"` // with --times: of the steps of each sheet
+}
+
+// jsonTimed is the time of a part of a build as JSON.
+type jsonTimed struct {
+	Name         string  `json:"name"`
+	Milliseconds float64 `json:"milliseconds"`
+	Times        int     `json:"times"`
+}
+
+// jsonTimes returns times as JSON.
+func jsonTimes(list []site.Timed) (out []jsonTimed) {
+	for _, t := range list {
+		out = append(out, jsonTimed{t.Name, float64(t.Took.Microseconds()) / 1e3, t.Times})
+	}
+	return out
 }
 
 // jsonOutput is an output as JSON.
@@ -56,6 +73,10 @@ type jsonBundle struct {
 	PurgedBytes  int          `json:"purgedBytes"`
 	Rules        int          `json:"rules"`
 	RemovedRules int          `json:"removedRules"`
+	SourceRules  int          `json:"sourceRules"` // of its sheets as they are written
+	FinalRules   int          `json:"finalRules"`  // of the bundle as it is written
+	SourceLines  int          `json:"sourceLines"`
+	Lines        int          `json:"lines"`
 	Prefixes     []jsonPrefix `json:"prefixes"`
 }
 
@@ -102,6 +123,9 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 		Broken: orEmpty(res.Broken), Unreached: len(res.Unreached), Sheets: orEmpty(unreachedSheets(res, r.project)),
 		Unstyled: orEmpty(res.Unstyled), Evidence: kindsRead(res),
 	}
+	if res.Times != nil {
+		out.Times, out.SheetTimes = jsonTimes(res.Times.Parts), jsonTimes(res.Times.Sheets)
+	}
 	if published != nil {
 		out.Removed = orEmpty(published.Removed)
 		var pack packer
@@ -119,6 +143,7 @@ func (r *report) json(res *site.Result, published *source.Published) error {
 			Name: b.Name, Path: b.Path, Pages: orEmpty(b.Pages), Inline: b.Inline, Lazy: b.Lazy, Sheets: len(b.Files),
 			SourceBytes: b.Sources, Bytes: b.Size,
 			PurgedBytes: b.Rules.RemovedBytes, Rules: b.Rules.Rules, RemovedRules: b.Rules.RemovedRules,
+			SourceRules: b.Written.Rules, FinalRules: b.Finished.Rules, SourceLines: b.SourceLines, Lines: b.Lines,
 			Prefixes: []jsonPrefix{},
 		}
 		if len(b.Pages) == 1 {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/spf13/cobra"
@@ -77,7 +78,7 @@ func (in *inspection) stages(ctx context.Context, name string, flags *stagesFlag
 	if err != nil {
 		return nil, err
 	}
-	errs := slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Severity < diag.Error })
+	errs := res.Blocking()
 	has := func(s site.Staged) bool { return indexOf(&s, flags.step) >= 0 }
 	if flags.step != "" && len(list) > 0 && !slices.ContainsFunc(list, has) {
 		return errs, fmt.Errorf("the step %q does not run on %s in the profile %q", flags.step, name, flags.profile)
@@ -191,7 +192,8 @@ func (in *inspection) staged(s *site.Staged, flags *stagesFlags) {
 }
 
 // milliseconds returns a time for display.
-func milliseconds(ms float64) string {
+func milliseconds(took time.Duration) string {
+	ms := float64(took.Microseconds()) / 1e3
 	if ms < 10 {
 		return fmt.Sprintf("%.1f ms", ms)
 	}
@@ -300,7 +302,7 @@ func (in *inspection) jsonStages(list []site.Staged, flags *stagesFlags) any {
 			}
 			text, counts, d := string(g.Text()), g.Counts(), diffStage(s, k)
 			one.Stages = append(one.Stages, jsonStage{g.Step, string(g.On), len(text), strings.Count(text, "\n"), counts.Rules,
-				counts.Declarations, g.Took, d.added, d.removed, text})
+				counts.Declarations, float64(g.Took.Microseconds()) / 1e3, d.added, d.removed, text})
 		}
 		out = append(out, one)
 	}

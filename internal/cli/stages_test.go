@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"encoding/json"
+	"path/filepath"
 	"strings"
 	"testing"
 )
@@ -71,6 +72,22 @@ func TestStagesOfErrors(t *testing.T) {
 	dir = lay(t, "main.css", "a { b { color: red } }")
 	if code, out, errs := runIn(t, dir, "stages", "main.css"); code != 0 || !strings.Contains(out, "  minify") {
 		t.Errorf("a folder without a page: %d\n%s%s", code, out, errs)
+	}
+}
+
+// TestTraceOfNothing checks the answers about a sheet that is purged to nothing,
+// which is an error of a build.
+func TestTraceOfNothing(t *testing.T) {
+	dir := lay(t, "index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=quay>x",
+		"main.css", ".lost { top: 0 }\n")
+	if code, out, errs := runIn(t, dir, "trace", "main.css:1:9"); code != 0 || !strings.Contains(out, "unused: .lost") {
+		t.Errorf("%d %s%s", code, out, errs)
+	}
+	if code, out, errs := runIn(t, dir, "stages", "main.css"); code != 0 || !strings.Contains(out, "  purge      0 B") {
+		t.Errorf("%d %s%s", code, out, errs)
+	}
+	if code, out, errs := runIn(t, dir, "trace", filepath.Join(dir, "main.css")+":1"); code != 0 {
+		t.Errorf("an absolute path: %d %s%s", code, out, errs)
 	}
 }
 

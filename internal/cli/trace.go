@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -69,11 +70,21 @@ func readPlace(text string) (at trace.Place, err error) {
 	if len(numbers) == 0 || strings.Join(parts, "") == "" {
 		return at, fmt.Errorf("expected a file with a line, like styles/board.css:12 or styles/board.css:12:3, got %q", text)
 	}
-	at.File, at.Line = strings.Join(parts, ":"), numbers[0]
+	at.File, at.Line = relative(strings.Join(parts, ":")), numbers[0]
 	if len(numbers) > 1 {
 		at.Column = numbers[1]
 	}
 	return at, nil
+}
+
+// relative returns a path relative to the working folder, if it is in it.
+func relative(name string) string {
+	if here, err := filepath.Abs("."); err == nil && filepath.IsAbs(name) {
+		if rel, err := filepath.Rel(here, name); err == nil && filepath.IsLocal(rel) {
+			return filepath.ToSlash(rel)
+		}
+	}
+	return name
 }
 
 // trace prints the way of a declaration or rule.

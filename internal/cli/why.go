@@ -12,7 +12,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"rinzel/internal/diag"
-	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/query"
@@ -84,14 +83,8 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 	if w.purged, err = query.Purging(ctx, w.project, opts); err != nil {
 		return nil, err
 	}
-	var found []diag.Diagnostic // other findings are those of a build
-	for _, d := range w.purged.Diagnostics {
-		if d.Severity == diag.Error && !slices.Contains([]code.Code{code.PurgedEmpty, code.PurgeLimit}, d.Code) {
-			found = append(found, d)
-		}
-	}
-	if diag.HasErrors(found) {
-		return found, nil
+	if len(w.purged.Errors) > 0 {
+		return w.purged.Errors, nil
 	}
 	if !pipeline.NeedSite(w.purged.Profile.Finish) {
 		return nil, fmt.Errorf("the profile %q does not purge: its finish is %s", w.purged.Profile.Name,

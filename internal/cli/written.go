@@ -172,7 +172,7 @@ func (r *report) times(t *site.Times) {
 		sum += p.Took
 	}
 	for _, p := range t.Parts {
-		parts = append(parts, []string{"  " + p.Name, milliseconds(float64(p.Took.Microseconds()) / 1e3), fmt.Sprint(p.Times),
+		parts = append(parts, []string{"  " + p.Name, milliseconds(p.Took), fmt.Sprint(p.Times),
 			fmt.Sprintf("%.0f%%", 100*float64(p.Took)/float64(max(sum, 1))), ""})
 	}
 	sheets := table{{"  slowest sheets, all steps", "", "steps", "", ""}}
@@ -180,7 +180,7 @@ func (r *report) times(t *site.Times) {
 		if i == mostSheets {
 			break
 		}
-		sheets = append(sheets, []string{"  " + diag.Printable(s.Name), milliseconds(float64(s.Took.Microseconds()) / 1e3),
+		sheets = append(sheets, []string{"  " + diag.Printable(s.Name), milliseconds(s.Took),
 			fmt.Sprint(s.Times), "", ""})
 	}
 	for _, t := range []table{parts, sheets} {

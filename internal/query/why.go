@@ -25,16 +25,16 @@ import (
 
 // Purged is the result of purging a site.
 type Purged struct {
-	Profile     project.Profile
-	Verdicts    []site.SelectorVerdict // every selector and definition, bundle by bundle
-	Sheets      []SheetShare           // removed share of each sheet, the largest first
-	Bundles     []site.Bundle
-	NoRule      []ClassUse // classes of pages without a rule in any sheet
-	Diagnostics []diag.Diagnostic
-	uses        map[string][]source.Pos // positions where names are in use, one per file
-	res         *site.Result
-	needs       map[string]*purge.Evidence // names in use by page, as far as they were needed
-	onlyOthers  map[*ast.Simple]bool       // selectors that only other pages need, by their first part
+	Profile    project.Profile
+	Verdicts   []site.SelectorVerdict // every selector and definition, bundle by bundle
+	Sheets     []SheetShare           // removed share of each sheet, the largest first
+	Bundles    []site.Bundle
+	NoRule     []ClassUse              // classes of pages without a rule in any sheet
+	Errors     []diag.Diagnostic       // in the sources; without those about how much purging removes
+	uses       map[string][]source.Pos // positions where names are in use, one per file
+	res        *site.Result
+	needs      map[string]*purge.Evidence // names in use by page, as far as they were needed
+	onlyOthers map[*ast.Simple]bool       // selectors that only other pages need, by their first part
 }
 
 // SheetShare is how much purging removes from a sheet.
@@ -59,7 +59,7 @@ func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purge
 	if err != nil {
 		return nil, err
 	}
-	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Diagnostics: res.Diagnostics,
+	out := &Purged{Profile: res.Profile, Verdicts: res.Verdicts, Bundles: res.Bundles, Errors: res.Blocking(),
 		uses: make(map[string][]source.Pos), res: res, needs: make(map[string]*purge.Evidence), onlyOthers: make(map[*ast.Simple]bool)}
 	out.Sheets = Shares(p.Tree.Set, res.Verdicts)
 	if res.Evidence == nil {

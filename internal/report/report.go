@@ -168,8 +168,8 @@ func Make(ctx context.Context, p *project.Project, profile string, history []Ent
 	if err != nil {
 		return nil, nil, err
 	}
-	if diag.HasErrors(res.Diagnostics) {
-		return nil, slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Severity < diag.Error }), nil
+	if errs := res.Blocking(); len(errs) > 0 {
+		return nil, errs, nil
 	}
 	constants, imports, err := query.ListBoth(ctx, p)
 	if err != nil {

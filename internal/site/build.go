@@ -195,6 +195,7 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 		empty[u] = b.checkEmpty(u)
 	}
 	for _, s := range w.bundles {
+		res.Staged = append(res.Staged, s.staged...)
 		if s.made.Empty && !s.referenced && !s.named {
 			if slices.ContainsFunc(s.units, func(u *unit) bool { return !empty[u] }) || len(s.units) == 0 {
 				b.reportEmpty(s)
@@ -203,7 +204,6 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 		}
 		s.addTo(out)
 		res.Bundles = append(res.Bundles, s.info)
-		res.Staged = append(res.Staged, s.staged...)
 	}
 	res.Verdicts = verdictsOf(w.bundles, made)
 	scripts := runScripts(w.programs[:len(made)])

@@ -97,12 +97,12 @@ func (s *styles) sheets() (out []string) {
 func (b *builder) gatherPart(w *siteWork, pages []*pageResult, res *Result) {
 	out := &emit.Set{Files: b.files, Report: b.report}
 	for _, s := range w.bundles {
+		res.Staged = append(res.Staged, s.staged...)
 		if s.made.Empty && !s.referenced && !s.named {
 			continue
 		}
 		s.addTo(out)
 		res.Bundles = append(res.Bundles, s.info)
-		res.Staged = append(res.Staged, s.staged...)
 	}
 	made := slices.DeleteFunc(slices.Clone(pages), func(m *pageResult) bool { return m == nil })
 	res.Verdicts = verdictsOf(w.bundles, made)

@@ -4,6 +4,7 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
 	"rinzel/internal/evidence"
 	"rinzel/internal/project"
@@ -37,7 +38,7 @@ type Result struct {
 	// from.
 	Unreached []source.Path
 	// Staged has the stages of all bundles and style elements, in this order, if
-	// the build keeps them.
+	// the build keeps them; also of bundles that are purged to nothing.
 	Staged []Staged
 	// Unstyled lists the pages without styles, with displayed paths.
 	Unstyled []string
@@ -63,6 +64,17 @@ func (r *Result) Add(o *Result, files *source.Set) {
 // Writable reports whether the outputs may be written: there is no error, or
 // all errors are shown by the pages they affect.
 func (r *Result) Writable() bool { return len(r.Broken) > 0 || !diag.HasErrors(r.Diagnostics) }
+
+// Blocking returns the errors that make questions about the build meaningless:
+// all but those about how much purging removes, which are answers themselves.
+func (r *Result) Blocking() (out []diag.Diagnostic) {
+	for _, d := range r.Diagnostics {
+		if d.Severity == diag.Error && d.Code != code.PurgedEmpty && d.Code != code.PurgeLimit {
+			out = append(out, d)
+		}
+	}
+	return out
+}
 
 // Page is a page and the bundles that it loads.
 type Page struct {

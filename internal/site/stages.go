@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"rinzel/internal/bundle"
 	"rinzel/internal/css/ast"
@@ -124,7 +125,7 @@ func (b *builder) treesOf(pages []*graph.Page) []*link.ImportNode {
 type Stage struct {
 	Step string // name of the step; [Source], [link.ImportParts], or [bundle.Join] for the joined sheets
 	On   pipeline.Stage
-	Took float64 // milliseconds, in all its sheets; 0 for the source
+	Took time.Duration // in all its sheets; 0 for the source
 
 	sources []string // the texts of the source stage; otherwise nil
 	nodes   []ast.Node
@@ -233,7 +234,7 @@ func newStaged(name string, job *bundle.Job, element graph.Span, finished []step
 	}
 	for _, s := range finished {
 		if s.Step != bundle.Print {
-			out.Stages = append(out.Stages, Stage{Step: s.Step, On: pipeline.OnBundle, Took: milliseconds(s), nodes: s.Nodes,
+			out.Stages = append(out.Stages, Stage{Step: s.Step, On: pipeline.OnBundle, Took: s.Took, nodes: s.Nodes,
 				compact: s.Compact, charset: job.Charset})
 		}
 	}
@@ -266,9 +267,6 @@ func (b *builder) keepStages(job *bundle.Job, element graph.Span) func(name stri
 	}
 }
 
-// milliseconds returns how long a step took.
-func milliseconds(s step.Stage) float64 { return float64(s.Took.Microseconds()) / 1e3 }
-
 // sheetStage returns what the sheets of a bundle are after a step of their
 // chains. ok is false if none has the step.
 func (g *Staged) sheetStage(name string) (s Stage, ok bool) {
@@ -286,7 +284,7 @@ func (g *Staged) sheetStage(name string) (s Stage, ok bool) {
 				ok = true
 				if !timed[p.File] {
 					timed[p.File] = true
-					s.Took += milliseconds(done)
+					s.Took += done.Took
 				}
 			}
 		}

@@ -143,8 +143,8 @@ func newTracer(p *project.Project, build func(site.Options) (*site.Result, error
 	if err != nil {
 		return nil, nil, err
 	}
-	if diag.HasErrors(res.Diagnostics) {
-		return nil, slices.DeleteFunc(res.Diagnostics, func(d diag.Diagnostic) bool { return d.Severity < diag.Error }), nil
+	if errs := res.Blocking(); len(errs) > 0 {
+		return nil, errs, nil
 	}
 	return &Tracer{project: p, res: res, printed: make(map[int]*printedText)}, nil, nil
 }
