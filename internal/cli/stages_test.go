@@ -101,13 +101,13 @@ func TestTrace(t *testing.T) {
 		code  int
 		want  string
 	}{
-		{"main.css:3", 0, "main.css:3:3  declaration\n    3 |   color: red;\n      |   ^^^^^^^^^^\nin index.css\n  compose   .pier { color: red }\n  minify    removed, this holds instead: .pier { color: blue }\n            which is from main.css:7:9\n"},
+		{"main.css:3", 0, "main.css:3:3  declaration\n    3 |   color: red;\n      |   ^^^^^^^^^^\nin index.css\n  compose   .pier { color: red }\n  minify    replaced by .pier { color: blue }\n            from main.css:7:9\n"},
 		{"main.css:5:15", 0, "  compose   .pier { &:hover { color: navy } }\n  lower     .pier:hover { color: navy }\n  written   public/index."},
 		{"main.css:5:4", 0, "main.css:5:3  rule\n"},
 		{"main.css:8:9", 0, "  purge     removed\n            unused: .lost\n"},
-		{"main.css:10:16", 0, "  made      in the loop, where k is 1: main.css:9:1\n  made      in the loop, where k is 2: main.css:9:1\n"},
+		{"main.css:10:16", 0, "  expanded  in the loop, where k is 1: main.css:9:1\n  expanded  in the loop, where k is 2: main.css:9:1\n"},
 		{"part.css:1", 0, "part.css:1:1  @const\n"},
-		{"part.css:1", 0, "  compose   nothing is made of it: a definition"},
+		{"part.css:1", 0, "  compose   no output: a definition"},
 		{"part.css:2:9", 0, "  import    left out by without() or only()\n"},
 		{"part.css:3:9", 0, "  imported  main.css:1:9\n  compose   .quay { padding: 4px }\n"},
 		{"public/index.css:1:8", 0, "from the declaration at part.css:3:9\n"},

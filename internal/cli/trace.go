@@ -87,7 +87,7 @@ func relative(name string) string {
 	return name
 }
 
-// trace prints the way of a declaration or rule.
+// trace prints the path of a declaration or rule.
 func (in *inspection) trace(ctx context.Context, at trace.Place, profile string) ([]diag.Diagnostic, error) {
 	tracer, errs, err := trace.For(ctx, in.project, profile, at)
 	if err != nil || diag.HasErrors(errs) {
@@ -127,9 +127,9 @@ func placeText(w *trace.Written) string {
 	return diag.Printable(fmt.Sprintf("%s:%d:%d", w.File, w.Line, w.Column))
 }
 
-// traced prints the way into one bundle.
+// traced prints the path into one bundle.
 func (in *inspection) traced(t *trace.Traced, r *diag.Renderer) {
-	const mostPlaces, mostWays, widest = 10, 3, 240
+	const mostPlaces, mostExpansions, widest = 10, 3, 240
 	out := in.std.Out
 	fmt.Fprintf(out, "in %s\n", in.paint("1", diag.Printable(t.Bundle)))
 	row := func(label, text string) {
@@ -137,12 +137,12 @@ func (in *inspection) traced(t *trace.Traced, r *diag.Renderer) {
 	}
 	in.imported(t.Imports, r, row)
 	for i, by := range t.By {
-		if i == mostWays {
-			row("", fmt.Sprintf("and in %d more ways", len(t.By)-i))
+		if i == mostExpansions {
+			row("", fmt.Sprintf("and %d more", len(t.By)-i))
 			break
 		}
 		for _, one := range by {
-			row("made", fmt.Sprintf("%s: %s", diag.Printable(one.Message), r.Position(one.Span)))
+			row("expanded", fmt.Sprintf("%s: %s", diag.Printable(one.Message), r.Position(one.Span)))
 		}
 	}
 	for _, s := range t.Steps {
@@ -175,7 +175,7 @@ func (in *inspection) imported(trails [][]source.Span, r *diag.Renderer, row fun
 	const most = 3
 	for i, trail := range trails {
 		if i == most {
-			row("", fmt.Sprintf("and by %s", diag.Count(len(trails)-i, "other way")))
+			row("", fmt.Sprintf("and %d more", len(trails)-i))
 			break
 		}
 		if len(trail) == 0 {
@@ -197,7 +197,7 @@ func (in *inspection) gone(g *trace.Gone, r *diag.Renderer, row func(label, text
 	gone := func(s string) string { return in.paint("1;33", s) }
 	switch g.Cause {
 	case trace.NotMade:
-		row(g.Step, gone("nothing is made of it")+": a definition, a false condition, or a mixin without a call")
+		row(g.Step, gone("no output")+": a definition, a false condition, or a mixin without a call")
 	case trace.LeftOut:
 		row(g.Step, gone("left out")+" by without() or only()")
 	case trace.Unused:
@@ -209,9 +209,9 @@ func (in *inspection) gone(g *trace.Gone, r *diag.Renderer, row func(label, text
 			}
 		}
 	case trace.Replaced:
-		row(g.Step, gone("removed")+", this holds instead: "+diag.Printable(shortened(g.Instead, false)))
+		row(g.Step, gone("replaced")+" by "+diag.Printable(shortened(g.Instead, false)))
 		if at := r.Position(g.InsteadAt); at != "" {
-			row("", "which is from "+at)
+			row("", "from "+at)
 		}
 	case trace.NoEffect:
 		row(g.Step, gone("removed")+": it has no effect")
@@ -269,11 +269,11 @@ func (in *inspection) jsonTrace(t *trace.Trace, profile string) any {
 			j.Imports = append(j.Imports, places)
 		}
 		for _, by := range one.By {
-			way := []jsonBy{}
+			expansion := []jsonBy{}
 			for _, b := range by {
-				way = append(way, jsonBy{b.Message, jsonPositionOf(files, b.Span)})
+				expansion = append(expansion, jsonBy{b.Message, jsonPositionOf(files, b.Span)})
 			}
-			j.By = append(j.By, way)
+			j.By = append(j.By, expansion)
 		}
 		for _, s := range one.Steps {
 			j.Steps = append(j.Steps, jsonStep{s.Step, s.Texts})

@@ -32,7 +32,7 @@ func (n *ImportNode) Count() int {
 }
 
 // Trails returns the imports that lead from the root of a tree to a sheet, for
-// each way: the nearest first. Ways that exclude the sheet are left out. A
+// each path: the nearest first. Paths that exclude the sheet are left out. A
 // sheet that is linked has one empty trail.
 func (n *ImportNode) Trails(p source.Path) (out [][]source.Span) {
 	var visit func(n *ImportNode, trail []source.Span)

@@ -92,7 +92,7 @@ func (s *Staged) Made() (out []compose.Made) {
 	return out
 }
 
-// Imports returns the imports that lead to a sheet of the bundle, for each way
+// Imports returns the imports that lead to a sheet of the bundle, for each path
 // without repeats: the nearest first, empty if the sheet is linked.
 func (s *Staged) Imports(sheet source.Path) (out [][]source.Span) {
 	for _, tree := range s.trees {

@@ -41,7 +41,7 @@ type Place struct {
 	Column int
 }
 
-// Trace is the way of a declaration or rule from its source to the outputs.
+// Trace is the path of a declaration or rule from its source to the outputs.
 type Trace struct {
 	Found  source.Span // the declaration, selectors or prelude in the source
 	Kind   string      // "declaration", "rule", or the name of an at-rule with "@"
@@ -50,10 +50,10 @@ type Trace struct {
 	Traced []Traced    // one for each bundle or style element with the sheet; of an output only that one
 }
 
-// Traced is the way of a declaration or rule into a bundle.
+// Traced is the path of a declaration or rule into a bundle.
 type Traced struct {
 	Bundle  string          // logical name; of a style element the page
-	Imports [][]source.Span // that lead to the sheet, for each way, the nearest first; empty for a link
+	Imports [][]source.Span // that lead to the sheet, for each path, the nearest first; empty for a link
 	// By has the mixin calls and iterations of loops that made it, for each of its
 	// forms, innermost first.
 	By      [][]diag.Related
@@ -81,7 +81,7 @@ type Gone struct {
 	Cause Cause
 	// Why are the reasons of purging, by selector.
 	Why []purge.Verdict
-	// Instead is the declaration or rule that holds in its place, if it was
+	// Instead is the declaration or rule that replaces it, if it was
 	// replaced, and InsteadAt where that one is from.
 	Instead   string
 	InsteadAt source.Span
