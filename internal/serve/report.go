@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"html"
 	"net/http"
 	"net/url"
 	"sync"
@@ -38,12 +39,19 @@ func (s *Server) serveReport(w http.ResponseWriter, r *http.Request, n *Snapshot
 		return
 	}
 	page, err := s.reports.get(r.Context(), n, s.opts.Report)
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusServiceUnavailable)
-		return
-	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	if err != nil {
+		w.WriteHeader(http.StatusServiceUnavailable)
+		page = fmt.Appendf(nil, "<!doctype html><title>No report</title><meta name=color-scheme content=\"light dark\">"+
+			"<pre>%s</pre>\n", html.EscapeString(err.Error()))
+		page = append(page, n.reportClient()...)
+	}
 	_, _ = w.Write(page)
+}
+
+// reportClient returns the client of a report that was made from the snapshot.
+func (n *Snapshot) reportClient() []byte {
+	return fmt.Appendf(nil, reportClient, url.QueryEscape(n.sum))
 }
 
 // get returns the page of a snapshot.
@@ -57,7 +65,6 @@ func (p *reports) get(ctx context.Context, n *Snapshot, report func(context.Cont
 	if err != nil {
 		return nil, err
 	}
-	live := fmt.Appendf(nil, reportClient, url.QueryEscape(n.sum))
-	p.of, p.page = n, bytes.Replace(page, []byte("</body>"), append(live, "</body>"...), 1)
+	p.of, p.page = n, bytes.Replace(page, []byte("</body>"), append(n.reportClient(), "</body>"...), 1)
 	return p.page, nil
 }

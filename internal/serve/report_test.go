@@ -58,8 +58,9 @@ func TestReport(t *testing.T) {
 		t.Errorf("not made again: %s", body)
 	}
 	publish("c{}")
-	failed = errors.New("the sources have errors")
-	if code, body := get(); code != http.StatusServiceUnavailable || !strings.Contains(body, "the sources have errors") {
+	failed = errors.New("the sources have <errors>")
+	if code, body := get(); code != http.StatusServiceUnavailable || !strings.Contains(body, "the sources have &lt;errors&gt;") ||
+		!strings.Contains(body, "EventSource") {
 		t.Errorf("%d %s", code, body)
 	}
 }
