@@ -1,11 +1,16 @@
 package site
 
 import (
+	"runtime"
 	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/known"
 	"rinzel/internal/css/parse"
-	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
 	"rinzel/internal/emit"
 	"rinzel/internal/inventory"
 	"rinzel/internal/modules"
@@ -18,7 +23,8 @@ import (
 // Use is what a page uses of a bundle. A rule counts as used if one of its
 // selectors may match something on the page: its markup, the scripts that it
 // runs, and files that are neither pages nor scripts, such as templates, have
-// the names. States, such as :hover, count as possible.
+// the names. States, such as :hover, count as possible. Then all its bytes are
+// used; those of other rules, such as @keyframes, always are.
 type Use struct {
 	Page, Bundle     string // displayed path, logical name
 	Rules, UsedRules int
@@ -87,36 +93,66 @@ func (r *Result) Uses() []Use {
 			someRun[s] = true
 		}
 	}
-	type sheet struct {
-		nodes   []ast.Node
-		bytes   int
-		compact bool
-	}
-	sheets := make(map[string]*sheet)
+	sheets := make(map[string]*usedSheet)
 	for i := range r.Bundles {
 		b := &r.Bundles[i]
 		if css, ok := r.textOf(b); ok {
-			parsed, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", css))
-			sheets[b.Name] = &sheet{parsed.Nodes, 0, b.Lines <= 1}
-			sheets[b.Name].bytes = len(print.Append(nil, parsed.Nodes, print.Options{Compact: b.Lines <= 1}))
+			sheets[b.Name] = newUsedSheet(css)
 		}
 	}
-	var out []Use
+	perPage := make([][]Use, len(r.Pages))
+	var group errgroup.Group // the functions return no errors
+	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range r.Pages {
-		p := &r.Pages[i]
-		own := r.evidenceOf(p, someRun)
-		for _, name := range slices.Concat(p.Bundles, p.Lazy) {
-			s := sheets[name]
-			if s == nil {
-				continue
+		group.Go(func() error {
+			p := &r.Pages[i]
+			own := r.evidenceOf(p, someRun)
+			for _, name := range slices.Concat(p.Bundles, p.Lazy) {
+				if s := sheets[name]; s != nil {
+					u := s.usedBy(own)
+					u.Page, u.Bundle = p.Name, name
+					perPage[i] = append(perPage[i], u)
+				}
 			}
-			kept, counts := purge.Nodes(s.nodes, purge.Options{Evidence: own})
-			out = append(out, Use{Page: p.Name, Bundle: name, Rules: counts.Rules,
-				UsedRules: counts.Rules - counts.RemovedRules, Bytes: s.bytes,
-				UsedBytes: len(print.Append(nil, kept, print.Options{Compact: s.compact}))})
-		}
+			return nil
+		})
 	}
-	return out
+	_ = group.Wait()
+	return slices.Concat(perPage...)
+}
+
+// usedSheet is a bundle as it is written, with the sizes of its rules.
+type usedSheet struct {
+	nodes []ast.Node
+	bytes int
+	rules int
+}
+
+// newUsedSheet reads a bundle.
+func newUsedSheet(css string) *usedSheet {
+	css, _, _ = strings.Cut(css, "/*# sourceMappingURL=")
+	parsed, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", css))
+	return &usedSheet{parsed.Nodes, len(css), ast.Count(parsed.Nodes).Rules}
+}
+
+// usedBy returns what a page uses of the sheet.
+func (s *usedSheet) usedBy(e *purge.Evidence) Use {
+	u := Use{Rules: s.rules, UsedRules: s.rules, Bytes: s.bytes, UsedBytes: s.bytes}
+	ast.Walk(s.nodes, func(n ast.Node) bool {
+		switch n := n.(type) {
+		case *ast.StyleRule:
+			if purge.IsUsed(n, e) {
+				return true
+			}
+			u.UsedRules -= ast.Count([]ast.Node{n}).Rules
+			u.UsedBytes -= int(n.RBrace.Off + 1 - n.Pos().Off)
+			return false
+		case *ast.AtRule:
+			return known.HoldsStyleRules(token.Lower(n.Name))
+		}
+		return false
+	})
+	return u
 }
 
 // textOf returns the text of a bundle as built. ok is false if it is in no sheet

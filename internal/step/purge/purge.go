@@ -266,6 +266,13 @@ func (p *purger) decide(s ast.Selector) bool {
 	return kept
 }
 
+// IsUsed reports whether one of the selectors of a rule may match something, by
+// some evidence.
+func IsUsed(r *ast.StyleRule, e *Evidence) bool {
+	p := &purger{Options: Options{Evidence: e}}
+	return slices.ContainsFunc(r.Selectors, p.decide)
+}
+
 // Decide returns the verdict on one selector by some evidence.
 func Decide(s ast.Selector, e *Evidence) (v Verdict) {
 	p := &purger{Options: Options{Evidence: e, Record: func(found Verdict) { v = found }}}
