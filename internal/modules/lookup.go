@@ -41,12 +41,35 @@ func (f *LookUp) ByAddress(l graph.Link) bool {
 
 // look records what a script at an offset of a file looks for.
 func (f *LookUp) look(file *source.File, text string, offset int) {
+	if !strings.Contains(text, "link") && !strings.Contains(text, "styleSheets") {
+		return // much faster than the expressions
+	}
 	for _, m := range addressLookUps.FindAllStringSubmatch(text, -1) {
 		f.addresses = append(f.addresses, m[1])
 	}
 	if at := lookUps.FindStringIndex(text); at != nil && !f.At.IsValid() {
 		f.At = file.Pos(offset + at[0]).To(uint32(offset + at[1]))
 	}
+}
+
+// add records what another script looks for.
+func (f *LookUp) add(o *LookUp) {
+	f.addresses = append(f.addresses, o.addresses...)
+	if !f.At.IsValid() {
+		f.At = o.At
+	}
+}
+
+// lookUpsOf returns what a script file looks for. Pages share scripts, so that is
+// determined once for each file.
+func (r *run) lookUpsOf(file *source.File) *LookUp {
+	if known, ok := r.looked.Load(file); ok {
+		return known.(*LookUp)
+	}
+	found := new(LookUp)
+	found.look(file, file.Text, 0)
+	r.looked.Store(file, found)
+	return found
 }
 
 // lookUps records what the scripts of a page look for among its links. Script
@@ -65,7 +88,7 @@ func (r *run) lookUps(p *graph.Page) {
 			continue
 		}
 		if text, err := r.Files.Text(f.Path); err == nil && len(text.Text) <= most {
-			found.look(text, text.Text, 0)
+			found.add(r.lookUpsOf(text))
 		}
 	}
 	if !found.At.IsValid() {

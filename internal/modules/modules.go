@@ -28,6 +28,8 @@ type Scripts struct {
 	mu     sync.Mutex
 	byMaps map[string]*group         // scripts by the import maps of their pages
 	run    map[source.Path][]*Module // those that pages run, once per group
+
+	looked sync.Map // what each file looks for, *LookUp by *source.File
 }
 
 // group is the scripts of pages with the same import maps.
