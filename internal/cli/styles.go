@@ -64,10 +64,7 @@ func (in *inspection) report(ctx context.Context, profile, output string) ([]dia
 		return errs, err
 	}
 	if in.flags.json {
-		in.answer = struct {
-			Version int `json:"version"`
-			*figures.Report
-		}{1, r}
+		in.answer = r
 		return nil, nil
 	}
 	var page bytes.Buffer

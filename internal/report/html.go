@@ -11,7 +11,6 @@ import (
 
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
-	"rinzel/internal/site"
 )
 
 // The parts of the page.
@@ -27,11 +26,9 @@ var (
 // page is the template of the page.
 var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"size": func(n int) string { return sizeText(n) }, "percent": percent, "plural": diag.Count, "n1": decimal,
-	"sum": func(a, b int) int { return a + b }, "budget": budgetText, "spent": spentText, "trend": trendOf,
-	"first":  func(n int, list []string) []string { return list[:min(n, len(list))] },
-	"ms":     func(t site.Timed) string { return fmt.Sprintf("%.1f ms", float64(t.Took.Microseconds())/1e3) },
+	"limit": limitText, "trend": trendOf, "ms": func(ms float64) string { return fmt.Sprintf("%.1f ms", ms) },
 	"bar":    func(n, most int) int { return int(math.Round(100 * float64(n) / float64(max(most, 1)))) },
-	"bar64":  func(n, most int64) int { return int(math.Round(100 * float64(n) / float64(max(most, 1)))) },
+	"bar64":  func(x, most float64) int { return int(math.Round(100 * x / math.Max(most, 0.001))) },
 	"at":     func(x float64, by int) string { return fmt.Sprintf("%.1f", x+float64(by)) },
 	"soft":   softened,
 	"style":  func() template.CSS { return template.CSS(pageStyle) },
@@ -66,20 +63,12 @@ func decimal(x float64) string {
 	return strings.TrimSuffix(fmt.Sprintf("%.1f", x), ".0")
 }
 
-// budgetText returns the limit of a budget for display.
-func budgetText(b project.Budget) string {
-	if b.Key == project.BudgetUnused {
-		return fmt.Sprintf("%d%%", b.Most)
+// limitText returns a number of a budget for display.
+func limitText(key string, n int) string {
+	if key == string(project.BudgetUnused) {
+		return fmt.Sprintf("%d%%", n)
 	}
-	return sizeText(b.Most)
-}
-
-// spentText returns what a page or bundle spends of its budget for display.
-func spentText(s site.Spent) string {
-	if s.Budget.Key == project.BudgetUnused {
-		return fmt.Sprintf("%d%%", s.Value)
-	}
-	return sizeText(s.Value)
+	return sizeText(n)
 }
 
 // Trend is the history of a size as a line.

@@ -97,12 +97,12 @@ func classLists(outputs []emit.Output) []ClassList {
 
 // Import is a sheet in an import tree.
 type Import struct {
-	Sheet     string
-	Condition string
-	Note      string // "excluded", "external", …
-	Rules     int
-	Users     []string // pages and bundles that link it; of a root
-	Imports   []Import
+	Sheet     string   `json:"sheet"`
+	Condition string   `json:"condition"`
+	Note      string   `json:"note"` // "external", …
+	Rules     int      `json:"rules"`
+	Users     []string `json:"users,omitempty"` // of a root: pages and bundles that link it
+	Imports   []Import `json:"imports"`
 }
 
 // importsOf returns the import trees of linked sheets, each once, with the pages

@@ -25,75 +25,87 @@ import (
 
 // Report has the figures of a site. Sizes are in bytes.
 type Report struct {
-	Name    string // of the project's folder
-	Profile string
-	Share   float64 // of world use that the targets have, in percent
-	Release bool
-	Purges  bool
+	Name    string  `json:"name"` // of the project's folder
+	Profile string  `json:"profile"`
+	Share   float64 `json:"targetShare"` // of world use that the targets have, in percent
+	Release bool    `json:"release"`
+	Purges  bool    `json:"purges"`
 
-	Total   Total
-	Bundles []Bundle // the largest first
-	Pages   []Page   // those that load most first
-	Sheets  []Sheet  // those with most bytes in the outputs first
-	Map     Treemap
+	Total   Total    `json:"total"`
+	Bundles []Bundle `json:"bundles"` // the largest first
+	Pages   []Page   `json:"pages"`   // those that load most first
+	Sheets  []Sheet  `json:"sheets"`  // those with most bytes in the outputs first
+	Map     Treemap  `json:"-"`
 
-	NoRule     []query.ClassUse // classes of pages without a rule
-	Lists      []ClassList      // class lists that pages repeat
-	Imports    []Import         // import trees of linked sheets
-	Unreached  []string         // sheets that no page uses
-	Constants  []Constant
-	Rewrites   []Rewrite // lowered syntax and prefixes
-	Findings   []Finding
-	FindingsOf map[string]int // number of findings by severity
-	Budgets    []site.Spent
-	Times      *site.Times
-	History    []Entry // the oldest first; the last is this build
-
+	NoRule     []ClassUse     `json:"classesWithoutRule"`
+	Lists      []ClassList    `json:"classLists"`
+	Imports    []Import       `json:"imports"`   // import trees of linked sheets
+	Unreached  []string       `json:"unreached"` // sheets that no page uses
+	Constants  []Constant     `json:"constants"`
+	Rewrites   []Rewrite      `json:"rewrites"`
+	Findings   []Finding      `json:"findings"`
+	FindingsOf map[string]int `json:"findingsBySeverity"`
+	Budgets    []Budget       `json:"budgets"`
+	Times      []Timed        `json:"times"`      // of the parts of the build, the slowest first
+	SheetTimes []Timed        `json:"sheetTimes"` // of all steps of a sheet, the slowest first
+	History    []Entry        `json:"history"`    // the oldest first; the last is this build
 }
 
 // Total has the sums over all bundles.
 type Total struct {
-	Pages, Bundles, Sheets int
-	Source                 int // of all source sheets, each once
-	Written                int // of the files of bundles, with their references to maps
-	Inline                 int // of bundles that are inlined into pages, and of style elements
-	Gzip, Brotli           int // of the files of bundles
-	Rules, RemovedRules    int // in all bundles
-	RemovedBytes           int
+	Pages        int `json:"pages"`
+	Bundles      int `json:"bundles"`
+	Sheets       int `json:"sheets"`
+	Source       int `json:"sourceBytes"` // of all source sheets, each once
+	Written      int `json:"bytes"`       // of the files of bundles, with their references to maps
+	Inline       int `json:"inlineBytes"` // of bundles that are inlined into pages, and of style elements
+	Gzip         int `json:"gzip"`        // of the files of bundles
+	Brotli       int `json:"brotli"`      // of the files of bundles
+	Rules        int `json:"rules"`       // in all bundles, before purging
+	RemovedRules int `json:"removedRules"`
+	RemovedBytes int `json:"removedBytes"`
 }
 
 // Bundle is a bundle.
 type Bundle struct {
-	Name, Path     string
-	Kind           string // "shared", "inline", "lazy", …; empty for one of a page
-	Pages          []string
-	Bytes          int // of its file, with the reference to a map
-	Gzip, Brotli   int
-	Source         int // of its sheets
-	Rules, Removed int
-	Sheets         []Part // where its bytes come from, the most first
-	Rest           int    // bytes that come from no sheet
-	MostUnused     int    // the largest share in percent that one of its pages does not use
-	MostUnusedPage string
-	UseIsKnown     bool
-	FinishedRules  int
+	Name   string   `json:"name"`
+	Path   string   `json:"path"`
+	Kind   string   `json:"kind"` // "shared", "inlined", …; empty for one of a page
+	Pages  []string `json:"pages"`
+	Bytes  int      `json:"bytes"` // of its file, with the reference to a map
+	Gzip   int      `json:"gzip"`
+	Brotli int      `json:"brotli"`
+	Source int      `json:"sourceBytes"` // of its sheets
+
+	Rules         int `json:"rules"` // before purging
+	Removed       int `json:"removedRules"`
+	FinishedRules int `json:"finalRules"`
+
+	Sheets []Part `json:"sheets"` // where its bytes come from, the most first
+	Rest   int    `json:"rest"`   // bytes that come from no sheet
+	// MostUnused is the largest share in percent that one of its pages does not
+	// use.
+	MostUnused     int    `json:"mostUnused"`
+	MostUnusedPage string `json:"mostUnusedPage"`
+	UseIsKnown     bool   `json:"useIsKnown"`
 }
 
 // Part is how much of something comes from a sheet.
 type Part struct {
-	Sheet string
-	Bytes int
+	Sheet string `json:"sheet"`
+	Bytes int    `json:"bytes"`
 }
 
 // Page is a page with the styles that it loads.
 type Page struct {
-	Name         string
-	Loads        []Load
-	Bytes        int // of all bundles that it links, and of its style elements
-	Gzip, Brotli int // of the bundles that are files
-	Elements     int // bytes of style elements
-	Used         int // bytes of bundles that it uses; of those that are known
-	Known        int // bytes of bundles whose use is known
+	Name     string `json:"name"`
+	Loads    []Load `json:"bundles"`
+	Bytes    int    `json:"bytes"` // of all bundles that it links, and of its style elements
+	Gzip     int    `json:"gzip"`  // of the bundles that are files
+	Brotli   int    `json:"brotli"`
+	Elements int    `json:"styleElements"` // bytes
+	Used     int    `json:"usedBytes"`     // of bundles whose use is known
+	Known    int    `json:"knownBytes"`    // of bundles whose use is known
 }
 
 // UsedPercent returns the share of its bundles that the page uses.
@@ -101,10 +113,11 @@ func (p *Page) UsedPercent() int { return percent(p.Used, p.Known) }
 
 // Load is a bundle that a page loads.
 type Load struct {
-	Bundle      string
-	Bytes, Used int
-	UsedRules   int
-	Lazy        bool
+	Bundle    string `json:"bundle"`
+	Bytes     int    `json:"bytes"`
+	Used      int    `json:"usedBytes"`
+	UsedRules int    `json:"usedRules"`
+	Lazy      bool   `json:"lazy"` // scripts load it
 }
 
 // UsedPercent returns the share of the bundle that the page uses.
@@ -120,13 +133,13 @@ func percent(part, whole int) int {
 
 // Sheet is a source sheet.
 type Sheet struct {
-	Name      string
-	Source    int // bytes as written
-	Bytes     int // in all outputs
-	Bundles   int // number of bundles that have it
-	Selectors int // that purging examined, each once
-	Purged    int
-	Reasons   []Removed // some of the purged selectors
+	Name      string    `json:"name"`
+	Source    int       `json:"sourceBytes"` // as it is written
+	Bytes     int       `json:"bytes"`       // in all outputs
+	Bundles   int       `json:"bundles"`     // number of bundles that have it
+	Selectors int       `json:"selectors"`   // that purging examined, each once
+	Purged    int       `json:"purged"`
+	Reasons   []Removed `json:"reasons"` // some of the purged selectors
 }
 
 // PurgedPercent returns the share of purged selectors.
@@ -138,25 +151,61 @@ func (s *Sheet) PurgedPercent() int {
 }
 
 // Removed is a purged selector with the reason.
-type Removed struct{ Selector, Place, Why string }
+type Removed struct {
+	Selector string `json:"selector"`
+	Place    string `json:"place"`
+	Why      string `json:"why"`
+}
 
 // Finding is a finding about the sources.
 type Finding struct {
-	Severity, Code, Place, Message, Fix string
+	Severity string `json:"severity"`
+	Code     string `json:"code"`
+	Place    string `json:"place"`
+	Message  string `json:"message"`
+	Fix      string `json:"fix"`
 }
 
 // Rewrite is syntax that the targets need in another form.
 type Rewrite struct {
-	What, Kind, Why string
-	Count           int
+	What  string `json:"what"`
+	Kind  string `json:"kind"` // "rewritten", "prefix added", "prefix removed"
+	Why   string `json:"why"`
+	Count int    `json:"count"`
+}
+
+// ClassUse is a class of pages without a rule.
+type ClassUse struct {
+	Class string `json:"class"`
+	Place string `json:"place"` // first occurrence
+	Near  string `json:"near"`  // a similar class that has rules, or empty
 }
 
 // ClassList is a list of classes that pages repeat.
 type ClassList struct {
-	Classes []string
-	Places  int
-	Pages   int
-	First   string // the first page with it
+	Classes []string `json:"classes"`
+	Places  int      `json:"places"`
+	Pages   int      `json:"pages"`
+	First   string   `json:"first"` // the first page with it
+}
+
+// Budget is a page or bundle with a limit.
+type Budget struct {
+	Name  string `json:"name"`
+	Key   string `json:"key"`   // of the settings
+	Value int    `json:"value"` // bytes, or percent
+	Most  int    `json:"most"`
+	Level string `json:"level"` // of the finding if it is exceeded
+}
+
+// Over reports whether the limit is exceeded.
+func (b *Budget) Over() bool { return b.Value > b.Most }
+
+// Timed is how long something took, in milliseconds.
+type Timed struct {
+	Name         string  `json:"name"`
+	Milliseconds float64 `json:"milliseconds"`
+	Times        int     `json:"times"` // how often it was done
 }
 
 // Make builds a site and collects the figures. history has the entries of
@@ -187,7 +236,7 @@ func Of(p *project.Project, res *site.Result, constants *query.Constants, import
 		c.outputs[res.Outputs[i].Path] = &res.Outputs[i]
 	}
 	r := &Report{Name: c.name(), Profile: res.Profile.Name, Share: p.Settings.TargetsOf(res.Profile).Share(),
-		Release: res.Profile.Release, Purges: res.Evidence != nil, Times: res.Times}
+		Release: res.Profile.Release, Purges: res.Evidence != nil}
 	c.report = r
 	c.bundles()
 	c.uses()
@@ -195,15 +244,30 @@ func Of(p *project.Project, res *site.Result, constants *query.Constants, import
 	c.sheets()
 	c.total()
 	r.Map = treemapOf(r.Sheets)
-	r.NoRule = query.NoRule(res)
+	for _, n := range query.NoRule(res) {
+		r.NoRule = append(r.NoRule, ClassUse{n.Class, c.place(source.SpanOf(n.At, 1)), n.Near})
+	}
 	r.Lists = classLists(res.Outputs)
 	r.Imports, r.Unreached = importsOf(imports), imports.Unreached
 	r.Constants = c.constants(constants)
 	c.rewrites()
 	c.findings(constants.Diagnostics)
-	r.Budgets = site.Budgets(p.Settings, res)
+	for _, b := range site.Budgets(p.Settings, res) {
+		r.Budgets = append(r.Budgets, Budget{b.Name, string(b.Budget.Key), b.Value, b.Budget.Most, b.Budget.Level.String()})
+	}
+	if res.Times != nil {
+		r.Times, r.SheetTimes = timesOf(res.Times.Parts), timesOf(res.Times.Sheets)
+	}
 	r.History = append(slices.Clip(history), entryOf(res, func(name string, _ []byte) int { return c.index[name].Brotli }))
 	return r
+}
+
+// timesOf returns times in milliseconds.
+func timesOf(list []site.Timed) (out []Timed) {
+	for _, t := range list {
+		out = append(out, Timed{t.Name, float64(t.Took.Microseconds()) / 1e3, t.Times})
+	}
+	return out
 }
 
 // collector collects the figures of a build.
@@ -497,13 +561,16 @@ func (c *collector) findings(others []diag.Diagnostic) {
 
 // Constant is a constant with what it is derived from and what reads it.
 type Constant struct {
-	Name, Value, Place string
-	Color              string // a colour for a swatch; empty for others
-	Kind               string // "default", "a design token", …
-	From, Derived      []string
-	Rules              int
-	Sheets             []string
-	Readers            []string // places of rules that read it, the first few
+	Name    string   `json:"name"`
+	Value   string   `json:"value"`
+	Place   string   `json:"place"`
+	Color   string   `json:"color"` // for a swatch; empty for others
+	Kind    string   `json:"setBy"` // "const", "default", "tokens", …
+	From    []string `json:"from"`
+	Derived []string `json:"derived"`
+	Rules   int      `json:"rules"` // number of rules that read it
+	Sheets  []string `json:"sheets"`
+	Readers []string `json:"readers"` // places of rules that read it, the first few
 }
 
 // constants collects the constants of all linked sheets.

@@ -207,9 +207,9 @@ func TestFigures(t *testing.T) {
 		{"rewrites", more("main.css", ".quay { .quay & { top: 0 } }"), func(r *report.Report) any { return r.Rewrites }},
 		{"prefixes", more("main.css", ".quay { user-select: none }"), func(r *report.Report) any { return r.Rewrites }},
 		{"findings", more("main.css", ".quay { colour: red }"), func(r *report.Report) any { return r.FindingsOf }},
-		{"budgets", write("rinzel.toml", strings.Replace(settings, "60", "70", 1)), func(r *report.Report) any { return r.Budgets[0].Budget.Most }},
+		{"budgets", write("rinzel.toml", strings.Replace(settings, "60", "70", 1)), func(r *report.Report) any { return r.Budgets[0].Most }},
 		{"spent budget", more("main.css", ".quay { left: 1px }"), func(r *report.Report) any { return r.Budgets[0].Value }},
-		{"times", write("index.html", "<!doctype html><link rel=stylesheet href=part.css><p class=quay>"), func(r *report.Report) any { return len(r.Times.Sheets) }},
+		{"times", write("index.html", "<!doctype html><link rel=stylesheet href=part.css><p class=quay>"), func(r *report.Report) any { return len(r.SheetTimes) }},
 		{"history", more("main.css", ".quay { left: 1px }"), func(r *report.Report) any { return r.History }},
 		{"targets", write("rinzel.toml", strings.Replace(settings, "0.1", "4", 1)), func(r *report.Report) any { return r.Share }},
 	} {
