@@ -85,9 +85,9 @@ func TestQuiet(t *testing.T) {
 
 func TestTimes(t *testing.T) {
 	laySite(t, 3)
-	if _, out, _ := run(t, "build", "-p", "production", "--times", "--json"); !strings.Contains(out, `"name": "minify",`) ||
-		!strings.Contains(out, `"finalRules": `) {
-		t.Errorf("no times in\n%s", out)
+	_, json, _ := run(t, "build", "-p", "production", "--times", "--json")
+	if !strings.Contains(json, `"name": "minify",`) || !strings.Contains(json, `"finalRules": `) {
+		t.Errorf("no times in\n%s", json)
 	}
 	_, out, _ := run(t, "build", "-p", "production", "--times")
 	for _, want := range []string{"\n  time in ", "\n  minify ", "\n  purge ", "\n  evidence ", "\n  compose ", "\n  own0.css "} {

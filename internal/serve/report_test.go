@@ -59,7 +59,8 @@ func TestReport(t *testing.T) {
 	}
 	publish("c{}")
 	failed = errors.New("the sources have <errors>")
-	if code, body := get(); code != http.StatusServiceUnavailable || !strings.Contains(body, "the sources have &lt;errors&gt;") ||
+	code, body := get()
+	if code != http.StatusServiceUnavailable || !strings.Contains(body, "the sources have &lt;errors&gt;") ||
 		!strings.Contains(body, "EventSource") {
 		t.Errorf("%d %s", code, body)
 	}
