@@ -44,8 +44,9 @@ type Linker struct {
 	// Record makes entries record where constants are set and read, and the
 	// rules of their sheets after composition.
 	Record bool
-	// CheckAll enables the checks of all sheets, regardless of the settings.
-	CheckAll bool
+	// CheckAll enables the checks of all sheets, regardless of the settings, and
+	// WithoutChecks disables them.
+	CheckAll, WithoutChecks bool
 	// Stages makes pieces keep what their sheet was after each step.
 	Stages bool
 	// Ran receives each step that ran on a sheet, also composition; may be nil.

@@ -302,7 +302,7 @@ func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain
 // ChecksRoot reports whether the sheets of a root are checked.
 func (l *Linker) ChecksRoot(root string) bool {
 	settings := l.Settings.Check
-	return (l.CheckAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
+	return !l.WithoutChecks && (l.CheckAll || settings.InBuild != project.CheckOff) && (root == "" || settings.Libraries)
 }
 
 // check runs look on the nodes of a sheet concurrently, and returns a function

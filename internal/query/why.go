@@ -54,7 +54,7 @@ type ClassUse struct {
 // Purging computes the result of purging a site, without writing anything. The
 // profile must have the step purge. The error is one of the run itself.
 func Purging(ctx context.Context, p *project.Project, opts site.Options) (*Purged, error) {
-	opts.RecordVerdicts, opts.KeepStages, opts.PurgeOnly = true, true, true
+	opts.RecordVerdicts, opts.KeepStages, opts.PurgeOnly, opts.WithoutChecks = true, true, true, true
 	res, err := site.Build(ctx, p, opts)
 	if err != nil {
 		return nil, err

@@ -2,9 +2,11 @@ package report_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -25,10 +27,10 @@ func largeSite() fstest.MapFS {
 	for i := range sheets {
 		var b strings.Builder
 		if i%10 == 0 {
+			fmt.Fprintf(&b, "@const gap-%d: %dpx;\n", i, i)
 			for k := 1; k < 10; k++ {
 				fmt.Fprintf(&b, "@import \"s%d.css\";\n", i+k)
 			}
-			fmt.Fprintf(&b, "@const gap-%d: %dpx;\n", i, i)
 		}
 		for k := range 20 {
 			fmt.Fprintf(&b, ".c%d-%d { margin: const(gap-%d); color: #%06x; &:hover { top: %dpx } }\n", i, k, i/10*10, g.IntN(1<<24), k)
@@ -61,7 +63,10 @@ func BenchmarkAnswers(b *testing.B) {
 		ask  func(context.Context, *project.Project) error
 	}{
 		{"build", func(ctx context.Context, p *project.Project) error {
-			_, err := site.Build(ctx, p, site.Options{Profile: project.Production})
+			res, err := site.Build(ctx, p, site.Options{Profile: project.Production})
+			if err == nil && len(res.Blocking()) > 0 {
+				err = fmt.Errorf("%v", res.Blocking())
+			}
 			return err
 		}},
 		{"stages", func(ctx context.Context, p *project.Project) error {
@@ -71,10 +76,11 @@ func BenchmarkAnswers(b *testing.B) {
 		}},
 		{"trace", func(ctx context.Context, p *project.Project) error {
 			at := trace.Place{File: sheet, Line: 3}
-			t, _, err := trace.For(ctx, p, project.Production, at)
-			if err == nil {
-				_, err = t.Find(at)
+			t, errs, err := trace.For(ctx, p, project.Production, at)
+			if err != nil || len(errs) > 0 {
+				return errors.Join(err, fmt.Errorf("%v", errs))
 			}
+			_, err = t.Find(at)
 			return err
 		}},
 		{"why", func(ctx context.Context, p *project.Project) error {
@@ -94,6 +100,7 @@ func BenchmarkAnswers(b *testing.B) {
 		}},
 	} {
 		b.Run(question.name, func(b *testing.B) {
+			defer debug.SetGCPercent(debug.SetGCPercent(400)) // as in the program
 			for b.Loop() {
 				p, _, err := project.Open(project.Options{Settings: filepath.Join(dir, project.FileName)})
 				if err != nil {

@@ -51,6 +51,8 @@ type Options struct {
 	WithoutAlerts bool
 	// RecordVerdicts adds a purge verdict for every selector to the result.
 	RecordVerdicts bool
+	// WithoutChecks leaves out the checks of sheets.
+	WithoutChecks bool
 	// PurgeOnly leaves out the steps of the finish that do not need the evidence of
 	// all pages.
 	PurgeOnly bool
@@ -131,7 +133,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		reachedBy: make(map[*link.Entry][]*graph.Page),
 	}
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
-		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages}
+		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages, WithoutChecks: opts.WithoutChecks}
 	if opts.Measure {
 		b.clock = &clock{parts: make(map[string]*Timed), sheets: make(map[string]*Timed)}
 		b.linker.Ran = b.clock.onSheet

@@ -318,7 +318,7 @@ type Subject struct {
 // is the sheet without its imports, as the importing sheet composes it. If the
 // sources have errors, they are in the result.
 func Stages(ctx context.Context, p *project.Project, of Subject, opts Options) ([]Staged, *Result, error) {
-	opts.KeepStages = true
+	opts.KeepStages, opts.WithoutChecks = true, true
 	b, err := newBuilder(p, opts)
 	if err != nil {
 		return nil, nil, err

@@ -51,9 +51,10 @@ type ReachedSheet struct {
 // EntryPoints returns the pages, then the bundles of the settings.
 func (s *Survey) EntryPoints(ctx context.Context) []EntryPoint {
 	var out []EntryPoint
-	for _, p := range s.b.findPages() {
-		out = append(out, EntryPoint{Page: p, Name: p.File.Name, Sheets: s.b.sheetsOf(ctx, p),
-			Elements: s.b.elementTrees(ctx, p)})
+	pages := s.b.findPages()
+	for i, sheets := range s.b.sheetsOfAll(ctx, pages) {
+		p := pages[i]
+		out = append(out, EntryPoint{Page: p, Name: p.File.Name, Sheets: sheets, Elements: s.b.elementTrees(ctx, p)})
 	}
 	for _, n := range s.b.namedBundles() {
 		out = append(out, EntryPoint{Name: fmt.Sprintf("the bundle %s", n.file), Sheets: s.b.scriptSheets(n.runs)})
@@ -100,8 +101,8 @@ func (b *builder) entryPaths(ctx context.Context) []source.Path {
 		}
 	}
 	pages := b.findPages()
-	for _, p := range pages {
-		add(b.sheetsOf(ctx, p))
+	for _, sheets := range b.sheetsOfAll(ctx, pages) {
+		add(sheets)
 	}
 	list := b.namedBundles()
 	for _, n := range list {
@@ -133,6 +134,16 @@ func (b *builder) noteImports(from source.Path, imported map[source.Path]bool) {
 			imported[b.files.Resolve(from, imp.Address).Path] = true
 		}
 	}
+}
+
+// sheetsOfAll returns the sheets of each page.
+func (b *builder) sheetsOfAll(ctx context.Context, pages []*graph.Page) [][]ReachedSheet {
+	out := make([][]ReachedSheet, len(pages))
+	err := b.inParallel(ctx, "reading pages and sheets", len(pages), func(i int) { out[i] = b.sheetsOf(ctx, pages[i]) })
+	if err != nil {
+		b.fail(err)
+	}
+	return out
 }
 
 // sheetsOf returns the sheets of the project that a page links or its scripts
