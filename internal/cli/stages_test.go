@@ -116,6 +116,7 @@ func TestTrace(t *testing.T) {
 		{"index.html:2", 0, "            unused: .gone\n"},
 		{"main.css:99", 2, "main.css has 12 lines, not 99"},
 		{"main.css:11", 2, "main.css:11 has no declaration or rule"},
+		{"index.html:1:5", 2, "index.html:1 is in no style element"},
 		{"other.css:1", 2, "no page and no bundle uses a sheet \"other.css\""},
 		{"main.css", 2, "expected a file with a line"},
 		{"main.css:0", 2, "expected a file with a line"},

@@ -79,7 +79,7 @@ func (in *inspection) report(ctx context.Context, profile, output string) ([]dia
 		return nil, err
 	}
 	if err := source.WriteFile(filepath.Clean(output), page.Bytes()); err != nil {
-		return nil, fmt.Errorf("%s: %w", output, notFound(err))
+		return nil, fmt.Errorf("cannot write: %w", err)
 	}
 	fmt.Fprintf(in.std.Out, "wrote %s, %s: %s, %s, %s of styles\n", diag.Printable(filepath.ToSlash(output)),
 		size(page.Len()), diag.Count(r.Total.Pages, "page"), diag.Count(r.Total.Bundles, "bundle"),

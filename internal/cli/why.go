@@ -114,7 +114,7 @@ func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Optio
 func (w *whyAnswer) about(question string) error {
 	a, ok := w.purged.Ask(question)
 	if !ok {
-		return fmt.Errorf("%q is not a valid selector", question)
+		return fmt.Errorf("%q is not a valid selector or at-rule", question)
 	}
 	if w.flags.json {
 		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts),

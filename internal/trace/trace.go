@@ -243,6 +243,9 @@ func (t *Tracer) fromSource(name string, at Place) (*Trace, error) {
 			}
 		}
 	}
+	if isPage := func(p site.Page) bool { return p.Name == name }; slices.ContainsFunc(t.res.Pages, isPage) {
+		return nil, fmt.Errorf("%s:%d is in no style element", name, at.Line)
+	}
 	if file == nil {
 		return nil, fmt.Errorf("no page and no bundle uses a sheet %q", name)
 	}
