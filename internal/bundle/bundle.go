@@ -153,6 +153,11 @@ func (job *Job) print(u *step.Unit, res *Result) {
 	opts := print.Options{Compact: u.Compact}
 	if job.Map != nil {
 		res.Map = sourcemap.NewBuilder(job.Map)
+		for _, p := range job.Pieces {
+			if p.Input != nil {
+				res.Map.Follow(p.File.ID, p.Input)
+			}
+		}
 		opts.Maps = res.Map
 	}
 	css := print.Append(make([]byte, 0, job.expect(res, u.Compact)), u.Nodes, opts)

@@ -24,6 +24,7 @@ import (
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
 	"rinzel/internal/step"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/compose"
@@ -47,6 +48,8 @@ type Linker struct {
 	// CheckAll enables the checks of all sheets, regardless of the settings, and
 	// WithoutChecks disables them.
 	CheckAll, WithoutChecks bool
+	// Maps makes pieces have the source maps that their sheets come with.
+	Maps bool
 	// Stages makes pieces keep what their sheet was after each step.
 	Stages bool
 	// Ran receives each step that ran on a sheet, also composition; may be nil.
@@ -61,12 +64,13 @@ type Cache struct {
 	tokens   graph.TokenFiles
 	entries  *cache.Table[source.Path, *Entry]
 	composed *cache.PerFile[*Composed]
+	inputs   *cache.PerFile[*readInput] // by the file of the map, or by the sheet with it
 }
 
 // NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
 	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s),
-		cache.NewPerFile[*Composed](s)}
+		cache.NewPerFile[*Composed](s), cache.NewPerFile[*readInput](s)}
 }
 
 // Entry is a resolved sheet with its imports. It is immutable and does not
@@ -112,6 +116,8 @@ type Piece struct {
 	Stages []step.Stage
 	// Made lists what calls and loops made, if the linker keeps stages.
 	Made []compose.Made
+	// Input is the source map that the sheet comes with; nil for none.
+	Input *sourcemap.Input
 	// Content identifies the nodes of a piece: pieces with the same content
 	// have the same nodes, and are all in a layer or all in none. It is nil for
 	// an external import.

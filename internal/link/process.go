@@ -52,7 +52,7 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 			w.known = slot
 		}
 	}
-	rest := Piece{File: s.File, Conditions: conds, Node: here.node}
+	rest := Piece{File: s.File, Conditions: conds, Node: here.node, Input: a.inputMap(s.File)}
 	rest.Nodes = w.walk()
 	switch {
 	case w.known != nil:

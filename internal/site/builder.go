@@ -133,7 +133,8 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 		reachedBy: make(map[*link.Entry][]*graph.Page),
 	}
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
-		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages, WithoutChecks: opts.WithoutChecks}
+		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages, WithoutChecks: opts.WithoutChecks,
+		Maps: profile.Maps != project.NoMaps}
 	if opts.Measure {
 		b.clock = &clock{parts: make(map[string]*Timed), sheets: make(map[string]*Timed)}
 		b.linker.Ran = b.clock.onSheet

@@ -54,6 +54,7 @@ type pieceID struct {
 	content    *link.Content
 	external   *ast.AtRule
 	conditions string
+	input      *sourcemap.Input
 }
 
 // evidenceNow returns the evidence of the build; nil in a profile that does not
@@ -69,7 +70,7 @@ func (b *builder) evidenceNow() *purge.Evidence {
 func (b *builder) makeBundle(ctx context.Context, s *styles) {
 	now := &madeBundle{evidence: b.evidenceNow(), uses: b.uses, at: s.at}
 	for _, p := range s.pieces {
-		now.pieces = append(now.pieces, pieceID{p.Content, p.External, link.ConditionKey(p.Conditions)})
+		now.pieces = append(now.pieces, pieceID{p.Content, p.External, link.ConditionKey(p.Conditions), p.Input})
 	}
 	if b.mayInline(s) {
 		now.page = s.pages[0]

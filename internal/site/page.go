@@ -14,6 +14,7 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/modules"
 	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
 	"rinzel/internal/step/purge"
 )
 
@@ -153,6 +154,9 @@ func (b *builder) relativeToOutput(name, file string) string {
 
 // relativeOnDisk returns the URL of a file relative to a folder.
 func (b *builder) relativeOnDisk(dir, file string) string {
+	if sourcemap.IsAbsolute(file) { // a source of a map that a sheet came with
+		return file
+	}
 	if rel, err := filepath.Rel(b.onDisk(dir), b.onDisk(file)); err == nil {
 		return graph.Relative("x", filepath.ToSlash(rel))
 	}

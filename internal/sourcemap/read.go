@@ -248,6 +248,13 @@ func (m *Map) Find(line, column int) (Mapping, bool) {
 	return m.Mappings[i-1], true
 }
 
+// IsAbsolute reports whether the URL of a source has a scheme, such as https:,
+// and so is not the path of a file.
+func IsAbsolute(address string) bool {
+	scheme, _, ok := strings.Cut(address, ":")
+	return ok && len(scheme) > 1 && strings.Trim(scheme, "abcdefghijklmnopqrstuvwxyz0123456789+-.") == ""
+}
+
 // Address returns the URL in the last sourceMappingURL comment of a style
 // sheet, or "".
 func Address(sheet string) string {

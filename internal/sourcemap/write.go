@@ -20,7 +20,8 @@ type Builder struct {
 
 	buf     []byte // the encoded mappings
 	sources []*source.File
-	index   map[source.FileID]int
+	index   map[*source.File]int
+	inputs  map[source.FileID]*Input
 	names   []string
 	nameIDs map[string]int
 	current cursor // of the last mapped file
@@ -35,16 +36,27 @@ type Builder struct {
 // cursor finds the line of a position quickly if positions are nearly in order.
 type cursor struct {
 	file       *source.File
-	index      int
+	input      *Input // its own map; may be nil
 	line       int
 	start, end uint32 // of the line; end is exclusive
 	wide       bool   // columns differ from byte offsets
 }
 
+// Input is the source map of a source, which was written by another program.
+type Input struct {
+	Map   *Map
+	Files []*source.File // the sources of the map, by index
+}
+
 // NewBuilder returns a Builder for positions in the files of a set.
 func NewBuilder(files *source.Set) *Builder {
-	return &Builder{files: files, index: make(map[source.FileID]int), nameIDs: make(map[string]int), fresh: true}
+	return &Builder{files: files, index: make(map[*source.File]int), inputs: make(map[source.FileID]*Input),
+		nameIDs: make(map[string]int), fresh: true}
 }
+
+// Follow makes mappings to a source lead to the sources of its own map, as far as
+// that has them.
+func (b *Builder) Follow(file source.FileID, in *Input) { b.inputs[file] = in }
 
 // Add records that an output position, line and column from 0, columns in
 // UTF-16 code units, comes from a source position. Calls must be in output
@@ -65,12 +77,16 @@ func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	if !b.fresh {
 		b.buf = append(b.buf, ',')
 	}
-	src, srcLine, srcCol := b.locate(from)
+	file, srcLine, srcCol, name := b.locate(from)
+	src := b.sourceOf(file)
+	if name == "" {
+		name = b.original(from, written)
+	}
 	b.buf = appendVLQ(b.buf, column-b.column)
 	b.buf = appendVLQ(b.buf, src-b.source)
 	b.buf = appendVLQ(b.buf, srcLine-b.sourceLine)
 	b.buf = appendVLQ(b.buf, srcCol-b.sourceCol)
-	if name := b.original(from, written); name != "" {
+	if name != "" {
 		id, ok := b.nameIDs[name]
 		if !ok {
 			id = len(b.names)
@@ -85,30 +101,50 @@ func (b *Builder) Add(line, column int, from source.Pos, written string) {
 	b.mapped++
 }
 
-// locate returns the index of the source of a position, and its line and
-// column.
-func (b *Builder) locate(at source.Pos) (src, line, column int) {
+// locate returns the source of a position, with its line and column: that of the
+// source's own map, if it has one with the position. name is the name in that
+// map, or "".
+func (b *Builder) locate(at source.Pos) (file *source.File, line, column int, name string) {
 	c := &b.current
 	if c.file == nil || c.file.ID != at.File {
 		c.file = b.files.File(at.File)
-		i, ok := b.index[at.File]
-		if !ok {
-			i = len(b.sources)
-			b.index[at.File] = i
-			b.sources = append(b.sources, c.file)
-		}
-		c.index, c.start, c.end, c.wide = i, 0, 0, c.file.Wide()
+		c.start, c.end, c.wide, c.input = 0, 0, c.file.Wide(), b.inputs[at.File]
 	}
 	if at.Off < c.start || at.Off >= c.end {
 		c.seek(at.Off)
 	}
-	if !c.wide {
-		return c.index, c.line, int(at.Off - c.start)
+	column = int(at.Off - c.start)
+	if c.wide {
+		column = c.file.UTF16Column(c.line, at.Off)
 	}
-	return c.index, c.line, c.file.UTF16Column(c.line, at.Off)
+	if c.input == nil {
+		return c.file, c.line, column, ""
+	}
+	from, ok := c.input.Map.Find(c.line, column)
+	if !ok {
+		return c.file, c.line, column, ""
+	}
+	if from.Name >= 0 && from.Line == c.line && from.Column == column {
+		name = c.input.Map.Names[from.Name]
+	}
+	return c.input.Files[from.Source], from.SourceLine, from.SourceColumn, name
 }
 
-// original returns the identifier at a source position if it differs from
+// sourceOf returns the index of a source.
+func (b *Builder) sourceOf(file *source.File) int {
+	if len(b.sources) > 0 && b.sources[b.source] == file { // that of the last mapping
+		return b.source
+	}
+	i, ok := b.index[file]
+	if !ok {
+		i = len(b.sources)
+		b.index[file] = i
+		b.sources = append(b.sources, file)
+	}
+	return i
+}
+
+// original returns the identifier at a position of a source if it differs from
 // written, and "" otherwise. It must be called after locate for the same
 // position.
 func (b *Builder) original(at source.Pos, written string) string {

@@ -225,7 +225,8 @@ const (
 	UnmergedLinks Code = "unmerged-links"
 	// UnreadableFile: a file or folder that cannot be read.
 	UnreadableFile Code = "unreadable-file"
-	// UnreadableMap: the source map of a script that imports sheets is invalid, and copied unchanged.
+	// UnreadableMap: the source map of a script that imports sheets is invalid, and copied unchanged; or that of a
+	// sheet, and left out.
 	UnreadableMap Code = "unreadable-map"
 	// UnreadableScript: a script cannot be searched for names in use: it is external, or runs generated code.
 	UnreadableScript Code = "unreadable-script"
