@@ -1,6 +1,7 @@
 package site
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
 	"maps"
@@ -196,10 +197,15 @@ func growthSince(before map[string][]byte, r *Result) *growth {
 	return g
 }
 
-// add adds the sizes of a bundle and of the sheets in it, or subtracts them.
+// add adds the sizes of a bundle and of the sheets in it, or subtracts them. The
+// map of the bundle is mapped, or inside of it.
 func (g *growth) add(bundle, written string, css, mapped []byte, sign int) {
-	g.bundles[bundle] += sign * len(css)
 	m, err := sourcemap.Read(mapped)
+	if address := sourcemap.Address(string(css)); strings.HasPrefix(address, "data:") {
+		m, err = sourcemap.ReadDataURL(address)
+	}
+	css, _, _ = bytes.Cut(css, []byte("/*# sourceMappingURL="))
+	g.bundles[bundle] += sign * len(css)
 	if err != nil {
 		return
 	}

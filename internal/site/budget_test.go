@@ -29,10 +29,13 @@ func budgetSite(settings string, more string) fstest.MapFS {
 
 // overBudget builds a site for release, and returns the findings about budgets.
 // before has the files of the previous build.
-func overBudget(t *testing.T, files fstest.MapFS, before map[string][]byte) (found []diag.Diagnostic,
+func overBudget(t *testing.T, files fstest.MapFS, before map[string][]byte, maps project.Maps) (found []diag.Diagnostic,
 	outputs map[string][]byte) {
 	t.Helper()
 	p := openTree(t, files)
+	profile := p.Settings.Profiles[project.Production]
+	profile.Maps = maps
+	p.Settings.Profiles[project.Production] = profile
 	res, err := site.Build(t.Context(), p, site.Options{Profile: project.Production})
 	if err != nil {
 		t.Fatal(err)
@@ -62,7 +65,7 @@ func TestBudgets(t *testing.T) {
 		{"[budget]\nbundle = \"0.5 kB\"", []string{`the bundle "shared.css" has `}},
 		{"[budget]\nunused = \"5%\"", nil},
 	} {
-		found, _ := overBudget(t, budgetSite(test.settings, ""), nil)
+		found, _ := overBudget(t, budgetSite(test.settings, ""), nil, project.FileMaps)
 		var got []string
 		for _, d := range found {
 			got = append(got, d.Message)
@@ -86,7 +89,7 @@ func TestBudgetOfUnused(t *testing.T) {
 	files["index.html"] = &fstest.MapFile{Data: []byte(`<!doctype html><link rel=stylesheet href=all.css><p class=quay>`)}
 	files["islands/x.html"] = &fstest.MapFile{Data: []byte(`<!doctype html><link rel=stylesheet href=../all.css><p class="quay b">`)}
 	files["all.css"].Data = []byte(strings.Replace(string(files["all.css"].Data), "/*! ferry */", "", 99))
-	found, _ := overBudget(t, files, nil)
+	found, _ := overBudget(t, files, nil, project.FileMaps)
 	if len(found) != 1 || found[0].Severity != diag.Error ||
 		!strings.Contains(found[0].Message, `"index.html" does not use `) {
 		t.Fatalf("%+v", found)
@@ -95,13 +98,20 @@ func TestBudgetOfUnused(t *testing.T) {
 
 // TestGrowth checks that a finding names what grew since the previous build.
 func TestGrowth(t *testing.T) {
-	settings := "[budget]\npage = 1000\n[profile.production]\nmaps = \"file\"\n"
-	_, before := overBudget(t, budgetSite(settings, ""), nil)
-	found, _ := overBudget(t, budgetSite(settings, ".quay { background: linear-gradient(red, blue) }"), before)
+	for _, maps := range []project.Maps{project.FileMaps, project.InlineMaps} {
+		testGrowth(t, maps)
+	}
+}
+
+func testGrowth(t *testing.T, maps project.Maps) {
+	t.Helper()
+	settings := "[budget]\npage = 1000\n[profile.production]\n"
+	_, before := overBudget(t, budgetSite(settings, ""), nil, maps)
+	found, _ := overBudget(t, budgetSite(settings, ".quay { background: linear-gradient(red, blue) }"), before, maps)
 	if len(found) != 2 || !strings.Contains(found[0].Message, "; since the last build: +37 B (all.css +37 B)") {
 		t.Errorf("%+v", found)
 	}
-	found, _ = overBudget(t, budgetSite(settings, ""), before)
+	found, _ = overBudget(t, budgetSite(settings, ""), before, maps)
 	if len(found) != 2 || !strings.Contains(found[0].Message, "; since the last build: no growth") {
 		t.Errorf("%+v", found)
 	}

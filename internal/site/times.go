@@ -30,7 +30,6 @@ type Timed struct {
 // The parts of a build that are measured besides the steps.
 const (
 	partEvidence = "evidence" // collecting the names in use
-	partPages    = "pages"    // reading pages and scripts, and resolving their sheets; without the steps
 	partRewrite  = "rewrite"  // rewriting the links of pages
 	partCompress = "compress" // compressing outputs
 )
@@ -42,8 +41,8 @@ type clock struct {
 	sheets map[string]*Timed
 }
 
-// add adds a time to a name in a map.
-func add(to map[string]*Timed, name string, took time.Duration) {
+// addTime adds a time to those with a name.
+func addTime(to map[string]*Timed, name string, took time.Duration) {
 	t := to[name]
 	if t == nil {
 		t = &Timed{Name: name}
@@ -62,7 +61,7 @@ func (c *clock) part(name string) (done func()) {
 	return func() {
 		c.mu.Lock()
 		defer c.mu.Unlock()
-		add(c.parts, name, time.Since(start))
+		addTime(c.parts, name, time.Since(start))
 	}
 }
 
@@ -70,15 +69,15 @@ func (c *clock) part(name string) (done func()) {
 func (c *clock) onSheet(f *source.File, s step.Stage) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	add(c.parts, s.Step, s.Took)
-	add(c.sheets, f.Name, s.Took)
+	addTime(c.parts, s.Step, s.Took)
+	addTime(c.sheets, f.Name, s.Took)
 }
 
 // onBundle adds the time of a step on a bundle.
 func (c *clock) onBundle(s step.Stage) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	add(c.parts, s.Step, s.Took)
+	addTime(c.parts, s.Step, s.Took)
 }
 
 // times returns the collected times.
