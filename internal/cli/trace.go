@@ -113,6 +113,9 @@ func (in *inspection) trace(ctx context.Context, at trace.Place, profile string)
 		fmt.Fprintf(out, "%s  %s\n", in.paint("1", r.Position(t.Found)), t.Kind)
 	}
 	fmt.Fprint(out, r.Frame(t.Found))
+	if at := t.Origin; at.File != "" {
+		fmt.Fprintf(out, "  by the source map of the sheet from %s:%d:%d\n", diag.Printable(at.File), at.Line, at.Column)
+	}
 	for i := range t.Traced {
 		in.traced(&t.Traced[i], &r)
 	}
@@ -254,6 +257,9 @@ func (in *inspection) jsonTrace(t *trace.Trace, profile string) any {
 	files := in.project.Tree.Set
 	answer := map[string]any{"version": 1, "profile": profile, "kind": t.Kind, "place": jsonPositionOf(files, t.Found)}
 	written := func(w trace.Written) jsonWritten { return jsonWritten{w.File, w.Line, w.Column, w.Text} }
+	if at := t.Origin; at.File != "" {
+		answer["origin"] = map[string]any{"file": at.File, "line": at.Line, "column": at.Column}
+	}
 	if t.Asked != nil {
 		answer["asked"], answer["stale"] = written(*t.Asked), t.Stale
 	}

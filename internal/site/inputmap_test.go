@@ -11,7 +11,9 @@ import (
 	"rinzel/internal/emit"
 	"rinzel/internal/project"
 	"rinzel/internal/site"
+	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
+	"rinzel/internal/trace"
 )
 
 // builtOnce returns the bundle of a first build, which is the source of a second
@@ -53,6 +55,15 @@ func TestInputMaps(t *testing.T) {
 		files["index.html"] = &fstest.MapFile{Data: []byte("<!doctype html><link rel=stylesheet href=main.css><p class=\"quay pier own\">")}
 		files["main.css"] = &fstest.MapFile{Data: []byte("@import \"vendor/lib.css\";\n.own {\n  top: 1px;\n}\n")}
 		p := openTree(t, files)
+		tracer, errs, err := trace.New(t.Context(), p, project.Production)
+		if err != nil || len(errs) > 0 {
+			t.Fatal(err, errs)
+		}
+		at := trace.Place{File: p.Tree.Show(source.Path{Name: "vendor/lib.css"}), Line: 1, Column: strings.Index(css, "left") + 1}
+		if found, err := tracer.Find(at); err != nil || !strings.HasSuffix(found.Origin.File, "css/pier.css") ||
+			found.Origin.Line != 3 {
+			t.Errorf("%s: traced to %+v, %v", name, found, err)
+		}
 		for _, profile := range []string{project.Production, project.Development} {
 			res, err := site.Build(t.Context(), p, site.Options{Profile: profile})
 			if err != nil || diag.HasErrors(res.Diagnostics) {

@@ -84,6 +84,22 @@ func (s *Staged) Parse(f *source.File) []ast.Node {
 	return sheet.Nodes
 }
 
+// Origin returns where a position of a source sheet comes from, by the source map
+// that the sheet comes with: the name of a file, and the line and column from 1.
+// ok is false if the sheet has none, or if the build makes no maps.
+func (s *Staged) Origin(at source.Pos) (file string, line, column int, ok bool) {
+	for _, p := range s.pieces {
+		if p.Input == nil || p.File.ID != at.File {
+			continue
+		}
+		line := p.File.Line(at.Off)
+		if m, ok := p.Input.Map.Find(line, p.File.UTF16Column(line, at.Off)); ok {
+			return p.Input.Files[m.Source].Name, m.SourceLine + 1, m.SourceColumn + 1, true
+		}
+	}
+	return "", 0, 0, false
+}
+
 // Made returns what calls and loops made in the sheets of the bundle.
 func (s *Staged) Made() (out []compose.Made) {
 	for _, p := range s.pieces {

@@ -43,11 +43,14 @@ type Place struct {
 
 // Trace is the path of a declaration or rule from its source to the outputs.
 type Trace struct {
-	Found  source.Span // the declaration, selectors or prelude in the source
-	Kind   string      // "declaration", "rule", or the name of an at-rule with "@"
-	Asked  *Written    // the asked place of an output; nil if the question was about a source
-	Stale  bool        // the output on disk is not what a build makes of the sources now
-	Traced []Traced    // one for each bundle or style element with the sheet; of an output only that one
+	Found source.Span // the declaration, selectors or prelude in the source
+	Kind  string      // "declaration", "rule", or the name of an at-rule with "@"
+	// Origin is where the sheet has it from, by its own source map; the zero Place
+	// if it has none.
+	Origin Place
+	Asked  *Written // the asked place of an output; nil if the question was about a source
+	Stale  bool     // the output on disk is not what a build makes of the sources now
+	Traced []Traced // one for each bundle or style element with the sheet; of an output only that one
 }
 
 // Traced is the path of a declaration or rule into a bundle.
@@ -211,7 +214,8 @@ func (t *Tracer) fromOutput(o emit.Output, at Place) (*Trace, error) {
 		if slices.Contains(one.Written, w) {
 			one.Written = []Written{w}
 		}
-		return &Trace{Found: found, Kind: kindOf(text.source(k)), Asked: &w, Stale: t.isStale(o, text), Traced: []Traced{one}}, nil
+		return &Trace{Found: found, Origin: originOf(&t.res.Staged[i], found), Kind: kindOf(text.source(k)), Asked: &w,
+			Stale: t.isStale(o, text), Traced: []Traced{one}}, nil
 	}
 	return nil, fmt.Errorf("%s:%d is in no style that rinzel built", name, at.Line)
 }
@@ -257,10 +261,17 @@ func (t *Tracer) everywhere(f *source.File, n ast.Node) *Trace {
 	out := &Trace{Found: n.Span(), Kind: kindOf(n)}
 	for i := range t.res.Staged {
 		if slices.Contains(t.res.Staged[i].Files(), f) {
+			out.Origin = originOf(&t.res.Staged[i], out.Found)
 			out.Traced = append(out.Traced, t.through(i, n.Span(), n, nil))
 		}
 	}
 	return out
+}
+
+// originOf returns where a sheet has a declaration or rule from.
+func originOf(s *site.Staged, found source.Span) Place {
+	file, line, column, _ := s.Origin(found.Start)
+	return Place{file, line, column}
 }
 
 // kindOf returns what a node is.
