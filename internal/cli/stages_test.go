@@ -78,6 +78,14 @@ func TestStagesOfErrors(t *testing.T) {
 // TestTraceOfNothing checks the answers about a sheet that is purged to nothing,
 // which is an error of a build.
 func TestTraceOfNothing(t *testing.T) {
+	definitions := lay(t, "index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=quay>x",
+		"main.css", ".quay { top: 0 }\n@keyframes drift { to { top: 1px } }\n@media print { .lost { top: 0 } }\n")
+	for place, want := range map[string]string{"main.css:2:24": "no remaining rule uses @keyframes drift",
+		"main.css:3:1": "all rules in it are unused"} {
+		if code, out, errs := runIn(t, definitions, "trace", place); code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%s: %d %s%s", place, code, out, errs)
+		}
+	}
 	dir := lay(t, "index.html", "<!doctype html><link rel=stylesheet href=main.css><p class=quay>x",
 		"main.css", ".lost { top: 0 }\n")
 	if code, out, errs := runIn(t, dir, "trace", "main.css:1:9"); code != 0 || !strings.Contains(out, "unused: .lost") {

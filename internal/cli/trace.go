@@ -206,7 +206,13 @@ func (in *inspection) gone(g *trace.Gone, r *diag.Renderer, row func(label, text
 	case trace.Unused:
 		row(g.Step, gone("removed"))
 		w := &whyAnswer{inspection: in}
+		if len(g.Why) == 0 {
+			row("", "all rules in it are unused")
+		}
 		for _, v := range g.Why {
+			if v.Selector == nil {
+				row("", fmt.Sprintf("no remaining rule uses %s", diag.Printable(v.Name)))
+			}
 			for _, reason := range v.Why {
 				row("", w.reason(reason))
 			}

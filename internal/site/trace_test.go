@@ -3,6 +3,8 @@ package site_test
 import (
 	"context"
 	"fmt"
+	"io/fs"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"path"
@@ -15,6 +17,7 @@ import (
 	"rinzel/demo"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/diag"
 	"rinzel/internal/emit"
 	"rinzel/internal/project"
@@ -117,9 +120,10 @@ func checkOutputs(t *testing.T, p *project.Project, tracer *trace.Tracer, g *ran
 	return traced
 }
 
-// checkSources traces all declarations of the sources of a site: each must be in
-// an output, from which it is traced back, or be gone for a reason.
-func checkSources(t *testing.T, tracer *trace.Tracer, p *project.Project) (written, gone int) {
+// checkSources traces declarations of each source of a site, as many as most:
+// each must be in an output, from which it is traced back, or be gone for a
+// reason.
+func checkSources(t *testing.T, tracer *trace.Tracer, g *rand.Rand, most int) (written, gone int) {
 	t.Helper()
 	seen := make(map[string]bool)
 	for i := range tracer.Result().Staged {
@@ -128,7 +132,9 @@ func checkSources(t *testing.T, tracer *trace.Tracer, p *project.Project) (writt
 				continue
 			}
 			seen[f.Name] = true
-			for _, at := range placesOf(f.Text) {
+			places := placesOf(f.Text)
+			g.Shuffle(len(places), func(i, j int) { places[i], places[j] = places[j], places[i] })
+			for _, at := range places[:min(len(places), most)] {
 				at.File = f.Name
 				found, err := tracer.Find(at)
 				if err != nil {
@@ -185,7 +191,7 @@ func TestTraceDemo(t *testing.T) {
 		p.Settings.Profiles[profile] = own
 		tracer := tracerOf(t, p, profile)
 		traced := checkOutputs(t, p, tracer, rand.New(rand.NewPCG(1, 1)), 1_000_000)
-		written, gone := checkSources(t, tracer, p)
+		written, gone := checkSources(t, tracer, rand.New(rand.NewPCG(1, 2)), 1_000_000)
 		if traced < 300 || written < 300 || gone == 0 && profile == project.Production {
 			t.Errorf("%s: only %d traced, %d written, %d gone", profile, traced, written, gone)
 		}
@@ -264,7 +270,7 @@ func TestTraceRandom(t *testing.T) {
 		p := openTree(t, composedSite(seed))
 		tracer := tracerOf(t, p, profile)
 		traced += checkOutputs(t, p, tracer, rand.New(rand.NewPCG(seed, 1)), most)
-		w, o := checkSources(t, tracer, p)
+		w, o := checkSources(t, tracer, rand.New(rand.NewPCG(seed, 2)), 1_000_000)
 		written, gone = written+w, gone+o
 		if t.Failed() {
 			t.Fatalf("seed %d", seed)
@@ -274,6 +280,62 @@ func TestTraceRandom(t *testing.T) {
 	if traced < sites*10 || written < sites*20 || gone < sites*5 {
 		t.Error("too few")
 	}
+}
+
+// TestTrialTrace traces random places of real sheets, in a site with a page that
+// has half of their classes.
+func TestTrialTrace(t *testing.T) {
+	dir := os.Getenv(trialDir)
+	if dir == "" {
+		t.Skip(trialDir + " names no folder of style sheets; see scripts/trial")
+	}
+	traced, written, gone := 0, 0, 0
+	err := filepath.WalkDir(dir, func(file string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(file, ".css") {
+			return err
+		}
+		text, err := os.ReadFile(file)
+		if err != nil || len(text) > 400_000 {
+			return err
+		}
+		t.Run(filepath.ToSlash(file), func(t *testing.T) {
+			g := rand.New(rand.NewPCG(uint64(len(text)), 1))
+			classes := make(map[string]bool)
+			sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{}, "", string(text)))
+			ast.Walk(sheet.Nodes, func(n ast.Node) bool {
+				if r, ok := n.(*ast.StyleRule); ok {
+					for _, s := range r.Selectors {
+						selector.AddClasses(s, classes)
+					}
+				}
+				return true
+			})
+			page := "<!doctype html><link rel=stylesheet href=lib.css><body class=\""
+			for _, c := range slices.Sorted(maps.Keys(classes)) {
+				if g.IntN(2) == 0 && !strings.ContainsAny(c, "\"&") {
+					page += " " + c
+				}
+			}
+			css, _, _ := strings.Cut(string(text), "/*# sourceMappingURL")
+			p := openTree(t, fstest.MapFS{"rinzel.toml": {}, "index.html": {Data: []byte(page + "\">")}, "lib.css": {Data: []byte(css)}})
+			tracer, errs, err := trace.New(t.Context(), p, project.Production)
+			if err != nil || len(errs) > 0 {
+				t.Skip("it has errors")
+			}
+			files := emit.Files(tracer.Result().Outputs)
+			if _, err := source.Publish(t.Context(), p.Output, files, source.PublishOptions{}); err != nil {
+				t.Fatal(err)
+			}
+			traced += checkOutputs(t, p, tracer, g, 60)
+			w, o := checkSources(t, tracer, g, 60)
+			written, gone = written+w, gone+o
+		})
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("%d places of outputs, %d of sources that are written, %d that are gone", traced, written, gone)
 }
 
 // TestStages checks that the last stages are what is written, that the stages

@@ -368,6 +368,7 @@ func (t *Tracer) gone(s *site.Staged, g *site.Stage, last []flatNode) *Gone {
 		out.Cause = Unused
 		for _, l := range last {
 			out.Why = append(out.Why, t.verdicts(s, l.selectors())...)
+			out.Why = append(out.Why, t.definition(s, l)...)
 		}
 	case minify.Name:
 		out.Cause = NoEffect
@@ -379,6 +380,21 @@ func (t *Tracer) gone(s *site.Staged, g *site.Stage, last []flatNode) *Gone {
 		}
 	}
 	return out
+}
+
+// definition returns the verdict on the removed definition that a node is in, or
+// is: @keyframes or similar, or a custom property.
+func (t *Tracer) definition(s *site.Staged, n flatNode) []purge.Verdict {
+	for _, v := range t.res.Verdicts {
+		if v.Bundle != s.Name || v.Kept || v.Selector != nil {
+			continue
+		}
+		isIt := func(n ast.Node) bool { return n.Span() == v.At }
+		if isIt(n.node) || slices.ContainsFunc(n.around, isIt) {
+			return []purge.Verdict{v.Verdict}
+		}
+	}
+	return nil
 }
 
 // verdicts returns the verdicts on removed selectors in a bundle.
@@ -423,8 +439,11 @@ func instead(nodes []ast.Node, gone flatNode) (by flatNode, ok bool) {
 	return by, ok
 }
 
-// compactSelector returns a selector as text that does not depend on its layout.
-func compactSelector(s ast.Selector) string { return strings.ReplaceAll(print.Selector(s), "*:", ":") }
+// compactSelector returns a selector as text that does not depend on how minify
+// writes it.
+func compactSelector(s ast.Selector) string {
+	return strings.NewReplacer("::", ":", "*:", ":").Replace(print.Selector(s))
+}
 
 // withoutIs returns the selectors that a list with :is() stands for, as text.
 func withoutIs(list []ast.Selector) (out []string) {
