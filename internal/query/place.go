@@ -37,7 +37,7 @@ func SpotAt(f *source.File, line, column int) (Spot, error) {
 		if _, isComment := n.(*ast.Comment); isComment {
 			return false
 		}
-		at := wholeSpan(n)
+		at := ast.WholeSpan(n)
 		if column == 0 && first == nil && at.IsValid() && f.Line(at.Start.Off) == line-1 {
 			first, span = n, at
 		}
@@ -74,24 +74,6 @@ func spotOf(n ast.Node, span source.Span) Spot {
 		out.Text = print.Values(n.Name) + ": " + print.Values(n.Value)
 	}
 	return out
-}
-
-// wholeSpan returns the span of a node with its block.
-func wholeSpan(n ast.Node) source.Span {
-	span := n.Span()
-	var b *ast.Block
-	switch n := n.(type) {
-	case *ast.StyleRule:
-		b = &n.Block
-	case *ast.QualifiedRule:
-		b = &n.Block
-	case *ast.AtRule:
-		b = n.Block
-	}
-	if b != nil && b.RBrace.IsValid() {
-		span.End = b.RBrace.Off + 1
-	}
-	return span
 }
 
 // ReadSheet returns the text of a sheet, given as a path in the source folder or

@@ -145,35 +145,18 @@ func partIn(r *ast.StyleRule, span source.Span) bool {
 	})
 }
 
-// blockEnd returns the offset of the end of a rule's block; 0 without a block.
-func blockEnd(n ast.Node) uint32 {
-	var b *ast.Block
-	switch n := n.(type) {
-	case *ast.StyleRule:
-		b = &n.Block
-	case *ast.QualifiedRule:
-		b = &n.Block
-	case *ast.AtRule:
-		b = n.Block
-	}
-	if b == nil || !b.RBrace.IsValid() {
-		return 0
-	}
-	return b.RBrace.Off + 1
-}
-
 // nodeAt returns the index of the innermost declaration or rule that contains an
 // offset; -1 if there is none. With anywhere, it is the
 // first that starts in the line of the offset.
 func nodeAt(nodes []flatNode, f *source.File, off uint32, anywhere bool) int {
 	best := -1
 	for i, n := range nodes {
-		at := n.node.Span()
+		at := ast.WholeSpan(n.node)
 		switch {
 		case !at.IsValid() || at.Start.File != f.ID:
 		case anywhere && f.Line(at.Start.Off) == f.Line(off):
 			return i
-		case !anywhere && at.Start.Off <= off && off < max(at.End, blockEnd(n.node)):
+		case !anywhere && at.Start.Off <= off && off < at.End:
 			best = i
 		}
 	}

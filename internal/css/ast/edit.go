@@ -1,6 +1,10 @@
 package ast
 
-import "fmt"
+import (
+	"fmt"
+
+	"rinzel/internal/source"
+)
 
 // Body returns the nodes in the block of n, or nil if it has no block.
 func Body(n Node) []Node {
@@ -39,6 +43,24 @@ func WithBody(n Node, body []Node) Node {
 		return &c
 	}
 	panic(fmt.Sprintf("ast: %T has no block", n))
+}
+
+// WholeSpan returns the span of a node with its block.
+func WholeSpan(n Node) source.Span {
+	span := n.Span()
+	var b *Block
+	switch n := n.(type) {
+	case *StyleRule:
+		b = &n.Block
+	case *QualifiedRule:
+		b = &n.Block
+	case *AtRule:
+		b = n.Block
+	}
+	if b != nil && b.RBrace.IsValid() {
+		span.End = b.RBrace.Off + 1
+	}
+	return span
 }
 
 // Walk calls visit for each node in order, parents before children. If visit
