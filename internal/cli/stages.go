@@ -74,7 +74,10 @@ func (in *inspection) stages(ctx context.Context, name string, flags *stagesFlag
 		return nil, fmt.Errorf("unknown step %q; %s", flags.step,
 			diag.DidYouMean(flags.step, site.StageNames(), "the stages are "+strings.Join(site.StageNames(), ", ")))
 	}
-	list, res, err := site.Stages(ctx, in.project, in.subject(name), site.Options{Profile: flags.profile})
+	shown := showProgress(in.std)
+	list, res, err := site.Stages(ctx, in.project, in.subject(name),
+		site.Options{Profile: flags.profile, Progress: shown.update})
+	shown.end()
 	if err != nil {
 		return nil, err
 	}

@@ -59,7 +59,9 @@ func (in *inspection) report(ctx context.Context, profile, output string) ([]dia
 	if err != nil {
 		return nil, err
 	}
-	r, errs, err := figures.Make(ctx, in.project, profile, history)
+	shown := showProgress(in.std)
+	r, errs, err := figures.Make(ctx, in.project, profile, history, shown.update)
+	shown.end()
 	if err != nil || r == nil {
 		return errs, err
 	}
@@ -100,7 +102,7 @@ func (s *serving) report(ctx context.Context) ([]byte, error) {
 			return nil, err
 		}
 		var r *figures.Report
-		if r, diags, err = figures.Make(ctx, p, project.Production, history); err != nil {
+		if r, diags, err = figures.Make(ctx, p, project.Production, history, nil); err != nil {
 			return nil, err
 		}
 		if r != nil {

@@ -89,7 +89,9 @@ func relative(name string) string {
 
 // trace prints the path of a declaration or rule.
 func (in *inspection) trace(ctx context.Context, at trace.Place, profile string) ([]diag.Diagnostic, error) {
-	tracer, errs, err := trace.For(ctx, in.project, profile, at)
+	shown := showProgress(in.std)
+	tracer, errs, err := trace.For(ctx, in.project, profile, at, shown.update)
+	shown.end()
 	if err != nil || diag.HasErrors(errs) {
 		return errs, err
 	}

@@ -80,7 +80,11 @@ type whyAnswer struct {
 // answer prints the answer.
 func (w *whyAnswer) answer(ctx context.Context, question string, opts site.Options) ([]diag.Diagnostic, error) {
 	var err error
-	if w.purged, err = query.Purging(ctx, w.project, opts); err != nil {
+	shown := showProgress(w.std)
+	opts.Progress = shown.update
+	w.purged, err = query.Purging(ctx, w.project, opts)
+	shown.end()
+	if err != nil {
 		return nil, err
 	}
 	if len(w.purged.Errors) > 0 {

@@ -76,7 +76,7 @@ func BenchmarkAnswers(b *testing.B) {
 		}},
 		{"trace", func(ctx context.Context, p *project.Project) error {
 			at := trace.Place{File: sheet, Line: 3}
-			t, errs, err := trace.For(ctx, p, project.Production, at)
+			t, errs, err := trace.For(ctx, p, project.Production, at, nil)
 			if err != nil || len(errs) > 0 {
 				return errors.Join(err, fmt.Errorf("%v", errs))
 			}
@@ -95,7 +95,7 @@ func BenchmarkAnswers(b *testing.B) {
 			return err
 		}},
 		{"report", func(ctx context.Context, p *project.Project) error {
-			_, _, err := report.Make(ctx, p, project.Production, nil)
+			_, _, err := report.Make(ctx, p, project.Production, nil, nil)
 			return err
 		}},
 	} {

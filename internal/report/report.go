@@ -209,11 +209,13 @@ type Timed struct {
 }
 
 // Make builds a site and collects the figures. history has the entries of
-// earlier builds. If the sources have errors, they are returned, and there is no
-// report. The error is one of the run itself.
-func Make(ctx context.Context, p *project.Project, profile string, history []Entry) (*Report, []diag.Diagnostic,
-	error) {
-	res, err := site.Build(ctx, p, site.Options{Profile: profile, KeepStages: true, RecordVerdicts: true, Measure: true})
+// earlier builds; progress receives what it does, and may be nil. If the sources
+// have errors, they are returned, and there is no report. The error is one of the
+// run itself.
+func Make(ctx context.Context, p *project.Project, profile string, history []Entry,
+	progress func(site.Progress)) (*Report, []diag.Diagnostic, error) {
+	res, err := site.Build(ctx, p, site.Options{Profile: profile, KeepStages: true, RecordVerdicts: true, Measure: true,
+		Progress: progress})
 	if err != nil {
 		return nil, nil, err
 	}

@@ -41,7 +41,7 @@ func open(t *testing.T, files fs.FS) *project.Project {
 // reportOf returns the report on a site.
 func reportOf(t *testing.T, p *project.Project, profile string, history ...report.Entry) *report.Report {
 	t.Helper()
-	r, diags, err := report.Make(t.Context(), p, profile, history)
+	r, diags, err := report.Make(t.Context(), p, profile, history, nil)
 	if err != nil || r == nil {
 		t.Fatal(err, diags)
 	}

@@ -120,8 +120,9 @@ func New(ctx context.Context, p *project.Project, profile string) (*Tracer, []di
 }
 
 // For is like [New], but builds only what is needed to trace one place, which is
-// faster on a large site.
-func For(ctx context.Context, p *project.Project, profile string, at Place) (*Tracer, []diag.Diagnostic, error) {
+// faster on a large site. progress receives what it does; may be nil.
+func For(ctx context.Context, p *project.Project, profile string, at Place,
+	progress func(site.Progress)) (*Tracer, []diag.Diagnostic, error) {
 	name := path.Clean(filepath.ToSlash(at.File))
 	part := site.Part{
 		Bundle: func(_ string, sheets []string) bool { return slices.Contains(sheets, name) },
@@ -135,7 +136,7 @@ func For(ctx context.Context, p *project.Project, profile string, at Place) (*Tr
 		part.Page = func(p *graph.Page) bool { return p.File.Path.Name == rel }
 	}
 	return newTracer(p, func(opts site.Options) (*site.Result, error) {
-		opts.Profile = profile
+		opts.Profile, opts.Progress = profile, progress
 		return site.BuildPart(ctx, p, part, opts)
 	})
 }
