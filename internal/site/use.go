@@ -1,6 +1,7 @@
 package site
 
 import (
+	"maps"
 	"runtime"
 	"slices"
 	"strings"
@@ -58,13 +59,16 @@ func (r *Result) EvidenceOf(name string) *purge.Evidence {
 	if i < 0 || r.Evidence == nil {
 		return nil
 	}
-	someRun := make(map[source.Path]bool)
-	for _, p := range r.Pages {
-		for s := range p.scripts {
-			someRun[s] = true
-		}
+	return r.evidenceOf(&r.Pages[i], r.scriptsRun())
+}
+
+// scriptsRun returns the scripts that some page runs.
+func (r *Result) scriptsRun() map[source.Path]bool {
+	out := make(map[source.Path]bool)
+	for i := range r.Pages {
+		maps.Copy(out, r.Pages[i].scripts)
 	}
-	return r.evidenceOf(&r.Pages[i], someRun)
+	return out
 }
 
 // evidenceOf returns the names in use on one page. someRun has the scripts that
@@ -87,12 +91,7 @@ func (r *Result) Uses() []Use {
 	if r.Evidence == nil {
 		return nil
 	}
-	someRun := make(map[source.Path]bool)
-	for _, p := range r.Pages {
-		for s := range p.scripts {
-			someRun[s] = true
-		}
-	}
+	someRun := r.scriptsRun()
 	sheets := make(map[string]*usedSheet)
 	for i := range r.Bundles {
 		b := &r.Bundles[i]
