@@ -177,15 +177,13 @@ func (m *minifier) combineGroup(list []claim, g *group) (out []claim, ok bool) {
 			continue
 		case !m.isSimple(c) || first >= 0 && c.of.Important != list[first].of.Important:
 			return nil, false
-		case isShorthand && (first >= 0 || g.split == nil):
+		case isShorthand && first >= 0:
 			return nil, false
 		case isShorthand:
-			parts := g.split(c.of.Value)
-			if parts == nil {
-				return nil, false
+			// If it cannot be split, all longhands must follow.
+			if g.split != nil {
+				have = copy(values, g.split(c.of.Value))
 			}
-			copy(values, parts)
-			have = len(parts)
 		case len(c.of.Value) != 1 || grammar.IsWide(c.of.Value):
 			return nil, false
 		default:

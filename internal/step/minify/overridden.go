@@ -34,7 +34,7 @@ func (m *minifier) dropOverridden(items *[]*item) bool {
 		}
 		kept := p.claims
 		if slices.ContainsFunc(kept, overridden) {
-			kept = slices.DeleteFunc(slices.Clone(kept), overridden)
+			kept = m.fewest(slices.DeleteFunc(slices.Clone(kept), overridden))
 			(*items)[i] = m.newRule(it.rule, it.rule.Selectors, p.selectors, kept)
 			changed = true
 		}

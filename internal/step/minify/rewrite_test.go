@@ -47,6 +47,8 @@ func TestRewrites(t *testing.T) {
 		{"border parts", `.a { border-width: 1px; border-style: solid; border-color: red }`, `.a{border-width:1px;border-style:solid;border-color:red}`}, // border resets border-image
 		{"one border", `.a { border-top-width: 1px; border-top-style: solid; border-top-color: red }`, `.a{border-top:1px solid red}`},
 		{"pairs", `.a { overflow-x: hidden; overflow-y: hidden; row-gap: 1px; column-gap: 2px }`, `.a{overflow:hidden;gap:1px 2px}`},
+		{"pairs after a shorthand", `.a { overflow: auto; overflow-x: hidden; top: 0; overflow-y: hidden } .b { overflow: var(--x); overflow-x: hidden; overflow-y: hidden }`,
+			`.a{top:0;overflow:hidden}.b{overflow:var(--x);overflow-x:hidden;overflow-y:hidden}`},
 		{"alignments", `.a { align-items: center; justify-items: center } .b { align-items: baseline; justify-items: baseline }`, `.a{place-items:center}.b{align-items:baseline;justify-items:baseline}`},
 		{"in a scope", `@scope (.x) { top: 0px; .a { left: 0px } .b { right: 0 } .a { top: 0 } }`, `@scope(.x){top:0;.a{left:0;top:0}.b{right:0}}`},
 		{"comments", `.a { top: 0; /* x */ } .b { left: 0 } .a { /* y */ right: 0 } .c { /*! z */ top: 0 }`, `.a{top:0;right:0}.b{left:0}.c{/*! z */top:0}`},
@@ -143,6 +145,9 @@ func TestSizes(t *testing.T) {
 		{"some of three", `.a { top: 1px; position: relative } .b { top: 2px; position: relative } .c { top: 3px; position: relative }`,
 			`.a{top:1px;position:relative}.b{top:2px;position:relative}.c{top:3px;position:relative}`,
 			`.a{top:1px}.a,.b,.c{position:relative}.b{top:2px}.c{top:3px}`},
+		{"the others become a shorthand", `.a { overflow: var(--harbour-overflow) } .b { overflow: var(--harbour-overflow); overflow-x: hidden; overflow-y: hidden }`,
+			`.a{overflow:var(--harbour-overflow)}.b{overflow:var(--harbour-overflow);overflow-x:hidden;overflow-y:hidden}`,
+			`.a,.b{overflow:var(--harbour-overflow)}.b{overflow:hidden}`},
 		{"too little", `.harbour { top: 1px; left: 0 } .ferry { top: 2px; left: 0 }`,
 			`.harbour{top:1px;left:0}.ferry{top:2px;left:0}`, `.harbour{top:1px;left:0}.ferry{top:2px;left:0}`},
 		{"one between sets it", `.a { position: relative; float: left } .c { position: static } .b { position: relative; float: left; top: 1px }`,

@@ -160,12 +160,12 @@ func (s *sharing) share(i int, it *item) (rest *item, ok bool) {
 		anyAfter(p.claims, theirs, before) || anyAfter(q.claims, after, mine) {
 		return nil, false
 	}
-	remaining := s.newRule(it.rule, it.rule.Selectors, q.selectors, after)
+	remaining := s.newRule(it.rule, it.rule.Selectors, q.selectors, s.fewest(after))
 	switch {
 	case len(before) == 0 && s.isFree(moving(q, mine), i+1):
 		s.replace(i, s.listed(earlier, it, theirs))
 	case s.isFree(moving(p, theirs), i+1):
-		s.replace(i, s.newRule(earlier.rule, earlier.rule.Selectors, p.selectors, before))
+		s.replace(i, s.newRule(earlier.rule, earlier.rule.Selectors, p.selectors, s.fewest(before)))
 		s.append(s.listed(earlier, it, theirs))
 		s.remember(len(s.items) - 1)
 	default:
