@@ -29,6 +29,8 @@ import (
 type Job struct {
 	Pieces []link.Piece // in cascade order
 	Kind   step.Kind
+	Path   source.Path   // of the bundle in the output folder, or of the page of a style element
+	Files  source.Reader // what steps may read files through
 	Finish *pipeline.Chain
 	// At is the position of findings: the link of the page, or the style
 	// element.
@@ -96,7 +98,7 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 		parts = append(parts, step.Part{File: p.File, Nodes: pieces[i].Nodes})
 	}
 	checkExternal(pieces, job.Report)
-	u := &step.Unit{Kind: job.Kind, Nodes: join(pieces, job.Report), Parts: parts, Composed: true,
+	u := &step.Unit{Kind: job.Kind, Nodes: join(pieces, job.Report), Parts: parts, Composed: true, Path: job.Path, Files: job.Files,
 		Report: func(d diag.Diagnostic) { job.Report(d) }, Ran: job.Ran}
 	res.Joined = ast.Count(u.Nodes)
 	job.ran(step.Stage{Step: Join, Nodes: u.Nodes}, start)

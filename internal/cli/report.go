@@ -18,7 +18,6 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
-	"rinzel/internal/inventory"
 	"rinzel/internal/project"
 	"rinzel/internal/query"
 	"rinzel/internal/site"
@@ -232,7 +231,7 @@ func (r *report) notWritten(res *site.Result) {
 func unreachedSheets(res *site.Result, p *project.Project) []string {
 	var out []string
 	for _, f := range res.Unreached {
-		if inventory.IsSheet(f.Name) {
+		if p.Settings.IsSheet(f.Name) {
 			out = append(out, p.Tree.Show(f))
 		}
 	}

@@ -57,7 +57,7 @@ func (s *serving) buildProject(ctx context.Context, p *project.Project, cache *s
 // requests to build it.
 func (s *serving) wants(name string) bool {
 	p := s.project.Load()
-	if p == nil || !inventory.IsSheet(name) || path.Clean(name) != name || !p.Tree.Exists(source.Path{Name: name}) {
+	if p == nil || !strings.EqualFold(path.Ext(name), ".css") || path.Clean(name) != name || !p.Tree.Exists(source.Path{Name: name}) {
 		return false
 	}
 	s.mu.Lock()

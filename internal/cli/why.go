@@ -419,7 +419,7 @@ func quotedAll(names []string) []string {
 
 // overview prints the removed share of each sheet, and other noteworthy facts.
 func (w *whyAnswer) overview(ctx context.Context) error {
-	kinds, err := site.ProposeEvidence(w.project)
+	kinds, err := site.ProposeEvidence(ctx, w.project)
 	if err != nil {
 		return err
 	}

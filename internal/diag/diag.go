@@ -40,6 +40,8 @@ type Diagnostic struct {
 	Related  []Related     // related positions, such as where a block was opened
 	Imports  []source.Span // imports that lead to the sheet, the nearest first
 	Fix      string        // what to do about it; empty if unknown
+	// Output is what a program of the user's wrote last; empty for other findings.
+	Output string
 	// Cause identifies the cause of a finding that occurs at several positions,
 	// such as a missing file that many pages link. Findings with the same code
 	// and cause are shown as one.

@@ -70,6 +70,12 @@ func (r *Renderer) one(b *strings.Builder, d Diagnostic) {
 		fmt.Fprintf(b, "  %s: %s\n", r.Position(rel.Span), Printable(rel.Message))
 		r.frame(b, rel.Span, cyan)
 	}
+	if d.Output != "" {
+		b.WriteString("  it wrote:\n")
+		for line := range strings.SplitSeq(d.Output, "\n") {
+			b.WriteString(r.paint(dim, "      |") + " " + Printable(line) + "\n")
+		}
+	}
 	if len(d.Imports) > 0 {
 		var places []string
 		for _, at := range d.Imports {

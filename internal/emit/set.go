@@ -68,6 +68,18 @@ func (s *Set) AddAsset(a Asset) {
 	s.Add(Output{Path: a.Name, Kind: AssetKind, Copy: file, Owner: a.At, From: a.Path})
 }
 
+// Copies returns the outputs that are copies of files. They may be modified until
+// others are added.
+func (s *Set) Copies() []*Output {
+	var out []*Output
+	for i := range s.list {
+		if s.list[i].Copy != nil {
+			out = append(out, &s.list[i])
+		}
+	}
+	return out
+}
+
 // Find returns the output with a path, which may be modified; nil if there is
 // none.
 func (s *Set) Find(path string) *Output {

@@ -168,7 +168,7 @@ func (g *gathering) isTemplateFile(p source.Path) bool {
 	}
 	ext := strings.ToLower(path.Ext(p.Name))
 	if inventory.MediaType(p.Name) != "" || ext == "" || isData(p.Name) || inventory.IsPage(p.Name) ||
-		inventory.IsSheet(p.Name) {
+		g.files.IsSheet(p.Name) {
 		return false
 	}
 	head := strings.TrimLeft(g.files.Head(p), " \t\r\n\uFEFF")

@@ -1,6 +1,8 @@
 package graph
 
 import (
+	"context"
+	"errors"
 	"slices"
 
 	"rinzel/internal/cache"
@@ -18,17 +20,48 @@ type Sheet struct {
 	File        *source.File
 	Nodes       []ast.Node
 	Diagnostics []diag.Diagnostic // findings of the parser
+	// Made is set if steps made the sheet of the text of the file.
+	Made bool
 }
 
 // Sheets are parsed style sheets by path.
-type Sheets = Parsed[*Sheet]
+type Sheets struct {
+	Parsed[*Sheet]
+	made *cache.Table[source.Path, *madeSheet]
+	// Make returns a sheet that steps make of a file; ok is false if there are none
+	// for it. It is nil if there are no such steps at all. The error is like that of
+	// [source.Tree.Text], or that the build was cancelled.
+	Make func(files source.Reader, p source.Path) (sheet *Sheet, ok bool, err error)
+}
+
+// madeSheet is what steps made of a file.
+type madeSheet struct {
+	sheet *Sheet
+	ok    bool
+	err   error
+}
 
 // NewSheets returns sheets cached in s.
 func NewSheets(s *cache.Store) Sheets {
-	return newParsed(s, func(f *source.File) *Sheet {
+	return Sheets{Parsed: newParsed(s, func(f *source.File) *Sheet {
 		tree, diags := parse.Sheet(f)
-		return &Sheet{f, tree.Nodes, append(diags, checkCharset(f, tree.Nodes)...)}
-	})
+		return &Sheet{File: f, Nodes: tree.Nodes, Diagnostics: append(diags, checkCharset(f, tree.Nodes)...)}
+	}), made: cache.NewTable[source.Path, *madeSheet](s)}
+}
+
+// Load returns a sheet, whose text is read through files. The error is that of
+// [source.Tree.Text].
+func (s *Sheets) Load(files source.Reader, p source.Path) (*Sheet, error) {
+	if s.Make != nil {
+		made := s.made.Get(files, p, nil, func(r *cache.Reads) (*madeSheet, bool) {
+			sheet, ok, err := s.Make(r, p)
+			return &madeSheet{sheet, ok, err}, !errors.Is(err, context.Canceled) && !errors.Is(err, context.DeadlineExceeded)
+		})
+		if made.ok {
+			return made.sheet, made.err
+		}
+	}
+	return s.Parsed.Load(files, p)
 }
 
 // TokenFile is a parsed file of design tokens.

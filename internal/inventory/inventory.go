@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/cache"
 	"rinzel/internal/graph"
 	"rinzel/internal/project"
+	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
 
@@ -70,18 +71,18 @@ func (i *Inventory) Index() *Index {
 	i.mu.Lock()
 	defer i.mu.Unlock()
 	if i.of != listing {
-		i.of, i.index = listing, newIndex(listing)
+		i.of, i.index = listing, newIndex(listing, i.IsSheet)
 	}
 	return i.index
 }
 
 // newIndex returns the index of a listing.
-func newIndex(listing *source.Listing) *Index {
+func newIndex(listing *source.Listing, isSheet func(name string) bool) *Index {
 	x := &Index{Files: listing.Files, Folders: make(map[string]bool), Stems: make(map[string][]source.Path),
 		known: make(map[source.Path]bool, len(listing.Files))}
 	for _, p := range listing.Files {
 		x.known[p] = true
-		if !IsScript(p.Name) && !IsSheet(p.Name) && !IsPage(p.Name) {
+		if !IsScript(p.Name) && !isSheet(p.Name) && !IsPage(p.Name) {
 			stem := strings.TrimSuffix(path.Base(p.Name), path.Ext(p.Name))
 			x.Stems[stem] = append(x.Stems[stem], p)
 		}
@@ -113,7 +114,7 @@ func (i *Inventory) Page(f *source.File) *graph.Page {
 
 // Sheets returns the sheets of the source folder, in lexical order.
 func (i *Inventory) Sheets() []source.Path {
-	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !IsSheet(p.Name) })
+	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !i.IsSheet(p.Name) })
 }
 
 // Excluded reports whether a file is excluded from the project.
@@ -145,7 +146,7 @@ func (i *Inventory) walk(root string, enter func(dir string) bool, visit func(so
 func (i *Inventory) SheetsInRoot(root string) []source.Path {
 	var out []source.Path
 	i.walk(root, func(dir string) bool { return path.Base(dir) != project.PackageFolder }, func(p source.Path) {
-		if IsSheet(p.Name) {
+		if i.IsSheet(p.Name) {
 			out = append(out, p)
 		}
 	})
@@ -206,8 +207,21 @@ var templateKinds = strings.Fields(`.php .phtml .inc .asp .aspx .ascx .master .c
 // IsTemplate reports whether pages are generated from a file, by its extension.
 func IsTemplate(name string) bool { return hasExt(name, templateKinds...) }
 
-// IsSheet reports whether a file name is that of a style sheet.
-func IsSheet(name string) bool { return hasExt(name, ".css") }
+// IsSheet reports whether a file name is that of a style sheet: of CSS, or of a
+// language that a step of the settings reads.
+func (i *Inventory) IsSheet(name string) bool {
+	return i.project.Settings.IsSheet(name)
+}
+
+// IsStyle reports whether a script imports a sheet, see [graph.IsStyle].
+func (i *Inventory) IsStyle(imp script.Import) bool {
+	if imp.Type != "" {
+		return graph.IsStyle(imp)
+	}
+	name, _, _ := strings.Cut(imp.Specifier, "?")
+	name, _, _ = strings.Cut(name, "#")
+	return graph.IsStyle(imp) || i.project.Settings.IsLanguage(name)
+}
 
 // hasExt reports whether a name has one of some extensions.
 func hasExt(name string, list ...string) bool {

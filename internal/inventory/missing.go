@@ -135,7 +135,7 @@ func (i *Inventory) sheetsOfPackage(root, name string) string {
 		inside := dir == "." || dir == name || strings.HasPrefix(dir, name+"/") || strings.HasPrefix(name, dir+"/")
 		return inside && len(sheets) < 10*most && strings.Count(dir, "/") < deepest && path.Base(dir) != project.PackageFolder
 	}, func(p source.Path) {
-		if IsSheet(p.Name) && strings.HasPrefix(p.Name, name+"/") {
+		if i.IsSheet(p.Name) && strings.HasPrefix(p.Name, name+"/") {
 			sheets = append(sheets, project.PackageRoot+":"+p.Name)
 		}
 	})

@@ -2,7 +2,6 @@ package link
 
 import (
 	"fmt"
-	"path"
 	"strings"
 
 	"rinzel/internal/diag"
@@ -16,10 +15,11 @@ import (
 // bundles lead to the first sources.
 
 // inputMap returns the source map that a sheet refers to; nil if it has none, or
-// if nobody wants maps. An invalid one is reported.
-func (a *assembler) inputMap(f *source.File) *sourcemap.Input {
+// if nobody wants maps, or if steps made it of another language. An invalid one is reported.
+func (a *assembler) inputMap(s *graph.Sheet) *sourcemap.Input {
+	f := s.File
 	address := sourcemap.Address(f.Text)
-	if !a.Maps || address == "" {
+	if !a.Maps || address == "" || s.Made {
 		return nil
 	}
 	at := source.SpanOf(f.Pos(strings.LastIndex(f.Text, address)), len(address))
@@ -58,16 +58,7 @@ func newInput(m *sourcemap.Map, err error) func(*source.File) *readInput {
 		if err != nil {
 			return &readInput{err: err}
 		}
-		in := &sourcemap.Input{Map: m}
-		files := new(source.Set)
-		for _, s := range m.Sources {
-			name := s.URL
-			if !sourcemap.IsAbsolute(name) {
-				name = path.Join(path.Dir(of.Name), name)
-			}
-			in.Files = append(in.Files, files.Add(source.Path{Root: of.Path.Root, Name: name}, name, s.Content))
-		}
-		return &readInput{input: in}
+		return &readInput{input: sourcemap.NewInput(m, of)}
 	}
 }
 

@@ -46,13 +46,13 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		w.composer.Made = func(m compose.Made) { w.made = append(w.made, m) }
 	}
 	var slot *Composed // cache of the sheet, if its result does not depend on the importer
-	if a.isIndependent(s, here) {
+	if a.isIndependent(s, here) && !chain.HasOwn() {
 		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
 		if slot.isDone() {
 			w.known = slot
 		}
 	}
-	rest := Piece{File: s.File, Conditions: conds, Node: here.node, Input: a.inputMap(s.File)}
+	rest := Piece{File: s.File, Conditions: conds, Node: here.node, Input: a.inputMap(s)}
 	rest.Nodes = w.walk()
 	switch {
 	case w.known != nil:
@@ -267,7 +267,7 @@ func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain
 		return append(a.Checker.Nodes(nodes), asis.Misread(nodes, pipeline.HeedComments())...)
 	})
 	out.motion = check.AnimationsOf(nodes)
-	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true,
+	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Path: w.sheet.File.Path, Files: a.Files.Reader,
 		Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
 	if w.measures() {
 		if w.composes {
@@ -355,7 +355,7 @@ func mayPrecedeNamespace(n ast.Node) bool {
 // withoutMapComments returns the nodes of a sheet without comments that refer
 // to its own source map.
 func withoutMapComments(s *graph.Sheet) []ast.Node {
-	if !strings.Contains(s.File.Text, "sourceMappingURL") {
+	if !s.Made && !strings.Contains(s.File.Text, "sourceMappingURL") {
 		return s.Nodes
 	}
 	var drop func(n ast.Node) ast.Edit

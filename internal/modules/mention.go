@@ -124,7 +124,7 @@ func (r *run) uses(p source.Path, at source.Span) {
 	case inventory.IsPage(p.Name):
 	case inventory.IsScript(p.Name):
 		r.lazy(p, at)
-	case inventory.IsSheet(p.Name):
+	case r.Files.IsSheet(p.Name):
 		r.program.SheetRefs = append(r.program.SheetRefs, SheetRef{StyleUse{Path: p, At: at}, true})
 	default:
 		r.copy(p, at)

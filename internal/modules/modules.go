@@ -208,7 +208,7 @@ func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
 // request resolves one import. ok is false if it is not a file of the project.
 func (g *group) request(imp script.Import, from source.Path, at source.Span) (r Request, ok bool) {
 	t, bare := g.resolve(imp, from)
-	styles := graph.IsStyle(imp)
+	styles := g.Files.IsStyle(imp)
 	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // for browsers
 	switch {
 	case bare:
@@ -276,7 +276,7 @@ func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("unresolved import %q: no import map of the page has it", imp.Specifier),
 		Fix:     `add "./" if it is a path relative to this script, or add it to an import map`}
-	if graph.IsStyle(imp) {
+	if g.Files.IsStyle(imp) {
 		d.Severity = diag.Error
 		d.Message = fmt.Sprintf("unresolved import %q: a path relative to this script starts with \"./\"", imp.Specifier)
 		d.Fix = fmt.Sprintf("write %q, or %q for a sheet of an installed package", "./"+imp.Specifier,
@@ -416,7 +416,7 @@ func (g *group) programOf(l *LazyEntry) *Program {
 		r := g.newRun(nil)
 		if inventory.IsScript(l.Path.Name) {
 			r.file(l.Path, l.At)
-		} else if inventory.IsSheet(l.Path.Name) {
+		} else if g.Files.IsSheet(l.Path.Name) {
 			r.style(StyleUse{Path: l.Path, At: l.At})
 		} else {
 			r.copy(l.Path, l.At)

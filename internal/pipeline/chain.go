@@ -3,6 +3,7 @@ package pipeline
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"rinzel/internal/step"
@@ -19,7 +20,7 @@ type Chain struct {
 func New(list []string, s *Settings) (*Chain, error) {
 	c := &Chain{}
 	for _, name := range list {
-		row, ok := Find(name)
+		row, ok := find(name, s.Own)
 		if !ok {
 			return nil, fmt.Errorf("unknown step %q", name)
 		}
@@ -46,7 +47,7 @@ func (c *Chain) Run(ctx context.Context, u *step.Unit) error {
 		if err := c.runners[i].Run(ctx, u); err != nil {
 			return fmt.Errorf("the step %q: %w", s.Name, err)
 		}
-		u.Composed = u.Composed || s.Gives == CSS
+		u.Composed = u.Composed || s.Gives == CSS && !s.Own
 		if u.Ran != nil {
 			u.Ran(step.Stage{Step: s.Name, Nodes: u.Nodes, Compact: u.Compact, Took: time.Since(start)})
 		}
@@ -60,6 +61,11 @@ func (s *Step) concerns(u *step.Unit) bool {
 		return s.Changes&Queries != 0
 	}
 	return !(s.Takes == SheetLanguage && u.Composed)
+}
+
+// HasOwn reports whether a step of the user's is among the steps.
+func (c *Chain) HasOwn() bool {
+	return slices.ContainsFunc(c.steps, func(s Step) bool { return s.Own })
 }
 
 // Composes reports whether sheets of this chain may contain build-time syntax.

@@ -9,6 +9,7 @@ package pipeline
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rinzel/internal/diag"
@@ -28,12 +29,17 @@ type Stage string
 const (
 	OnSheet  Stage = "sheet"  // in a chain, on each sheet separately
 	OnBundle Stage = "bundle" // in the finish, on a bundle as a whole
+	// The following are for steps of the user only. They run on what is written.
+	OnScript Stage = "script" // on each script
+	OnPage   Stage = "page"   // on each page
+	OnAsset  Stage = "asset"  // on each other file
 )
 
 // Language is the input or output of a step.
 type Language string
 
-// The languages.
+// The languages. Steps of the user may take others, which are named after the
+// extension of their files.
 const (
 	SheetLanguage Language = "sheet" // CSS with build-time syntax
 	CSS           Language = "CSS"
@@ -65,12 +71,19 @@ type Step struct {
 	Does         string // one line for help texts
 	Changes      Changes
 	Before       []Order
-	ByDefault    bool // it is part of the default chain, or of the default finish of a release
-	Excludable   bool // comments can exclude parts of a sheet from it, see package asis
-	NeedsSite    bool // it needs the evidence of all pages, so it does not run on a single sheet
-	// New constructs the step from the settings.
+	After        []string // names of steps that must not come later
+	ByDefault    bool     // it is part of the default chain, or of the default finish of a release
+	Excludable   bool     // comments can exclude parts of a sheet from it, see package asis
+	NeedsSite    bool     // it needs the evidence of all pages, so it does not run on a single sheet
+	Own          bool     // it is a step of the user's
+	// New constructs the step from the settings. It is nil for a step that works
+	// on texts before they are parsed, see [Step.IsReader].
 	New func(*Settings) (step.Runner, error)
 }
+
+// IsReader reports whether a step works on the text of a sheet before it is
+// parsed: a step of the user's that takes another language than CSS.
+func (s *Step) IsReader() bool { return s.Own && s.On == OnSheet && s.Takes != CSS }
 
 // Settings are what steps are constructed from.
 type Settings struct {
@@ -79,6 +92,7 @@ type Settings struct {
 	Prefix  prefix.Options
 	Minify  minify.Options
 	Purge   purge.Options
+	Own     []Step // steps of the user's
 }
 
 // Steps are all steps, in their default order.
@@ -119,13 +133,17 @@ var Steps = []Step{
 	},
 }
 
-// Find returns the step with a name.
-func Find(name string) (Step, bool) {
-	i := slices.IndexFunc(Steps, func(s Step) bool { return s.Name == name })
-	if i < 0 {
-		return Step{}, false
+// Find returns the step of the table with a name.
+func Find(name string) (Step, bool) { return find(name, nil) }
+
+// find returns the step of the table, or of the user's, with a name.
+func find(name string, own []Step) (Step, bool) {
+	for _, list := range [][]Step{Steps, own} {
+		if i := slices.IndexFunc(list, func(s Step) bool { return s.Name == name }); i >= 0 {
+			return list[i], true
+		}
 	}
-	return Steps[i], true
+	return Step{}, false
 }
 
 // Compare orders the names of steps by the table: it is negative if a comes
@@ -199,39 +217,111 @@ type Problem struct {
 }
 
 // Check checks the steps of a chain or a finish: each must be known, run on the
-// stage, occur once, and be in a valid order.
-func Check(list []string, on Stage) []Problem {
-	var problems []Problem
-	seen := make(map[string]bool)
+// stage, occur once, and be in a valid order. own are the steps of the user's.
+func Check(list []string, on Stage, own []Step) []Problem {
+	c := checking{list: list, on: on, own: own, seen: make(map[string]bool)}
 	for i, name := range list {
-		s, ok := Find(name)
+		s, ok := c.find(name)
 		switch {
 		case !ok:
-			fix := diag.DidYouMean(name, Names(on), "the steps are "+strings.Join(Names(on), ", "))
-			problems = append(problems, Problem{i, fmt.Sprintf("unknown step %q", name), fix})
+			c.unknown(i, name)
 		case s.On != on:
-			place := map[Stage]string{OnSheet: "a chain", OnBundle: "finish"}[s.On]
-			problems = append(problems, Problem{i,
-				fmt.Sprintf("step %q works on a %s, not on a %s", name, s.On, on), "put it into " + place})
-		case seen[name]:
-			problems = append(problems, Problem{i, fmt.Sprintf("step %q is listed twice", name), "remove it"})
+			place := "set on = " + strconv.Quote(string(on)) + " in [step." + name + "]"
+			if !s.Own {
+				place = map[Stage]string{OnSheet: "put it into a chain", OnBundle: "put it into finish"}[s.On]
+			}
+			c.fail(i, fmt.Sprintf("step %q works on %s, not on %s", name, article(s.On), article(on)), place)
+		case c.seen[name]:
+			c.fail(i, fmt.Sprintf("step %q is listed twice", name), "remove it")
 		default:
-			problems = append(problems, misplaced(i, s, seen)...)
+			c.misplaced(i, &s)
 		}
-		seen[name] = true
+		c.seen[name] = true
 	}
-	return problems
+	return c.problems
 }
 
-// misplaced returns the problem of a step that comes after one that it must
-// come before.
-func misplaced(i int, s Step, seen map[string]bool) []Problem {
-	for _, o := range s.Before {
-		if seen[o.Then] {
-			return []Problem{{i,
-				fmt.Sprintf("step %q must come before %q: %s", s.Name, o.Then, o.Why),
-				fmt.Sprintf("move %q before %q", s.Name, o.Then)}}
+// checking is the state of [Check].
+type checking struct {
+	list     []string
+	on       Stage
+	own      []Step
+	seen     map[string]bool // the steps so far
+	problems []Problem
+}
+
+// fail adds a problem of the step at i.
+func (c *checking) fail(i int, message, fix string) {
+	c.problems = append(c.problems, Problem{i, message, fix})
+}
+
+// find returns a step of the table or of the user.
+func (c *checking) find(name string) (Step, bool) { return find(name, c.own) }
+
+// unknown adds the problem that the step at i is unknown.
+func (c *checking) unknown(i int, name string) {
+	names := Names(c.on)
+	for _, s := range c.own {
+		if s.On == c.on {
+			names = append(names, s.Name)
 		}
 	}
-	return nil
+	c.fail(i, fmt.Sprintf("unknown step %q", name), diag.DidYouMean(name, names, "the steps are "+strings.Join(names, ", ")))
+}
+
+// misplaced adds the problem of a step that is in the wrong place.
+func (c *checking) misplaced(i int, s *Step) {
+	for _, o := range s.Before {
+		if c.seen[o.Then] {
+			c.fail(i, fmt.Sprintf("step %q must come before %q: %s", s.Name, o.Then, o.Why),
+				fmt.Sprintf("move %q before %q", s.Name, o.Then))
+			return
+		}
+	}
+	for _, first := range s.After {
+		if slices.Contains(c.list[i+1:], first) {
+			c.fail(i, fmt.Sprintf("step %q must come after %q: the settings of the step say so", s.Name, first),
+				fmt.Sprintf("move %q after %q", s.Name, first))
+			return
+		}
+	}
+	if !s.Own || s.On != OnSheet {
+		return
+	}
+	if s.IsReader() {
+		c.readsTooLate(i, s)
+		return
+	}
+	for _, name := range c.list[i+1:] {
+		if later, ok := c.find(name); ok && later.Takes != CSS {
+			c.fail(i, fmt.Sprintf("step %q takes CSS, but the text is CSS only after %q", s.Name, name),
+				fmt.Sprintf("move %q after %q, or set takes = \"sheet\" in [step.%s]", s.Name, name, s.Name))
+			return
+		}
+	}
+}
+
+// readsTooLate adds the problem of a step that takes another language than CSS,
+// and comes after one that needs CSS or gives it.
+func (c *checking) readsTooLate(i int, s *Step) {
+	for _, name := range c.list[:i] {
+		before, ok := c.find(name)
+		if !ok || before.IsReader() && before.Takes != SheetLanguage || before.IsReader() && s.Takes == SheetLanguage {
+			continue
+		}
+		what := "the language " + strconv.Quote(string(s.Takes))
+		if s.Takes == SheetLanguage {
+			what = "sheets as they are written"
+		}
+		c.fail(i, fmt.Sprintf("step %q takes %s, but comes after %q", s.Name, what, name), fmt.Sprintf("move %q before %q", s.Name, name))
+		return
+	}
+}
+
+// article returns the name of a stage with its article.
+func article(on Stage) string {
+	if on == OnAsset {
+		return "an " + string(on)
+	}
+	return "a " + string(on)
 }

@@ -16,9 +16,10 @@ import (
 	"rinzel/internal/source"
 )
 
-// folderRoot is the root of the project folder itself in the tree, from which
-// only the settings are read. Users cannot define a root with this name.
-const folderRoot = "."
+// FolderRoot is the root of the project folder itself in the tree, from which
+// only the settings, and the steps of the user's, are read. Users cannot define a
+// root with this name.
+const FolderRoot = "."
 
 // Project is an open project: its settings, and the folders it may read.
 type Project struct {
@@ -47,7 +48,7 @@ func Open(opts Options) (*Project, []diag.Diagnostic, error) {
 		}
 	}
 	p := &Project{Settings: Default(), Dir: filepath.Dir(opts.Settings)}
-	home, closer, err := source.OpenFolder(folderRoot, p.Dir, p.Dir)
+	home, closer, err := source.OpenFolder(FolderRoot, p.Dir, p.Dir)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -78,6 +79,17 @@ func (p *Project) Close() error {
 	return errors.Join(errs...)
 }
 
+// AddCloser makes [Project.Close] close something else as well.
+func (p *Project) AddCloser(c io.Closer) { p.closers = append(p.closers, c) }
+
+// CacheFolder returns the folder on disk for results of the steps of the user's.
+func (p *Project) CacheFolder() string {
+	if folder := p.Settings.Cache.Folder; folder != "" {
+		return p.onDisk(folder)
+	}
+	return source.CacheFolder()
+}
+
 // SourceDir returns the source folder on disk.
 func (p *Project) SourceDir() string { return p.onDisk(p.Settings.Source) }
 
@@ -105,7 +117,7 @@ func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 	if opts.Settings != "" {
 		name = filepath.Base(opts.Settings)
 	}
-	f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: name})
+	f, err := p.Tree.Text(source.Path{Root: FolderRoot, Name: name})
 	var encoding *source.EncodingError
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && opts.Settings == "":
@@ -162,7 +174,7 @@ func reason(err error) string {
 func (p *Project) about(key, message, fix string) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BadSettings, Severity: diag.Error, Message: message, Fix: fix}
 	if p.Settings.File != "" {
-		if f, err := p.Tree.Text(source.Path{Root: folderRoot, Name: path.Base(p.Settings.File)}); err == nil {
+		if f, err := p.Tree.Text(source.Path{Root: FolderRoot, Name: path.Base(p.Settings.File)}); err == nil {
 			places := positionsOf(f)
 			d.Span = places.value(key)
 		}

@@ -49,7 +49,7 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 	}
 	if from.Finish != nil {
 		p.Finish = *from.Finish
-		for _, problem := range pipeline.Check(p.Finish, pipeline.OnBundle) {
+		for _, problem := range pipeline.Check(p.Finish, pipeline.OnBundle, s.pipelineSteps()) {
 			r.fail(r.positions.element(problem.Index, key("finish")...), problem.Message, problem.Fix)
 		}
 	}

@@ -48,6 +48,8 @@ type fileSettings struct {
 	Serve    fileServe              `toml:"serve"`
 	Budget   map[string]any         `toml:"budget"`
 	Report   fileReport             `toml:"report"`
+	Step     map[string]fileStep    `toml:"step"`
+	Cache    fileCache              `toml:"cache"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
@@ -132,7 +134,8 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget", "report"},
+		"limits", "budget", "report", "step", "cache"},
+	"cache":          {"folder", "url"},
 	"report":         {"history"},
 	"budget":         budgetKeys,
 	"browsers":       {"share", "recent", "floor", "without", "sets"},
@@ -149,7 +152,9 @@ var knownKeys = map[string][]string{
 	"check":          {"in-build", "libraries", "levels"},
 	"serve":          {"fallback", "proxy", "editor"},
 	"limits":         {"values", "iterations", "calls"},
-	"profile.*":      {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
+	"step.*": {"on", "takes", "gives", "match", "profiles", "run", "module", "protocol", "time", "memory", "env", "inputs",
+		"options", "before", "after"},
+	"profile.*": {"inherits", "browsers", "finish", "maps", "names", "integrity", "compress", "script-styles"},
 }
 
 // maxSettings limits the size of the settings file in bytes.
@@ -235,7 +240,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 	if len(key) > 3 && key[0] == "browsers" && key[1] == "sets" {
 		table = strings.Join(slices.Concat(key[:1], key[3:len(key)-1]), ".")
 	}
-	if len(key) == 3 && (key[0] == "profile" || key[0] == "bundles") {
+	if len(key) == 3 && (key[0] == "profile" || key[0] == "bundles" || key[0] == "step") {
 		table = key[0] + ".*"
 	}
 	name := key[len(key)-1]
@@ -270,6 +275,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 			s.TargetSets[name] = t
 		}
 	}
+	r.steps(s, raw.Step)
 	for i, c := range raw.Chain {
 		r.chain(s, i, c)
 	}
@@ -293,6 +299,8 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.budgets(s, raw.Budget)
 	r.history(s, raw.Report)
 	r.profiles(s, raw.Profile)
+	r.stepProfiles(s)
+	r.cache(s, raw.Cache)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
 	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
@@ -568,7 +576,7 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 	if _, ok := s.Roots[root]; !ok && root != "" {
 		r.fail(r.positions.nth(i, "chain", "match"), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
 	}
-	for _, p := range pipeline.Check(c.Steps, pipeline.OnSheet) {
+	for _, p := range pipeline.Check(c.Steps, pipeline.OnSheet, s.pipelineSteps()) {
 		r.fail(r.positions.nthElement(i, p.Index, "chain", "steps"), p.Message, p.Fix)
 	}
 	s.Chains = append(s.Chains, Chain{c.Match, c.Steps, r.positions.nth(i, "chain", "match")})

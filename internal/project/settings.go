@@ -57,7 +57,9 @@ type Settings struct {
 	Tokens    []TokenSource // design token files of every sheet, in order
 	Limits    Limits
 	Budgets   []Budget // in file order, those for all pages and bundles first
-	History   string   // file of the history of sizes, relative to the project folder; empty for none
+	OwnSteps  []OwnStep
+	Cache     Cache
+	History   string // file of the history of sizes, relative to the project folder; empty for none
 }
 
 // ReportFile is the name of the report that the command of the same name

@@ -63,7 +63,7 @@ type Setting struct {
 // that repeat a default, keys that are set again after a drop, and unused
 // constants. The error is one of the run itself.
 func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) {
-	survey, err := site.NewSurvey(p)
+	survey, err := site.NewSurvey(ctx, p)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func ListConstants(ctx context.Context, p *project.Project) (*Constants, error) 
 // ListBoth is [ListConstants] and [ListImports] of all pages, which share most of
 // the work.
 func ListBoth(ctx context.Context, p *project.Project) (*Constants, *Imports, error) {
-	survey, err := site.NewSurvey(p)
+	survey, err := site.NewSurvey(ctx, p)
 	if err != nil {
 		return nil, nil, err
 	}

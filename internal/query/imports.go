@@ -31,7 +31,7 @@ type ImportEntry struct {
 // the source folder or "root:path"; of all pages if name is empty. The error is
 // one of the run itself.
 func ListImports(ctx context.Context, p *project.Project, name string) (*Imports, error) {
-	survey, asked, err := surveyFor(p, name)
+	survey, asked, err := surveyFor(ctx, p, name)
 	if err != nil {
 		return nil, err
 	}
@@ -72,8 +72,8 @@ func importsIn(ctx context.Context, p *project.Project, survey *site.Survey, ask
 }
 
 // surveyFor returns a survey of a project, and the path of the requested sheet.
-func surveyFor(p *project.Project, name string) (*site.Survey, source.Path, error) {
-	survey, err := site.NewSurvey(p)
+func surveyFor(ctx context.Context, p *project.Project, name string) (*site.Survey, source.Path, error) {
+	survey, err := site.NewSurvey(ctx, p)
 	if err != nil {
 		return nil, source.Path{}, err
 	}

@@ -24,7 +24,7 @@ type Repeats struct {
 // given as a path in the source folder, or "root:path". The error is one of the
 // run itself.
 func ListRepeats(ctx context.Context, p *project.Project, name string) (*Repeats, error) {
-	survey, asked, err := surveyFor(p, name)
+	survey, asked, err := surveyFor(ctx, p, name)
 	if err != nil {
 		return nil, err
 	}

@@ -71,7 +71,9 @@ func (b *builder) assetName(p source.Path) string {
 	}
 	name := emit.PlainName(p)
 	if b.profile.Names == project.HashedNames && !b.files.Mentioned().Has(path.Base(p.Name)) && !b.assets.keepsName(p) {
-		if file, err := b.files.Copy(p); err == nil {
+		if f := b.finished(b.files.Reader, p); f != nil {
+			name = emit.HashedName(name, f.sum)
+		} else if file, err := b.files.Copy(p); err == nil {
 			name = emit.HashedName(name, file.Sum)
 		}
 	}
@@ -169,12 +171,8 @@ func (b *builder) inlined(files *inventory.Inventory, to graph.Target) (string, 
 		no[1] {
 		return "", false
 	}
-	file, err := files.Copy(to.Path)
-	if err != nil || file.Size > int64(b.project.Settings.Inline) {
-		return "", false
-	}
-	data, err := file.Read()
-	if err != nil {
+	data, ok := b.smallFile(files, to.Path, b.project.Settings.Inline)
+	if !ok {
 		return "", false
 	}
 	if strings.HasPrefix(kind, "image/svg") && utf8.Valid(data) {

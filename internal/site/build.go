@@ -33,7 +33,7 @@ import (
 // Build builds all pages of a project. Errors in the source are findings in the
 // result. The error is one of the run itself, such as a cancelled context.
 func Build(ctx context.Context, p *project.Project, opts Options) (*Result, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +134,10 @@ func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error)
 		return nil, err
 	}
 	w.loading.makeModules(w.perPage, w.named)
-	rewritten := b.rewrittenScripts(w.loading)
+	rewritten, err := b.rewrittenScripts(ctx, w.loading)
+	if err != nil {
+		return nil, err
+	}
 	made := make([]*pageResult, len(b.pages))
 	err = b.inParallel(ctx, "writing pages", len(b.pages), func(i int) {
 		defer b.clock.part(partRewrite)()
@@ -143,7 +146,8 @@ func (b *builder) buildSite(ctx context.Context, res *Result) (*emit.Set, error)
 	if err != nil {
 		return nil, err
 	}
-	return b.gather(w, made, rewritten, res), nil
+	out := b.gather(w, made, rewritten, res)
+	return out, b.finishFiles(ctx, out)
 }
 
 // siteWork is the state of a site build.
@@ -188,8 +192,8 @@ func (b *builder) planBundles(ctx context.Context, w *siteWork) (err error) {
 }
 
 // gather collects everything that was built into one set of outputs.
-func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.Path][]byte, res *Result) *emit.Set {
-	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten}
+func (b *builder) gather(w *siteWork, made []*pageResult, rewritten *scriptOutputs, res *Result) *emit.Set {
+	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten.data}
 	empty := make(map[*unit]bool)
 	for _, u := range slices.Concat(w.perPage...) {
 		empty[u] = b.checkEmpty(u)
@@ -222,6 +226,9 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten map[source.P
 		addAssets(out, filesOf(n.runs))
 	}
 	addAssets(out, b.copies())
+	for _, o := range rewritten.maps {
+		out.Add(o)
+	}
 	b.reportUnreferencedFiles(w.programs, out)
 	res.Unshared = w.unshared
 	return out
@@ -252,7 +259,7 @@ func (b *builder) reachedSheets() map[source.Path]bool {
 		b.reached = make(map[source.Path]bool)
 		for e := range b.entries {
 			for p := range e.Reads {
-				if inventory.IsSheet(p.Name) || inventory.IsPage(p.Name) {
+				if b.files.IsSheet(p.Name) || inventory.IsPage(p.Name) {
 					b.reached[p] = true
 				}
 			}

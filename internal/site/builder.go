@@ -76,7 +76,9 @@ type builder struct {
 	scripts *modules.Scripts
 	checker *check.Checker
 	clock   *clock // nil if nothing is measured
-	workDir string // the working folder; empty if unknown
+	// finishFile runs the steps on a file that is copied; nil if there are none.
+	finishFile func(files source.Reader, p source.Path) *finishedFile
+	workDir    string // the working folder; empty if unknown
 
 	pages       []*graph.Page            // of the site
 	evidence    *evidence.Found          // nil in a profile that does not purge
@@ -108,7 +110,7 @@ type builder struct {
 }
 
 // newBuilder returns the builder of one build of p.
-func newBuilder(p *project.Project, opts Options) (*builder, error) {
+func newBuilder(ctx context.Context, p *project.Project, opts Options) (*builder, error) {
 	name := cmp.Or(opts.Profile, project.Development)
 	profile, ok := p.Settings.Profiles[name]
 	if !ok {
@@ -135,6 +137,7 @@ func newBuilder(p *project.Project, opts Options) (*builder, error) {
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
 		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages, WithoutChecks: opts.WithoutChecks,
 		Maps: profile.Maps != project.NoMaps}
+	b.addOwnSteps(ctx)
 	if opts.Measure {
 		b.clock = &clock{parts: make(map[string]*Timed), sheets: make(map[string]*Timed)}
 		b.linker.Ran = b.clock.onSheet
@@ -153,6 +156,9 @@ func (b *builder) stepSettings() *pipeline.Settings {
 		Minify:  minify.Options{Targets: targets, Size: s.Minify.Size},
 		Purge: purge.Options{Uses: b.uses, Properties: s.Purge.Properties, Supported: b.supported,
 			Verdicts: b.opts.RecordVerdicts, KeepSheet: b.keepSheet},
+	}
+	for i := range s.OwnSteps {
+		settings.Own = append(settings.Own, b.cache.own.Row(&s.OwnSteps[i]))
 	}
 	if b.evidence != nil {
 		settings.Purge.Evidence = b.evidence.All
@@ -181,7 +187,8 @@ func (b *builder) limits() compose.Limits {
 
 // chainOf returns the chain of a sheet.
 func (b *builder) chainOf(p source.Path) (*pipeline.Chain, error) {
-	return b.cache.chain(b.project.Settings.ChainOf(p), b.stepSettings)
+	_, names := b.project.Settings.StepsOf(p, b.profile.Name)
+	return b.cache.chain(names, b.stepSettings)
 }
 
 // makeFinish creates the chain of bundles and style elements.

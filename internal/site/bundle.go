@@ -117,7 +117,7 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 		}
 	}
 	job := bundle.Job{
-		Pieces: s.pieces, Kind: step.Bundle, Finish: b.finish, At: s.at, Charset: !s.adopted, Report: report,
+		Pieces: s.pieces, Kind: step.Bundle, Path: source.Path{Name: s.name}, Files: r, Finish: b.finish, At: s.at, Charset: !s.adopted, Report: report,
 		Address: b.urlRewriter(r, &m.refs, seenFrom),
 	}
 	if b.profile.Maps != project.NoMaps {
@@ -130,7 +130,10 @@ func (b *builder) buildBundle(ctx context.Context, s *styles, r *cache.Reads, m 
 	}
 	if m.inline = b.isInlined(s, &m.made); m.inline {
 		// Its URLs are relative to the page.
-		m.refs, job.Report, job.Charset = references{}, func(...diag.Diagnostic) {}, false
+		m.refs, job.Charset = references{}, false
+		job.Report = func(ds ...diag.Diagnostic) {
+			report(slices.DeleteFunc(ds, func(d diag.Diagnostic) bool { return d.Code != code.StepFailed })...)
+		}
 		job.Address = b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(s.pages[0], to) })
 		finished = b.keepStages(&job, graph.Span{})
 		if m.made, err = job.Make(ctx); err != nil {

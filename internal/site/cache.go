@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
 	"rinzel/internal/link"
+	"rinzel/internal/own"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -30,7 +31,9 @@ type Cache struct {
 	scripts  graph.Scripts
 	evidence *evidence.Cache
 	packer   *emit.Compressor
+	own      *own.Steps // nil if the settings define none, and before the first build
 
+	finished *cache.Table[source.Path, *finishedFile]
 	units    *cache.Table[source.Path, *pageUnits]
 	bundles  *cache.Table[string, *madeBundle]
 	elements *cache.Table[elementKey, *madeElement]
@@ -52,7 +55,8 @@ func NewCache(p *project.Project) *Cache {
 		tree: p.Tree, store: store, files: inventory.New(p, store), linked: link.NewCache(store),
 		scripts:  graph.NewScripts(store),
 		evidence: evidence.NewCache(store), packer: emit.NewCompressor(p.Tree, store),
-		units: cache.NewTable[source.Path, *pageUnits](store), bundles: cache.NewTable[string, *madeBundle](store),
+		finished: cache.NewTable[source.Path, *finishedFile](store),
+		units:    cache.NewTable[source.Path, *pageUnits](store), bundles: cache.NewTable[string, *madeBundle](store),
 		elements: cache.NewTable[elementKey, *madeElement](store), chains: make(map[string]*pipeline.Chain),
 	}
 }

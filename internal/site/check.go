@@ -23,7 +23,7 @@ type Checked struct {
 // the source folder or "root:path"; without names, those that pages use. The
 // result includes the findings of a build. The error is one of the run itself.
 func Check(ctx context.Context, p *project.Project, names []string, opts Options) (*Checked, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}

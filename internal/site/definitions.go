@@ -2,7 +2,6 @@ package site
 
 import (
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
@@ -77,7 +76,7 @@ func (b *builder) knownSheets() []source.Path {
 	var out []source.Path
 	reached := b.reachedSheets()
 	for p := range reached {
-		if strings.EqualFold(path.Ext(p.Name), ".css") {
+		if b.files.IsSheet(p.Name) {
 			out = append(out, p)
 		}
 	}

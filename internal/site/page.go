@@ -30,7 +30,7 @@ type pageResult struct {
 // page rewrites a page so that it links the bundles of its units. rewritten has
 // the scripts that are not copied unchanged.
 func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *modules.Program, l *loading,
-	rewritten map[source.Path][]byte) *pageResult {
+	rewritten *scriptOutputs) *pageResult {
 	res := &pageResult{page: p}
 	var edits []graph.Edit
 	for _, u := range units {
@@ -62,14 +62,14 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 		edits = append(edits, b.scriptEdits(l, mod, func(to string) string { return b.addressOf(p, to) })...)
 	}
 	for _, s := range p.Scripts {
-		if data, ok := rewritten[b.files.ResolveIn(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
+		if data, ok := rewritten.data[b.files.ResolveIn(p, s.Ref).Path]; ok && s.Integrity.End > 0 && s.Text.End == 0 {
 			// the hash of the original script would prevent it from running
 			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)})
 		}
 	}
 	b.reportInert(p)
 	edits = append(edits, rehashed(p, edits)...)
-	text := graph.Apply(p.File.Text, edits)
+	text := b.finishPage(ctx, p, edits)
 	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: p.File.Encoded(text),
 		Owner: source.SpanOf(p.File.Pos(0), 0)}
 	res.assets = append(res.assets, filesOf(runs)...)

@@ -22,7 +22,7 @@ type Part struct {
 // outputs, stages and verdicts of the part, and errors of the sources. Scripts
 // are not rewritten. The error is one of the run itself.
 func BuildPart(ctx context.Context, p *project.Project, part Part, opts Options) (*Result, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}

@@ -314,7 +314,7 @@ source = "site"
 	if len(purged.Sheets) != 1 || purged.Sheets[0].Rules != 6 || purged.Sheets[0].Removed != 3 {
 		t.Errorf("sheets: %v", purged.Sheets)
 	}
-	if kinds, err := site.ProposeEvidence(p); err != nil || strings.Join(kinds, " ") != "**/*.tmpl" {
+	if kinds, err := site.ProposeEvidence(context.Background(), p); err != nil || strings.Join(kinds, " ") != "**/*.tmpl" {
 		t.Errorf("proposed: %v %v", kinds, err)
 	}
 }

@@ -1,10 +1,13 @@
 package site
 
 import (
+	"context"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
@@ -128,28 +131,53 @@ func padded(text, place string) string {
 	return text + strings.Repeat(" ", max(0, len(place)-len(text)))
 }
 
+// scriptOutputs are the scripts that are not copied as they are.
+type scriptOutputs struct {
+	data map[source.Path][]byte // the scripts, and maps that they came with
+	maps []emit.Output          // maps that the build made
+}
+
 // rewrittenScripts returns the rewritten scripts and their source maps.
-func (b *builder) rewrittenScripts(l *loading) map[source.Path][]byte {
-	copies := make(map[source.Path][]byte)
-	for p, mod := range b.scripts.Run() {
+func (b *builder) rewrittenScripts(ctx context.Context, l *loading) (*scriptOutputs, error) {
+	out := &scriptOutputs{data: make(map[source.Path][]byte)}
+	run := b.scripts.Run()
+	paths := slices.SortedFunc(maps.Keys(run), func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	var mu sync.Mutex
+	err := b.inParallel(ctx, "writing scripts", len(paths), func(i int) {
+		p := paths[i]
 		from := emit.PlainName(p)
-		edits := b.scriptEdits(l, mod, func(to string) string { return graph.Relative(from, to) })
+		edits := b.scriptEdits(l, run[p], func(to string) string { return graph.Relative(from, to) })
+		if finished, ok := b.finishScript(ctx, p, run[p].File, edits); ok {
+			mu.Lock()
+			defer mu.Unlock()
+			finished.addTo(out, p)
+			return
+		}
 		if len(edits) == 0 {
-			continue
+			return
 		}
-		file := mod.File
-		text, at, moved, err := b.remapScript(file, p, edits)
-		if err != nil {
-			b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning,
-				Span:    file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
-				Message: fmt.Sprintf("the source map of this script is copied unchanged, although positions in the script changed: %v", err)})
-		}
+		text, at, moved := b.movedScript(run[p].File, p, edits)
+		mu.Lock()
+		defer mu.Unlock()
 		if moved != nil {
-			copies[at] = moved
+			out.data[at] = moved
 		}
-		copies[p] = file.File.Encoded(text)
+		out.data[p] = run[p].File.File.Encoded(text)
+	})
+	emit.Sort(out.maps)
+	return out, err
+}
+
+// movedScript returns a script with edits applied, and its own source map with the
+// positions updated, see [builder.remapScript]. An invalid map is reported.
+func (b *builder) movedScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte) {
+	text, at, moved, err := b.remapScript(file, p, edits)
+	if err != nil {
+		b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning,
+			Span:    file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+			Message: fmt.Sprintf("the source map of this script is copied unchanged, although positions in the script changed: %v", err)})
 	}
-	return copies
+	return text, at, moved
 }
 
 // remapScript returns a script with edits applied, and its source map with the
@@ -162,18 +190,8 @@ func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []gra
 		return text, at, nil, nil
 	}
 	inline := strings.HasPrefix(file.Map.Text, "data:")
-	var have []byte
-	if inline {
-		have, err = sourcemap.DecodeDataURL(file.Map.Text)
-	} else {
-		t := b.files.Resolve(p, file.Map.Text)
-		if t.Kind != graph.Local || !b.files.Exists(t.Path) {
-			return text, at, nil, nil
-		}
-		at = t.Path
-		have, err = b.project.Tree.Bytes(at)
-	}
-	if err != nil {
+	have, at, err := b.scriptMap(file, p)
+	if have == nil || err != nil {
 		return text, at, nil, err
 	}
 	moved, err = sourcemap.Move(have, positionMapper(file.File, text, edits))
@@ -182,6 +200,24 @@ func (b *builder) remapScript(file *graph.ScriptFile, p source.Path, edits []gra
 	}
 	edits = append(slices.Clone(edits), graph.Edit{At: graph.Span(file.Map.At), With: sourcemap.DataURL(moved)})
 	return graph.Apply(file.File.Text, edits), at, nil, nil
+}
+
+// scriptMap returns the source map that a script came with, and its file, if it is
+// not inside the script; nil if there is none.
+func (b *builder) scriptMap(file *graph.ScriptFile, p source.Path) (data []byte, at source.Path, err error) {
+	if file.Map.Text == "" {
+		return nil, at, nil
+	}
+	if strings.HasPrefix(file.Map.Text, "data:") {
+		data, err = sourcemap.DecodeDataURL(file.Map.Text)
+		return data, at, err
+	}
+	t := b.files.Resolve(p, file.Map.Text)
+	if t.Kind != graph.Local || !b.files.Exists(t.Path) {
+		return nil, at, nil
+	}
+	data, err = b.project.Tree.Bytes(t.Path)
+	return data, t.Path, err
 }
 
 // positionMapper returns a function that maps a line and column of a script, in

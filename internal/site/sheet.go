@@ -20,7 +20,7 @@ import (
 // written to, or "" for standard output; URLs in the sheet become relative to
 // it. The sheet is only purged with evidence. The first output is the sheet.
 func Sheet(ctx context.Context, p *project.Project, name, output string, opts Options) (*Result, error) {
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +70,7 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 		dir, base = filepath.Dir(output), filepath.Base(output)
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(b.entryOf(ctx, at).Pieces), Kind: step.Bundle, Finish: b.finish, Charset: true,
+		Pieces: link.WithoutRepeats(b.entryOf(ctx, at).Pieces), Kind: step.Bundle, Path: source.Path{Name: base}, Files: b.files.Reader, Finish: b.finish, Charset: true,
 		Report:  b.report,
 		Address: b.addressOnDisk(dir),
 	}

@@ -335,7 +335,7 @@ type Subject struct {
 // sources have errors, they are in the result.
 func Stages(ctx context.Context, p *project.Project, of Subject, opts Options) ([]Staged, *Result, error) {
 	opts.KeepStages, opts.WithoutChecks = true, true
-	b, err := newBuilder(p, opts)
+	b, err := newBuilder(ctx, p, opts)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -379,10 +379,10 @@ func (b *builder) stagesOfSheet(ctx context.Context, of Subject) ([]Staged, erro
 	if err != nil {
 		return nil, err
 	}
-	if _, err := b.cache.linked.Sheets.Load(b.files, at); err != nil || !inventory.IsSheet(at.Name) {
+	if _, err := b.cache.linked.Sheets.Load(b.files, at); err != nil || !b.files.IsSheet(at.Name) {
 		return nil, unknown
 	}
-	job := bundle.Job{Kind: step.Bundle, Finish: b.finish, Report: func(...diag.Diagnostic) {},
+	job := bundle.Job{Kind: step.Bundle, Path: at, Files: b.files.Reader, Finish: b.finish, Report: func(...diag.Diagnostic) {},
 		Address: func(bundle.URL) (string, bool) { return "", false }}
 	job.Pieces = b.importedPieces(at)
 	if job.Pieces == nil {

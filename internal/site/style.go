@@ -102,7 +102,7 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 		return m, err
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Finish: b.finish, At: p.SpanOf(at),
+		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Path: f.Path, Files: r, Finish: b.finish, At: p.SpanOf(at),
 		Report:  func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) },
 		Address: b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(p, to) }),
 	}

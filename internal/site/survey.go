@@ -20,8 +20,8 @@ import (
 type Survey struct{ b *builder }
 
 // NewSurvey returns a survey of a project.
-func NewSurvey(p *project.Project) (*Survey, error) {
-	b, err := newBuilder(p, Options{})
+func NewSurvey(ctx context.Context, p *project.Project) (*Survey, error) {
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}
@@ -212,8 +212,8 @@ func (b *builder) elementTrees(ctx context.Context, p *graph.Page) []*link.Impor
 
 // ProposeEvidence returns globs for file types in the source folder that may
 // contain names in use and are not covered by the evidence.
-func ProposeEvidence(p *project.Project) ([]string, error) {
-	b, err := newBuilder(p, Options{})
+func ProposeEvidence(ctx context.Context, p *project.Project) ([]string, error) {
+	b, err := newBuilder(ctx, p, Options{})
 	if err != nil {
 		return nil, err
 	}

@@ -28,7 +28,7 @@ func (b *builder) reportUnreferencedFiles(programs []*modules.Program, out *emit
 			reported[f.Name] = true
 			var left []string
 			for _, q := range b.files.Index().Files {
-				if strings.HasPrefix(q.Name, f.Name+"/") && !copied[q] && !inventory.IsPage(q.Name) && !inventory.IsSheet(q.Name) {
+				if strings.HasPrefix(q.Name, f.Name+"/") && !copied[q] && !inventory.IsPage(q.Name) && !b.files.IsSheet(q.Name) {
 					left = append(left, q.Name)
 				}
 			}

@@ -268,3 +268,14 @@ func (s *Set) File(id FileID) *File {
 	defer s.mu.RUnlock()
 	return s.files[id-1]
 }
+
+// detached is the ID of the files that are in no set.
+const detached = ^FileID(0)
+
+// Detached returns a file that is in no set, such as a text that a step made:
+// its positions must be replaced before others see them.
+func Detached(path Path, name, text string) *File {
+	f := newFile(path, name, text)
+	f.ID = detached
+	return f
+}

@@ -30,3 +30,13 @@ func FindAbove(name string) string {
 		dir = parent
 	}
 }
+
+// CacheFolder returns the user's folder for results of Rinzel that may be deleted
+// at any time; empty if there is none.
+func CacheFolder() string {
+	dir, err := os.UserCacheDir()
+	if err != nil {
+		return ""
+	}
+	return filepath.Join(dir, "rinzel")
+}

@@ -5,6 +5,7 @@ package sourcemap
 
 import (
 	"encoding/base64"
+	"path"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -46,6 +47,21 @@ type cursor struct {
 type Input struct {
 	Map   *Map
 	Files []*source.File // the sources of the map, by index
+}
+
+// NewInput returns a map as that of a source. The addresses of its sources are
+// relative to the file of, which contains the map.
+func NewInput(m *Map, of *source.File) *Input {
+	in := &Input{Map: m}
+	files := new(source.Set)
+	for _, s := range m.Sources {
+		name := s.URL
+		if !IsAbsolute(name) {
+			name = path.Join(path.Dir(of.Name), name)
+		}
+		in.Files = append(in.Files, files.Add(source.Path{Root: of.Path.Root, Name: name}, name, s.Content))
+	}
+	return in
 }
 
 // NewBuilder returns a Builder for positions in the files of a set.

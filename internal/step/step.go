@@ -35,6 +35,7 @@ type Unit struct {
 	Kind    Kind
 	Nodes   []ast.Node  // its rules; nil for a media list
 	Queries []ast.Value // of a media list; otherwise nil
+	Path    source.Path // of the sheet, of the page of a style element, or of a bundle in the output folder
 	Parts   []Part      // the sheets of a bundle or style element, in order, before they were joined
 	// Composed is set if build-time syntax was evaluated: the unit is plain
 	// CSS.
@@ -42,6 +43,9 @@ type Unit struct {
 	// Compact is set if the unit is printed without insignificant white
 	// space.
 	Compact bool
+	// Files is what a step may read files through, so that its result depends on
+	// them; nil if it must not read any.
+	Files source.Reader
 	// Report receives findings; may be nil.
 	Report func(diag.Diagnostic)
 	// Ran receives each step that ran on the unit, and its result; may be nil.

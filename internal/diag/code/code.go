@@ -159,6 +159,10 @@ const (
 	RedundantConstant Code = "redundant-constant"
 	// RestoredKey: a key is removed with @drop, but set again later (rinzel constants).
 	RestoredKey Code = "restored-key"
+	// StepFailed: a step of the settings did not give a valid answer.
+	StepFailed Code = "step-failed"
+	// StepFinding: what a step of the settings reports.
+	StepFinding Code = "step-finding"
 	// StrayBracket: an unmatched closing bracket; an error if it is } before another rule.
 	StrayBracket Code = "stray-bracket"
 	// StraySemicolon: ; between rules; browsers drop the next rule.
@@ -254,7 +258,7 @@ var All = []Code{
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,
 	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
 	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverBudget, OverriddenDeclaration, PackageChanged,
-	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, StrayBracket,
+	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, StepFailed, StepFinding, StrayBracket,
 	StraySemicolon, TooDeep, TooManyCalls, TooManyFindings, TooManyImports, TooManySelectors, TooManyValues,
 	UnclosedBlock, UnclosedBracket, UnclosedComment, UnclosedFunction, UnclosedString, UnclosedTag, UnclosedURL,
 	UnknownAtRule, UnknownConstant, UnknownDescriptor, UnknownFunction, UnknownMedia, UnknownMediaFeature,

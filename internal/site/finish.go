@@ -1,0 +1,207 @@
+package site
+
+import (
+	"context"
+	"crypto/sha256"
+	"path"
+	"strings"
+
+	"rinzel/internal/cache"
+	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
+	"rinzel/internal/emit"
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/origin"
+	"rinzel/internal/own"
+	"rinzel/internal/pipeline"
+	"rinzel/internal/project"
+	"rinzel/internal/source"
+	"rinzel/internal/sourcemap"
+)
+
+// This file runs the steps of the settings on what is written: scripts, pages and
+// other files.
+
+// finishedFile is a file after the steps on it.
+type finishedFile struct {
+	data  []byte // nil if they changed nothing, or if one failed
+	sum   source.Sum
+	diags []diag.Diagnostic
+}
+
+// addFinishing makes the build run the steps on files that are copied.
+func (b *builder) addFinishing(ctx context.Context) {
+	b.finishFile = func(files source.Reader, p source.Path) *finishedFile {
+		if !b.cache.own.Has(pipeline.OnAsset, p) {
+			return nil
+		}
+		return b.cache.finished.Get(files, p, nil, func(r *cache.Reads) (*finishedFile, bool) {
+			f := new(finishedFile)
+			data, err := b.cache.own.Data(ctx, r, p, func(d diag.Diagnostic) { f.diags = append(f.diags, d) })
+			f.data, f.sum = data, sha256.Sum256(data)
+			return f, err == nil || ctx.Err() == nil
+		})
+	}
+}
+
+// finished returns a file after the steps on it; nil if they changed nothing.
+func (b *builder) finished(files source.Reader, p source.Path) *finishedFile {
+	if b.finishFile == nil || inventory.IsScript(p.Name) {
+		return nil
+	}
+	if f := b.finishFile(files, p); f != nil && f.data != nil {
+		return f
+	}
+	return nil
+}
+
+// smallFile returns the contents of a file after the steps on it, if they have at
+// most a number of bytes.
+func (b *builder) smallFile(files *inventory.Inventory, p source.Path, most int) ([]byte, bool) {
+	if f := b.finished(files.Reader, p); f != nil {
+		return f.data, len(f.data) <= most
+	}
+	file, err := files.Copy(p)
+	if err != nil || file.Size > int64(most) {
+		return nil, false
+	}
+	data, err := file.Read()
+	return data, err == nil
+}
+
+// finishFiles runs the steps on the files of an output set that are copied so
+// far.
+func (b *builder) finishFiles(ctx context.Context, out *emit.Set) error {
+	if b.finishFile == nil {
+		return nil
+	}
+	list := out.Copies()
+	return b.inParallel(ctx, "finishing files", len(list), func(i int) {
+		o := list[i]
+		if inventory.IsScript(o.From.Name) {
+			b.finishCopiedScript(ctx, o)
+			return
+		}
+		f := b.finishFile(b.files.Reader, o.From)
+		if f == nil {
+			return
+		}
+		b.report(f.diags...)
+		if f.data != nil {
+			o.Copy, o.Data = nil, f.data
+		}
+	})
+}
+
+// finishCopiedScript runs the steps on a script that no page runs.
+func (b *builder) finishCopiedScript(ctx context.Context, o *emit.Output) {
+	if !b.cache.own.Has(pipeline.OnScript, o.From) {
+		return
+	}
+	f, err := b.files.Text(o.From)
+	if err != nil {
+		return // it is copied
+	}
+	in := own.Edited(f, b.project.Tree.Set, nil)
+	text := b.ownText(ctx, pipeline.OnScript, o.From, in)
+	if text.File.Text != f.Text {
+		o.Copy, o.Data, o.Kind = nil, f.Encoded(text.File.Text), emit.ScriptKind
+	}
+}
+
+// ownText runs the steps on a text that is written.
+func (b *builder) ownText(ctx context.Context, on pipeline.Stage, p source.Path, in *origin.Text) *origin.Text {
+	out, err := b.cache.own.Text(ctx, b.files.Reader, on, p, in, func(d diag.Diagnostic) { b.report(d) })
+	if err != nil {
+		b.fail(err)
+	}
+	return out
+}
+
+// finishPage returns the text of a page after edits, and after the steps on it.
+func (b *builder) finishPage(ctx context.Context, p *graph.Page, edits []graph.Edit) string {
+	if b.finishFile == nil || !b.cache.own.Has(pipeline.OnPage, p.File.Path) {
+		return graph.Apply(p.File.Text, edits)
+	}
+	return b.ownText(ctx, pipeline.OnPage, p.File.Path, own.Edited(p.File, b.project.Tree.Set, edits)).File.Text
+}
+
+// finishedScript is a script after the steps on it.
+type finishedScript struct {
+	data    []byte
+	mapped  []byte       // its source map; nil for none, or if it is in the script
+	mapName string       // in the output folder
+	cameAs  *source.Path // the file of the map that it came with, or nil
+}
+
+// addTo adds the script and its map to the outputs.
+func (f *finishedScript) addTo(out *scriptOutputs, p source.Path) {
+	out.data[p] = f.data
+	switch {
+	case f.mapped == nil:
+	case f.cameAs != nil && emit.PlainName(*f.cameAs) == f.mapName:
+		out.data[*f.cameAs] = f.mapped
+	default:
+		out.maps = append(out.maps, emit.Output{Path: f.mapName, Kind: emit.MapKind, Data: f.mapped})
+	}
+}
+
+// finishScript returns a script after edits, and after the steps on it. ok is
+// false if there are none, or if they change nothing.
+func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.ScriptFile,
+	edits []graph.Edit) (out finishedScript, ok bool) {
+	if b.finishFile == nil || file == nil || !b.cache.own.Has(pipeline.OnScript, p) {
+		return out, false
+	}
+	f := file.File
+	if file.Map.Text != "" { // another map replaces it
+		start := strings.LastIndex(f.Text[:file.Map.At.Start], "//")
+		edits = append(edits[:len(edits):len(edits)], graph.Edit{At: graph.Span{Start: start, End: file.Map.At.End}})
+	}
+	before := own.Edited(f, b.project.Tree.Set, edits)
+	after := b.ownText(ctx, pipeline.OnScript, p, before)
+	if after == before {
+		return out, false
+	}
+	text := after.File.Text
+	if b.profile.Maps == project.NoMaps {
+		out.data = f.Encoded(text)
+		return out, true
+	}
+	name := emit.PlainName(p)
+	out.mapName = name + ".map"
+	mapped := sourcemap.NewBuilder(b.project.Tree.Set)
+	if data, at, err := b.scriptMap(file, p); err != nil {
+		b.reportScriptMap(file, err)
+	} else if data != nil {
+		if at.Name != "" {
+			out.cameAs = &at
+		}
+		if m, err := sourcemap.Read(data); err != nil {
+			b.reportScriptMap(file, err)
+		} else {
+			mapped.Follow(f.ID, sourcemap.NewInput(m, f))
+		}
+	}
+	after.Map(mapped)
+	json := mapped.JSON(path.Base(name), func(f *source.File) string { return b.relativeToOutput(name, f.Name) })
+	address := path.Base(out.mapName)
+	if b.profile.Maps == project.InlineMaps {
+		address = sourcemap.DataURL(json)
+	} else {
+		out.mapped = json
+	}
+	if !strings.HasSuffix(text, "\n") {
+		text += "\n"
+	}
+	out.data = f.Encoded(text + "//# sourceMappingURL=" + address + "\n")
+	return out, true
+}
+
+// reportScriptMap reports an invalid source map of a script.
+func (b *builder) reportScriptMap(file *graph.ScriptFile, err error) {
+	b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning,
+		Span:    file.File.Pos(file.Map.At.Start).To(uint32(file.Map.At.End)),
+		Message: "the source map of this script is invalid, so the new one leads to the script: " + err.Error()})
+}
