@@ -15,6 +15,7 @@ type Reads struct {
 	tree    *source.Tree
 	mu      sync.Mutex
 	answers map[question]any
+	expired bool // see [Reads.Expire]
 }
 
 // question is a question about the files of a project.
@@ -53,10 +54,25 @@ func (r *Reads) include(other *Reads) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	maps.Copy(r.answers, other.answers)
+	r.expired = r.expired || other.expired
+}
+
+// Include adds the questions of another Reads, which must not be in use.
+func (r *Reads) Include(other *Reads) { r.include(other) }
+
+// Expire makes results that depend on these reads not be reused in the next build:
+// they depend on more than was read here.
+func (r *Reads) Expire() {
+	r.mu.Lock()
+	r.expired = true
+	r.mu.Unlock()
 }
 
 // unchanged reports whether each question still has the same answer.
 func (r *Reads) unchanged() bool {
+	if r.expired {
+		return false
+	}
 	for q, answer := range r.answers {
 		if answer != q.ask(r.tree) {
 			return false

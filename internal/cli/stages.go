@@ -58,7 +58,7 @@ minify only changes lines if it changes rules.`,
 	f.StringVar(&flags.step, "step", "", "print the text after this `step`: source, join, or the name of a step")
 	f.BoolVar(&flags.diff, "diff", false, "print the lines that steps change")
 	_ = cmd.RegisterFlagCompletionFunc("step",
-		cobra.FixedCompletions(site.StageNames(), cobra.ShellCompDirectiveNoFileComp))
+		cobra.FixedCompletions(site.StageNames(project.Default()), cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 
@@ -70,9 +70,10 @@ func (in *inspection) subject(arg string) site.Subject {
 
 // stages prints the stages of a page, bundle or sheet.
 func (in *inspection) stages(ctx context.Context, name string, flags *stagesFlags) ([]diag.Diagnostic, error) {
-	if flags.step != "" && !slices.Contains(site.StageNames(), flags.step) {
+	names := site.StageNames(in.project.Settings)
+	if flags.step != "" && !slices.Contains(names, flags.step) {
 		return nil, fmt.Errorf("unknown step %q; %s", flags.step,
-			diag.DidYouMean(flags.step, site.StageNames(), "the stages are "+strings.Join(site.StageNames(), ", ")))
+			diag.DidYouMean(flags.step, names, "the stages are "+strings.Join(names, ", ")))
 	}
 	shown := showProgress(in.std)
 	list, res, err := site.Stages(ctx, in.project, in.subject(name),

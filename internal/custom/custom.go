@@ -188,7 +188,7 @@ func (r *Runner) Call(ctx context.Context, req Request, host Host) (Response, er
 	}
 	failure := &Failure{Reason: err.Error(), Last: c.last()}
 	if limited.Err() != nil {
-		failure.Reason = fmt.Sprintf("no answer within %s", r.def.Time)
+		failure.Reason = fmt.Sprintf("no answer in %s", r.def.Time)
 	}
 	return Response{}, failure
 }

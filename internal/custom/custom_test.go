@@ -168,7 +168,7 @@ func TestLimits(t *testing.T) {
 			start := time.Now()
 			_, err := call(r, text)
 			var failure *custom.Failure
-			if !errors.As(err, &failure) || failure.Reason != "no answer within 1s" {
+			if !errors.As(err, &failure) || failure.Reason != "no answer in 1s" {
 				t.Errorf("%s: %v", text, err)
 			}
 			if took := time.Since(start); took > 20*time.Second {
@@ -269,7 +269,7 @@ func TestChildren(t *testing.T) {
 	}
 	file := filepath.Join(t.TempDir(), "children")
 	_, err := call(program(t, 2*time.Second), "fork "+file)
-	if err == nil || err.Error() != "no answer within 2s" {
+	if err == nil || err.Error() != "no answer in 2s" {
 		t.Errorf("got %v", err)
 	}
 	text, err := os.ReadFile(file)

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"strings"
+	"time"
 
 	"rinzel/internal/cache"
 	"rinzel/internal/css/ast"
@@ -20,8 +22,15 @@ type Sheet struct {
 	File        *source.File
 	Nodes       []ast.Node
 	Diagnostics []diag.Diagnostic // findings of the parser
-	// Made is set if steps made the sheet of the text of the file.
-	Made bool
+	// Made has what steps made of the text of the file, in order; nil if the sheet
+	// is the file as it is written.
+	Made []Made
+}
+
+// Made is the text that a step made of a file.
+type Made struct {
+	Step, Text string
+	Took       time.Duration
 }
 
 // Sheets are parsed style sheets by path.
@@ -62,6 +71,30 @@ func (s *Sheets) Load(files source.Reader, p source.Path) (*Sheet, error) {
 		}
 	}
 	return s.Parsed.Load(files, p)
+}
+
+// WithoutMapComments returns nodes without comments that refer to a source map.
+// file is where they come from, or nil if that is unknown.
+func WithoutMapComments(nodes []ast.Node, file *source.File) []ast.Node {
+	if file != nil && !strings.Contains(file.Text, "sourceMappingURL") {
+		return nodes
+	}
+	var drop func(n ast.Node) ast.Edit
+	drop = func(n ast.Node) ast.Edit {
+		if c, ok := n.(*ast.Comment); ok {
+			text := strings.TrimLeft(strings.TrimPrefix(c.Text, "/*"), " \t\r\n")
+			if strings.HasPrefix(text, "# sourceMappingURL=") || strings.HasPrefix(text, "@ sourceMappingURL=") {
+				return ast.Remove
+			}
+			return ast.Keep
+		}
+		if edited, changed := ast.MapBody(n, drop); changed {
+			return ast.Replace(edited)
+		}
+		return ast.Keep
+	}
+	nodes, _ = ast.Map(nodes, drop)
+	return nodes
 }
 
 // TokenFile is a parsed file of design tokens.

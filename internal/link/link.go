@@ -64,13 +64,14 @@ type Cache struct {
 	tokens   graph.TokenFiles
 	entries  *cache.Table[source.Path, *Entry]
 	composed *cache.PerFile[*Composed]
-	inputs   *cache.PerFile[*readInput] // by the file of the map, or by the sheet with it
+	own      *cache.Table[source.Path, *Composed] // of sheets with steps of the settings
+	inputs   *cache.PerFile[*readInput]           // by the file of the map, or by the sheet with it
 }
 
 // NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
 	return &Cache{graph.NewSheets(s), graph.NewTokenFiles(s), cache.NewTable[source.Path, *Entry](s),
-		cache.NewPerFile[*Composed](s), cache.NewPerFile[*readInput](s)}
+		cache.NewPerFile[*Composed](s), cache.NewTable[source.Path, *Composed](s), cache.NewPerFile[*readInput](s)}
 }
 
 // Entry is a resolved sheet with its imports. It is immutable and does not
@@ -98,6 +99,7 @@ type Entry struct {
 // Piece is a part of a bundle that comes from one source sheet.
 type Piece struct {
 	File  *source.File
+	Sheet *graph.Sheet // nil for an external import
 	Nodes []ast.Node
 	// Conditions are those of the imports that led to the sheet, outermost
 	// first. Pieces of one import share its condition: they are in the same

@@ -4,10 +4,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
+	"rinzel/internal/cache"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/token"
@@ -46,13 +46,12 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		w.composer.Made = func(m compose.Made) { w.made = append(w.made, m) }
 	}
 	var slot *Composed // cache of the sheet, if its result does not depend on the importer
-	if a.isIndependent(s, here) && !chain.HasOwn() {
-		slot = a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
-		if slot.isDone() {
+	if a.isIndependent(s, here) {
+		if slot = a.slotOf(s, chain); slot.isDone() {
 			w.known = slot
 		}
 	}
-	rest := Piece{File: s.File, Conditions: conds, Node: here.node, Input: a.inputMap(s)}
+	rest := Piece{File: s.File, Conditions: conds, Node: here.node, Input: a.inputMap(s), Sheet: s}
 	rest.Nodes = w.walk()
 	switch {
 	case w.known != nil:
@@ -73,6 +72,9 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 	} else {
 		a.report(w.known.Diagnostics...)
 		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
+	}
+	if asker, ok := a.Files.Reader.(*cache.Reads); ok && w.known.reads != nil {
+		asker.Include(w.known.reads)
 	}
 	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
 	rest.Written, rest.Lowered = w.known.written, w.known.lowered
@@ -96,6 +98,8 @@ const ImportParts = "import"
 type Composed struct {
 	mu             sync.Mutex // held while setting or testing whether it is done; immutable afterwards
 	done           bool
+	sheet          *graph.Sheet // see slotOf
+	reads          *cache.Reads // of steps of the settings; nil without such steps
 	nodes          []ast.Node
 	prefixes       []prefix.Change
 	lowered        []lower.Change
@@ -106,6 +110,17 @@ type Composed struct {
 	plain, layered Content
 	// Diagnostics and Checks are the findings, the latter those of the checks.
 	Diagnostics, Checks []diag.Diagnostic
+}
+
+// slotOf returns where the result for a sheet is cached.
+func (a *assembler) slotOf(s *graph.Sheet, chain *pipeline.Chain) *Composed {
+	if s.Made == nil && !chain.HasOwn() {
+		return a.Cache.composed.Get(s.File, func() *Composed { return new(Composed) })
+	}
+	same := func(c *Composed) bool { return c.sheet == s }
+	return a.Cache.own.Get(a.Files.Reader, s.File.Path, same, func(r *cache.Reads) (*Composed, bool) {
+		return &Composed{sheet: s, reads: r}, true
+	})
 }
 
 // isDone reports whether the work is done. It waits for work in progress.
@@ -183,7 +198,7 @@ func (w *sheetWork) walk() []ast.Node {
 	own := make([]ast.Node, 0, len(w.sheet.Nodes))
 	set := a.entry.Constants.Count()
 	open := true // imports may still follow
-	for _, n := range withoutMapComments(w.sheet) {
+	for _, n := range graph.WithoutMapComments(w.sheet.Nodes, w.sheet.File) {
 		switch {
 		case isCharset(n):
 		case w.composes && compose.IsStatement(n):
@@ -269,7 +284,15 @@ func (a *assembler) compose(out *Composed, w *sheetWork, nodes []ast.Node, chain
 	out.motion = check.AnimationsOf(nodes)
 	u := &step.Unit{Kind: step.Sheet, Nodes: nodes, Composed: true, Path: w.sheet.File.Path, Files: a.Files.Reader,
 		Report: func(d diag.Diagnostic) { out.Diagnostics = append(out.Diagnostics, d) }}
+	if out.reads != nil {
+		u.Files = out.reads
+	}
 	if w.measures() {
+		if w.Ran != nil {
+			for _, m := range w.sheet.Made {
+				w.Ran(w.sheet.File, step.Stage{Step: m.Step, Took: m.Took})
+			}
+		}
 		if w.composes {
 			w.ran(out, step.Stage{Step: compose.Name, Nodes: nodes, Took: w.took})
 		}
@@ -350,30 +373,6 @@ func mayPrecedeNamespace(n ast.Node) bool {
 	}
 	r, ok := n.(*ast.AtRule)
 	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
-}
-
-// withoutMapComments returns the nodes of a sheet without comments that refer
-// to its own source map.
-func withoutMapComments(s *graph.Sheet) []ast.Node {
-	if !s.Made && !strings.Contains(s.File.Text, "sourceMappingURL") {
-		return s.Nodes
-	}
-	var drop func(n ast.Node) ast.Edit
-	drop = func(n ast.Node) ast.Edit {
-		if c, ok := n.(*ast.Comment); ok {
-			text := strings.TrimLeft(strings.TrimPrefix(c.Text, "/*"), " \t\r\n")
-			if strings.HasPrefix(text, "# sourceMappingURL=") || strings.HasPrefix(text, "@ sourceMappingURL=") {
-				return ast.Remove
-			}
-			return ast.Keep
-		}
-		if edited, changed := ast.MapBody(n, drop); changed {
-			return ast.Replace(edited)
-		}
-		return ast.Keep
-	}
-	nodes, _ := ast.Map(s.Nodes, drop)
-	return nodes
 }
 
 // isCharset reports whether n is an @charset rule.

@@ -6,6 +6,7 @@ package origin
 import (
 	"sort"
 	"strings"
+	"unicode/utf8"
 
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
@@ -172,17 +173,52 @@ func (t *Text) addStretch(s *stretch, end uint32) {
 func Compared(text string, from *Text) *Text {
 	out := &Text{File: source.Detached(source.Path{}, "", text), set: from.set}
 	before, after := linesOf(from.File.Text), linesOf(text)
-	next := 0 // line of before that comes after the last common one
-	for i, k := range match(before, after) {
+	lines := match(before, after)
+	limit := make([]int, len(lines)+1) // the common line that comes next
+	limit[len(lines)] = len(before)
+	for i := len(lines) - 1; i >= 0; i-- {
+		if limit[i] = lines[i]; lines[i] < 0 {
+			limit[i] = limit[i+1]
+		}
+	}
+	next := 0 // line of before that comes after the last common one, and those that were changed
+	for i, k := range lines {
 		start := out.File.LineStart(i)
-		if k < 0 {
-			out.add(start, from.At(lineStart(from.File, next)))
+		end := start + uint32(len(after[i]))
+		if k >= 0 {
+			next = k + 1
+			out.addStretch(&stretch{start, from, from.File.LineStart(k)}, end+1)
 			continue
 		}
-		next = k + 1
-		out.addStretch(&stretch{start, from, from.File.LineStart(k)}, start+uint32(len(after[i])+1))
+		first := lineStart(from.File, next)
+		out.add(start, from.At(first))
+		if next >= limit[i] {
+			continue
+		}
+		// The line was changed: its end may be as it was.
+		if same := commonEnd(before[next], after[i]); same > 0 {
+			out.addStretch(&stretch{end - uint32(same), from, first + uint32(len(before[next])-same)}, end+1)
+		}
+		if next+1 < limit[i] {
+			next++
+		}
 	}
 	return out.finish()
+}
+
+// commonEnd returns the length of the common end of two lines, without the part
+// that their start has in common.
+func commonEnd(a, b string) int {
+	most := min(len(a), len(b))
+	most -= min(most, common(a, b))
+	n := 0
+	for n < most && a[len(a)-1-n] == b[len(b)-1-n] {
+		n++
+	}
+	for n > 0 && !utf8.RuneStart(a[len(a)-n]) {
+		n--
+	}
+	return n
 }
 
 // lineStart returns the offset of a line, or of the last one.

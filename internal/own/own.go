@@ -16,6 +16,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"rinzel/internal/browsers"
+	"rinzel/internal/cache"
 	"rinzel/internal/custom"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
@@ -43,9 +44,9 @@ type Steps struct {
 
 // New returns the steps of a project. Nothing is started before it is needed.
 func New(p *project.Project, files *inventory.Inventory, profile project.Profile) *Steps {
-	cache := p.Settings.Cache
+	settings := p.Settings.Cache
 	return &Steps{project: p, files: files, profile: profile.Name, targets: lowest(p.Settings.TargetsOf(profile)),
-		store:   objects.Open(objects.Options{Folder: p.CacheFolder(), URL: cache.URL}),
+		store:   objects.Open(objects.Options{Folder: p.CacheFolder(), URL: settings.URL}),
 		runners: make(map[string]*custom.Cached)}
 }
 
@@ -166,7 +167,8 @@ func (s *Steps) inputs(o *project.OwnStep) (out []source.Path) {
 func (s *Steps) call(ctx context.Context, files source.Reader, o *project.OwnStep, req custom.Request,
 	at source.Span) (res custom.Response, failed []diag.Diagnostic, err error) {
 	c, err := s.step(files, o)
-	if err == nil {
+	started := err == nil
+	if started {
 		req.Profile, req.Targets, req.Options = s.profile, s.targets, o.Options
 		res, err = c.Call(ctx, req, host{s.files.Through(files)})
 	}
@@ -176,6 +178,9 @@ func (s *Steps) call(ctx context.Context, files source.Reader, o *project.OwnSte
 	if ctx.Err() != nil {
 		return res, nil, ctx.Err()
 	}
+	if r, ok := files.(*cache.Reads); ok { // what it read before it failed is unknown
+		r.Expire()
+	}
 	d := diag.Diagnostic{Code: code.StepFailed, Severity: diag.Error, Span: at,
 		Message: fmt.Sprintf("the step %q failed: %v", o.Name, err)}
 	if !at.IsValid() {
@@ -184,7 +189,8 @@ func (s *Steps) call(ctx context.Context, files source.Reader, o *project.OwnSte
 	var failure *custom.Failure
 	if errors.As(err, &failure) {
 		d.Output = failure.Last
-	} else { // it could not even start
+	}
+	if !started {
 		d.Span, d.Cause = o.At, "start of "+o.Name
 	}
 	return res, []diag.Diagnostic{d}, nil

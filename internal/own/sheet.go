@@ -3,6 +3,7 @@ package own
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -29,13 +30,15 @@ func (s *Steps) Sheet(ctx context.Context, files source.Reader, p source.Path) (
 	if err != nil {
 		return nil, true, err
 	}
-	sheet = &graph.Sheet{File: f, Made: true}
+	sheet = &graph.Sheet{File: f, Made: []graph.Made{}}
 	report := func(d diag.Diagnostic) { sheet.Diagnostics = append(sheet.Diagnostics, d) }
 	text := origin.Of(f, s.project.Tree.Set)
 	for _, o := range readers {
+		start := time.Now()
 		if text, err = s.text(ctx, files, o, p, text, report); text == nil || err != nil {
 			return sheet, true, err
 		}
+		sheet.Made = append(sheet.Made, graph.Made{Step: o.Name, Text: text.File.Text, Took: time.Since(start)})
 	}
 	nodes, found := parsed(text)
 	sheet.Nodes, sheet.Diagnostics = nodes, append(sheet.Diagnostics, found...)
@@ -53,7 +56,7 @@ func parsed(text *origin.Text) ([]ast.Node, []diag.Diagnostic) {
 			d.Related[k].Span = ast.MoveSpan(d.Related[k].Span, text.Move)
 		}
 	}
-	return tree.Nodes, found
+	return graph.WithoutMapComments(tree.Nodes, text.File), found
 }
 
 // Row returns a step on the rules of sheets or bundles as a row of the table of

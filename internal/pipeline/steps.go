@@ -146,18 +146,6 @@ func find(name string, own []Step) (Step, bool) {
 	return Step{}, false
 }
 
-// Compare orders the names of steps by the table: it is negative if a comes
-// before b, and positive if it comes after it. Unknown names come last.
-func Compare(a, b string) int {
-	at := func(name string) int {
-		if i := slices.IndexFunc(Steps, func(s Step) bool { return s.Name == name }); i >= 0 {
-			return i
-		}
-		return len(Steps)
-	}
-	return at(a) - at(b)
-}
-
 // names returns the names of the steps for which is returns true, in order.
 func names(is func(Step) bool) []string {
 	var out []string

@@ -161,7 +161,7 @@ func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.S
 	}
 	before := own.Edited(f, b.project.Tree.Set, edits)
 	after := b.ownText(ctx, pipeline.OnScript, p, before)
-	if after == before {
+	if after.File.Text == before.File.Text {
 		return out, false
 	}
 	text := after.File.Text

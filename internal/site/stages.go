@@ -32,10 +32,17 @@ import (
 // written.
 const Source = "source"
 
-// StageNames returns the names of all stages, in order.
-func StageNames() []string {
-	return slices.Concat([]string{Source}, pipeline.Names(pipeline.OnSheet), []string{link.ImportParts, bundle.Join},
+// StageNames returns the names of all stages that a project can have: those of
+// each build, in order, and those of the steps of its settings.
+func StageNames(s *project.Settings) []string {
+	names := slices.Concat([]string{Source}, pipeline.Names(pipeline.OnSheet), []string{link.ImportParts, bundle.Join},
 		pipeline.Names(pipeline.OnBundle))
+	for _, o := range s.OwnSteps {
+		if o.On == pipeline.OnSheet || o.On == pipeline.OnBundle {
+			names = append(names, o.Name)
+		}
+	}
+	return names
 }
 
 // Staged is a bundle, style element or sheet with what each step made of it.
@@ -74,11 +81,17 @@ func (s *Staged) Files() (out []*source.File) {
 	return out
 }
 
-// Parse returns the rules of a source sheet of the bundle as they are written.
+// Parse returns the rules of a source sheet of the bundle as they are written, or
+// as steps read them from another language.
 func (s *Staged) Parse(f *source.File) []ast.Node {
 	if s.Element && inventory.IsPage(f.Path.Name) {
 		sheet, _ := parse.Part(f, s.element.Start, s.element.End)
 		return sheet.Nodes
+	}
+	for _, p := range s.pieces {
+		if p.File == f && p.Sheet != nil && p.Sheet.Made != nil {
+			return p.Sheet.Nodes
+		}
 	}
 	sheet, _ := parse.Sheet(f)
 	return sheet.Nodes
@@ -243,8 +256,10 @@ func newStaged(name string, job *bundle.Job, element graph.Span, finished []step
 		out.Sheets = append(out.Sheets, p.File.Name)
 	}
 	out.Stages = append(out.Stages, first)
-	for _, name := range append(pipeline.Names(pipeline.OnSheet), link.ImportParts) {
-		if s, ok := out.sheetStage(name); ok {
+	out.Stages = append(out.Stages, out.madeStages(first.sources)...)
+	order := stageOrder(out.pieces)
+	for i := range order {
+		if s, ok := out.sheetStage(order, i); ok {
 			out.Stages = append(out.Stages, s)
 		}
 	}
@@ -283,16 +298,64 @@ func (b *builder) keepStages(job *bundle.Job, element graph.Span) func(name stri
 	}
 }
 
+// madeStages returns the stages of steps that read sheets from another language.
+// texts are those of the sheets as they are written.
+func (g *Staged) madeStages(texts []string) (out []Stage) {
+	at := make(map[string]int)
+	done := make(map[*source.File]bool)
+	for _, p := range g.pieces {
+		if p.File == nil || p.Sheet == nil || done[p.File] {
+			continue
+		}
+		done[p.File] = true
+		for _, m := range p.Sheet.Made {
+			i, ok := at[m.Step]
+			if !ok {
+				i = len(out)
+				at[m.Step] = i
+				out = append(out, Stage{Step: m.Step, On: pipeline.OnSheet, sources: slices.Clone(texts)})
+			}
+			out[i].Took += m.Took
+			for k := i; k < len(out); k++ {
+				out[k].sources[slices.Index(g.Sheets, p.File.Name)] = m.Text
+			}
+		}
+		if last := len(p.Sheet.Made) - 1; last >= 0 && len(out) > 0 {
+			texts = slices.Clone(texts)
+			texts[slices.Index(g.Sheets, p.File.Name)] = p.Sheet.Made[last].Text
+		}
+	}
+	return out
+}
+
+// stageOrder returns the names of the stages of sheets, in order.
+func stageOrder(pieces []link.Piece) []string {
+	order := append(pipeline.Names(pipeline.OnSheet), link.ImportParts)
+	for _, p := range pieces {
+		next := 0
+		for _, s := range p.Stages {
+			at := slices.Index(order, s.Step)
+			if at < 0 { // a step of the settings
+				at = next
+				order = slices.Insert(order, at, s.Step)
+			}
+			next = max(next, at+1)
+		}
+	}
+	return order
+}
+
 // sheetStage returns what the sheets of a bundle are after a step of their
-// chains. ok is false if none has the step.
-func (g *Staged) sheetStage(name string) (s Stage, ok bool) {
+// chains, given by its index in the order of all. ok is false if none has it.
+func (g *Staged) sheetStage(order []string, at int) (s Stage, ok bool) {
+	name := order[at]
 	s = Stage{Step: name, On: pipeline.OnSheet, sheets: make([][]ast.Node, len(g.Sheets))}
 	after := make([]link.Piece, len(g.pieces))
 	timed := make(map[*source.File]bool)
 	for i, p := range g.pieces {
 		after[i] = p
 		for _, done := range p.Stages {
-			if pipeline.Compare(done.Step, name) > 0 {
+			if slices.Index(order, done.Step) > at {
 				break
 			}
 			after[i].Nodes = done.Nodes
