@@ -128,3 +128,21 @@ func TestChecksAreDocumented(t *testing.T) {
 		t.Errorf("docs/checking.md lists\n%s\nwant\n%s", strings.Join(listed, "\n"), strings.Join(want, "\n"))
 	}
 }
+
+// TestStepExamples checks that the documentation of steps has the examples that
+// other tests run.
+func TestStepExamples(t *testing.T) {
+	doc, err := os.ReadFile("../docs/steps.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, language := range map[string]string{"ink/main.go": "go", "banner.sh": "sh", "quiet.py": "python"} {
+		text, err := os.ReadFile("../docs/steps/" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !strings.Contains(string(doc), "```"+language+"\n"+string(text)+"```\n") {
+			t.Errorf("docs/steps.md does not have %s as it is", name)
+		}
+	}
+}

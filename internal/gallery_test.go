@@ -27,6 +27,8 @@ var notInGallery = map[string]string{
 	"not-utf-8":         "needs bytes that are no text",
 	"over-budget":       "compares the outputs with the build before",
 	"page-outside":      "needs a page outside of the source folder",
+	"step-failed":       "needs a program",
+	"step-finding":      "needs a program",
 	"too-deep":          "needs 256 brackets",
 	"too-many-findings": "needs hundreds of findings",
 	"too-many-imports":  "needs a hundred sheets",

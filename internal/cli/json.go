@@ -104,7 +104,8 @@ type jsonDiagnostic struct {
 	*jsonPosition
 	Message string        `json:"message"`
 	Fix     string        `json:"fix,omitempty"`
-	More    int           `json:"more,omitempty"` // number of further positions with the same cause
+	Output  string        `json:"output,omitempty"` // what a step of the settings wrote last
+	More    int           `json:"more,omitempty"`   // number of further positions with the same cause
 	Related []jsonRelated `json:"related,omitempty"`
 }
 
@@ -171,7 +172,7 @@ func jsonDiagnostics(files *source.Set, list []diag.Diagnostic) []jsonDiagnostic
 	out := []jsonDiagnostic{}
 	for _, d := range list {
 		jd := jsonDiagnostic{Code: d.Code, Severity: d.Severity, jsonPosition: jsonPositionOf(files, d.Span),
-			Message: d.Message, Fix: d.Fix, More: len(d.Also)}
+			Message: d.Message, Fix: d.Fix, Output: d.Output, More: len(d.Also)}
 		for _, rel := range d.Related {
 			jd.Related = append(jd.Related, jsonRelated{jsonPositionOf(files, rel.Span), rel.Message})
 		}

@@ -281,7 +281,11 @@ func (t *tail) String() string {
 	if over := len(lines) - firstLines - lastLines; over > 0 || len(t.last) == maxTail {
 		lines = slices.Concat(lines[:min(firstLines, len(lines))], []string{"…"}, lines[max(len(lines)-lastLines, min(firstLines, len(lines))):])
 	}
-	return strings.Join(lines, "\n")
+	shown := strings.Join(lines, "\n")
+	if strings.Trim(shown, "… \t\n") == "" {
+		return ""
+	}
+	return strings.TrimSpace(shown)
 }
 
 // The lines that are shown of what a step wrote.

@@ -148,7 +148,8 @@ func TestFailures(t *testing.T) {
 		for _, test := range tests {
 			_, err := call(r, test.text)
 			var failure *custom.Failure
-			if !errors.As(err, &failure) || !strings.Contains(failure.Reason, test.reason) || !strings.Contains(failure.Last, test.last) {
+			if !errors.As(err, &failure) || !strings.Contains(failure.Reason, test.reason) ||
+				!strings.Contains(failure.Last, test.last) {
 				t.Errorf("%s: got %#v, want %q and %q", test.text, err, test.reason, test.last)
 			}
 		}

@@ -139,7 +139,8 @@ func TestTrim(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, name := range append(foreign, half, filepath.Join(dir, old.String()[:2], old.String()), filepath.Join(dir, "trimmed")) {
+	unused := filepath.Join(dir, old.String()[:2], old.String())
+	for _, name := range append(foreign, half, unused, filepath.Join(dir, "trimmed")) {
 		if err := os.Chtimes(name, long, long); err != nil {
 			t.Fatal(err)
 		}

@@ -162,7 +162,8 @@ func TestMove(t *testing.T) {
 		} else if got := src[at.Start.Off:at.End]; strings.Contains(src, text) && got != text && text != "top: 1px" {
 			t.Errorf("%q leads to %q", text, got)
 		}
-		if moved := ast.MoveSpan(was, made.Move); strings.Contains(src, text) && text != "top: 1px" && src[moved.Start.Off:moved.End] != text {
+		moved := ast.MoveSpan(was, made.Move)
+		if strings.Contains(src, text) && text != "top: 1px" && src[moved.Start.Off:moved.End] != text {
 			t.Errorf("the span of %q leads to %q", text, src[moved.Start.Off:moved.End])
 		}
 		count++

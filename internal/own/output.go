@@ -49,7 +49,8 @@ func (s *Steps) Text(ctx context.Context, files source.Reader, on pipeline.Stage
 // Data runs the steps for another file that is written, and returns its new
 // contents; nil if they are unchanged. The error is that the context was
 // cancelled, or that the file cannot be read.
-func (s *Steps) Data(ctx context.Context, files source.Reader, p source.Path, report func(diag.Diagnostic)) ([]byte, error) {
+func (s *Steps) Data(ctx context.Context, files source.Reader, p source.Path,
+	report func(diag.Diagnostic)) ([]byte, error) {
 	var data []byte
 	for i, o := range s.project.Settings.OutputSteps(pipeline.OnAsset, p, s.profile) {
 		if i == 0 {

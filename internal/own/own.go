@@ -296,13 +296,15 @@ func (r *result) made(text string, data json.RawMessage) *origin.Text {
 	if m == nil || err != nil || len(m.Mappings) == 0 {
 		return origin.Compared(text, r.in)
 	}
-	return origin.Mapped(text, m, r.project.Tree.Set, func(url string) *origin.Text { return r.textOf(url, len(m.Sources)) })
+	of := func(url string) *origin.Text { return r.textOf(url, len(m.Sources)) }
+	return origin.Mapped(text, m, r.project.Tree.Set, of)
 }
 
 // textOf returns the text that a source of a map is: the one that the step worked
 // on, or a file.
 func (r *result) textOf(url string, count int) *origin.Text {
-	if count == 1 || url == "" || url == r.path.String() || url == path.Base(r.path.Name) || path.Clean(url) == r.path.Name {
+	if count == 1 || url == "" || url == r.path.String() || path.Clean(url) == r.path.Name ||
+		url == path.Base(r.path.Name) {
 		return r.in
 	}
 	for _, address := range []string{url, "/" + url} {

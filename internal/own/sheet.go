@@ -21,7 +21,8 @@ import (
 // Sheet returns a sheet that steps read: those that take its language, or sheets
 // as they are written. ok is false if there are none for it. The error is like
 // that of [source.Tree.Text], or that the context was cancelled.
-func (s *Steps) Sheet(ctx context.Context, files source.Reader, p source.Path) (sheet *graph.Sheet, ok bool, err error) {
+func (s *Steps) Sheet(ctx context.Context, files source.Reader,
+	p source.Path) (sheet *graph.Sheet, ok bool, err error) {
 	readers, _ := s.project.Settings.StepsOf(p, s.profile)
 	if len(readers) == 0 {
 		return nil, false, nil

@@ -254,7 +254,8 @@ func (c *checking) unknown(i int, name string) {
 			names = append(names, s.Name)
 		}
 	}
-	c.fail(i, fmt.Sprintf("unknown step %q", name), diag.DidYouMean(name, names, "the steps are "+strings.Join(names, ", ")))
+	c.fail(i, fmt.Sprintf("unknown step %q", name),
+		diag.DidYouMean(name, names, "the steps are "+strings.Join(names, ", ")))
 }
 
 // misplaced adds the problem of a step that is in the wrong place.
@@ -301,7 +302,8 @@ func (c *checking) readsTooLate(i int, s *Step) {
 		if s.Takes == SheetLanguage {
 			what = "sheets as they are written"
 		}
-		c.fail(i, fmt.Sprintf("step %q takes %s, but comes after %q", s.Name, what, name), fmt.Sprintf("move %q before %q", s.Name, name))
+		c.fail(i, fmt.Sprintf("step %q takes %s, but comes after %q", s.Name, what, name),
+			fmt.Sprintf("move %q before %q", s.Name, name))
 		return
 	}
 }

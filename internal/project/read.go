@@ -250,7 +250,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 		where = "[" + abridged(strings.Join(key[:len(key)-1], ".")) + "]"
 	}
 	fix := diag.DidYouMean(name, known, fmt.Sprintf("the keys of %s are %s", where, strings.Join(known, ", ")))
-	if misplaced(strings.Join(key, ".")) {
+	if misplaced(strings.Join(key, ".")) && diag.Nearest(name, known) == "" {
 		fix = aboveTables
 	}
 	r.unfit[strings.Join(key[:len(key)-1], ".")] = true

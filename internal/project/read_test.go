@@ -448,7 +448,7 @@ func TestKeysAreDocumented(t *testing.T) {
 			switch {
 			case table == "browsers.floor": // one row for all browsers
 				row("`[browsers]` `floor` |")
-			case table == "" && (isTable || slices.Contains([]string{"roots", "bundles", "profile", "constants"}, key)):
+			case table == "" && (isTable || slices.Contains([]string{"roots", "bundles", "profile", "constants", "step"}, key)):
 				if !strings.Contains(string(doc), "`["+key) && !strings.Contains(string(doc), "`[["+key) {
 					t.Errorf("docs/settings.md has no table [%s]", key)
 				}

@@ -105,7 +105,8 @@ func (s *Settings) StepsOf(p source.Path, profile string) (readers []*OwnStep, n
 			names = append(names, name)
 		}
 	}
-	if language := Language(p.Name); !slices.ContainsFunc(readers, func(o *OwnStep) bool { return string(o.Takes) == language }) {
+	language := Language(p.Name)
+	if !slices.ContainsFunc(readers, func(o *OwnStep) bool { return string(o.Takes) == language }) {
 		for i := range s.OwnSteps {
 			if o := &s.OwnSteps[i]; o.IsReader() && string(o.Takes) == language && o.Concerns(p, profile) {
 				readers = slices.Insert(readers, 0, o)

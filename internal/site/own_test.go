@@ -309,7 +309,8 @@ awk '{ print "/**/" $0; maps = maps (NR == 1 ? "IAAA" : ";IACA") } END {
 			t.Fatal(err)
 		}
 		line := strings.Count(js[:strings.Index(js, "console.log")], "\n")
-		if at, ok := m.Find(line, 0); !ok || at.SourceLine != 3 || !strings.HasSuffix(m.Sources[at.Source].URL, "site/main.js") {
+		if at, ok := m.Find(line, 0); !ok || at.SourceLine != 3 ||
+			!strings.HasSuffix(m.Sources[at.Source].URL, "site/main.js") {
 			t.Errorf("%s: line %d of the script leads to %+v, %v", profile, line+1, at, ok)
 		}
 	}
@@ -328,7 +329,8 @@ func hashIn(res *site.Result) string {
 // TestOwnFindings makes steps report and fail, and compares what is shown.
 func TestOwnFindings(t *testing.T) {
 	const settings = "-- rinzel.toml --\nsource = \"site\"\n[step.ink]\non = \"sheet\"\ntakes = \"ink\"\n"
-	const page = "-- site/index.html --\n<!doctype html><link rel=stylesheet href=a.ink><script src=a.js></script><img src=a.svg>\n-- site/a.js --\nlet a = 1\n-- site/a.svg --\n<svg/>\n"
+	const page = "-- site/index.html --\n<!doctype html><link rel=stylesheet href=a.ink><script src=a.js></script><img src=a.svg>\n" +
+		"-- site/a.js --\nlet a = 1\n-- site/a.svg --\n<svg/>\n"
 	tests := []struct{ name, settings, sheet, want string }{
 		{"a finding at its place", `run = ["INK"]`, "\n.quay { color: ~depe }\n", `site/a.ink:2:16: error: there is no tone ~depe (step "ink") [step-finding]
     2 | .quay { color: ~depe }

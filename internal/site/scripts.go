@@ -141,7 +141,9 @@ type scriptOutputs struct {
 func (b *builder) rewrittenScripts(ctx context.Context, l *loading) (*scriptOutputs, error) {
 	out := &scriptOutputs{data: make(map[source.Path][]byte)}
 	run := b.scripts.Run()
-	paths := slices.SortedFunc(maps.Keys(run), func(a, b source.Path) int { return strings.Compare(a.String(), b.String()) })
+	paths := slices.SortedFunc(maps.Keys(run), func(a, b source.Path) int {
+		return strings.Compare(a.String(), b.String())
+	})
 	var mu sync.Mutex
 	err := b.inParallel(ctx, "writing scripts", len(paths), func(i int) {
 		p := paths[i]
@@ -170,7 +172,8 @@ func (b *builder) rewrittenScripts(ctx context.Context, l *loading) (*scriptOutp
 
 // movedScript returns a script with edits applied, and its own source map with the
 // positions updated, see [builder.remapScript]. An invalid map is reported.
-func (b *builder) movedScript(file *graph.ScriptFile, p source.Path, edits []graph.Edit) (text string, at source.Path, moved []byte) {
+func (b *builder) movedScript(file *graph.ScriptFile, p source.Path,
+	edits []graph.Edit) (text string, at source.Path, moved []byte) {
 	text, at, moved, err := b.remapScript(file, p, edits)
 	if err != nil {
 		b.report(diag.Diagnostic{Code: code.UnreadableMap, Severity: diag.Warning,

@@ -4,8 +4,8 @@ import "rinzel/internal/source"
 
 // Move replaces all positions in nodes that nobody else has, such as those of a
 // sheet that was just parsed. to returns the new position for an old one. The end
-// of a node stays next to its last byte if that moves within the same file, and
-// otherwise at its start.
+// of a node stays next to its last byte if that moves in the same file, and is
+// otherwise its start.
 func Move(nodes []Node, to func(source.Pos) source.Pos) {
 	m := mover{to}
 	m.nodes(nodes)
