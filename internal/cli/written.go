@@ -69,8 +69,17 @@ func (r *report) written(res *site.Result) {
 		}
 		fmt.Fprintln(r.out, line)
 	}
-	if n := len(byKind[emit.AssetKind]); n > 0 {
-		fmt.Fprintf(r.out, "  and %s copied unchanged, %s\n", diag.Count(n, "file"), size(sizeOf(byKind[emit.AssetKind])))
+	same, changed := splitChanged(byKind[emit.AssetKind])
+	if n := len(same); n > 0 {
+		fmt.Fprintf(r.out, "  and %s copied unchanged, %s\n", diag.Count(n, "file"), size(sizeOf(same)))
+	}
+	if n := len(changed); n > 0 {
+		fmt.Fprintf(r.out, "  and %s changed by steps: %s, before %s\n", diag.Count(n, "other file"), size(sizeOf(changed)),
+			size(sizeBefore(changed)))
+	}
+	if _, scripts := splitChanged(byKind[emit.ScriptKind]); len(scripts) > 0 {
+		fmt.Fprintf(r.out, "  steps on %s: %s, before %s\n", diag.Count(len(scripts), "script"), size(sizeOf(scripts)),
+			size(sizeBefore(scripts)))
 	}
 	r.notWritten(res)
 	if n := len(byKind[emit.CompressedKind]); n > 0 {
@@ -195,4 +204,25 @@ func (r *report) times(t *site.Times) {
 		}
 	}
 	fmt.Fprintln(r.out, r.paint("2", "  several parts run at a time, so that their sum is more than the time of the build"))
+}
+
+// splitChanged splits outputs into those that are as they were, and those that
+// steps changed.
+func splitChanged(list []emit.Output) (same, changed []emit.Output) {
+	for _, o := range list {
+		if o.Was > 0 {
+			changed = append(changed, o)
+		} else {
+			same = append(same, o)
+		}
+	}
+	return same, changed
+}
+
+// sizeBefore returns the size of outputs in bytes before steps changed them.
+func sizeBefore(list []emit.Output) (sum int64) {
+	for _, o := range list {
+		sum += o.Was
+	}
+	return sum
 }

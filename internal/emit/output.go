@@ -34,6 +34,7 @@ type Output struct {
 	Data []byte
 	Copy *source.Copy // source of a copy; nil if Data has the contents
 	From source.Path  // source file of scripts and assets
+	Was  int64        // its size in bytes, if steps changed it; otherwise 0
 	// Owner is the reference that requires the output, for conflicts.
 	Owner source.Span
 	// Adopts is the name of the variable with the constructed sheet, in a module

@@ -18,6 +18,8 @@ type Set struct {
 	// Rewritten has the files that are not copied unchanged: scripts that
 	// import sheets, and their maps.
 	Rewritten map[source.Path][]byte
+	// Was has the sizes of those that steps changed, before, in bytes.
+	Was map[source.Path]int64
 
 	list   []Output
 	owners map[string]int // index in list, by the path in lower case
@@ -57,7 +59,7 @@ func (s *Set) AddAsset(a Asset) {
 		return
 	}
 	if data, ok := s.Rewritten[a.Path]; ok {
-		s.Add(Output{Path: a.Name, Kind: ScriptKind, Data: data, Owner: a.At, From: a.Path})
+		s.Add(Output{Path: a.Name, Kind: ScriptKind, Data: data, Owner: a.At, From: a.Path, Was: s.Was[a.Path]})
 		return
 	}
 	file, err := s.Files.Copy(a.Path)

@@ -86,11 +86,34 @@ func (p *Page) Append(targets []LinkTarget) []Edit {
 		}
 		tags = append(tags, tag+void)
 	}
-	text := p.File.Text
 	if p.styles.End > p.head {
-		br := lineBreak(text, p.styles.Start)
+		br := lineBreak(p.File.Text, p.styles.Start)
 		return []Edit{{Span{Start: p.styles.End, End: p.styles.End}, br + strings.Join(tags, br)}}
 	}
+	return p.appendToHead(tags)
+}
+
+// PreloadModules returns the edits that add links to modules at the end of the
+// head (HTML, section 4.6.7.13), so that browsers fetch them in parallel. There are
+// none if an import map may come later: it must come first.
+func (p *Page) PreloadModules(addresses []string) []Edit {
+	if len(addresses) == 0 || slices.ContainsFunc(p.Maps, func(m Span) bool { return m.End > p.head }) {
+		return nil
+	}
+	void := ">"
+	if p.IsXML() {
+		void = " />"
+	}
+	var tags []string
+	for _, address := range addresses {
+		tags = append(tags, `<link rel="modulepreload" href="`+html.EscapeString(address)+`"`+void)
+	}
+	return p.appendToHead(tags)
+}
+
+// appendToHead returns the edits that add tags at the end of the head.
+func (p *Page) appendToHead(tags []string) []Edit {
+	text := p.File.Text
 	line := strings.LastIndexByte(text[:p.head], '\n') + 1
 	if line == 0 || strings.Trim(text[line:p.head], " \t") != "" {
 		return []Edit{{Span{Start: p.head, End: p.head}, strings.Join(tags, "")}}

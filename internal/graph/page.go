@@ -18,6 +18,8 @@ type Page struct {
 	// Policies are its content security policies from meta elements.
 	Policies []Policy
 	Groups   []Group
+	// ModulePreloads are links that preload a module.
+	ModulePreloads []Ref
 	// Preloads are links that preload a sheet, or that a script turns into
 	// style links.
 	Preloads []Link
@@ -50,6 +52,7 @@ type Script struct {
 	// Integrity is the position of its integrity hash; empty if it has none.
 	Integrity Span
 	Charset   string // charset attribute; empty if there is none
+	CORS      bool   // it has a crossorigin attribute
 }
 
 // Group is a run of style links that can become one link: nothing else that
@@ -283,6 +286,7 @@ func (r *pageReader) scriptTag(attrs []markup.Attribute) {
 			if hash := markup.Find(attrs, "integrity"); hash != nil {
 				s.Integrity = hash.At
 			}
+			s.CORS = markup.Find(attrs, "crossorigin") != nil
 			r.page.Scripts = append(r.page.Scripts, s)
 			return // browsers ignore its text
 		}
@@ -384,6 +388,9 @@ func (r *pageReader) otherLink(tag Span, attrs []markup.Attribute, words []strin
 			r.page.Preloads = append(r.page.Preloads, Link{Tag: tag, Href: ref(href), attrs: attrs})
 		}
 		return
+	}
+	if has(func(w string) bool { return w == "modulepreload" }) {
+		r.page.ModulePreloads = append(r.page.ModulePreloads, ref(href))
 	}
 	if !has(func(w string) bool { return remoteRels[w] }) {
 		to := r.ref(href)

@@ -253,6 +253,29 @@ func Assembled(parts []Part, set *source.Set) *Text {
 	return t.finish()
 }
 
+// Piece is a part of a text that was made of another one.
+type Piece struct {
+	Text string
+	Off  uint32 // of what it was made of
+}
+
+// Rebuilt returns a text that was made of pieces of another one.
+func Rebuilt(pieces []Piece, from *Text) *Text {
+	var b strings.Builder
+	for _, p := range pieces {
+		b.WriteString(p.Text)
+	}
+	t := &Text{File: source.Detached(source.Path{}, "", b.String()), set: from.set}
+	off := 0
+	for _, p := range pieces {
+		if p.Text != "" {
+			t.add(uint32(off), from.At(p.Off))
+		}
+		off += len(p.Text)
+	}
+	return t.finish()
+}
+
 // Mapper collects the mappings of a source map, in the order of the text.
 type Mapper interface {
 	// Add records that a line and column, both from 0, columns in UTF-16 code units,

@@ -50,6 +50,7 @@ type fileSettings struct {
 	Report   fileReport             `toml:"report"`
 	Step     map[string]fileStep    `toml:"step"`
 	Cache    fileCache              `toml:"cache"`
+	Scripts  fileScripts            `toml:"scripts"`
 	Profile  map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
@@ -134,7 +135,8 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget", "report", "step", "cache"},
+		"limits", "budget", "report", "step", "cache", "scripts"},
+	"scripts":        {"finish", "drop", "preload"},
 	"cache":          {"folder", "url"},
 	"report":         {"history"},
 	"budget":         budgetKeys,
@@ -301,6 +303,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.profiles(s, raw.Profile)
 	r.stepProfiles(s)
 	r.cache(s, raw.Cache)
+	r.scripts(s, raw.Scripts)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
 	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })

@@ -59,6 +59,7 @@ type Settings struct {
 	Budgets   []Budget // in file order, those for all pages and bundles first
 	OwnSteps  []OwnStep
 	Cache     Cache
+	Scripts   Scripts
 	History   string // file of the history of sizes, relative to the project folder; empty for none
 }
 
@@ -292,10 +293,11 @@ func Default() *Settings {
 		Source: ".", Output: "public", Base: "/",
 		Roots:   map[string]string{},
 		Targets: browsers.Default(), TargetSets: map[string]browsers.Targets{},
-		Chains: []Chain{{Match: "**/*", Steps: pipeline.Defaults(pipeline.OnSheet)}},
-		Split:  Split{Shared: 2, MinBytes: 1000},
-		Purge:  Purge{UnreadableScripts: KeepRelated},
-		Check:  Check{InBuild: CheckWarns, Levels: map[code.Code]Level{}},
+		Chains:  []Chain{{Match: "**/*", Steps: pipeline.Defaults(pipeline.OnSheet)}},
+		Split:   Split{Shared: 2, MinBytes: 1000},
+		Scripts: Scripts{Minify: true, Preload: true},
+		Purge:   Purge{UnreadableScripts: KeepRelated},
+		Check:   Check{InBuild: CheckWarns, Levels: map[code.Code]Level{}},
 		Profiles: map[string]Profile{
 			Development: {Name: Development, Maps: InlineMaps, Names: PlainNames, Scripts: LinkStyles},
 			Production: {Name: Production, Release: true, Finish: pipeline.Defaults(pipeline.OnBundle), Maps: FileMaps,

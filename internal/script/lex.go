@@ -40,6 +40,7 @@ type around struct {
 	// expression: the bracket ends the condition of a statement, or a block.
 	regexp bool
 	object bool // a brace that opens an object
+	at     int  // its offset
 	choice int  // number of question marks whose colons have not been seen
 }
 
@@ -54,6 +55,14 @@ type lexer struct {
 	last    tok
 	before  tok  // the token before last
 	choice  bool // the last colon belongs to a question mark
+	newline bool // a line break comes before the last token
+
+	// Only with strict:
+	strict   bool         // record what follows
+	module   bool         // <!-- and --> start no comments
+	kept     []Span       // comments before the last token that must stay
+	blockAt  map[int]bool // offsets of braces that open blocks
+	problems []Problem
 }
 
 // maxNesting limits the brackets that are remembered; inside more, braces count
@@ -76,6 +85,7 @@ func (l *lexer) is(t tok, text string) bool {
 
 // next returns the next token; one of kind end at the end of the text.
 func (l *lexer) next() tok {
+	l.newline, l.kept = l.i == 0, nil
 	l.space()
 	t := tok{start: l.i, depth: len(l.open) - 1}
 	if l.i >= len(l.text) {
@@ -84,7 +94,9 @@ func (l *lexer) next() tok {
 	}
 	switch c := l.text[l.i]; {
 	case c == '"' || c == '\'':
-		t.kind, t.closed = str, l.str(c)
+		if t.kind, t.closed = str, l.str(c); !t.closed {
+			l.problem(t.start, l.i, "the string is not closed on its line")
+		}
 		l.operand = true
 	case c == '`':
 		t.kind = template
@@ -115,23 +127,67 @@ func (l *lexer) next() tok {
 // space skips white space and comments.
 func (l *lexer) space() {
 	for l.i < len(l.text) {
-		rest := l.text[l.i:]
+		rest, start := l.text[l.i:], l.i
 		switch {
 		case rest[0] <= ' ':
+			l.newline = l.newline || rest[0] == '\n' || rest[0] == '\r'
 			l.i++
-		case strings.HasPrefix(rest, "//"):
+		case strings.HasPrefix(rest, "//"), l.isMarkupComment(rest):
 			l.line()
+			l.comment(start)
 		case strings.HasPrefix(rest, "/*"):
 			if n := strings.Index(rest[2:], "*/"); n >= 0 {
 				l.i += n + 4
 			} else {
 				l.i = len(l.text)
+				l.problem(start, start+2, "the comment is not closed")
 			}
+			l.newline = l.newline || strings.ContainsAny(l.text[start:l.i], lineEnds)
+			l.comment(start)
 		case wideSpace(rest) > 0:
+			l.newline = l.newline || strings.ContainsAny(rest[:wideSpace(rest)], lineEnds)
 			l.i += wideSpace(rest)
 		default:
 			return
 		}
+	}
+}
+
+// lineEnds are the characters that end lines (ECMA-262, section 12.3).
+const lineEnds = "\n\r\u2028\u2029"
+
+// isMarkupComment reports whether a text starts with <!--, or in a new line with
+// -->. Both start comments in scripts that are not modules (ECMA-262, section
+// B.1.1). Only a strict lexer cares.
+func (l *lexer) isMarkupComment(rest string) bool {
+	return l.strict && !l.module && (strings.HasPrefix(rest, "<!--") || l.newline && strings.HasPrefix(rest, "-->"))
+}
+
+// comment records a comment that ends here, if it must stay.
+func (l *lexer) comment(start int) {
+	text := l.text[start:l.i]
+	if l.strict && len(text) > 2 && (text[2] == '!' && text[0] == '/' || strings.Contains(text, "@license") ||
+		strings.Contains(text, "@preserve")) {
+		l.kept = append(l.kept, Span{start, l.i})
+	}
+}
+
+// problem records a syntax error.
+func (l *lexer) problem(start, end int, message string) {
+	if l.strict {
+		l.problems = append(l.problems, Problem{Span{start, end}, message})
+	}
+}
+
+// finish records what is open at the end of the script.
+func (l *lexer) finish() {
+	for _, open := range l.open[1:] {
+		if open.open == '$' {
+			l.problem(open.at, open.at+2, "the substitution in the template is not closed")
+		} else {
+			l.problem(open.at, open.at+1, "the bracket is not closed")
+		}
+		return // it explains the others
 	}
 }
 
@@ -148,7 +204,7 @@ func wideSpace(text string) int {
 
 // line skips the rest of a line.
 func (l *lexer) line() {
-	if n := strings.IndexByte(l.text[l.i:], '\n'); n >= 0 {
+	if n := strings.IndexAny(l.text[l.i:], lineEnds); n >= 0 {
 		l.i += n
 	} else {
 		l.i = len(l.text)
@@ -207,6 +263,7 @@ func (l *lexer) str(quote byte) (closed bool) {
 
 // part scans a part of a template up to its end or the next substitution.
 func (l *lexer) part() (closed bool) {
+	start := l.i - 1
 	for l.i < len(l.text) {
 		switch c := l.text[l.i]; {
 		case c == '\\':
@@ -218,7 +275,7 @@ func (l *lexer) part() (closed bool) {
 		case c == '$' && l.i+1 < len(l.text) && l.text[l.i+1] == '{':
 			l.i += 2
 			l.operand = false
-			l.push(around{open: '$'})
+			l.push(around{open: '$', at: l.i - 2})
 			return true
 		default:
 			l.i++
@@ -226,6 +283,7 @@ func (l *lexer) part() (closed bool) {
 	}
 	l.i = len(l.text)
 	l.operand = true
+	l.problem(start, start+1, "the template is not closed")
 	return false
 }
 
@@ -273,29 +331,19 @@ func (l *lexer) punct(c byte) {
 		if l.is(l.last, "await") { // for await (
 			statement = l.is(l.before, "for")
 		}
-		l.push(around{open: c, regexp: statement})
+		l.push(around{open: c, regexp: statement, at: l.i})
 	case '[':
-		l.push(around{open: c})
+		l.push(around{open: c, at: l.i})
 	case '{':
 		object := l.opensObject()
-		l.push(around{open: c, regexp: !object, object: object})
+		if l.strict && !object {
+			l.blockAt[l.i] = true
+		}
+		l.push(around{open: c, regexp: !object, object: object, at: l.i})
 	case ')', ']', '}':
 		l.close(c)
 	case '=', '+', '-', '?':
-		if l.i+1 < len(l.text) {
-			second := l.text[l.i+1]
-			switch {
-			case c == '=' && second == '>', c == '?' && second == '?':
-				n = 2
-			case (c == '+' || c == '-') && second == c:
-				n, l.operand = 2, was // after an operand it is a postfix operator
-			case c == '?' && second == '.' && (l.i+2 == len(l.text) || l.text[l.i+2] < '0' || l.text[l.i+2] > '9'):
-				n = 2
-			}
-		}
-		if c == '?' && n == 1 {
-			l.top().choice++
-		}
+		n = l.operator(c, was)
 	case '.':
 		if strings.HasPrefix(l.text[l.i:], "...") {
 			n = len("...")
@@ -308,9 +356,35 @@ func (l *lexer) punct(c byte) {
 	l.i += n
 }
 
+// operator returns the length of an operator that starts with =, +, - or ?. was is
+// set if an operand comes before it.
+func (l *lexer) operator(c byte, was bool) int {
+	n := 1
+	if l.i+1 < len(l.text) {
+		second := l.text[l.i+1]
+		switch {
+		case c == '=' && second == '>', c == '?' && second == '?':
+			n = 2
+		case (c == '+' || c == '-') && second == c:
+			n, l.operand = 2, was // after an operand it is a postfix operator
+		case c == '?' && second == '.' && (l.i+2 == len(l.text) || l.text[l.i+2] < '0' || l.text[l.i+2] > '9'):
+			n = 2
+		}
+	}
+	if c == '?' && n == 1 {
+		l.top().choice++
+	}
+	return n
+}
+
 // close closes the matching bracket, and unclosed ones inside it.
 func (l *lexer) close(c byte) {
 	open := map[byte]byte{')': '(', ']': '[', '}': '{'}[c]
+	if last := l.top(); len(l.open) == 1 {
+		l.problem(l.i, l.i+1, "the bracket closes nothing")
+	} else if last.open != open {
+		l.problem(l.i, l.i+1, "the bracket does not match the one that is open")
+	}
 	// A bracket in a template substitution does not close one outside of it.
 	for k := len(l.open) - 1; k > 0 && l.open[k].open != '$'; k-- {
 		if l.open[k].open == open {

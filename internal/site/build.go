@@ -193,7 +193,7 @@ func (b *builder) planBundles(ctx context.Context, w *siteWork) (err error) {
 
 // gather collects everything that was built into one set of outputs.
 func (b *builder) gather(w *siteWork, made []*pageResult, rewritten *scriptOutputs, res *Result) *emit.Set {
-	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten.data}
+	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten.data, Was: rewritten.was}
 	empty := make(map[*unit]bool)
 	for _, u := range slices.Concat(w.perPage...) {
 		empty[u] = b.checkEmpty(u)

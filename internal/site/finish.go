@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"path"
+	"slices"
 	"strings"
 
 	"rinzel/internal/cache"
@@ -16,6 +17,7 @@ import (
 	"rinzel/internal/own"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
+	"rinzel/internal/script"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
 )
@@ -73,7 +75,7 @@ func (b *builder) smallFile(files *inventory.Inventory, p source.Path, most int)
 // finishFiles runs the steps on the files of an output set that are copied so
 // far.
 func (b *builder) finishFiles(ctx context.Context, out *emit.Set) error {
-	if b.finishFile == nil {
+	if b.finishFile == nil && !b.minifiesScripts() {
 		return nil
 	}
 	list := out.Copies()
@@ -83,12 +85,16 @@ func (b *builder) finishFiles(ctx context.Context, out *emit.Set) error {
 			b.finishCopiedScript(ctx, o)
 			return
 		}
+		if b.finishFile == nil {
+			return
+		}
 		f := b.finishFile(b.files.Reader, o.From)
 		if f == nil {
 			return
 		}
 		b.report(f.diags...)
 		if f.data != nil {
+			o.Was = o.Copy.Size
 			o.Copy, o.Data = nil, f.data
 		}
 	})
@@ -96,7 +102,7 @@ func (b *builder) finishFiles(ctx context.Context, out *emit.Set) error {
 
 // finishCopiedScript runs the steps on a script that no page runs.
 func (b *builder) finishCopiedScript(ctx context.Context, o *emit.Output) {
-	if !b.cache.own.Has(pipeline.OnScript, o.From) {
+	if !b.finishesScript(o.From) {
 		return
 	}
 	f, err := b.files.Text(o.From)
@@ -104,14 +110,18 @@ func (b *builder) finishCopiedScript(ctx context.Context, o *emit.Output) {
 		return // it is copied
 	}
 	in := own.Edited(f, b.project.Tree.Set, nil)
-	text := b.ownText(ctx, pipeline.OnScript, o.From, in)
+	text := b.minifiedScript(f, b.ownText(ctx, pipeline.OnScript, o.From, in))
 	if text.File.Text != f.Text {
+		o.Was = o.Copy.Size
 		o.Copy, o.Data, o.Kind = nil, f.Encoded(text.File.Text), emit.ScriptKind
 	}
 }
 
 // ownText runs the steps on a text that is written.
 func (b *builder) ownText(ctx context.Context, on pipeline.Stage, p source.Path, in *origin.Text) *origin.Text {
+	if b.cache.own == nil {
+		return in
+	}
 	out, err := b.cache.own.Text(ctx, b.files.Reader, on, p, in, func(d diag.Diagnostic) { b.report(d) })
 	if err != nil {
 		b.fail(err)
@@ -130,6 +140,7 @@ func (b *builder) finishPage(ctx context.Context, p *graph.Page, edits []graph.E
 // finishedScript is a script after the steps on it.
 type finishedScript struct {
 	data    []byte
+	was     int64        // its size before, in bytes
 	mapped  []byte       // its source map; nil for none, or if it is in the script
 	mapName string       // in the output folder
 	cameAs  *source.Path // the file of the map that it came with, or nil
@@ -137,7 +148,7 @@ type finishedScript struct {
 
 // addTo adds the script and its map to the outputs.
 func (f *finishedScript) addTo(out *scriptOutputs, p source.Path) {
-	out.data[p] = f.data
+	out.data[p], out.was[p] = f.data, f.was
 	switch {
 	case f.mapped == nil:
 	case f.cameAs != nil && emit.PlainName(*f.cameAs) == f.mapName:
@@ -151,7 +162,7 @@ func (f *finishedScript) addTo(out *scriptOutputs, p source.Path) {
 // false if there are none, or if they change nothing.
 func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.ScriptFile,
 	edits []graph.Edit) (out finishedScript, ok bool) {
-	if b.finishFile == nil || file == nil || !b.cache.own.Has(pipeline.OnScript, p) {
+	if file == nil || !b.finishesScript(p) {
 		return out, false
 	}
 	f := file.File
@@ -160,11 +171,12 @@ func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.S
 		edits = append(edits[:len(edits):len(edits)], graph.Edit{At: graph.Span{Start: start, End: file.Map.At.End}})
 	}
 	before := own.Edited(f, b.project.Tree.Set, edits)
-	after := b.ownText(ctx, pipeline.OnScript, p, before)
+	after := b.minifiedScript(f, b.ownText(ctx, pipeline.OnScript, p, before))
 	if after.File.Text == before.File.Text {
 		return out, false
 	}
 	text := after.File.Text
+	out.was = int64(len(f.Text))
 	if b.profile.Maps == project.NoMaps {
 		out.data = f.Encoded(text)
 		return out, true
@@ -197,6 +209,55 @@ func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.S
 	}
 	out.data = f.Encoded(text + "//# sourceMappingURL=" + address + "\n")
 	return out, true
+}
+
+// finishesScript reports whether there are steps on a script.
+func (b *builder) finishesScript(p source.Path) bool {
+	return b.minifiesScripts() || b.cache.own != nil && b.cache.own.Has(pipeline.OnScript, p)
+}
+
+// minifiesScripts reports whether the build minifies scripts.
+func (b *builder) minifiesScripts() bool {
+	return b.profile.Release && b.project.Settings.Scripts.Minify
+}
+
+// leastSaved is how much smaller a script must become in percent, so that it is
+// not copied as it is: many are minified already.
+const leastSaved = 2
+
+// minifiedScript returns a script without what it does not need, if the build
+// minifies scripts. Syntax errors are findings.
+func (b *builder) minifiedScript(f *source.File, text *origin.Text) *origin.Text {
+	if !b.minifiesScripts() {
+		return text
+	}
+	src := text.File.Text
+	opts := script.CompactOptions{Drop: b.project.Settings.Scripts.Drop}
+	pieces, problems := script.Compact(src, opts)
+	if len(problems) > 0 {
+		at := text.At(uint32(problems[0].At.Start))
+		b.report(diag.Diagnostic{Code: code.ScriptSyntax, Severity: diag.Warning,
+			Span:    source.SpanOf(at, problems[0].At.End-problems[0].At.Start),
+			Message: "syntax error, so browsers do not run this script: " + problems[0].Message, Cause: f.Path.String()})
+		return text
+	}
+	if strings.Contains(src, "<!--") || strings.Contains(src, "-->") { // comments, or in modules operators
+		opts.Module = true
+		if other, _ := script.Compact(src, opts); !slices.Equal(pieces, other) {
+			return text
+		}
+	}
+	list := make([]origin.Piece, len(pieces))
+	size := 0
+	for i, p := range pieces {
+		list[i] = origin.Piece{Text: p.Text, Off: uint32(p.At)}
+		size += len(p.Text)
+	}
+	dropped := func(name string) bool { return strings.Contains(src, name) }
+	if !slices.ContainsFunc(opts.Drop, dropped) && size*100 > len(src)*(100-leastSaved) {
+		return text
+	}
+	return origin.Rebuilt(list, text)
 }
 
 // reportScriptMap reports an invalid source map of a script.

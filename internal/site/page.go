@@ -67,6 +67,7 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 			edits = append(edits, graph.Edit{At: s.Integrity, With: emit.Integrity(data)})
 		}
 	}
+	edits = append(edits, p.PreloadModules(b.preloaded(p, rewritten.run))...)
 	b.reportInert(p)
 	edits = append(edits, rehashed(p, edits)...)
 	text := b.finishPage(ctx, p, edits)

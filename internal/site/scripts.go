@@ -133,14 +133,16 @@ func padded(text, place string) string {
 
 // scriptOutputs are the scripts that are not copied as they are.
 type scriptOutputs struct {
-	data map[source.Path][]byte // the scripts, and maps that they came with
-	maps []emit.Output          // maps that the build made
+	run  map[source.Path]*modules.Module // all scripts that pages run
+	data map[source.Path][]byte          // the scripts, and maps that they came with
+	was  map[source.Path]int64           // sizes of scripts that steps changed, before
+	maps []emit.Output                   // maps that the build made
 }
 
 // rewrittenScripts returns the rewritten scripts and their source maps.
 func (b *builder) rewrittenScripts(ctx context.Context, l *loading) (*scriptOutputs, error) {
-	out := &scriptOutputs{data: make(map[source.Path][]byte)}
 	run := b.scripts.Run()
+	out := &scriptOutputs{run: run, data: make(map[source.Path][]byte), was: make(map[source.Path]int64)}
 	paths := slices.SortedFunc(maps.Keys(run), func(a, b source.Path) int {
 		return strings.Compare(a.String(), b.String())
 	})

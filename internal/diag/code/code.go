@@ -159,6 +159,8 @@ const (
 	RedundantConstant Code = "redundant-constant"
 	// RestoredKey: a key is removed with @drop, but set again later (rinzel constants).
 	RestoredKey Code = "restored-key"
+	// ScriptSyntax: a syntax error of a script.
+	ScriptSyntax Code = "script-syntax"
 	// StepFailed: a step of the settings did not give a valid answer.
 	StepFailed Code = "step-failed"
 	// StepFinding: what a step of the settings reports.
@@ -258,7 +260,7 @@ var All = []Code{
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,
 	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
 	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverBudget, OverriddenDeclaration, PackageChanged,
-	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, StepFailed, StepFinding, StrayBracket,
+	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, ScriptSyntax, StepFailed, StepFinding, StrayBracket,
 	StraySemicolon, TooDeep, TooManyCalls, TooManyFindings, TooManyImports, TooManySelectors, TooManyValues,
 	UnclosedBlock, UnclosedBracket, UnclosedComment, UnclosedFunction, UnclosedString, UnclosedTag, UnclosedURL,
 	UnknownAtRule, UnknownConstant, UnknownDescriptor, UnknownFunction, UnknownMedia, UnknownMediaFeature,
