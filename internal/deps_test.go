@@ -55,6 +55,7 @@ var allowed = map[string]string{
 	"internal/objects":              "",
 	"internal/custom":               "internal/objects",
 	"internal/custom/testdata/step": "",
+	"internal/picture":              "",
 	"internal/origin":               "internal/source internal/sourcemap",
 	"internal/own":                  "internal/browsers internal/cache internal/css/ast internal/css/parse internal/css/print internal/custom internal/diag internal/diag/code internal/graph internal/inventory internal/objects internal/origin internal/pipeline internal/project internal/source internal/sourcemap internal/step",
 	"internal/step":                 "internal/css/ast internal/diag internal/diag/code internal/source",
@@ -76,7 +77,7 @@ var allowed = map[string]string{
 	"internal/link":                 "internal/cache internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/selector internal/css/token internal/diag internal/diag/code internal/graph internal/inventory internal/pipeline internal/project internal/source internal/sourcemap internal/step internal/step/asis internal/step/check internal/step/compose internal/step/lower internal/step/prefix internal/tokens",
 	"internal/bundle":               "internal/css/ast internal/css/print internal/css/token internal/diag internal/diag/code internal/graph internal/link internal/pipeline internal/source internal/sourcemap internal/step internal/step/lower internal/step/prefix internal/step/purge",
 	"internal/emit":                 "internal/cache internal/diag internal/diag/code internal/inventory internal/project internal/source",
-	"internal/site":                 "internal/bundle internal/cache internal/css/ast internal/css/known internal/css/parse internal/css/print internal/css/selector internal/css/token internal/diag internal/diag/code internal/emit internal/evidence internal/graph internal/inventory internal/link internal/markup internal/modules internal/origin internal/own internal/pipeline internal/project internal/script internal/source internal/sourcemap internal/split internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
+	"internal/site":                 "internal/bundle internal/cache internal/css/ast internal/css/known internal/css/parse internal/css/print internal/css/selector internal/css/token internal/diag internal/diag/code internal/emit internal/evidence internal/graph internal/inventory internal/link internal/markup internal/modules internal/objects internal/origin internal/own internal/picture internal/pipeline internal/project internal/script internal/source internal/sourcemap internal/split internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/query":                "internal/css/ast internal/css/parse internal/css/print internal/css/replace internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/evidence internal/link internal/project internal/site internal/source internal/step/compose internal/step/purge",
 	"internal/trace":                "internal/css/ast internal/css/parse internal/css/print internal/css/property internal/css/selector internal/css/token internal/diag internal/emit internal/graph internal/link internal/project internal/site internal/source internal/step/compose internal/step/minify internal/step/purge",
 	"internal/report":               "internal/css/print internal/css/value internal/diag internal/emit internal/link internal/markup internal/project internal/query internal/site internal/source internal/sourcemap internal/step/purge",
@@ -95,6 +96,7 @@ var onlyIn = map[string]string{
 	"golang.org/x/term":                  "internal/cli",
 	"github.com/gofrs/flock":             "internal/source",
 	"github.com/klauspost/compress/gzip": "internal/cli internal/emit internal/serve",
+	"github.com/klauspost/compress/zlib": "internal/picture",
 	"github.com/andybalholm/brotli":      "internal/emit",
 }
 

@@ -43,11 +43,9 @@ type Steps struct {
 }
 
 // New returns the steps of a project. Nothing is started before it is needed.
-func New(p *project.Project, files *inventory.Inventory, profile project.Profile) *Steps {
-	settings := p.Settings.Cache
+func New(p *project.Project, files *inventory.Inventory, profile project.Profile, store *objects.Store) *Steps {
 	return &Steps{project: p, files: files, profile: profile.Name, targets: lowest(p.Settings.TargetsOf(profile)),
-		store:   objects.Open(objects.Options{Folder: p.CacheFolder(), URL: settings.URL}),
-		runners: make(map[string]*custom.Cached)}
+		store: store, runners: make(map[string]*custom.Cached)}
 }
 
 // lowest returns the lowest version of each browser.
@@ -59,7 +57,7 @@ func lowest(t browsers.Targets) map[string]string {
 	return out
 }
 
-// Close ends all programs and modules, and waits until results are stored.
+// Close ends all programs and modules.
 func (s *Steps) Close() error {
 	s.mu.Lock()
 	closers := s.closers
@@ -68,7 +66,6 @@ func (s *Steps) Close() error {
 	for _, r := range closers {
 		r.Close()
 	}
-	s.store.Close()
 	return nil
 }
 

@@ -88,6 +88,7 @@ type fileChain struct {
 // fileAssets is [assets] in the settings file.
 type fileAssets struct {
 	Inline *int `toml:"inline"`
+	Shrink bool `toml:"shrink"`
 }
 
 // fileLower is [lower] in the settings file.
@@ -145,7 +146,7 @@ var knownKeys = map[string][]string{
 	"browsers.sets":  nil,
 	"chain":          {"match", "steps"},
 	"purge":          {"evidence", "keep", "max-removed", "properties", "structure", "unreadable-scripts"},
-	"assets":         {"inline"},
+	"assets":         {"inline", "shrink"},
 	"split":          {"shared", "min-bytes", "inline", "page-file", "shared-file"},
 	"bundles.*":      {"from", "file"},
 	"lower":          {"direction", "as-is"},
@@ -283,6 +284,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	}
 	r.purge(s, raw)
 	r.split(s, raw.Split)
+	s.Shrink = raw.Assets.Shrink
 	if n := raw.Assets.Inline; n != nil {
 		if s.Inline = *n; *n < 0 || *n > maxInline {
 			r.fail(r.positions.value("assets", "inline"),

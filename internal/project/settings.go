@@ -48,6 +48,7 @@ type Settings struct {
 	Split      Split
 	Bundles    []Bundle // ordered by name
 	Inline     int      // maximum size in bytes of an image or font that is inlined into a sheet; 0 for none
+	Shrink     bool     // pictures become smaller in builds for release
 	Purge      Purge
 	Check      Check
 	Serve      Serve

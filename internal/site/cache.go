@@ -10,6 +10,7 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
 	"rinzel/internal/link"
+	"rinzel/internal/objects"
 	"rinzel/internal/own"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
@@ -31,7 +32,8 @@ type Cache struct {
 	scripts  graph.Scripts
 	evidence *evidence.Cache
 	packer   *emit.Compressor
-	own      *own.Steps // nil if the settings define none, and before the first build
+	results  *objects.Store // of slow work, for later processes; opened with the first build
+	own      *own.Steps     // nil if the settings define none, and before the first build
 
 	finished *cache.Table[source.Path, *finishedFile]
 	units    *cache.Table[source.Path, *pageUnits]

@@ -119,6 +119,8 @@ func TestBase(t *testing.T) {
 -- rinzel.toml --
 source = "site"
 base = "/quay/"
+[scripts]
+finish = []
 -- site/index.html --
 <!doctype html><link rel=stylesheet href="/main.css"><img src="/img/a.svg" srcset="/img/a.svg 1x, /other/b.svg 2x">
 <p style="background: url(/img/a.svg)"><a href="/">home</a><a href="/elsewhere">x</a>

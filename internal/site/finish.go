@@ -13,8 +13,10 @@ import (
 	"rinzel/internal/emit"
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
+	"rinzel/internal/objects"
 	"rinzel/internal/origin"
 	"rinzel/internal/own"
+	"rinzel/internal/picture"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/script"
@@ -35,17 +37,56 @@ type finishedFile struct {
 // addFinishing makes the build run the steps on files that are copied.
 func (b *builder) addFinishing(ctx context.Context) {
 	b.finishFile = func(files source.Reader, p source.Path) *finishedFile {
-		if !b.cache.own.Has(pipeline.OnAsset, p) {
+		shrink := b.shrinks() && picture.Is(p.Name)
+		has := b.cache.own != nil && b.cache.own.Has(pipeline.OnAsset, p)
+		if !shrink && !has {
 			return nil
 		}
 		return b.cache.finished.Get(files, p, nil, func(r *cache.Reads) (*finishedFile, bool) {
 			f := new(finishedFile)
-			data, err := b.cache.own.Data(ctx, r, p, func(d diag.Diagnostic) { f.diags = append(f.diags, d) })
-			f.data, f.sum = data, sha256.Sum256(data)
-			return f, err == nil || ctx.Err() == nil
+			if has {
+				f.data, _ = b.cache.own.Data(ctx, r, p, func(d diag.Diagnostic) { f.diags = append(f.diags, d) })
+			}
+			if shrink {
+				f.data = b.shrunk(ctx, r, p, f.data)
+			}
+			f.sum = sha256.Sum256(f.data)
+			return f, ctx.Err() == nil
 		})
 	}
 }
+
+// shrinks reports whether the build makes pictures smaller.
+func (b *builder) shrinks() bool { return b.profile.Release && b.project.Settings.Shrink }
+
+// shrunk returns a smaller file of a picture, or data if there is none. data are
+// its contents after other steps, or nil.
+func (b *builder) shrunk(ctx context.Context, files source.Reader, p source.Path, data []byte) []byte {
+	now := data
+	if now == nil {
+		file, err := files.Copy(p)
+		if err != nil || file.Size > maxPicture {
+			return data
+		}
+		if now, err = file.Read(); err != nil {
+			return data
+		}
+	}
+	sum := sha256.Sum256(now)
+	key := objects.KeyOf([]byte("picture"), []byte(picture.Version), sum[:])
+	out, ok := b.cache.results.Get(ctx, key)
+	if !ok {
+		out = picture.Shrink(now)
+		b.cache.results.Put(key, out)
+	}
+	if len(out) == 0 || len(out) >= len(now) {
+		return data
+	}
+	return out
+}
+
+// maxPicture limits the pictures that are made smaller, in bytes.
+const maxPicture = 64 << 20
 
 // finished returns a file after the steps on it; nil if they changed nothing.
 func (b *builder) finished(files source.Reader, p source.Path) *finishedFile {
@@ -131,7 +172,7 @@ func (b *builder) ownText(ctx context.Context, on pipeline.Stage, p source.Path,
 
 // finishPage returns the text of a page after edits, and after the steps on it.
 func (b *builder) finishPage(ctx context.Context, p *graph.Page, edits []graph.Edit) string {
-	if b.finishFile == nil || !b.cache.own.Has(pipeline.OnPage, p.File.Path) {
+	if b.cache.own == nil || !b.cache.own.Has(pipeline.OnPage, p.File.Path) {
 		return graph.Apply(p.File.Text, edits)
 	}
 	return b.ownText(ctx, pipeline.OnPage, p.File.Path, own.Edited(p.File, b.project.Tree.Set, edits)).File.Text
@@ -221,9 +262,12 @@ func (b *builder) minifiesScripts() bool {
 	return b.profile.Release && b.project.Settings.Scripts.Minify
 }
 
-// leastSaved is how much smaller a script must become in percent, so that it is
-// not copied as it is: many are minified already.
-const leastSaved = 2
+// How much smaller a script must become, so that it is not copied as it is: many
+// are minified already.
+const (
+	leastPercent = 2
+	leastBytes   = 32
+)
 
 // minifiedScript returns a script without what it does not need, if the build
 // minifies scripts. Syntax errors are findings.
@@ -254,7 +298,7 @@ func (b *builder) minifiedScript(f *source.File, text *origin.Text) *origin.Text
 		size += len(p.Text)
 	}
 	dropped := func(name string) bool { return strings.Contains(src, name) }
-	if !slices.ContainsFunc(opts.Drop, dropped) && size*100 > len(src)*(100-leastSaved) {
+	if !slices.ContainsFunc(opts.Drop, dropped) && len(src)-size < max(len(src)*leastPercent/100, leastBytes) {
 		return text
 	}
 	return origin.Rebuilt(list, text)

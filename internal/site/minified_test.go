@@ -95,7 +95,7 @@ func TestMinifiedScripts(t *testing.T) {
 // TestScriptMapsCompose minifies a script that comes with a map, in a file and
 // inline: the new one leads to the first source.
 func TestScriptMapsCompose(t *testing.T) {
-	const made = "var depth = 4 ;\nconsole.log( depth ) ;\n"
+	const made = "var depth = 4 ;\nconsole.log( depth ) ; // The depth of the harbour in metres.\n"
 	const first = "let depth: number = 4;\n\nconsole.log(depth);\n"
 	// Line 1 to line 1, line 2 to line 3.
 	const input = `{"version":3,"sources":["src/tide.ink"],"sourcesContent":["let depth: number = 4;\n\nconsole.log(depth);\n"],"names":[],"mappings":"AAAA;AAEA"}`

@@ -3,7 +3,11 @@ package site_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"fmt"
+	"image"
+	"image/png"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -308,8 +312,9 @@ awk '{ print "/**/" $0; maps = maps (NR == 1 ? "IAAA" : ";IACA") } END {
 		if err != nil {
 			t.Fatal(err)
 		}
-		line := strings.Count(js[:strings.Index(js, "console.log")], "\n")
-		if at, ok := m.Find(line, 0); !ok || at.SourceLine != 3 ||
+		before := js[:strings.Index(js, "console.log")]
+		line := strings.Count(before, "\n")
+		if at, ok := m.Find(line, len(before)-strings.LastIndex(before, "\n")-1); !ok || at.SourceLine != 3 ||
 			!strings.HasSuffix(m.Sources[at.Source].URL, "site/main.js") {
 			t.Errorf("%s: line %d of the script leads to %+v, %v", profile, line+1, at, ok)
 		}
@@ -697,5 +702,52 @@ console.log("quay");
 	}
 	if got := rendered(p, dir, res.Diagnostics[i:i+1]); !strings.HasPrefix(got, "site/b.js:2:3: warning: a call that goes on") {
 		t.Errorf("the finding is %s", got)
+	}
+}
+
+// TestShrink makes pictures smaller in builds for release: also inlined ones, and
+// with names from their new contents.
+func TestShrink(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 60, 40))
+	for i := range img.Pix {
+		img.Pix[i] = byte(i / 97)
+	}
+	var picture bytes.Buffer
+	if err := (&png.Encoder{CompressionLevel: png.NoCompression}).Encode(&picture, img); err != nil {
+		t.Fatal(err)
+	}
+	dir := newOwnSite(t, `
+-- rinzel.toml --
+[assets]
+shrink = true
+-- index.html --
+<!doctype html><link rel=stylesheet href=a.css><p class=a><img src=boat.png>
+-- a.css --
+.a { background: url(boat.png) }
+`)
+	if err := os.WriteFile(filepath.Join(dir, "boat.png"), picture.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	_, res := buildOwn(t, dir, project.Production)
+	small := textOf(res, ".png")
+	if len(small) == 0 || len(small) >= picture.Len()/2 {
+		t.Errorf("the picture has %d bytes, before %d", len(small), picture.Len())
+	}
+	sum := sha256.Sum256([]byte(small))
+	if name := emit.HashedName("boat.png", sum); !strings.Contains(textOf(res, "index.html"), name) ||
+		!strings.Contains(textOf(res, ".css"), name) {
+		t.Errorf("the name is not %s in %s", name, textOf(res, "index.html"))
+	}
+	if _, res := buildOwn(t, dir, project.Development); textOf(res, ".png") != picture.String() {
+		t.Error("the picture changed in development")
+	}
+	settings := mustRead(t, dir, "rinzel.toml")
+	inline := strings.Replace(settings, "shrink = true", fmt.Sprintf("shrink = true\ninline = %d", len(small)), 1)
+	if err := os.WriteFile(filepath.Join(dir, "rinzel.toml"), []byte(inline), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	_, res = buildOwn(t, dir, project.Production)
+	if css := textOf(res, ".css"); !strings.Contains(css, base64.StdEncoding.EncodeToString([]byte(small))) {
+		t.Errorf("the small picture is not inlined: %.200s", css)
 	}
 }
