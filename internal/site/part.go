@@ -72,7 +72,7 @@ func (b *builder) buildPart(ctx context.Context, part Part) (*Result, error) {
 	results := make([]*pageResult, len(b.pages))
 	err = b.inParallel(ctx, "writing pages", len(b.pages), func(i int) {
 		if pages[b.pages[i]] {
-			results[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, nil)
+			results[i] = b.page(ctx, b.pages[i], w.perPage[i], w.programs[i], w.loading, new(scriptOutputs))
 		}
 	})
 	if err != nil {
