@@ -1,6 +1,6 @@
 // Package picture makes image files smaller without changing what they show: PNG
-// files are compressed again, and JPEG files lose metadata. Start reading at
-// [Shrink].
+// files are compressed again, JPEG files lose metadata, and SVG files what is not
+// shown. Start reading at [Shrink] and [ShrinkSVG].
 package picture
 
 import (
@@ -25,6 +25,9 @@ func Is(name string) bool {
 	}
 	return false
 }
+
+// IsSVG reports whether a file is one for [ShrinkSVG], by its name.
+func IsSVG(name string) bool { return strings.EqualFold(path.Ext(name), ".svg") }
 
 // Shrink returns a smaller file that shows the same: all pixels are equal, and the
 // colour profile and the orientation stay. The result is nil if there is none,

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"rinzel/internal/cache"
+	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
@@ -22,6 +24,7 @@ import (
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 	"rinzel/internal/sourcemap"
+	"rinzel/internal/step"
 )
 
 // This file runs the steps of the settings on what is written: scripts, pages and
@@ -37,7 +40,7 @@ type finishedFile struct {
 // addFinishing makes the build run the steps on files that are copied.
 func (b *builder) addFinishing(ctx context.Context) {
 	b.finishFile = func(files source.Reader, p source.Path) *finishedFile {
-		shrink := b.shrinks() && picture.Is(p.Name)
+		shrink := b.shrinks() && (picture.Is(p.Name) || picture.IsSVG(p.Name))
 		has := b.cache.own != nil && b.cache.own.Has(pipeline.OnAsset, p)
 		if !shrink && !has {
 			return nil
@@ -72,6 +75,13 @@ func (b *builder) shrunk(ctx context.Context, files source.Reader, p source.Path
 			return data
 		}
 	}
+	if picture.IsSVG(p.Name) {
+		short := picture.ShrinkSVG(now, func(css string) string { return b.styleInPicture(ctx, files, p, css) })
+		if short == nil {
+			return data
+		}
+		return short
+	}
 	sum := sha256.Sum256(now)
 	key := objects.KeyOf([]byte("picture"), []byte(picture.Version), sum[:])
 	out, ok := b.cache.results.Get(ctx, key)
@@ -83,6 +93,29 @@ func (b *builder) shrunk(ctx context.Context, files source.Reader, p source.Path
 		return data
 	}
 	return out
+}
+
+// styleInPicture returns a style sheet of a picture after its chain, and after the
+// finish without purging. It is unchanged if XML could not contain the result.
+func (b *builder) styleInPicture(ctx context.Context, files source.Reader, p source.Path, css string) string {
+	sheet, _ := parse.Sheet(new(source.Set).Add(p, p.Name, css))
+	chain, err := b.chainOf(p)
+	if err != nil {
+		return css
+	}
+	finish, err := pipeline.New(pipeline.WithoutSite(b.profile.Finish), b.stepSettings())
+	if err != nil {
+		return css
+	}
+	u := &step.Unit{Kind: step.Element, Nodes: sheet.Nodes, Composed: true, Path: p, Files: files}
+	if chain.Run(ctx, u) != nil || finish.Run(ctx, u) != nil {
+		return css
+	}
+	text := strings.TrimSpace(print.Sheet(u.Nodes, print.Options{Compact: u.Compact}))
+	if strings.ContainsAny(text, "<&") {
+		return css
+	}
+	return text
 }
 
 // maxPicture limits the pictures that are made smaller, in bytes.

@@ -721,7 +721,12 @@ func TestShrink(t *testing.T) {
 [assets]
 shrink = true
 -- index.html --
-<!doctype html><link rel=stylesheet href=a.css><p class=a><img src=boat.png>
+<!doctype html><link rel=stylesheet href=a.css><p class=a><img src=boat.png><img src=rail.svg>
+-- rail.svg --
+<svg xmlns="http://www.w3.org/2000/svg">
+  <style> .a { fill: blue } </style> <!-- a rail -->
+  <path class="a" d="M 0.0 0" />
+</svg>
 -- a.css --
 .a { background: url(boat.png) }
 `)
@@ -734,6 +739,9 @@ shrink = true
 		t.Errorf("the picture has %d bytes, before %d", len(small), picture.Len())
 	}
 	sum := sha256.Sum256([]byte(small))
+	if svg := textOf(res, ".svg"); svg != `<svg xmlns="http://www.w3.org/2000/svg"><style>.a{fill:blue}</style><path class="a" d="M0 0"/></svg>` {
+		t.Errorf("the SVG file is %s", svg)
+	}
 	if name := emit.HashedName("boat.png", sum); !strings.Contains(textOf(res, "index.html"), name) ||
 		!strings.Contains(textOf(res, ".css"), name) {
 		t.Errorf("the name is not %s in %s", name, textOf(res, "index.html"))
