@@ -266,7 +266,7 @@ func (s *svg) startTag() error {
 	e.text = e.text || space == htmlSpace || slices.Contains(textElements, local)
 	e.isStyle = space == svgSpace && local == "style"
 	s.traits(&e, attrs)
-	if s.skipped > 0 || !s.scripted && (space == svgSpace && local == "metadata" || !shown(space)) {
+	if s.leavesOut(space, local) {
 		if !empty {
 			s.skipped++
 			s.open = append(s.open, e)
@@ -278,6 +278,11 @@ func (s *svg) startTag() error {
 		s.open = append(s.open, e)
 	}
 	return nil
+}
+
+// leavesOut reports whether an element is left out.
+func (s *svg) leavesOut(space, local string) bool {
+	return s.skipped > 0 || !s.scripted && (space == svgSpace && local == "metadata" || !shown(space))
 }
 
 // tag writes a start tag.
