@@ -51,13 +51,19 @@ func (r *Reads) note(what what, p source.Path, answer any) {
 
 // include adds the questions of other.
 func (r *Reads) include(other *Reads) {
+	if r == other {
+		return
+	}
+	other.mu.Lock() // somebody may still read through it
+	answers, expired := maps.Clone(other.answers), other.expired
+	other.mu.Unlock()
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	maps.Copy(r.answers, other.answers)
-	r.expired = r.expired || other.expired
+	maps.Copy(r.answers, answers)
+	r.expired = r.expired || expired
 }
 
-// Include adds the questions of another Reads, which must not be in use.
+// Include adds the questions of another Reads so far.
 func (r *Reads) Include(other *Reads) { r.include(other) }
 
 // Expire makes results that depend on these reads not be reused in the next build:

@@ -39,13 +39,14 @@ type Steps struct {
 
 	mu      sync.Mutex
 	runners map[string]*custom.Cached // by name and identity
+	inputs  map[string][]source.Path  // of the steps of this build, by their names
 	closers []*custom.Runner
 }
 
 // New returns the steps of a project. Nothing is started before it is needed.
 func New(p *project.Project, files *inventory.Inventory, profile project.Profile, store *objects.Store) *Steps {
 	return &Steps{project: p, files: files, profile: profile.Name, targets: lowest(p.Settings.TargetsOf(profile)),
-		store: store, runners: make(map[string]*custom.Cached)}
+		store: store, runners: make(map[string]*custom.Cached), inputs: make(map[string][]source.Path)}
 }
 
 // lowest returns the lowest version of each browser.
@@ -55,6 +56,13 @@ func lowest(t browsers.Targets) map[string]string {
 		out[r.Browser] = r.From.String()
 	}
 	return out
+}
+
+// Begin must be called before each build: files may have been added since.
+func (s *Steps) Begin() {
+	s.mu.Lock()
+	s.inputs = make(map[string][]source.Path)
+	s.mu.Unlock()
 }
 
 // Close ends all programs and modules.
@@ -135,7 +143,7 @@ func (s *Steps) identity(files source.Reader, o *project.OwnStep) ([]byte, error
 		}
 		parts = append(parts, custom.Environment(o.Env))
 	}
-	for _, p := range s.inputs(o) {
+	for _, p := range s.inputsOf(o) {
 		if err := sum(p); err != nil {
 			return nil, fmt.Errorf("the input %q cannot be read: %w", p.Name, err)
 		}
@@ -144,8 +152,14 @@ func (s *Steps) identity(files source.Reader, o *project.OwnStep) ([]byte, error
 	return key[:], nil
 }
 
-// inputs returns the files that a step depends on by its settings.
-func (s *Steps) inputs(o *project.OwnStep) (out []source.Path) {
+// inputsOf returns the files that a step depends on by its settings.
+func (s *Steps) inputsOf(o *project.OwnStep) (out []source.Path) {
+	s.mu.Lock()
+	out, ok := s.inputs[o.Name]
+	s.mu.Unlock()
+	if ok {
+		return out
+	}
 	for _, glob := range o.Inputs {
 		base, _ := doublestar.SplitPattern(glob)
 		s.project.Tree.Walk(project.FolderRoot, func(dir string) bool {
@@ -156,6 +170,9 @@ func (s *Steps) inputs(o *project.OwnStep) (out []source.Path) {
 			}
 		}, func(source.Path, error) {})
 	}
+	s.mu.Lock()
+	s.inputs[o.Name] = out
+	s.mu.Unlock()
 	return out
 }
 

@@ -36,6 +36,7 @@ func (b *builder) addOwnSteps(ctx context.Context) {
 		c.own = own.New(p, c.files, b.profile, c.results)
 		p.AddCloser(c.own)
 	}
+	c.own.Begin()
 	c.linked.Sheets.Make = func(files source.Reader, p source.Path) (*graph.Sheet, bool, error) {
 		return c.own.Sheet(ctx, files, p)
 	}
