@@ -25,6 +25,9 @@ type fileKind struct {
 	most int // number that is listed if there are more than mostFiles; the others are one line
 }
 
+// manyMaps is the number of files from which on source maps are one line.
+const manyMaps = 12
+
 // listedKinds are the kinds of files that are listed, in order.
 var listedKinds = []fileKind{{emit.StyleKind, "bundle", 8}, {emit.MapKind, "source map", 0},
 	{emit.ScriptKind, "script", 3}, {emit.PageKind, "page", 3}, {emit.ManifestKind, "manifest", 1}}
@@ -58,7 +61,7 @@ func (r *report) written(res *site.Result) {
 	listed := len(res.Outputs) - len(byKind[emit.AssetKind]) - len(byKind[emit.CompressedKind])
 	for _, kind := range listedKinds {
 		most := listed
-		if listed > mostFiles && !r.flags.files {
+		if (listed > mostFiles || kind.kind == emit.MapKind && listed > manyMaps) && !r.flags.files {
 			most = kind.most
 		}
 		l.add(kind, byKind[kind.kind], most)

@@ -32,8 +32,8 @@ type Problem struct {
 
 // Compact returns a script without comments, white space and line breaks that it
 // does not need, and with strings in their shortest quotes. Comments that begin
-// with ! or contain @license or @preserve stay. Nothing is renamed. If there are
-// problems, there is no result.
+// with ! or contain @license or @preserve stay. Nothing is renamed. There is no
+// result if there are problems, or if it is unclear what a slash is.
 func Compact(text string, opts CompactOptions) ([]Piece, []Problem) {
 	lex := newLexer(text)
 	lex.strict, lex.module, lex.blockAt = true, opts.Module, make(map[int]bool)
@@ -42,7 +42,7 @@ func Compact(text string, opts CompactOptions) ([]Piece, []Problem) {
 		c.tokens = append(c.tokens, lexeme{tok: t, text: text[t.start:t.end], newline: lex.newline, kept: lex.kept})
 	}
 	c.kept = lex.kept
-	if lex.finish(); len(lex.problems) > 0 {
+	if lex.finish(); len(lex.problems) > 0 || lex.unsure {
 		return nil, lex.problems
 	}
 	c.classify()
@@ -349,14 +349,17 @@ func (c *compactor) endsBefore(i int) bool {
 func (c *compactor) write() {
 	var last *lexeme
 	if strings.HasPrefix(c.lex.text, "#!") {
-		line, _, _ := strings.Cut(c.lex.text, "\n")
+		line := c.lex.text
+		if n := strings.IndexAny(line, lineEnds); n >= 0 {
+			line = line[:n]
+		}
 		c.add(line+"\n", 0)
 	}
 	newline := false // a line break comes before the next token that is written
 	for i := range c.tokens {
 		t := &c.tokens[i]
 		newline = newline || t.newline
-		commented, broken := c.comments(t.kept)
+		commented, broken := c.comments(t.kept, last)
 		if t.dropped {
 			continue
 		}
@@ -374,7 +377,7 @@ func (c *compactor) write() {
 		c.add(text, t.start)
 		last, newline = t, false
 	}
-	c.comments(c.kept)
+	c.comments(c.kept, last)
 }
 
 // after returns the token after the one at i, or nil.
@@ -385,9 +388,12 @@ func (c *compactor) after(i int) *lexeme {
 	return nil
 }
 
-// comments writes comments that stay. It reports whether there were any, and
-// whether a line break follows.
-func (c *compactor) comments(list []Span) (any, broken bool) {
+// comments writes comments that stay, after the last token. It reports whether
+// there were any, and whether a line break follows.
+func (c *compactor) comments(list []Span, last *lexeme) (any, broken bool) {
+	if len(list) > 0 && last != nil && (last.is("/") || last.kind == regular) {
+		c.add(" ", list[0].Start) // together they would be another comment
+	}
 	for _, s := range list {
 		text := strings.TrimRight(c.lex.text[s.Start:s.End], " \t\r")
 		c.add(text, s.Start)
@@ -430,15 +436,30 @@ func needSpace(last, t, next *lexeme) bool {
 	case last.kind == word && t.kind == word, last.kind == regular && t.kind == word:
 		return true
 	case last.kind == word && t.is(".", "..."): // 1 .toFixed()
-		return last.text[0] >= '0' && last.text[0] <= '9' && !last.member
+		return last.startsWithDigit()
 	case last.is("+", "++") && t.is("+", "++"), last.is("-", "--") && t.is("-", "--"):
 		return true
 	case last.is("--") && t.is(">"), last.is("<") && t.is("!") && next != nil && next.is("--", "-"):
 		return true // otherwise they could be a comment
-	case last.is("/") && t.kind == regular:
-		return true
+	case last.is(".") && t.kind == punct && t.text[0] == '.', last.is("?") && t.kind == punct && t.text[0] == '?',
+		last.is("=") && t.is(">"), last.is("?") && t.kind == punct && t.text[0] == '.' && !isNumber(t, next):
+		return true // otherwise they are another token
+	case last.is(".", "?.") && t.kind == word: // invalid, unless it is a number with its dot
+		return t.startsWithDigit() && last.end < t.start
+	case last.is("/") && (t.kind == regular || t.is("/", "*")):
+		return true // otherwise they are a comment
 	}
 	return false
+}
+
+// isNumber reports whether a dot starts a number.
+func isNumber(dot, next *lexeme) bool {
+	return dot.text == "." && next != nil && next.kind == word && next.start == dot.end && next.startsWithDigit()
+}
+
+// startsWithDigit reports whether a token is a number without a dot before it.
+func (t *lexeme) startsWithDigit() bool {
+	return t.kind == word && t.text[0] >= '0' && t.text[0] <= '9'
 }
 
 // requoted returns a string literal with the quotes that need fewer escapes.

@@ -29,6 +29,7 @@ func TestCompact(t *testing.T) {
 		{"white space", "  var a  =  1 ;\n\n  b ( a , 2 ) ;\n", "var a=1;b(a,2);"},
 		{"comments", "// one\na(); /* two\n */ b() // three", "a();b()"},
 		{"kept comments", "/*! Harbour */\na()/*! x */;\n//! y\nb(); // @license z\n", "/*! Harbour */\na()/*! x */;//! y\nb();// @license z\n"},
+		{"a comment after a slash", "a / /*! x */ b", "a/ /*! x */b"},
 		{"a comment after return", "return /*! x */ 5", "return/*! x */5"},
 		{"words", "typeof   a  in b\nlet x = new Foo\nx", "typeof a in b\nlet x=new Foo\nx"},
 		{"operators", "a + +b - -c; a + ++b; a-- - --b; a++ + b; x = a ? .5 : - .5", "a+ +b- -c;a+ ++b;a-- - --b;a++ +b;x=a?.5:-.5"},
@@ -55,6 +56,7 @@ func TestCompact(t *testing.T) {
 		{"not closed", "a = 'b\nc", "['b: the string is not closed on its line]"},
 		{"a bracket", "a(b", "[(: the bracket is not closed]"},
 		{"another bracket", "a(b]", "[]: the bracket does not match the one that is open]"},
+		{"a regular expression", "a = /b\n/", "[/: the regular expression is not closed on its line]"},
 		{"a template", "a = `b", "[`: the template is not closed]"},
 		{"a comment", "a /* b", "[/*: the comment is not closed]"},
 	}
@@ -140,6 +142,9 @@ func checkCompact(t *testing.T, name, text string, module bool) (small string, o
 	if len(problems) > 0 {
 		return "", false
 	}
+	if len(pieces) == 0 { // nothing, or unclear
+		return text, true
+	}
 	var b strings.Builder
 	for _, p := range pieces {
 		b.WriteString(p.Text)
@@ -164,7 +169,7 @@ func checkCompact(t *testing.T, name, text string, module bool) (small string, o
 }
 
 func FuzzCompact(f *testing.F) {
-	for _, text := range []string{"a /b/ c\n`${{}}`", "return/*! x\n*/5", "<!--\n-->", "class{get\n*a(){}}", "'\\\n'", "a\n//!b", "if(a)/b/", "1.\n.a", "/*!*//*!*/a"} {
+	for _, text := range []string{"a /b/ c\n`${{}}`", "return/*! x\n*/5", "<!--\n-->", "class{get\n*a(){}}", "'\\\n'", "a\n//!b", "if(a)/b/", "1.\n.a", "b / / c", "b / * c", "* /\n* /", ". . .", ".1 .", "b /\n//!", "b / /*! c */ d", "#!a\r#", "/*!*//*!*/a"} {
 		f.Add(text, false)
 		f.Add(text, true)
 	}

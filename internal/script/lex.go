@@ -63,6 +63,9 @@ type lexer struct {
 	kept     []Span       // comments before the last token that must stay
 	blockAt  map[int]bool // offsets of braces that open blocks
 	problems []Problem
+	// unsure is set if a slash after a bracket divides, although the bracket seemed
+	// to end a block.
+	unsure bool
 }
 
 // maxNesting limits the brackets that are remembered; inside more, braces count
@@ -115,6 +118,11 @@ func (l *lexer) next() tok {
 		t.kind = regular
 		l.operand = true
 	default:
+		if c == '/' && !l.operand {
+			if l.unsure = l.unsure || l.is(l.last, "}") || l.is(l.last, ")"); !l.unsure {
+				l.problem(l.i, l.i+1, "the regular expression is not closed on its line")
+			}
+		}
 		t.kind = punct
 		l.punct(c)
 		t.depth = min(t.depth, len(l.open)-1)
@@ -237,6 +245,9 @@ func (l *lexer) word() {
 		return
 	}
 	name := l.text[start:l.i]
+	if name == "#" {
+		l.problem(start, l.i, "a name must follow the number sign")
+	}
 	member := l.is(l.last, ".") || l.is(l.last, "?.")
 	l.operand = member || !beforeRegexp[name] && !beforeBlock[name]
 }

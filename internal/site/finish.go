@@ -324,6 +324,9 @@ func (b *builder) minifiedScript(f *source.File, text *origin.Text) *origin.Text
 			return text
 		}
 	}
+	if len(pieces) == 0 {
+		return text
+	}
 	list := make([]origin.Piece, len(pieces))
 	size := 0
 	for i, p := range pieces {
