@@ -9,44 +9,77 @@ func match(before, after []string) []int {
 	for i := range out {
 		out[i] = -1
 	}
-	start := 0
-	for start < len(before) && start < len(after) && before[start] == after[start] {
-		out[start] = start
-		start++
-	}
-	endBefore, endAfter := len(before), len(after)
-	for endBefore > start && endAfter > start && before[endBefore-1] == after[endAfter-1] {
-		endBefore, endAfter = endBefore-1, endAfter-1
-		out[endAfter] = endBefore
-	}
-	for _, a := range increasing(unique(before[start:endBefore], after[start:endAfter])) {
-		out[start+a.after] = start + a.before
-	}
-	neighbours(before, after, out)
+	m := matcher{before, after, out}
+	m.gap(0, len(before), 0, len(after), 0)
 	return out
 }
 
-// neighbours matches lines next to matched ones that are the same as well.
-func neighbours(before, after []string, out []int) {
-	limit := make([]int, len(out)+1) // the next matched line after each one
-	limit[len(out)] = len(before)
-	for i := len(out) - 1; i >= 0; i-- {
-		if limit[i] = out[i]; out[i] < 0 {
-			limit[i] = limit[i+1]
+// matcher compares the lines of two texts.
+type matcher struct {
+	before, after []string
+	out           []int
+}
+
+// Limits of comparing: how often gaps are split, and the size of the table for one.
+const (
+	maxSplits = 20
+	maxTable  = 250_000
+)
+
+// gap matches the lines of a part of the texts: first those at its ends, then those
+// that occur once in both, and then what is between them.
+func (m *matcher) gap(b, endB, a, endA, splits int) {
+	for b < endB && a < endA && m.before[b] == m.after[a] {
+		m.out[a] = b
+		b, a = b+1, a+1
+	}
+	for endB > b && endA > a && m.before[endB-1] == m.after[endA-1] {
+		endB, endA = endB-1, endA-1
+		m.out[endA] = endB
+	}
+	if b == endB || a == endA {
+		return
+	}
+	anchors := increasing(unique(m.before[b:endB], m.after[a:endA]))
+	if len(anchors) == 0 || splits == maxSplits {
+		if (endB-b)*(endA-a) <= maxTable {
+			m.longest(b, endB, a, endA)
+		}
+		return
+	}
+	fromB, fromA := b, a
+	for _, p := range append(anchors, pair{endB - b, endA - a}) {
+		toB, toA := b+p.before, a+p.after
+		if toA < endA {
+			m.out[toA] = toB
+		}
+		m.gap(fromB, toB, fromA, toA, splits+1)
+		fromB, fromA = toB+1, toA+1
+	}
+}
+
+// longest matches the most lines of a part that have the same order in both texts.
+func (m *matcher) longest(b, endB, a, endA int) {
+	rows, columns := endB-b+1, endA-a+1
+	table := make([]int32, rows*columns) // lines in common from a place on
+	for i := rows - 2; i >= 0; i-- {
+		for k := columns - 2; k >= 0; k-- {
+			if m.before[b+i] == m.after[a+k] {
+				table[i*columns+k] = table[(i+1)*columns+k+1] + 1
+			} else {
+				table[i*columns+k] = max(table[(i+1)*columns+k], table[i*columns+k+1])
+			}
 		}
 	}
-	last := -1 // matched so far
-	for i := range out {
-		if k := last + 1; out[i] < 0 && i > 0 && out[i-1] == last && k < limit[i] && before[k] == after[i] {
-			out[i] = k
-		}
-		if limit[i] = last; out[i] >= 0 {
-			last = out[i]
-		}
-	}
-	for i := len(out) - 2; i >= 0; i-- {
-		if k := out[i+1] - 1; out[i] < 0 && k > limit[i] && before[k] == after[i] {
-			out[i] = k
+	for i, k := 0, 0; i < rows-1 && k < columns-1; {
+		switch {
+		case m.before[b+i] == m.after[a+k]:
+			m.out[a+k] = b + i
+			i, k = i+1, k+1
+		case table[(i+1)*columns+k] >= table[i*columns+k+1]:
+			i++
+		default:
+			k++
 		}
 	}
 }

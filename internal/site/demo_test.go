@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -28,9 +29,18 @@ import (
 // folder.
 func buildDemo(t *testing.T, profile string) string {
 	t.Helper()
+	return buildChangedDemo(t, profile, nil)
+}
+
+// buildChangedDemo builds the sample site after a change of its folder.
+func buildChangedDemo(t *testing.T, profile string, change func(dir string)) string {
+	t.Helper()
 	dir, err := source.WriteTree(filepath.Join(t.TempDir(), "harbour"), demo.Site())
 	if err != nil {
 		t.Fatal(err)
+	}
+	if change != nil {
+		change(dir)
 	}
 	p, diags, err := project.Open(project.Options{Settings: filepath.Join(dir, project.FileName)})
 	if err != nil || len(diags) > 0 {
@@ -262,6 +272,68 @@ func TestInspectorFindsSources(t *testing.T) {
 				t.Errorf("only %d declarations were checked", checked)
 			}
 			t.Logf("%d declarations lead to their sources", checked)
+		})
+	}
+}
+
+// TestInspectorThroughSteps does the same after three steps of the settings: one
+// adds lines to each sheet, one indents all and gives a map, and one adds a comment
+// to bundles.
+func TestInspectorThroughSteps(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("the programs of this test are those of Unix")
+	}
+	const steps = `
+[step.lines]
+on = "sheet"
+run = ["awk", "{ print \"\"; print } /^ +[a-z-]+: [^*]*;$/ { print \"/* quay */\" }"]
+protocol = "text"
+
+[step.indented]
+on = "sheet"
+run = ["sh", "tools/indented.sh"]
+protocol = "text"
+
+[step.banner]
+on = "bundle"
+run = ["sh", "-c", "echo '/*! Gull Point */'; cat"]
+protocol = "text"
+
+[cache]
+folder = "stored"
+`
+	const indented = `awk '{ print "  " $0; maps = maps (NR == 1 ? "EAAA" : ";EACA") } END {
+	printf "/*# sourceMappingURL=data:application/json,{\"version\":3,\"sources\":[\"\"],\"names\":[],\"mappings\":\"%s\"} */\n", maps }'`
+	browser := browsertest.Start(t)
+	reader := browser.Open(browser.Inspector() + "/json/version")
+	for profile, finish := range map[string]string{project.Development: `"banner"`, project.Production: `"purge", "banner", "minify"`} {
+		t.Run(profile, func(t *testing.T) {
+			dir := buildChangedDemo(t, profile, func(dir string) {
+				settings := strings.ReplaceAll(mustRead(t, dir, "rinzel.toml"), `"lower", "prefix"]`, `"lower", "lines", "prefix", "indented"]`)
+				profiles := ""
+				if !strings.Contains(settings, "[profile."+profile+"]") {
+					profiles = "\n[profile." + profile + "]\n"
+				}
+				settings += profiles + "\n"
+				settings = strings.Replace(settings, "[profile."+profile+"]\n", "[profile."+profile+"]\nfinish = ["+finish+"]\n", 1)
+				for name, text := range map[string]string{"rinzel.toml": settings + steps, "tools/indented.sh": indented} {
+					name = filepath.Join(dir, filepath.FromSlash(name))
+					if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+						t.Fatal(err)
+					}
+					if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
+						t.Fatal(err)
+					}
+				}
+			})
+			server := serve(t, dir)
+			page := browser.Open(server + "/public/index.html")
+			defer page.Close()
+			checked := inspectPage(t, page, reader, server)
+			if checked < 100 {
+				t.Errorf("only %d declarations were checked", checked)
+			}
+			t.Logf("%d declarations lead through the steps to their sources", checked)
 		})
 	}
 }
