@@ -96,7 +96,7 @@ func (t *Table[K, V]) Get(from source.Reader, key K, valid func(V) bool, work fu
 		}
 	}
 	if asker, ok := from.(*Reads); ok {
-		asker.include(c.reads)
+		asker.Include(c.reads)
 	}
 	return value
 }

@@ -49,8 +49,8 @@ func (r *Reads) note(what what, p source.Path, answer any) {
 	r.mu.Unlock()
 }
 
-// include adds the questions of other.
-func (r *Reads) include(other *Reads) {
+// Include adds the questions of another Reads so far.
+func (r *Reads) Include(other *Reads) {
 	if r == other {
 		return
 	}
@@ -62,9 +62,6 @@ func (r *Reads) include(other *Reads) {
 	maps.Copy(r.answers, answers)
 	r.expired = r.expired || expired
 }
-
-// Include adds the questions of another Reads so far.
-func (r *Reads) Include(other *Reads) { r.include(other) }
 
 // Expire makes results that depend on these reads not be reused in the next build:
 // they depend on more than was read here.

@@ -248,11 +248,8 @@ func (h host) Depend(name string) (string, error) {
 // text runs a step on a text, and returns what it made, or nil if it failed.
 func (s *Steps) text(ctx context.Context, files source.Reader, o *project.OwnStep, p source.Path, in *origin.Text,
 	report func(diag.Diagnostic)) (*origin.Text, error) {
-	at := source.Span{}
-	if start := in.At(0); start.IsValid() {
-		at = source.SpanOf(start, 0)
-	}
-	res, failed, err := s.call(ctx, files, o, custom.Request{On: string(o.On), Path: p.String(), Text: &in.File.Text}, at)
+	req := custom.Request{On: string(o.On), Path: p.String(), Text: &in.File.Text}
+	res, failed, err := s.call(ctx, files, o, req, startOf(in))
 	if err != nil {
 		return nil, err
 	}
@@ -270,6 +267,16 @@ func (s *Steps) text(ctx context.Context, files source.Reader, o *project.OwnSte
 	return r.made(*res.Text, res.Map), nil
 }
 
+// startOf returns the place of findings about a text as a whole: its start, or
+// none if it comes from nowhere.
+func startOf(t *origin.Text) source.Span {
+	start := t.At(0)
+	if !start.IsValid() {
+		return source.Span{}
+	}
+	return source.SpanOf(start, 0)
+}
+
 // result is what a step made of a text.
 type result struct {
 	*Steps
@@ -282,11 +289,7 @@ type result struct {
 
 // warn reports a mistake of the step itself.
 func (r *result) warn(message string) {
-	at := source.Span{}
-	if r.in != nil && r.in.At(0).IsValid() {
-		at = source.SpanOf(r.in.At(0), 0)
-	}
-	r.report(diag.Diagnostic{Code: code.StepFinding, Severity: diag.Warning, Span: at,
+	r.report(diag.Diagnostic{Code: code.StepFinding, Severity: diag.Warning, Span: startOf(r.in),
 		Message: fmt.Sprintf("the step %q %s", r.step.Name, message)})
 }
 
@@ -356,8 +359,7 @@ func (r *result) findings(list []custom.Finding) {
 func spanOf(t *origin.Text, f custom.Finding) source.Span {
 	line := f.Line - 1
 	if line < 0 || line >= t.File.Lines() {
-		start := t.At(0)
-		return source.SpanOf(start, 0)
+		return startOf(t)
 	}
 	start := t.File.LineStart(line)
 	text := []rune(t.File.LineText(line))

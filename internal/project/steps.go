@@ -346,7 +346,7 @@ func (r *reader) isStep(s *Settings, o *OwnStep, name string, i int, key string)
 	if slices.Contains(names, name) {
 		return true
 	}
-	r.fail(r.positions.element(i, "step", o.Name, key), fmt.Sprintf("no other step on a %s is called %q", o.On, name),
+	r.fail(r.positions.element(i, "step", o.Name, key), fmt.Sprintf("no other step with on = %q is called %q", o.On, name),
 		diag.DidYouMean(name, names, ""))
 	return false
 }

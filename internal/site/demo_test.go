@@ -264,16 +264,22 @@ func TestInspectorFindsSources(t *testing.T) {
 	for _, profile := range []string{project.Development, project.Production} {
 		t.Run(profile, func(t *testing.T) {
 			dir := buildDemo(t, profile)
-			server := serve(t, dir)
-			page := browser.Open(server + "/public/index.html")
-			defer page.Close()
-			checked := inspectPage(t, page, reader, server)
-			if checked < 100 {
-				t.Errorf("only %d declarations were checked", checked)
-			}
-			t.Logf("%d declarations lead to their sources", checked)
+			inspectDemo(t, browser, reader, dir)
 		})
 	}
+}
+
+// inspectDemo checks the maps of a built demo.
+func inspectDemo(t *testing.T, browser *browsertest.Browser, reader *browsertest.Page, dir string) {
+	t.Helper()
+	server := serve(t, dir)
+	page := browser.Open(server + "/public/index.html")
+	defer page.Close()
+	checked := inspectPage(t, page, reader, server)
+	if checked < 100 {
+		t.Errorf("only %d declarations were checked", checked)
+	}
+	t.Logf("%d declarations lead to their sources", checked)
 }
 
 // TestInspectorThroughSteps does the same after three steps of the settings: one
@@ -316,24 +322,10 @@ folder = "stored"
 				}
 				settings += profiles + "\n"
 				settings = strings.Replace(settings, "[profile."+profile+"]\n", "[profile."+profile+"]\nfinish = ["+finish+"]\n", 1)
-				for name, text := range map[string]string{"rinzel.toml": settings + steps, "tools/indented.sh": indented} {
-					name = filepath.Join(dir, filepath.FromSlash(name))
-					if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
-						t.Fatal(err)
-					}
-					if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
-						t.Fatal(err)
-					}
-				}
+				writeFile(t, dir, "rinzel.toml", settings+steps)
+				writeFile(t, dir, "tools/indented.sh", indented)
 			})
-			server := serve(t, dir)
-			page := browser.Open(server + "/public/index.html")
-			defer page.Close()
-			checked := inspectPage(t, page, reader, server)
-			if checked < 100 {
-				t.Errorf("only %d declarations were checked", checked)
-			}
-			t.Logf("%d declarations lead through the steps to their sources", checked)
+			inspectDemo(t, browser, reader, dir)
 		})
 	}
 }

@@ -74,28 +74,31 @@ func newOwnSite(t *testing.T, archive string) string {
 	}
 	docs, program, module := examples(t)
 	dir := t.TempDir()
-	write := func(name string, data []byte) {
-		name = filepath.Join(dir, filepath.FromSlash(name))
-		if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(name, data, 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
 	for _, f := range txtar.Parse([]byte(archive)).Files {
 		text := strings.NewReplacer("DOCS", docs, "INK", program).Replace(string(f.Data))
 		if f.Name == "rinzel.toml" {
 			text += "\n[cache]\nfolder = \"stored\"\n"
 		}
-		write(f.Name, []byte(text))
+		writeFile(t, dir, f.Name, text)
 	}
 	code, err := os.ReadFile(module)
 	if err != nil {
 		t.Fatal(err)
 	}
-	write("tools/ink.wasm", code)
+	writeFile(t, dir, "tools/ink.wasm", string(code))
 	return dir
+}
+
+// writeFile writes a file in a folder.
+func writeFile(t *testing.T, dir, name, text string) {
+	t.Helper()
+	name = filepath.Join(dir, filepath.FromSlash(name))
+	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // buildOwn builds a site, and returns the project and the result.
@@ -463,11 +466,7 @@ func runs(dir string) int {
 // changed, the stored result is used, and is the same as without a store.
 func TestOwnResultsAreStored(t *testing.T) {
 	dir := newOwnSite(t, counted)
-	change := func(name, text string) {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
+	change := func(name, text string) { writeFile(t, dir, name, text) }
 	steps := []struct {
 		name string
 		do   func()
@@ -597,13 +596,11 @@ func TestOwnMemory(t *testing.T) {
 	}
 	for i, c := range changes {
 		if c.text != "" {
-			name := filepath.Join(dir, filepath.FromSlash(c.path.Name))
+			name := c.path.Name
 			if c.path.Root == "" {
-				name = filepath.Join(dir, "site", filepath.FromSlash(c.path.Name))
+				name = "site/" + name
 			}
-			if err := os.WriteFile(name, []byte(c.text), 0o600); err != nil {
-				t.Fatal(err)
-			}
+			writeFile(t, dir, name, c.text)
 			memory.Apply([]source.Path{c.path})
 		}
 		res, err := site.Build(t.Context(), p, site.Options{Profile: project.Development, Cache: memory})
@@ -730,9 +727,7 @@ shrink = true
 -- a.css --
 .a { background: url(boat.png) }
 `)
-	if err := os.WriteFile(filepath.Join(dir, "boat.png"), picture.Bytes(), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	writeFile(t, dir, "boat.png", picture.String())
 	_, res := buildOwn(t, dir, project.Production)
 	small := textOf(res, ".png")
 	if len(small) == 0 || len(small) >= picture.Len()/2 {
@@ -751,9 +746,7 @@ shrink = true
 	}
 	settings := mustRead(t, dir, "rinzel.toml")
 	inline := strings.Replace(settings, "shrink = true", fmt.Sprintf("shrink = true\ninline = %d", len(small)), 1)
-	if err := os.WriteFile(filepath.Join(dir, "rinzel.toml"), []byte(inline), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	writeFile(t, dir, "rinzel.toml", inline)
 	_, res = buildOwn(t, dir, project.Production)
 	if css := textOf(res, ".css"); !strings.Contains(css, base64.StdEncoding.EncodeToString([]byte(small))) {
 		t.Errorf("the small picture is not inlined: %.200s", css)
