@@ -62,7 +62,7 @@ var allowed = map[string]string{
 	"internal/pipeline":             "internal/diag internal/diag/code internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/step/asis":            "internal/css/ast internal/diag internal/diag/code",
 	"internal/step/check":           "internal/browsers internal/css/accept internal/css/ast internal/css/grammar internal/css/known internal/css/print internal/css/token internal/css/value internal/diag internal/diag/code internal/source internal/step/asis",
-	"internal/step/compose":         "internal/css/ast internal/css/known internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/diag/code internal/source internal/step internal/tokens",
+	"internal/step/compose":         "internal/css/ast internal/css/grammar internal/css/known internal/css/parse internal/css/print internal/css/token internal/css/value internal/diag internal/diag/code internal/source internal/step internal/tokens",
 	"internal/step/lower":           "internal/browsers internal/css/ast internal/css/known internal/css/print internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/step internal/step/asis",
 	"internal/step/prefix":          "internal/browsers internal/css/ast internal/css/print internal/css/token internal/step internal/step/asis",
 	"internal/step/purge":           "internal/css/ast internal/css/known internal/css/selector internal/css/token internal/markup internal/script internal/source internal/step internal/step/asis",
@@ -97,6 +97,7 @@ var onlyIn = map[string]string{
 	"github.com/gofrs/flock":             "internal/source",
 	"github.com/klauspost/compress/gzip": "internal/cli internal/emit internal/serve",
 	"github.com/klauspost/compress/zlib": "internal/picture",
+	"golang.org/x/image/webp":            "internal/picture",
 	"github.com/andybalholm/brotli":      "internal/emit",
 }
 

@@ -136,7 +136,8 @@ func TestStepExamples(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, language := range map[string]string{"ink/main.go": "go", "banner.sh": "sh", "quiet.py": "python"} {
+	for name, language := range map[string]string{"ink/main.go": "go", "banner.sh": "sh", "quiet.py": "python",
+		"card.py": "python"} {
 		text, err := os.ReadFile("../docs/steps/" + name)
 		if err != nil {
 			t.Fatal(err)

@@ -75,7 +75,7 @@ func Start(t testing.TB) *Browser {
 		"--force-color-profile=srgb", "--remote-debugging-pipe", "--remote-debugging-port=0",
 		"--remote-allow-origins=*", "--disable-background-timer-throttling", "--disable-renderer-backgrounding",
 		"--disable-backgrounding-occluded-windows", "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
-		"--user-data-dir="+t.TempDir(), "about:blank")
+		"--user-data-dir="+profileFolder(t), "about:blank")
 	cmd.ExtraFiles = []*os.File{toBrowser, fromBrowser}
 	stderr, err := cmd.StderrPipe()
 	if err != nil {
@@ -110,6 +110,26 @@ func Start(t testing.TB) *Browser {
 		t.Fatal("the browser did not print the address of its inspector")
 	}
 	return b
+}
+
+// profileFolder returns a new folder for the data of a browser. It is removed at the
+// end of the test, as far as that is possible: processes of the browser may write a
+// little longer than the first one runs.
+func profileFolder(t testing.TB) string {
+	dir, err := os.MkdirTemp("", "browser")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		const tries, pause = 50, 100 * time.Millisecond
+		for range tries {
+			if os.RemoveAll(dir) == nil {
+				return
+			}
+			time.Sleep(pause)
+		}
+	})
+	return dir
 }
 
 // find returns the path of the browser.

@@ -87,8 +87,12 @@ func (job *Job) Make(ctx context.Context) (Result, error) {
 		if p.File != nil && !seen[p.File] {
 			seen[p.File] = true
 			res.Files = append(res.Files, p.File.Name)
-			res.Sources += len(p.File.Text)
-			res.SourceLines += lines(p.File.Text)
+			text := p.File.Text
+			if p.Sheet != nil {
+				text = p.Sheet.Text()
+			}
+			res.Sources += len(text)
+			res.SourceLines += lines(text)
 		}
 		if p.File != nil && !p.Prologue && !counted[p.File] {
 			counted[p.File] = true

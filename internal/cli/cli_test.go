@@ -55,8 +55,9 @@ func TestDemo(t *testing.T) {
 	}
 	for _, want := range []string{
 		"sample site: harbour\n",
-		"% of world use\nsteps of sheets: **/*.css compose, lower, prefix | gauge:**/*.css lower, prefix; of bundles: purge, minify\n",
-		"built 5 pages, 8 bundles, 2 of them shared, ", " lines became 180 in 8, 8 of 206 rules purged,\n      3 vendor prefixes added, ",
+		"% of world use\nsteps of sheets: **/* compose, lower, prefix | gauge:**/*.css lower, prefix; of bundles: purge, minify, banner\n",
+		"  steps on 5 pages: ", "  steps on 4 scripts: ", "  steps on 5 other files: ",
+		"built 5 pages, 8 bundles, 2 of them shared, ", " lines became 185 in 8, 8 of 211 rules purged,\n      3 vendor prefixes added, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
 		if !strings.Contains(out, want) {

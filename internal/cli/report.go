@@ -231,7 +231,7 @@ func (r *report) notWritten(res *site.Result) {
 func unreachedSheets(res *site.Result, p *project.Project) []string {
 	var out []string
 	for _, f := range res.Unreached {
-		if p.Settings.IsSheet(f.Name) {
+		if p.Settings.IsSheet(f.Name) || p.Settings.IsComponent(f) {
 			out = append(out, p.Tree.Show(f))
 		}
 	}

@@ -76,13 +76,16 @@ func (r *report) written(res *site.Result) {
 	if n := len(same); n > 0 {
 		fmt.Fprintf(r.out, "  and %s copied unchanged, %s\n", diag.Count(n, "file"), size(sizeOf(same)))
 	}
-	if n := len(changed); n > 0 {
-		fmt.Fprintf(r.out, "  and %s changed by steps: %s, before %s\n", diag.Count(n, "other file"), size(sizeOf(changed)),
-			size(sizeBefore(changed)))
-	}
-	if _, scripts := splitChanged(byKind[emit.ScriptKind]); len(scripts) > 0 {
-		fmt.Fprintf(r.out, "  steps on %s: %s, before %s\n", diag.Count(len(scripts), "script"), size(sizeOf(scripts)),
-			size(sizeBefore(scripts)))
+	_, pages := splitChanged(byKind[emit.PageKind])
+	_, scripts := splitChanged(byKind[emit.ScriptKind])
+	for _, some := range []struct {
+		name string
+		list []emit.Output
+	}{{"page", pages}, {"script", scripts}, {"other file", changed}} {
+		if n := len(some.list); n > 0 {
+			fmt.Fprintf(r.out, "  steps on %s: %s, before %s\n", diag.Count(n, some.name), size(sizeOf(some.list)),
+				size(sizeBefore(some.list)))
+		}
 	}
 	r.notWritten(res)
 	if n := len(byKind[emit.CompressedKind]); n > 0 {

@@ -20,6 +20,8 @@ type Set struct {
 	Rewritten map[source.Path][]byte
 	// Was has the sizes of those that steps changed, before, in bytes.
 	Was map[source.Path]int64
+	// Others are those that are no scripts.
+	Others map[source.Path]bool
 
 	list   []Output
 	owners map[string]int // index in list, by the path in lower case
@@ -59,7 +61,11 @@ func (s *Set) AddAsset(a Asset) {
 		return
 	}
 	if data, ok := s.Rewritten[a.Path]; ok {
-		s.Add(Output{Path: a.Name, Kind: ScriptKind, Data: data, Owner: a.At, From: a.Path, Was: s.Was[a.Path]})
+		kind := ScriptKind
+		if s.Others[a.Path] {
+			kind = AssetKind
+		}
+		s.Add(Output{Path: a.Name, Kind: kind, Data: data, Owner: a.At, From: a.Path, Was: s.Was[a.Path]})
 		return
 	}
 	file, err := s.Files.Copy(a.Path)

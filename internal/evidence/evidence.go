@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
@@ -56,6 +57,16 @@ type Found struct {
 
 	pages []*graph.Page
 	keep  []string // patterns of the settings
+
+	sorted sync.Once
+	names  []string // see Names
+}
+
+// Names returns the classes of pages, and the words of scripts and other files, which
+// may become classes, sorted.
+func (f *Found) Names() []string {
+	f.sorted.Do(func() { f.names = f.All.Names() })
+	return f.names
 }
 
 // Of returns the names in use in some of the files.
@@ -163,7 +174,7 @@ var dataKinds = []string{".json", ".svg", ".vtt", ".xml", ".txt", ".yml", ".yaml
 // extension, or, if that is unknown, because it starts with markup, as
 // components do.
 func (g *gathering) isTemplateFile(p source.Path) bool {
-	if inventory.IsTemplate(p.Name) {
+	if inventory.IsTemplate(p.Name) || g.files.IsComponent(p) {
 		return true
 	}
 	ext := strings.ToLower(path.Ext(p.Name))
@@ -332,6 +343,8 @@ func (g *gathering) namesIn(f *source.File) *purge.Evidence {
 		}
 	case inventory.IsScript(f.Path.Name):
 		e.AddScript(f)
+	case g.files.IsComponent(f.Path):
+		e.AddTextWithout(f, g.files.Component(f).StyleTexts())
 	default:
 		e.AddText(f)
 	}

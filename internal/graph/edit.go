@@ -213,7 +213,7 @@ func quoteFor(l Link, address string) string {
 // Apply returns text with edits applied, which must not overlap.
 func Apply(text string, edits []Edit) string {
 	edits = slices.Clone(edits)
-	slices.SortFunc(edits, func(a, b Edit) int { return a.At.Start - b.At.Start })
+	slices.SortStableFunc(edits, func(a, b Edit) int { return a.At.Start - b.At.Start })
 	var b strings.Builder
 	end := 0
 	for _, e := range edits {

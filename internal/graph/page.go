@@ -25,6 +25,7 @@ type Page struct {
 	Preloads []Link
 	Styles   []Span // texts of its style elements
 	Refs     []Ref
+	Unsized  []Ref    // sources of images without a size in their attributes
 	Scripts  []Script // classic scripts and modules, in order
 	Maps     []Span   // texts of its import maps
 	// Mentions are texts that may contain file names and are not rewritten:
@@ -204,6 +205,8 @@ func (r *pageReader) start(name string, tag Span) {
 		if r.policy(attrs) {
 			return
 		}
+	case "img":
+		r.image(attrs)
 	case "style":
 		r.styleTag(attrs)
 	case "link":
@@ -226,6 +229,19 @@ func (r *pageReader) policy(attrs []markup.Attribute) bool {
 	}
 	r.page.Policies = append(r.page.Policies, Policy{content.Value, content.At})
 	return true
+}
+
+// image records an image without a size: browsers only know its proportions, and how
+// much room it needs, once it is loaded (HTML, section 15.4.3).
+func (r *pageReader) image(attrs []markup.Attribute) {
+	src, style := markup.Find(attrs, "src"), markup.Find(attrs, "style")
+	sized := markup.Find(attrs, "width") != nil && markup.Find(attrs, "height") != nil
+	if src == nil || sized || r.inert > 0 || r.noscript ||
+		style != nil && (strings.Contains(style.Value, "aspect-ratio") || strings.Contains(style.Value, "width:") &&
+			strings.Contains(style.Value, "height:")) {
+		return
+	}
+	r.page.Unsized = append(r.page.Unsized, ref(src))
 }
 
 // styleTag determines what the text of a style element is.

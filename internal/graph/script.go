@@ -24,6 +24,9 @@ type ScriptFile struct {
 	Built []Literal
 	// Map is the URL of its source map in its last comment; empty for none.
 	Map Literal
+	// Compiled is set if a compiler gets the script: it may be in another language,
+	// and imports may have specifiers that only the compiler resolves.
+	Compiled bool
 }
 
 // Literal is a string in a script.

@@ -25,6 +25,21 @@ type Sheet struct {
 	// Made has what steps made of the text of the file, in order; nil if the sheet
 	// is the file as it is written.
 	Made []Made
+	// Blocks are the parts of the file that the sheet consists of; nil if it is the
+	// whole file.
+	Blocks []Span
+}
+
+// Text returns the sheet as it is written.
+func (s *Sheet) Text() string {
+	if s.Blocks == nil {
+		return s.File.Text
+	}
+	var b strings.Builder
+	for _, at := range s.Blocks {
+		b.WriteString(s.File.Text[at.Start:at.End])
+	}
+	return b.String()
 }
 
 // Made is the text that a step made of a file.

@@ -31,6 +31,7 @@ type shared struct {
 	index *Index
 	near  *cache.Table[source.Path, string]
 	pages *cache.PerFile[*graph.Page]
+	parts *cache.PerFile[*graph.Component]
 
 	names     *cache.PerFile[[]string]
 	mentioned *cache.Table[struct{}, Names]
@@ -57,6 +58,7 @@ func New(p *project.Project, store *cache.Store) *Inventory {
 		func(f source.Path) bool { return project.AnyMatches(exclude, f) })
 	return &Inventory{p.Tree, p, &shared{
 		near: cache.NewTable[source.Path, string](store), pages: cache.NewPerFile[*graph.Page](store),
+		parts: cache.NewPerFile[*graph.Component](store),
 		names: cache.NewPerFile[[]string](store), mentioned: cache.NewTable[struct{}, Names](store),
 	}}
 }
@@ -112,10 +114,31 @@ func (i *Inventory) Page(f *source.File) *graph.Page {
 	return i.pages.Get(f, func() *graph.Page { return graph.ReadPage(f) })
 }
 
-// Sheets returns the sheets of the source folder, in lexical order.
-func (i *Inventory) Sheets() []source.Path {
-	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !i.IsSheet(p.Name) })
+// IsComponent reports whether a file is a component.
+func (i *Inventory) IsComponent(p source.Path) bool { return i.project.Settings.IsComponent(p) }
+
+// Component returns the parsed component of a file.
+func (i *Inventory) Component(f *source.File) *graph.Component {
+	return i.parts.Get(f, func() *graph.Component { return graph.ReadComponent(f) })
 }
+
+// JoinsBundles reports whether a style block of a component is removed from it, to
+// join the bundles of the pages that reach it: what compiles the component needs it
+// neither for its attributes, nor for its language.
+func (i *Inventory) JoinsBundles(b *graph.StyleBlock) bool {
+	s := i.project.Settings
+	return !b.Special && !s.Components.Inside && s.ReadsBlock(b.Language)
+}
+
+// Sheets returns the files of the source folder that have a sheet, see
+// [Inventory.HasSheet], in lexical order.
+func (i *Inventory) Sheets() []source.Path {
+	return slices.DeleteFunc(slices.Clone(i.List("").Files), func(p source.Path) bool { return !i.HasSheet(p) })
+}
+
+// HasSheet reports whether a file is a sheet, or a component, whose style blocks are
+// one.
+func (i *Inventory) HasSheet(p source.Path) bool { return i.IsSheet(p.Name) || i.IsComponent(p) }
 
 // Excluded reports whether a file is excluded from the project.
 func (i *Inventory) Excluded(p source.Path) bool {

@@ -19,7 +19,7 @@ import (
 func (a *assembler) inputMap(s *graph.Sheet) *sourcemap.Input {
 	f := s.File
 	address := sourcemap.Address(f.Text)
-	if !a.Maps || address == "" || s.Made != nil {
+	if !a.Maps || address == "" || s.Made != nil || s.Blocks != nil {
 		return nil
 	}
 	at := source.SpanOf(f.Pos(strings.LastIndex(f.Text, address)), len(address))

@@ -42,6 +42,9 @@ type Linker struct {
 	// Chain returns the chain of a sheet.
 	Chain func(source.Path) (*pipeline.Chain, error)
 	Cache *Cache
+	// Names returns the names in use, sorted; it is called if a sheet has families of
+	// classes. It may be nil.
+	Names func() []string
 	// Record makes entries record where constants are set and read, and the
 	// rules of their sheets after composition.
 	Record bool
@@ -90,6 +93,7 @@ type Entry struct {
 	// Checked are the sheets that were checked, Unchecked those of libraries
 	// that were not.
 	Checked, Unchecked map[source.Path]bool
+	Families           *compose.Families // nil if there are none
 
 	// Only if the linker records:
 	Constants *compose.Record
@@ -159,21 +163,27 @@ const (
 // of a cancelled context.
 func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	var failed error
-	e := l.Cache.entries.Get(l.Files.Reader, p, nil, func(r *cache.Reads) (*Entry, bool) {
+	e := l.Cache.entries.Get(l.Files.Reader, p, l.IsCurrent, func(r *cache.Reads) (*Entry, bool) {
 		e := newEntry(p)
 		if sheet, err := l.Cache.Sheets.Load(r, p); err == nil {
-			failed = l.Through(r).assemble(ctx, e, sheet)
+			failed = l.Through(r).assemble(ctx, e, sheet, false)
 		}
 		return e, failed == nil
 	})
 	return e, failed
 }
 
+// IsCurrent reports whether the members of families in an entry are those that are
+// in use now.
+func (l *Linker) IsCurrent(e *Entry) bool {
+	return e.Families == nil || l.Names == nil || e.Families.Same(l.Names())
+}
+
 // Element resolves a style element, parsed as a sheet. Its URLs are relative to
 // from.
 func (l *Linker) Element(ctx context.Context, from source.Path, sheet *graph.Sheet) (*Entry, error) {
 	e := newEntry(from)
-	return e, l.assemble(ctx, e, sheet)
+	return e, l.assemble(ctx, e, sheet, true)
 }
 
 // Through returns a linker that reads through another reader.
@@ -191,9 +201,9 @@ func newEntry(p source.Path) *Entry {
 
 // assemble resolves an entry. It is repeated until all names that are used
 // before their definition are known.
-func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) error {
-	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: inventory.IsPage(sheet.File.Path.Name)}
-	compose.ResolveHoisted(func(scope *compose.Scope) {
+func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet, element bool) error {
+	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: element}
+	families := compose.ResolveHoisted(l.Names, func(scope *compose.Scope) {
 		*e = Entry{Path: e.Path, Reads: e.Reads, Checked: e.Checked, Unchecked: e.Unchecked}
 		if l.Record {
 			e.Constants = new(compose.Record)
@@ -201,6 +211,7 @@ func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet) err
 		a.scope, a.full = scope, false
 		a.all(sheet)
 	})
+	e.Families = families
 	for i := range e.Pieces {
 		if p := &e.Pieces[i]; p.Content == nil && p.External == nil {
 			p.Content = &Content{Layered: p.IsLayered()}

@@ -26,7 +26,7 @@ func (s *Scripts) Run() map[source.Path]*Module {
 func (s *Scripts) merged(mods []*Module) *Module {
 	mods = slices.Clone(mods)
 	slices.SortFunc(mods, func(m, o *Module) int { return strings.Compare(m.of.key, o.of.key) })
-	all := &Module{of: mods[0].of, File: mods[0].File, Requests: mods[0].Requests}
+	all := &Module{of: mods[0].of, File: mods[0].File, Component: mods[0].Component, Requests: mods[0].Requests}
 	for _, mod := range mods[1:] {
 		for _, r := range mod.Requests {
 			i := slices.IndexFunc(all.Requests, func(o Request) bool { return o.Span == r.Span })

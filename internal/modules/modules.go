@@ -45,10 +45,12 @@ type group struct {
 
 // Module is a script with resolved imports.
 type Module struct {
-	once     sync.Once
-	of       *group
-	File     *graph.ScriptFile // nil if it cannot be read
-	Requests []Request
+	once sync.Once
+	of   *group
+	File *graph.ScriptFile // nil if it cannot be read
+	// Component is the component that it is; nil for scripts.
+	Component *graph.Component
+	Requests  []Request
 }
 
 // Request is an import of a file of the project.
@@ -174,11 +176,22 @@ func (g *group) load(p source.Path) *Module {
 	}
 	g.mu.Unlock()
 	mod.once.Do(func() {
-		if file, err := g.Parsed.Load(g.Files, p); err == nil { // otherwise it is copied like any file, or missing
-			mod.File = file
-			mod.Requests = g.requests(file, p)
-			g.noteRun(p, mod)
+		var err error
+		if g.Files.IsComponent(p) {
+			var f *source.File
+			if f, err = g.Files.Text(p); err == nil {
+				mod.Component = g.Files.Component(f)
+				mod.File = mod.Component.Script
+			}
+		} else {
+			mod.File, err = g.Parsed.Load(g.Files, p)
 		}
+		if err != nil { // it is copied like any file, or missing
+			mod.File = nil
+			return
+		}
+		mod.Requests = g.requests(mod.File, p)
+		g.noteRun(p, mod)
 	})
 	return mod
 }
@@ -198,6 +211,9 @@ func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
 	var out []Request
 	for _, imp := range file.Imports {
 		at := file.File.Pos(imp.At.Start).To(uint32(imp.At.End))
+		if file.Compiled && !g.isOurs(imp, from) {
+			continue
+		}
 		if r, ok := g.request(imp, from, at); ok {
 			out = append(out, r)
 		}
@@ -205,10 +221,17 @@ func (g *group) requests(file *graph.ScriptFile, from source.Path) []Request {
 	return out
 }
 
+// isOurs reports whether an import in a script that a compiler gets concerns a
+// build: it has the path of a sheet, or of an existing file.
+func (g *group) isOurs(imp script.Import, from source.Path) bool {
+	t, bare := g.resolve(imp, from)
+	return !bare && (g.Files.IsStyle(imp) || t.Kind == graph.Local && g.Files.Exists(t.Path))
+}
+
 // request resolves one import. ok is false if it is not a file of the project.
 func (g *group) request(imp script.Import, from source.Path, at source.Span) (r Request, ok bool) {
 	t, bare := g.resolve(imp, from)
-	styles := g.Files.IsStyle(imp)
+	styles := g.Files.IsStyle(imp) && !g.Files.IsComponent(t.Path)
 	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // for browsers
 	switch {
 	case bare:
@@ -328,8 +351,25 @@ func (r *run) file(p source.Path, at source.Span) {
 	}
 	r.seen[p] = true
 	r.copy(p, at)
-	if inventory.IsScript(p.Name) {
+	switch {
+	case r.Files.IsComponent(p):
+		r.component(p)
+	case inventory.IsScript(p.Name):
 		r.script(r.load(p), p)
+	}
+}
+
+// component runs a component: its style blocks apply after those of what it
+// imports.
+func (r *run) component(p source.Path) {
+	mod := r.load(p)
+	r.script(mod, p)
+	if mod.Component == nil {
+		return
+	}
+	styles := mod.Component.Styles
+	if i := slices.IndexFunc(styles, func(b graph.StyleBlock) bool { return r.Files.JoinsBundles(&b) }); i >= 0 {
+		r.style(StyleUse{Path: p, At: mod.File.File.Pos(styles[i].Whole.Start).To(uint32(styles[i].Text.Start))})
 	}
 }
 
@@ -414,7 +454,7 @@ func (r *run) sourceMap(f *graph.ScriptFile, from source.Path) {
 func (g *group) programOf(l *LazyEntry) *Program {
 	l.once.Do(func() {
 		r := g.newRun(nil)
-		if inventory.IsScript(l.Path.Name) {
+		if inventory.IsScript(l.Path.Name) || g.Files.IsComponent(l.Path) {
 			r.file(l.Path, l.At)
 		} else if g.Files.IsSheet(l.Path.Name) {
 			r.style(StyleUse{Path: l.Path, At: l.At})
@@ -517,7 +557,7 @@ type Entry struct {
 func (s *Scripts) ProgramOf(entries []Entry) *Program {
 	r := s.groupWith("", nil, source.Path{}).newRun(nil)
 	for _, e := range entries {
-		if inventory.IsScript(e.Path.Name) {
+		if inventory.IsScript(e.Path.Name) || s.Files.IsComponent(e.Path) {
 			r.file(e.Path, e.At)
 		} else {
 			r.style(StyleUse{e.Path, e.At, true})

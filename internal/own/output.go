@@ -15,7 +15,7 @@ import (
 // Edited returns a file with edits, which must not overlap, as [graph.Apply] does.
 func Edited(f *source.File, set *source.Set, edits []graph.Edit) *origin.Text {
 	edits = slices.Clone(edits)
-	slices.SortFunc(edits, func(a, b graph.Edit) int { return a.At.Start - b.At.Start })
+	slices.SortStableFunc(edits, func(a, b graph.Edit) int { return a.At.Start - b.At.Start })
 	var parts []origin.Part
 	end := 0
 	for _, e := range edits {

@@ -32,18 +32,39 @@ func (s *Steps) Sheet(ctx context.Context, files source.Reader,
 		return nil, true, err
 	}
 	sheet = &graph.Sheet{File: f, Made: []graph.Made{}}
+	return sheet, true, s.read(ctx, files, readers, origin.Of(f, s.project.Tree.Set), sheet)
+}
+
+// Block returns the rules of a part of a file that is a sheet in some language, such
+// as a style block of a component, with the findings. The error is that the context
+// was cancelled.
+func (s *Steps) Block(ctx context.Context, files source.Reader, f *source.File, at graph.Span,
+	language string) (nodes []ast.Node, made []graph.Made, found []diag.Diagnostic, err error) {
+	readers, _ := s.project.Settings.StepsFor(f.Path, language, s.profile)
+	if len(readers) == 0 {
+		tree, found := parse.Part(f, at.Start, at.End)
+		return tree.Nodes, nil, found, nil
+	}
+	text := origin.Assembled([]origin.Part{{Text: f.Text[at.Start:at.End], From: f.Pos(at.Start)}}, s.project.Tree.Set)
+	sheet := &graph.Sheet{File: f}
+	err = s.read(ctx, files, readers, text, sheet)
+	return sheet.Nodes, sheet.Made, sheet.Diagnostics, err
+}
+
+// read makes readers read a text, and adds the rules to a sheet, with the findings.
+func (s *Steps) read(ctx context.Context, files source.Reader, readers []*project.OwnStep, text *origin.Text,
+	sheet *graph.Sheet) (err error) {
 	report := func(d diag.Diagnostic) { sheet.Diagnostics = append(sheet.Diagnostics, d) }
-	text := origin.Of(f, s.project.Tree.Set)
 	for _, o := range readers {
 		start := time.Now()
-		if text, err = s.text(ctx, files, o, p, text, report); text == nil || err != nil {
-			return sheet, true, err
+		if text, err = s.text(ctx, files, o, sheet.File.Path, text, report); text == nil || err != nil {
+			return err
 		}
 		sheet.Made = append(sheet.Made, graph.Made{Step: o.Name, Text: text.File.Text, Took: time.Since(start)})
 	}
 	nodes, found := parsed(text)
 	sheet.Nodes, sheet.Diagnostics = nodes, append(sheet.Diagnostics, found...)
-	return sheet, true, nil
+	return nil
 }
 
 // parsed parses a text that a step made. All positions are those of the sources.
@@ -73,7 +94,7 @@ func (s *Steps) Row(o *project.OwnStep) pipeline.Step {
 // run runs a step on a unit: its rules are printed, and the result is parsed
 // again.
 func (s *Steps) run(ctx context.Context, o *project.OwnStep, u *step.Unit) error {
-	if !o.Concerns(u.Path, s.profile) {
+	if !o.Concerns(u.Path, "", s.profile) {
 		return nil
 	}
 	var recorder origin.Recorder

@@ -28,30 +28,33 @@ import (
 
 // fileSettings is the structure of the settings file. Other keys are errors.
 type fileSettings struct {
-	Source   *string                `toml:"source"`
-	Output   *string                `toml:"output"`
-	Base     *string                `toml:"base"`
-	Exclude  []string               `toml:"exclude"`
-	External []string               `toml:"external"`
-	Copy     []string               `toml:"copy"`
-	Roots    map[string]string      `toml:"roots"`
-	Browsers fileBrowsers           `toml:"browsers"`
-	Chain    []fileChain            `toml:"chain"`
-	Lower    fileLower              `toml:"lower"`
-	Prefix   filePrefix             `toml:"prefix"`
-	Minify   fileMinify             `toml:"minify"`
-	Split    fileSplit              `toml:"split"`
-	Bundles  map[string]fileBundle  `toml:"bundles"`
-	Assets   fileAssets             `toml:"assets"`
-	Purge    filePurge              `toml:"purge"`
-	Check    fileCheck              `toml:"check"`
-	Serve    fileServe              `toml:"serve"`
-	Budget   map[string]any         `toml:"budget"`
-	Report   fileReport             `toml:"report"`
-	Step     map[string]fileStep    `toml:"step"`
-	Cache    fileCache              `toml:"cache"`
-	Scripts  fileScripts            `toml:"scripts"`
-	Profile  map[string]fileProfile `toml:"profile"`
+	Source   *string               `toml:"source"`
+	Output   *string               `toml:"output"`
+	Base     *string               `toml:"base"`
+	Exclude  []string              `toml:"exclude"`
+	External []string              `toml:"external"`
+	Copy     []string              `toml:"copy"`
+	Roots    map[string]string     `toml:"roots"`
+	Browsers fileBrowsers          `toml:"browsers"`
+	Chain    []fileChain           `toml:"chain"`
+	Lower    fileLower             `toml:"lower"`
+	Prefix   filePrefix            `toml:"prefix"`
+	Minify   fileMinify            `toml:"minify"`
+	Split    fileSplit             `toml:"split"`
+	Bundles  map[string]fileBundle `toml:"bundles"`
+	Assets   fileAssets            `toml:"assets"`
+	Purge    filePurge             `toml:"purge"`
+	Check    fileCheck             `toml:"check"`
+	Serve    fileServe             `toml:"serve"`
+	Budget   map[string]any        `toml:"budget"`
+	Report   fileReport            `toml:"report"`
+	Step     map[string]fileStep   `toml:"step"`
+	Cache    fileCache             `toml:"cache"`
+	Scripts  fileScripts           `toml:"scripts"`
+
+	Components fileComponents `toml:"components"`
+
+	Profile map[string]fileProfile `toml:"profile"`
 
 	Tokens    []string       `toml:"tokens"`
 	Constants map[string]any `toml:"constants"`
@@ -136,8 +139,9 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget", "report", "step", "cache", "scripts"},
+		"limits", "budget", "report", "step", "cache", "scripts", "components"},
 	"scripts":        {"finish", "drop", "preload"},
+	"components":     {"match", "styles"},
 	"cache":          {"folder", "url"},
 	"report":         {"history"},
 	"budget":         budgetKeys,
@@ -304,6 +308,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.history(s, raw.Report)
 	r.profiles(s, raw.Profile)
 	r.stepProfiles(s)
+	r.components(s, raw.Components)
 	r.cache(s, raw.Cache)
 	r.scripts(s, raw.Scripts)
 	r.tokens(s, raw.Tokens)
@@ -354,11 +359,11 @@ func (r *reader) purge(s *Settings, raw *fileSettings) {
 }
 
 // globs reads a list of patterns.
-func (r *reader) globs(list []string, key string) (out []Glob) {
+func (r *reader) globs(list []string, key ...string) (out []Glob) {
 	for i, pattern := range list {
-		at := r.positions.element(i, key)
+		at := r.positions.element(i, key...)
 		if _, rest := SplitRoot(pattern); rest == "" || !doublestar.ValidatePattern(rest) {
-			r.fail(at, fmt.Sprintf("invalid pattern %q in %s", pattern, key), `expected a path or a glob such as "old/**"`)
+			r.fail(at, fmt.Sprintf("invalid pattern %q in %s", pattern, strings.Join(key, ".")), `expected a path or a glob such as "old/**"`)
 			continue
 		}
 		out = append(out, Glob{pattern, at})

@@ -37,8 +37,9 @@ type Settings struct {
 	// unchanged.
 	External []Glob
 	// Copy matches files that are copied without a reference.
-	Copy    []Glob
-	Targets browsers.Targets
+	Copy       []Glob
+	Components Components
+	Targets    browsers.Targets
 	// TargetSets are additional sets of targets for profiles, by name.
 	TargetSets map[string]browsers.Targets
 	Chains     []Chain

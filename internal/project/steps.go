@@ -39,12 +39,15 @@ type OwnStep struct {
 // IsModule reports whether the step is a module, not a program.
 func (s *OwnStep) IsModule() bool { return s.Module.Name != "" }
 
-// Concerns reports whether the step works on a file, in a profile.
-func (s *OwnStep) Concerns(p source.Path, profile string) bool {
+// Compiles reports whether the step makes scripts of files in another language.
+func (s *OwnStep) Compiles() bool { return s.On == pipeline.OnScript && s.Takes != pipeline.CSS }
+
+// Concerns reports whether the step works on a file in a language, in a profile.
+func (s *OwnStep) Concerns(p source.Path, language, profile string) bool {
 	if len(s.Profiles) > 0 && !slices.Contains(s.Profiles, profile) {
 		return false
 	}
-	if s.IsReader() && s.Takes != pipeline.SheetLanguage && string(s.Takes) != Language(p.Name) {
+	if (s.IsReader() || s.Compiles()) && s.Takes != pipeline.SheetLanguage && string(s.Takes) != language {
 		return false
 	}
 	if s.Match == "" {
@@ -89,6 +92,12 @@ func (s *Settings) OwnStep(name string) *OwnStep {
 // that takes the language of the file reads it, also if its chain does not list
 // it.
 func (s *Settings) StepsOf(p source.Path, profile string) (readers []*OwnStep, names []string) {
+	return s.StepsFor(p, Language(p.Name), profile)
+}
+
+// StepsFor is [Settings.StepsOf] for a sheet in some language, such as a style
+// block of a component.
+func (s *Settings) StepsFor(p source.Path, language, profile string) (readers []*OwnStep, names []string) {
 	list := s.ChainOf(p)
 	if len(s.OwnSteps) == 0 {
 		return nil, list
@@ -98,17 +107,16 @@ func (s *Settings) StepsOf(p source.Path, profile string) (readers []*OwnStep, n
 		switch {
 		case own == nil:
 			names = append(names, name)
-		case !own.Concerns(p, profile):
+		case !own.Concerns(p, language, profile):
 		case own.IsReader():
 			readers = append(readers, own)
 		default:
 			names = append(names, name)
 		}
 	}
-	language := Language(p.Name)
 	if !slices.ContainsFunc(readers, func(o *OwnStep) bool { return string(o.Takes) == language }) {
 		for i := range s.OwnSteps {
-			if o := &s.OwnSteps[i]; o.IsReader() && string(o.Takes) == language && o.Concerns(p, profile) {
+			if o := &s.OwnSteps[i]; o.IsReader() && string(o.Takes) == language && o.Concerns(p, language, profile) {
 				readers = slices.Insert(readers, 0, o)
 				break
 			}
@@ -118,14 +126,29 @@ func (s *Settings) StepsOf(p source.Path, profile string) (readers []*OwnStep, n
 }
 
 // OutputSteps returns the steps of the user's that work on a file that is written,
-// in the order in which they run.
+// in the order in which they run. Those on scripts work on a component only after
+// one that compiles it.
 func (s *Settings) OutputSteps(on pipeline.Stage, p source.Path, profile string) (out []*OwnStep) {
+	if on == pipeline.OnScript && s.IsComponent(p) && !s.Compiled(p, profile) {
+		return nil
+	}
 	for i := range s.OwnSteps {
-		if o := &s.OwnSteps[i]; o.On == on && o.Concerns(p, profile) {
+		switch o := &s.OwnSteps[i]; {
+		case o.On != on || !o.Concerns(p, Language(p.Name), profile):
+		case o.Compiles():
+			out = slices.Insert(out, 0, o)
+		default:
 			out = append(out, o)
 		}
 	}
 	return out
+}
+
+// Compiled reports whether a step makes a script of a component.
+func (s *Settings) Compiled(p source.Path, profile string) bool {
+	return slices.ContainsFunc(s.OwnSteps, func(o OwnStep) bool {
+		return o.Compiles() && o.Concerns(p, Language(p.Name), profile)
+	})
 }
 
 // fileStep is [step.NAME] in the settings file.
@@ -227,12 +250,16 @@ func (r *reader) stepLanguages(o *OwnStep, raw fileStep, key func(string) []stri
 	if raw.Takes != nil {
 		at := r.positions.value(key("takes")...)
 		switch takes := strings.TrimPrefix(*raw.Takes, "."); {
-		case o.On != pipeline.OnSheet:
-			r.fail(at, "only steps on sheets take a language", "remove takes")
+		case o.On != pipeline.OnSheet && o.On != pipeline.OnScript:
+			r.fail(at, "only steps on sheets and scripts take a language", "remove takes")
 		case !stepName.MatchString(takes):
 			r.fail(at, fmt.Sprintf("%q is not a language", *raw.Takes), `write "css", "sheet", or the extension of the files`)
 		case takes == "html" || takes == "htm" || takes == "xhtml" || takes == "js" || takes == "mjs" || takes == "cjs":
 			r.fail(at, fmt.Sprintf("files with the extension %q are no sheets", takes), "")
+		case o.On == pipeline.OnScript && (takes == "css" || takes == string(pipeline.SheetLanguage)):
+			r.fail(at, fmt.Sprintf("a step on scripts cannot take %q", takes), "write the extension of the components")
+		case o.On == pipeline.OnScript:
+			o.Takes = pipeline.Language(takes)
 		case takes == string(pipeline.SheetLanguage):
 			o.Takes, o.Gives = pipeline.SheetLanguage, pipeline.SheetLanguage
 		case takes != "css":

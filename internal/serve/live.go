@@ -1,6 +1,7 @@
 package serve
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -130,7 +131,7 @@ func difference(before, now *Snapshot) *update {
 	}
 	u.from, u.Pages = before.sum, now.pages != before.pages
 	for _, name := range slices.Sorted(maps.Keys(now.files)) {
-		if old := before.files[name]; old == nil || old.hash() != now.files[name].hash() {
+		if old, f := before.files[name], now.files[name]; old == nil || old.hash() != f.hash() && !sameCode(old, f) {
 			u.Changed = append(u.Changed, now.Base+name)
 		}
 	}
@@ -140,6 +141,21 @@ func difference(before, now *Snapshot) *update {
 		}
 	}
 	return u
+}
+
+// sameCode reports whether two files are scripts that only differ in the source map
+// inside of them: the sources of the map include the styles of a component.
+func sameCode(old, now *file) bool {
+	code := func(f *file) (string, bool) {
+		i := bytes.LastIndex(f.Data, []byte("\n//# sourceMappingURL=data:"))
+		return string(f.Data[:max(i, 0)]), i >= 0
+	}
+	if old.Kind != emit.ScriptKind || now.Kind != emit.ScriptKind {
+		return false
+	}
+	a, first := code(old)
+	b, second := code(now)
+	return first && second && a == b
 }
 
 // since returns the updates after a snapshot. The last snapshot of a server that

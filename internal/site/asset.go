@@ -83,10 +83,10 @@ func (b *builder) assetName(p source.Path) string {
 
 // filesOf returns the script files of a program and the files that they name,
 // as assets to copy.
-func filesOf(p *modules.Program) []emit.Asset {
+func (b *builder) filesOf(p *modules.Program) []emit.Asset {
 	out := make([]emit.Asset, len(p.Files))
 	for i, f := range p.Files {
-		out[i] = emit.Asset{Path: f.Path, Name: emit.PlainName(f.Path), At: f.At}
+		out[i] = emit.Asset{Path: f.Path, Name: b.fileName(f.Path), At: f.At}
 	}
 	return out
 }

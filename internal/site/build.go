@@ -66,8 +66,11 @@ func (b *builder) build(ctx context.Context) (*Result, error) {
 	b.reportUnusedChains()
 	b.reportUnmatchedKeeps()
 	b.reportUnmatchedGlobs()
+	b.reportUnreachedComponents()
+	b.reportNearMembers()
 	b.changedPackages()
 	b.missingKeyframes()
+	b.missingSizes()
 	b.showErrors(out, res)
 	if b.profile.Names == project.HashedNames {
 		out.Add(emit.Manifest(manifestOf(res.Bundles)))
@@ -193,7 +196,8 @@ func (b *builder) planBundles(ctx context.Context, w *siteWork) (err error) {
 
 // gather collects everything that was built into one set of outputs.
 func (b *builder) gather(w *siteWork, made []*pageResult, rewritten *scriptOutputs, res *Result) *emit.Set {
-	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten.data, Was: rewritten.was}
+	out := &emit.Set{Files: b.files, Report: b.report, Rewritten: rewritten.data, Was: rewritten.was,
+		Others: rewritten.others}
 	empty := make(map[*unit]bool)
 	for _, u := range slices.Concat(w.perPage...) {
 		empty[u] = b.checkEmpty(u)
@@ -223,8 +227,9 @@ func (b *builder) gather(w *siteWork, made []*pageResult, rewritten *scriptOutpu
 		}
 	}
 	for _, n := range w.named {
-		addAssets(out, filesOf(n.runs))
+		addAssets(out, b.filesOf(n.runs))
 	}
+	addAssets(out, rewritten.assets)
 	addAssets(out, b.copies())
 	for _, o := range rewritten.maps {
 		out.Add(o)
@@ -259,7 +264,7 @@ func (b *builder) reachedSheets() map[source.Path]bool {
 		b.reached = make(map[source.Path]bool)
 		for e := range b.entries {
 			for p := range e.Reads {
-				if b.files.IsSheet(p.Name) || inventory.IsPage(p.Name) {
+				if b.files.HasSheet(p) || inventory.IsPage(p.Name) {
 					b.reached[p] = true
 				}
 			}

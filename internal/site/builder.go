@@ -82,6 +82,7 @@ type builder struct {
 
 	pages       []*graph.Page            // of the site
 	evidence    *evidence.Found          // nil in a profile that does not purge
+	inUse       *evidence.Found          // names for families of classes; nil if nothing asked for them
 	uses        *purge.Uses              // nil unless all sheets of the site are known
 	finish      *pipeline.Chain          // of bundles and style elements; created once the evidence is complete
 	customBases map[string][]source.Path // for URLs in custom properties, see baseOfAddress
@@ -137,6 +138,7 @@ func newBuilder(ctx context.Context, p *project.Project, opts Options) (*builder
 	b.linker = &link.Linker{Files: c.files, Settings: p.Settings, Limits: b.limits(), Checker: c.checker,
 		Chain: b.chainOf, Cache: c.linked, Stages: opts.KeepStages, WithoutChecks: opts.WithoutChecks,
 		Maps: profile.Maps != project.NoMaps}
+	b.linker.Names = sync.OnceValue(func() []string { return b.namesInUse(ctx) })
 	b.addOwnSteps(ctx)
 	if opts.Measure {
 		b.clock = &clock{parts: make(map[string]*Timed), sheets: make(map[string]*Timed)}

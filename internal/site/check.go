@@ -58,6 +58,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 	if len(names) == 0 {
 		b.pages = b.findPages()
 		b.missingKeyframes()
+		b.missingSizes()
 	}
 	b.report(b.checks.Sorted(b.project.Tree.Set)...)
 	return &Checked{len(b.checked), len(b.unchecked), b.sorted()}, nil

@@ -76,7 +76,7 @@ func (b *builder) knownSheets() []source.Path {
 	var out []source.Path
 	reached := b.reachedSheets()
 	for p := range reached {
-		if b.files.IsSheet(p.Name) {
+		if b.files.HasSheet(p) {
 			out = append(out, p)
 		}
 	}

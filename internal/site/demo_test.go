@@ -20,6 +20,7 @@ import (
 	"rinzel/internal/browsertest"
 	"rinzel/internal/diag"
 	"rinzel/internal/emit"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/site"
 	"rinzel/internal/source"
@@ -284,7 +285,8 @@ func inspectDemo(t *testing.T, browser *browsertest.Browser, reader *browsertest
 
 // TestInspectorThroughSteps does the same after three steps of the settings: one
 // adds lines to each sheet, one indents all and gives a map, and one adds a comment
-// to bundles.
+// to bundles. The sheets of the pages come with source maps as well, which lead to
+// sheets in a folder "first".
 func TestInspectorThroughSteps(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("the programs of this test are those of Unix")
@@ -300,7 +302,7 @@ on = "sheet"
 run = ["sh", "tools/indented.sh"]
 protocol = "text"
 
-[step.banner]
+[step.stamp]
 on = "bundle"
 run = ["sh", "-c", "echo '/*! Gull Point */'; cat"]
 protocol = "text"
@@ -312,21 +314,82 @@ folder = "stored"
 	printf "/*# sourceMappingURL=data:application/json,{\"version\":3,\"sources\":[\"\"],\"names\":[],\"mappings\":\"%s\"} */\n", maps }'`
 	browser := browsertest.Start(t)
 	reader := browser.Open(browser.Inspector() + "/json/version")
-	for profile, finish := range map[string]string{project.Development: `"banner"`, project.Production: `"purge", "banner", "minify"`} {
+	for profile, finish := range map[string]string{project.Development: `"stamp"`, project.Production: `"purge", "stamp", "minify"`} {
 		t.Run(profile, func(t *testing.T) {
 			dir := buildChangedDemo(t, profile, func(dir string) {
 				settings := strings.ReplaceAll(mustRead(t, dir, "rinzel.toml"), `"lower", "prefix"]`, `"lower", "lines", "prefix", "indented"]`)
-				profiles := ""
-				if !strings.Contains(settings, "[profile."+profile+"]") {
-					profiles = "\n[profile." + profile + "]\n"
+				profiles := "\n[profile." + profile + "]\nfinish = [" + finish + "]\n"
+				if before, _, ok := strings.Cut(settings, "\n[profile."+profile+"]\n"); ok {
+					settings = before // the last table
 				}
-				settings += profiles + "\n"
-				settings = strings.Replace(settings, "[profile."+profile+"]\n", "[profile."+profile+"]\nfinish = ["+finish+"]\n", 1)
+				if profile != project.Production {
+					before, after, _ := strings.Cut(settings, "\n[profile.production]\n")
+					if settings = before + profiles; after == "" {
+						t.Fatal("the settings of the demo have no profile")
+					}
+				} else {
+					settings += profiles
+				}
 				writeFile(t, dir, "rinzel.toml", settings+steps)
 				writeFile(t, dir, "tools/indented.sh", indented)
+				pages, err := filepath.Glob(filepath.Join(dir, "site/css/pages/*.css"))
+				if err != nil || len(pages) == 0 {
+					t.Fatal(pages, err)
+				}
+				for _, name := range pages {
+					rel, _ := filepath.Rel(dir, name)
+					writeFile(t, dir, rel, withInputMap(t, filepath.Base(name), mustRead(t, dir, rel)))
+				}
 			})
 			inspectDemo(t, browser, reader, dir)
 		})
+	}
+}
+
+// withMap starts each line of a sheet that has an input map.
+const withMap = "/* with a map */ "
+
+// withInputMap returns a sheet with a comment in each line, and with a source map that
+// leads from each word to the sheet as it was, in a folder "first".
+func withInputMap(t *testing.T, name, text string) string {
+	t.Helper()
+	words := regexp.MustCompile(`[A-Za-z-]+`)
+	var out, mappings strings.Builder
+	last, lastColumn := 0, 0
+	for i, line := range strings.Split(strings.TrimSuffix(text, "\n"), "\n") {
+		column := 0
+		for k, at := range words.FindAllStringIndex(line, -1) {
+			if k > 0 {
+				mappings.WriteByte(',')
+			}
+			mappings.WriteString(vlq(at[0]+len(withMap)-column) + vlq(0) + vlq(i-last) + vlq(at[0]-lastColumn))
+			column, last, lastColumn = at[0]+len(withMap), i, at[0]
+		}
+		mappings.WriteByte(';')
+		out.WriteString(withMap + line + "\n")
+	}
+	data, err := json.Marshal(map[string]any{"version": 3, "sources": []string{"first/" + name}, "sourcesContent": []string{text},
+		"names": []string{}, "mappings": mappings.String()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out.String() + "/*# sourceMappingURL=data:application/json;base64," + base64.StdEncoding.EncodeToString(data) + " */\n"
+}
+
+// vlq returns a number in the form that mappings have (ECMA-426, section 6).
+func vlq(n int) (out string) {
+	const digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/"
+	v := n << 1
+	if n < 0 {
+		v = -n<<1 | 1
+	}
+	for {
+		digit := v & 31
+		if v >>= 5; v > 0 {
+			out += digits[digit|32 : digit|32+1]
+			continue
+		}
+		return out + digits[digit:digit+1]
 	}
 }
 
@@ -406,6 +469,7 @@ func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sh
 		Line   int
 		Column int
 		Text   string
+		Whole  string // the line
 	}
 	reader.Eval(fmt.Sprintf(`(async ([address, mapURL, json, places]) => {
 		const { SourceMap } = (await import("/devtools/core/sdk/sdk.js")).SourceMap;
@@ -414,18 +478,19 @@ func checkPlaces(t *testing.T, reader *browsertest.Page, server string, sheet sh
 			const e = map.findEntry(line, column);
 			if (!e) return { url: "", line: 0, column: 0, text: "" };
 			const text = map.embeddedContentByURL(e.sourceURL) ?? "";
-			return { url: e.sourceURL, line: e.sourceLineNumber, column: e.sourceColumnNumber,
-				text: (text.split(/\r\n|[\r\n]/)[e.sourceLineNumber] ?? "").slice(e.sourceColumnNumber) };
+			const whole = text.split(/\r\n|[\r\n]/)[e.sourceLineNumber] ?? "";
+			return { url: e.sourceURL, line: e.sourceLineNumber, column: e.sourceColumnNumber, whole,
+				text: whole.slice(e.sourceColumnNumber) };
 		});
 	})(%s)`, args), &found)
 	for i, f := range found {
 		name := names[i]
 		plain := strings.TrimPrefix(name, "-webkit-")
-		if !strings.HasPrefix(f.Text, name) && !strings.HasPrefix(f.Text, plain) {
+		if !strings.HasPrefix(f.Text, name) && !strings.HasPrefix(f.Text, plain) || strings.HasPrefix(f.Whole, withMap) {
 			t.Errorf("%s at %v of %s leads to %s:%d:%d %q", name, list[i], sheet.address, f.URL, f.Line+1, f.Column+1, f.Text)
 			continue
 		}
-		path := strings.TrimPrefix(f.URL, server+"/")
+		path := strings.Replace(strings.TrimPrefix(f.URL, server+"/"), "/first/", "/", 1)
 		if text, err := fs.ReadFile(demo.Site(), path); err != nil || !strings.Contains(string(text), f.Text) {
 			t.Errorf("%s leads to %s, which is not a source with %q: %v", name, f.URL, f.Text, err)
 		}
@@ -453,4 +518,37 @@ func fetchMap(t *testing.T, sheet sheetAddress) string {
 		t.Fatalf("map of %s: %v", sheet.address, err)
 	}
 	return string(raw)
+}
+
+// TestDemoSteps checks what the steps of the demo make of its files in production,
+// and that there is one of each kind.
+func TestDemoSteps(t *testing.T) {
+	dir := buildDemo(t, project.Production)
+	read := func(pattern string) string {
+		t.Helper()
+		names, err := filepath.Glob(filepath.Join(dir, "public", pattern))
+		if err != nil || len(names) != 1 {
+			t.Fatalf("%s: %v, %v", pattern, names, err)
+		}
+		return mustRead(t, dir, "public/"+filepath.ToSlash(names[0][len(filepath.Join(dir, "public"))+1:]))
+	}
+	sheet := read("tickets.*.css")
+	has(t, "the sheet", sheet, []string{".berth-petrel{grid-column:1/span 5;--boat:#14697a}", ".berth-night{grid-column:9/span 4;"}, nil)
+	if !strings.HasPrefix(sheet, "/*! Sallow Quay, harbour office */") {
+		t.Errorf("the bundle starts with %.60q", sheet)
+	}
+	has(t, "the page", read("tickets.html"), []string{"\n<title>Tickets", "\n<li class=\"berth-auk\">"}, []string{"\n "})
+	has(t, "the script", read("js/tide-week.js"), []string{"` <p class=\"tide-day${height>4"}, []string{"\n "})
+	has(t, "the manifest", read("quay.webmanifest"), []string{`{"name":"Sallow Quay","start_url":`}, []string{"\n", ": "})
+	has(t, "the picture", read("img/ferry.*svg"), []string{"<circle"}, []string{"\n"})
+
+	settings := mustRead(t, dir, "rinzel.toml")
+	for _, on := range []pipeline.Stage{pipeline.OnSheet, pipeline.OnBundle, pipeline.OnScript, pipeline.OnPage, pipeline.OnAsset} {
+		if !strings.Contains(settings, "\non = \""+string(on)+"\"\n") {
+			t.Errorf("the demo has no step with on = %q", on)
+		}
+	}
+	for _, name := range []string{"tools/banner.c", "tools/json.c", "tools/markup.c", "tools/page.c", "tools/plan.c", "tools/text.h"} {
+		mustRead(t, dir, name) // the source of each module
+	}
 }

@@ -203,12 +203,19 @@ func (b *builder) ownText(ctx context.Context, on pipeline.Stage, p source.Path,
 	return out
 }
 
-// finishPage returns the text of a page after edits, and after the steps on it.
-func (b *builder) finishPage(ctx context.Context, p *graph.Page, edits []graph.Edit) string {
+// finishPage returns a page after edits, and after the steps on it. was is its size
+// before the steps, in bytes; 0 if they changed nothing.
+func (b *builder) finishPage(ctx context.Context, p *graph.Page, edits []graph.Edit) (data []byte, was int64) {
+	before := graph.Apply(p.File.Text, edits)
+	data = p.File.Encoded(before)
 	if b.cache.own == nil || !b.cache.own.Has(pipeline.OnPage, p.File.Path) {
-		return graph.Apply(p.File.Text, edits)
+		return data, 0
 	}
-	return b.ownText(ctx, pipeline.OnPage, p.File.Path, own.Edited(p.File, b.project.Tree.Set, edits)).File.Text
+	after := b.ownText(ctx, pipeline.OnPage, p.File.Path, own.Edited(p.File, b.project.Tree.Set, edits)).File.Text
+	if after == before {
+		return data, 0
+	}
+	return p.File.Encoded(after), int64(len(data))
 }
 
 // finishedScript is a script after the steps on it.
@@ -255,7 +262,7 @@ func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.S
 		out.data = f.Encoded(text)
 		return out, true
 	}
-	name := emit.PlainName(p)
+	name := b.fileName(p)
 	out.mapName = name + ".map"
 	mapped := sourcemap.NewBuilder(b.project.Tree.Set)
 	if data, at, err := b.scriptMap(file, p); err != nil {
@@ -287,7 +294,8 @@ func (b *builder) finishScript(ctx context.Context, p source.Path, file *graph.S
 
 // finishesScript reports whether there are steps on a script.
 func (b *builder) finishesScript(p source.Path) bool {
-	return b.minifiesScripts() || b.cache.own != nil && b.cache.own.Has(pipeline.OnScript, p)
+	return b.minifiesScripts() && (inventory.IsScript(p.Name) || b.compiles(p)) ||
+		b.cache.own != nil && b.cache.own.Has(pipeline.OnScript, p)
 }
 
 // minifiesScripts reports whether the build minifies scripts.

@@ -286,7 +286,7 @@ func TestHostileShapes(t *testing.T) {
 	if len(cases) < 300 {
 		t.Errorf("there are only %d cases", len(cases))
 	}
-	const patience, room = 8 * time.Second, 1 << 30 // on a busy machine; the aim is a quarter of it
+	const patience, room = time.Minute, 1 << 30 // on a very busy machine; the aim is 2 seconds
 	var slowest, largest string
 	var most time.Duration
 	var bytes uint64

@@ -362,8 +362,9 @@ func TestScriptFindings(t *testing.T) {
 	}
 }
 
-// moduleSite is a generated site of modules. In its shadow, each import of a
-// sheet is an import of a module that records its evaluation.
+// moduleSite is a generated site of modules, some of which are components. In its
+// shadow, each import of a sheet, and each style block, is an import of a module that
+// records its evaluation.
 func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 	g := rand.New(rand.NewPCG(seed, 11))
 	site, shadow = new(txtar.Archive), new(txtar.Archive)
@@ -371,7 +372,13 @@ func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 		site.Files = append(site.Files, txtar.File{Name: "site/" + name, Data: []byte(text)})
 		shadow.Files = append(shadow.Files, txtar.File{Name: name, Data: []byte(inShadow)})
 	}
-	const sheets, modules, pages = 8, 9, 3
+	const sheets, modules, pages, components = 8, 9, 3, 4
+	module := func(i int) string {
+		if i >= modules-components {
+			return fmt.Sprintf("m%d.card", i)
+		}
+		return fmt.Sprintf("m%d.js", i)
+	}
 	for i := range sheets {
 		add(fmt.Sprintf("s%d.css", i), fmt.Sprintf("p:not(#s%d) { order: %d }", i, i), "") // rules that are not merged
 		add(fmt.Sprintf("s%d.js", i), "", fmt.Sprintf("(window.met ??= []).push(%d)", i))
@@ -383,19 +390,34 @@ func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 			case 0, 1:
 				fmt.Fprintf(&text, "import \"./s%d.css\";\n", g.IntN(sheets))
 			case 2:
-				fmt.Fprintf(&text, "import \"./m%d.js\";\n", g.IntN(modules)) // itself as well
+				fmt.Fprintf(&text, "import \"./%s\";\n", module(g.IntN(modules))) // itself as well
 			case 3:
-				fmt.Fprintf(&text, "export * from \"./m%d.js\";\n", min(of+1, modules-1))
+				fmt.Fprintf(&text, "export * from \"./%s\";\n", module(min(of+1, modules-1)))
 			case 4:
-				fmt.Fprintf(&text, "(window.later ??= []).push(() => import(\"./m%d.js\"));\n", g.IntN(modules))
+				fmt.Fprintf(&text, "(window.later ??= []).push(() => import(\"./%s\"));\n", module(g.IntN(modules)))
 			}
 		}
 		return text.String()
 	}
-	inShadow := strings.NewReplacer(".css", ".js")
+	inShadow := strings.NewReplacer(".css", ".js", ".card", ".js")
 	for i := range modules {
 		text := imports(i)
-		add(fmt.Sprintf("m%d.js", i), text, inShadow.Replace(text))
+		if name := module(i); strings.HasSuffix(name, ".js") {
+			add(name, text, inShadow.Replace(text))
+			continue
+		}
+		own := fmt.Sprintf("<style>\np:not(#c%d) { order: %d }\n</style>\n", i, sheets+i)
+		switch g.IntN(3) {
+		case 0:
+			add(module(i), own+"<script>\n"+text+"</script>", "")
+		case 1:
+			add(module(i), "<script>\n"+text+"</script>\n\n"+own, "")
+		default:
+			text = ""
+			add(module(i), "<template><style>a {}</style></template>\n"+own, "")
+		}
+		add(fmt.Sprintf("m%d.js", i), "", inShadow.Replace(text)+fmt.Sprintf("import \"./c%d.js\";\n", i))
+		add(fmt.Sprintf("c%d.js", i), "", fmt.Sprintf("(window.met ??= []).push(%d)", sheets+i))
 	}
 	for i := range pages {
 		text := "<!doctype html><p>quay</p>\n"
@@ -403,7 +425,7 @@ func moduleSite(seed uint64) (site, shadow *txtar.Archive) {
 			if g.IntN(3) == 0 {
 				text += "<script type=module>\n" + strings.ReplaceAll(imports(0), "export *", "import * as x") + "</script>\n"
 			} else {
-				text += fmt.Sprintf("<script type=module src=m%d.js></script>\n", g.IntN(modules))
+				text += fmt.Sprintf("<script type=module src=m%d.js></script>\n", g.IntN(modules-components))
 			}
 		}
 		text = onceNamed(text)
@@ -425,15 +447,21 @@ func onceNamed(text string) string {
 func TestModuleOrder(t *testing.T) {
 	browser := browsertest.Start(t)
 	page := browser.Open("about:blank")
+	compiler, err := filepath.Abs("../../docs/steps/card.py")
+	if err != nil {
+		t.Fatal(err)
+	}
+	compiler = fmt.Sprintf("[step.card]\non = \"script\"\ntakes = \"card\"\nrun = [%q]\n", compiler)
 	const runAll = `(async () => { for (let i = 0; i < (window.later ?? []).length; i++) await window.later[i](); `
 	late := 0
 	for seed := range uint64(8) {
 		archive, shadow := moduleSite(seed)
-		archive.Files = append(archive.Files, txtar.Parse([]byte(scriptSettings)).Files...)
-		s := newSite(t, string(txtar.Format(archive)))
+		settings := txtar.Parse([]byte(scriptSettings)).Files
+		settings[0].Data = []byte(string(settings[0].Data) + "[components]\nmatch = [\"*.card\"]\n" + compiler)
+		s := newSite(t, string(txtar.Format(&txtar.Archive{Files: append(archive.Files, settings...)})))
 		reference := serve(t, newSite(t, string(txtar.Format(shadow))).dir)
 		for _, profile := range []string{project.Production, "adopting"} {
-			if _, found := s.build(t, profile); found != "" {
+			if _, found := s.build(t, profile); strings.Contains(found, ": error: ") {
 				t.Fatalf("seed %d: %s", seed, found)
 			}
 			server := serve(t, s.output(profile))

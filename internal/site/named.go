@@ -86,7 +86,7 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 		out = append(out, modules.Entry{Path: p, At: at})
 	default:
 		for _, p := range b.files.List(root).Files {
-			if ok, _ := doublestar.Match(pattern, p.Name); ok && b.isEntry(p.Name) {
+			if ok, _ := doublestar.Match(pattern, p.Name); ok && b.isEntry(p) {
 				out = append(out, modules.Entry{Path: p, At: at})
 			}
 		}
@@ -96,7 +96,7 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 		}
 		return out
 	}
-	if !b.isEntry(out[0].Path.Name) {
+	if !b.isEntry(out[0].Path) {
 		fail(fmt.Sprintf("bundle %q: %q is neither a sheet nor a script", s.Name, glob), "pages have their own bundles")
 		return nil
 	}
@@ -104,7 +104,9 @@ func (b *builder) entryPoints(s project.Bundle, glob string, at source.Span) []m
 }
 
 // isEntry reports whether a bundle may be built from a file.
-func (b *builder) isEntry(name string) bool { return inventory.IsScript(name) || b.files.IsSheet(name) }
+func (b *builder) isEntry(p source.Path) bool {
+	return inventory.IsScript(p.Name) || b.files.IsSheet(p.Name) || b.files.IsComponent(p)
+}
 
 // stylesOf returns the bundle itself, without the sheets that its scripts add
 // to the page.

@@ -21,7 +21,7 @@ func (c closer) Close() error { return c() }
 // part of the build. They are closed with the project.
 func (b *builder) addOwnSteps(ctx context.Context) {
 	c, p := b.cache, b.project
-	if len(p.Settings.OwnSteps) == 0 && !b.shrinks() {
+	if len(p.Settings.OwnSteps)+len(p.Settings.Components.Match) == 0 && !b.shrinks() {
 		return
 	}
 	if c.results == nil {
@@ -29,7 +29,7 @@ func (b *builder) addOwnSteps(ctx context.Context) {
 		p.AddCloser(closer(func() error { c.results.Close(); return nil }))
 	}
 	b.addFinishing(ctx)
-	if len(p.Settings.OwnSteps) == 0 {
+	if len(p.Settings.OwnSteps)+len(p.Settings.Components.Match) == 0 {
 		return
 	}
 	if c.own == nil {
@@ -38,6 +38,10 @@ func (b *builder) addOwnSteps(ctx context.Context) {
 	}
 	c.own.Begin()
 	c.linked.Sheets.Make = func(files source.Reader, p source.Path) (*graph.Sheet, bool, error) {
+		if b.files.IsComponent(p) {
+			sheet, err := b.componentSheet(ctx, files, p)
+			return sheet, true, err
+		}
 		return c.own.Sheet(ctx, files, p)
 	}
 }

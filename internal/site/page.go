@@ -70,10 +70,10 @@ func (b *builder) page(ctx context.Context, p *graph.Page, units []*unit, runs *
 	edits = append(edits, p.PreloadModules(b.preloaded(p, rewritten.run))...)
 	b.reportInert(p)
 	edits = append(edits, rehashed(p, edits)...)
-	text := b.finishPage(ctx, p, edits)
-	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: p.File.Encoded(text),
+	data, was := b.finishPage(ctx, p, edits)
+	res.html = emit.Output{Path: p.File.Path.Name, Kind: emit.PageKind, Data: data, Was: was,
 		Owner: source.SpanOf(p.File.Pos(0), 0)}
-	res.assets = append(res.assets, filesOf(runs)...)
+	res.assets = append(res.assets, b.filesOf(runs)...)
 	return res
 }
 

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"rinzel/internal/emit"
 	"rinzel/internal/graph"
 	"rinzel/internal/modules"
 	"rinzel/internal/source"
@@ -34,7 +33,7 @@ func (b *builder) preloaded(p *graph.Page, run map[source.Path]*modules.Module) 
 			}
 			known[r.Path] = true
 			queue = append(queue, r.Path)
-			addresses = append(addresses, b.addressOf(p, emit.PlainName(r.Path)))
+			addresses = append(addresses, b.addressOf(p, b.fileName(r.Path)))
 		}
 	}
 	return slices.Clip(addresses)

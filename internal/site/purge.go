@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"rinzel/internal/css/print"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/evidence"
 	"rinzel/internal/link"
 	"rinzel/internal/pipeline"
@@ -19,6 +20,31 @@ func (b *builder) gatherer() *evidence.Gatherer {
 	s := b.project.Settings
 	return &evidence.Gatherer{Files: b.files, Settings: s.Purge, Source: s.Source, Globs: b.opts.Evidence,
 		Release: b.profile.Release, Cache: b.cache.evidence}
+}
+
+// namesInUse returns the names in use that families of classes have members for,
+// sorted, in every profile.
+func (b *builder) namesInUse(ctx context.Context) []string {
+	if b.evidence != nil {
+		b.inUse = b.evidence
+		return b.inUse.Names()
+	}
+	pages := b.pages
+	if pages == nil {
+		pages = b.findPages()
+	}
+	found, err := b.gatherer().Gather(ctx, pages)
+	if err != nil {
+		b.fail(err)
+		return nil
+	}
+	for _, d := range found.Diagnostics {
+		if d.Code == code.MissingEvidence {
+			b.report(d)
+		}
+	}
+	b.inUse = found
+	return found.Names()
 }
 
 // reuseVerdicts keeps the purge results of the previous build that the changes

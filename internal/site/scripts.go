@@ -89,8 +89,8 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 	var edits []graph.Edit
 	name := func(r modules.Request, file string) {
 		to := address(file)
-		if r.Kind != script.Address && !strings.HasPrefix(to, "../") && !strings.HasPrefix(to, "/") {
-			to = "./" + to
+		if r.Kind != script.Address {
+			to = relativeSpecifier(to)
 		}
 		edits = append(edits, graph.Edit{At: graph.Span(r.Import.At), With: strings.ReplaceAll(to, "'", `\'`)})
 	}
@@ -109,7 +109,9 @@ func (b *builder) scriptEdits(l *loading, mod *modules.Module, address func(name
 			}
 			edits = append(edits, graph.Edit{At: graph.Span(r.Whole), With: padded(instead, text[r.Whole.Start:r.Whole.End])})
 		default:
-			if to, ok := b.published(graph.Target{Path: r.Path}, r.Specifier); ok && text[r.At.Start:r.At.End] == r.Specifier {
+			if b.compiles(r.Path) {
+				name(r, b.fileName(r.Path))
+			} else if to, ok := b.published(graph.Target{Path: r.Path}, r.Specifier); ok && text[r.At.Start:r.At.End] == r.Specifier {
 				edits = append(edits, graph.Edit{At: graph.Span(r.At), With: to})
 			}
 		}
@@ -137,18 +139,31 @@ type scriptOutputs struct {
 	data map[source.Path][]byte          // the scripts, and maps that they came with
 	was  map[source.Path]int64           // sizes of scripts that steps changed, before
 	maps []emit.Output                   // maps that the build made
+	// others are those of the files in data that are no scripts: components that no
+	// step compiles. assets are what their style blocks refer to.
+	others map[source.Path]bool
+	assets []emit.Asset
 }
 
 // rewrittenScripts returns the rewritten scripts and their source maps.
 func (b *builder) rewrittenScripts(ctx context.Context, l *loading) (*scriptOutputs, error) {
 	run := b.scripts.Run()
-	out := &scriptOutputs{run: run, data: make(map[source.Path][]byte), was: make(map[source.Path]int64)}
+	out := &scriptOutputs{run: run, data: make(map[source.Path][]byte), was: make(map[source.Path]int64),
+		others: make(map[source.Path]bool)}
 	paths := slices.SortedFunc(maps.Keys(run), func(a, b source.Path) int {
 		return strings.Compare(a.String(), b.String())
 	})
 	var mu sync.Mutex
 	err := b.inParallel(ctx, "writing scripts", len(paths), func(i int) {
 		p := paths[i]
+		if run[p].Component != nil {
+			b.finishComponent(ctx, l, run[p], func(add func(*scriptOutputs)) {
+				mu.Lock()
+				defer mu.Unlock()
+				add(out)
+			})
+			return
+		}
 		from := emit.PlainName(p)
 		edits := b.scriptEdits(l, run[p], func(to string) string { return graph.Relative(from, to) })
 		if finished, ok := b.finishScript(ctx, p, run[p].File, edits); ok {

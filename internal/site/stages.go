@@ -89,7 +89,7 @@ func (s *Staged) Parse(f *source.File) []ast.Node {
 		return sheet.Nodes
 	}
 	for _, p := range s.pieces {
-		if p.File == f && p.Sheet != nil && p.Sheet.Made != nil {
+		if p.File == f && p.Sheet != nil && (p.Sheet.Made != nil || p.Sheet.Blocks != nil) {
 			return p.Sheet.Nodes
 		}
 	}
@@ -248,6 +248,8 @@ func newStaged(name string, job *bundle.Job, element graph.Span, finished []step
 		text := p.File.Text
 		if out.Element && inventory.IsPage(p.File.Path.Name) {
 			text = text[element.Start:element.End]
+		} else if p.Sheet != nil {
+			text = p.Sheet.Text()
 		}
 		if !strings.HasSuffix(text, "\n") {
 			text += "\n"
@@ -442,7 +444,7 @@ func (b *builder) stagesOfSheet(ctx context.Context, of Subject) ([]Staged, erro
 	if err != nil {
 		return nil, err
 	}
-	if _, err := b.cache.linked.Sheets.Load(b.files, at); err != nil || !b.files.IsSheet(at.Name) {
+	if _, err := b.cache.linked.Sheets.Load(b.files, at); err != nil || !b.files.HasSheet(at) {
 		return nil, unknown
 	}
 	job := bundle.Job{Kind: step.Bundle, Path: at, Files: b.files.Reader, Finish: b.finish, Report: func(...diag.Diagnostic) {},

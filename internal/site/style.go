@@ -2,6 +2,7 @@ package site
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"rinzel/internal/bundle"
@@ -9,8 +10,10 @@ import (
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/diag"
+	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/link"
+	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
 	"rinzel/internal/step"
 	"rinzel/internal/step/purge"
@@ -39,9 +42,10 @@ type elementKey struct {
 
 // madeElement is a cached style element with its inputs, besides files.
 type madeElement struct {
-	page     *graph.Page
-	evidence *purge.Evidence
-	uses     *purge.Uses
+	page      *graph.Page
+	component *graph.Component // instead of a page
+	evidence  *purge.Evidence
+	uses      *purge.Uses
 
 	css      string
 	replaces bool        // its text is replaced by css
@@ -59,7 +63,8 @@ type madeElement struct {
 func (b *builder) styleElement(ctx context.Context, res *pageResult, at graph.Span) (css string, ok bool) {
 	p := res.page
 	same := func(m *madeElement) bool {
-		return m.page == p && m.evidence == b.evidenceNow() && m.uses == b.uses && b.areCurrent(&m.refs)
+		return m.page == p && m.evidence == b.evidenceNow() && m.uses == b.uses && b.areCurrent(&m.refs) &&
+			(m.entry == nil || b.linker.IsCurrent(m.entry))
 	}
 	m := b.cache.elements.Get(b.files.Reader, elementKey{p.File.Path, at.Start}, same,
 		func(r *cache.Reads) (*madeElement, bool) {
@@ -97,29 +102,69 @@ func (b *builder) makeElement(ctx context.Context, p *graph.Page, at graph.Span,
 		}
 		return m, nil
 	}
-	var err error
-	if m.entry, err = b.linker.Through(r).Element(ctx, f.Path, sheet); err != nil {
-		return m, err
+	return m, b.buildElement(ctx, m, element{file: f, sheet: sheet, part: at, finish: b.finish, output: p.File.Path.Name,
+		address: func(to string) string { return b.addressOf(p, to) }}, r)
+}
+
+// element is a style element that is built in place.
+type element struct {
+	file     *source.File // its URLs are relative to the path of this
+	sheet    *graph.Sheet
+	part     graph.Span // its text in the file
+	finish   *pipeline.Chain
+	compiled bool                       // a program compiles it later, which may know more than CSS
+	output   string                     // path of the page in the output folder
+	address  func(output string) string // the URL of an output file
+}
+
+// buildElement runs a style element through its chain and the finish.
+func (b *builder) buildElement(ctx context.Context, m *madeElement, el element, r *cache.Reads) (err error) {
+	linker := b.linker.Through(r)
+	linker.WithoutChecks = linker.WithoutChecks || el.compiled
+	if m.entry, err = linker.Element(ctx, el.file.Path, el.sheet); err != nil {
+		return err
+	}
+	if el.compiled && m.leftToCompiler() {
+		return nil
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Path: f.Path, Files: r, Finish: b.finish, At: p.SpanOf(at),
+		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Path: el.file.Path, Files: r, Finish: el.finish,
+		At:      el.file.Pos(el.part.Start).To(uint32(el.part.End)),
 		Report:  func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) },
-		Address: b.urlRewriter(r, &m.refs, func(to string) string { return b.addressOf(p, to) }),
+		Address: b.urlRewriter(r, &m.refs, el.address),
 	}
-	finished := b.keepStages(&job, at)
+	finished := b.keepStages(&job, el.part)
 	made, err := job.Make(ctx)
 	if err != nil {
-		return m, err
+		return err
 	}
-	m.staged = finished(p.File.Name)
+	m.staged = finished(el.file.Name)
 	for i := range m.staged {
 		m.staged[i].trees = []*link.ImportNode{m.entry.Tree}
 	}
-	info := infoOf(p.File.Path.Name, &made)
+	info := infoOf(el.output, &made)
 	b.checkPurged(&info, &made, false, job.At, job.Report)
 	m.css, m.replaces, m.rules, m.verdicts = styleText(&made), true, info.Rules, made.Verdicts
 	m.diags = append(m.diags, m.refs.diags...)
-	return m, nil
+	return nil
+}
+
+// leftToCompiler reports whether a style block stays as it is because its imports
+// lead nowhere: its compiler may resolve them in another way.
+func (m *madeElement) leftToCompiler() bool {
+	missing := func(d diag.Diagnostic) bool { return d.Code == code.MissingFile }
+	if !slices.ContainsFunc(m.entry.Diagnostics, missing) {
+		return false
+	}
+	for _, d := range m.entry.Diagnostics {
+		if missing(d) {
+			d.Severity = diag.Note
+			d.Message += "; the style block is left unchanged"
+			m.diags = append(m.diags, d)
+		}
+	}
+	m.entry = nil
+	return true
 }
 
 // parseElement parses a style element as a sheet. ok is false if it is not one:

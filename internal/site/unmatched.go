@@ -3,9 +3,11 @@ package site
 import (
 	"cmp"
 	"fmt"
+	"slices"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
+	"rinzel/internal/graph"
 )
 
 // This file warns about settings without effect.
@@ -76,11 +78,45 @@ func (b *builder) reportUnmatchedGlobs() {
 				Fix:     cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
 	}
+	for _, g := range s.Components.Match {
+		if !slices.ContainsFunc(b.files.Matching(g), b.files.IsComponent) {
+			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
+				Message: fmt.Sprintf("pattern %q in [components] matches no file", g.Pattern),
+				Fix:     cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
+		}
+	}
 	for _, g := range s.Exclude {
 		if !b.files.AnyOnDisk(g) {
 			b.report(diag.Diagnostic{Code: code.UnmatchedPattern, Severity: diag.Warning, Span: g.At,
 				Message: fmt.Sprintf("exclude pattern %q matches no file", g.Pattern),
 				Fix:     cmp.Or(b.files.NearGlob(g.Pattern), "paths are relative to the source folder")})
 		}
+	}
+}
+
+// reportUnreachedComponents reports components that no script imports: nothing has
+// their styles.
+func (b *builder) reportUnreachedComponents() {
+	if len(b.project.Settings.Components.Match) == 0 {
+		return
+	}
+	reached := b.reachedSheets()
+	for _, p := range b.files.List("").Files {
+		if reached[p] || !b.files.IsComponent(p) {
+			continue
+		}
+		f, err := b.files.Text(p)
+		if err != nil {
+			continue
+		}
+		styles := b.files.Component(f).Styles
+		i := slices.IndexFunc(styles, func(s graph.StyleBlock) bool { return b.files.JoinsBundles(&s) })
+		if i < 0 {
+			continue
+		}
+		b.report(diag.Diagnostic{Code: code.UnreachedComponent, Severity: diag.Note,
+			Span:    f.Pos(styles[i].Whole.Start).To(uint32(styles[i].Text.Start)),
+			Message: "no script of a page imports this component, so its styles are in no bundle",
+			Fix:     "import it, or list it in [bundles]"})
 	}
 }

@@ -28,6 +28,8 @@ const (
 	BadCustomName Code = "bad-custom-name"
 	// BadDeclaration: neither a declaration nor a rule inside a block; browsers skip it.
 	BadDeclaration Code = "bad-declaration"
+	// BadFamily: an invalid @family, @slot, @mode or @take.
+	BadFamily Code = "bad-family"
 	// BadImport: an @import without a sheet, or with invalid without(), only(), set() or replace().
 	BadImport Code = "bad-import"
 	// BadImportMap: an invalid import map.
@@ -114,12 +116,16 @@ const (
 	MissingScript Code = "missing-script"
 	// MissingSemicolon: a statement such as @import without ; swallows the next rule.
 	MissingSemicolon Code = "missing-semicolon"
+	// MissingSize: an image of a page without width and height.
+	MissingSize Code = "missing-size"
 	// MissingUnit: a number without the unit that its property needs.
 	MissingUnit Code = "missing-unit"
 	// NamedStyleImport: a script imports a sheet with a name, but without type: "css".
 	NamedStyleImport Code = "named-style-import"
 	// Namespace: an @namespace that would apply to other sheets of the bundle.
 	Namespace Code = "namespace"
+	// NearMember: a class of a page looks like a member of a family, but is none, and has no rule.
+	NearMember Code = "near-member"
 	// NeedsCompose: a sheet uses build-time syntax, but its chain has no step compose.
 	NeedsCompose Code = "needs-compose"
 	// NoPages: the source folder contains no page.
@@ -203,10 +209,14 @@ const (
 	UnknownDescriptor Code = "unknown-descriptor"
 	// UnknownFunction: a call of an undefined function; in a custom property only if a function has a similar name.
 	UnknownFunction Code = "unknown-function"
+	// UnknownLanguage: no step takes the language of a style block of a component, which stays as it is.
+	UnknownLanguage Code = "unknown-language"
 	// UnknownMedia: undefined custom media.
 	UnknownMedia Code = "unknown-media"
 	// UnknownMediaFeature: a media feature that no specification has.
 	UnknownMediaFeature Code = "unknown-media-feature"
+	// UnknownMember: @take names a class that no family has.
+	UnknownMember Code = "unknown-member"
 	// UnknownMixin: @apply of an undefined mixin.
 	UnknownMixin Code = "unknown-mixin"
 	// UnknownProperty: a property that no specification has.
@@ -225,10 +235,12 @@ const (
 	UnmatchedKeep Code = "unmatched-keep"
 	// UnmatchedPart: a pattern in without() or only() that matches nothing imported.
 	UnmatchedPart Code = "unmatched-part"
-	// UnmatchedPattern: a pattern in external, copy or exclude that matches nothing.
+	// UnmatchedPattern: a pattern in external, copy, components or exclude that matches nothing.
 	UnmatchedPattern Code = "unmatched-pattern"
 	// UnmergedLinks: a script reads the style links of its page, so they are not merged.
 	UnmergedLinks Code = "unmerged-links"
+	// UnreachedComponent: no script of a page imports a component, so its styles are in no bundle.
+	UnreachedComponent Code = "unreached-component"
 	// UnreadableFile: a file or folder that cannot be read.
 	UnreadableFile Code = "unreadable-file"
 	// UnreadableMap: the source map of a script that imports sheets is invalid, and copied unchanged; or that of a
@@ -252,19 +264,19 @@ const (
 
 // All lists the codes in alphabetical order.
 var All = []Code{
-	AmbiguousURL, BadAsIs, BadCall, BadColor, BadCondition, BadConstant, BadCustomName, BadDeclaration, BadImport,
+	AmbiguousURL, BadAsIs, BadCall, BadColor, BadCondition, BadConstant, BadCustomName, BadDeclaration, BadFamily, BadImport,
 	BadImportMap, BadInterpolation, BadKeyframe, BadLayer, BadLink, BadLoop, BadMath, BadMixin, BadQuery,
 	BadSelector, BadSettings, BadString, BadTokens, BadURL, BadVar, BareImport, Charset, ClassicImport,
 	ConflictingOrder, Deprecated, DuplicateDeclaration, EmptyBundle, EmptyURL, ExternalImport, ForeignFile,
 	ImportCycle, ImportMapConflict, LateConstant, LateImport, LegacyHack, LineComment, LostKey, LostRules,
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,
-	MissingSemicolon, MissingUnit, NamedStyleImport, Namespace, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
+	MissingSemicolon, MissingSize, MissingUnit, NamedStyleImport, Namespace, NearMember, NeedsCompose, NoPages, NoSheets, NotAGroup, NotMinified,
 	NotUTF8, OnlyPrefixed, OutOfRange, OutputConflict, OutsideRoot, OverBudget, OverriddenDeclaration, PackageChanged,
 	PageOutside, PurgeLimit, PurgedEmpty, PurgedMostly, RedundantConstant, RestoredKey, ScriptSyntax, StepFailed, StepFinding, StrayBracket,
 	StraySemicolon, TooDeep, TooManyCalls, TooManyFindings, TooManyImports, TooManySelectors, TooManyValues,
 	UnclosedBlock, UnclosedBracket, UnclosedComment, UnclosedFunction, UnclosedString, UnclosedTag, UnclosedURL,
-	UnknownAtRule, UnknownConstant, UnknownDescriptor, UnknownFunction, UnknownMedia, UnknownMediaFeature,
-	UnknownMixin, UnknownProperty, UnknownPseudo, UnknownRoot, UnknownSelector, UnknownValue, UnmatchedDrop,
-	UnmatchedKeep, UnmatchedPart, UnmatchedPattern, UnmergedLinks, UnreadableFile, UnreadableMap,
+	UnknownAtRule, UnknownConstant, UnknownDescriptor, UnknownFunction, UnknownLanguage, UnknownMedia, UnknownMediaFeature,
+	UnknownMember, UnknownMixin, UnknownProperty, UnknownPseudo, UnknownRoot, UnknownSelector, UnknownValue, UnmatchedDrop,
+	UnmatchedKeep, UnmatchedPart, UnmatchedPattern, UnmergedLinks, UnreachedComponent, UnreadableFile, UnreadableMap,
 	UnreadableScript, UnreferencedFiles, Unsupported, UnsupportedProperty, UnusedChain, UnusedConstant, WrongCase,
 }

@@ -62,6 +62,7 @@ var Codes = []Code{
 	{code.UnsupportedProperty, diag.Note, "a property or media feature that a target does not support"},
 	{code.Deprecated, diag.Note, "a deprecated property or value"},
 	{code.LegacyHack, diag.Note, "a hack for legacy browsers"},
+	{code.MissingSize, diag.Note, "an image of a page without width and height"},
 }
 
 // Find returns the kind with a code.

@@ -17,6 +17,9 @@
 //	if(const(…): 1px; else: 2px)  conditional values
 //	@custom-selector :--x a, b;   names a selector list
 //	@custom-media --x (…);        names a media query
+//	@family .padding-(step) { }   defines classes that exist if they are in use
+//	@mode hover- { … }            prefixes that wrap their declarations
+//	@take .padding-2;             the declarations of such classes
 //	calc(…), color-mix(…)         are computed if all their arguments are known
 //
 // A constant that is set in a block is local to the block. All others flow
@@ -211,6 +214,14 @@ func (c *Composer) buildRule(r *ast.AtRule, prior *condition, s *Scope) (with []
 		with = c.apply(r, s)
 	case "contents":
 		with = c.contents(r, s)
+	case "family":
+		with = c.family(r, s)
+	case "mode":
+		with = c.mode(r, s)
+	case "take":
+		with = c.take(r, s)
+	case "slot":
+		c.fail(code.BadFamily, r.Span(), "@slot outside of a family", "")
 	default:
 		return nil, false
 	}
@@ -314,11 +325,15 @@ type frame struct {
 	of    *callable // nil for a loop
 	names []string  // variables of a loop
 	turn  iteration
+	// member is the class of a family that is evaluated; empty outside of families.
+	member string
 }
 
 // description describes the frame in a finding.
 func (s *frame) description() string {
 	switch {
+	case s.member != "":
+		return fmt.Sprintf("in the class %q of this family", s.member)
 	case s.of != nil:
 		return fmt.Sprintf("in the %s %q, called here", s.of.kind(), s.of.name)
 	case len(s.names) == 2:

@@ -17,7 +17,7 @@ func composed(src string) (string, []diag.Diagnostic) {
 	sheet, _ := parse.Sheet(new(source.Set).Add(source.Path{Name: "x.css"}, "x.css", src))
 	var diags []diag.Diagnostic
 	var nodes []ast.Node
-	ResolveHoisted(func(s *Scope) {
+	ResolveHoisted(nil, func(s *Scope) {
 		diags = nil
 		c := &Composer{Report: func(d diag.Diagnostic) { diags = append(diags, d) }}
 		nodes = c.Nodes(sheet.Nodes, s)
@@ -28,6 +28,8 @@ func composed(src string) (string, []diag.Diagnostic) {
 
 func TestCompose(t *testing.T) {
 	tests := []struct{ name, src, want string }{
+		{"conditions on items of a loop", `@loop c over sea, buoy { .(c) { order: if(const(c: sea): 1; else: 2); @when const(c: buoy) { top: 0 } } }`,
+			".sea{order:1}.buoy{order:2;top:0}"},
 		{"value", `@const gap: 8px; a { margin: const(gap) }`, `a{margin:8px}`},
 		{"several values", `@const f: 1px solid red; a { border: const(f); x: a const(f) b }`, `a{border:1px solid red;x:a 1px solid red b}`},
 		{"in a function", `@const gap: 8px; a { width: calc(2 * const(gap) + 1px) }`, `a{width:17px}`},

@@ -135,23 +135,60 @@ func (s *Scope) namesOf(kind string) []string {
 
 // ResolveHoisted calls compose with a new scope. If a hoisted name was used
 // before its last definition, it calls compose again with a scope that has all
-// definitions from the first call. The caller must discard the results and
-// findings of the first call then.
-func ResolveHoisted(compose func(*Scope)) {
+// definitions from the first call; and if there are families, with one that has
+// their members. The caller must discard the results and findings of earlier
+// calls then. names returns the names in use, sorted; it is only called if there
+// are families or modes, and may be nil. The result is nil without families.
+func ResolveHoisted(names func() []string, compose func(*Scope)) *Families {
 	s := NewScope()
 	compose(s)
-	if !s.outermost.stale {
-		return
+	var last map[string]*definition
+	if s.outermost.stale {
+		last = s.outermost.copies()
+		s = NewScope()
+		s.outermost.last = last
+		compose(s)
 	}
-	last := make(map[string]*definition)
-	for key, d := range s.outermost.defs {
+	found := &s.outermost.families
+	if len(found.list)+len(found.modes)+len(found.takes) == 0 {
+		return nil
+	}
+	var used []string
+	if names != nil {
+		used = names()
+	}
+	p := found.newPlan(used)
+	plan := p.plan
+	const most = 16 // classes that take each other never become complete
+	for i := range most {
+		p.take(&s.outermost.families)
+		s = NewScope()
+		s.outermost.last = last
+		s.outermost.families.plan = plan
+		plan.incomplete, plan.last = false, i == most-1
+		compose(s)
+		switch {
+		case s.outermost.stale: // the block of a family uses a later definition
+			last = s.outermost.copies()
+			for _, m := range p.members {
+				m.made = false
+			}
+		case !plan.incomplete:
+			return &Families{&s.outermost.families, p.used}
+		}
+	}
+	return &Families{&s.outermost.families, p.used}
+}
+
+// copies returns the definitions outside of all blocks, unresolved.
+func (o *outermost) copies() map[string]*definition {
+	out := make(map[string]*definition)
+	for key, d := range o.defs {
 		copied := *d
 		copied.state = unresolved
-		last[key] = &copied
+		out[key] = &copied
 	}
-	s = NewScope()
-	s.outermost.last = last
-	compose(s)
+	return out
 }
 
 // hoist makes the definitions in a block visible in the whole block. Custom

@@ -13,6 +13,7 @@ type Group struct {
 	longest *[]string // the longest key list that extends this one in the same memory
 	entries overlay[Constant]
 	words   []*Constant   // keys as values; nil until a loop needs them
+	flat    *fills        // values by the keys to them; nil until a slot needs them
 	dropped overlay[Drop] // keys that defaults must not set
 }
 

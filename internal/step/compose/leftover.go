@@ -13,7 +13,7 @@ import (
 
 // buildRules are the at-rules that no browser supports: our own, and those of
 // drafts that this step evaluates.
-var buildRules = words("const default drop tokens loop mixin apply contents custom-selector custom-media when else")
+var buildRules = words("const default drop tokens loop mixin apply contents custom-selector custom-media when else family slot mode take")
 
 // Leftover returns the first part of nodes that needs this step and that no
 // browser supports. ok is false if there is none. Browsers may support

@@ -39,6 +39,8 @@ type outermost struct {
 	looked map[string]bool        // keys that were looked up so far
 	stale  bool                   // one of them was defined later, or again
 
+	families families // so far
+
 	// touched is set if something was looked up or defined outside of all
 	// blocks.
 	touched bool

@@ -20,7 +20,7 @@ func NewStep(limits Limits) Step { return Step{limits} }
 // Run composes a unit that is not composed yet.
 func (s Step) Run(ctx context.Context, u *step.Unit) error {
 	nodes := u.Nodes
-	ResolveHoisted(func(scope *Scope) {
+	ResolveHoisted(nil, func(scope *Scope) {
 		c := &Composer{Report: u.Find, Limits: s.limits}
 		u.Nodes = c.Nodes(nodes, scope)
 	})

@@ -513,7 +513,7 @@ func (r *conditionReader) constant(v *ast.Value) (condition, bool) {
 	want = spaced(want, false)
 	if operator == ":" {
 		// A group is never equal to a value.
-		return decided(constant.Group == nil && ast.EqualValues(constant.Value, want)), true
+		return decided(constant.Group == nil && ast.EqualValues(spaced(constant.Value, false), want)), true
 	}
 	order, ok := compare(constant.Value, want)
 	// The constant is a placeholder, and its error was reported.

@@ -1,6 +1,7 @@
 package purge
 
 import (
+	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
@@ -18,6 +19,7 @@ type Evidence struct {
 	ids      map[string]source.Pos            // of pages
 	attrs    map[string]map[string]source.Pos // of pages, in lower case, with their values
 	words    map[string]source.Pos
+	parts    map[string]bool       // words that only occur as parts of longer ones: the "a" of "a/b"
 	members  map[string]source.Pos // names after a dot in scripts
 	patterns map[string]source.Pos // of names that scripts and templates build from parts, see [script.Hole]
 	// folded has the classes and IDs of pages in quirks mode, in lower case:
@@ -42,7 +44,7 @@ type Evidence struct {
 // always kept: a class, ID or element selector in which * matches any
 // characters.
 func NewEvidence(keep []string) *Evidence {
-	e := &Evidence{attrs: make(map[string]map[string]source.Pos)}
+	e := &Evidence{attrs: make(map[string]map[string]source.Pos), parts: make(map[string]bool)}
 	for _, pattern := range keep {
 		e.keep = append(e.keep, selector.NewPattern(pattern))
 	}
@@ -60,6 +62,16 @@ func (e *Evidence) maps() []*map[string]source.Pos {
 // Add adds the evidence of other, except its keep patterns and unreadable
 // scripts. Existing positions are preserved.
 func (e *Evidence) Add(other *Evidence) {
+	for name := range e.parts {
+		if _, ok := other.words[name]; ok && !other.parts[name] {
+			delete(e.parts, name)
+		}
+	}
+	for name := range other.parts {
+		if _, ok := e.words[name]; !ok {
+			e.parts[name] = true
+		}
+	}
 	from := other.maps()
 	for i, to := range e.maps() {
 		merge(*to, *from[i])
@@ -361,6 +373,21 @@ func (e *Evidence) keeps(s ast.Selector) (pattern int, ok bool) {
 		}
 	}
 	return 0, false
+}
+
+// Names returns the classes of pages and the whole words of other texts, sorted.
+func (e *Evidence) Names() []string {
+	out := make([]string, 0, len(e.classes)+len(e.words))
+	for name := range e.classes {
+		out = append(out, name)
+	}
+	for name := range e.words {
+		if _, known := e.classes[name]; !known && !e.parts[name] {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // Classes returns the classes of pages with their first positions.

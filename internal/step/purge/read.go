@@ -325,6 +325,7 @@ func (e *Evidence) script(text string, at int) {
 		Key: func(name string, offset int) {
 			e.base = at
 			e.note(e.words, name, offset)
+			delete(e.parts, name)
 		},
 		Member: func(name string, offset int) {
 			e.base = at
@@ -368,6 +369,20 @@ func (e *Evidence) AddText(f *source.File) {
 		e.words = make(map[string]source.Pos, len(f.Text)/perName) // sized so that it need not grow
 	}
 	e.template(f.Text, 0)
+	e.base = 0
+}
+
+// AddTextWithout adds every word of a text, except those in some parts of it, such
+// as the style blocks of a component.
+func (e *Evidence) AddTextWithout(f *source.File, parts []markup.Span) {
+	e.file = f
+	text := []byte(f.Text)
+	for _, part := range parts {
+		for i := part.Start; i < part.End; i++ {
+			text[i] = ' '
+		}
+	}
+	e.template(string(text), 0)
 	e.base = 0
 }
 
@@ -468,6 +483,7 @@ func notInName(r rune) bool {
 // punctuation.
 func (e *Evidence) wordAt(word string, at int) {
 	e.nameAt(word, at)
+	delete(e.parts, word)
 	trimmed := strings.Trim(word, ".,:;#!?/*+@\\")
 	if trimmed == "" {
 		return
@@ -475,11 +491,15 @@ func (e *Evidence) wordAt(word string, at int) {
 	if len(trimmed) < len(word) {
 		at += strings.Index(word, trimmed)
 		e.nameAt(trimmed, at)
+		delete(e.parts, trimmed)
 	}
 	if strings.ContainsAny(trimmed, partMarks) {
 		from := 0
 		for _, part := range strings.FieldsFunc(trimmed, func(r rune) bool { return strings.ContainsRune(partMarks, r) }) {
 			i := from + strings.Index(trimmed[from:], part)
+			if _, known := e.words[part]; !known {
+				e.parts[part] = true
+			}
 			e.nameAt(part, at+i)
 			from = i + len(part)
 		}

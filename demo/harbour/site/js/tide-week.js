@@ -5,11 +5,10 @@ const week = { Mon: 3.1, Tue: 3.4, Wed: 3.8, Thu: 4.1, Fri: 4.2, Sat: 4.0, Sun: 
 
 export function showWeek(place) {
   for (const [day, height] of Object.entries(week)) {
-    const bar = document.createElement("p");
-    bar.className = height > 4 ? "tide-day is-spring" : "tide-day";
-    bar.style.setProperty("--height", height);
-    bar.textContent = `${day} ${height.toFixed(1)}`;
-    place.append(bar);
+    place.insertAdjacentHTML("beforeend", `
+      <p class="tide-day${height > 4 ? " is-spring" : ""}" style="--height: ${height}">
+        ${day} ${height.toFixed(1)}
+      </p>`);
   }
   place.hidden = false;
 }
