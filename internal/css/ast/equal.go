@@ -3,7 +3,6 @@ package ast
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"rinzel/internal/css/token"
 )
@@ -33,11 +32,11 @@ func equalNode(a, b Node, comments bool) bool {
 		return ok && equalValues(a.Prelude, b.Prelude, comments) && Equal(a.Nodes, b.Nodes, comments)
 	case *AtRule:
 		b, ok := b.(*AtRule)
-		return ok && sameText(a.Name, b.Name) && equalValues(a.Prelude, b.Prelude, comments) &&
+		return ok && token.Same(a.Name, b.Name) && equalValues(a.Prelude, b.Prelude, comments) &&
 			(a.Block == nil) == (b.Block == nil) && Equal(Body(a), Body(b), comments)
 	case *Declaration:
 		b, ok := b.(*Declaration)
-		return ok && sameText(a.Name, b.Name) && a.Important == b.Important &&
+		return ok && token.Same(a.Name, b.Name) && a.Important == b.Important &&
 			equalValues(a.Value, b.Value, comments || a.IsCustom())
 	case *InterpolatedDeclaration:
 		b, ok := b.(*InterpolatedDeclaration)
@@ -67,7 +66,7 @@ func equalValues(a, b []Value, comments bool) bool {
 		a, b = slices.DeleteFunc(slices.Clone(a), isComment), slices.DeleteFunc(slices.Clone(b), isComment)
 	}
 	return slices.EqualFunc(a, b, func(a, b Value) bool {
-		return a.Kind == b.Kind && sameText(a.Text, b.Text) && a.Space == b.Space &&
+		return a.Kind == b.Kind && token.Same(a.Text, b.Text) && a.Space == b.Space &&
 			(a.Inner == nil) == (b.Inner == nil) && equalValues(a.Values(), b.Values(), comments)
 	})
 }
@@ -80,7 +79,7 @@ func EqualSelectors(a, b []Selector) bool {
 
 // equalSimple is EqualSelectors for two simple selectors.
 func equalSimple(a, b Simple) bool {
-	if a.Kind != b.Kind || !sameText(a.Name, b.Name) || (a.Args == nil) != (b.Args == nil) {
+	if a.Kind != b.Kind || !token.Same(a.Name, b.Name) || (a.Args == nil) != (b.Args == nil) {
 		return false
 	}
 	if a.Args == nil {
@@ -88,13 +87,6 @@ func equalSimple(a, b Simple) bool {
 	}
 	x, y := a.Args, b.Args
 	return EqualSelectors(x.Selectors, y.Selectors) && equalValues(x.Values, y.Values, false) &&
-		x.Matcher == y.Matcher && sameText(x.Value.Text, y.Value.Text) && sameText(x.Modifier, y.Modifier) &&
+		x.Matcher == y.Matcher && token.Same(x.Value.Text, y.Value.Text) && token.Same(x.Modifier, y.Modifier) &&
 		x.SingleColon == y.SingleColon
-}
-
-// sameText reports whether two texts are the same token. The white space that
-// ends an escape is part of it, but it is only written if what follows requires
-// it.
-func sameText(a, b string) bool {
-	return a == b || strings.Contains(a, `\`) && token.Unescape(a) == token.Unescape(b)
 }

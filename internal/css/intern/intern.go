@@ -4,7 +4,6 @@ package intern
 
 import (
 	"hash/maphash"
-	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -106,10 +105,7 @@ func hashValues(seed maphash.Seed, hash uint64, values []ast.Value) uint64 {
 
 // hashText returns the hash of a token, however its escapes are written.
 func hashText(seed maphash.Seed, text string) uint64 {
-	if strings.IndexByte(text, '\\') >= 0 {
-		text = token.Unescape(text)
-	}
-	return maphash.String(seed, text)
+	return maphash.String(seed, token.Unescape(text))
 }
 
 // hashSelector adds a selector to a hash, without what [ast.EqualSelectors]

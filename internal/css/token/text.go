@@ -47,7 +47,7 @@ func EscapeLen(s string) int {
 // Unescape returns the name that raw represents: escapes are decoded and NUL
 // becomes U+FFFD. Most names have neither and are returned unchanged.
 func Unescape(raw string) string {
-	if strings.IndexByte(raw, '\\') < 0 && strings.IndexByte(raw, 0) < 0 {
+	if !escaped(raw) {
 		return raw
 	}
 	var b strings.Builder
@@ -177,26 +177,33 @@ func PlainURL(address string) bool {
 }
 
 // EqualFold reports whether name, as written in the source, is the lower-case
-// ASCII keyword want. Properties, at-rules, functions and units are compared
-// this way (CSS Values 4, section 2.4); escapes are decoded.
+// name want. Properties, at-rules, functions and units are compared this way
+// (CSS Values 4, section 2.4): ASCII letters in either case, escapes decoded.
 func EqualFold(name, want string) bool {
-	// escapes are longer than the characters they represent
-	if len(name) > len(want) && strings.IndexByte(name, '\\') >= 0 {
-		name = Unescape(name)
-	}
-	if len(name) != len(want) {
-		return false
-	}
 	for i := 0; i < len(name); i++ {
 		c := name[i]
+		if c == '\\' || c == 0 {
+			return Lower(name[i:]) == want[i:]
+		}
 		if 'A' <= c && c <= 'Z' {
 			c |= 0x20
 		}
-		if c != want[i] {
+		if i == len(want) || c != want[i] {
 			return false
 		}
 	}
-	return true
+	return len(name) == len(want)
+}
+
+// Same reports whether two names, strings or other tokens, as written, mean the
+// same: their escapes may be written differently.
+func Same(a, b string) bool {
+	return a == b || (escaped(a) || escaped(b)) && Unescape(a) == Unescape(b)
+}
+
+// escaped reports whether [Unescape] changes raw.
+func escaped(raw string) bool {
+	return strings.IndexByte(raw, '\\') >= 0 || strings.IndexByte(raw, 0) >= 0
 }
 
 // Lower returns the name that raw represents, with ASCII letters in lower case.

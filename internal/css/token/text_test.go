@@ -58,8 +58,15 @@ func TestNumberLen(t *testing.T) {
 }
 
 func TestCase(t *testing.T) {
-	if !EqualFold("URL", "url") || !EqualFold(`\75rl`, "url") || EqualFold("urls", "url") || EqualFold("ürl", "url") {
-		t.Error("EqualFold")
+	for _, name := range []string{"", "URL", `\75rl`, "urls", "ur", "ürl", "ur\x00", "\x00d", `ur\fffd`, `\6c`, `ur\6c`, `url\73`, `\55\52\4c`} {
+		for _, want := range []string{"", "url", "ur\ufffd", "\ufffdd", "urls"} {
+			if got := EqualFold(name, want); got != (Lower(name) == want) {
+				t.Errorf("EqualFold(%q, %q) = %t", name, want, got)
+			}
+		}
+		if !Same(name, Unescape(name)) || !Same(Unescape(name), name) || Same(name, name+"x") {
+			t.Errorf("Same and %q", name)
+		}
 	}
 	if got := Lower(`A\42 É`); got != "abÉ" {
 		t.Errorf("Lower gave %q", got)

@@ -17,5 +17,6 @@ func FuzzPrefix(f *testing.F) {
 		return with
 	}
 	steptest.FuzzIdempotent(f, step,
-		"a,b::placeholder,:fullscreen{user-select:none;width:fit-content;background:image-set(url(x) 1x);transition:transform 1s,backdrop-filter 2s}@keyframes k{to{transform:none}}@-webkit-keyframes k{}a{display:flex;flex:1 0;flex-flow:column wrap;order:2;background:linear-gradient(to right,red,radial-gradient(circle at 1px,red));gap:1px;overflow-wrap:anywhere}")
+		"a,b::placeholder,:fullscreen{user-select:none;width:fit-content;background:image-set(url(x) 1x);transition:transform 1s,backdrop-filter 2s}@keyframes k{to{transform:none}}@-webkit-keyframes k{}a{display:flex;flex:1 0;flex-flow:column wrap;order:2;background:linear-gradient(to right,red,radial-gradient(circle at 1px,red));gap:1px;overflow-wrap:anywhere}",
+		"a{wid\x00d:calc(1px + 2em)}")
 }
