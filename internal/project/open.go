@@ -14,6 +14,7 @@ import (
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
+	"rinzel/internal/std"
 )
 
 // FolderRoot is the root of the project folder itself in the tree, from which
@@ -155,6 +156,7 @@ func (p *Project) openFolders() []diag.Diagnostic {
 	}
 	open("", p.Settings.Source, "source")
 	p.openPackages()
+	p.Tree.AddFolder(std.Folder())
 	for _, name := range slices.Sorted(maps.Keys(p.Settings.Roots)) {
 		open(name, p.Settings.Roots[name], "roots."+name)
 	}

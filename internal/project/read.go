@@ -21,6 +21,7 @@ import (
 	"rinzel/internal/diag/code"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/source"
+	"rinzel/internal/std"
 	"rinzel/internal/step/check"
 	"rinzel/internal/step/lower"
 	"rinzel/internal/step/minify"
@@ -536,8 +537,8 @@ func (r *reader) base(base string) string {
 // roots reads [roots].
 func (r *reader) roots(s *Settings, roots map[string]string) {
 	for _, name := range slices.Sorted(maps.Keys(roots)) {
-		if name == PackageRoot {
-			r.fail(r.positions.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for installed packages", name),
+		if owner := reservedRoots[name]; owner != "" {
+			r.fail(r.positions.key([]string{"roots", name}), fmt.Sprintf("root %q is reserved for %s", name, owner),
 				"use another name")
 			continue
 		}
@@ -549,6 +550,9 @@ func (r *reader) roots(s *Settings, roots map[string]string) {
 		s.Roots[name] = path.Clean(strings.ReplaceAll(roots[name], `\`, "/"))
 	}
 }
+
+// reservedRoots are roots that cannot be set, with what they are for.
+var reservedRoots = map[string]string{PackageRoot: "installed packages", std.Root: "the sheets of this program"}
 
 // schemes are common URL schemes, which roots must not be named after.
 var schemes = []string{"http", "https", "data", "blob", "file", "about", "mailto", "tel", "javascript"}

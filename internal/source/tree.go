@@ -60,7 +60,7 @@ func (e *EncodingError) Unwrap() error { return ErrNotUTF8 }
 // Folder is a readable folder: the source folder, or a root.
 type Folder struct {
 	Name string // root; empty for the source folder
-	Show string // displayed path; empty for the working folder
+	Show string // displayed path; empty for the working folder. One with a colon at the end is no folder on disk.
 	FS   fs.FS
 }
 
@@ -145,7 +145,13 @@ func (t *Tree) Roots() []string {
 }
 
 // Show returns the path for display, relative to the working folder.
-func (t *Tree) Show(p Path) string { return path.Join(t.folders[p.Root].Show, p.Name) }
+func (t *Tree) Show(p Path) string {
+	show := t.folders[p.Root].Show
+	if strings.HasSuffix(show, ":") {
+		return show + p.Name
+	}
+	return path.Join(show, p.Name)
+}
 
 // Text reads a text file. A file that is not UTF-8 is decoded by the encoding
 // that it declares, or that was set by [Tree.SetEncoding]. The error wraps one

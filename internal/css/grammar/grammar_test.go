@@ -255,6 +255,20 @@ func isWide(list []ast.Value) bool {
 	return len(list) == 1 && slices.Contains(wide, strings.ToLower(list[0].Text))
 }
 
+func TestKeywords(t *testing.T) {
+	for name, want := range map[string]string{
+		"border-style":   "dashed dotted double groove hidden inset none outset ridge solid",
+		"grid-auto-flow": "column dense row", // "row dense" is two words
+		"margin":         "auto", "opacity": "", "fill": "child context-fill context-stroke none",
+		"background-clip": "border-area border-box content-box padding-box text",
+	} {
+		d, _ := Property(name)
+		if got := strings.Join(d.Keywords(), " "); got != want {
+			t.Errorf("keywords of %s: %s, want %s", name, got, want)
+		}
+	}
+}
+
 func BenchmarkMatch(b *testing.B) { benchmarkMatch(b, false) }
 
 // BenchmarkMatchAnew matches values whose shapes are not cached.

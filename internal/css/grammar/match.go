@@ -448,3 +448,23 @@ func limit(e *expr, low, high float64) {
 		limit(arg, low, high)
 	}
 }
+
+// Keywords returns the keywords that are a valid value by themselves, sorted, without
+// the CSS-wide ones and names of colours.
+func (d Definition) Keywords() []string {
+	m, ok := d.Match(nil)
+	if ok {
+		return nil
+	}
+	colors := ColorNames()
+	var out []string
+	for _, word := range m.Keywords {
+		valid := d.Valid([]ast.Value{{Kind: token.Ident, Text: word}})
+		_, isColor := slices.BinarySearch(colors, word)
+		if valid && !isColor && !slices.Contains(wide, word) {
+			out = append(out, word)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

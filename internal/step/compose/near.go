@@ -86,27 +86,38 @@ func (f *families) nearKey(modes, rest string) (n Near, ok bool) {
 	return n, true
 }
 
-// accepted returns the keys of the slot, and what it accepts as text.
+// accepted returns the keys of the slot, with the keywords of its types, and what it
+// accepts as text.
 func (s *slot) accepted() (keys []string, text string) {
 	const most = 8 // keys that are listed
 	var parts []string
 	for _, from := range s.sources {
+		words := from.keys()
+		keys = append(keys, words...)
 		if from.fills == nil {
 			parts = append(parts, from.free.String())
 			continue
 		}
-		for _, f := range from.list {
-			keys = append(keys, f.key)
-		}
-		for i, f := range from.list {
+		for i, key := range words {
 			if i == most {
-				parts = append(parts, fmt.Sprintf("%d more keys", len(from.list)-most))
+				parts = append(parts, fmt.Sprintf("%d more keys", len(words)-most))
 				break
 			}
-			parts = append(parts, f.key)
+			parts = append(parts, key)
 		}
 	}
 	return keys, strings.Join(parts, ", ")
+}
+
+// keys returns the keys of the source, or the keywords of its type.
+func (s *slotSource) keys() (out []string) {
+	if s.fills == nil {
+		return s.free.keywords()
+	}
+	for _, f := range s.list {
+		out = append(out, f.key)
+	}
+	return out
 }
 
 // nearMode explains a class that ends like a member, after something that is similar

@@ -2,9 +2,13 @@ package compose
 
 import (
 	"cmp"
+	"math"
+	"slices"
+	"strconv"
 	"strings"
 
 	"rinzel/internal/css/ast"
+	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/known"
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
@@ -21,11 +25,17 @@ type syntax struct {
 
 // term is one alternative of a syntax.
 type term struct {
-	name  string // data type in angle brackets, or keyword
-	word  bool   // it is a keyword
-	comma bool   // a list with commas: <length>#
-	space bool   // a list with white space: <length>+
+	name     string              // data type in angle brackets, or keyword
+	word     bool                // it is a keyword
+	bounds   *bounds             // of the numbers; nil without a range
+	property *grammar.Definition // whose values it is, instead of a data type; nil for others
+	comma    bool                // a list with commas: <length>#
+	space    bool                // a list with white space: <length>+
 }
+
+// bounds is the range of a numeric type (CSS Values 4, section 2.2): both ends are
+// included.
+type bounds struct{ low, high float64 }
 
 // String returns the syntax as written.
 func (x syntax) String() string { return x.text }
@@ -49,14 +59,11 @@ func readSyntax(values []ast.Value) (x syntax, ok bool) {
 		case values[0].Kind == token.Ident:
 			t = term{name: token.Unescape(values[0].Text), word: true}
 			values = values[1:]
-		case len(values) >= 3 && values[0].IsDelim('<') && values[1].Kind == token.Ident && values[2].IsDelim('>'):
-			t = term{name: token.Lower(values[1].Text)}
-			if dataTypes[t.name] == nil {
+		default:
+			var ok bool
+			if t, values, ok = readDataType(values); !ok {
 				return x, false
 			}
-			values = values[3:]
-		default:
-			return x, false
 		}
 		if len(values) > 0 && (values[0].IsDelim('#') || values[0].IsDelim('+')) {
 			t.comma, t.space = values[0].IsDelim('#'), values[0].IsDelim('+')
@@ -73,6 +80,73 @@ func readSyntax(values []ast.Value) (x syntax, ok bool) {
 	return x, true
 }
 
+// readDataType reads <type>, <type [low,high]> or <'property'> at the start of values.
+func readDataType(values []ast.Value) (t term, rest []ast.Value, ok bool) {
+	if len(values) < 3 || !values[0].IsDelim('<') {
+		return t, nil, false
+	}
+	name := &values[1]
+	rest = values[2:]
+	switch {
+	case name.Kind == token.String:
+		d, known := grammar.Property(token.Lower(token.Unescape(strings.Trim(name.Text, `"'`))))
+		if !known {
+			return t, nil, false
+		}
+		t.property = &d
+	case name.Kind == token.Ident && dataTypes[token.Lower(name.Text)] != nil:
+		t.name = token.Lower(name.Text)
+		if rest[0].Kind == token.LBracket {
+			if t.bounds = readBounds(&rest[0], t.name); t.bounds == nil {
+				return t, nil, false
+			}
+			rest = rest[1:]
+		}
+	default:
+		return t, nil, false
+	}
+	if len(rest) == 0 || !rest[0].IsDelim('>') {
+		return t, nil, false
+	}
+	return t, rest[1:], true
+}
+
+// readBounds reads the range of a numeric type: of a type with units, only zero and
+// infinity are possible as bounds. It returns nil if it is invalid.
+func readBounds(v *ast.Value, dataType string) *bounds {
+	ends := arguments(v.Values())
+	if len(ends) != 2 || !numericTypes[dataType] {
+		return nil
+	}
+	read := func(values []ast.Value) (float64, bool) {
+		text := strings.ReplaceAll(print.Values(trim(values)), " ", "")
+		switch text {
+		case "∞":
+			return math.Inf(1), true
+		case "-∞":
+			return math.Inf(-1), true
+		}
+		n, err := strconv.ParseFloat(text, 64)
+		return n, err == nil && (n == 0 || dataType == "number" || dataType == "integer")
+	}
+	low, ok := read(ends[0])
+	high, ok2 := read(ends[1])
+	if !ok || !ok2 || low > high {
+		return nil
+	}
+	return &bounds{low, high}
+}
+
+// accepts reports whether a number, or a number with a unit, is in the range. The
+// results of functions are unknown.
+func (b *bounds) accepts(v *ast.Value) bool {
+	if b == nil || v.Inner != nil {
+		return true
+	}
+	n, err := strconv.ParseFloat(v.Text[:token.NumberLen(v.Text)], 64)
+	return err == nil && b.low <= n && n <= b.high
+}
+
 // accepts reports whether values match the syntax. Values that only a browser
 // knows, such as var(), are accepted.
 func (x syntax) accepts(values []ast.Value) bool {
@@ -87,8 +161,24 @@ func (x syntax) accepts(values []ast.Value) bool {
 	return false
 }
 
+// keywords returns the keywords of the syntax, and of the properties in it.
+func (x syntax) keywords() (out []string) {
+	for _, t := range x.terms {
+		switch {
+		case t.property != nil:
+			out = append(out, t.property.Keywords()...)
+		case t.word:
+			out = append(out, t.name)
+		}
+	}
+	return out
+}
+
 // accepts reports whether values match the term.
 func (t term) accepts(values []ast.Value) bool {
+	if t.property != nil {
+		return t.property.Valid(values) || slices.ContainsFunc(values, func(v ast.Value) bool { return open(&v) })
+	}
 	list := [][]ast.Value{values}
 	switch {
 	case t.comma:
@@ -108,7 +198,7 @@ func (t term) accepts(values []ast.Value) bool {
 			if v.Kind != token.Ident || token.Unescape(v.Text) != t.name {
 				return false
 			}
-		} else if !open(v) && !dataTypes[t.name](v) {
+		} else if !open(v) && (!dataTypes[t.name](v) || !t.bounds.accepts(v)) {
 			return false
 		}
 	}
@@ -145,6 +235,9 @@ var dataTypes = map[string]func(*ast.Value) bool{
 	"image":              func(v *ast.Value) bool { return v.Kind == token.URL || v.Kind == token.Function },
 	"transform-function": func(v *ast.Value) bool { return v.Kind == token.Function },
 }
+
+// numericTypes are the data types that can have a range.
+var numericTypes = words("number integer percentage length length-percentage angle time resolution")
 
 // dimension reports whether v is a number with a unit.
 func dimension(v *ast.Value) bool { return v.Kind == token.Dimension }

@@ -38,6 +38,12 @@ func TestSyntax(t *testing.T) {
 		{"<length>#", []string{"1px", "1px, 2px", "0, calc(1px)"}, []string{"1px 2px", "1px, 2", "1px,"}},
 		{"<length>+", []string{"1px", "1px 2px"}, []string{"1px, 2px", "1px a"}},
 		{"type(<length> | auto | none)", []string{"1px", "auto", "none"}, []string{"inherit", "1", "auto auto"}},
+		{"<integer [1, 12]>", []string{"1", "12", "calc(20)"}, []string{"0", "13", "1.5", "1px"}},
+		{"<number [-0.5, ∞]>", []string{"-0.5", "1e9"}, []string{"-1"}},
+		{"<length [0, ∞]>#", []string{"0", "3px", "1px, 2em"}, []string{"-1px", "1px, -2em"}},
+		{"<percentage [-∞, 0]>", []string{"-5%", "0%"}, []string{"1%"}},
+		{"<'display'>", []string{"grid", "inline flex", "inherit", "var(--x)"}, []string{"grd", "1px", ""}},
+		{"type(<'width'> | wide)", []string{"auto", "1px", "wide"}, []string{"red"}},
 		{"type(*)", []string{"anything at, all", "{}", "1"}, nil},
 		{"", []string{"anything at, all", "1"}, nil},
 	}
@@ -59,7 +65,8 @@ func TestSyntax(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"<lenght>", "length>", "<length", "<length> |", "| <length>", "<length> <color>",
-		"1px", "type(<x>)"} {
+		"1px", "type(<x>)", "<integer [1]>", "<integer [2,1]>", "<length [1,2]>",
+		"<color [0,1]>", "<'colour'>", "<integer [a,b]>", "<integer [1,2]", "<'display'", "<[1,2]>"} {
 		if x, ok := readSyntax(valuesOf(t, bad)); ok {
 			t.Errorf("%q was read as %v", bad, x)
 		}
