@@ -58,6 +58,7 @@ var allowed = map[string]string{
 	"internal/picture":              "",
 	"internal/origin":               "internal/source internal/sourcemap",
 	"internal/own":                  "internal/browsers internal/cache internal/css/ast internal/css/parse internal/css/print internal/custom internal/diag internal/diag/code internal/graph internal/inventory internal/objects internal/origin internal/pipeline internal/project internal/source internal/sourcemap internal/step",
+	"internal/std":                  "internal/source",
 	"internal/step":                 "internal/css/ast internal/diag internal/diag/code internal/source",
 	"internal/pipeline":             "internal/diag internal/diag/code internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/step/asis":            "internal/css/ast internal/diag internal/diag/code",
@@ -68,7 +69,7 @@ var allowed = map[string]string{
 	"internal/step/purge":           "internal/css/ast internal/css/known internal/css/selector internal/css/token internal/markup internal/script internal/source internal/step internal/step/asis",
 	"internal/step/minify":          "internal/browsers internal/css/accept internal/css/ast internal/css/cascade internal/css/grammar internal/css/intern internal/css/known internal/css/print internal/css/property internal/css/scan internal/css/selector internal/css/token internal/css/value internal/diag internal/diag/code internal/source internal/step",
 	"internal/step/steptest":        "internal/css/ast internal/css/csstest internal/css/parse internal/css/print internal/diag internal/diag/code internal/source",
-	"internal/project":              "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/step/check internal/step/lower internal/step/minify",
+	"internal/project":              "internal/browsers internal/diag internal/diag/code internal/pipeline internal/source internal/std internal/step/check internal/step/lower internal/step/minify",
 	"internal/split":                "internal/css/ast internal/css/known internal/css/print internal/css/selector internal/css/token",
 	"internal/graph":                "internal/cache internal/css/ast internal/css/parse internal/css/scan internal/css/token internal/diag internal/diag/code internal/markup internal/project internal/script internal/source internal/tokens",
 	"internal/inventory":            "internal/cache internal/diag internal/diag/code internal/graph internal/project internal/script internal/source",
@@ -84,7 +85,7 @@ var allowed = map[string]string{
 	"internal/session":              "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":                "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":                "",
-	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/step/check internal/step/prefix internal/step/purge internal/trace",
+	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
 }
 
 // onlyIn lists the packages that may import an external package.

@@ -352,10 +352,10 @@ const maxColumns = 120
 // shortened returns the start of a text that is too long for a list, unless all
 // is wanted.
 func shortened(text string, all bool) string {
-	if runes := []rune(text); len(runes) > maxColumns && !all {
-		return string(runes[:maxColumns-1]) + "…"
+	if all {
+		return text
 	}
-	return text
+	return cut(text, maxColumns)
 }
 
 // changeLines returns the changes of a sheet as lines, the first ones if not all

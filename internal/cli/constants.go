@@ -90,6 +90,16 @@ func (in *inspection) position(at source.Span) string {
 	return diag.Printable(fmt.Sprintf("%s:%d", f.Name, line))
 }
 
+// positionOf returns a position as file:line:column.
+func (in *inspection) positionOf(at source.Pos) string {
+	f := in.project.Tree.Set.File(at.File)
+	if f == nil {
+		return "nowhere"
+	}
+	line, column := f.Position(at.Off)
+	return diag.Printable(fmt.Sprintf("%s:%d:%d", f.Name, line, column))
+}
+
 // newConstants returns the constants command.
 func newConstants(std IO) *cobra.Command {
 	var flags inspectFlags

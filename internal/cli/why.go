@@ -120,13 +120,21 @@ func (w *whyAnswer) about(question string) error {
 	if !ok {
 		return fmt.Errorf("%q is not a valid selector or at-rule", question)
 	}
+	member, isMember := w.purged.Membership(strings.TrimPrefix(question, "."))
 	if w.flags.json {
-		w.inspection.answer = map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts),
+		answer := map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts),
 			"uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}
+		if isMember {
+			answer["family"] = w.jsonMembership(&member)
+		}
+		w.inspection.answer = answer
 		return nil
 	}
 	out := w.std.Out
 	fmt.Fprintln(out, w.paint("1", diag.Printable(question)))
+	if isMember {
+		w.membership(&member)
+	}
 	groups := grouped(a.Verdicts)
 	for _, g := range groups {
 		w.group(g)
@@ -162,6 +170,38 @@ func (w *whyAnswer) about(question string) error {
 		fmt.Fprintf(out, "  %s in use at %s\n", diag.Printable(part), strings.Join(places, ", "))
 	}
 	return nil
+}
+
+// membership prints the family of a class, its modes, and what fills its slots.
+func (w *whyAnswer) membership(m *query.Membership) {
+	var fills []string
+	for _, f := range m.Fills {
+		text := f.Slot + " is " + f.Key
+		if f.Value != f.Key {
+			text += ", which is " + f.Value
+		}
+		fills = append(fills, text)
+	}
+	text := "class of the family " + m.Family.Pattern
+	if len(fills) > 0 {
+		text += ": " + strings.Join(fills, "; ")
+	}
+	fmt.Fprintf(w.std.Out, "  %s  %s\n", w.positionOf(m.Family.At.Start), diag.Printable(text))
+	for _, mode := range m.Modes {
+		fmt.Fprintf(w.std.Out, "  %s  in the mode %s\n", w.positionOf(mode.At.Start), diag.Printable(mode.Prefix))
+	}
+	fmt.Fprintf(w.std.Out, "    %s\n", w.paint("2", diag.Printable(m.Declarations)))
+}
+
+// jsonMembership returns the family of a class as JSON.
+func (w *whyAnswer) jsonMembership(m *query.Membership) any {
+	files := w.project.Tree.Set
+	modes := []jsonMode{}
+	for _, mode := range m.Modes {
+		modes = append(modes, jsonMode{Prefix: mode.Prefix, Place: jsonPositionOf(files, mode.At)})
+	}
+	return map[string]any{"pattern": m.Family.Pattern, "place": jsonPositionOf(files, m.Family.At), "modes": modes,
+		"slots": jsonMemberOf(m.Member).Slots, "declarations": m.Declarations}
 }
 
 // verdictGroup is a selector in a sheet, with the bundles that contain it.
@@ -396,16 +436,6 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 		return "all its parts are in use, but no page has them in this structure"
 	}
 	return "unused: " + part
-}
-
-// positionOf returns a position as file:line:column.
-func (w *whyAnswer) positionOf(at source.Pos) string {
-	f := w.project.Tree.Set.File(at.File)
-	if f == nil {
-		return "nowhere"
-	}
-	line, column := f.Position(at.Off)
-	return diag.Printable(fmt.Sprintf("%s:%d:%d", f.Name, line, column))
 }
 
 // quotedAll returns names in quotes.

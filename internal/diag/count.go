@@ -10,8 +10,11 @@ func Count(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
-	if strings.HasSuffix(one, "x") {
+	switch last := len(one) - 1; {
+	case strings.HasSuffix(one, "x"), strings.HasSuffix(one, "s"):
 		one += "e"
+	case strings.HasSuffix(one, "y") && !strings.ContainsAny(one[last-1:last], "aeiou"):
+		one = one[:last] + "ie"
 	}
 	return fmt.Sprintf("%d %ss", n, one)
 }

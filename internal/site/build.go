@@ -63,11 +63,12 @@ func (b *builder) build(ctx context.Context) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
+	res.Families, res.InUse = b.families(), b.inUse
 	b.reportUnusedChains()
 	b.reportUnmatchedKeeps()
 	b.reportUnmatchedGlobs()
 	b.reportUnreachedComponents()
-	b.reportNearMembers()
+	b.reportNearMembers(res.Families)
 	b.changedPackages()
 	b.missingKeyframes()
 	b.missingSizes()

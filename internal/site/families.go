@@ -2,7 +2,6 @@ package site
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -10,53 +9,56 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
-	"rinzel/internal/link"
 	"rinzel/internal/source"
-	"rinzel/internal/step/compose"
 )
+
+// families returns the families of all linked sheets, sorted by sheet.
+func (b *builder) families() (all []SheetFamilies) {
+	for e := range b.entries {
+		if e.Families != nil {
+			all = append(all, SheetFamilies{e.Families, e.Path, e})
+		}
+	}
+	slices.SortFunc(all, func(a, b SheetFamilies) int { return strings.Compare(a.Sheet.String(), b.Sheet.String()) })
+	return all
+}
 
 // reportNearMembers warns about classes of pages that look like members of families,
 // but are none, and that no rule has either. It does nothing if external sheets may
 // have rules for them.
-func (b *builder) reportNearMembers() {
-	var all []*compose.Families
-	entries := slices.SortedFunc(maps.Keys(b.entries), func(a, b *link.Entry) int {
-		return strings.Compare(a.Path.String(), b.Path.String())
-	})
-	for _, e := range entries {
-		if e.Families != nil {
-			all = append(all, e.Families)
-		}
-	}
+func (b *builder) reportNearMembers(all []SheetFamilies) {
 	if len(all) == 0 || b.inUse == nil || b.loadsExternalSheets() {
 		return
 	}
 	classes := b.inUse.All.Classes()
-	near := make(map[string]compose.Near)
-	for _, class := range slices.Sorted(maps.Keys(classes)) {
-		for _, f := range all {
-			if n, ok := f.Near(class); ok && near[class].Why == "" {
-				near[class] = n
-			}
-		}
-		if slices.ContainsFunc(all, func(f *compose.Families) bool { return f.Has(class) }) {
-			delete(near, class)
+	var others []string
+	for class := range classes {
+		if !slices.ContainsFunc(all, func(f SheetFamilies) bool { return f.Has(class) }) {
+			others = append(others, class)
 		}
 	}
-	if len(near) == 0 {
+	if len(others) == 0 {
 		return
 	}
 	ruled := b.ruledClasses()
-	for class, n := range near {
+	slices.Sort(others)
+	for _, class := range others {
 		if ruled[class] {
 			continue
 		}
-		d := diag.Diagnostic{Code: code.NearMember, Severity: diag.Warning, Span: source.SpanOf(classes[class], len(class)),
-			Message: fmt.Sprintf("class %q has no rule: %s", class, n.Why), Fix: n.Fix}
-		if n.At.IsValid() {
-			d.Related = []diag.Related{{Span: n.At, Message: "the family"}}
+		for _, f := range all {
+			n, ok := f.Near(class)
+			if !ok {
+				continue
+			}
+			d := diag.Diagnostic{Code: code.NearMember, Severity: diag.Warning, Span: source.SpanOf(classes[class], len(class)),
+				Message: fmt.Sprintf("class %q has no rule: %s", class, n.Why), Fix: n.Fix}
+			if n.At.IsValid() {
+				d.Related = []diag.Related{{Span: n.At, Message: "the family"}}
+			}
+			b.report(d)
+			break
 		}
-		b.report(d)
 	}
 }
 

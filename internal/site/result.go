@@ -1,14 +1,17 @@
 package site
 
 import (
+	"rinzel/internal/bundle"
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/emit"
 	"rinzel/internal/evidence"
+	"rinzel/internal/link"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 	"rinzel/internal/step/lower"
 	"rinzel/internal/step/prefix"
 	"rinzel/internal/step/purge"
@@ -47,6 +50,33 @@ type Result struct {
 	// Evidence is the evidence of names in use; nil if the profile does not
 	// purge.
 	Evidence *evidence.Found
+	// Families are the families of classes, by the linked sheet that has them.
+	Families []SheetFamilies
+	// InUse has the names in use that families were compared with; nil if there are
+	// none.
+	InUse *evidence.Found
+}
+
+// SheetFamilies are the families of a linked sheet and its imports.
+type SheetFamilies struct {
+	*compose.Families
+	Sheet source.Path
+	entry *link.Entry
+}
+
+// Rules returns the rules of members as they are composed, with their nesting, layers
+// and conditions. The build must keep stages.
+func (f *SheetFamilies) Rules() []ast.Node {
+	var pieces []link.Piece
+	for _, p := range f.entry.Pieces {
+		if len(p.Stages) == 0 {
+			continue
+		}
+		if p.Nodes = f.Families.Rules(p.Stages[0].Nodes); len(p.Nodes) > 0 {
+			pieces = append(pieces, p)
+		}
+	}
+	return bundle.Joined(pieces)
 }
 
 // Add merges the result of another build of the same project and profile.

@@ -60,6 +60,7 @@ type plan struct {
 	needed     [][]*member // of each family: all whose rules are needed
 	moded      [][]*moded  // of each mode, in order: those whose last mode it is
 	byName     map[string]*moded
+	rivals     map[string][]*moded // others with the name of one in byName
 	conflicts  []conflict
 	unknown    map[string]bool // names in @take that are no members
 	before     []*mode         // the modes of the pass before
@@ -123,7 +124,7 @@ func (f *families) newPlan(names []string) *planning {
 	p := &planning{families: f, byFirst: make(map[string][]int), members: make(map[memberKey]*member),
 		plan: &plan{plain: make([][]*member, len(f.list)),
 			needed: make([][]*member, len(f.list)), moded: make([][]*moded, len(f.modes)), byName: make(map[string]*moded),
-			unknown: make(map[string]bool)}}
+			rivals: make(map[string][]*moded), unknown: make(map[string]bool)}}
 	for i, fam := range f.list {
 		first := fam.pattern.literals[0]
 		p.byFirst[first] = append(p.byFirst[first], i)
@@ -204,12 +205,14 @@ func (p *planning) add(name string, modes []int, family int, end string) {
 	made := &moded{member: m, modes: slices.Clone(modes), name: name}
 	if have := p.byName[name]; have != nil {
 		const most = 1000 // conflicts that are worth a finding
-		if (have.family != family || !slices.Equal(have.modes, modes)) && len(p.conflicts) < most {
-			p.conflicts = append(p.conflicts, conflict{name, have, made})
+		if have.family == family && slices.Equal(have.modes, modes) || len(p.conflicts) == most {
+			return
 		}
-		return
+		p.conflicts = append(p.conflicts, conflict{name, have, made})
+		p.rivals[name] = append(p.rivals[name], made)
+	} else {
+		p.byName[name] = made
 	}
-	p.byName[name] = made
 	if !known {
 		p.needed[family] = append(p.needed[family], m)
 	}
@@ -235,13 +238,19 @@ func (p *planning) rest(name string, modes []int, end string) {
 
 // inUse arranges the members that are in use.
 func (p *planning) inUse() {
-	for _, m := range p.byName {
+	place := func(m *moded) {
 		if len(m.modes) == 0 {
 			p.plain[m.family] = append(p.plain[m.family], m.member)
-			continue
+			return
 		}
 		last := slices.Max(m.modes)
 		p.moded[last] = append(p.moded[last], m)
+	}
+	for name, m := range p.byName {
+		place(m)
+		for _, rival := range p.rivals[name] {
+			place(rival)
+		}
 	}
 	for _, list := range p.plain {
 		slices.SortFunc(list, (*member).compare)
@@ -253,6 +262,21 @@ func (p *planning) inUse() {
 	slices.SortFunc(p.conflicts, func(a, b conflict) int { return strings.Compare(a.name, b.name) })
 }
 
+// member returns the member with a name: the first one that is valid, as far as that is
+// known; nil if there is none.
+func (p *plan) member(name string) *moded {
+	m := p.byName[name]
+	if m == nil || !m.invalid {
+		return m
+	}
+	for _, rival := range p.rivals[name] {
+		if !rival.invalid {
+			return rival
+		}
+	}
+	return m
+}
+
 // Families are the families of a linked sheet with its imports.
 type Families struct {
 	collected *families
@@ -261,7 +285,7 @@ type Families struct {
 
 // Has reports whether a class in use is a member.
 func (f *Families) Has(class string) bool {
-	m := f.collected.plan.byName[class]
+	m := f.collected.plan.member(class)
 	return m != nil && !m.invalid
 }
 

@@ -125,7 +125,7 @@ func takesAll(nodes []ast.Node) bool {
 // reportConflicts reports names that a family claims, and another one.
 func (c *Composer) reportConflicts(p *plan, family int, top *outermost) {
 	for _, x := range p.conflicts {
-		if x.second.family != family {
+		if x.second.family != family || x.first.invalid || x.second.invalid {
 			continue
 		}
 		d := diag.Diagnostic{Code: code.BadFamily, Severity: diag.Error, Span: top.families.list[family].at,
@@ -274,7 +274,7 @@ func (c *Composer) taken(name string, at source.Span, top *outermost) []ast.Node
 		top.families.want(name)
 		return nil
 	}
-	use := plan.byName[name]
+	use := plan.member(name)
 	switch {
 	case use == nil, use.made && use.invalid:
 		c.fail(code.UnknownMember, at, fmt.Sprintf("no family has the class %q", name),

@@ -217,6 +217,7 @@ func TestNearMembers(t *testing.T) {
 		"padding-top-4":            `"4" does not fill the slot of the family ".padding-top-(n)"; the slot accepts <length>`,
 		"padding-top--1px":         `its value is invalid for a declaration of the family ".padding-top-(n)"; `,
 		"hovr-padding-small":       `no mode is called "hovr-"; did you mean "hover-padding-small"?`,
+		"paddin-small":             `no family begins with "paddin-"; did you mean "padding-small"?`,
 		"wide-hovr-card":           `no mode is called "hovr-"; did you mean "wide-hover-card"?`,
 		"w-1/x":                    "",
 		"padding-":                 "",

@@ -2,6 +2,7 @@ package compose
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rinzel/internal/diag"
@@ -21,7 +22,7 @@ type Near struct {
 // Near explains a class. ok is false if it is a member, or looks like none.
 func (f *Families) Near(class string) (n Near, ok bool) {
 	all := f.collected
-	if m := all.plan.byName[class]; m != nil {
+	if m := all.plan.member(class); m != nil {
 		if !m.invalid {
 			return n, false
 		}
@@ -32,7 +33,7 @@ func (f *Families) Near(class string) (n Near, ok bool) {
 	if n, ok = all.nearKey(modes, rest); ok {
 		return n, true
 	}
-	return all.nearMode(modes, rest)
+	return all.nearStart(modes, rest)
 }
 
 // withoutModes splits the prefixes of modes from a class.
@@ -120,27 +121,37 @@ func (s *slotSource) keys() (out []string) {
 	return out
 }
 
-// nearMode explains a class that ends like a member, after something that is similar
-// to the prefix of a mode.
-func (f *families) nearMode(modes, rest string) (n Near, ok bool) {
-	var prefixes []string
+// nearStart explains a class that would be a member if its start were spelled like
+// the prefix of a mode, or like the start of a family.
+func (f *families) nearStart(modes, rest string) (n Near, ok bool) {
+	var prefixes, starts []string
 	for _, m := range f.modes {
 		prefixes = append(prefixes, m.prefix)
+	}
+	for _, fam := range f.list {
+		if first := fam.pattern.literals[0]; len(first) >= shortest {
+			starts = append(starts, first)
+		}
 	}
 	for i := 1; i < len(rest); i++ {
 		if c := rest[i-1]; c != '-' && c != ':' && c != '_' && c != '@' && c != '/' {
 			continue
 		}
-		near := diag.Nearest(rest[:i], prefixes)
-		if near == "" {
-			continue
+		start, end := rest[:i], rest[i:]
+		if near := diag.Nearest(start, prefixes); near != "" && f.fits(end) {
+			return Near{Why: fmt.Sprintf("no mode is called %q", start), Fix: fmt.Sprintf("did you mean %q?", modes+near+end)}, true
 		}
-		for _, fam := range f.list {
-			if _, fits := fam.pattern.match(rest[i:]); fits {
-				return Near{Why: fmt.Sprintf("no mode is called %q", rest[:i]),
-					Fix: fmt.Sprintf("did you mean %q?", modes+near+rest[i:])}, true
-			}
+		if near := diag.Nearest(start, starts); near != "" && f.fits(near+end) {
+			return Near{Why: fmt.Sprintf("no family begins with %q", start), Fix: fmt.Sprintf("did you mean %q?", modes+near+end)}, true
 		}
 	}
 	return n, false
+}
+
+// fits reports whether a class without modes is a member of a family.
+func (f *families) fits(class string) bool {
+	return slices.ContainsFunc(f.list, func(fam *family) bool {
+		_, fits := fam.pattern.match(class)
+		return fits
+	})
 }

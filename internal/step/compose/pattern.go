@@ -7,6 +7,7 @@ import (
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
+	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag/code"
 	"rinzel/internal/source"
@@ -46,6 +47,7 @@ type slot struct {
 type slotSource struct {
 	*fills // nil for free values
 	free   syntax
+	text   string // as written
 }
 
 // fills are a list of what may fill a slot.
@@ -262,6 +264,7 @@ func (c *Composer) slotHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 
 // slotSource evaluates a source of a slot.
 func (c *Composer) slotSource(from []ast.Value, r *ast.AtRule, s *Scope) (out slotSource, ok bool) {
+	out.text = print.Values(from)
 	if len(from) > 0 && (from[0].IsDelim('<') || from[0].IsFunction("type")) {
 		if out.free, ok = readSyntax(from); !ok || len(out.free.terms) == 0 {
 			c.fail(code.BadFamily, ast.SpanOf(from), "expected a type such as <length-percentage> or <color>", "")

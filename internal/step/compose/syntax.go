@@ -230,10 +230,23 @@ var dataTypes = map[string]func(*ast.Value) bool{
 	"custom-ident": func(v *ast.Value) bool { return v.Kind == token.Ident },
 	"url":          func(v *ast.Value) bool { return v.Kind == token.URL || v.IsFunction("url") || v.IsFunction("src") },
 	"color": func(v *ast.Value) bool {
-		return v.Kind == token.Hash || v.Kind == token.Ident || colorFunctions[functionName(v)]
+		return v.Kind == token.Hash && isHexColor(v.Text[1:]) || v.Kind == token.Ident && isColorName(v.Text) ||
+			colorFunctions[functionName(v)]
 	},
 	"image":              func(v *ast.Value) bool { return v.Kind == token.URL || v.Kind == token.Function },
 	"transform-function": func(v *ast.Value) bool { return v.Kind == token.Function },
+}
+
+// isHexColor reports whether digits are a colour after '#' (CSS Color 4, section 5.2).
+func isHexColor(digits string) bool {
+	n := len(digits)
+	return (n == 3 || n == 4 || n == 6 || n == 8) && strings.Trim(digits, "0123456789abcdefABCDEF") == ""
+}
+
+// isColorName reports whether an identifier names a colour.
+func isColorName(text string) bool {
+	_, found := slices.BinarySearch(grammar.ColorNames(), token.Lower(text))
+	return found
 }
 
 // numericTypes are the data types that can have a range.

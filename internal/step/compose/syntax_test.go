@@ -27,7 +27,7 @@ func TestSyntax(t *testing.T) {
 		{"<integer>", []string{"1", "-10"}, []string{"1.0", "1e3", "1px"}},
 		{"<percentage>", []string{"50%", "calc(1% * 2)"}, []string{"50", "1px"}},
 		{"<length-percentage>", []string{"50%", "1px", "0"}, []string{"50", "1deg"}},
-		{"<color>", []string{"red", "#fff", "rgb(1 2 3)", "color-mix(in oklab, red, blue)"}, []string{"1", "\"red\"", "url(x)", "blur(1px)"}},
+		{"<color>", []string{"red", "#fff", "rgb(1 2 3)", "color-mix(in oklab, red, blue)"}, []string{"1", "\"red\"", "url(x)", "blur(1px)", "redd", "#12", "#ggg"}},
 		{"<angle>", []string{"1deg", "1turn", "atan(1)"}, []string{"1px", "0"}},
 		{"<time>", []string{"1s", "10ms"}, []string{"1px", "1"}},
 		{"<resolution>", []string{"2x", "96dpi"}, []string{"2px"}},
