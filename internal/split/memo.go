@@ -46,25 +46,46 @@ func (m *Memo) reuse(units [][]Item, opts Options) bool {
 		return false
 	}
 	grown, shrunk := 0, 0
+	var other []int // items with other claims than those of the plan
+	now := slices.Clone(m.items)
 	for n, was := range m.planner.items {
-		it, changed := next[n]
-		if !changed {
-			it = m.items[n]
+		if it, changed := next[n]; changed {
+			now[n] = it
 		}
-		if it.Claims != was.Claims {
-			if !it.Claims.equal(was.Claims) {
-				return false
-			}
-			m.planner.items[n].Claims = it.Claims // makes the next comparison faster
+		if it := now[n]; it.Alone != was.Alone || it.First != was.First || it.Lead != was.Lead {
+			return false
 		}
-		grown += max(0, it.Size-was.Size)
-		shrunk += max(0, was.Size-it.Size)
+		if now[n].Claims != was.Claims && !now[n].Claims.equal(was.Claims) {
+			other = append(other, n)
+		}
+		grown += max(0, now[n].Size-was.Size)
+		shrunk += max(0, was.Size-now[n].Size)
 	}
-	if grown > m.planner.growth || shrunk > m.planner.shrinkage {
+	if grown > m.planner.growth || shrunk > m.planner.shrinkage || !sameOverlaps(m.planner.items, now, other) {
 		return false
+	}
+	for n := range now {
+		m.planner.items[n].Claims = now[n].Claims // makes the next comparison faster
 	}
 	m.units = units
 	m.put(next)
+	return true
+}
+
+// sameOverlaps reports whether the items with some numbers compete with the same items
+// in two versions of a list, about the same: nothing else of their claims matters.
+func sameOverlaps(was, now []Item, numbers []int) bool {
+	const most = 50 // more are slower to compare than to plan
+	if len(numbers) > most {
+		return false
+	}
+	for _, n := range numbers {
+		for k := range was {
+			if k != n && was[n].Claims.Overlap(was[k].Claims) != now[n].Claims.Overlap(now[k].Claims) {
+				return false
+			}
+		}
+	}
 	return true
 }
 

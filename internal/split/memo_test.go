@@ -31,7 +31,8 @@ func TestMemo(t *testing.T) {
 	properties := []string{"color", "margin", "order", "top", "--a"}
 	changed := func(key int) Item {
 		src := fmt.Sprintf(".x { %s: 0 } #i { %s: 0 }", properties[g.IntN(5)], properties[g.IntN(5)])
-		return Item{Key: fmt.Sprint("k", key), Value: g.Int(), Size: g.IntN(100), Claims: claimsOf(src)}
+		return Item{Key: fmt.Sprint("k", key), Value: g.Int(), Size: g.IntN(100), Claims: claimsOf(src),
+			Alone: g.IntN(20) == 0, Lead: g.IntN(20) == 0}
 	}
 	remembered := 0
 	for round := range 60 {

@@ -174,10 +174,10 @@ func ResolveHoisted(names func() []string, compose func(*Scope)) *Families {
 				m.made = false
 			}
 		case !plan.incomplete:
-			return &Families{&s.outermost.families, p.used}
+			return newFamilies(&s.outermost.families, p, used)
 		}
 	}
-	return &Families{&s.outermost.families, p.used}
+	return newFamilies(&s.outermost.families, p, used)
 }
 
 // copies returns the definitions outside of all blocks, unresolved.

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/source"
@@ -277,10 +278,20 @@ func (p *plan) member(name string) *moded {
 	return m
 }
 
-// Families are the families of a linked sheet with its imports.
+// Families are the families of a linked sheet with its imports. They are safe for
+// concurrent use.
 type Families struct {
 	collected *families
-	used      []string // the members in use, sorted
+	used      []string                 // the members in use, sorted
+	names     atomic.Pointer[[]string] // the last names in use that these are the members of
+}
+
+// newFamilies returns the families of a pass, with the names in use that its members
+// were made for.
+func newFamilies(collected *families, p *planning, names []string) *Families {
+	f := &Families{collected: collected, used: p.used}
+	f.names.Store(&names)
+	return f
 }
 
 // Has reports whether a class in use is a member.
@@ -290,11 +301,33 @@ func (f *Families) Has(class string) bool {
 }
 
 // Same reports whether the members are the same for other names in use, which are
-// sorted. The receiver may be nil.
+// sorted and must not be modified afterwards. The receiver may be nil.
 func (f *Families) Same(names []string) bool {
 	if f == nil {
 		return true
 	}
-	now := f.collected.newPlan(names)
-	return slices.Equal(now.used, f.used)
+	before := *f.names.Load()
+	if len(before) == len(names) && (len(names) == 0 || &before[0] == &names[0]) {
+		return true // another page of the same build asks
+	}
+	if len(f.collected.newPlan(differing(before, names)).byName) > 0 {
+		return false
+	}
+	f.names.Store(&names)
+	return true
+}
+
+// differing returns the strings that only one of two sorted lists has.
+func differing(a, b []string) (out []string) {
+	for len(a) > 0 && len(b) > 0 {
+		switch n := strings.Compare(a[0], b[0]); {
+		case n == 0:
+			a, b = a[1:], b[1:]
+		case n < 0:
+			out, a = append(out, a[0]), a[1:]
+		default:
+			out, b = append(out, b[0]), b[1:]
+		}
+	}
+	return append(append(out, a...), b...)
 }
