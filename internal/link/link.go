@@ -82,7 +82,10 @@ func NewCache(s *cache.Store) *Cache {
 type Entry struct {
 	Path   source.Path
 	Pieces []Piece // in cascade order
-	Tree   *ImportNode
+	// Distinct are the pieces without those that later ones repeat, see
+	// [WithoutRepeats]. It must not be modified.
+	Distinct []Piece
+	Tree     *ImportNode
 	// Diagnostics and Checks are the findings, the latter those of the checks.
 	// Findings of sheets that are cached on their own are in Sheets.
 	Diagnostics []diag.Diagnostic
@@ -208,15 +211,23 @@ func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet, ele
 		if l.Record {
 			e.Constants = new(compose.Record)
 		}
-		a.scope, a.full = scope, false
+		a.scope, a.full, a.later = scope, false, nil
 		a.all(sheet)
 	})
 	e.Families = families
+	for _, finish := range a.later {
+		finish()
+	}
+	e.Pieces = slices.DeleteFunc(e.Pieces, func(p Piece) bool { return p.File == nil && p.External == nil })
+	if l.Record {
+		a.markRepeated()
+	}
 	for i := range e.Pieces {
 		if p := &e.Pieces[i]; p.Content == nil && p.External == nil {
 			p.Content = &Content{Layered: p.IsLayered()}
 		}
 	}
+	e.Distinct = WithoutRepeats(e.Pieces)
 	return a.err
 }
 
@@ -229,6 +240,9 @@ type assembler struct {
 	scope     *compose.Scope
 	full      bool // maxPieces was reached
 	isElement bool // the sheet is a style element
+	// later runs the steps on sheets that depend on others: only the last pass over
+	// the imports needs it.
+	later []func()
 }
 
 // visit is a sheet whose imports are being followed.
@@ -265,9 +279,6 @@ func (a *assembler) all(sheet *graph.Sheet) {
 	a.presets()
 	e.Tree = &ImportNode{Sheet: a.Files.Show(e.Path), Path: e.Path}
 	a.sheet(sheet, nil, &visit{path: e.Path, node: e.Tree})
-	if a.Record {
-		a.markRepeated()
-	}
 	for _, d := range a.scope.Unknown() {
 		a.report(d)
 	}

@@ -63,30 +63,48 @@ func (a *assembler) sheet(s *graph.Sheet, conds []*Condition, here *visit) {
 		}
 		slot.mu.Unlock()
 		w.known = slot
-	default:
+	}
+	index := -1 // a sheet that only imports others has no piece
+	if len(rest.Nodes) > 0 || !w.imported || w.known != nil {
+		index = len(a.entry.Pieces)
+		a.entry.Pieces = append(a.entry.Pieces, rest)
+	}
+	if w.known != nil {
+		a.entry.Sheets = append(a.entry.Sheets, w.known)
+		w.put(index)
+		return
+	}
+	a.later = append(a.later, func() {
 		w.known = new(Composed)
 		a.compose(w.known, &w, rest.Nodes, chain)
-	}
-	if w.known == slot {
-		a.entry.Sheets = append(a.entry.Sheets, w.known)
-	} else {
 		a.report(w.known.Diagnostics...)
 		a.entry.Checks = append(a.entry.Checks, w.known.Checks...)
-	}
-	if asker, ok := a.Files.Reader.(*cache.Reads); ok && w.known.reads != nil {
+		w.put(index)
+	})
+}
+
+// put completes the piece with an index, or empties it if its sheet only imports
+// others. An index of -1 is ignored.
+func (w *sheetWork) put(index int) {
+	if asker, ok := w.Files.Reader.(*cache.Reads); ok && w.known.reads != nil {
 		asker.Include(w.known.reads)
 	}
-	rest.Nodes, rest.Prefixes, rest.Motion = w.known.nodes, w.known.prefixes, w.known.motion
-	rest.Written, rest.Lowered = w.known.written, w.known.lowered
-	if a.Stages {
-		rest.Stages, rest.Made = w.known.stages, w.known.made
+	if index < 0 {
+		return
 	}
-	if len(rest.Nodes) > 0 || !w.imported {
-		rest.Content = &w.known.plain
-		if rest.IsLayered() {
-			rest.Content = &w.known.layered
-		}
-		a.entry.Pieces = append(a.entry.Pieces, rest)
+	p := &w.entry.Pieces[index]
+	if len(w.known.nodes) == 0 && w.imported {
+		*p = Piece{}
+		return
+	}
+	p.Nodes, p.Prefixes, p.Motion = w.known.nodes, w.known.prefixes, w.known.motion
+	p.Written, p.Lowered = w.known.written, w.known.lowered
+	if w.Stages {
+		p.Stages, p.Made = w.known.stages, w.known.made
+	}
+	p.Content = &w.known.plain
+	if p.IsLayered() {
+		p.Content = &w.known.layered
 	}
 }
 

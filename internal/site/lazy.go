@@ -228,7 +228,7 @@ func (l *loading) adopted(ctx context.Context) {
 			made := l.of[s.Path]
 			if made == nil {
 				made = &styles{name: l.unused(emit.PlainName(s.Path)), at: s.At, adopted: true,
-					pieces: link.WithoutRepeats(l.b.objectEntry(ctx, s).Pieces)}
+					pieces: slices.Clone(l.b.objectEntry(ctx, s).Distinct)}
 				l.of[s.Path] = made
 				l.bundles = append(l.bundles, made)
 			}
@@ -241,7 +241,7 @@ func (l *loading) adopted(ctx context.Context) {
 func (l *loading) referencedBundle(ctx context.Context, t modules.SheetRef) *styles {
 	made := l.referenced[t.Path]
 	if made == nil {
-		made = &styles{at: t.At, referenced: true, pieces: link.WithoutRepeats(l.b.referencedEntry(ctx, t).Pieces)}
+		made = &styles{at: t.At, referenced: true, pieces: slices.Clone(l.b.referencedEntry(ctx, t).Distinct)}
 		made.name = l.unused(emit.PlainName(t.Path))
 		l.referenced[t.Path] = made
 		l.order = append(l.order, made)

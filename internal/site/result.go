@@ -68,7 +68,7 @@ type SheetFamilies struct {
 // and conditions. The build must keep stages.
 func (f *SheetFamilies) Rules() []ast.Node {
 	var pieces []link.Piece
-	for _, p := range f.entry.Pieces {
+	for _, p := range f.entry.Distinct {
 		if len(p.Stages) == 0 {
 			continue
 		}

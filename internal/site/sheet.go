@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 
 	"rinzel/internal/bundle"
 	"rinzel/internal/graph"
-	"rinzel/internal/link"
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
@@ -70,7 +70,7 @@ func (b *builder) makeSheet(ctx context.Context, at source.Path, output string, 
 		dir, base = filepath.Dir(output), filepath.Base(output)
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(b.entryOf(ctx, at).Pieces), Kind: step.Bundle, Path: source.Path{Name: base}, Files: b.files.Reader, Finish: b.finish, Charset: true,
+		Pieces: slices.Clone(b.entryOf(ctx, at).Distinct), Kind: step.Bundle, Path: source.Path{Name: base}, Files: b.files.Reader, Finish: b.finish, Charset: true,
 		Report:  b.report,
 		Address: b.addressOnDisk(dir),
 	}

@@ -451,7 +451,7 @@ func (b *builder) stagesOfSheet(ctx context.Context, of Subject) ([]Staged, erro
 		Address: func(bundle.URL) (string, bool) { return "", false }}
 	job.Pieces = b.importedPieces(at)
 	if job.Pieces == nil {
-		job.Pieces = link.WithoutRepeats(b.entryOf(ctx, at).Pieces)
+		job.Pieces = slices.Clone(b.entryOf(ctx, at).Distinct)
 	}
 	finished := b.keepStages(&job, graph.Span{})
 	if _, err := job.Make(ctx); err != nil {

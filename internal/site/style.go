@@ -128,7 +128,7 @@ func (b *builder) buildElement(ctx context.Context, m *madeElement, el element, 
 		return nil
 	}
 	job := bundle.Job{
-		Pieces: link.WithoutRepeats(m.entry.Pieces), Kind: step.Element, Path: el.file.Path, Files: r, Finish: el.finish,
+		Pieces: slices.Clone(m.entry.Distinct), Kind: step.Element, Path: el.file.Path, Files: r, Finish: el.finish,
 		At:      el.file.Pos(el.part.Start).To(uint32(el.part.End)),
 		Report:  func(ds ...diag.Diagnostic) { m.diags = append(m.diags, ds...) },
 		Address: b.urlRewriter(r, &m.refs, el.address),

@@ -137,12 +137,14 @@ func (r *linkReader) units(ctx context.Context) []*unit {
 			if !same && l.Media != "" {
 				cond = r.mediaOf(ctx, l.Media, r.page.File.Pos(l.Tag.Start), g.entries[k])
 			}
-			u.pieces = r.appendUnder(u.pieces, cond, g.entries[k].Pieces)
+			u.pieces = r.appendUnder(u.pieces, cond, g.entries[k].Distinct)
 		}
 		for _, e := range g.scripts {
-			u.pieces = append(u.pieces, e.Pieces...)
+			u.pieces = append(u.pieces, e.Distinct...)
 		}
-		u.pieces = link.WithoutRepeats(u.pieces)
+		if len(g.group.Links)+len(g.scripts) > 1 {
+			u.pieces = link.WithoutRepeats(u.pieces)
+		}
 		if media != "" && len(g.entries) > 0 {
 			u.media = r.rewrittenMedia(ctx, media, g.entries[0])
 		}
@@ -203,27 +205,31 @@ func (r *linkReader) appendUnder(list []link.Piece, cond *link.Condition, pieces
 func (r *linkReader) prepareItems(u *unit) {
 	media, _ := u.group.SharedMedia()
 	for i := range u.pieces {
-		own := fmt.Sprintf("%s#%d.%d", r.page.File.Path, u.index, i)
+		own := func() string { return fmt.Sprintf("%s#%d.%d", r.page.File.Path, u.index, i) }
 		item := itemOf(&u.pieces[i], own, media)
 		if u.unmerged {
-			item.Key = own
+			item.Key = own()
 		}
 		u.items = append(u.items, item)
 	}
 }
 
-// itemOf returns a piece as an item for planning. own is a unique key for
+// itemOf returns a piece as an item for planning. own makes a unique key for
 // pieces that must not be shared.
-func itemOf(p *link.Piece, own, media string) split.Item {
+func itemOf(p *link.Piece, own func() string, media string) split.Item {
 	if p.External != nil {
-		return split.Item{Key: own, Claims: split.Everything(), First: true, Value: p}
+		return split.Item{Key: own(), Claims: split.Everything(), First: true, Value: p}
 	}
 	t := traitsOf(p).compute(p)
-	key := own
-	unnamed := slices.ContainsFunc(p.Conditions, func(c *link.Condition) bool { return c.HasLayer && len(c.Layer) == 0 })
-	if !unnamed { // pieces in one anonymous layer must stay together
-		key = fmt.Sprint(p.File.Path.Root, ":", p.File.Path.Name, p.Prologue, string(t.text[:]), media,
-			link.ConditionKey(p.Conditions))
+	var key string
+	if slices.ContainsFunc(p.Conditions, func(c *link.Condition) bool { return c.HasLayer && len(c.Layer) == 0 }) {
+		key = own() // pieces in one anonymous layer must stay together
+	} else {
+		prologue := ""
+		if p.Prologue {
+			prologue = "prologue"
+		}
+		key = p.File.Path.Root + ":" + p.File.Path.Name + prologue + string(t.text[:]) + media + link.ConditionKey(p.Conditions)
 	}
 	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(),
 		Value: p}
@@ -245,7 +251,7 @@ func (r *linkReader) preloaded(ctx context.Context, linked []*unit) []*unit {
 			continue // reported already, or external
 		}
 		out = append(out, &unit{page: r.page, group: graph.Group{Links: []graph.Link{l}}, index: len(linked) + len(out),
-			pieces: link.WithoutRepeats(e.Pieces), scripted: true, at: r.page.Position(l.Href)})
+			pieces: slices.Clone(e.Distinct), scripted: true, at: r.page.Position(l.Href)})
 	}
 	return out
 }
