@@ -109,15 +109,15 @@ func (a *assembler) imported(sheet *graph.Sheet, imp graph.Import, own *override
 	next.node = &ImportNode{Sheet: a.Files.Show(p), At: imp.At, Condition: cond.text(), Excluded: next.excluded, Path: p}
 	here.node.Imports = append(here.node.Imports, next.node)
 	a.sheet(sheet, conds, next)
-	if own != nil {
-		a.report(own.unmatched()...)
-		next.node.Replaced = own.replaced()
-	}
-	for _, p := range parts {
-		for _, d := range p.unmatched() {
-			a.report(d)
+	a.later = append(a.later, func() {
+		if own != nil {
+			a.report(own.unmatched()...)
+			next.node.Replaced = own.replaced()
 		}
-	}
+		for _, p := range parts {
+			a.report(p.unmatched()...)
+		}
+	})
 }
 
 // unreadable reports an imported sheet that cannot be read.

@@ -240,8 +240,8 @@ type assembler struct {
 	scope     *compose.Scope
 	full      bool // maxPieces was reached
 	isElement bool // the sheet is a style element
-	// later runs the steps on sheets that depend on others: only the last pass over
-	// the imports needs it.
+	// later runs the steps on sheets that depend on others, and reports parts of
+	// imports without effect: only the last pass over the imports needs it.
 	later []func()
 }
 

@@ -359,20 +359,26 @@ func (g *Group) missingIn(other *Group, p path) []string {
 
 // group returns the group that the nodes of a block define, at a path.
 func (c *Composer) group(p path, nodes []ast.Node, s *Scope) *Group {
-	g := &Group{}
+	made := make(map[string]*Constant, len(nodes))
+	g := &Group{entries: overlay[Constant]{made}}
+	set := func(key string, value *Constant) {
+		if made[key] == nil {
+			g.keys = append(g.keys, key)
+		}
+		made[key] = value
+	}
 	for _, n := range nodes {
 		switch n := n.(type) {
 		case *ast.Declaration:
 			at := source.SpanOf(n.NamePos, len(n.Name))
 			key := token.Unescape(n.Name)
 			before := c.startSetting(append(slices.Clip(p), key), s)
-			// Groups are immutable, so with returns a new one.
-			g = g.with(key, c.constant(n.Value, at, s))
+			set(key, c.constant(n.Value, at, s))
 			c.setting = before
 		case *ast.QualifiedRule:
 			if len(n.Prelude) == 1 && isKey(n.Prelude[0].Kind) {
 				key := token.Unescape(n.Prelude[0].Text)
-				g = g.with(key, &Constant{Group: c.group(append(slices.Clip(p), key), n.Nodes, s), At: n.Prelude[0].Span()})
+				set(key, &Constant{Group: c.group(append(slices.Clip(p), key), n.Nodes, s), At: n.Prelude[0].Span()})
 				continue
 			}
 			c.fail(code.BadConstant, n.Span(), "expected a key before the group", "write key { … }, without a colon")

@@ -122,20 +122,38 @@ func takesAll(nodes []ast.Node) bool {
 	return ok
 }
 
-// reportConflicts reports names that a family claims, and another one.
+// reportConflicts reports classes that a family claims, and another one, or the same one
+// with other modes.
 func (c *Composer) reportConflicts(p *plan, family int, top *outermost) {
 	for _, x := range p.conflicts {
-		if x.second.family != family || x.first.invalid || x.second.invalid {
+		if max(x.first.family, x.second.family) != family || x.first.invalid || x.second.invalid {
 			continue
 		}
-		d := diag.Diagnostic{Code: code.BadFamily, Severity: diag.Error, Span: top.families.list[family].at,
-			Message: fmt.Sprintf("two families or modes claim the class %q", x.name),
-			Fix:     "use other names, or keys that differ"}
-		if x.first.family < family {
-			d.Related = []diag.Related{{Span: top.families.list[x.first.family].at, Message: "the other one"}}
-		}
-		c.report(d)
+		first, at := p.claimant(x.first, top)
+		second, here := p.claimant(x.second, top)
+		c.report(diag.Diagnostic{Code: code.BadFamily, Severity: diag.Error, Span: here,
+			Message: fmt.Sprintf("the class %q can be read in two ways: as a class of %s, and of %s", x.name, first, second),
+			Fix:     "use other names, or keys that differ", Related: []diag.Related{{Span: at, Message: "the other one"}}})
 	}
+}
+
+// claimant returns the family and modes of a class for a message, and the place of its
+// last mode, or of its family.
+func (p *plan) claimant(m *moded, top *outermost) (text string, at source.Span) {
+	fam := top.families.list[m.family]
+	text, at = fmt.Sprintf("the family %q", fam.pattern), fam.at
+	for i, k := range m.modes {
+		mode := p.before[k]
+		if i == 0 {
+			text += " with the mode"
+			if len(m.modes) > 1 {
+				text += "s"
+			}
+		}
+		text += fmt.Sprintf(" %q", mode.prefix)
+		at = mode.at
+	}
+	return text, at
 }
 
 // mode evaluates an @mode rule: to the rules of the members in use whose last mode it

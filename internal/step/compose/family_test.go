@@ -81,6 +81,12 @@ func TestFamilies(t *testing.T) {
 			".hover-box{&:hover{padding:4px;color:red}}"},
 		{"take in a row", `@family .a { @take .b; } @family .b { @take .c; } @family .c { @take .d; } @family .d { top: 0 }`, "a",
 			".a{top:0}"},
+		{"the first one does not take the value", `@family .color-(x) { @slot x: type(*); color: const(x) }
+			@family .color-scheme-(x) { @slot x: <'color-scheme'>; color-scheme: const(x) } @mode dark- { .dark & { @contents } } a { @take .color-scheme-dark }`,
+			"color-red color-scheme-dark dark-color-scheme-light",
+			".color-red{color:red}.color-scheme-dark{color-scheme:dark}.dark-color-scheme-light{.dark &{color-scheme:light}}a{color-scheme:dark}"},
+		{"ranges and properties", `@family .n-(x) { @slot x: <integer [1,12]>; order: const(x) } @family .d-(x) { @slot x: <'display'>; display: const(x) }`,
+			"n-0 n-1 n-12 n-13 n-1.5 d-grid d-grd d-1px", ".n-1{order:1}.n-12{order:12}.d-grid{display:grid}"},
 		{"take of free values", `@family .p-(x) { @slot x: <length>; padding: const(x) } a { @take .p-1\.5px }`, "", "a{padding:1.5px}"},
 	} {
 		got, found := composedFor(test.src, test.names)
@@ -120,9 +126,11 @@ func TestFamilyFindings(t *testing.T) {
 		{padding + `a { @take .padding-2; }`, "", `no family has the class "padding-2"`},
 		{`@family .p-(x) { @slot x: <color>; color: const(x) } a { @take .p-boat; }`, "", `no family has the class "p-boat"`},
 		{`a { @take .b; } @family .b { @take .c; } @family .c { @take .b; }`, "", "takes itself"},
-		{padding + `@family .padding-(x) { @slot x: range(1, 3); margin: const(x) }`, "padding-1", `two families or modes claim the class "padding-1"`},
+		{padding + `@family .padding-(x) { @slot x: range(1, 3); margin: const(x) }`, "padding-1",
+			`the class "padding-1" can be read in two ways: as a class of the family ".padding-(step)", and of the family ".padding-(x)"`},
 		{padding + `@mode padding- { & { @contents } } @family .(x) { @slot x: range(1, 3); order: const(x) }`, "padding-1",
-			`two families or modes claim the class "padding-1"`},
+			`the class "padding-1" can be read in two ways: as a class of the family ".padding-(step)", and of the family ".(x)" ` +
+				`with the mode "padding-"`},
 	} {
 		_, found := composedFor(test.src, test.names)
 		if !strings.Contains(strings.Join(found, "; "), test.want) {

@@ -266,7 +266,7 @@ func (c *Composer) slotHead(r *ast.AtRule) (names []string, from []ast.Value, ok
 func (c *Composer) slotSource(from []ast.Value, r *ast.AtRule, s *Scope) (out slotSource, ok bool) {
 	out.text = print.Values(from)
 	if len(from) > 0 && (from[0].IsDelim('<') || from[0].IsFunction("type")) {
-		if out.free, ok = readSyntax(from); !ok || len(out.free.terms) == 0 {
+		if out.free, ok = readSyntax(from); !ok || len(out.free.terms) == 0 && out.text != "type(*)" {
 			c.fail(code.BadFamily, ast.SpanOf(from), "expected a type such as <length-percentage> or <color>", "")
 			return out, false
 		}
