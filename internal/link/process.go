@@ -17,6 +17,7 @@ import (
 	"rinzel/internal/pipeline"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
+	"rinzel/internal/std"
 	"rinzel/internal/step"
 	"rinzel/internal/step/asis"
 	"rinzel/internal/step/check"
@@ -218,7 +219,7 @@ func (w *sheetWork) walk() []ast.Node {
 	open := true // imports may still follow
 	for _, n := range graph.WithoutMapComments(w.sheet.Nodes, w.sheet.File) {
 		switch {
-		case isCharset(n):
+		case isCharset(n), isStdComment(n, w.sheet):
 		case w.composes && compose.IsStatement(n):
 			w.touched = true
 			w.composer.Nodes([]ast.Node{n}, a.scope)
@@ -391,6 +392,13 @@ func mayPrecedeNamespace(n ast.Node) bool {
 	}
 	r, ok := n.(*ast.AtRule)
 	return ok && r.Block == nil && token.EqualFold(r.Name, "layer")
+}
+
+// isStdComment reports whether n is a comment in a sheet of the program: bundles do not
+// have them, because most of them are about classes that no page uses.
+func isStdComment(n ast.Node, s *graph.Sheet) bool {
+	_, ok := n.(*ast.Comment)
+	return ok && s.File.Path.Root == std.Root
 }
 
 // isCharset reports whether n is an @charset rule.

@@ -28,6 +28,7 @@ type Project struct {
 	Tree     *source.Tree
 	Dir      string // project folder on disk
 	Output   string // output folder on disk
+	extends  []string
 	closers  []io.Closer
 }
 
@@ -131,10 +132,11 @@ func (p *Project) readSettings(opts Options) ([]diag.Diagnostic, error) {
 	case err != nil:
 		return nil, fmt.Errorf("settings file %s: %w", filepath.Join(p.Dir, name), err)
 	}
-	settings, diags := Read(f)
+	settings, diags := readFrom(f, p.Dir, p.openShared)
 	if settings != nil {
 		p.Settings = settings
 	}
+	p.Settings.Extends = p.extends
 	return diags, nil
 }
 

@@ -8,7 +8,6 @@ import (
 	"maps"
 	"math"
 	"path"
-	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -29,6 +28,7 @@ import (
 
 // fileSettings is the structure of the settings file. Other keys are errors.
 type fileSettings struct {
+	Extends  *string               `toml:"extends"`
 	Source   *string               `toml:"source"`
 	Output   *string               `toml:"output"`
 	Base     *string               `toml:"base"`
@@ -140,7 +140,7 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget", "report", "step", "cache", "scripts", "components"},
+		"limits", "budget", "report", "step", "cache", "scripts", "components", "extends"},
 	"scripts":        {"finish", "drop", "preload"},
 	"components":     {"match", "styles"},
 	"cache":          {"folder", "url"},
@@ -168,26 +168,25 @@ var knownKeys = map[string][]string{
 // maxSettings limits the size of the settings file in bytes.
 const maxSettings = 1 << 20
 
-// Read parses a settings file. The settings may only be used if no diagnostic
-// is an error.
-func Read(f *source.File) (*Settings, []diag.Diagnostic) {
+// Read parses a settings file, which extends no other. The settings may only be used if
+// no diagnostic is an error.
+func Read(f *source.File) (*Settings, []diag.Diagnostic) { return readFrom(f, "", nil) }
+
+// readFrom is Read for a file in a folder on disk, which may extend others.
+func readFrom(f *source.File, dir string, open Shared) (*Settings, []diag.Diagnostic) {
 	r := &reader{file: f, unfit: make(map[string]bool)}
-	if len(f.Text) > maxSettings {
-		r.fail(source.SpanOf(f.Pos(0), 1), fmt.Sprintf("the settings file is larger than %d kB", maxSettings>>10), "")
-		return nil, r.diags
+	table, ok := r.table()
+	m := merger{open: open}
+	if ok {
+		ok = m.extend(r, table, dir)
 	}
-	r.positions = positionsOf(f)
-	if r.positions.deep.IsValid() {
-		r.fail(r.positions.deep, fmt.Sprintf("key has more than %d parts", maxKeyParts), "")
-		return nil, r.diags
-	}
-	raw, ok := r.decode(f.Text)
+	r.diags = append(r.diags, m.diags...)
 	if !ok {
 		return nil, r.diags
 	}
 	s := Default()
 	s.File = f.Name
-	r.fill(s, raw)
+	r.fill(s, r.assigned(table))
 	var found diag.List
 	found.Add(r.diags...)
 	return s, found.Sorted(nil)
@@ -206,19 +205,6 @@ func (r *reader) fail(at source.Span, message, fix string) {
 	r.diags = append(r.diags, diag.Diagnostic{
 		Code: code.BadSettings, Severity: diag.Error, Span: at, Message: message, Fix: fix,
 	})
-}
-
-// decode parses the text of the settings. Invalid parts are reported and
-// omitted; ok is false if the text is not TOML.
-func (r *reader) decode(text string) (raw *fileSettings, ok bool) {
-	var table map[string]any
-	if err := toml.Unmarshal([]byte(text), &table); err != nil {
-		r.refuse(err)
-		return nil, false
-	}
-	raw = new(fileSettings)
-	assign(reflect.ValueOf(raw).Elem(), r.fitTable(table, reflect.TypeFor[fileSettings](), ""))
-	return raw, true
 }
 
 // refuse reports an error of the TOML parser.
@@ -314,7 +300,9 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.scripts(s, raw.Scripts)
 	r.tokens(s, raw.Tokens)
 	r.constants(s, raw.Constants, nil)
-	slices.SortStableFunc(s.Constants, func(a, b Constant) int { return cmp.Compare(a.At.Start.Off, b.At.Start.Off) })
+	slices.SortStableFunc(s.Constants, func(a, b Constant) int { // those of shared files come first
+		return cmp.Or(cmp.Compare(b.At.Start.File, a.At.Start.File), cmp.Compare(a.At.Start.Off, b.At.Start.Off))
+	})
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
 	r.limit(&s.Limits.Iterations, raw.Limits.Iterations, "iterations", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", maxCalls)

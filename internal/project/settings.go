@@ -25,11 +25,14 @@ const FileName = "rinzel.toml"
 
 // Settings are all settings of a project, with defaults filled in.
 type Settings struct {
-	File   string // displayed path; empty if there is no settings file
-	Source string // source folder relative to the project folder
-	Output string // output folder relative to the project folder
-	Base   string // URL path at which the output is published; starts and ends with /
-	Roots  map[string]string
+	File string // displayed path; empty if there is no settings file
+	// Extends are the paths on disk of the settings files that it extends, the nearest
+	// first; missing ones as well.
+	Extends []string
+	Source  string // source folder relative to the project folder
+	Output  string // output folder relative to the project folder
+	Base    string // URL path at which the output is published; starts and ends with /
+	Roots   map[string]string
 	// Exclude matches files of the source folder that are not part of the
 	// project.
 	Exclude []Glob

@@ -88,8 +88,16 @@ func pathsIn(folders map[string]string, name string) (paths []source.Path) {
 	return paths
 }
 
-// settingsFile returns the absolute path of the settings file of a project.
-// named is the requested file; empty for the default.
-func settingsFile(p *project.Project, named string) (string, error) {
-	return filepath.Abs(cmp.Or(named, p.Settings.File, project.FileName))
+// settingsFiles returns the absolute paths of the settings file of a project, and of
+// those that it extends. named is the requested file; empty for the default.
+func settingsFiles(p *project.Project, named string) ([]string, error) {
+	var out []string
+	for _, name := range append([]string{cmp.Or(named, p.Settings.File, project.FileName)}, p.Settings.Extends...) {
+		abs, err := filepath.Abs(name)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, abs)
+	}
+	return out, nil
 }

@@ -125,12 +125,12 @@ func (s *Session) pathsOf(changed []string) (paths []source.Path, ok bool) {
 		return nil, false
 	}
 	folders := foldersByRoot(s.project)
-	settings, err := settingsFile(s.project, s.opts.Project.Settings)
+	settings, err := settingsFiles(s.project, s.opts.Project.Settings)
 	if err != nil {
 		return nil, false
 	}
 	for _, name := range changed {
-		if name == settings || filepath.Base(name) == "package.json" {
+		if slices.Contains(settings, name) || filepath.Base(name) == "package.json" {
 			return nil, false
 		}
 		own, ok := s.changedIn(folders, name)

@@ -29,7 +29,7 @@ type Watch struct {
 
 	watcher  *watch.Watcher
 	paths    []string // of the watched folders
-	settings string   // absolute path of the settings file
+	settings []string // absolute paths of the settings file and of those that it extends
 	lost     bool     // the watcher missed changes and must be restarted
 
 	// files that are watched individually, by absolute names, with the paths they were read as
@@ -89,7 +89,7 @@ func (w *Watch) Next(ctx context.Context) (Changes, error) {
 		names, err := w.watcher.Next(ctx)
 		if errors.Is(err, watch.ErrOverflow) {
 			w.lost = true
-			return Changes{[]string{w.settings}, time.Now(), true}, w.reopen()
+			return Changes{w.settings[:1], time.Now(), true}, w.reopen()
 		}
 		if err != nil {
 			return Changes{}, err
@@ -130,7 +130,7 @@ func (w *Watch) irrelevant() func(name string) bool {
 		if w.Ignore != nil && w.Ignore(name) {
 			return true
 		}
-		if name == w.settings { // it may be in the source folder, where builds do not read it
+		if slices.Contains(w.settings, name) { // it may be in the source folder, where builds do not read it
 			return false
 		}
 		if w.Notice != nil && w.Notice(name) {
@@ -190,9 +190,9 @@ func (w *Watch) follow(p *project.Project) error {
 }
 
 // watchedFolders returns the absolute paths that a build reads: the source
-// folder, the roots, and the settings file. Missing ones are left out; the
+// folder, the roots, and the settings files. Missing ones are left out; the
 // settings may name them later.
-func watchedFolders(p *project.Project, named string) (out []watch.Folder, settings string, err error) {
+func watchedFolders(p *project.Project, named string) (out []watch.Folder, settings []string, err error) {
 	add := func(dir string, skip func(string) bool) error {
 		abs, err := filepath.Abs(dir)
 		// The folder itself may be deleted and created again: watch its parent
@@ -206,7 +206,7 @@ func watchedFolders(p *project.Project, named string) (out []watch.Folder, setti
 		return err
 	}
 	if err := add(p.SourceDir(), p.Skip()); err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
 	for _, dir := range p.RootDirs() {
 		err := add(dir, func(d string) bool {
@@ -214,9 +214,15 @@ func watchedFolders(p *project.Project, named string) (out []watch.Folder, setti
 			return strings.HasPrefix(base, ".") && base != "." || base == project.PackageFolder
 		})
 		if err != nil {
-			return nil, "", err
+			return nil, nil, err
 		}
 	}
-	settings, err = settingsFile(p, named)
-	return append(out, watch.Folder{Path: filepath.Dir(settings), Only: filepath.Base(settings)}), settings, err
+	settings, err = settingsFiles(p, named)
+	for i, name := range settings {
+		if i > 0 && !source.IsFolder(filepath.Dir(name)) {
+			continue
+		}
+		out = append(out, watch.Folder{Path: filepath.Dir(name), Only: filepath.Base(name)})
+	}
+	return out, settings, err
 }

@@ -229,7 +229,8 @@ func itemOf(p *link.Piece, own func() string, media string) split.Item {
 		if p.Prologue {
 			prologue = "prologue"
 		}
-		key = p.File.Path.Root + ":" + p.File.Path.Name + prologue + string(t.text[:]) + media + link.ConditionKey(p.Conditions)
+		at := p.File.Path
+		key = at.Root + ":" + at.Name + prologue + string(t.text[:]) + media + link.ConditionKey(p.Conditions)
 	}
 	return split.Item{Key: key, Size: t.size, Claims: t.claims, Alone: t.namespaces, Lead: p.MayPrecedeExternal(),
 		Value: p}
