@@ -56,8 +56,8 @@ func TestDemo(t *testing.T) {
 	for _, want := range []string{
 		"sample site: harbour\n",
 		"% of world use\nsteps of sheets: **/* compose, lower, prefix | gauge:**/*.css lower, prefix; of bundles: purge, minify, banner\n",
-		"  steps on 5 pages: ", "  steps on 4 scripts: ", "  steps on 5 other files: ",
-		"built 5 pages, 8 bundles, 2 of them shared, ", " lines became 185 in 8, 8 of 211 rules purged,\n      3 vendor prefixes added, ",
+		"  steps on 6 pages: ", "  steps on 4 scripts: ", "  steps on 5 other files: ",
+		"built 6 pages, 9 bundles, 2 of them shared, ", " lines became 233 in 9, 9 of 260 rules purged,\n      3 vendor prefixes added, ",
 		"open " + filepath.Join(dir, "harbour", "public", "index.html") + " in a browser\n",
 	} {
 		if !strings.Contains(out, want) {
@@ -71,7 +71,7 @@ func TestDemo(t *testing.T) {
 	}
 	pages, _ := filepath.Glob("harbour/public/*.html")
 	sheets, _ := filepath.Glob("harbour/public/*.css")
-	if len(pages) != 4 || len(sheets) != 6 {
+	if len(pages) != 5 || len(sheets) != 7 {
 		t.Errorf("%d pages, %d sheets", len(pages), len(sheets))
 	}
 	if code, _, errs := runIn(t, dir, "demo", "harbour"); code != 2 ||

@@ -120,7 +120,7 @@ func (w *whyAnswer) about(question string) error {
 	if !ok {
 		return fmt.Errorf("%q is not a valid selector or at-rule", question)
 	}
-	member, isMember := w.purged.Membership(strings.TrimPrefix(question, "."))
+	member, isMember := w.purged.Membership(query.ClassIn(question))
 	if w.flags.json {
 		answer := map[string]any{"version": 1, "asked": question, "selectors": w.jsonVerdicts(a.Verdicts),
 			"uses": w.jsonUses(a.Uses), "near": orEmpty(a.Near)}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
 	"rinzel/internal/site"
@@ -115,6 +116,12 @@ func (f *Families) AsRules() (string, error) {
 		text = now
 	}
 	return text, nil
+}
+
+// ClassIn returns the class that a question about one names: ".wide-width-1/3" as in a
+// page, or ".wide-width-1\/3" as in a selector.
+func ClassIn(question string) string {
+	return token.Unescape(strings.TrimPrefix(strings.TrimSpace(question), "."))
 }
 
 // Membership is what a class is in a family.

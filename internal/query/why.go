@@ -134,8 +134,8 @@ type Answer struct {
 	Near []string // similar names in sheets, if no selector has the parts
 }
 
-// Ask answers a question about a selector, an at-rule or a definition. A plain
-// word means the class, ID, element or definition with that name. ok is false if
+// Ask answers a question about a selector, an at-rule or a definition. A class may be
+// written as in a page, without escapes. A plain word means the class, ID, element or definition with that name. ok is false if
 // the question is neither.
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
@@ -164,6 +164,9 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 		a.Uses[question] = o.uses[question]
 	default:
 		parts := partsOf(question)
+		if class, ok := strings.CutPrefix(question, "."); ok && o.uses[class] != nil {
+			parts = []string{question} // as pages have it: without the escapes of a selector
+		}
 		if len(parts) == 0 {
 			return a, false
 		}

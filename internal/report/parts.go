@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/token"
 	"rinzel/internal/emit"
 	"rinzel/internal/link"
 	"rinzel/internal/markup"
@@ -49,7 +50,7 @@ const (
 
 // classLists returns the class lists that pages repeat, those with most classes
 // in most places first. The order of the classes does not matter.
-func classLists(outputs []emit.Output) []ClassList {
+func classLists(outputs []emit.Output, families []site.SheetFamilies) []ClassList {
 	lists := make(map[string]*ClassList)
 	for _, o := range outputs {
 		if o.Kind != emit.PageKind {
@@ -92,7 +93,31 @@ func classLists(outputs []emit.Output) []ClassList {
 		return cmp.Or(cmp.Compare(len(b.Classes)*b.Places, len(a.Classes)*a.Places),
 			slices.Compare(a.Classes, b.Classes))
 	})
-	return out[:min(len(out), mostLists)]
+	out = out[:min(len(out), mostLists)]
+	for i := range out {
+		out[i].Rule = ruleFor(out[i].Classes, families)
+	}
+	return out
+}
+
+// ruleFor returns a rule with the declarations of the classes that are members of the
+// families of a sheet: of the sheet that has most of them.
+func ruleFor(classes []string, families []site.SheetFamilies) string {
+	const fewest = 2
+	var best []string
+	for _, f := range families {
+		if members := f.InOrder(classes); len(members) > len(best) {
+			best = members
+		}
+	}
+	if len(best) < fewest {
+		return ""
+	}
+	rule := ".name { @take"
+	for _, class := range best {
+		rule += " ." + token.EscapeName(class)
+	}
+	return rule + "; }"
 }
 
 // Import is a sheet in an import tree.

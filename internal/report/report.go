@@ -187,6 +187,7 @@ type ClassList struct {
 	Places  int      `json:"places"`
 	Pages   int      `json:"pages"`
 	First   string   `json:"first"` // the first page with it
+	Rule    string   `json:"rule"`  // that could stand for its members of families; empty for fewer than two
 }
 
 // Budget is a page or bundle with a limit.
@@ -249,7 +250,7 @@ func Of(p *project.Project, res *site.Result, constants *query.Constants, import
 	for _, n := range query.NoRule(res) {
 		r.NoRule = append(r.NoRule, ClassUse{n.Class, c.place(source.SpanOf(n.At, 1)), n.Near})
 	}
-	r.Lists = classLists(res.Outputs)
+	r.Lists = classLists(res.Outputs, res.Families)
 	r.Imports, r.Unreached = importsOf(imports), imports.Unreached
 	r.Constants = c.constants(constants)
 	c.rewrites()

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io/fs"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -319,5 +320,31 @@ func TestHistory(t *testing.T) {
 	}
 	if _, err := report.ReadHistory([]byte("{}\nferry\n")); err == nil || !strings.Contains(err.Error(), "line 2 ") {
 		t.Errorf("got %v", err)
+	}
+}
+
+// TestRuleForClassList checks the rule that could stand for a class list: with the
+// members of families, in the order of their rules.
+func TestRuleForClassList(t *testing.T) {
+	list := `<p class='hover-color-red ferry width-1/2 color-blue'>`
+	files := fstest.MapFS{
+		"rinzel.toml": {},
+		"index.html":  {Data: []byte(`<!doctype html><link rel=stylesheet href=main.css>` + strings.Repeat(list+"<p class='x y color-red'>", 3))},
+		"main.css": {Data: []byte(`@family .color-(c) { @slot c: <color>; color: const(c) }
+			@family .width-(n)\/(m) { @slot n: range(1, 3); @slot m: range(2, 4); width: calc(100% * const(n) / const(m)) }
+			@mode hover- { &:hover { @contents; } }`)},
+	}
+	r := reportOf(t, open(t, files), project.Development)
+	rules := make(map[string]string)
+	for _, l := range r.Lists {
+		rules[strings.Join(l.Classes, " ")] = l.Rule
+	}
+	want := map[string]string{"color-blue ferry hover-color-red width-1/2": `.name { @take .color-blue .width-1\/2 .hover-color-red; }`,
+		"color-red x y": ""}
+	if !maps.Equal(rules, want) {
+		t.Errorf("%q, want %q", rules, want)
+	}
+	if !strings.Contains(pageOf(t, r), `@take .color-blue .width-1\/2 .hover-color-red`) {
+		t.Error("the page does not have the rule")
 	}
 }

@@ -58,7 +58,7 @@ func treemapOf(sheets []Sheet) Treemap {
 			continue
 		}
 		total += s.Bytes
-		dir := path.Dir(s.Name)
+		dir, _ := split(s.Name)
 		if groups[dir] == nil {
 			groups[dir] = &Group{Name: dir}
 		}
@@ -82,6 +82,15 @@ func treemapOf(sheets []Sheet) Treemap {
 		g.fill(total)
 	}
 	return m
+}
+
+// split splits the displayed path of a sheet into its folder, or the root of the
+// program, and its name.
+func split(sheet string) (dir, name string) {
+	if root, rest, ok := strings.Cut(sheet, ":"); ok && !strings.Contains(sheet, "/") {
+		return root, rest
+	}
+	return path.Dir(sheet), path.Base(sheet)
 }
 
 // fill lays out the cells of a group in its box.
@@ -110,7 +119,8 @@ func (g *Group) fill(total int) {
 		c.Box = Box{box.X + 0.5, box.Y + 0.5, math.Max(0, box.W-1), math.Max(0, box.H-1)}
 		c.Share = 100 * float64(c.Bytes) / float64(max(total, 1))
 		if c.H > 14 {
-			c.Label = cellLabel(path.Base(c.Name), c.W-6)
+			_, name := split(c.Name)
+			c.Label = cellLabel(name, c.W-6)
 		}
 		if size := sizeText(c.Bytes); c.Label != "" && c.H > 30 && float64(len(size))*charWidth < c.W-6 {
 			c.Size = size

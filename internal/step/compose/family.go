@@ -26,7 +26,10 @@ func (c *Composer) family(r *ast.AtRule, s *Scope) (out []ast.Node) {
 		c.fail(code.BadFamily, r.Span(), "@family needs a block, and cannot be inside of a rule", "")
 		return nil
 	}
+	before := c.open
+	c.open = textOfValues(r.Prelude) // for the record of constants
 	slots, body, ok := c.slots(r, s)
+	c.open = before
 	if !ok {
 		return nil
 	}

@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -143,6 +144,27 @@ func (f *Families) Member(class string) (m Member, family Family, modes []Mode, 
 		modes = append(modes, Mode{Prefix: f.collected.modes[k].prefix, At: f.collected.modes[k].at})
 	}
 	return f.collected.member(use), family, modes, true
+}
+
+// InOrder returns those of some classes that are members, in the order of their rules.
+func (f *Families) InOrder(classes []string) (out []string) {
+	var members []*moded
+	for _, class := range classes {
+		if m := f.collected.plan.member(class); m != nil && !m.invalid {
+			members = append(members, m)
+		}
+	}
+	last := func(m *moded) int {
+		if len(m.modes) == 0 {
+			return -1
+		}
+		return slices.Max(m.modes)
+	}
+	slices.SortFunc(members, func(a, b *moded) int { return cmp.Or(cmp.Compare(last(a), last(b)), a.compare(b)) })
+	for _, m := range members {
+		out = append(out, m.name)
+	}
+	return out
 }
 
 // Rules returns the rules of members in nodes that were composed, in the at-rules
