@@ -135,8 +135,8 @@ type Answer struct {
 }
 
 // Ask answers a question about a selector, an at-rule or a definition. A class may be
-// written as in a page, without escapes. A plain word means the class, ID, element or definition with that name. ok is false if
-// the question is neither.
+// written as in a page, without escapes. A plain word means the class, ID, element or
+// definition with that name. ok is false if the question is neither.
 func (o *Purged) Ask(question string) (a Answer, ok bool) {
 	a.Uses = make(map[string][]source.Pos)
 	question = strings.TrimSpace(question)
@@ -163,10 +163,7 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 		}
 		a.Uses[question] = o.uses[question]
 	default:
-		parts := partsOf(question)
-		if class, ok := strings.CutPrefix(question, "."); ok && o.uses[class] != nil {
-			parts = []string{question} // as pages have it: without the escapes of a selector
-		}
+		parts := o.partsIn(question)
 		if len(parts) == 0 {
 			return a, false
 		}
@@ -185,6 +182,15 @@ func (o *Purged) Ask(question string) (a Answer, ok bool) {
 		a.Near = o.near(a.Parts)
 	}
 	return a, true
+}
+
+// partsIn returns the parts of a selector, or a class as pages have it: without the
+// escapes of a selector.
+func (o *Purged) partsIn(question string) []string {
+	if class, ok := strings.CutPrefix(question, "."); ok && o.uses[class] != nil {
+		return []string{question}
+	}
+	return partsOf(question)
 }
 
 // addUses adds where the names of parts are in use. States have none.
