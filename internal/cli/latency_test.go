@@ -142,6 +142,59 @@ func rewriteWithout(t testing.TB, name string) {
 	}
 }
 
+// layFamilies adds families of 2,000 possible classes each to the large site, which all
+// pages link.
+func layFamilies(t testing.TB) string {
+	t.Helper()
+	dir := layLarge(t)
+	var sheet strings.Builder
+	sheet.WriteString("@const sizes {")
+	for k := range 2000 {
+		fmt.Fprintf(&sheet, " k%d: %dpx;", k, k)
+	}
+	sheet.WriteString(" }\n@family .color-(c) { @slot c: <color>; color: const(c); }\n")
+	for f := range 20 {
+		fmt.Fprintf(&sheet, "@family .f%d-(k) { @slot k: const(sizes); margin: const(k); }\n", f)
+	}
+	sheet.WriteString("@mode hover- { &:hover { @contents; } }\n")
+	if err := os.WriteFile(filepath.Join(dir, "site", "families.css"), []byte(sheet.String()), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for p := range 50 {
+		name := filepath.Join(dir, "site", fmt.Sprintf("page%d.html", p))
+		text, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		classes := ""
+		for k := range 40 {
+			classes += fmt.Sprintf(" f%d-k%d", k%20, p*40+k)
+		}
+		page := strings.Replace(string(text), "</head><body>", "<link rel=stylesheet href=families.css></head><body class='"+classes+"'>", 1)
+		if err := os.WriteFile(name, []byte(page), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return dir
+}
+
+// classSaver returns a saver for the large site with families: it types a class into
+// the first page.
+func classSaver(t testing.TB, dir string) (saver, string) {
+	name := filepath.Join(dir, "site", "page0.html")
+	text, err := os.ReadFile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return func(n int) {
+		class := fmt.Sprintf("<p class='boat hover-color-teal color-#%02x%02x07'>", n/250, n%250)
+		page := strings.Replace(string(text), "<p class=boat>", class, 1)
+		if err := os.WriteFile(name, []byte(page), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}, ".boat"
+}
+
 // latencies are the sites whose latency is measured.
 var latencies = []struct {
 	name  string
@@ -158,6 +211,12 @@ var latencies = []struct {
 		w.expect("watching")
 		return dir, address + "/page0.html"
 	}, largeSaver},
+	{"a class typed, 501 sheets, 40,000 classes", func(t testing.TB) (string, string) {
+		dir := layFamilies(t)
+		w, address := startServe(t, dir)
+		w.expect("watching")
+		return dir, address + "/page0.html"
+	}, classSaver},
 }
 
 // TestSaveToScreen measures the time from saving a sheet to the computed style

@@ -139,6 +139,9 @@ type Content struct {
 
 	once  sync.Once
 	facts any
+
+	layers   sync.Once
+	hasLayer bool // it has an @layer rule
 }
 
 // Facts returns cached facts about the content, which make computes on the

@@ -34,7 +34,7 @@ func WithoutRepeats(pieces []Piece) []Piece {
 	}
 	var out []Piece
 	for i, p := range pieces {
-		if k := key(p); k != "" && last[k] > i && ast.Equal(p.Nodes, pieces[last[k]].Nodes, true) {
+		if k := key(p); k != "" && last[k] > i && sameNodes(&p, &pieces[last[k]]) {
 			continue
 		}
 		out = append(out, p)
@@ -59,13 +59,27 @@ func (a *assembler) markRepeated() {
 	}
 }
 
+// sameNodes reports whether two pieces have equal nodes.
+func sameNodes(a, b *Piece) bool {
+	return a.Content != nil && a.Content == b.Content || ast.Equal(a.Nodes, b.Nodes, true)
+}
+
 // layered reports whether a piece affects the order of layers.
 func layered(p Piece) bool {
 	if p.IsLayered() {
 		return true
 	}
+	if p.Content == nil {
+		return hasLayer(p.Nodes)
+	}
+	p.Content.layers.Do(func() { p.Content.hasLayer = hasLayer(p.Nodes) })
+	return p.Content.hasLayer
+}
+
+// hasLayer reports whether there is an @layer rule in nodes.
+func hasLayer(nodes []ast.Node) bool {
 	found := false
-	ast.Walk(p.Nodes, func(n ast.Node) bool {
+	ast.Walk(nodes, func(n ast.Node) bool {
 		r, ok := n.(*ast.AtRule)
 		found = found || ok && token.EqualFold(r.Name, "layer")
 		return !found

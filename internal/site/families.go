@@ -2,13 +2,13 @@ package site
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
-	"rinzel/internal/css/ast"
-	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/diag/code"
+	"rinzel/internal/link"
 	"rinzel/internal/source"
 )
 
@@ -31,21 +31,14 @@ func (b *builder) reportNearMembers(all []SheetFamilies) {
 		return
 	}
 	classes := b.inUse.All.Classes()
-	var others []string
+	others := make(map[string]bool)
 	for class := range classes {
 		if !slices.ContainsFunc(all, func(f SheetFamilies) bool { return f.Has(class) }) {
-			others = append(others, class)
+			others[class] = true
 		}
 	}
-	if len(others) == 0 {
-		return
-	}
-	ruled := b.ruledClasses()
-	slices.Sort(others)
-	for _, class := range others {
-		if ruled[class] {
-			continue
-		}
+	b.withoutRule(others)
+	for _, class := range slices.Sorted(maps.Keys(others)) {
 		for _, f := range all {
 			n, ok := f.Near(class)
 			if !ok {
@@ -62,31 +55,21 @@ func (b *builder) reportNearMembers(all []SheetFamilies) {
 	}
 }
 
-// ruledClasses returns the classes in the selectors of all sheets.
-func (b *builder) ruledClasses() map[string]bool {
-	out := make(map[string]bool)
-	var visit func(list []ast.Selector)
-	visit = func(list []ast.Selector) {
-		for _, sel := range list {
-			for i := range sel {
-				if sel[i].Kind == ast.ClassSelector {
-					out[token.Unescape(sel[i].Name)] = true
-				}
-				if sel[i].Args != nil {
-					visit(sel[i].Args.Selectors)
-				}
+// withoutRule removes the classes that are in selectors of a sheet.
+func (b *builder) withoutRule(classes map[string]bool) {
+	seen := make(map[*link.Content]bool)
+	for e := range b.entries {
+		for i := range e.Pieces {
+			p := &e.Pieces[i]
+			if p.External != nil || seen[p.Content] {
+				continue
+			}
+			seen[p.Content] = true
+			ruled := classesOf(p)
+			maps.DeleteFunc(classes, func(class string, _ bool) bool { return ruled[class] })
+			if len(classes) == 0 {
+				return
 			}
 		}
 	}
-	for e := range b.entries {
-		for _, p := range e.Pieces {
-			ast.Walk(p.Nodes, func(n ast.Node) bool {
-				if r, ok := n.(*ast.StyleRule); ok {
-					visit(r.Selectors)
-				}
-				return true
-			})
-		}
-	}
-	return out
 }

@@ -5,7 +5,9 @@ import (
 	"slices"
 	"sync"
 
+	"rinzel/internal/css/ast"
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/link"
 	"rinzel/internal/split"
 	"rinzel/internal/step/purge"
@@ -24,6 +26,9 @@ type traits struct {
 
 	vars *varUse // use of custom properties; nil until computed
 
+	named   sync.Once
+	classes map[string]bool // in the selectors of its rules
+
 	// The result of purging; nil until computed.
 	uses      *purge.Uses     // of the remaining rules
 	remaining int             // size of the remaining rules in bytes
@@ -38,6 +43,24 @@ func traitsFor(c *link.Content) *traits {
 
 // traitsOf returns the traits of a piece that is not an external import.
 func traitsOf(p *link.Piece) *traits { return traitsFor(p.Content) }
+
+// classesOf returns the classes in the selectors of a piece that is not an external
+// import.
+func classesOf(p *link.Piece) map[string]bool {
+	t := traitsOf(p)
+	t.named.Do(func() {
+		t.classes = make(map[string]bool)
+		ast.Walk(p.Nodes, func(n ast.Node) bool {
+			if r, ok := n.(*ast.StyleRule); ok {
+				for _, s := range r.Selectors {
+					selector.AddClasses(s, t.classes)
+				}
+			}
+			return true
+		})
+	})
+	return t.classes
+}
 
 // compute determines what sharing the piece depends on.
 func (t *traits) compute(p *link.Piece) *traits {
