@@ -131,3 +131,41 @@ func TestFamiliesAreRebuilt(t *testing.T) {
 		build(c.name+": "+c.to, c.want)
 	}
 }
+
+// TestImportedFamilies checks that what an import does to rules, it does to members.
+func TestImportedFamilies(t *testing.T) {
+	s := newSite(t, `
+-- site/index.html --
+<!doctype html><link rel="stylesheet" href="site.css"><p class="pad-1 pad-2 wide-pad-1 wide-pad-2 tone-red edge hover-edge print-pad-3">
+-- site/site.css --
+@const width: 2px;
+@import "families.css" layer(kit) without(selector(".pad-2"), selector(".wide-*")) set(--ring: 5px);
+@import "modes.css" layer(kit) without(selector(".wide-pad-2"));
+@import "one.css" only(selector(".edge")) replace(1px: 7px);
+@import "print.css" print;
+-- site/families.css --
+@default width: 1px;
+@family .pad-(n) { @slot n: range(1, 3); padding: calc(const(width) * const(n)); --ring: 1px; }
+-- site/modes.css --
+@mode wide- { @media (width >= 40em) { @contents; } }
+-- site/one.css --
+@family .edge { border: 1px solid; }
+@family .tone-(c) { @slot c: <color>; color: const(c); }
+@mode hover- { &:hover { @contents; } }
+-- site/print.css --
+@mode print- { & { @contents; } }
+`)
+	res, found := s.build(t, project.Development)
+	if !strings.Contains(found, `no imported selector matches ".wide-*"`) || strings.Count(found, "warning") != 1 {
+		t.Errorf("the findings are %s", found)
+	}
+	sheet, _, _ := strings.Cut(outputTexts(res)["index.css"], "/*# sourceMapping")
+	got := strings.Join(strings.Fields(sheet), " ")
+	const want = "@layer kit { .pad-1 { padding: 2px; --ring: 5px; } } " +
+		"@layer kit { @media (min-width: 40em) { .wide-pad-1 { padding: 2px; --ring: 1px; } } } " +
+		".edge { border: 7px solid; } " +
+		"@media print { .print-pad-3 { padding: 6px; --ring: 1px; } }"
+	if got != want {
+		t.Errorf("the bundle is\n%s\nwant\n%s", got, want)
+	}
+}
