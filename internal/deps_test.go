@@ -59,6 +59,7 @@ var allowed = map[string]string{
 	"internal/origin":               "internal/source internal/sourcemap",
 	"internal/own":                  "internal/browsers internal/cache internal/css/ast internal/css/parse internal/css/print internal/custom internal/diag internal/diag/code internal/graph internal/inventory internal/objects internal/origin internal/pipeline internal/project internal/source internal/sourcemap internal/step",
 	"internal/std":                  "internal/source",
+	"internal/start":                "internal/graph internal/inventory internal/project internal/site internal/source",
 	"internal/step":                 "internal/css/ast internal/diag internal/diag/code internal/source",
 	"internal/pipeline":             "internal/diag internal/diag/code internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
 	"internal/step/asis":            "internal/css/ast internal/diag internal/diag/code",
@@ -85,7 +86,7 @@ var allowed = map[string]string{
 	"internal/session":              "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":                "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":                "",
-	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
+	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/start internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
 }
 
 // onlyIn lists the packages that may import an external package.

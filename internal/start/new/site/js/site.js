@@ -1,0 +1,5 @@
+const bell = document.querySelector(".bell");
+
+bell.addEventListener("click", () => {
+  bell.classList.toggle("is-ringing");
+});

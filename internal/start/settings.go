@@ -1,0 +1,386 @@
+package start
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"rinzel/internal/graph"
+	"rinzel/internal/inventory"
+	"rinzel/internal/project"
+	"rinzel/internal/site"
+	"rinzel/internal/source"
+)
+
+// This file works out settings for a site.
+
+// maxHead is how much of a page is read to tell it from a template, in bytes.
+const maxHead = 64 << 10
+
+// instructions are what template languages write into pages.
+var instructions = []string{"{{", "{%", "<%", "<?php", "<?=", "${", "@{"}
+
+// texts are kinds of files that pages may be made from, but that are more often about a
+// project.
+var texts = []string{".md", ".mdx", ".markdown", ".rst", ".adoc", ".textile", ".org"}
+
+// code are kinds of scripts that are translated for browsers.
+var code = []string{".ts", ".tsx", ".jsx", ".mts", ".cts", ".elm"}
+
+// add adds a file to the facts.
+func (f *facts) add(files fs.FS, name string) {
+	switch {
+	case inventory.IsPage(name):
+		if isPage(files, name) {
+			f.pages = append(f.pages, name)
+		} else {
+			f.templates = append(f.templates, name)
+		}
+	case strings.EqualFold(path.Ext(name), ".css"):
+		f.sheets = append(f.sheets, name)
+	case inventory.IsScript(name):
+		f.scripts = append(f.scripts, name)
+	case slices.Contains(code, strings.ToLower(path.Ext(name))):
+		f.code = append(f.code, name)
+	case inventory.IsTemplate(name) && !slices.Contains(texts, strings.ToLower(path.Ext(name))):
+		f.templates = append(f.templates, name)
+	}
+}
+
+// isPage reports whether an HTML file is a complete page: it has no instructions of a
+// template language, and is more than a part of a page.
+func isPage(files fs.FS, name string) bool {
+	file, err := files.Open(name)
+	if err != nil {
+		return false
+	}
+	defer file.Close()
+	head := make([]byte, maxHead)
+	n, _ := file.Read(head)
+	text := strings.ToLower(string(head[:n]))
+	before, _, _ := strings.Cut(text, "<script") // scripts have braces of their own
+	return (strings.Contains(text, "<html") || strings.Contains(text, "<!doctype")) &&
+		!slices.ContainsFunc(instructions, func(s string) bool { return strings.Contains(before, s) })
+}
+
+// settingsFor returns the text of settings for what lies in a folder, each with its
+// reason. server is set if a server makes the pages.
+func settingsFor(ctx context.Context, dir string, f *facts) (text string, server bool, err error) {
+	w := &settingsWriter{facts: f, dir: dir}
+	w.line(`# The settings. Every key has a default: "rinzel help settings" lists them all.`)
+	w.line("")
+	w.folders()
+	if server, err = w.bundles(ctx); err != nil {
+		return "", false, err
+	}
+	w.evidence()
+	w.packages()
+	return w.text.String(), server, nil
+}
+
+// settingsWriter writes settings.
+type settingsWriter struct {
+	*facts
+	dir    string
+	source string // the source folder
+	roots  []string
+	text   strings.Builder
+}
+
+// line writes a line.
+func (w *settingsWriter) line(format string, args ...any) {
+	fmt.Fprintf(&w.text, format+"\n", args...)
+}
+
+// reason writes a comment, in lines of at most 100 characters.
+func (w *settingsWriter) reason(format string, args ...any) {
+	const width = 100
+	line := "#"
+	for _, word := range strings.Fields(fmt.Sprintf(format, args...)) {
+		if len(line)+1+len(word) > width {
+			w.line("%s", line)
+			line = "#"
+		}
+		line += " " + word
+	}
+	w.line("%s", line)
+}
+
+// folders chooses the source folder and the output folder.
+func (w *settingsWriter) folders() {
+	src, why := w.sourceFolder()
+	w.source = src
+	w.reason("%s", why)
+	w.line("source = %q", src)
+	w.line("")
+	const usual = "public"
+	out := usual
+	for n := 2; source.Exists(filepath.Join(w.dir, out)) && !source.Exists(filepath.Join(w.dir, out, ".rinzel")); n++ {
+		out = fmt.Sprintf("built-%d", n-1)
+		if n == 2 {
+			out = "built"
+		}
+	}
+	if out == usual {
+		w.reason("What builds write. Keep it out of version control.")
+	} else {
+		w.reason("What builds write: a new folder, because %s/ exists. Keep it out of version control.", usual)
+	}
+	w.line("output = %q", out)
+	var others []string
+	for _, name := range w.ignored {
+		if src == "." && name != out && name != project.PackageFolder {
+			others = append(others, name+"/**")
+		}
+	}
+	if len(others) > 0 {
+		w.line("")
+		w.reason("Not part of the site: .gitignore lists these folders.")
+		w.line("exclude = [%s]", quoted(others))
+	}
+}
+
+// sourceFolder chooses the source folder: the one with the start page, or with most
+// pages, or without pages the one with the sheets.
+func (w *settingsWriter) sourceFolder() (dir, why string) {
+	tops := make(map[string]int)
+	best, start := "", ""
+	for _, page := range w.pages {
+		top := topOf(page)
+		tops[top]++
+		if best == "" || tops[top] > tops[best] {
+			best = top
+		}
+		if strings.HasPrefix(path.Base(page), "index.") && strings.Count(page, "/") <= 1 && (start == "" || top == ".") {
+			start = top
+		}
+	}
+	switch {
+	case start != "":
+		return start, fmt.Sprintf("Pages, scripts and sheets: the folder with the start page, and %s in all.",
+			counted(len(under(start, w.pages)), "page", "pages"))
+	case tops["."] > 0:
+		return ".", fmt.Sprintf("Pages, scripts and sheets: %s are here.", counted(len(w.pages), "page", "pages"))
+	case best != "":
+		return best, fmt.Sprintf("Pages, scripts and sheets: the folder with %s.", counted(tops[best], "page", "pages"))
+	}
+	folders := make(map[string]bool)
+	for _, name := range slices.Concat(w.sheets, w.scripts) {
+		folders[topOf(name)] = true
+	}
+	here := slices.ContainsFunc(w.templates, func(name string) bool { return topOf(name) == "." })
+	if len(folders) == 1 && !folders["."] && !here {
+		for only := range folders {
+			why := "All sheets and scripts are in this folder. There are no pages: a server makes them"
+			if n := len(w.templates); n > 0 {
+				why += ", from " + counted(n, "template", "templates")
+			}
+			return only, why + "."
+		}
+	}
+	return ".", "There are no pages: a server makes them."
+}
+
+// bundles writes bundles if pages are made by a server, and reports whether they are:
+// one for each sheet that no other one imports.
+func (w *settingsWriter) bundles(ctx context.Context) (server bool, err error) {
+	sheets := under(w.source, w.sheets)
+	if len(under(w.source, w.pages)) > 0 || len(sheets) == 0 {
+		return false, nil
+	}
+	entries, err := w.entrySheets(ctx, sheets)
+	if err != nil {
+		return false, err
+	}
+	w.line("")
+	const most = 6
+	if len(entries) > most {
+		w.reason("A server makes the pages, so the bundles are named here: one for each sheet, of the same name. "+
+			"Better are bundles of what pages load together; %s are imported by no other one.", counted(len(entries), "sheet", "sheets"))
+		w.line("[bundles.sheets]")
+		w.line("from = [%s]", quoted(globsOf(entries)))
+		w.line(`file = "{path}.css"`)
+		return true, nil
+	}
+	w.reason("A server makes the pages, so the bundles are named here: one for each sheet that no other one imports. " +
+		"Pages link them by these names; with hashed names, bundles.json has the published ones.")
+	used := make(map[string]bool)
+	for _, entry := range entries {
+		name := nameOf(entry, used)
+		w.line("[bundles.%s]", name)
+		w.line("from = [%q]", entry)
+		w.line("file = %q", entry)
+	}
+	return true, nil
+}
+
+// entrySheets returns the sheets that no other sheet imports.
+func (w *settingsWriter) entrySheets(ctx context.Context, sheets []string) ([]string, error) {
+	root, closer, err := source.OpenFolder("", filepath.Join(w.dir, filepath.FromSlash(w.source)), w.source)
+	if err != nil {
+		return nil, err
+	}
+	defer closer.Close()
+	settings := project.Default()
+	for _, name := range w.ignored {
+		settings.Exclude = append(settings.Exclude, project.Glob{Pattern: name + "/**"})
+	}
+	p := &project.Project{Settings: settings, Tree: source.NewTree(root)}
+	survey, err := site.NewSurvey(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	imported := make(map[string]bool)
+	for _, name := range sheets {
+		e, ok := survey.Entry(ctx, source.Path{Name: name}, true)
+		if !ok {
+			continue
+		}
+		for _, n := range e.Tree.Imports {
+			if !n.External {
+				imported[n.Path.Name] = true
+			}
+		}
+	}
+	out := slices.DeleteFunc(slices.Clone(sheets), func(name string) bool { return imported[name] })
+	if len(out) == 0 { // they import each other
+		out = sheets
+	}
+	return out, ctx.Err()
+}
+
+// nameOf returns a name for the bundle of a sheet that is not used yet.
+func nameOf(sheet string, used map[string]bool) string {
+	stem := strings.TrimSuffix(path.Base(sheet), path.Ext(sheet))
+	plain := strings.Map(func(c rune) rune {
+		if c == '-' || c == '_' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' {
+			return c
+		}
+		return '-'
+	}, stem)
+	name := plain
+	for n := 2; used[name]; n++ {
+		name = fmt.Sprintf("%s-%d", plain, n)
+	}
+	used[name] = true
+	return name
+}
+
+// globsOf returns globs for names: one for each folder and extension.
+func globsOf(names []string) (out []string) {
+	for _, name := range names {
+		glob := path.Join(path.Dir(name), "*"+path.Ext(name))
+		if !slices.Contains(out, glob) {
+			out = append(out, glob)
+		}
+	}
+	return out
+}
+
+// quoted returns strings as the elements of a list.
+func quoted(list []string) string {
+	var out []string
+	for _, s := range list {
+		out = append(out, fmt.Sprintf("%q", s))
+	}
+	return strings.Join(out, ", ")
+}
+
+// evidence writes the evidence for purging that lies outside of the source folder: all
+// templates in it count in any case.
+func (w *settingsWriter) evidence() {
+	if w.source == "." {
+		return
+	}
+	outside := make(map[string][]string) // templates by their folder at the top
+	for _, name := range slices.Concat(w.templates, w.pages, w.code) {
+		if top := topOf(name); top != w.source && top != "." {
+			outside[top] = append(outside[top], strings.TrimPrefix(name, top+"/"))
+		}
+	}
+	if len(outside) == 0 {
+		return
+	}
+	tops := slices.Sorted(func(yield func(string) bool) {
+		for top := range outside {
+			if !yield(top) {
+				return
+			}
+		}
+	})
+	var globs []string
+	w.line("")
+	w.reason("Folders outside of the source folder, under short names.")
+	w.line("[roots]")
+	for _, top := range tops {
+		name := rootName(top)
+		w.line("%s = %q", name, top)
+		var kinds []string
+		for _, file := range outside[top] {
+			if glob := name + ":**/*" + path.Ext(file); !slices.Contains(kinds, glob) {
+				kinds = append(kinds, glob)
+			}
+		}
+		globs = append(globs, kinds...)
+	}
+	w.line("")
+	total := 0
+	for _, list := range outside {
+		total += len(list)
+	}
+	w.reason("Names in these files count as in use: %s outside of the source folder.", counted(total, "file", "files"))
+	w.line("[purge]")
+	w.line("evidence = [%s]", quoted(globs))
+}
+
+// rootName returns a name for a root: of letters, digits and hyphens, at least two.
+func rootName(folder string) string {
+	name := nameOf(folder, make(map[string]bool))
+	if len(name) < 2 || name == project.PackageRoot || project.IsScheme(name) {
+		name = "folder-" + name
+	}
+	return name
+}
+
+// packages writes how to import the style sheets of installed packages.
+func (w *settingsWriter) packages() {
+	var manifest struct {
+		Dependencies    map[string]string `json:"dependencies"`
+		DevDependencies map[string]string `json:"devDependencies"`
+	}
+	text, err := os.ReadFile(filepath.Join(w.dir, "package.json"))
+	if err != nil || json.Unmarshal(text, &manifest) != nil {
+		return
+	}
+	root, closer, err := source.OpenFolder(project.PackageRoot, filepath.Join(w.dir, project.PackageFolder), "")
+	if err != nil {
+		return
+	}
+	defer closer.Close()
+	tree := source.NewTree(root)
+	var names []string
+	for _, list := range []map[string]string{manifest.Dependencies, manifest.DevDependencies} {
+		for name := range list {
+			t := graph.Resolve(tree, source.Path{}, "/", project.PackageRoot+":"+name)
+			if t.Kind == graph.Local && tree.Exists(t.Path) {
+				names = append(names, name)
+			}
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	slices.Sort(names)
+	names = slices.Compact(names)
+	w.line("")
+	w.reason("Installed packages with a style sheet, and how to import each:")
+	for _, name := range names {
+		w.line(`#   @import "%s:%s";`, project.PackageRoot, name)
+	}
+}
