@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"path"
 	"strings"
 
@@ -16,6 +15,7 @@ import (
 	"rinzel/internal/project"
 	"rinzel/internal/query"
 	"rinzel/internal/site"
+	"rinzel/internal/source"
 	"rinzel/internal/step/compose"
 )
 
@@ -114,15 +114,9 @@ func (in *inspection) asRules(found *query.Families, name string) error {
 		_, err := io.WriteString(in.std.Out, text)
 		return err
 	}
-	file, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
-	if errors.Is(err, fs.ErrExist) {
+	if err := source.WriteNew(name, text); errors.Is(err, fs.ErrExist) {
 		return fmt.Errorf("%s exists: name a new file", name)
-	}
-	if err != nil {
-		return err
-	}
-	_, err = file.WriteString(text)
-	if err = errors.Join(err, file.Close()); err != nil {
+	} else if err != nil {
 		return err
 	}
 	fmt.Fprintf(in.std.Out, "wrote %s: import it instead of the families\n", name)

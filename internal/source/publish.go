@@ -510,3 +510,17 @@ func WriteTree(dir string, tree fs.FS) (string, error) {
 	}
 	return dir, os.CopyFS(dir, tree)
 }
+
+// WriteNew writes a new file, and creates the folders that lead to it. An existing file
+// stays as it is: the error matches fs.ErrExist.
+func WriteNew(name, text string) error {
+	if err := os.MkdirAll(filepath.Dir(name), 0o777); err != nil {
+		return err
+	}
+	file, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	if err != nil {
+		return err
+	}
+	_, err = file.WriteString(text)
+	return errors.Join(err, file.Close())
+}

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -354,15 +353,20 @@ func (w *settingsWriter) packages() {
 		Dependencies    map[string]string `json:"dependencies"`
 		DevDependencies map[string]string `json:"devDependencies"`
 	}
-	text, err := os.ReadFile(filepath.Join(w.dir, "package.json"))
-	if err != nil || json.Unmarshal(text, &manifest) != nil {
-		return
-	}
-	root, closer, err := source.OpenFolder(project.PackageRoot, filepath.Join(w.dir, project.PackageFolder), "")
+	here, closer, err := source.OpenFolder("", w.dir, "")
 	if err != nil {
 		return
 	}
 	defer closer.Close()
+	text, err := fs.ReadFile(here.FS, "package.json")
+	if err != nil || json.Unmarshal(text, &manifest) != nil {
+		return
+	}
+	installed, err := fs.Sub(here.FS, project.PackageFolder)
+	if err != nil {
+		return
+	}
+	root := source.Folder{Name: project.PackageRoot, FS: installed}
 	tree := source.NewTree(root)
 	var names []string
 	for _, list := range []map[string]string{manifest.Dependencies, manifest.DevDependencies} {

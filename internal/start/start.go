@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -89,16 +88,7 @@ func newSite(dir string) (*Plan, error) {
 // file: one that has appeared in the meantime is an error.
 func (p *Plan) Write(dir string) error {
 	for _, f := range p.Files {
-		name := filepath.Join(dir, filepath.FromSlash(f.Name))
-		if err := os.MkdirAll(filepath.Dir(name), 0o777); err != nil {
-			return err
-		}
-		file, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
-		if err != nil {
-			return err
-		}
-		_, err = file.WriteString(f.Text)
-		if err = errors.Join(err, file.Close()); err != nil {
+		if err := source.WriteNew(filepath.Join(dir, filepath.FromSlash(f.Name)), f.Text); err != nil {
 			return err
 		}
 	}
@@ -113,7 +103,6 @@ type facts struct {
 	sheets    []string
 	scripts   []string
 	ignored   []string // folders at the top that .gitignore lists
-	entries   []string // files and folders at the top
 }
 
 // isEmpty reports whether there is nothing of a site: scripts alone may be tools.
@@ -123,22 +112,15 @@ func (f *facts) isEmpty() bool { return len(f.pages)+len(f.templates)+len(f.shee
 // folders that are not kept under version control.
 func look(ctx context.Context, dir string) (*facts, error) {
 	f := new(facts)
-	entries, err := os.ReadDir(dir)
+	root, closer, err := source.OpenFolder("", dir, dir)
 	if errors.Is(err, fs.ErrNotExist) {
 		return f, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	for _, e := range entries {
-		f.entries = append(f.entries, e.Name())
-	}
-	f.ignored = ignoredFolders(dir)
-	root, closer, err := source.OpenFolder("", dir, dir)
-	if err != nil {
-		return nil, err
-	}
 	defer closer.Close()
+	f.ignored = ignoredFolders(root.FS)
 	n := 0
 	err = fs.WalkDir(root.FS, ".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -170,14 +152,17 @@ func isOutput(files fs.FS, dir string) bool {
 }
 
 // ignoredFolders returns the folders at the top that .gitignore lists by name.
-func ignoredFolders(dir string) (out []string) {
-	text, err := os.ReadFile(filepath.Join(dir, ".gitignore"))
+func ignoredFolders(files fs.FS) (out []string) {
+	text, err := fs.ReadFile(files, ".gitignore")
 	if err != nil {
 		return nil
 	}
 	for line := range strings.Lines(string(text)) {
 		name := strings.Trim(strings.TrimSpace(line), "/")
-		if name != "" && !strings.ContainsAny(name, "*?[!#/") && source.IsFolder(filepath.Join(dir, name)) {
+		if name == "" || strings.ContainsAny(name, "*?[!#/") {
+			continue
+		}
+		if info, err := fs.Stat(files, name); err == nil && info.IsDir() {
 			out = append(out, name)
 		}
 	}
