@@ -33,6 +33,7 @@ var allowed = map[string]string{
 	"internal/css/parse":            "internal/css/ast internal/css/known internal/css/scan internal/css/token internal/diag internal/diag/code internal/source",
 	"internal/css/print":            "internal/css/ast internal/css/scan internal/css/token internal/source",
 	"internal/css/selector":         "internal/css/ast internal/css/known internal/css/token",
+	"internal/css/format":           "internal/css/ast internal/css/parse internal/css/scan internal/css/token internal/diag internal/source",
 	"internal/css/replace":          "internal/css/ast internal/css/known internal/css/print internal/css/token internal/css/value internal/source",
 	"internal/css/value":            "internal/css/ast internal/css/known internal/css/print internal/css/token internal/source",
 	"internal/compare":              "internal/css/cascade internal/css/parse internal/emit internal/project internal/source",
@@ -86,7 +87,7 @@ var allowed = map[string]string{
 	"internal/session":              "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":                "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":                "",
-	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/start internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
+	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/format internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/start internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
 }
 
 // onlyIn lists the packages that may import an external package.

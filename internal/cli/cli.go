@@ -88,7 +88,7 @@ func execute(ctx context.Context, args []string, std IO) int {
 	switch {
 	case err == nil:
 		return exitOK
-	case errors.Is(err, errSources) || errors.Is(err, errFailOn):
+	case errors.Is(err, errSources) || errors.Is(err, errFailOn) || errors.Is(err, errUnformatted):
 		return exitSources
 	case errors.Is(err, context.Canceled):
 		return stopped(std)
@@ -139,7 +139,7 @@ hashed in production. It needs no settings to start.`,
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
 		newImports(std), newRepeats(std), newReportCommand(std), newStages(std), newTargets(std), newTrace(std),
-		newServe(std), newStart(std), newWatch(std), newWhy(std), newDemo(std), newFamilies(std), newStd(std),
+		newServe(std), newStart(std), newWatch(std), newWhy(std), newDemo(std), newFamilies(std), newFormat(std), newStd(std),
 		newVersion(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd

@@ -1,8 +1,11 @@
 package query
 
 import (
+	"context"
 	"fmt"
 	"path"
+	"slices"
+	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
@@ -10,6 +13,7 @@ import (
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
+	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -81,4 +85,17 @@ func spotOf(n ast.Node, span source.Span) Spot {
 func ReadSheet(p *project.Project, name string) (*source.File, error) {
 	root, rest := project.SplitRoot(name)
 	return p.Tree.Text(source.Path{Root: root, Name: path.Clean(rest)})
+}
+
+// StyleSheets returns the CSS sheets of the source folder, in lexical order. Sheets that are
+// minified already, by their name, are left out.
+func StyleSheets(ctx context.Context, p *project.Project) ([]source.Path, error) {
+	survey, err := site.NewSurvey(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(survey.Files().Sheets(), func(s source.Path) bool {
+		name := strings.ToLower(s.Name)
+		return !strings.HasSuffix(name, ".css") || strings.HasSuffix(name, ".min.css")
+	}), nil
 }

@@ -78,7 +78,7 @@ printf '{"text": ".quay { color: navy; top: %s }", "read": ["size.txt"]}' "$size
 		{"tools/tide.sh", "sh -c 'sleep 3600' & sh -c 'sleep 3600' & wait", "no answer in 700ms", ""},
 		{"tools/tide.sh", "printf '{\"text\": \"'", "without a complete answer", ""},
 		{"tools/tide.sh", "yes flood", "its answer is not valid JSON", ""},
-		{"tools/tide.sh", "yes ''", "no answer in 700ms", ""},
+		{"tools/tide.sh", "yes ''", "the step \"tide\" failed: ", ""}, // too slow, or too much: that depends on the machine
 		{"tools/tide.sh", "exit 9", "exit status 9", ""},
 		{"tools/tide.sh", strings.ReplaceAll(good, "top", "left"), "", "left: 5px"},
 		{"site/tones.txt", "teal", "", "left: 5px"},
