@@ -29,6 +29,7 @@ import (
 // fileSettings is the structure of the settings file. Other keys are errors.
 type fileSettings struct {
 	Extends  *string               `toml:"extends"`
+	Version  *int                  `toml:"version"`
 	Source   *string               `toml:"source"`
 	Output   *string               `toml:"output"`
 	Base     *string               `toml:"base"`
@@ -140,7 +141,7 @@ type fileCheck struct {
 var knownKeys = map[string][]string{
 	"": {"source", "output", "base", "exclude", "external", "copy", "roots", "browsers", "chain",
 		"check", "lower", "prefix", "minify", "split", "bundles", "assets", "purge", "profile", "serve", "tokens", "constants",
-		"limits", "budget", "report", "step", "cache", "scripts", "components", "extends"},
+		"limits", "budget", "report", "step", "cache", "scripts", "components", "extends", "version"},
 	"scripts":        {"finish", "drop", "preload"},
 	"components":     {"match", "styles"},
 	"cache":          {"folder", "url"},
@@ -185,7 +186,7 @@ func readFrom(f *source.File, dir string, open Shared) (*Settings, []diag.Diagno
 		return nil, r.diags
 	}
 	s := Default()
-	s.File = f.Name
+	s.File, s.Given = f.Name, given(table, &r.positions)
 	r.fill(s, r.assigned(table))
 	var found diag.List
 	found.Add(r.diags...)
@@ -253,6 +254,7 @@ func (r *reader) unknownKey(key []string, at source.Span) {
 
 // fill replaces the defaults in s by the values of the file.
 func (r *reader) fill(s *Settings, raw *fileSettings) {
+	r.version(raw.Version)
 	r.folder(&s.Source, raw.Source, "source")
 	r.folder(&s.Output, raw.Output, "output")
 	if raw.Base != nil {
@@ -306,6 +308,22 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.limit(&s.Limits.Values, raw.Limits.Values, "values", 1_000_000_000)
 	r.limit(&s.Limits.Iterations, raw.Limits.Iterations, "iterations", 1_000_000_000)
 	r.limit(&s.Limits.Calls, raw.Limits.Calls, "calls", maxCalls)
+}
+
+// Version is the version of the form of settings files.
+const Version = 1
+
+// version checks the version of the form.
+func (r *reader) version(n *int) {
+	if n == nil || *n == Version {
+		return
+	}
+	message := fmt.Sprintf("settings of version %d are unknown: this program reads version %d", *n, Version)
+	fix := fmt.Sprintf("write version = %d", Version)
+	if *n > Version {
+		fix += ", or use a newer rinzel"
+	}
+	r.fail(r.positions.value("version"), message, fix)
 }
 
 // history reads the file of [report] history.

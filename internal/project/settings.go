@@ -29,10 +29,13 @@ type Settings struct {
 	// Extends are the paths on disk of the settings files that it extends, the nearest
 	// first; missing ones as well.
 	Extends []string
-	Source  string // source folder relative to the project folder
-	Output  string // output folder relative to the project folder
-	Base    string // URL path at which the output is published; starts and ends with /
-	Roots   map[string]string
+	// Given are the values in the settings file and in those that it extends, sorted by
+	// their paths.
+	Given  []Given
+	Source string // source folder relative to the project folder
+	Output string // output folder relative to the project folder
+	Base   string // URL path at which the output is published; starts and ends with /
+	Roots  map[string]string
 	// Exclude matches files of the source folder that are not part of the
 	// project.
 	Exclude []Glob
