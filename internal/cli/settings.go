@@ -17,7 +17,7 @@ import (
 // newSettings returns the settings command.
 func newSettings(std IO) *cobra.Command {
 	var flags inspectFlags
-	var defaults bool
+	var defaults, schema bool
 	cmd := &cobra.Command{
 		Use:   "settings [FILTER]",
 		Short: "List all settings in force, and where each is set",
@@ -26,7 +26,8 @@ in the settings file, or in one that it extends. "default" means that no file se
 
 With FILTER, the start of a key such as "purge" or "profile.production", it lists
 only these. --defaults writes a settings file with all keys, what they mean, and their
-defaults; it is a start for a file of your own.`,
+defaults; it is a start for a file of your own. --schema writes a JSON Schema of
+settings files, for editors that complete and check TOML by one.`,
 		Example: `  rinzel settings
   rinzel settings profile.production
   rinzel settings --defaults > rinzel.toml`,
@@ -36,6 +37,9 @@ defaults; it is a start for a file of your own.`,
 				_, err := fmt.Fprint(std.Out, defaultSettings())
 				return err
 			}
+			if schema {
+				return writeJSON(std.Out, project.Schema(describeKey(docs.Keys())))
+			}
 			return inspect(flags, std, func(in *inspection) ([]diag.Diagnostic, error) {
 				in.settings(strings.Join(args, ""))
 				return nil, nil
@@ -43,6 +47,7 @@ defaults; it is a start for a file of your own.`,
 		},
 	}
 	flags.add(cmd)
+	cmd.Flags().BoolVar(&schema, "schema", false, "write a JSON Schema of settings files")
 	cmd.Flags().BoolVar(&defaults, "defaults", false, "write a settings file with all keys and their defaults")
 	return cmd
 }
@@ -222,6 +227,28 @@ func defaultSettings() string {
 	}
 	b.WriteString(tops + tables)
 	return b.String()
+}
+
+// describeKey returns a function that describes keys for a schema, with their defaults.
+func describeKey(keys []docs.Key) func(path []string) string {
+	return func(path []string) string {
+		name := strings.ReplaceAll(strings.Join(path, "."), "*", "NAME")
+		for _, k := range keys {
+			whole := strings.Replace(k.Table, "[chain]", "chain.#", 1)
+			if k.Name != "" {
+				whole = strings.TrimPrefix(whole+"."+k.Name, ".")
+			}
+			if whole != name {
+				continue
+			}
+			text := plainText(k.Meaning)
+			if k.Default != "" {
+				text += " (default " + k.Default + ")"
+			}
+			return text
+		}
+		return ""
+	}
 }
 
 // plainText returns Markdown without its marks.

@@ -77,3 +77,19 @@ func TestDefaultSettings(t *testing.T) {
 		}
 	}
 }
+
+// TestSchema compares docs/rinzel.schema.json with what the program writes.
+func TestSchema(t *testing.T) {
+	const file = "../../docs/rinzel.schema.json"
+	want, err := os.ReadFile(file)
+	code, out, errs := runIn(t, t.TempDir(), "settings", "--schema")
+	if code != 0 {
+		t.Fatal(errs)
+	}
+	if err != nil || out != string(want) {
+		t.Errorf("%s is not what the program writes: rinzel settings --schema > docs/rinzel.schema.json: %v", file, err)
+	}
+	if strings.Count(out, `"description"`) < 70 || strings.Count(out, `"enum"`) < 10 {
+		t.Error("descriptions or words are missing")
+	}
+}

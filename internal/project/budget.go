@@ -96,7 +96,7 @@ func (r *reader) budgetTable(s *Settings, table map[string]any, level diag.Sever
 	key := func(name string) []string { return append(slices.Clip(path), name) }
 	if v, ok := table["level"]; ok {
 		text, _ := v.(string)
-		if r.word(text, key("level"), string(LevelWarning), string(LevelError)) == string(LevelError) {
+		if r.word(text, key("level")) == string(LevelError) {
 			level = diag.Error
 		} else {
 			level = diag.Warning

@@ -43,7 +43,7 @@ func (s *Settings) ReadsBlock(language string) bool {
 func (r *reader) components(s *Settings, raw fileComponents) {
 	s.Components.Match = r.globs(raw.Match, "components", "match")
 	if raw.Styles != nil {
-		s.Components.Inside = r.word(*raw.Styles, []string{"components", "styles"}, "bundle", "inside") == "inside"
+		s.Components.Inside = r.word(*raw.Styles, []string{"components", "styles"}) == "inside"
 	}
 	for _, g := range s.Components.Match {
 		_, pattern := SplitRoot(g.Pattern)

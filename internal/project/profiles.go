@@ -62,13 +62,13 @@ func (r *reader) profile(s *Settings, raw map[string]fileProfile, name string, t
 		p.Browsers = *from.Browsers
 	}
 	if from.Maps != nil {
-		p.Maps = Maps(r.word(*from.Maps, key("maps"), string(NoMaps), string(FileMaps), string(InlineMaps)))
+		p.Maps = Maps(r.word(*from.Maps, key("maps")))
 	}
 	if from.Names != nil {
-		p.Names = Names(r.word(*from.Names, key("names"), string(PlainNames), string(HashedNames)))
+		p.Names = Names(r.word(*from.Names, key("names")))
 	}
 	if from.Scripts != nil {
-		p.Scripts = ScriptStyles(r.word(*from.Scripts, key("script-styles"), string(LinkStyles), string(AdoptStyles)))
+		p.Scripts = ScriptStyles(r.word(*from.Scripts, key("script-styles")))
 	}
 	if from.Integrity != nil {
 		p.Integrity = *from.Integrity

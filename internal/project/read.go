@@ -290,8 +290,7 @@ func (r *reader) fill(s *Settings, raw *fileSettings) {
 	r.lower(s, raw.Lower)
 	r.prefix(s, raw.Prefix)
 	if raw.Minify.Size != nil {
-		s.Minify.Size = minify.Size(r.word(*raw.Minify.Size, []string{"minify", "size"},
-			string(minify.Compressed), string(minify.Uncompressed)))
+		s.Minify.Size = minify.Size(r.word(*raw.Minify.Size, []string{"minify", "size"}))
 	}
 	r.budgets(s, raw.Budget)
 	r.history(s, raw.Report)
@@ -346,7 +345,7 @@ func (r *reader) purge(s *Settings, raw *fileSettings) {
 		Structure: raw.Purge.Structure, UnreadableScripts: KeepRelated}
 	if raw.Purge.UnreadableScripts != nil {
 		s.Purge.UnreadableScripts = UnreadableScripts(r.word(*raw.Purge.UnreadableScripts,
-			[]string{"purge", "unreadable-scripts"}, string(KeepRelated), string(IgnoreUnreadable)))
+			[]string{"purge", "unreadable-scripts"}))
 	}
 	if n := raw.Purge.MaxRemoved; n != nil {
 		if s.Purge.MaxRemoved = *n; *n < 1 || *n > 100 {
@@ -385,8 +384,7 @@ const maxInline = 100_000
 // check reads [check].
 func (r *reader) check(s *Settings, raw fileCheck) {
 	if raw.InBuild != nil {
-		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}, string(CheckWarns),
-			string(CheckStops), string(CheckOff)))
+		s.Check.InBuild = InBuild(r.word(*raw.InBuild, []string{"check", "in-build"}))
 	}
 	s.Check.Libraries = raw.Libraries
 	var codes []string
@@ -400,16 +398,14 @@ func (r *reader) check(s *Settings, raw fileCheck) {
 				diag.DidYouMean(name, codes, "the checks are "+strings.Join(codes, ", ")))
 			continue
 		}
-		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key, string(LevelError), string(LevelWarning),
-			string(LevelNote), string(LevelOff)))
+		s.Check.Levels[code.Code(name)] = Level(r.word(raw.Levels[name], key))
 	}
 }
 
 // lower reads [lower].
 func (r *reader) lower(s *Settings, raw fileLower) {
 	if raw.Direction != nil {
-		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"},
-			string(lower.LeftToRight), string(lower.RightToLeft)))
+		s.Lower.Direction = lower.Direction(r.word(*raw.Direction, []string{"lower", "direction"}))
 	}
 	s.Lower.AsIs = make(map[string]bool)
 	for i, name := range raw.AsIs {
@@ -617,7 +613,8 @@ func SplitRoot(s string) (root, rest string) {
 }
 
 // word returns one of the allowed values of a key.
-func (r *reader) word(got string, key []string, want ...string) string {
+func (r *reader) word(got string, key []string) string {
+	want := wordsFor(key)
 	if slices.Contains(want, got) {
 		return got
 	}

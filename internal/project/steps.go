@@ -217,12 +217,10 @@ func (r *reader) step(s *Settings, name string, raw fileStep) (o OwnStep, ok boo
 		Time: defaultTime * time.Second, Memory: defaultMemory}
 	o.Name, o.Own, o.Takes, o.Gives = name, true, pipeline.CSS, pipeline.CSS
 	o.Does = "a step of the settings"
-	stages := []string{string(pipeline.OnSheet), string(pipeline.OnBundle), string(pipeline.OnScript),
-		string(pipeline.OnPage), string(pipeline.OnAsset)}
 	if raw.On == "" {
 		r.fail(at, fmt.Sprintf("step %q does not say what it works on", name), `write on = "sheet", or bundle, script, page or asset`)
 	} else {
-		o.On = pipeline.Stage(r.word(raw.On, key("on"), stages...))
+		o.On = pipeline.Stage(r.word(raw.On, key("on")))
 	}
 	r.stepLanguages(&o, raw, key)
 	r.stepCommand(&o, raw, key)
@@ -272,7 +270,7 @@ func (r *reader) stepLanguages(o *OwnStep, raw fileStep, key func(string) []stri
 			r.fail(at, "only steps that take another language than CSS say what they give", "remove gives")
 			return
 		}
-		if r.word(*raw.Gives, key("gives"), "sheet", "css") == "css" {
+		if r.word(*raw.Gives, key("gives")) == "css" {
 			o.Gives = pipeline.CSS
 		}
 	}
@@ -298,7 +296,7 @@ func (r *reader) stepCommand(o *OwnStep, raw fileStep, key func(string) []string
 		r.fail(r.positions.value(key("env")...), "a module has no environment variables of its own", "pass values in options")
 	}
 	if raw.Protocol != nil {
-		o.Plain = r.word(*raw.Protocol, key("protocol"), "json", "text") == "text"
+		o.Plain = r.word(*raw.Protocol, key("protocol")) == "text"
 	}
 }
 
