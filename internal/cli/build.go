@@ -36,6 +36,7 @@ type buildFlags struct {
 	quiet    bool // print findings only
 	progress func(site.Progress)
 	json     bool
+	markdown bool
 }
 
 // newBuild returns the build command.
@@ -80,6 +81,7 @@ usage or an internal failure. After an error the previous output is kept.`,
 	f.BoolVar(&flags.times, "times", false, "list how long the steps took, and the slowest sheets")
 	f.BoolVarP(&flags.quiet, "quiet", "q", false, "print findings only")
 	f.BoolVar(&flags.json, "json", false, "write results and findings as JSON to standard output")
+	f.BoolVar(&flags.markdown, "markdown", false, "write a summary with the findings as Markdown to standard output")
 	return cmd
 }
 
@@ -166,8 +168,10 @@ func (f *buildFlags) check() error {
 		return errors.New("-o - needs a SHEET: a site has many files")
 	case f.toStream() && f.dry:
 		return errors.New("--dry-run cannot be used with -o -: name a file with -o, or remove --dry-run")
-	case f.toStream() && f.json:
-		return errors.New("--json and the sheet both write to standard output: name a file with -o")
+	case f.toStream() && (f.json || f.markdown):
+		return errors.New("--json or --markdown and the sheet both write to standard output: name a file with -o")
+	case f.json && f.markdown:
+		return errors.New("--json and --markdown cannot be combined")
 	}
 	return f.checkSheets()
 }

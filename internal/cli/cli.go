@@ -138,7 +138,8 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
-		newImports(std), newRepeats(std), newReportCommand(std), newSettings(std), newStages(std), newTargets(std), newTrace(std),
+		newImports(std), newRepeats(std), newReportCommand(std), newSettings(std), newStages(std), newTargets(std),
+		newTrace(std),
 		newServe(std), newStart(std), newWatch(std), newWhy(std), newDemo(std), newFamilies(std), newFormat(std), newStd(std),
 		newVersion(std))
 	cmd.AddCommand(newTopics()...)

@@ -41,7 +41,7 @@ func newReport(std IO, p *project.Project, flags buildFlags) *report {
 	if flags.toStream() {
 		r.out, r.color = std.Err, std.ErrColor
 	}
-	if flags.json || flags.quiet {
+	if flags.json || flags.markdown || flags.quiet {
 		r.out = io.Discard
 	}
 	return r
@@ -113,7 +113,7 @@ func steps(names []string) string {
 
 // findings shows diagnostics; the error is errSources if one is an error.
 func (r *report) findings(ds []diag.Diagnostic) error {
-	if !r.flags.json {
+	if !r.flags.json && !r.flags.markdown {
 		renderer := diag.Renderer{Files: r.project.Tree.Set, Color: r.std.ErrColor}
 		if err := showFindings(r.std.Err, renderer, ds, "--json lists all"); err != nil {
 			return err
@@ -133,6 +133,9 @@ func (r *report) refused(ds []diag.Diagnostic) error {
 			return err
 		}
 	}
+	if r.flags.markdown {
+		r.markdown(&site.Result{Diagnostics: ds}, true, 0)
+	}
 	return errSources
 }
 
@@ -142,6 +145,10 @@ func (r *report) failed(res *site.Result) error {
 		if err := r.json(res, nil); err != nil {
 			return err
 		}
+		return errSources
+	}
+	if r.flags.markdown {
+		r.markdown(res, true, 0)
 		return errSources
 	}
 	kept := ""
@@ -184,6 +191,10 @@ func (r *report) foreign(res *site.Result, e *source.ForeignError) error {
 
 // summary prints the written files and the savings.
 func (r *report) summary(res *site.Result, p source.Published, took time.Duration) error {
+	if r.flags.markdown {
+		r.markdown(res, false, took)
+		return nil
+	}
 	if r.flags.json && r.flags.dry {
 		return r.json(res, nil)
 	}
