@@ -60,6 +60,7 @@ var allowed = map[string]string{
 	"internal/origin":               "internal/source internal/sourcemap",
 	"internal/own":                  "internal/browsers internal/cache internal/css/ast internal/css/parse internal/css/print internal/custom internal/diag internal/diag/code internal/graph internal/inventory internal/objects internal/origin internal/pipeline internal/project internal/source internal/sourcemap internal/step",
 	"internal/std":                  "internal/source",
+	"internal/lsp":                  "internal/css/ast internal/css/format internal/css/grammar internal/css/parse internal/css/print internal/css/scan internal/css/token internal/diag internal/project internal/query internal/session internal/site internal/source internal/step/compose",
 	"internal/start":                "internal/graph internal/inventory internal/project internal/site internal/source",
 	"internal/step":                 "internal/css/ast internal/diag internal/diag/code internal/source",
 	"internal/pipeline":             "internal/diag internal/diag/code internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",
@@ -87,11 +88,12 @@ var allowed = map[string]string{
 	"internal/session":              "internal/diag internal/emit internal/project internal/site internal/source internal/watch",
 	"internal/serve":                "internal/css/scan internal/css/token internal/diag internal/emit internal/markup internal/source",
 	"internal/watch":                "",
-	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/format internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/start internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
+	"internal/cli":                  "demo docs internal/browsers internal/compare internal/css/accept internal/css/format internal/css/grammar internal/css/replace internal/css/value internal/diag internal/diag/code internal/emit internal/inventory internal/link internal/lsp internal/pipeline internal/project internal/query internal/report internal/serve internal/session internal/site internal/source internal/start internal/std internal/step/check internal/step/compose internal/step/prefix internal/step/purge internal/trace",
 }
 
 // onlyIn lists the packages that may import an external package.
 var onlyIn = map[string]string{
+	"github.com/sourcegraph/jsonrpc2":    "internal/lsp",
 	"github.com/spf13/cobra":             "internal/cli",
 	"os":                                 "internal/source internal/cli cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/css/known/gen internal/browsertest internal/watch internal/custom internal/objects internal/custom/testdata/step docs/steps/ink",
 	"github.com/tetratelabs/wazero":      "internal/custom",

@@ -138,10 +138,9 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
-		newImports(std), newRepeats(std), newReportCommand(std), newSettings(std), newStages(std), newTargets(std),
-		newTrace(std),
-		newServe(std), newStart(std), newWatch(std), newWhy(std), newDemo(std), newFamilies(std), newFormat(std), newStd(std),
-		newVersion(std))
+		newDemo(std), newFamilies(std), newFormat(std), newImports(std), newLanguageServer(std), newRepeats(std),
+		newReportCommand(std), newServe(std), newSettings(std), newStages(std), newStart(std), newStd(std),
+		newTargets(std), newTrace(std), newVersion(std), newWatch(std), newWhy(std))
 	cmd.AddCommand(newTopics()...)
 	return cmd
 }

@@ -27,7 +27,9 @@ in the settings file, or in one that it extends. "default" means that no file se
 With FILTER, the start of a key such as "purge" or "profile.production", it lists
 only these. --defaults writes a settings file with all keys, what they mean, and their
 defaults; it is a start for a file of your own. --schema writes a JSON Schema of
-settings files, for editors that complete and check TOML by one.`,
+settings files, for editors that complete and check TOML by one.
+
+` + tablesOf(docs.Settings, "key"),
 		Example: `  rinzel settings
   rinzel settings profile.production
   rinzel settings --defaults > rinzel.toml`,

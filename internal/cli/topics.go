@@ -15,11 +15,11 @@ import (
 // topicWidth is the width of help topics in columns.
 const topicWidth = 100
 
-// newTopics returns the help topics: "rinzel help settings" and so on. They
-// are commands that do not run.
+// newTopics returns the help topics: "rinzel help language" and so on. They are
+// commands that do not run. The help of the command settings has the tables of all
+// settings.
 func newTopics() []*cobra.Command {
 	return []*cobra.Command{
-		{Use: "settings", Short: "All settings of rinzel.toml", Long: tablesOf(docs.Settings, "key")},
 		{Use: "language", Short: "The sheet language on one page", Long: tablesOf(docs.Language, "to")},
 		{Use: "steps", Short: "The steps of sheets and bundles, and their order", Long: stepsTopic()},
 	}

@@ -31,12 +31,9 @@ func newVersion(std IO) *cobra.Command {
 		Example: "  rinzel version\n  rinzel version --credits",
 		Args:    atMost(0),
 		RunE: func(*cobra.Command, []string) error {
-			version := "(built from source)"
-			if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
-				version = info.Main.Version
-			}
 			_, err := fmt.Fprintf(std.Out, "rinzel %s, %s, %s/%s\nbrowser data from %s\ndefinitions from %s\n",
-				version, runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "), grammar.Source())
+				version(), runtime.Version(), runtime.GOOS, runtime.GOARCH, strings.Join(browsers.Sources(), ", "),
+				grammar.Source())
 			if withCredits && err == nil {
 				_, err = fmt.Fprint(std.Out, credits)
 			}
@@ -45,4 +42,12 @@ func newVersion(std IO) *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&withCredits, "credits", false, "print the authors and licences of the embedded data")
 	return cmd
+}
+
+// version returns the version of the program.
+func version() string {
+	if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
+		return info.Main.Version
+	}
+	return "(built from source)"
 }

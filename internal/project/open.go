@@ -38,25 +38,33 @@ type Options struct {
 	Settings string
 	Output   string // output folder relative to the working folder; empty for that of the settings
 	Source   string // source folder if there is no settings file; empty for the working folder
+	// Folder is a project folder without a settings file; empty to look for one.
+	Folder string
 }
 
 // Open opens a project. The diagnostics are about the settings; if one is an
 // error, the project may only be used to display them. The error is one of the
 // run itself. The caller must close the project.
 func Open(opts Options) (*Project, []diag.Diagnostic, error) {
-	if opts.Settings == "" {
+	if opts.Settings == "" && opts.Folder == "" {
 		if above := source.FindAbove(FileName); above != FileName { // otherwise as without a search
 			opts.Settings = above
 		}
 	}
 	p := &Project{Settings: Default(), Dir: filepath.Dir(opts.Settings)}
+	if opts.Settings == "" && opts.Folder != "" {
+		p.Dir = opts.Folder
+	}
 	home, closer, err := source.OpenFolder(FolderRoot, p.Dir, p.Dir)
 	if err != nil {
 		return nil, nil, err
 	}
 	p.closers = append(p.closers, closer)
 	p.Tree = source.NewTree(home)
-	diags, err := p.readSettings(opts)
+	var diags []diag.Diagnostic
+	if opts.Settings != "" || opts.Folder == "" {
+		diags, err = p.readSettings(opts)
+	}
 	if err != nil || diag.HasErrors(diags) {
 		return p, diags, err
 	}

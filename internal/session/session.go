@@ -36,6 +36,9 @@ type Session struct {
 	// since: outputs may be copies of its files. Otherwise nil.
 	source *project.Project
 
+	// overlays are texts that are not saved yet, by absolute names.
+	overlays map[string][]byte
+
 	// adopt is called with a reopened project before it replaces the current
 	// one; may be nil.
 	adopt func(*project.Project) error
@@ -96,7 +99,48 @@ func (s *Session) reopen() error {
 		p.Tree.NoteLinks = true
 		s.cache = site.NewCache(p)
 	}
+	for name, text := range s.overlays {
+		for _, path := range pathsIn(foldersByRoot(p), name) {
+			p.Tree.Overlay(path, text)
+		}
+	}
 	return nil
+}
+
+// Overlay sets the text of a file, given by its absolute name, that is not saved yet:
+// builds read it instead of what is on disk. nil removes it. Results of builds before the
+// last one must not be used afterwards.
+func (s *Session) Overlay(name string, text []byte) {
+	if s.overlays == nil {
+		s.overlays = make(map[string][]byte)
+	}
+	if s.overlays[name] = text; text == nil {
+		delete(s.overlays, name)
+	}
+	paths := pathsIn(foldersByRoot(s.project), name)
+	if s.cache != nil {
+		s.apply(paths)
+	}
+	for _, p := range paths {
+		s.project.Tree.Overlay(p, text)
+	}
+}
+
+// Cache returns the cache of the builds; nil if the settings are invalid.
+func (s *Session) Cache() *site.Cache { return s.cache }
+
+// Found returns the findings about the settings.
+func (s *Session) Found() []diag.Diagnostic { return s.found }
+
+// PathOf returns the path in the project of a file, given by its absolute name: in the
+// source folder, or else in a root. ok is false if it is in neither.
+func (s *Session) PathOf(name string) (p source.Path, ok bool) {
+	for _, p = range pathsIn(foldersByRoot(s.project), name) {
+		if ok = true; p.Root == "" {
+			break
+		}
+	}
+	return p, ok
 }
 
 // Apply invalidates files and folders, given by their absolute names on disk.

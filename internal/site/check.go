@@ -59,6 +59,7 @@ func Check(ctx context.Context, p *project.Project, names []string, opts Options
 		b.pages = b.findPages()
 		b.missingKeyframes()
 		b.missingSizes()
+		b.reportNearMembers(b.families())
 	}
 	b.report(b.checks.Sorted(b.project.Tree.Set)...)
 	return &Checked{len(b.checked), len(b.unchecked), b.sorted()}, nil

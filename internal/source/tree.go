@@ -10,6 +10,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -96,6 +97,8 @@ type Tree struct {
 	linked map[Path]bool   // those reached through a symbolic link
 	labels map[Path]string // see [Tree.SetEncoding]
 	label  string          // the first label
+
+	overlays map[Path][]byte // texts that are not saved yet, see [Tree.Overlay]
 
 	lister lister
 	heads  sync.Map // first bytes of files: Path to string
@@ -346,8 +349,25 @@ func validPrefix(s string) int {
 	return len(s)
 }
 
+// Overlay sets the text of a file that is not saved yet: it is read instead of what is on
+// disk. nil removes it. It must not be called while the tree is in use.
+func (t *Tree) Overlay(p Path, text []byte) {
+	if text == nil {
+		delete(t.overlays, p)
+	} else {
+		if t.overlays == nil {
+			t.overlays = make(map[Path][]byte)
+		}
+		t.overlays[p] = text
+	}
+	t.Forget(p)
+}
+
 // Bytes reads a whole file. The error is like that of [Tree.Text].
 func (t *Tree) Bytes(p Path) ([]byte, error) {
+	if text, ok := t.overlays[p]; ok {
+		return slices.Clone(text), nil
+	}
 	f, info, err := t.open(p)
 	if err != nil {
 		return nil, err
@@ -432,6 +452,9 @@ func (t *Tree) Head(p Path) string {
 
 // readHead is Head without the cache.
 func (t *Tree) readHead(p Path) []byte {
+	if text, ok := t.overlays[p]; ok {
+		return text[:min(len(text), headSize)]
+	}
 	f, _, err := t.open(p)
 	if err != nil {
 		return nil

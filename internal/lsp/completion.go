@@ -1,0 +1,229 @@
+package lsp
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"rinzel/internal/css/grammar"
+	"rinzel/internal/css/token"
+	"rinzel/internal/project"
+	"rinzel/internal/query"
+	"rinzel/internal/step/compose"
+)
+
+// rulesOfLanguage are the at-rules of the build-time language.
+var rulesOfLanguage = []string{"apply", "const", "contents", "default", "drop", "else", "family", "loop", "mixin", "mode", "slot",
+	"take", "tokens", "when"}
+
+// completion proposes what is possible at a place.
+func (s *server) completion(ctx context.Context, q at) (any, error) {
+	d := s.documents[q.TextDocument.URI]
+	if d == nil {
+		return null, nil
+	}
+	offset, ok := offsetIn(d.text, q.Position)
+	if !ok {
+		return null, nil
+	}
+	p := placeIn(d, offset)
+	c := &proposals{place: p, edit: rangeIn(d.text, p.from, offset)}
+	s.propose(ctx, c, d)
+	return completionList{Items: c.list()}, nil
+}
+
+// proposals are proposals for a place.
+type proposals struct {
+	place place
+	edit  textRange
+	items []completionItem
+}
+
+// add adds a proposal if the word may become it.
+func (c *proposals) add(label string, kind int, detail string) {
+	if strings.HasPrefix(label, c.place.word) || strings.Contains(strings.ToLower(label), strings.ToLower(c.place.word)) {
+		c.items = append(c.items, completionItem{Label: label, Kind: kind, Detail: detail,
+			TextEdit: &textEdit{c.edit, label}})
+	}
+}
+
+// list returns the proposals: those that begin with the word first, without repeats.
+func (c *proposals) list() []completionItem {
+	const most = 500
+	out := []completionItem{}
+	seen := make(map[string]bool)
+	for _, begins := range []bool{true, false} {
+		for _, item := range c.items {
+			if strings.HasPrefix(item.Label, c.place.word) == begins && !seen[item.Label] && len(out) < most {
+				seen[item.Label] = true
+				item.SortText = fmt.Sprintf("%04d", len(out))
+				out = append(out, item)
+			}
+		}
+	}
+	return out
+}
+
+// propose adds the proposals for a subject.
+func (s *server) propose(ctx context.Context, c *proposals, d *document) {
+	switch c.place.subject {
+	case aConstant:
+		for _, k := range s.known(ctx).constants {
+			c.add(k.path, kindConstant, k.value)
+		}
+	case aVariable:
+		for _, v := range s.known(ctx).variables {
+			c.add(v.name, kindConstant, v.text)
+		}
+	case aMixin:
+		for _, m := range s.known(ctx).mixins {
+			if m.kind == "mixin" {
+				c.add(m.name, kindFunction, m.text)
+			}
+		}
+	case anAtRule:
+		for _, name := range rulesOfLanguage {
+			c.add(name, kindKeyword, "build-time")
+		}
+		for _, name := range grammar.AtRules() {
+			c.add(name, kindKeyword, "")
+		}
+	case aProperty:
+		for _, name := range grammar.Properties() {
+			if !strings.HasPrefix(name, "-") || strings.HasPrefix(c.place.word, "-") {
+				c.add(name, kindProperty, "")
+			}
+		}
+	case aValue:
+		c.values(s.known(ctx))
+	case aClass:
+		f := s.known(ctx)
+		for _, class := range f.classes {
+			c.add(c.written(class.name), kindClass, "")
+		}
+		c.members(f.families)
+	case anImport:
+		s.imports(ctx, c, d)
+	}
+}
+
+// values adds the values of a property: keywords, colours, functions and constants.
+func (c *proposals) values(f *facts) {
+	property, ok := grammar.Property(c.place.property)
+	if !ok {
+		return
+	}
+	for _, word := range property.Keywords() {
+		c.add(word, kindValue, "")
+	}
+	if property.Facts().Color {
+		for _, name := range grammar.ColorNames() {
+			c.add(name, kindColor, "")
+		}
+	}
+	for _, k := range f.constants {
+		c.add("const("+k.path+")", kindConstant, k.value)
+	}
+	for _, m := range f.mixins {
+		if m.kind == "function" {
+			c.add(m.name+"(", kindFunction, m.text)
+		}
+	}
+	for _, word := range []string{"inherit", "initial", "unset", "revert"} {
+		c.add(word, kindKeyword, "")
+	}
+}
+
+// written returns a class as it is written at the place: escaped in sheets.
+func (c *proposals) written(class string) string {
+	if c.place.markup {
+		return class
+	}
+	return token.EscapeName(class)
+}
+
+// members adds classes of families: those with the keys and keywords of their slots, also
+// with the modes that the word begins with; and the modes.
+func (c *proposals) members(list *query.Families) {
+	if list == nil {
+		return
+	}
+	modes, rest := "", c.place.word
+	for found := true; found; {
+		found = false
+		for _, m := range list.Modes {
+			if r, ok := strings.CutPrefix(rest, m.Prefix); ok && m.Prefix != "" && !strings.Contains(modes, m.Prefix) {
+				modes, rest, found = modes+m.Prefix, r, true
+			}
+		}
+	}
+	for _, fam := range list.Families {
+		detail := fam.Pattern
+		for _, class := range membersOf(fam.Family, rest) {
+			c.add(c.written(modes+class), kindClass, detail)
+		}
+	}
+	for _, m := range list.Modes {
+		if !strings.Contains(modes, m.Prefix) {
+			c.add(c.written(modes+m.Prefix), kindKeyword, "mode")
+		}
+	}
+}
+
+// membersOf returns the classes of a family that the keys of its slots make, if a word may
+// become one of them.
+func membersOf(f compose.Family, word string) []string {
+	pattern := strings.TrimPrefix(f.Pattern, ".")
+	start, _, _ := strings.Cut(pattern, "(")
+	if !strings.HasPrefix(start, word) && !strings.HasPrefix(word, start) {
+		return nil
+	}
+	const most = 400
+	out := []string{pattern}
+	for _, slot := range f.Slots {
+		var keys []string
+		for _, from := range slot.Sources {
+			keys = append(keys, from.Keys...)
+		}
+		if len(keys) == 0 { // any number or length: nothing to propose
+			return nil
+		}
+		var next []string
+		for _, name := range out {
+			for _, key := range keys {
+				if len(next) < most {
+					next = append(next, strings.ReplaceAll(name, "("+slot.Name+")", key))
+				}
+			}
+		}
+		out = next
+	}
+	return out
+}
+
+// imports adds the sheets that an @import may name: relative paths, and roots.
+func (s *server) imports(ctx context.Context, c *proposals, d *document) {
+	p := s.session.Project()
+	here, ok := s.session.PathOf(d.name)
+	if !ok || here.Root != "" {
+		return
+	}
+	sheets, err := query.StyleSheets(ctx, p)
+	if err != nil {
+		return
+	}
+	for _, sheet := range sheets {
+		if rel, err := filepath.Rel(path.Dir(here.Name), sheet.Name); err == nil && sheet != here {
+			c.add(filepath.ToSlash(rel), kindFile, "")
+		}
+	}
+	for _, root := range p.Tree.Roots() {
+		if !project.IsPackageRoot(root) || root == project.PackageRoot {
+			c.add(root+":", kindFile, "root")
+		}
+	}
+	slices.SortStableFunc(c.items, func(a, b completionItem) int { return len(a.Label) - len(b.Label) })
+}
