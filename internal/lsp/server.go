@@ -65,7 +65,8 @@ type server struct {
 	shutdown  bool
 	facts     facts
 
-	published map[string]bool // URIs with findings
+	published map[string]bool  // URIs with findings
+	fixes     map[string][]fix // by URI
 
 	dirty   chan struct{} // something has changed
 	running struct {      // the search for findings
@@ -127,6 +128,7 @@ func init() { // a table of methods that refer to it
 		"textDocument/completion":     with((*server).completion),
 		"textDocument/hover":          with((*server).hover),
 		"textDocument/definition":     with((*server).definition),
+		"textDocument/codeAction":     with((*server).codeActions),
 		"textDocument/documentSymbol": with((*server).documentSymbols),
 		"textDocument/foldingRange":   with((*server).foldingRanges),
 		"workspace/didChangeWatchedFiles": with(func(s *server, _ context.Context, p struct {
@@ -188,6 +190,7 @@ func (s *server) initialize(raw json.RawMessage) (any, error) {
 			"definitionProvider":         true,
 			"documentSymbolProvider":     true,
 			"foldingRangeProvider":       true,
+			"codeActionProvider":         map[string]any{"codeActionKinds": []string{quickFix}},
 			"documentFormattingProvider": true,
 		},
 	}, nil

@@ -39,6 +39,19 @@ type finding struct {
 	Range   struct{ Start, End struct{ Line, Character int } }
 }
 
+// action is a proposed correction.
+type action struct {
+	Title string
+	Edit  struct {
+		DocumentChanges []struct {
+			Edits []struct {
+				NewText string
+				Range   struct{ Start, End struct{ Line, Character int } }
+			}
+		}
+	}
+}
+
 // newEditor starts a server for a folder, and initializes it.
 func newEditor(t *testing.T, dir string) *editor {
 	t.Helper()
@@ -234,6 +247,20 @@ func TestEditing(t *testing.T) {
 	}
 	e.write(page, strings.Replace(markup, `"shelf-boats"`, `"shelf-boat"`, 1))
 	e.await(page, `did you mean "shelf-boats"?`)
+	var actions []action
+	e.mu.Lock()
+	where := e.found[page][0].Range
+	e.mu.Unlock()
+	e.call("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri(page)}, "range": where,
+		"context": map[string]any{"diagnostics": []any{}}}, &actions)
+	if len(actions) != 1 || actions[0].Title != `write "shelf-boats"` {
+		t.Fatalf("%+v", actions)
+	}
+	edit := actions[0].Edit.DocumentChanges[0].Edits[0]
+	line := strings.Split(strings.Replace(markup, `"shelf-boats"`, `"shelf-boat"`, 1), "\n")[edit.Range.Start.Line]
+	if got := line[edit.Range.Start.Character:edit.Range.End.Character]; got != "shelf-boat" || edit.NewText != "shelf-boats" {
+		t.Errorf("%q becomes %q", got, edit.NewText)
+	}
 	e.write(page, markup)
 	e.await(page, "")
 
@@ -285,6 +312,33 @@ func TestEditing(t *testing.T) {
 	e.await(sheet, "unknown constant")
 	e.notify("textDocument/didClose", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)}})
 	e.await(sheet, "")
+}
+
+// TestFixes applies all fixes that the server proposes for a sheet with mistakes.
+func TestFixes(t *testing.T) {
+	dir := newDemo(t)
+	e := newEditor(t, dir)
+	const sheet = "site/css/pages/notices.css"
+	text := e.open(sheet)
+	const bad = "@import \"../parts/notic.css\";\n.x { colr: red; color: const(color.see); position: relativ; @apply --none; }\n"
+	const good = "@import \"../parts/notice.css\";\n.x { color: red; color: const(color.sea); position: relative; @apply --none; }\n"
+	e.write(sheet, bad+text)
+	e.await(sheet, "did you mean \"relative\"?")
+	var actions []action
+	all := map[string]any{"start": map[string]any{"line": 0, "character": 0}, "end": map[string]any{"line": 9999, "character": 0}}
+	e.call("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)}, "range": all}, &actions)
+	lines := strings.SplitAfter(bad, "\n")
+	slices.SortFunc(actions, func(a, b action) int { // from the end of a line
+		return b.Edit.DocumentChanges[0].Edits[0].Range.Start.Character - a.Edit.DocumentChanges[0].Edits[0].Range.Start.Character
+	})
+	for _, a := range actions {
+		edit := a.Edit.DocumentChanges[0].Edits[0]
+		line := &lines[edit.Range.Start.Line]
+		*line = (*line)[:edit.Range.Start.Character] + edit.NewText + (*line)[edit.Range.End.Character:]
+	}
+	if got := strings.Join(lines, ""); got != good {
+		t.Errorf("the fixes make\n%s, want\n%s", got, good)
+	}
 }
 
 // TestFindings compares the findings of the server with those of a check.
