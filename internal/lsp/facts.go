@@ -1,7 +1,9 @@
 package lsp
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 
@@ -18,7 +20,6 @@ import (
 // findings, and when the first request needs them. They may be older than the last edits:
 // a text that is being typed has mistakes.
 type facts struct {
-	outdated  bool
 	known     bool
 	constants []constant
 	mixins    []named // and functions, custom media and custom selectors
@@ -41,46 +42,80 @@ type named struct {
 
 // known returns the facts; those of some edits ago if there are any.
 func (s *server) known(ctx context.Context) *facts {
-	if !s.facts.known {
-		s.collect(ctx)
+	if !s.facts.known && s.session.Cache() != nil {
+		var next facts
+		for _, part := range parts {
+			if err := part(s, ctx, &next); err != nil {
+				return &s.facts
+			}
+		}
+		s.put(next)
 	}
 	return &s.facts
 }
 
-// collect collects the facts again. Those of the last time stay if that fails.
-func (s *server) collect(ctx context.Context) {
-	if s.session.Cache() == nil {
-		return
-	}
-	p := s.session.Project()
-	next := facts{known: true}
-	found, err := query.ListConstants(ctx, p)
-	if err != nil {
-		return
-	}
-	for _, c := range query.Merge(found.Sheets) {
-		next.constants = append(next.constants, constant{c.Path, c.Value, c.Set.At})
-	}
-	sheets, err := query.StyleSheets(ctx, p)
-	if err != nil {
-		return
-	}
-	for _, path := range sheets {
-		if f, err := p.Tree.Text(path); err == nil {
-			sheet, _ := parse.Sheet(f)
-			next.names(sheet.Nodes)
+// refresh collects the facts again, part by part, so that requests come in between. Those
+// of the last time stay if the context ends.
+func (s *server) refresh(ctx context.Context) {
+	var next facts
+	for _, part := range parts {
+		done := s.whileIdle(ctx, func(ctx context.Context) error {
+			if s.session.Cache() == nil {
+				return errSettings
+			}
+			return part(s, ctx, &next)
+		})
+		if !done {
+			return
 		}
 	}
-	if next.families, err = query.ListFamilies(ctx, p, "", site.Options{Profile: s.opts.Profile}); err != nil {
-		return
-	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.put(next)
+}
+
+// errSettings means that the settings are invalid.
+var errSettings = errors.New("the settings are invalid")
+
+// put replaces the facts.
+func (s *server) put(next facts) {
 	byName := func(a, b named) int { return strings.Compare(a.name, b.name) }
 	same := func(a, b named) bool { return a.name == b.name }
 	for _, list := range []*[]named{&next.mixins, &next.variables, &next.classes} {
 		slices.SortStableFunc(*list, byName)
 		*list = slices.CompactFunc(*list, same)
 	}
+	next.known = true
 	s.facts = next
+}
+
+// parts collect the facts.
+var parts = []func(*server, context.Context, *facts) error{
+	func(s *server, ctx context.Context, f *facts) error {
+		found, err := query.ListConstants(ctx, s.session.Project())
+		if err != nil {
+			return err
+		}
+		for _, c := range query.Merge(found.Sheets) {
+			f.constants = append(f.constants, constant{c.Path, c.Value, c.Set.At})
+		}
+		return nil
+	},
+	func(s *server, ctx context.Context, f *facts) error {
+		p := s.session.Project()
+		sheets, err := query.StyleSheets(ctx, p)
+		for _, path := range sheets {
+			if text, err := p.Tree.Text(path); err == nil && ctx.Err() == nil {
+				sheet, _ := parse.Sheet(text)
+				f.names(sheet.Nodes)
+			}
+		}
+		return cmp.Or(err, ctx.Err())
+	},
+	func(s *server, ctx context.Context, f *facts) (err error) {
+		f.families, err = query.ListFamilies(ctx, s.session.Project(), "", site.Options{Profile: s.opts.Profile})
+		return err
+	},
 }
 
 // names adds the names that the nodes of a sheet define.

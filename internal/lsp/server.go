@@ -69,7 +69,7 @@ type server struct {
 	fixes     map[string][]fix // by URI
 
 	dirty   chan struct{} // something has changed
-	running struct {      // the search for findings
+	running struct {      // work between requests
 		sync.Mutex
 		stop func()
 	}
@@ -292,14 +292,13 @@ func (s *server) apply(names []string) error {
 
 // changed wakes the search for findings.
 func (s *server) changed() {
-	s.facts.outdated = true
 	select {
 	case s.dirty <- struct{}{}:
 	default:
 	}
 }
 
-// interrupt stops the search for findings: a request comes first.
+// interrupt stops work between requests: a request comes first.
 func (s *server) interrupt(string) {
 	s.running.Lock()
 	defer s.running.Unlock()
@@ -313,25 +312,42 @@ func (s *server) interrupt(string) {
 	}
 }
 
-// work looks for findings after changes, until the context ends.
+// rest is how long the server waits for the next edit before it collects the facts about
+// the site again, which takes longer than findings.
+const rest = 500 * time.Millisecond
+
+// work looks for findings after changes, and then collects facts, until the context ends.
 func (s *server) work(ctx context.Context) {
+	wait := func(d time.Duration) bool { // false if there is something new
+		select {
+		case <-ctx.Done():
+			return true
+		case <-s.dirty:
+			return false
+		case <-time.After(d):
+			return true
+		}
+	}
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-s.dirty:
 		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(pause):
+		for !wait(pause) {
 		}
-		s.find(ctx)
+		s.whileIdle(ctx, s.find)
+		if wait(rest) {
+			s.refresh(ctx)
+		} else {
+			s.changed()
+		}
 	}
 }
 
-// find looks for findings and publishes them.
-func (s *server) find(ctx context.Context) {
+// whileIdle runs a part of the work of the server between requests, which cancel its
+// context. It reports whether that was done without an error.
+func (s *server) whileIdle(ctx context.Context, run func(context.Context) error) bool {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	s.running.Lock()
@@ -345,17 +361,19 @@ func (s *server) find(ctx context.Context) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.session == nil || ctx.Err() != nil {
-		return
+		return false
 	}
+	return run(ctx) == nil
+}
+
+// find looks for findings and publishes them.
+func (s *server) find(ctx context.Context) error {
 	found, err := s.findings(ctx)
-	if err != nil {
-		if !errors.Is(err, context.Canceled) {
-			_ = s.conn.Notify(ctx, "window/logMessage", map[string]any{"type": 1, "message": err.Error()})
-		}
-		return
+	switch {
+	case err == nil:
+		s.publish(context.WithoutCancel(ctx), found)
+	case !errors.Is(err, context.Canceled):
+		_ = s.conn.Notify(ctx, "window/logMessage", map[string]any{"type": 1, "message": err.Error()})
 	}
-	s.publish(context.WithoutCancel(ctx), found)
-	if s.facts.outdated {
-		s.collect(ctx)
-	}
+	return err
 }

@@ -3,6 +3,8 @@ package lsp_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"net"
 	"os"
 	"path/filepath"
@@ -23,7 +25,7 @@ import (
 
 // editor is a client of a server.
 type editor struct {
-	t    *testing.T
+	t    testing.TB
 	dir  string
 	conn *jsonrpc2.Conn
 
@@ -53,7 +55,7 @@ type action struct {
 }
 
 // newEditor starts a server for a folder, and initializes it.
-func newEditor(t *testing.T, dir string) *editor {
+func newEditor(t testing.TB, dir string) *editor {
 	t.Helper()
 	e := &editor{t: t, dir: dir, found: make(map[string][]finding), news: make(chan struct{}, 100)}
 	ours, theirs := net.Pipe()
@@ -258,8 +260,9 @@ func TestEditing(t *testing.T) {
 	}
 	edit := actions[0].Edit.DocumentChanges[0].Edits[0]
 	line := strings.Split(strings.Replace(markup, `"shelf-boats"`, `"shelf-boat"`, 1), "\n")[edit.Range.Start.Line]
-	if got := line[edit.Range.Start.Character:edit.Range.End.Character]; got != "shelf-boat" || edit.NewText != "shelf-boats" {
-		t.Errorf("%q becomes %q", got, edit.NewText)
+	was := line[edit.Range.Start.Character:edit.Range.End.Character]
+	if was != "shelf-boat" || edit.NewText != "shelf-boats" {
+		t.Errorf("%q becomes %q", was, edit.NewText)
 	}
 	e.write(page, markup)
 	e.await(page, "")
@@ -329,7 +332,8 @@ func TestFixes(t *testing.T) {
 	e.call("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)}, "range": all}, &actions)
 	lines := strings.SplitAfter(bad, "\n")
 	slices.SortFunc(actions, func(a, b action) int { // from the end of a line
-		return b.Edit.DocumentChanges[0].Edits[0].Range.Start.Character - a.Edit.DocumentChanges[0].Edits[0].Range.Start.Character
+		column := func(x action) int { return x.Edit.DocumentChanges[0].Edits[0].Range.Start.Character }
+		return column(b) - column(a)
 	})
 	for _, a := range actions {
 		edit := a.Edit.DocumentChanges[0].Edits[0]
@@ -393,6 +397,41 @@ func TestFindings(t *testing.T) {
 	}
 }
 
+// TestSettingsChange saves settings with a mistake, and without it again.
+func TestSettingsChange(t *testing.T) {
+	dir := newDemo(t)
+	e := newEditor(t, dir)
+	const sheet = "site/css/parts/footer.css"
+	text := e.open(sheet)
+	settings := filepath.Join(dir, "rinzel.toml")
+	good, err := os.ReadFile(settings)
+	if err != nil {
+		t.Fatal(err)
+	}
+	save := func(text string) {
+		if err := os.WriteFile(settings, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		e.notify("workspace/didChangeWatchedFiles", map[string]any{"changes": []any{map[string]any{"uri": e.uri("rinzel.toml"), "type": 2}}})
+	}
+	save("sauce = \"site\"\n" + string(good))
+	e.await("rinzel.toml", `unknown key "sauce"`)
+	if got := e.labels(sheet, text+".a { text-al|"); !slices.Contains(got, "text-align") {
+		t.Errorf("with invalid settings %q are proposed", got)
+	}
+	e.labels(sheet, text+".a { color: const(co|") // whatever is known
+	e.write(sheet, text+".a { color: const(nothing) }")
+	save(string(good))
+	e.await("rinzel.toml", "")
+	e.await(sheet, "unknown constant") // the text that is not saved is still that of the editor
+	if err := os.Remove(settings); err != nil {
+		t.Fatal(err)
+	}
+	e.notify("workspace/didChangeWatchedFiles", map[string]any{"changes": []any{map[string]any{"uri": e.uri("rinzel.toml"), "type": 3}}})
+	e.write(sheet, text)
+	e.await("site/css/kit.css", `unknown root "kit"`)
+}
+
 // TestProtocol sends what a client must not send: the server answers with errors, and goes
 // on.
 func TestProtocol(t *testing.T) {
@@ -418,4 +457,55 @@ func TestProtocol(t *testing.T) {
 			t.Errorf("%s: %v", uri, answer)
 		}
 	}
+}
+
+// BenchmarkRequests asks after each edit of a sheet of a site with 500 sheets and 25 pages,
+// and reports how long the answers take, in milliseconds.
+func BenchmarkRequests(b *testing.B) {
+	dir, err := filepath.EvalSymlinks(b.TempDir())
+	if err != nil {
+		b.Fatal(err)
+	}
+	write := func(name, text string) {
+		file := filepath.Join(dir, name)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(file), 0o755), os.WriteFile(file, []byte(text), 0o644)); err != nil {
+			b.Fatal(err)
+		}
+	}
+	for p := range 25 {
+		links := ""
+		for i := range 20 {
+			name := fmt.Sprintf("css/s%d.css", p*20+i)
+			links += "<link rel=stylesheet href=" + name + ">"
+			text := fmt.Sprintf("@default tone-%d: teal;\n", i)
+			for k := range 20 {
+				text += fmt.Sprintf(".s%d-%d { color: const(tone-%d); margin: %dpx; &:hover { top: 0 } }\n", p*20+i, k, i, k)
+			}
+			write(name, text)
+		}
+		write(fmt.Sprintf("page%d.html", p), "<!doctype html><html lang=en>"+links+"<p class=s1-1>")
+	}
+	e := newEditor(b, dir)
+	const sheet = "css/s7.css"
+	text := e.open(sheet)
+	e.await(sheet, "")
+	var took []time.Duration
+	n := 0
+	for b.Loop() {
+		n++
+		marked := text + fmt.Sprintf(".x%d { color: const(to|", n)
+		params := e.at(sheet, marked)
+		time.Sleep(time.Duration(n%20) * 10 * time.Millisecond) // somewhere in the search for findings
+		start := time.Now()
+		var list struct{ Items []struct{ Label string } }
+		e.call("textDocument/completion", params, &list)
+		took = append(took, time.Since(start))
+		if len(list.Items) == 0 {
+			b.Fatal("nothing is proposed")
+		}
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "p50-ms")
+	b.ReportMetric(float64(took[len(took)*9/10].Microseconds())/1000, "p90-ms")
+	b.ReportMetric(float64(took[len(took)-1].Microseconds())/1000, "max-ms")
 }
