@@ -310,6 +310,34 @@ func TestEditing(t *testing.T) {
 		t.Errorf("%+v", edits)
 	}
 
+	// colours
+	var colors []struct {
+		Range struct{ Start, End struct{ Line, Character int } }
+		Color struct{ Red, Green, Blue, Alpha float64 }
+	}
+	const colored = "@const a: #f00; @const b { c: rgb(0 0 255 / 0.5); red: 1px } p { color: lime; font-family: red; border: 1px solid #00f8 }"
+	e.write(sheet, colored)
+	e.call("textDocument/documentColor", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)}}, &colors)
+	text = ""
+	for _, c := range colors {
+		text += fmt.Sprintf("%s %g %g %g %.1f; ", colored[c.Range.Start.Character:c.Range.End.Character], c.Color.Red, c.Color.Green,
+			c.Color.Blue, c.Color.Alpha)
+	}
+	if text != "#f00 1 0 0 1.0; rgb(0 0 255 / 0.5) 0 0 1 0.5; lime 0 1 0 1.0; #00f8 0 0 1 0.5; " {
+		t.Errorf("the colours are %s", text)
+	}
+	var forms []struct{ Label string }
+	e.call("textDocument/colorPresentation", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)},
+		"color": map[string]any{"red": 0.2, "green": 0.4, "blue": 1, "alpha": 0.25}, "range": colors[0].Range}, &forms)
+	if len(forms) != 2 || forms[0].Label != "#3366ff40" || forms[1].Label != "rgb(51 102 255 / 0.25)" {
+		t.Errorf("%+v", forms)
+	}
+	var names []struct{ Name string }
+	e.call("workspace/symbol", map[string]any{"query": "color.s"}, &names)
+	if len(names) != 1 || names[0].Name != "color.sea" {
+		t.Errorf("%+v", names)
+	}
+
 	// closing a file: what is on disk counts again
 	e.write(sheet, "a { color: const(nothing) }")
 	e.await(sheet, "unknown constant")
