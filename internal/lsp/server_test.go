@@ -320,8 +320,8 @@ func TestEditing(t *testing.T) {
 	e.call("textDocument/documentColor", map[string]any{"textDocument": map[string]any{"uri": e.uri(sheet)}}, &colors)
 	text = ""
 	for _, c := range colors {
-		text += fmt.Sprintf("%s %g %g %g %.1f; ", colored[c.Range.Start.Character:c.Range.End.Character], c.Color.Red, c.Color.Green,
-			c.Color.Blue, c.Color.Alpha)
+		was := colored[c.Range.Start.Character:c.Range.End.Character]
+		text += fmt.Sprintf("%s %g %g %g %.1f; ", was, c.Color.Red, c.Color.Green, c.Color.Blue, c.Color.Alpha)
 	}
 	if text != "#f00 1 0 0 1.0; rgb(0 0 255 / 0.5) 0 0 1 0.5; lime 0 1 0 1.0; #00f8 0 0 1 0.5; " {
 		t.Errorf("the colours are %s", text)
