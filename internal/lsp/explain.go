@@ -22,7 +22,7 @@ func (s *server) hover(ctx context.Context, q at) (any, error) {
 	if text == "" {
 		return null, nil
 	}
-	return hover{markup{"markdown", text}, rangeIn(d.text, p.from, p.to)}, nil
+	return hover{markdown{"markdown", text}, rangeIn(d.text, p.from, p.to)}, nil
 }
 
 // asked returns the document and the place of a request.

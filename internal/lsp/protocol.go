@@ -132,12 +132,12 @@ type completionList struct {
 
 // hover is the answer of textDocument/hover.
 type hover struct {
-	Contents markup    `json:"contents"`
+	Contents markdown  `json:"contents"`
 	Range    textRange `json:"range"`
 }
 
-// markup is text in Markdown.
-type markup struct {
+// markdown is text in Markdown.
+type markdown struct {
 	Kind  string `json:"kind"`
 	Value string `json:"value"`
 }

@@ -12,6 +12,7 @@ import (
 	"rinzel/internal/css/print"
 	"rinzel/internal/css/token"
 	"rinzel/internal/diag"
+	"rinzel/internal/inventory"
 	"rinzel/internal/project"
 	"rinzel/internal/site"
 	"rinzel/internal/source"
@@ -97,5 +98,18 @@ func StyleSheets(ctx context.Context, p *project.Project) ([]source.Path, error)
 	return slices.DeleteFunc(survey.Files().Sheets(), func(s source.Path) bool {
 		name := strings.ToLower(s.Name)
 		return !strings.HasSuffix(name, ".css") || strings.HasSuffix(name, ".min.css")
+	}), nil
+}
+
+// Files returns the pages, scripts, templates and sheets of the source folder, in lexical
+// order.
+func Files(ctx context.Context, p *project.Project) ([]source.Path, error) {
+	survey, err := site.NewSurvey(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(slices.Clone(survey.Files().List("").Files), func(f source.Path) bool {
+		return !inventory.IsPage(f.Name) && !inventory.IsScript(f.Name) && !inventory.IsTemplate(f.Name) &&
+			!strings.EqualFold(path.Ext(f.Name), ".css")
 	}), nil
 }
