@@ -215,7 +215,7 @@ func TestNames(t *testing.T) {
 	all, _ := composed(t, nil, nodes)
 	others := map[string]string{".background-(tone)": "background-color", ".grid-columns-(count)": "grid-template-columns",
 		".grid-rows-(count)": "grid-template-rows", ".grid-columns-fit-(size)": "grid-template-columns",
-		".visually-hidden": "position", ".single-line": "overflow", ".top-(step)": "(side)", ".right-(step)": "(side)",
+		".spoken-only": "position", ".single-line": "overflow", ".top-(step)": "(side)", ".right-(step)": "(side)",
 		".bottom-(step)": "(side)", ".left-(step)": "(side)"}
 	for _, f := range all.List() {
 		body := bodyOf(t, nodes, f)
