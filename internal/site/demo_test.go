@@ -349,24 +349,31 @@ folder = "stored"
 // withMap starts each line of a sheet that has an input map.
 const withMap = "/* with a map */ "
 
-// withInputMap returns a sheet with a comment in each line, and with a source map that
+// withInputMap returns a sheet with a comment in each line outside of others, and with a source map that
 // leads from each word to the sheet as it was, in a folder "first".
 func withInputMap(t *testing.T, name, text string) string {
 	t.Helper()
 	words := regexp.MustCompile(`[A-Za-z-]+`)
 	var out, mappings strings.Builder
 	last, lastColumn := 0, 0
+	inComment := false
 	for i, line := range strings.Split(strings.TrimSuffix(text, "\n"), "\n") {
-		column := 0
+		column, start := 0, withMap
+		if inComment {
+			start = ""
+		}
+		if i := strings.LastIndex(line, "/*"); i >= 0 || inComment {
+			inComment = !strings.Contains(line[max(i, 0):], "*/")
+		}
 		for k, at := range words.FindAllStringIndex(line, -1) {
 			if k > 0 {
 				mappings.WriteByte(',')
 			}
-			mappings.WriteString(vlq(at[0]+len(withMap)-column) + vlq(0) + vlq(i-last) + vlq(at[0]-lastColumn))
-			column, last, lastColumn = at[0]+len(withMap), i, at[0]
+			mappings.WriteString(vlq(at[0]+len(start)-column) + vlq(0) + vlq(i-last) + vlq(at[0]-lastColumn))
+			column, last, lastColumn = at[0]+len(start), i, at[0]
 		}
 		mappings.WriteByte(';')
-		out.WriteString(withMap + line + "\n")
+		out.WriteString(start + line + "\n")
 	}
 	data, err := json.Marshal(map[string]any{"version": 3, "sources": []string{"first/" + name}, "sourcesContent": []string{text},
 		"names": []string{}, "mappings": mappings.String()})
