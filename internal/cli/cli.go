@@ -105,7 +105,9 @@ func newRoot(std IO) *cobra.Command {
 		Long: `Rinzel turns the style sheets of a website into the bundles that its pages load:
 readable with exact source maps in development; prefixed, purged, minified and
 hashed in production. It needs no settings to start.`,
+		Version: version(),
 		Example: `  rinzel demo                          build a sample site
+  rinzel start my-site                 begin a site, or write settings for one
   rinzel build                         build the site in this folder
   rinzel build --profile production    build it for release
   rinzel serve                         serve it, and update open pages on every change
@@ -113,7 +115,9 @@ hashed in production. It needs no settings to start.`,
   rinzel build main.css -o out.css     build one sheet
   rinzel bundles                       list the bundles of each page
   rinzel check                         find mistakes, without writing anything
+  rinzel format                        write sheets in one readable form
   rinzel constants                     list constants, their definitions and uses
+  rinzel families                      list classes on demand, and which are in use
   rinzel imports                       show the import tree
   rinzel targets                       list the targeted browser versions
   rinzel stages main.css               show what each step makes of a sheet
@@ -136,6 +140,7 @@ hashed in production. It needs no settings to start.`,
 				didYouMean(args[0], names, "\"rinzel --help\" lists the commands"))
 		},
 	}
+	cmd.SetVersionTemplate("rinzel {{.Version}}\n")
 	cmd.SetFlagErrorFunc(flagError)
 	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
 		newDemo(std), newFamilies(std), newFormat(std), newImports(std), newLanguageServer(std), newRepeats(std),

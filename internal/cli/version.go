@@ -44,10 +44,29 @@ func newVersion(std IO) *cobra.Command {
 	return cmd
 }
 
-// version returns the version of the program.
+// version returns the version of the program, with the commit that it was built from, as
+// far as they are known.
 func version() string {
-	if info, ok := debug.ReadBuildInfo(); ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
-		return info.Main.Version
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "(built from source)"
 	}
-	return "(built from source)"
+	var revision, changed string
+	for _, s := range info.Settings {
+		switch {
+		case s.Key == "vcs.revision":
+			const length = 12
+			revision = s.Value[:min(length, len(s.Value))]
+		case s.Key == "vcs.modified" && s.Value == "true":
+			changed = ", with changes"
+		}
+	}
+	text := info.Main.Version
+	if text == "" || text == "(devel)" {
+		text = "(built from source)"
+	}
+	if revision != "" && !strings.Contains(text, revision) {
+		text += " of commit " + revision + changed
+	}
+	return text
 }
