@@ -24,7 +24,7 @@ var errUnformatted = errors.New("files are not formatted")
 // newFormat returns the format command.
 func newFormat(std IO) *cobra.Command {
 	var settings string
-	var check bool
+	var check, classes bool
 	cmd := &cobra.Command{
 		Use:   "format [FILE...]",
 		Short: "Write sheets in one readable form",
@@ -37,21 +37,31 @@ FILE is a sheet or a folder; without FILE, all sheets of the source folder are f
 except *.min.css. - reads standard input and writes to standard output. Sheets with
 errors stay as they are.
 
---check changes nothing, lists the sheets that would change, and makes the exit status 1
+--classes puts the class lists of pages and templates into the order of the families
+instead: first the classes that are in no family, as they are, then the others in the
+order of their rules. White space stays. So does a list that a template completes, or
+whose order an attribute selector such as [class^="a"] depends on.
+
+--check changes nothing, lists the files that would change, and makes the exit status 1
 if there are any.`,
 		Example: `  rinzel format
   rinzel format --check
   rinzel format styles/board.css
-  rinzel format - < draft.css`,
+  rinzel format - < draft.css
+  rinzel format --classes --check`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			p, found, err := project.Open(project.Options{Settings: settings})
 			if err != nil {
 				return err
 			}
 			defer p.Close()
-			f := &formatter{std: std, project: p, check: check, found: found}
+			f := &formatter{std: std, project: p, check: check, found: found, kind: "sheet"}
+			run := f.run
+			if classes {
+				run = f.classLists
+			}
 			if !diag.HasErrors(found) {
-				if err := f.run(cmd.Context(), args); err != nil {
+				if err := run(cmd.Context(), args); err != nil {
 					return err
 				}
 			}
@@ -59,18 +69,20 @@ if there are any.`,
 		},
 	}
 	cmd.Flags().StringVar(&settings, "settings", "", "settings file (default rinzel.toml in this folder, if there is one)")
-	cmd.Flags().BoolVar(&check, "check", false, "change nothing, and list the sheets that would change")
+	cmd.Flags().BoolVar(&check, "check", false, "change nothing, and list the files that would change")
+	cmd.Flags().BoolVar(&classes, "classes", false, "put the class lists of pages into the order of the families")
 	return cmd
 }
 
-// formatter formats the sheets of a project.
+// formatter formats the sheets of a project, or the class lists of its pages.
 type formatter struct {
 	std     IO
 	project *project.Project
 	check   bool
 	found   []diag.Diagnostic
-	stream  bool // standard input was formatted
-	sheets  int
+	stream  bool   // standard input was formatted
+	kind    string // of files: "sheet" or "page"
+	files   int
 	changed int
 	broken  int
 }
@@ -81,7 +93,10 @@ func (f *formatter) run(ctx context.Context, args []string) error {
 		f.stream = true
 		return f.standardInput()
 	}
-	sheets, err := f.named(ctx, args)
+	sheets, err := query.StyleSheets(ctx, f.project)
+	if err == nil {
+		sheets, err = f.named(sheets, args)
+	}
 	if err != nil {
 		return err
 	}
@@ -93,11 +108,11 @@ func (f *formatter) run(ctx context.Context, args []string) error {
 	return ctx.Err()
 }
 
-// named returns the sheets that arguments name: files, and all sheets in folders.
-func (f *formatter) named(ctx context.Context, args []string) (out []source.Path, err error) {
-	all, err := query.StyleSheets(ctx, f.project)
-	if err != nil || len(args) == 0 {
-		return all, err
+// named returns the files that arguments name: files, and those of all that are in
+// folders; all of them without arguments.
+func (f *formatter) named(all []source.Path, args []string) (out []source.Path, err error) {
+	if len(args) == 0 {
+		return all, nil
 	}
 	for _, arg := range args {
 		name, err := sourceName(f.project, arg)
@@ -116,7 +131,7 @@ func (f *formatter) named(ctx context.Context, args []string) (out []source.Path
 			}
 		}
 		if len(out) == before {
-			return nil, fmt.Errorf("no sheet in the folder %q", arg)
+			return nil, fmt.Errorf("no %s in the folder %q", f.kind, arg)
 		}
 	}
 	return out, nil
@@ -137,7 +152,7 @@ func (f *formatter) standardInput() error {
 	if err != nil {
 		return err
 	}
-	f.sheets++
+	f.files++
 	out, ok := f.formatted(file)
 	if !ok {
 		return nil
@@ -171,13 +186,21 @@ func (f *formatter) sheet(p source.Path) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", f.project.Tree.Show(p), err)
 	}
-	f.sheets++
+	f.files++
 	text, ok := f.formatted(file)
-	if !ok || text == file.Text {
+	if !ok {
+		return nil
+	}
+	return f.write(file, text)
+}
+
+// write writes a file with another text, or says that it would change.
+func (f *formatter) write(file *source.File, text string) error {
+	if text == file.Text {
 		return nil
 	}
 	f.changed++
-	name := filepath.FromSlash(f.project.Tree.Show(p))
+	name := filepath.FromSlash(f.project.Tree.Show(file.Path))
 	if f.check {
 		fmt.Fprintf(f.std.Out, "would change %s\n", diag.Printable(name))
 		return nil
@@ -206,12 +229,12 @@ func (f *formatter) finish() error {
 	if err := showFindings(f.std.Err, renderer, f.found, ""); err != nil {
 		return err
 	}
-	if f.sheets > 0 && !f.stream {
+	if f.files > 0 && !f.stream {
 		verb := "formatted"
 		if f.check {
 			verb = "would change"
 		}
-		text := fmt.Sprintf("%s %d of %s", verb, f.changed, diag.Count(f.sheets, "sheet"))
+		text := fmt.Sprintf("%s %d of %s", verb, f.changed, diag.Count(f.files, f.kind))
 		if f.broken > 0 {
 			text += fmt.Sprintf(", %d with errors left as they are", f.broken)
 		}

@@ -58,14 +58,7 @@ func classLists(outputs []emit.Output, families []site.SheetFamilies) []ClassLis
 		}
 		text := string(o.Data)
 		on := make(map[string]bool) // lists on this page
-		for t := range markup.Tokens(text, markup.Span{End: len(text)}) {
-			if t.Kind != markup.StartTag {
-				continue
-			}
-			class := markup.Find(markup.Attributes(text, t.At), "class")
-			if class == nil {
-				continue
-			}
+		for class := range markup.ClassLists(text) {
 			names := strings.Fields(class.Value)
 			slices.Sort(names)
 			if names = slices.Compact(names); len(names) < fewClasses {
@@ -104,17 +97,12 @@ func classLists(outputs []emit.Output, families []site.SheetFamilies) []ClassLis
 // families of a sheet: of the sheet that has most of them.
 func ruleFor(classes []string, families []site.SheetFamilies) string {
 	const fewest = 2
-	var best []string
-	for _, f := range families {
-		if members := f.InOrder(classes); len(members) > len(best) {
-			best = members
-		}
-	}
-	if len(best) < fewest {
+	members := site.MostInOrder(families, classes)
+	if len(members) < fewest {
 		return ""
 	}
 	rule := ".name { @take"
-	for _, class := range best {
+	for _, class := range members {
 		rule += " ." + token.EscapeName(class)
 	}
 	return rule + "; }"

@@ -23,6 +23,17 @@ func (b *builder) families() (all []SheetFamilies) {
 	return all
 }
 
+// MostInOrder returns those of some classes that are members of the families of a sheet,
+// in the order of their rules: of the sheet that has most of them.
+func MostInOrder(families []SheetFamilies, classes []string) (most []string) {
+	for _, f := range families {
+		if members := f.InOrder(classes); len(members) > len(most) {
+			most = members
+		}
+	}
+	return most
+}
+
 // reportNearMembers warns about classes of pages that look like members of families,
 // but are none, and that no rule has either. It does nothing if external sheets may
 // have rules for them.

@@ -160,7 +160,7 @@ func (f *Families) InOrder(classes []string) (out []string) {
 		}
 		return slices.Max(m.modes)
 	}
-	slices.SortFunc(members, func(a, b *moded) int { return cmp.Or(cmp.Compare(last(a), last(b)), a.compare(b)) })
+	slices.SortStableFunc(members, func(a, b *moded) int { return cmp.Or(cmp.Compare(last(a), last(b)), a.compare(b)) })
 	for _, m := range members {
 		out = append(out, m.name)
 	}
