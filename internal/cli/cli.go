@@ -97,6 +97,9 @@ func execute(ctx context.Context, args []string, std IO) int {
 	return exitFailure
 }
 
+// Command returns the command line, for generators of man pages and completions.
+func Command() *cobra.Command { return newRoot(Standard()) }
+
 // newRoot returns the root command.
 func newRoot(std IO) *cobra.Command {
 	cmd := &cobra.Command{

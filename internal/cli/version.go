@@ -44,29 +44,31 @@ func newVersion(std IO) *cobra.Command {
 	return cmd
 }
 
+// The release sets these when it links the program; empty in other builds.
+var released, commit string
+
 // version returns the version of the program, with the commit that it was built from, as
 // far as they are known.
 func version() string {
-	info, ok := debug.ReadBuildInfo()
-	if !ok {
-		return "(built from source)"
-	}
-	var revision, changed string
-	for _, s := range info.Settings {
-		switch {
-		case s.Key == "vcs.revision":
-			const length = 12
-			revision = s.Value[:min(length, len(s.Value))]
-		case s.Key == "vcs.modified" && s.Value == "true":
-			changed = ", with changes"
+	text, revision, changed := released, commit, ""
+	if info, ok := debug.ReadBuildInfo(); ok && text == "" {
+		text = info.Main.Version
+		for _, s := range info.Settings {
+			switch {
+			case s.Key == "vcs.revision":
+				revision = s.Value
+			case s.Key == "vcs.modified" && s.Value == "true":
+				changed = ", with changes"
+			}
 		}
 	}
-	text := info.Main.Version
 	if text == "" || text == "(devel)" {
 		text = "(built from source)"
 	}
-	if revision != "" && !strings.Contains(text, revision) {
-		text += " of commit " + revision + changed
+	const length = 12 // of a commit, as pseudo-versions have it
+	revision = revision[:min(length, len(revision))]
+	if revision == "" || strings.Contains(text, revision) {
+		return text
 	}
-	return text
+	return text + " of commit " + revision + changed
 }
