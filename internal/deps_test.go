@@ -95,7 +95,7 @@ var allowed = map[string]string{
 // onlyIn lists the packages that may import an external package.
 var onlyIn = map[string]string{
 	"github.com/sourcegraph/jsonrpc2":    "internal/lsp",
-	"github.com/spf13/cobra":             "internal/cli",
+	"github.com/spf13/cobra":             "internal/cli internal/release",
 	"os":                                 "internal/source internal/cli internal/release cmd/rinzel internal/browsers/gen internal/css/grammar/gen internal/css/known/gen internal/browsertest internal/watch internal/custom internal/objects internal/custom/testdata/step docs/steps/ink",
 	"github.com/tetratelabs/wazero":      "internal/custom",
 	"github.com/pelletier/go-toml/v2":    "internal/project",

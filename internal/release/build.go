@@ -13,7 +13,9 @@ import (
 	"strings"
 	"time"
 
+	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
+	"github.com/spf13/pflag"
 
 	"rinzel/internal/cli"
 )
@@ -65,10 +67,32 @@ func (r *release) compile(ctx context.Context, p platform, name string) error {
 	return nil
 }
 
-// manualsAndCompletions returns a man page for each command, and completions for shells.
-func manualsAndCompletions(version string, at time.Time) (files []file, err error) {
+// completions returns completions for shells.
+func completions() (files []file, err error) {
+	root := cli.Command()
+	for _, shell := range []struct {
+		name  string
+		write func(io.Writer) error
+	}{
+		{"rinzel.bash", func(w io.Writer) error { return root.GenBashCompletionV2(w, true) }},
+		{"rinzel.fish", func(w io.Writer) error { return root.GenFishCompletion(w, true) }},
+		{"rinzel.ps1", root.GenPowerShellCompletionWithDesc},
+		{"_rinzel", root.GenZshCompletion},
+	} {
+		var b bytes.Buffer
+		if err := shell.write(&b); err != nil {
+			return nil, err
+		}
+		files = append(files, file{name: "completions/" + shell.name, data: b.Bytes()})
+	}
+	return files, nil
+}
+
+// manuals returns a man page for each command.
+func manuals(version string, at time.Time) (files []file, err error) {
 	root := cli.Command()
 	root.DisableAutoGenTag = true
+	plain(root)
 	dir, err := os.MkdirTemp("", "rinzel-man-")
 	if err != nil {
 		return nil, err
@@ -90,22 +114,18 @@ func manualsAndCompletions(version string, at time.Time) (files []file, err erro
 		}
 		files = append(files, file{name: "man/" + page.Name(), data: data})
 	}
-	for _, shell := range []struct {
-		name  string
-		write func(io.Writer) error
-	}{
-		{"rinzel.bash", func(w io.Writer) error { return root.GenBashCompletionV2(w, true) }},
-		{"rinzel.fish", func(w io.Writer) error { return root.GenFishCompletion(w, true) }},
-		{"rinzel.ps1", root.GenPowerShellCompletionWithDesc},
-		{"_rinzel", root.GenZshCompletion},
-	} {
-		var b bytes.Buffer
-		if err := shell.write(&b); err != nil {
-			return nil, err
-		}
-		files = append(files, file{name: "completions/" + shell.name, data: b.Bytes()})
-	}
 	return files, nil
+}
+
+// plain escapes texts of a command and those below it, which the generator of man pages
+// reads as Markdown.
+func plain(cmd *cobra.Command) {
+	escape := strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "<", `\<`, "[", `\[`)
+	cmd.Long = escape.Replace(cmd.Long)
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { f.Usage = escape.Replace(f.Usage) })
+	for _, c := range cmd.Commands() {
+		plain(c)
+	}
 }
 
 // sortedKeys returns the keys of a map in order.

@@ -113,16 +113,9 @@ func (r *release) build(ctx context.Context) error {
 		return err
 	}
 	defer os.RemoveAll(work)
-	common, err := manualsAndCompletions(r.version, r.time)
+	common, err := r.common()
 	if err != nil {
 		return err
-	}
-	for _, name := range []string{"README.md", "NOTICE"} {
-		data, err := os.ReadFile(name)
-		if err != nil {
-			return err
-		}
-		common = append(common, file{name: name, data: data})
 	}
 	l := newLedger()
 	programs := make(map[platform][]byte)
@@ -153,6 +146,27 @@ func (r *release) build(ctx context.Context) error {
 		return err
 	}
 	return r.write("rinzel-"+r.version+".spdx.json", func() ([]byte, error) { return list, nil })
+}
+
+// common returns the files that are in the archives of all platforms.
+func (r *release) common() ([]file, error) {
+	pages, err := manuals(r.version, r.time)
+	if err != nil {
+		return nil, err
+	}
+	files, err := completions()
+	if err != nil {
+		return nil, err
+	}
+	files = append(files, pages...)
+	for _, name := range []string{"README.md", "NOTICE"} {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, file{name: name, data: data})
+	}
+	return files, nil
 }
 
 // publish writes the archive and the npm package of a platform.

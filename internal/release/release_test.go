@@ -16,6 +16,9 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
+
+	"rinzel/internal/cli"
 )
 
 // TestRelease builds a release twice, and installs it as users would.
@@ -158,6 +161,37 @@ func install(t *testing.T, packages string) {
 	cmd.Dir = dir
 	if out, err := cmd.CombinedOutput(); !errors.As(err, &exit) || exit.ExitCode() != 2 {
 		t.Errorf("the exit status is lost: %v, %s", err, out)
+	}
+}
+
+// TestManuals checks that the man pages have all words of the help of commands, also those
+// that mean something in Markdown.
+func TestManuals(t *testing.T) {
+	files, err := manuals("1.2.3", time.Unix(0, 0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages := make(map[string]string)
+	roff := strings.NewReplacer(`\-`, "-", `\&`, "", `\fB`, "", `\fI`, "", `\fP`, "", `\\`, `\`)
+	for _, f := range files {
+		pages[f.name] = roff.Replace(string(f.data))
+	}
+	starred := 0
+	for _, cmd := range cli.Command().Commands() {
+		page := pages["man/rinzel-"+cmd.Name()+".1"]
+		if page == "" && cmd.IsAvailableCommand() {
+			t.Errorf("%s has no man page", cmd.Name())
+			continue
+		}
+		starred += strings.Count(page, "*")
+		for word := range strings.FieldsSeq(cmd.Long) {
+			if page != "" && !strings.Contains(page, word) {
+				t.Errorf("the man page of %s has no %q", cmd.Name(), word)
+			}
+		}
+	}
+	if starred == 0 {
+		t.Error("no man page has an asterisk")
 	}
 }
 
