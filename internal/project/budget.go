@@ -79,8 +79,7 @@ func (r *reader) budgets(s *Settings, table map[string]any) {
 		}
 	}
 	for _, name := range patterns {
-		if !doublestar.ValidatePattern(name) {
-			r.fail(r.positions.key([]string{"budget", name}), fmt.Sprintf("invalid glob %q", name), "")
+		if !r.validGlob(r.positions.key([]string{"budget", name}), name, "") {
 			continue
 		}
 		r.budgetTable(s, table[name].(map[string]any), level, name)

@@ -9,8 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/bmatcuk/doublestar/v4"
-
 	"rinzel/internal/source"
 )
 
@@ -135,9 +133,7 @@ func (r *reader) bundles(s *Settings, raw map[string]fileBundle) {
 		}
 		for i, glob := range b.From {
 			b.At = append(b.At, r.positions.element(i, "bundles", name, "from"))
-			if _, glob := SplitRoot(glob); !doublestar.ValidatePattern(glob) {
-				r.fail(b.At[i], fmt.Sprintf("invalid glob %q", glob), "")
-			}
+			r.validGlob(b.At[i], glob, "")
 		}
 		s.Bundles = append(s.Bundles, b)
 	}

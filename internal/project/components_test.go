@@ -61,7 +61,7 @@ func TestBadComponents(t *testing.T) {
 	const sheetStep = "[step.card]\non = \"sheet\"\ntakes = \"card\"\nrun = [\"a\"]\n"
 	for _, test := range []struct{ settings, want string }{
 		{"[components]\nmatch = [\"**/*.css\"]", `files with the extension "css" are no components`},
-		{"[components]\nmatch = [\"[a\"]", `invalid pattern "[a" in components.match`},
+		{"[components]\nmatch = [\"[a\"]", `invalid glob "[a"`},
 		{"[components]\nmatch = [\"*.card\"]\n" + sheetStep, `a step reads files with the extension "card" as sheets`},
 		{"[step.card]\non = \"script\"\ntakes = \"card\"\nrun = [\"a\"]", `step "card" compiles components, but there are none`},
 		{"[components]\nmatch = [\"*.card\"]\n[step.card]\non = \"script\"\ntakes = \"css\"\nrun = [\"a\"]", `a step on scripts cannot take "css"`},

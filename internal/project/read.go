@@ -355,9 +355,7 @@ func (r *reader) purge(s *Settings, raw *fileSettings) {
 	}
 	for i, glob := range s.Purge.Evidence {
 		s.Purge.EvidenceAt = append(s.Purge.EvidenceAt, r.positions.element(i, "purge", "evidence"))
-		if !doublestar.ValidatePattern(glob) {
-			r.fail(r.positions.element(i, "purge", "evidence"), fmt.Sprintf("invalid glob %q", glob), "")
-		}
+		r.validGlob(s.Purge.EvidenceAt[i], glob, "")
 	}
 	for i := range s.Purge.Keep {
 		s.Purge.KeepAt = append(s.Purge.KeepAt, r.positions.element(i, "purge", "keep"))
@@ -368,11 +366,9 @@ func (r *reader) purge(s *Settings, raw *fileSettings) {
 func (r *reader) globs(list []string, key ...string) (out []Glob) {
 	for i, pattern := range list {
 		at := r.positions.element(i, key...)
-		if _, rest := SplitRoot(pattern); rest == "" || !doublestar.ValidatePattern(rest) {
-			r.fail(at, fmt.Sprintf("invalid pattern %q in %s", pattern, strings.Join(key, ".")), `expected a path or a glob such as "old/**"`)
-			continue
+		if r.validGlob(at, pattern, `expected a path or a glob such as "old/**"`) {
+			out = append(out, Glob{pattern, at})
 		}
-		out = append(out, Glob{pattern, at})
 	}
 	return out
 }
@@ -585,10 +581,8 @@ func (r *reader) chain(s *Settings, i int, c fileChain) {
 		r.fail(r.positions.nth(i, "chain"), "chain without match: expected a glob of its sheets", `match = "**/*.css"`)
 		return
 	}
-	root, glob := SplitRoot(c.Match)
-	if !doublestar.ValidatePattern(glob) {
-		r.fail(r.positions.nth(i, "chain", "match"), fmt.Sprintf("invalid glob %q", c.Match), "")
-	}
+	root, _ := SplitRoot(c.Match)
+	r.validGlob(r.positions.nth(i, "chain", "match"), c.Match, "")
 	if _, ok := s.Roots[root]; !ok && root != "" {
 		r.fail(r.positions.nth(i, "chain", "match"), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
 	}

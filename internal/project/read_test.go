@@ -151,11 +151,14 @@ func TestReadFindings(t *testing.T) {
 		{"[roots]\nhttps = \"x\"", `https`, `"https" is not a valid root name`, ``},
 		{"base = \"x\"", `"x"`, `base must be a URL path`, ``},
 		{"source = \"\"", ``, `source is empty: expected a folder`, ``},
-		{"exclude = [\"a[\"]", `"a["`, `invalid pattern "a[" in exclude`, `expected a path or a glob such as "old/**"`},
-		{"external = [\"a[\"]", `"a["`, `invalid pattern "a[" in external`, `expected a path or a glob such as "old/**"`},
-		{"copy = [\"a[\"]", `"a["`, `invalid pattern "a[" in copy`, `expected a path or a glob such as "old/**"`},
+		{"exclude = [\"a[\"]", `"a["`, `invalid glob "a["`, `expected a path or a glob such as "old/**"`},
+		{"external = [\"a[\"]", `"a["`, `invalid glob "a["`, `expected a path or a glob such as "old/**"`},
+		{"copy = [\"a[\"]", `"a["`, `invalid glob "a["`, `expected a path or a glob such as "old/**"`},
 		{"[purge]\nunreadable-scripts = \"keep\"", `"keep"`, `unreadable-scripts must be one of keep-related, ignore, got "keep"`, ``},
 		{"[purge]\nevidence = [\"a[\"]", `"a["`, `invalid glob "a["`, ``},
+		{"[purge]\nevidence = [\"js\\\\**\\\\*.js\"]", `"js\\**\\*.js"`, `glob "js\\**\\*.js" has backslashes: folders are separated by slashes`,
+			`write "js/**/*.js"`},
+		{`exclude = ['old\a.css']`, `'old\a.css'`, `glob "old\\a.css" has backslashes`, `write "old/a.css"`},
 	}
 	for _, test := range tests {
 		t.Run(test.text, func(t *testing.T) {

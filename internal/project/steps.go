@@ -226,18 +226,18 @@ func (r *reader) step(s *Settings, name string, raw fileStep) (o OwnStep, ok boo
 	r.stepCommand(&o, raw, key)
 	r.stepLimits(&o, raw, key)
 	if raw.Match != nil {
-		root, glob := SplitRoot(*raw.Match)
+		root, _ := SplitRoot(*raw.Match)
 		if _, known := s.Roots[root]; root != "" && !known {
 			r.fail(r.positions.value(key("match")...), fmt.Sprintf("unknown root %q", root), nearRoot(root, s.Roots))
-		} else if glob == "" || !doublestar.ValidatePattern(glob) {
-			r.fail(r.positions.value(key("match")...), fmt.Sprintf("invalid glob %q", *raw.Match), `write it like "**/*.png"`)
+		} else {
+			r.validGlob(r.positions.value(key("match")...), *raw.Match, `write it like "**/*.png"`)
 		}
 		o.Match = *raw.Match
 	}
 	for i, glob := range raw.Inputs {
-		if !fs.ValidPath(glob) || !doublestar.ValidatePattern(glob) {
-			r.fail(r.positions.element(i, key("inputs")...), fmt.Sprintf("invalid glob %q", glob),
-				`write paths in the folder of the settings, like "tools/**"`)
+		const hint = `write paths in the folder of the settings, like "tools/**"`
+		if at := r.positions.element(i, key("inputs")...); r.validGlob(at, glob, hint) && !fs.ValidPath(glob) {
+			r.fail(at, fmt.Sprintf("invalid glob %q", glob), hint)
 		}
 	}
 	return o, len(r.diags) == found
