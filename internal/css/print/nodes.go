@@ -94,7 +94,7 @@ func (p *printer) node(n ast.Node) {
 	case *ast.InterpolatedDeclaration:
 		p.interpolated(n)
 	case *ast.Comment:
-		p.mapped(n.At, token.Comment, n.Text)
+		p.mapped(n.At, token.Comment, strings.ReplaceAll(n.Text, "\r\n", "\n"))
 	// The text is complete in itself: after an RBrace, the printer inserts no
 	// white space.
 	case *ast.BadRule:
