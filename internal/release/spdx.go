@@ -10,7 +10,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
-	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -22,7 +21,7 @@ import (
 // ledger lists what is in programs: modules with their licences.
 type ledger struct {
 	modules map[string]component // by module path
-	goes    string               // version of Go
+	library component            // Go's standard library
 }
 
 // component is a part of a program.
@@ -42,18 +41,21 @@ func (l *ledger) add(ctx context.Context, program string) error {
 	if err != nil {
 		return err
 	}
-	l.goes = info.GoVersion
+	if l.library.name == "" {
+		text, err := licenceFrom(ctx, "env", "GOROOT")
+		if err != nil {
+			return err
+		}
+		version := strings.TrimPrefix(info.GoVersion, "go")
+		l.library = component{"go", version, licenceOf(text), text, "pkg:generic/go@" + version}
+	}
 	for _, m := range info.Deps {
 		if _, known := l.modules[m.Path]; known {
 			continue
 		}
-		dir, err := exec.CommandContext(ctx, "go", "list", "-m", "-f", "{{.Dir}}", m.Path).Output()
+		text, err := licenceFrom(ctx, "list", "-m", "-f", "{{.Dir}}", m.Path)
 		if err != nil {
-			return fmt.Errorf("go list -m %s: %w", m.Path, err)
-		}
-		text, err := licenceIn(strings.TrimSpace(string(dir)))
-		if err != nil {
-			return fmt.Errorf("%s: %w", m.Path, err)
+			return err
 		}
 		l.modules[m.Path] = component{m.Path, m.Version, licenceOf(text), text, "pkg:golang/" + m.Path + "@" + m.Version}
 	}
@@ -62,6 +64,15 @@ func (l *ledger) add(ctx context.Context, program string) error {
 
 // licenceFile matches the names of files with licences, and with what they require.
 var licenceFile = regexp.MustCompile(`^(?i:licen[sc]e|copying|notice)([.-].*)?$`)
+
+// licenceFrom returns the licences in the folder that a command of Go prints.
+func licenceFrom(ctx context.Context, args ...string) ([]byte, error) {
+	dir, err := exec.CommandContext(ctx, "go", args...).Output()
+	if err != nil {
+		return nil, fmt.Errorf("go %s: %w", strings.Join(args, " "), err)
+	}
+	return licenceIn(strings.TrimSpace(string(dir)))
+}
 
 // licenceIn returns the licences in a folder.
 func licenceIn(dir string) (text []byte, err error) {
@@ -111,12 +122,7 @@ func licenceOf(text []byte) string {
 
 // components returns all parts, in the order of their names.
 func (l *ledger) components() []component {
-	goLicence, err := licenceIn(runtime.GOROOT())
-	std := component{"go", strings.TrimPrefix(l.goes, "go"), "BSD-3-Clause", goLicence, "pkg:generic/go@" + strings.TrimPrefix(l.goes, "go")}
-	if err != nil {
-		std.text = []byte("Copyright the Go authors. BSD 3-clause licence: see go.dev/LICENSE.\n")
-	}
-	out := []component{std}
+	out := []component{l.library}
 	for _, name := range sortedKeys(l.modules) {
 		out = append(out, l.modules[name])
 	}
