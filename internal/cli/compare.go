@@ -445,8 +445,8 @@ func comparisonMarkdown(w io.Writer, files *source.Set, r *compare.Report, all b
 		}
 		fmt.Fprintf(w, "| %s |\n|---|--:|--:|--:|--:|---|\n", strings.Join(t.head, " | "))
 		for _, row := range t.rows {
-			row[0] = "`" + row[0] + "`"
-			for i := range row {
+			row[0] = codeSpan(row[0])
+			for i := 1; i < len(row); i++ {
 				row[i] = strings.ReplaceAll(row[i], "|", `\|`)
 			}
 			fmt.Fprintf(w, "| %s |\n", strings.Join(row, " | "))

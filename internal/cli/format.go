@@ -120,6 +120,9 @@ func (f *formatter) named(all []source.Path, args []string) (out []source.Path, 
 			return nil, err
 		}
 		if !source.IsFolder(arg) {
+			if !f.fits(name) {
+				return nil, fmt.Errorf("%q is no %s", arg, f.kind)
+			}
 			root, rest := project.SplitRoot(name)
 			out = append(out, source.Path{Root: root, Name: rest})
 			continue
@@ -135,6 +138,14 @@ func (f *formatter) named(all []source.Path, args []string) (out []source.Path, 
 		}
 	}
 	return out, nil
+}
+
+// fits reports whether a file is of the kind that is formatted, by its name.
+func (f *formatter) fits(name string) bool {
+	if f.kind == "page" {
+		return query.HasClassLists(name)
+	}
+	return strings.EqualFold(filepath.Ext(name), ".css")
 }
 
 // standardInput formats standard input to standard output.

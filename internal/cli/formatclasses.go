@@ -2,7 +2,9 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 
 	"rinzel/internal/diag"
 	"rinzel/internal/project"
@@ -13,6 +15,9 @@ import (
 // classLists puts the class lists of pages into the order of the families.
 func (f *formatter) classLists(ctx context.Context, args []string) error {
 	f.kind = "page"
+	if slices.Contains(args, stream) {
+		return errors.New("--classes reads no standard input: name pages or folders")
+	}
 	pages, err := query.Pages(ctx, f.project)
 	if err == nil {
 		pages, err = f.named(pages, args)

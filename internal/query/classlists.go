@@ -48,9 +48,12 @@ type OrderedKept struct {
 // Pages returns the pages and templates of the source folder, in lexical order.
 func Pages(ctx context.Context, p *project.Project) ([]source.Path, error) {
 	all, err := Files(ctx, p)
-	return slices.DeleteFunc(all, func(f source.Path) bool {
-		return !inventory.IsPage(f.Name) && (!inventory.IsTemplate(f.Name) || inventory.IsScript(f.Name))
-	}), err
+	return slices.DeleteFunc(all, func(f source.Path) bool { return !HasClassLists(f.Name) }), err
+}
+
+// HasClassLists reports whether a file is a page or a template, by its name.
+func HasClassLists(name string) bool {
+	return inventory.IsPage(name) || inventory.IsTemplate(name) && !inventory.IsScript(name)
 }
 
 // NewClassOrder builds a site in memory, for its families and the selectors of its sheets

@@ -1,14 +1,10 @@
 package session_test
 
 import (
-	"context"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
-
-	"rinzel/internal/session"
 )
 
 // TestWatchShared changes settings that the settings of a watched project extend: also
@@ -20,14 +16,7 @@ func TestWatchShared(t *testing.T) {
 	f.write("shared/b.toml", "[constants]\ntone = \"navy\"\n")
 	f.write("site/index.html", "<link rel=stylesheet href=a.css>")
 	f.write("site/a.css", "p { color: const(tone) }")
-	builds := 0
-	w, err := session.StartWatch(f.options(&builds))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer w.Close()
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
-	defer cancel()
+	ctx, w := f.watch()
 	build := func(what, want string) {
 		t.Helper()
 		u, err := w.Build(ctx)

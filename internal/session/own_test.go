@@ -6,7 +6,6 @@ import (
 	"runtime"
 	"strings"
 	"testing"
-	"time"
 
 	"rinzel/internal/session"
 )
@@ -39,14 +38,7 @@ printf '{"text": ".quay { color: navy; top: %s }", "read": ["size.txt"]}' "$size
 	f.write("tools/tide.sh", good)
 	f.write("site/tones.txt", "navy")
 	f.write("size.txt", "4px")
-	builds := 0
-	w, err := session.StartWatch(f.options(&builds))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer w.Close()
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
-	defer cancel()
+	ctx, w := f.watch()
 	build := func(what, failure, text string) {
 		t.Helper()
 		u, err := w.Build(ctx)
@@ -135,14 +127,7 @@ finish = ["banner"]
 		t.Fatal(err)
 	}
 	f.write("tools/banner.wasm", string(good))
-	builds := 0
-	w, err := session.StartWatch(f.options(&builds))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer w.Close()
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
-	defer cancel()
+	ctx, w := f.watch()
 	build := func(what, failure string) {
 		t.Helper()
 		u, err := w.Build(ctx)

@@ -47,6 +47,22 @@ func (f folder) write(name, text string) string {
 	return path
 }
 
+// watch starts a watch of the folder, and returns it with a context for what a test waits
+// for.
+func (f folder) watch() (context.Context, *session.Watch) {
+	f.Helper()
+	w, err := session.StartWatch(f.options(new(int)))
+	if err != nil {
+		f.Fatal(err)
+	}
+	ctx, cancel := context.WithTimeout(f.Context(), time.Minute)
+	f.Cleanup(func() {
+		cancel()
+		w.Close()
+	})
+	return ctx, w
+}
+
 // options returns options of a session that builds the site for development and
 // counts the builds.
 func (f folder) options(builds *int) session.Options {
