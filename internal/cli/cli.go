@@ -46,8 +46,9 @@ func Standard() IO {
 // errSources means that the source has errors, which were printed.
 var errSources = errors.New("the source has errors")
 
-// patience is how long an interrupted command may take to return.
-const patience = 100 * time.Millisecond
+// patience is how long an interrupted command may take to return. Most take a few
+// milliseconds: a busy machine must not make the end of a server look like a failure.
+const patience = 400 * time.Millisecond
 
 // Run runs the command line and returns the exit status. If the context is
 // cancelled, it returns soon, whatever the command is doing: outputs that are
