@@ -61,7 +61,7 @@ func runStart(ctx context.Context, dir string, dryRun bool, std IO) error {
 		fmt.Fprintf(std.Out, "%s %s\n", verb, filepath.Join(dir, filepath.FromSlash(f.Name)))
 		if !plan.New || dryRun {
 			for line := range strings.Lines(f.Text) {
-				fmt.Fprint(std.Out, "  "+line)
+				fmt.Fprintln(std.Out, strings.TrimRight("  "+line, " \n"))
 			}
 		}
 	}
@@ -73,14 +73,23 @@ func runStart(ctx context.Context, dir string, dryRun bool, std IO) error {
 	}
 	fmt.Fprintln(std.Out, "next:")
 	if dir != "." {
-		fmt.Fprintf(std.Out, "  cd %s\n", dir)
+		fmt.Fprintf(std.Out, "  cd %s\n", shellWord(dir))
 	}
 	if plan.Server {
-		fmt.Fprintln(std.Out, "  rinzel build                       # writes the bundles")
-		_, err = fmt.Fprintln(std.Out, "  rinzel serve --behind URL --open   # with the address of the server that makes the pages")
+		fmt.Fprintln(std.Out, "  rinzel serve --behind URL --open    # with the address of the server that makes the pages")
+		_, err = fmt.Fprintln(std.Out, "  rinzel build --profile production   # builds the bundles for release")
 		return err
 	}
 	fmt.Fprintln(std.Out, "  rinzel serve --open                 # shows the site, and each change as you save it")
 	_, err = fmt.Fprintln(std.Out, "  rinzel build --profile production   # builds it for release")
 	return err
+}
+
+// shellWord returns a word of a command line for what people paste: in quotes if it has
+// white space.
+func shellWord(s string) string {
+	if strings.ContainsAny(s, " \t") {
+		return `"` + s + `"`
+	}
+	return s
 }

@@ -40,12 +40,12 @@ type Gatherer struct {
 // with the same options.
 type Cache struct {
 	found   *cache.Table[struct{}, *Found]
-	perFile *cache.PerFile[*purge.Evidence]
+	perFile *cache.PerFile[FileEvidence]
 }
 
 // NewCache returns an empty cache in a store.
 func NewCache(s *cache.Store) *Cache {
-	return &Cache{cache.NewTable[struct{}, *Found](s), cache.NewPerFile[*purge.Evidence](s)}
+	return &Cache{cache.NewTable[struct{}, *Found](s), cache.NewPerFile[FileEvidence](s)}
 }
 
 // Found is the evidence of a site. It is immutable.
@@ -91,6 +91,9 @@ func (f *Found) Of(include func(*source.File) bool) *purge.Evidence {
 type FileEvidence struct {
 	File  *source.File
 	Names *purge.Evidence
+	// FromData are the template marks that are whole classes, so that nothing is known
+	// about them.
+	FromData []source.Span
 }
 
 // KindsRead lists the number of files read by extension.
@@ -242,7 +245,7 @@ func (g *gathering) pagesOutside(files map[source.Path]bool) {
 	}
 	var names []string
 	for f := range files {
-		if inventory.IsPage(f.Name) && !built[f] {
+		if inventory.IsPage(f.Name) && !built[f] && !g.isTemplateText(f) {
 			names = append(names, g.files.Show(f))
 		}
 	}
@@ -261,6 +264,13 @@ func (g *gathering) pagesOutside(files map[source.Path]bool) {
 	g.report(diag.Diagnostic{Code: code.PageOutside, Severity: diag.Note,
 		Message: fmt.Sprintf("%q%s %s evidence but not built: outside of the source folder", names[0], others, are),
 		Fix:     "purging keeps the rules used only there, but these pages link no bundle"})
+}
+
+// isTemplateText reports whether a file that is named like a page is a template, or a part
+// of a page: pages are made from it, and they are those that are built.
+func (g *gathering) isTemplateText(p source.Path) bool {
+	f, err := g.files.Text(p)
+	return err != nil || !graph.IsWhole(f.Text)
 }
 
 // unreadableScripts reports the external scripts of a page, which cannot be
@@ -313,7 +323,7 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 	for i := range found.Files {
 		group.Go(func() error {
 			f := &found.Files[i]
-			f.Names = g.Cache.perFile.Get(f.File, func() *purge.Evidence { return g.namesIn(f.File) })
+			*f = g.Cache.perFile.Get(f.File, func() FileEvidence { return g.readFile(f.File) })
 			return ctx.Err()
 		})
 	}
@@ -329,7 +339,46 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 			g.noteUnreadable(at)
 		}
 	}
+	g.fromData()
 	return nil
+}
+
+// fromData reports classes of templates that are all data.
+func (g *gathering) fromData() {
+	var first source.Span
+	n := 0
+	for _, f := range g.found.Files {
+		if n += len(f.FromData); n == len(f.FromData) && n > 0 {
+			first = f.FromData[0]
+		}
+	}
+	if n == 0 || !g.Release {
+		return
+	}
+	mark := ""
+	for _, f := range g.found.Files {
+		if f.File.ID == first.Start.File {
+			mark = f.File.Text[first.Start.Off:first.End]
+		}
+	}
+	others := ""
+	if n > 1 {
+		others = ", also at " + diag.Count(n-1, "other position")
+	}
+	g.report(diag.Diagnostic{Code: code.ClassesFromData, Severity: diag.Note, Span: first,
+		Message: fmt.Sprintf("class %q comes from data%s: purging does not know its values", mark, others),
+		Fix:     "list values that occur nowhere else in keep under [purge], or add the files with the data to evidence"})
+}
+
+// readFile returns the evidence of one file.
+func (g *gathering) readFile(f *source.File) FileEvidence {
+	out := FileEvidence{File: f, Names: g.namesIn(f)}
+	if !inventory.IsScript(f.Path.Name) {
+		purge.FromData(f.Text, func(mark string, at int) {
+			out.FromData = append(out.FromData, source.SpanOf(f.Pos(at), len(mark)))
+		})
+	}
+	return out
 }
 
 // namesIn returns the names in one file.

@@ -1,6 +1,7 @@
 package graph
 
 import (
+	"net/url"
 	"slices"
 	"strings"
 
@@ -15,6 +16,9 @@ type Page struct {
 	File   *source.File
 	Base   string // href of its base element; empty if it has none
 	BaseAt int    // end of that element: earlier URLs ignore it
+	// Rooted is set if the URLs of its style links and scripts start with a slash, except for
+	// those of other hosts. Such a page may be served at any path, as one for missing pages is.
+	Rooted bool
 	// Policies are its content security policies from meta elements.
 	Policies []Policy
 	Groups   []Group
@@ -110,6 +114,16 @@ func IsTemplate(text string) bool {
 	return slices.ContainsFunc(templateMarks, func(mark string) bool { return strings.Contains(text, mark) })
 }
 
+// IsWhole reports whether the text of an HTML file is a complete page, and no template or
+// part of one: it has an html element or a document type, and no template marks before its
+// first script. Scripts have braces of their own.
+func IsWhole(text string) bool {
+	lower := strings.ToLower(text)
+	before, _, _ := strings.Cut(lower, "<script")
+	before = strings.TrimPrefix(strings.TrimPrefix(before, "\uFEFF"), "<?xml") // the declaration of XHTML
+	return (strings.Contains(lower, "<html") || strings.Contains(lower, "<!doctype")) && !IsTemplate(before)
+}
+
 // ReadPage finds the style links, scripts and other URLs of a page.
 func ReadPage(f *source.File) *Page {
 	r := pageReader{page: &Page{File: f, LastGroupEndsCascade: true, head: -1}}
@@ -117,7 +131,40 @@ func ReadPage(f *source.File) *Page {
 	if r.page.head < 0 {
 		r.page.head = len(f.Text)
 	}
+	r.page.Rooted = r.page.isRooted()
 	return r.page
+}
+
+// isRooted returns whether the page is [Page.Rooted].
+func (p *Page) isRooted() bool {
+	rooted := false
+	for _, address := range p.loads() {
+		if u, err := url.Parse(address); err == nil && u.Host == "" && u.Scheme == "" && address != "" {
+			if !IsRooted(address) {
+				return false
+			}
+			rooted = true
+		}
+	}
+	return rooted
+}
+
+// loads returns the URLs of the style links and scripts.
+func (p *Page) loads() (out []string) {
+	for _, g := range p.Groups {
+		for _, l := range g.Links {
+			out = append(out, l.Href.Address)
+		}
+	}
+	for _, s := range p.Scripts {
+		out = append(out, s.Address)
+	}
+	return out
+}
+
+// IsRooted reports whether a URL starts at the root of its host: with one slash.
+func IsRooted(address string) bool {
+	return strings.HasPrefix(address, "/") && !strings.HasPrefix(address, "//")
 }
 
 // read reads a part of the page. whole is false in a noscript element, whose

@@ -13,6 +13,7 @@ import (
 	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
+	"rinzel/internal/project"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
@@ -235,7 +236,7 @@ func (g *group) request(imp script.Import, from source.Path, at source.Span) (r 
 	unreadable := styles && imp.Kind != script.Address && imp.Type == "" // for browsers
 	switch {
 	case bare:
-		g.Report(g.bareImport(imp, at))
+		g.Report(g.bareImport(imp, from, at))
 		return r, false
 	case t.Kind == graph.External && unreadable:
 		g.Report(diag.Diagnostic{Code: code.ExternalImport, Severity: diag.Error, Span: at,
@@ -291,19 +292,39 @@ func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, ba
 	if imp.Kind == script.Address {
 		return g.Files.Resolve(from, imp.Specifier), false
 	}
-	return g.resolver.Resolve(from, imp.Specifier)
+	if t, bare = g.resolver.Resolve(from, imp.Specifier); bare && g.Files.IsStyle(imp) {
+		if sheet := g.inPackage(imp, from); sheet.Kind == graph.Local && g.Files.Exists(sheet.Path) {
+			return sheet, false
+		}
+	}
+	return t, bare
+}
+
+// inPackage returns the target of an import as that of a sheet of an installed package,
+// which scripts may import by its name alone. The target need not exist.
+func (g *group) inPackage(imp script.Import, from source.Path) graph.Target {
+	return g.Files.Resolve(from, project.PackageRoot+":"+imp.Specifier)
 }
 
 // bareImport returns the finding about an unresolved import.
-func (g *group) bareImport(imp script.Import, at source.Span) diag.Diagnostic {
+func (g *group) bareImport(imp script.Import, from source.Path, at source.Span) diag.Diagnostic {
 	d := diag.Diagnostic{Code: code.BareImport, Severity: diag.Warning, Span: at,
 		Message: fmt.Sprintf("unresolved import %q: no import map of the page has it", imp.Specifier),
 		Fix:     `add "./" if it is a path relative to this script, or add it to an import map`}
-	if g.Files.IsStyle(imp) {
-		d.Severity = diag.Error
+	if !g.Files.IsStyle(imp) {
+		return d
+	}
+	d.Severity = diag.Error
+	relative := "./" + imp.Specifier
+	if t := g.Files.Resolve(from, relative); t.Kind == graph.Local && g.Files.Exists(t.Path) {
 		d.Message = fmt.Sprintf("unresolved import %q: a path relative to this script starts with \"./\"", imp.Specifier)
-		d.Fix = fmt.Sprintf("write %q, or %q for a sheet of an installed package", "./"+imp.Specifier,
-			"package:"+imp.Specifier)
+		d.Fix = fmt.Sprintf("write %q", relative)
+		return d
+	}
+	d.Message = fmt.Sprintf("no such sheet: %q, in no installed package", imp.Specifier)
+	d.Fix = fmt.Sprintf("a path relative to this script starts with \"./\": %q", relative)
+	if t := g.inPackage(imp, from); t.Kind == graph.Local {
+		g.Files.ExplainPackage(&d, t.Path, t.Path.String())
 	}
 	return d
 }

@@ -149,7 +149,8 @@ func TestUpdatesInPlace(t *testing.T) {
 	} {
 		republish(s, liveFiles(edit.replace...)...)
 		until(t, page, edit.until)
-		until(t, page, `document.querySelectorAll("link").length === 2`) // the old one is removed
+		until(t, page, `document.querySelectorAll("link").length === 2 &&
+			host.shadowRoot.querySelectorAll("link").length === 1`) // the old one is removed
 		want := first
 		edit.want(&want)
 		var got liveState

@@ -255,7 +255,11 @@ func (b *builder) rewriteAssetRefs(res *pageResult) []graph.Edit {
 		a := emit.Asset{Path: t.Path, Name: emit.PlainName(t.Path), At: p.Position(r)}
 		if name := b.assetName(t.Path); !r.Fixed && name != a.Name {
 			a.Name = name
-			edits = append(edits, r.Move(b.addressOf(p, name)+t.Tail))
+			to := b.addressOf(p, name)
+			if graph.IsRooted(r.Address) {
+				to = b.addressFromRoot(name)
+			}
+			edits = append(edits, r.Move(to+t.Tail))
 		}
 		res.assets = append(res.assets, a)
 	}

@@ -139,12 +139,18 @@ func rehashed(p *graph.Page, edits []graph.Edit) []graph.Edit {
 	return p.Rehash(changed)
 }
 
-// addressOf returns the URL of an output file for a page.
+// addressOf returns the URL of an output file for a page: relative to the page, unless its
+// URLs are relative to something else, or the page may be served at any path.
 func (b *builder) addressOf(p *graph.Page, name string) string {
-	if p.Base != "" { // relative URLs are not relative to the page
-		return b.project.Settings.Base + graph.Relative("index.html", name)
+	if p.Base != "" || p.Rooted {
+		return b.addressFromRoot(name)
 	}
 	return graph.Relative(p.File.Path.Name, name)
+}
+
+// addressFromRoot returns the URL of an output file that is the same for all pages.
+func (b *builder) addressFromRoot(name string) string {
+	return b.project.Settings.Base + graph.Relative("index.html", name)
 }
 
 // relativeToOutput returns the URL of a source file relative to an output.

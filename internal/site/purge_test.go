@@ -367,9 +367,10 @@ func TestEvidenceGlobs(t *testing.T) {
 	for glob, want := range map[string]string{
 		"tempaltes/**/*.php": `did you mean "templates/**/*.php"?`, "templates/*.phpp": `did you mean "templates/*.php"?`, "**/*.erb": `no file in the folder has the extension ".erb"`,
 		"templates/none-*.php": "paths are relative to the source folder", "kit:pgaes/*.html": `did you mean "kit:pages/*.html"?`,
-		"kit:**/*.html": `"kit/pages/old.html" is evidence but not built: outside`, "templates/*.php": "",
+		"kit:**/*.html": `"kit/pages/old.html" is evidence but not built: outside`, "kit:**/part.html": "",
+		"kit:**/layout.html": `class "{{ kind }}" comes from data, also at 1 other position: purging`, "templates/*.php": "",
 	} {
-		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n[purge]\nevidence = [\""+glob+"\"]\n-- kit/pages/old.html --\n<p>\n-- site/templates/berth.php --\n<?php ?>\n-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\np { top: 0 }\n")
+		s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n[purge]\nevidence = [\""+glob+"\"]\n-- kit/pages/old.html --\n<!doctype html><p>\n-- kit/part.html --\n<p class=a>\n-- kit/layout.html --\n<!doctype html><p class=\"{{ kind }} {{ tone }}\">\n-- site/templates/berth.php --\n<?php ?>\n-- site/index.html --\n<!doctype html><link rel=stylesheet href=main.css><p>\n-- site/main.css --\np { top: 0 }\n")
 		if _, found := s.build(t, project.Production); (found == "") != (want == "") || !strings.Contains(found, want) {
 			t.Errorf("%s: got %s, want %s", glob, found, want)
 		}

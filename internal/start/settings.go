@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"io/fs"
 	"path"
 	"path/filepath"
@@ -13,7 +14,6 @@ import (
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
 	"rinzel/internal/project"
-	"rinzel/internal/site"
 	"rinzel/internal/source"
 )
 
@@ -21,9 +21,6 @@ import (
 
 // maxHead is how much of a page is read to tell it from a template, in bytes.
 const maxHead = 64 << 10
-
-// instructions are what template languages write into pages.
-var instructions = []string{"{{", "{%", "<%", "<?php", "<?=", "${", "@{"}
 
 // texts are kinds of files that pages may be made from, but that are more often about a
 // project.
@@ -34,9 +31,12 @@ var code = []string{".ts", ".tsx", ".jsx", ".mts", ".cts", ".elm"}
 
 // add adds a file to the facts.
 func (f *facts) add(files fs.FS, name string) {
+	if isServed(name) {
+		f.served = append(f.served, name)
+	}
 	switch {
 	case inventory.IsPage(name):
-		if isPage(files, name) {
+		if graph.IsWhole(readHead(files, name)) {
 			f.pages = append(f.pages, name)
 		} else {
 			f.templates = append(f.templates, name)
@@ -52,20 +52,15 @@ func (f *facts) add(files fs.FS, name string) {
 	}
 }
 
-// isPage reports whether an HTML file is a complete page: it has no instructions of a
-// template language, and is more than a part of a page.
-func isPage(files fs.FS, name string) bool {
+// readHead returns the start of a file; "" if it cannot be read.
+func readHead(files fs.FS, name string) string {
 	file, err := files.Open(name)
 	if err != nil {
-		return false
+		return ""
 	}
 	defer file.Close()
-	head := make([]byte, maxHead)
-	n, _ := file.Read(head)
-	text := strings.ToLower(string(head[:n]))
-	before, _, _ := strings.Cut(text, "<script") // scripts have braces of their own
-	return (strings.Contains(text, "<html") || strings.Contains(text, "<!doctype")) &&
-		!slices.ContainsFunc(instructions, func(s string) bool { return strings.Contains(before, s) })
+	head, _ := io.ReadAll(io.LimitReader(file, maxHead))
+	return string(head)
 }
 
 // settingsFor returns the text of settings for what lies in a folder, each with its
@@ -75,8 +70,12 @@ func settingsFor(ctx context.Context, dir string, f *facts) (text string, server
 	w.line(`# The settings. Every key has a default: "rinzel help settings" lists them all.`)
 	w.line("")
 	w.folders()
-	if server, err = w.bundles(ctx); err != nil {
-		return "", false, err
+	if server = w.isServer(); server {
+		w.base()
+		w.copied()
+		if err = w.bundles(ctx); err != nil {
+			return "", false, err
+		}
 	}
 	w.evidence()
 	w.packages()
@@ -184,102 +183,6 @@ func (w *settingsWriter) sourceFolder() (dir, why string) {
 		}
 	}
 	return ".", "There are no pages: a server makes them."
-}
-
-// bundles writes bundles if pages are made by a server, and reports whether they are:
-// one for each sheet that no other one imports.
-func (w *settingsWriter) bundles(ctx context.Context) (server bool, err error) {
-	sheets := under(w.source, w.sheets)
-	if len(under(w.source, w.pages)) > 0 || len(sheets) == 0 {
-		return false, nil
-	}
-	entries, err := w.entrySheets(ctx, sheets)
-	if err != nil {
-		return false, err
-	}
-	w.line("")
-	const most = 6
-	if len(entries) > most {
-		w.reason("A server makes the pages, so the bundles are named here: one for each sheet, of the same name. "+
-			"Better are bundles of what pages load together; %s are imported by no other one.", counted(len(entries), "sheet", "sheets"))
-		w.line("[bundles.sheets]")
-		w.line("from = [%s]", quoted(globsOf(entries)))
-		w.line(`file = "{path}.css"`)
-		return true, nil
-	}
-	w.reason("A server makes the pages, so the bundles are named here: one for each sheet that no other one imports. " +
-		"Pages link them by these names; with hashed names, bundles.json has the published ones.")
-	used := make(map[string]bool)
-	for _, entry := range entries {
-		name := nameOf(entry, used)
-		w.line("[bundles.%s]", name)
-		w.line("from = [%q]", entry)
-		w.line("file = %q", entry)
-	}
-	return true, nil
-}
-
-// entrySheets returns the sheets that no other sheet imports.
-func (w *settingsWriter) entrySheets(ctx context.Context, sheets []string) ([]string, error) {
-	root, closer, err := source.OpenFolder("", filepath.Join(w.dir, filepath.FromSlash(w.source)), w.source)
-	if err != nil {
-		return nil, err
-	}
-	defer closer.Close()
-	settings := project.Default()
-	for _, name := range w.ignored {
-		settings.Exclude = append(settings.Exclude, project.Glob{Pattern: name + "/**"})
-	}
-	p := &project.Project{Settings: settings, Tree: source.NewTree(root)}
-	survey, err := site.NewSurvey(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	imported := make(map[string]bool)
-	for _, name := range sheets {
-		e, ok := survey.Entry(ctx, source.Path{Name: name}, true)
-		if !ok {
-			continue
-		}
-		for _, n := range e.Tree.Imports {
-			if !n.External {
-				imported[n.Path.Name] = true
-			}
-		}
-	}
-	out := slices.DeleteFunc(slices.Clone(sheets), func(name string) bool { return imported[name] })
-	if len(out) == 0 { // they import each other
-		out = sheets
-	}
-	return out, ctx.Err()
-}
-
-// nameOf returns a name for the bundle of a sheet that is not used yet.
-func nameOf(sheet string, used map[string]bool) string {
-	stem := strings.TrimSuffix(path.Base(sheet), path.Ext(sheet))
-	plain := strings.Map(func(c rune) rune {
-		if c == '-' || c == '_' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' {
-			return c
-		}
-		return '-'
-	}, stem)
-	name := plain
-	for n := 2; used[name]; n++ {
-		name = fmt.Sprintf("%s-%d", plain, n)
-	}
-	used[name] = true
-	return name
-}
-
-// globsOf returns globs for names: one for each folder and extension.
-func globsOf(names []string) (out []string) {
-	for _, name := range names {
-		glob := path.Join(path.Dir(name), "*"+path.Ext(name))
-		if !slices.Contains(out, glob) {
-			out = append(out, glob)
-		}
-	}
-	return out
 }
 
 // quoted returns strings as the elements of a list.

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/graph"
 	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
@@ -102,7 +103,9 @@ type facts struct {
 	code      []string // scripts in languages that browsers do not know
 	sheets    []string
 	scripts   []string
+	served    []string // scripts, pictures and other files that servers send as they are
 	ignored   []string // folders at the top that .gitignore lists
+	made      []string // those of them with a complete page
 }
 
 // isEmpty reports whether there is nothing of a site: scripts alone may be tools.
@@ -121,6 +124,7 @@ func look(ctx context.Context, dir string) (*facts, error) {
 	}
 	defer closer.Close()
 	f.ignored = ignoredFolders(root.FS)
+	f.made = slices.DeleteFunc(slices.Clone(f.ignored), func(name string) bool { return !hasPage(root.FS, name) })
 	n := 0
 	err = fs.WalkDir(root.FS, ".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -143,6 +147,13 @@ func look(ctx context.Context, dir string) (*facts, error) {
 		return nil
 	})
 	return f, err
+}
+
+// hasPage reports whether a folder has a complete page, without its folders.
+func hasPage(files fs.FS, dir string) bool {
+	names, _ := fs.Glob(files, path.Join(dir, "*.html"))
+	return dir != project.PackageFolder && !isOutput(files, dir) &&
+		slices.ContainsFunc(names, func(name string) bool { return graph.IsWhole(readHead(files, name)) })
 }
 
 // isOutput reports whether a folder is the output of a build.

@@ -125,6 +125,11 @@ func TestSettings(t *testing.T) {
 			"-- templates/base.html --\n<!doctype html><html><body class='tern'>{% block page %}\n-- templates/list.html --\n<p class=tern>\n",
 			`source = "static"; output = "public"; [bundles.a]; from = ["css/a.css"]; file = "css/a.css"; ` +
 				`[roots]; templates = "templates"; [purge]; evidence = ["templates:**/*.html"]`, true, "bundles.json"},
+		{"paths of templates", "-- static/css/a.css --\n" + sheet + "-- static/js/a.js --\n-- static/notes.md --\n-- made/index.html --\n" + page +
+			"\n-- .gitignore --\nmade\n-- views/base.html --\n<link rel=stylesheet href='/assets/css/a.css?v={{ v }}'><link href=\"//far/css/a.css\">\n" +
+			"-- views/other.html --\n<link rel=stylesheet href={{ root }}/css/a.css><a class=tern href=css/a.css>\n",
+			`source = "static"; output = "public"; base = "/assets/"; copy = ["**/*.js"]; [bundles.a]; from = ["css/a.css"]; file = "css/a.css"; ` +
+				`[roots]; views = "views"; [purge]; evidence = ["views:**/*.html"]`, true, "js/a.js"},
 		{"templates and styles mixed", "-- app/a.css --\n" + sheet + "-- lib/b.css --\n" + sheet + "-- app/page.php --\n<p class=tern>\n",
 			`source = "."; output = "public"; [bundles.a]; from = ["app/a.css"]; file = "app/a.css"; [bundles.b]; ` +
 				`from = ["lib/b.css"]; file = "lib/b.css"`, true, "bundles.json"},

@@ -66,6 +66,8 @@ const (
 	BareImport Code = "bare-import"
 	// Charset: @charset declares another encoding than UTF-8 for a sheet that is UTF-8.
 	Charset Code = "charset"
+	// ClassesFromData: classes of a template come from data, so purging does not know them.
+	ClassesFromData Code = "classes-from-data"
 	// ClassicImport: a script that is not loaded as a module uses import; browsers do not run it.
 	ClassicImport Code = "classic-import"
 	// ConflictingOrder: two pages load sheets that may set the same property in opposite order.
@@ -266,7 +268,7 @@ const (
 var All = []Code{
 	AmbiguousURL, BadAsIs, BadCall, BadColor, BadCondition, BadConstant, BadCustomName, BadDeclaration, BadFamily, BadImport,
 	BadImportMap, BadInterpolation, BadKeyframe, BadLayer, BadLink, BadLoop, BadMath, BadMixin, BadQuery,
-	BadSelector, BadSettings, BadString, BadTokens, BadURL, BadVar, BareImport, Charset, ClassicImport,
+	BadSelector, BadSettings, BadString, BadTokens, BadURL, BadVar, BareImport, Charset, ClassesFromData, ClassicImport,
 	ConflictingOrder, Deprecated, DuplicateDeclaration, EmptyBundle, EmptyURL, ExternalImport, ForeignFile,
 	ImportCycle, ImportMapConflict, LateConstant, LateImport, LegacyHack, LineComment, LostKey, LostRules,
 	MissingAsset, MissingBlock, MissingEntry, MissingEvidence, MissingFile, MissingKeyframes, MissingScript,

@@ -521,11 +521,52 @@ func TestTemplateMarks(t *testing.T) {
 		`<script type="text/template"><p class=on></script>`:             ".on{a:b}",
 		`<script type="text/javascript">f('on')</script>`:                ".on{a:b}",
 		`<iframe srcdoc="<p class='on off'>"></iframe>`:                  ".on{a:b}.off{a:b}",
+		`<p {% if open %}class="on"{% endif %}>`:                         ".on{a:b}",
+		`{% include "card.html" with kind="off" %}<p>off`:                ".off{a:b}",
+		`{% set name = "notice-" ~ kind %}<p class="{{ name }}">`:        ".notice-watch{a:b}",
+		`<ul>{{> card kind="on" }}</ul>on off`:                           ".on{a:b}",
+		`<% kind = "on" %><?php $other = 'off' ?>dead`:                   ".on{a:b}.off{a:b}",
+		`<h{{ level }} class="on"></h{{ level }}>`:                       ".on{a:b}",
+		`<{{ heading }} class="on">off</{{ heading }}>`:                  ".on{a:b}",
+		`{# off #}<p>{{ on`:                                              "",
+		"---\nkind: on\n---\n<p class=\"{{ kind }}\">off":                ".on{a:b}",
+		"---\r\nkind: [on, notice-watch]\r\n---\r\noff":                  ".notice-watch{a:b}.on{a:b}",
+		"---\nkind: on": "",
 	} {
 		e := NewEvidence(nil)
-		e.AddHTML(textFile("<!doctype html>" + page))
+		if !strings.HasPrefix(page, "---") {
+			page = "<!doctype html>" + page
+		}
+		e.AddHTML(textFile(page))
 		if got, _ := purged(sheet, e); strings.TrimSpace(got) != want {
 			t.Errorf("%s\ngot  %s\nwant %s", page, got, want)
+		}
+	}
+}
+
+// TestFromData checks which classes of templates are all data.
+func TestFromData(t *testing.T) {
+	for text, want := range map[string]string{
+		`<p class="{{ section }}">`:                                  "{{ section }}",
+		`<p class="page {{- .Section -}} {{ kind|lower }}">`:         "{{- .Section -}} {{ kind|lower }}",
+		`<p class='<%= @section %> <?= $s ?>'>`:                      "<%= @section %> <?= $s ?>",
+		`<p class="<?php echo $this->kind; ?>">`:                     "<?php echo $this->kind; ?>",
+		`<p CLASS = "${row['kind']}"><p class="{{ a }}">`:            "${row['kind']} {{ a }}",
+		`<p class="is-{{ state }} {{ 'on' if x }} {{ call(x) }}">`:   "",
+		`<p class="{{ if .Late }} is-late {{ else }} on {{ end }}">`: "",
+		`<p class="{% if x %}{{ y }}{% endif %} {% z %}">`:           "",
+		`<p class=page id="{{ section }}" class="`:                   "",
+		`<p title="class='{{">{{ section }}`:                         "",
+		`<p class="{{ section }}`:                                    "",
+	} {
+		var got []string
+		FromData(text, func(mark string, at int) {
+			if got = append(got, mark); !strings.HasPrefix(text[at:], mark) {
+				t.Errorf("%s: %q is not at %d", text, mark, at)
+			}
+		})
+		if strings.Join(got, " ") != want {
+			t.Errorf("%s: got %q, want %q", text, got, want)
 		}
 	}
 }

@@ -19,8 +19,46 @@ func (e *Evidence) AddHTML(f *source.File) {
 	e.file = f
 	r := htmlReader{e: e, text: f.Text, seen: make(map[string]bool),
 		quirks: !strings.HasSuffix(strings.ToLower(f.Path.Name), ".xhtml")}
+	r.frontMatter()
 	r.read(0, len(f.Text), true)
 	e.base = 0
+}
+
+// frontMatter reads the values that a template starts with, between two lines of three
+// hyphens: a layout may use them as classes.
+func (r *htmlReader) frontMatter() {
+	const line = "---"
+	first, rest, _ := strings.Cut(strings.TrimPrefix(r.text, "\uFEFF"), "\n")
+	if strings.TrimSpace(first) != line {
+		return
+	}
+	if end := strings.Index(rest, "\n"+line); end >= 0 {
+		r.e.text(rest[:end], strings.Index(r.text, rest))
+	}
+}
+
+// marks reads the template marks of a text between tags: a template that it includes, or
+// a layout, may use their values as classes.
+func (r *htmlReader) marks(from, to int) {
+	for i := from; i < to; {
+		next := strings.IndexAny(r.text[i:to], markStarts)
+		if next < 0 {
+			return
+		}
+		i += next
+		inside, end := markAt(r.text[i:to])
+		if end == 0 {
+			i++
+			continue
+		}
+		r.e.text(inside, i+strings.Index(r.text[i:i+end], inside))
+		tag := i > from && r.text[i-1] == '<' // the mark is the name of the element
+		if i += end; tag {
+			attributes, _, _ := strings.Cut(r.text[i:to], ">")
+			r.e.template(attributes, i)
+			i += len(attributes)
+		}
+	}
 }
 
 // htmlReader reads one page.
@@ -53,6 +91,12 @@ func (r *htmlReader) read(from, to int, whole bool) {
 				r.e.text(r.text[start:end], start)
 			case raw == markupText || raw == noscriptText && whole:
 				r.markup(start, end, raw == markupText)
+			case raw == plainText:
+				r.marks(start, end)
+			}
+		case markup.Comment: // HTML reads an instruction as a comment up to the next ">"
+			if inside, n := markAt(r.text[start:to]); n > 0 {
+				r.e.text(inside, start+strings.Index(r.text[start:], inside))
 			}
 		case markup.EndTag:
 			raw = plainText

@@ -10,10 +10,13 @@ var marks = []struct{ open, close string }{
 	{"{{", "}}"}, {"{%", "%}"}, {"<%", "%>"}, {"<?", "?>"}, {"${", "}"}, {"#{", "}"}, {"[[", "]]"},
 }
 
+// markStarts are the first characters of marks.
+const markStarts = "{<$#["
+
 // markAt returns the end of the template mark at the start of a text, and its
 // contents. end is 0 if there is none.
 func markAt(text string) (inside string, end int) {
-	if text == "" || !strings.ContainsRune("{<$#[", rune(text[0])) {
+	if text == "" || strings.IndexByte(markStarts, text[0]) < 0 {
 		return "", 0
 	}
 	for _, m := range marks {
