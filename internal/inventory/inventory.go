@@ -215,6 +215,12 @@ func (i *Inventory) WellKnown() (out []source.Path) {
 	return out
 }
 
+// InPackage returns the target of a path that starts with the name of an installed package,
+// as scripts write it. It need not exist.
+func (i *Inventory) InPackage(from source.Path, name string) graph.Target {
+	return i.Resolve(from, project.PackageRoot+":"+name)
+}
+
 // IsPage reports whether a file name is that of an HTML page.
 func IsPage(name string) bool { return hasExt(name, ".html", ".htm", ".xhtml") }
 

@@ -13,7 +13,6 @@ import (
 	"rinzel/internal/diag/code"
 	"rinzel/internal/graph"
 	"rinzel/internal/inventory"
-	"rinzel/internal/project"
 	"rinzel/internal/script"
 	"rinzel/internal/source"
 )
@@ -293,17 +292,11 @@ func (g *group) resolve(imp script.Import, from source.Path) (t graph.Target, ba
 		return g.Files.Resolve(from, imp.Specifier), false
 	}
 	if t, bare = g.resolver.Resolve(from, imp.Specifier); bare && g.Files.IsStyle(imp) {
-		if sheet := g.inPackage(imp, from); sheet.Kind == graph.Local && g.Files.Exists(sheet.Path) {
+		if sheet := g.Files.InPackage(from, imp.Specifier); sheet.Kind == graph.Local && g.Files.Exists(sheet.Path) {
 			return sheet, false
 		}
 	}
 	return t, bare
-}
-
-// inPackage returns the target of an import as that of a sheet of an installed package,
-// which scripts may import by its name alone. The target need not exist.
-func (g *group) inPackage(imp script.Import, from source.Path) graph.Target {
-	return g.Files.Resolve(from, project.PackageRoot+":"+imp.Specifier)
 }
 
 // bareImport returns the finding about an unresolved import.
@@ -323,7 +316,7 @@ func (g *group) bareImport(imp script.Import, from source.Path, at source.Span) 
 	}
 	d.Message = fmt.Sprintf("no such sheet: %q, in no installed package", imp.Specifier)
 	d.Fix = fmt.Sprintf("a path relative to this script starts with \"./\": %q", relative)
-	if t := g.inPackage(imp, from); t.Kind == graph.Local {
+	if t := g.Files.InPackage(from, imp.Specifier); t.Kind == graph.Local {
 		g.Files.ExplainPackage(&d, t.Path, t.Path.String())
 	}
 	return d

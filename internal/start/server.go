@@ -60,8 +60,8 @@ func (w *settingsWriter) base() {
 	}
 }
 
-// prefixOf returns what stands before the path of a sheet in a text, if that is a path
-// from the root of the host.
+// prefixOf returns the text in front of the path of a sheet, if that is a path from the root
+// of the host.
 func prefixOf(text, sheet string) (prefix string, ok bool) {
 	i := strings.Index(text, sheet)
 	if i < 0 {
