@@ -304,7 +304,7 @@ func TestWhy(t *testing.T) {
 	for _, test := range []struct{ question, want string }{
 		{".board", ".board\n  site/main.css:1:1  .board  kept in index.css\n    .board is on a page: site/index.html:1:61\n"},
 		{".pier", "  site/main.css:2:1  .pier  purged from index.css\n    unused: .pier\n"},
-		{".note-calm", "    .note-calm may be built from \"note-*\", which a script joins with a value: site/main.js:1:17 (partial evidence)\n"},
+		{".note-calm", "    .note-calm may be built from \"note-*\", which a script or template completes: site/main.js:1:17 (partial evidence)\n"},
 		{"is-open", "    [purge] keep lists \".is-*\"\n"},
 		{"mole", "    kept by a comment in the sheet\n"},
 		{"#quay", "    #quay occurs as a word in a script or text: site/main.js:2:10\n  #quay in use at site/main.js:2:10\n"},

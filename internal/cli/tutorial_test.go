@@ -22,23 +22,7 @@ func TestTutorial(t *testing.T) {
 		t.Fatal(err)
 	}
 	u := &tutorial{t: t, dir: t.TempDir()}
-	outputs := 0
-	for _, block := range fence.FindAllStringSubmatch(string(text), -1) {
-		switch language, name, code := block[1], block[2], block[3]; {
-		case name != "":
-			u.save(name, code)
-		case language == "sh":
-			for line := range strings.Lines(code) {
-				u.command(strings.TrimSpace(line))
-			}
-		case language == "text":
-			outputs++
-			u.compare(code)
-		default:
-			t.Errorf("a block of %s without a file name", language)
-		}
-	}
-	if outputs < 6 || u.address == "" {
+	if outputs := u.follow(string(text)); outputs < 6 || u.address == "" {
 		t.Errorf("%d outputs, served at %q", outputs, u.address)
 	}
 	for name, want := range map[string]string{"/": "Ring the bell", "/timetable.html": "Long Sand",
@@ -51,10 +35,41 @@ func TestTutorial(t *testing.T) {
 type tutorial struct {
 	t       *testing.T
 	dir     string // where commands are run
+	behind  string // address of an application server
 	address string // of the server
 	last    string // command
 	output  string // of it
 	status  int
+}
+
+// follow does what a text says, and returns how many outputs it shows.
+func (u *tutorial) follow(text string) (outputs int) {
+	u.t.Helper()
+	for _, block := range fence.FindAllStringSubmatch(text, -1) {
+		language, name, code := block[1], block[2], block[3]
+		end, isEnd := strings.CutPrefix(name, "at the end of ")
+		switch {
+		case isEnd:
+			have, err := os.ReadFile(filepath.Join(u.dir, filepath.FromSlash(end)))
+			if err != nil {
+				u.t.Fatal(err)
+			}
+			u.save(end, string(have)+code)
+		case name != "":
+			u.save(name, code)
+		case language == "sh":
+			for line := range strings.Lines(code) {
+				u.command(strings.TrimSpace(line))
+			}
+		case language == "text":
+			outputs++
+			u.compare(code)
+		default:
+			u.t.Errorf("a block of %s without a file name", language)
+		}
+	}
+	u.succeeded()
+	return outputs
 }
 
 // save writes a file as an editor does.
@@ -75,6 +90,8 @@ func (u *tutorial) command(line string) {
 		u.dir = filepath.Join(u.dir, args[1])
 	case line == "rinzel serve --open": // without a browser
 		_, u.address = startServe(u.t, u.dir, "--port", "0")
+	case strings.HasPrefix(line, "rinzel serve --behind "):
+		_, u.address = startServe(u.t, u.dir, "--port", "0", "--behind", u.behind)
 	default:
 		if args[0] == "rinzel" {
 			args[0] = program
@@ -109,13 +126,13 @@ func (u *tutorial) compare(want string) {
 }
 
 var (
-	anyHash  = regexp.MustCompile(`\.(?:[a-z2-7]{10}|…)\.css`)
+	anyHash  = regexp.MustCompile(`\.(?:[a-z2-7]{10}|…)\.(css|js|svg|woff2)`)
 	anyTime  = regexp.MustCompile(`\bin \d[\d.]*(?:µs|ms|s)\b`)
 	anySpace = regexp.MustCompile(`(\S) +`)
 )
 
 // shown returns an output without what differs between two runs.
 func shown(text string) string {
-	text = anyTime.ReplaceAllString(anyHash.ReplaceAllString(text, ".….css"), "in 5ms")
+	text = anyTime.ReplaceAllString(anyHash.ReplaceAllString(text, ".….$1"), "in 5ms")
 	return strings.TrimSpace(anySpace.ReplaceAllString(text, "$1 "))
 }

@@ -419,7 +419,7 @@ func (w *whyAnswer) reason(r purge.Reason) string {
 	case purge.InText:
 		return part + " occurs as a word in a script or text: " + w.positionOf(r.Use.At)
 	case purge.Joined:
-		return fmt.Sprintf("%s may be built from %q, which a script joins with a value: %s (partial evidence)", part,
+		return fmt.Sprintf("%s may be built from %q, which a script or template completes: %s (partial evidence)", part,
 			diag.Printable(r.Use.Text), w.positionOf(r.Use.At))
 	case purge.Implied:
 		return part + " exists on every page, or is set by browsers"

@@ -352,7 +352,7 @@ func (g *gathering) fromData() {
 			first = f.FromData[0]
 		}
 	}
-	if n == 0 || !g.Release {
+	if n == 0 || !g.Release || len(g.Settings.Keep) > 0 { // they are listed
 		return
 	}
 	mark := ""

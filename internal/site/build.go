@@ -290,11 +290,22 @@ func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 		}
 	}
 	for _, f := range b.files.List("").Files {
-		if !reached[f] && b.files.Show(f) != b.project.Settings.File && !strings.HasPrefix(path.Base(f.Name), ".") {
+		if !reached[f] && b.files.Show(f) != b.project.Settings.File && !isAboutProject(f.Name) {
 			out = append(out, f)
 		}
 	}
 	return out
+}
+
+// isAboutProject reports whether a file is about the project, and no part of its site: a
+// hidden one, or at the top the manifest, a lock file, a text about it or a licence.
+func isAboutProject(name string) bool {
+	base := strings.ToLower(path.Base(name))
+	if strings.HasPrefix(base, ".") {
+		return true
+	}
+	return base == strings.ToLower(name) && (base == "package.json" || base == "package-lock.json" ||
+		slices.Contains([]string{".md", ""}, path.Ext(base)))
 }
 
 // verdictsOf collects the purge verdicts of bundles and of style elements.

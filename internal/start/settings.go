@@ -78,6 +78,7 @@ func settingsFor(ctx context.Context, dir string, f *facts) (text string, server
 		}
 	}
 	w.evidence()
+	w.fallback()
 	w.packages()
 	return w.text.String(), server, nil
 }
@@ -239,6 +240,29 @@ func (w *settingsWriter) evidence() {
 	w.reason("Names in these files count as in use: %s outside of the source folder.", counted(total, "file", "files"))
 	w.line("[purge]")
 	w.line("evidence = [%s]", quoted(globs))
+}
+
+// fallback writes the page for all addresses of an application: one with a single page
+// whose scripts change the address.
+func (w *settingsWriter) fallback() {
+	pages := under(w.source, w.pages)
+	if len(pages) != 1 || path.Base(pages[0]) != pages[0] {
+		return
+	}
+	here, closer, err := source.OpenFolder("", w.dir, "")
+	if err != nil {
+		return
+	}
+	defer closer.Close()
+	for _, name := range slices.Concat(w.scripts, w.code) {
+		if call := "history.pushState("; strings.Contains(readHead(here.FS, name), call) {
+			w.line("")
+			w.reason("The only page, for all addresses: %s calls %s). The host of the site needs the same rule.", name, call)
+			w.line("[serve]")
+			w.line("fallback = %q", pages[0])
+			return
+		}
+	}
 }
 
 // rootName returns a name for a root: of letters, digits and hyphens, at least two.

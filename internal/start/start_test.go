@@ -141,6 +141,8 @@ func TestSettings(t *testing.T) {
 			`{"dependencies": {"buoys": "1", "charts": "1", "gone": "1"}}` + "\n-- node_modules/buoys/package.json --\n" +
 			`{"style": "all.css"}` + "\n-- node_modules/buoys/all.css --\n-- node_modules/charts/index.js --\n",
 			`source = "."; output = "public"; #   @import "package:buoys";`, false, "index.html"},
+		{"an application with one page", "-- index.html --\n" + page + "\n-- css/a.css --\n" + sheet + "-- js/a.js --\nhistory.pushState(null, '', '/b');\n",
+			`source = "."; output = "public"; [serve]; fallback = "index.html"`, false, "index.html"},
 		{"names that need quotes", "-- \"quay\"/index.html --\n" + page + "\n-- \"quay\"/css/a.css --\n" + sheet,
 			`source = "\"quay\""; output = "public"`, false, "index.html"},
 	} {
