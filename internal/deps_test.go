@@ -60,7 +60,7 @@ var allowed = map[string]string{
 	"internal/origin":               "internal/source internal/sourcemap",
 	"internal/own":                  "internal/browsers internal/cache internal/css/ast internal/css/parse internal/css/print internal/custom internal/diag internal/diag/code internal/graph internal/inventory internal/objects internal/origin internal/pipeline internal/project internal/source internal/sourcemap internal/step",
 	"internal/std":                  "internal/source",
-	"internal/lsp":                  "internal/css/ast internal/css/format internal/css/grammar internal/css/parse internal/css/print internal/css/scan internal/css/token internal/css/value internal/diag internal/inventory internal/markup internal/project internal/query internal/script internal/session internal/site internal/source internal/step/compose",
+	"internal/lsp":                  "internal/browsers internal/css/ast internal/css/format internal/css/grammar internal/css/parse internal/css/print internal/css/scan internal/css/selector internal/css/token internal/css/value internal/diag internal/inventory internal/markup internal/project internal/query internal/script internal/session internal/site internal/source internal/step/compose internal/tokens",
 	"internal/start":                "internal/graph internal/inventory internal/project internal/site internal/source",
 	"internal/step":                 "internal/css/ast internal/diag internal/diag/code internal/source",
 	"internal/pipeline":             "internal/diag internal/diag/code internal/step internal/step/check internal/step/compose internal/step/lower internal/step/minify internal/step/prefix internal/step/purge",

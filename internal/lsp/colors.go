@@ -158,8 +158,10 @@ func (s *server) workspaceSymbols(ctx context.Context, p struct {
 	for _, v := range f.variables {
 		add(v, symbolProperty)
 	}
-	for _, c := range f.classes {
-		add(c, symbolClass)
+	for i, c := range f.classes {
+		if i == 0 || f.classes[i-1].name != c.name { // the first rule with it
+			add(c, symbolClass)
+		}
 	}
 	return out, nil
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
 	"rinzel/internal/project"
@@ -30,7 +31,7 @@ func (s *server) completion(ctx context.Context, q at) (any, error) {
 		return null, nil
 	}
 	p := placeIn(d, offset)
-	c := &proposals{place: p, edit: rangeIn(d.text, p.from, offset)}
+	c := &proposals{place: p, edit: rangeIn(d.text, p.from, offset), snippets: s.snippets}
 	s.propose(ctx, c, d)
 	return completionList{Items: c.list()}, nil
 }
@@ -39,7 +40,9 @@ func (s *server) completion(ctx context.Context, q at) (any, error) {
 type proposals struct {
 	place place
 	edit  textRange
-	items []completionItem
+	// snippets is set if the editor knows texts with a place for the cursor.
+	snippets bool
+	items    []completionItem
 }
 
 // add adds a proposal if the word may become it.
@@ -47,6 +50,21 @@ func (c *proposals) add(label string, kind int, detail string) {
 	if strings.HasPrefix(label, c.place.word) || strings.Contains(strings.ToLower(label), strings.ToLower(c.place.word)) {
 		c.items = append(c.items, completionItem{Label: label, Kind: kind, Detail: detail,
 			TextEdit: &textEdit{c.edit, label}})
+	}
+}
+
+// call adds a proposal for a mixin or function: with brackets, if it has parameters.
+func (c *proposals) call(m named) {
+	n := len(c.items)
+	c.add(m.name, kindFunction, m.text)
+	if len(c.items) == n || !strings.Contains(m.text, "(") {
+		return
+	}
+	item := &c.items[n]
+	item.TextEdit.NewText += "()"
+	if c.snippets {
+		item.TextEdit.NewText = m.name + "($1)"
+		item.Format = formatSnippet
 	}
 }
 
@@ -81,7 +99,7 @@ func (s *server) propose(ctx context.Context, c *proposals, d *document) {
 	case aMixin:
 		for _, m := range s.known(ctx).mixins {
 			if m.kind == "mixin" {
-				c.add(m.name, kindFunction, m.text)
+				c.call(m)
 			}
 		}
 	case anAtRule:
@@ -89,16 +107,16 @@ func (s *server) propose(ctx context.Context, c *proposals, d *document) {
 			c.add(name, kindKeyword, "build-time")
 		}
 		for _, name := range grammar.AtRules() {
-			c.add(name, kindKeyword, "")
+			c.add(name, kindKeyword, s.lacking(atRuleFeature+name))
 		}
 	case aProperty:
 		for _, name := range grammar.Properties() {
 			if !strings.HasPrefix(name, "-") || strings.HasPrefix(c.place.word, "-") {
-				c.add(name, kindProperty, "")
+				c.add(name, kindProperty, s.lacking(browsers.Property(name)))
 			}
 		}
 	case aValue:
-		c.values(s.known(ctx))
+		s.values(c, s.known(ctx))
 	case aClass:
 		f := s.known(ctx)
 		for _, class := range f.classes {
@@ -111,13 +129,13 @@ func (s *server) propose(ctx context.Context, c *proposals, d *document) {
 }
 
 // values adds the values of a property: keywords, colours, functions and constants.
-func (c *proposals) values(f *facts) {
+func (s *server) values(c *proposals, f *facts) {
 	property, ok := grammar.Property(c.place.property)
 	if !ok {
 		return
 	}
 	for _, word := range property.Keywords() {
-		c.add(word, kindValue, "")
+		c.add(word, kindValue, s.lacking(valueFeature(c.place.property, word)))
 	}
 	if property.Facts().Color {
 		for _, name := range grammar.ColorNames() {
@@ -129,7 +147,7 @@ func (c *proposals) values(f *facts) {
 	}
 	for _, m := range f.mixins {
 		if m.kind == "function" {
-			c.add(m.name+"(", kindFunction, m.text)
+			c.call(m)
 		}
 	}
 	for _, word := range []string{"inherit", "initial", "unset", "revert"} {

@@ -6,8 +6,10 @@ import (
 	"slices"
 	"strings"
 
+	"rinzel/internal/browsers"
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
+	"rinzel/internal/diag"
 	"rinzel/internal/source"
 	"rinzel/internal/step/compose"
 )
@@ -42,8 +44,8 @@ func (s *server) explained(ctx context.Context, p *place) string {
 	switch p.subject {
 	case aConstant:
 		for _, k := range s.known(ctx).constants {
-			if k.path == p.whole {
-				return fmt.Sprintf("```css\n%s: %s\n```\nset at %s", k.path, k.value, s.shown(k.at))
+			if k.path == p.constant() {
+				return s.explainedConstant(&k)
 			}
 		}
 	case aVariable:
@@ -59,17 +61,77 @@ func (s *server) explained(ctx context.Context, p *place) string {
 			}
 		}
 	case aProperty, aValue:
-		name := p.whole
-		if p.subject == aValue {
-			name = p.property
-		}
-		if property, ok := grammar.Property(token.Lower(name)); ok && property.Syntax() != "" {
-			return fmt.Sprintf("```\n%s: %s\n```", name, property.Syntax())
+		return s.explainedProperty(p)
+	case anAtRule:
+		if text := s.support(atRuleFeature + token.Lower(p.whole)); text != "" {
+			return fmt.Sprintf("`@%s`: %s", p.whole, text)
 		}
 	case aClass:
 		return s.explainedClass(ctx, p)
 	}
 	return ""
+}
+
+// explainedConstant returns what there is to say about a constant: its value, with the
+// colour, where it is set, what it is derived from, and what reads it.
+func (s *server) explainedConstant(k *constant) string {
+	text := fmt.Sprintf("```css\n%s: %s\n```\n", k.path, k.value)
+	if c := k.color; c != nil {
+		text += swatch(*c) + " "
+	}
+	text += "set at " + s.shown(k.at)
+	list := func(head string, names []string) {
+		const most = 6
+		if len(names) == 0 {
+			return
+		}
+		text += "\n\n" + head + " `" + strings.Join(names[:min(len(names), most)], "`, `") + "`"
+		if n := len(names) - most; n > 0 {
+			text += fmt.Sprintf(" and %d more", n)
+		}
+	}
+	list("derived from", k.from)
+	list("read by", k.derived)
+	if k.rules > 0 {
+		text += "\n\nin " + diag.Count(k.rules, "rule")
+		const most = 3
+		for i, use := range k.uses {
+			if i == most {
+				break
+			}
+			text += map[bool]string{true: ": ", false: ", "}[i == 0] + s.shown(use.At)
+		}
+	}
+	return text
+}
+
+// swatch returns a picture of a colour, in Markdown.
+func swatch(c [3]uint8) string {
+	return fmt.Sprintf("![#%02x%02x%02x](data:image/svg+xml,%%3Csvg xmlns='http://www.w3.org/2000/svg' width='16' height='16'%%3E"+
+		"%%3Crect width='16' height='16' fill='%%23%02x%02x%02x'/%%3E%%3C/svg%%3E)", c[0], c[1], c[2], c[0], c[1], c[2])
+}
+
+// explainedProperty returns the syntax of a property, and which targets lack it, or the
+// keyword at the place.
+func (s *server) explainedProperty(p *place) string {
+	name := token.Lower(p.whole)
+	if p.subject == aValue {
+		name = p.property
+	}
+	property, ok := grammar.Property(name)
+	if !ok || property.Syntax() == "" {
+		return ""
+	}
+	text := fmt.Sprintf("```\n%s: %s\n```", name, property.Syntax())
+	if support := s.support(browsers.Property(name)); support != "" {
+		text += fmt.Sprintf("\n`%s`: %s", name, support)
+	}
+	if p.subject == aValue {
+		if support := s.support(valueFeature(name, p.whole)); support != "" {
+			text += fmt.Sprintf("\n\n`%s`: %s", p.whole, support)
+		}
+	}
+	return text
 }
 
 // explainedClass returns what there is to say about a class.
@@ -91,10 +153,46 @@ func (s *server) explainedClass(ctx context.Context, p *place) string {
 			}
 		}
 	}
-	if i := slices.IndexFunc(f.classes, func(c named) bool { return c.name == class }); i >= 0 {
-		return fmt.Sprintf("`.%s` has a rule at %s", class, s.shown(f.classes[i].at))
+	return s.explainedRules(ctx, f, class)
+}
+
+// explainedRules returns which rules select a class, with their specificity, and where
+// pages and scripts use it.
+func (s *server) explainedRules(ctx context.Context, f *facts, class string) string {
+	const most = 5
+	rules := slices.DeleteFunc(slices.Clone(f.classes), func(c named) bool { return c.name != class })
+	if len(rules) == 0 {
+		return ""
 	}
-	return ""
+	var b strings.Builder
+	for i, rule := range rules {
+		if i == most {
+			fmt.Fprintf(&b, "\n\nand %s", diag.Count(len(rules)-most, "other rule"))
+			break
+		}
+		fmt.Fprintf(&b, "\n\n`%s` at %s, specificity %s", rule.text, s.shown(rule.at), rule.kind)
+	}
+	used, err := s.occurrences(ctx, aClass, class)
+	if err != nil {
+		return b.String()
+	}
+	used = slices.DeleteFunc(used, func(o occurrence) bool { return o.sheet })
+	if len(used) == 0 {
+		b.WriteString("\n\nin no page and no script")
+	}
+	for i, o := range used {
+		if i == most {
+			fmt.Fprintf(&b, " and %s", diag.Count(len(used)-most, "other place"))
+			break
+		}
+		at, err := s.session.Project().Tree.Text(o.path)
+		if err != nil {
+			continue
+		}
+		line, _ := at.Position(uint32(o.from))
+		fmt.Fprintf(&b, "%s%s:%d", map[bool]string{true: "\n\nused at ", false: ", "}[i == 0], at.Name, line)
+	}
+	return strings.TrimSpace(b.String())
 }
 
 // class returns the class that the word means.
@@ -134,7 +232,7 @@ func (s *server) definition(ctx context.Context, q at) (any, error) {
 func (f *facts) definitions(p *place) (out []source.Span) {
 	if p.subject == aConstant {
 		for _, k := range f.constants {
-			if k.path == p.whole {
+			if k.path == p.constant() {
 				out = append(out, k.at)
 			}
 		}

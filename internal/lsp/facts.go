@@ -4,16 +4,19 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/parse"
 	"rinzel/internal/css/print"
+	"rinzel/internal/css/selector"
 	"rinzel/internal/css/token"
 	"rinzel/internal/query"
 	"rinzel/internal/site"
 	"rinzel/internal/source"
+	"rinzel/internal/step/compose"
 )
 
 // facts are what the site has, for proposals and explanations. They are collected after
@@ -32,9 +35,15 @@ type facts struct {
 type constant struct {
 	path, value string
 	at          source.Span
+	color       *[3]uint8 // in sRGB; nil if it is not a colour
+	from        []string  // constants that its value is derived from
+	derived     []string  // constants derived from it
+	rules       int       // that read it
+	uses        []compose.Use
 }
 
-// named is a name with its place and what it is.
+// named is a name with its place and what it is: for a class, kind is the specificity of
+// a selector with it, and text is that selector.
 type named struct {
 	name, kind, text string
 	at               source.Span
@@ -81,7 +90,9 @@ var errSettings = errors.New("the settings are invalid")
 func (s *server) put(next facts) {
 	byName := func(a, b named) int { return strings.Compare(a.name, b.name) }
 	same := func(a, b named) bool { return a.name == b.name }
-	for _, list := range []*[]named{&next.mixins, &next.variables, &next.classes} {
+	slices.SortStableFunc(next.classes, byName) // with all rules
+	next.classes = slices.Compact(next.classes)
+	for _, list := range []*[]named{&next.mixins, &next.variables} {
 		slices.SortStableFunc(*list, byName)
 		*list = slices.CompactFunc(*list, same)
 	}
@@ -97,7 +108,7 @@ var parts = []func(*server, context.Context, *facts) error{
 			return err
 		}
 		for _, c := range query.Merge(found.Sheets) {
-			f.constants = append(f.constants, constant{c.Path, c.Value, c.Set.At})
+			f.constants = append(f.constants, constant{c.Path, c.Value, c.Set.At, c.Color, c.From, c.Derived, c.Rules, c.Uses})
 		}
 		return nil
 	},
@@ -107,7 +118,7 @@ var parts = []func(*server, context.Context, *facts) error{
 		for _, path := range sheets {
 			if text, err := p.Tree.Text(path); err == nil && ctx.Err() == nil {
 				sheet, _ := parse.Sheet(text)
-				f.names(sheet.Nodes)
+				f.names(sheet.Nodes, selector.Specificity{})
 			}
 		}
 		return cmp.Or(err, ctx.Err())
@@ -118,9 +129,11 @@ var parts = []func(*server, context.Context, *facts) error{
 	},
 }
 
-// names adds the names that the nodes of a sheet define.
-func (f *facts) names(nodes []ast.Node) {
-	ast.Walk(nodes, func(n ast.Node) bool {
+// names adds the names that the nodes of a sheet define. parent is the specificity of the
+// rules around them.
+func (f *facts) names(nodes []ast.Node, parent selector.Specificity) {
+	for _, n := range nodes {
+		inside := parent
 		switch n := n.(type) {
 		case *ast.AtRule:
 			f.definition(n)
@@ -131,15 +144,20 @@ func (f *facts) names(nodes []ast.Node) {
 			}
 		case *ast.StyleRule:
 			for _, sel := range n.Selectors {
+				weight := weightOf(sel, parent)
+				if inside.Less(weight) {
+					inside = weight
+				}
 				for i := range sel {
 					if sel[i].Kind == ast.ClassSelector {
-						f.classes = append(f.classes, named{token.Unescape(sel[i].Name), "class", "", n.Span()})
+						f.classes = append(f.classes, named{token.Unescape(sel[i].Name),
+							fmt.Sprintf("%d,%d,%d", weight.IDs, weight.Classes, weight.Types), print.Selector(sel), n.Span()})
 					}
 				}
 			}
 		}
-		return true
-	})
+		f.names(ast.Body(n), inside)
+	}
 }
 
 // definition adds the name that an at-rule defines.
@@ -165,3 +183,18 @@ func (f *facts) definition(r *ast.AtRule) {
 
 // textOf returns values as text.
 func textOf(values []ast.Value) string { return print.Values(values) }
+
+// weightOf returns the specificity of a selector in a rule with the specificity of its
+// parent: it counts once for each & (CSS Nesting, section 3.2), or once without any.
+func weightOf(s ast.Selector, parent selector.Specificity) selector.Specificity {
+	w, n := selector.Of(s), 0
+	for i := range s {
+		if s[i].Kind == ast.NestingSelector {
+			w, n = w.Plus(parent), n+1
+		}
+	}
+	if n == 0 {
+		w = w.Plus(parent)
+	}
+	return w
+}

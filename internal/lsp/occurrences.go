@@ -1,11 +1,8 @@
 package lsp
 
 import (
-	"cmp"
 	"context"
-	"maps"
 	"path"
-	"slices"
 	"strings"
 
 	"github.com/sourcegraph/jsonrpc2"
@@ -52,11 +49,14 @@ func (s *server) occurrences(ctx context.Context, what subject, name string) ([]
 	if err != nil {
 		return nil, err
 	}
-	last := name[strings.LastIndexByte(name, '.')+1:] // of the path of a constant
+	last := name
+	if what == aConstant {
+		last = lastOf(name)
+	}
 	var out []occurrence
 	for _, file := range files {
 		isSheet := strings.EqualFold(path.Ext(file.Name), ".css")
-		if !isSheet && what != aClass && what != aVariable {
+		if !isSheet && what == aMixin && !inventory.IsPage(file.Name) {
 			continue
 		}
 		text, err := p.Tree.Text(file)
@@ -67,6 +67,7 @@ func (s *server) occurrences(ctx context.Context, what subject, name string) ([]
 		switch {
 		case isSheet:
 			f.sheet(text)
+		case inventory.IsScript(file.Name) && what != aClass && what != aVariable:
 		case inventory.IsScript(file.Name):
 			f.script(text.Text)
 		default:
@@ -87,7 +88,7 @@ func (f *finder) sheet(file *source.File) {
 		sheet, _ := parse.Sheet(file)
 		f.classes(file.Text, sheet.Nodes)
 	case aConstant:
-		f.constants(file)
+		f.constants(file.Text)
 	default:
 		s := scan.New(file.Text)
 		for t := s.Next(); t.Kind != token.EOF; t = s.Next() {
@@ -151,26 +152,6 @@ func (f *finder) classAt(text string, offset int, name string) {
 	}
 }
 
-// constants finds the last part of a constant's path where it is read.
-func (f *finder) constants(file *source.File) {
-	s := scan.New(file.Text)
-	begin := -1
-	for t := s.Next(); t.Kind != token.EOF; t = s.Next() {
-		switch {
-		case t.Kind == token.Function && strings.EqualFold(t.Text(file.Text), "const("):
-			begin = int(t.End)
-		case begin >= 0 && (t.Kind == token.RParen || t.Kind == token.Comma || t.Kind == token.Colon):
-			text := file.Text[begin:t.Start]
-			trimmed := strings.TrimSpace(text)
-			if trimmed == f.name {
-				to := begin + strings.Index(text, trimmed) + len(trimmed)
-				f.add(to-len(f.name[strings.LastIndexByte(f.name, '.')+1:]), to, true)
-			}
-			begin = -1
-		}
-	}
-}
-
 // page finds a class in class attributes, and names in style elements, scripts and style
 // attributes of a page.
 func (f *finder) page(text string) {
@@ -185,7 +166,7 @@ func (f *finder) page(text string) {
 			f.base = t.At.Start
 			if part := text[t.At.Start:t.At.End]; inside == "style" {
 				f.sheet(source.Detached(f.path, f.path.Name, part))
-			} else {
+			} else if f.subject == aClass || f.subject == aVariable {
 				f.script(part)
 			}
 			f.base = 0
@@ -238,12 +219,45 @@ func (s *server) named(p *place) (name string, ok bool) {
 	switch p.subject {
 	case aClass:
 		return p.class(), p.whole != ""
-	case aConstant, aVariable, aMixin:
+	case aConstant:
+		name, _ = p.part()
+		return name, name != ""
+	case aVariable, aMixin:
 		return p.whole, p.whole != ""
 	case aProperty:
 		return p.whole, strings.HasPrefix(p.whole, "--")
 	}
 	return "", false
+}
+
+// use is a place of a name.
+type use struct {
+	at    source.Span
+	sheet bool // names are escaped there
+}
+
+// uses returns the places of a name in all files, in token files as well.
+func (s *server) uses(ctx context.Context, what subject, name string) ([]use, error) {
+	found, err := s.occurrences(ctx, what, name)
+	if err != nil {
+		return nil, err
+	}
+	var out []use
+	for _, o := range found {
+		if f, err := s.session.Project().Tree.Text(o.path); err == nil {
+			out = append(out, use{source.SpanOf(f.Pos(o.from), o.to-o.from), o.sheet})
+		}
+	}
+	if what == aConstant {
+		more, err := s.tokenNames(ctx, name)
+		if err != nil && err != errInSettings {
+			return nil, err
+		}
+		for _, at := range more {
+			out = append(out, use{at, false})
+		}
+	}
+	return out, nil
 }
 
 // references lists the places of the name at a place.
@@ -256,74 +270,15 @@ func (s *server) references(ctx context.Context, q at) (any, error) {
 	if p.subject == aProperty {
 		p.subject = aVariable
 	}
-	found, err := s.occurrences(ctx, p.subject, name)
+	found, err := s.uses(ctx, p.subject, name)
 	if err != nil {
 		return nil, err
 	}
 	out := []location{}
-	for _, o := range found {
-		if uri, where, ok := s.locate(o); ok {
+	for _, u := range found {
+		if uri, where, ok := s.place(u.at); ok {
 			out = append(out, location{uri, where})
 		}
 	}
-	if p.subject == aConstant {
-		for _, at := range s.known(ctx).definitions(&p) {
-			if uri, where, ok := s.place(at); ok {
-				out = append(out, location{uri, where})
-			}
-		}
-	}
 	return out, nil
-}
-
-// locate returns the file and the range of an occurrence.
-func (s *server) locate(o occurrence) (uri string, where textRange, ok bool) {
-	p := s.session.Project()
-	f, err := p.Tree.Text(o.path)
-	if err != nil {
-		return "", where, false
-	}
-	return s.place(source.SpanOf(f.Pos(o.from), o.to-o.from))
-}
-
-// rename renames a class, mixin, function or custom property in all files.
-func (s *server) rename(ctx context.Context, q struct {
-	at
-	NewName string `json:"newName"`
-}) (any, error) {
-	_, p, ok := s.asked(q.at)
-	name, known := s.named(&p)
-	if !ok || !known || p.subject == aConstant {
-		return nil, invalid("there is no class, mixin, function or custom property here")
-	}
-	if p.subject == aProperty {
-		p.subject = aVariable
-	}
-	to := strings.TrimPrefix(q.NewName, ".")
-	if to == "" || strings.ContainsAny(to, " \t\r\n\"'`") || p.subject != aClass && !strings.HasPrefix(to, "--") {
-		return nil, invalid("this is not a name that it can have")
-	}
-	found, err := s.occurrences(ctx, p.subject, name)
-	if err != nil {
-		return nil, err
-	}
-	changes := make(map[string][]textEdit)
-	for _, o := range found {
-		uri, where, ok := s.locate(o)
-		if !ok {
-			continue
-		}
-		text := to
-		if o.sheet {
-			text = token.EscapeName(to)
-		}
-		changes[uri] = append(changes[uri], textEdit{where, text})
-	}
-	for _, uri := range slices.Sorted(maps.Keys(changes)) {
-		slices.SortFunc(changes[uri], func(a, b textEdit) int {
-			return cmp.Or(cmp.Compare(a.Range.Start.Line, b.Range.Start.Line),
-				cmp.Compare(a.Range.Start.Character, b.Range.Start.Character))
-		})
-	}
-	return map[string]any{"changes": changes}, nil
 }

@@ -41,6 +41,18 @@ type at struct {
 type initializeParams struct {
 	RootURI          string            `json:"rootUri"`
 	WorkspaceFolders []workspaceFolder `json:"workspaceFolders"`
+	Capabilities     struct {
+		TextDocument struct {
+			Rename struct {
+				PrepareSupport bool `json:"prepareSupport"`
+			} `json:"rename"`
+			Completion struct {
+				Item struct {
+					SnippetSupport bool `json:"snippetSupport"`
+				} `json:"completionItem"`
+			} `json:"completion"`
+		} `json:"textDocument"`
+	} `json:"capabilities"`
 }
 
 // workspaceFolder is an open folder.
@@ -109,7 +121,12 @@ type completionItem struct {
 	Documentation string    `json:"documentation,omitempty"`
 	SortText      string    `json:"sortText,omitempty"`
 	TextEdit      *textEdit `json:"textEdit,omitempty"`
+	// Format is [formatSnippet] for a text with a place for the cursor.
+	Format int `json:"insertTextFormat,omitempty"`
 }
+
+// formatSnippet is the format of texts with places for the cursor.
+const formatSnippet = 2
 
 // Kinds of proposals.
 const (

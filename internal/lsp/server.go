@@ -60,6 +60,7 @@ type server struct {
 
 	mu        sync.Mutex // held by a request, and while findings are looked for
 	folder    string     // that the editor has open
+	snippets  bool       // the editor knows texts with places for the cursor
 	session   *session.Session
 	documents map[string]*document // by URI
 	shutdown  bool
@@ -130,6 +131,7 @@ func init() { // a table of methods that refer to it
 		"textDocument/definition":        with((*server).definition),
 		"textDocument/references":        with((*server).references),
 		"textDocument/rename":            with((*server).rename),
+		"textDocument/prepareRename":     with((*server).prepareRename),
 		"textDocument/documentColor":     with((*server).documentColors),
 		"textDocument/colorPresentation": with((*server).colorPresentations),
 		"workspace/symbol":               with((*server).workspaceSymbols),
@@ -183,6 +185,11 @@ func (s *server) initialize(raw json.RawMessage) (any, error) {
 	if err := s.open(); err != nil {
 		return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInternalError, Message: err.Error()}
 	}
+	s.snippets = p.Capabilities.TextDocument.Completion.Item.SnippetSupport
+	var rename any = true
+	if p.Capabilities.TextDocument.Rename.PrepareSupport {
+		rename = map[string]any{"prepareProvider": true}
+	}
 	const incremental = 2
 	return map[string]any{
 		"serverInfo": map[string]string{"name": "rinzel", "version": s.opts.Version},
@@ -197,7 +204,7 @@ func (s *server) initialize(raw json.RawMessage) (any, error) {
 			"foldingRangeProvider":       true,
 			"colorProvider":              true,
 			"referencesProvider":         true,
-			"renameProvider":             true,
+			"renameProvider":             rename,
 			"workspaceSymbolProvider":    true,
 			"codeActionProvider":         map[string]any{"codeActionKinds": []string{quickFix}},
 			"documentFormattingProvider": true,

@@ -57,6 +57,12 @@ type action struct {
 // newEditor starts a server for a folder, and initializes it.
 func newEditor(t testing.TB, dir string) *editor {
 	t.Helper()
+	return newEditorWith(t, dir, map[string]any{})
+}
+
+// newEditorWith is newEditor for an editor with capabilities.
+func newEditorWith(t testing.TB, dir string, capabilities map[string]any) *editor {
+	t.Helper()
 	e := &editor{t: t, dir: dir, found: make(map[string][]finding), news: make(chan struct{}, 100)}
 	ours, theirs := net.Pipe()
 	ended := make(chan error, 1)
@@ -96,7 +102,7 @@ func newEditor(t testing.TB, dir string) *editor {
 		Capabilities map[string]any
 		ServerInfo   struct{ Name string }
 	}
-	e.call("initialize", map[string]any{"rootUri": "file://" + dir, "capabilities": map[string]any{}}, &answer)
+	e.call("initialize", map[string]any{"rootUri": "file://" + dir, "capabilities": capabilities}, &answer)
 	if answer.ServerInfo.Name != "rinzel" || answer.Capabilities["hoverProvider"] != true {
 		t.Errorf("%+v", answer)
 	}
