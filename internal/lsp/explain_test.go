@@ -109,7 +109,8 @@ func TestProposals(t *testing.T) {
 				continue
 			}
 			found = true
-			if !strings.HasPrefix(item.Detail, test.detail) || test.detail == "" && item.Detail != "" || item.TextEdit.NewText != test.text {
+			isDetail := strings.HasPrefix(item.Detail, test.detail) && (test.detail != "" || item.Detail == "")
+			if !isDetail || item.TextEdit.NewText != test.text {
 				t.Errorf("%s: %q is %q, and writes %q", test.marked, test.label, item.Detail, item.TextEdit.NewText)
 			}
 		}

@@ -97,7 +97,8 @@ func FuzzStream(f *testing.F) {
 	frame := func(body string) string { return "Content-Length: " + strconv.Itoa(len(body)) + "\r\n\r\n" + body }
 	begin := frame(`{"jsonrpc":"2.0","id":1,"method":"initialize","params":{"rootUri":"file://` + dir + `"}}`)
 	f.Add(begin + frame(`{"jsonrpc":"2.0","id":2,"method":"shutdown"}`) + frame(`{"jsonrpc":"2.0","method":"exit"}`))
-	f.Add(begin + frame(`{"jsonrpc":"2.0","id":{},"method":7}`) + frame(`[]`) + frame(`{"jsonrpc":"2.0","id":3,"result":{}}`))
+	f.Add(begin + frame(`{"jsonrpc":"2.0","id":{},"method":7}`) + frame(`[]`))
+	f.Add(begin + frame(`{"jsonrpc":"2.0","id":3,"result":{}}`))
 	f.Add("Content-Length: 99999999999\r\n\r\n{")
 	f.Add("Content-Length: -1\r\n\r\n")
 	f.Add("Content-Length: 2\r\n\r\n{}Content-Length: 2\r\n\r\n{")
