@@ -97,7 +97,7 @@ func (w *writer) nodes(nodes []ast.Node, from uint32, depth int) {
 			from = endOf(n, w.src)
 			continue
 		default:
-			if i > 0 && (breaks > 1 || isBlock(nodes[i-1]) || isBlock(n) && !isCommentNode(nodes[i-1])) {
+			if i > 0 && !isElse(n) && (breaks > 1 || isBlock(nodes[i-1]) || isBlock(n) && !isCommentNode(nodes[i-1])) {
 				w.write("\n")
 			}
 			w.line(depth)
@@ -111,6 +111,12 @@ func (w *writer) nodes(nodes []ast.Node, from uint32, depth int) {
 func isCommentNode(n ast.Node) bool {
 	_, ok := n.(*ast.Comment)
 	return ok
+}
+
+// isElse reports whether a node is the other branch of the condition before it.
+func isElse(n ast.Node) bool {
+	r, ok := n.(*ast.AtRule)
+	return ok && token.EqualFold(r.Name, "else")
 }
 
 // isBlock reports whether a node is a rule with a block.
@@ -217,6 +223,10 @@ func kindOf(r *ast.AtRule) kind {
 	switch token.Lower(r.Name) {
 	case "const", "default", "slot":
 		return assignment
+	case "media", "container", "custom-media", "supports", "import", "when", "else":
+		return condition
+	case "mixin", "function":
+		return parameters
 	}
 	return prelude
 }
@@ -229,7 +239,8 @@ func (w *writer) declaration(text string, depth int) {
 	trimmed := trim(value)
 	lead := value[:len(value)-len(strings.TrimLeft(value, spaces))]
 	// Scripts can read a custom property as it is written, and its initial value.
-	if !strings.HasPrefix(name, "--") && token.Lower(strings.Trim(name, spaces)) != "initial-value" {
+	plainName := token.Lower(token.Unescape(strings.Trim(name, spaces)))
+	if !strings.HasPrefix(plainName, "--") && plainName != "initial-value" {
 		trimmed = spaced(value, depth, plain)
 	}
 	switch {
@@ -334,7 +345,9 @@ type kind uint8
 // The kinds of text.
 const (
 	plain      kind = iota // a value
-	prelude                // of an at-rule: with media features
+	prelude                // names and selectors of an at-rule
+	condition              // of an at-rule: with media features and comparisons
+	parameters             // of a mixin or function
 	assignment             // of an at-rule: a name and a value
 	selector
 )
@@ -380,8 +393,8 @@ func (w *spacer) token(k token.Kind, text string) {
 		w.breaks = w.breaks || strings.ContainsAny(text, "\n\r\f")
 		return
 	}
-	closes := k == token.RParen || k == token.RBracket || k == token.RBrace
-	if closes && len(w.open) > 0 {
+	closes := w.closes(k)
+	if closes {
 		w.open = w.open[:len(w.open)-1]
 	}
 	w.gap(k, text, closes)
@@ -393,6 +406,19 @@ func (w *spacer) token(k token.Kind, text string) {
 		w.open = append(w.open, text)
 	}
 	w.last, w.lastKey, w.space, w.breaks = k, text, false, false
+}
+
+// closes reports whether a token closes the innermost bracket. Any other one is a value.
+func (w *spacer) closes(k token.Kind) bool {
+	switch open := w.inside(); k {
+	case token.RParen:
+		return strings.HasSuffix(open, "(")
+	case token.RBracket:
+		return open == "["
+	case token.RBrace:
+		return open == "{"
+	}
+	return false
 }
 
 // gap writes the white space before a token.
@@ -448,8 +474,17 @@ func (w *spacer) assigns() bool { return w.kind == assignment && len(w.open) == 
 
 // joins reports whether there is no space before a token, although it may be there.
 func (w *spacer) joins(k token.Kind, _ string) bool {
-	return k == token.Colon && w.kind == prelude && w.inside() == "(" && w.last == token.Ident
+	return k == token.Colon && w.last == token.Ident && w.isFeature() || k == token.Colon && w.isParameter()
 }
+
+// isFeature reports whether a colon would be that of a media feature, a declaration in a
+// condition, or the value of a constant.
+func (w *spacer) isFeature() bool {
+	return w.kind == condition && (w.inside() == "(" || w.inside() == "const(")
+}
+
+// isParameter reports whether a colon would be that of the default of a parameter.
+func (w *spacer) isParameter() bool { return w.kind == parameters && len(w.open) == 1 }
 
 // separates reports whether there is a space before a token in any case.
 func (w *spacer) separates(k token.Kind, text string) bool {
@@ -457,14 +492,38 @@ func (w *spacer) separates(k token.Kind, text string) bool {
 	case w.last == token.Comma:
 		return true
 	case w.last == token.Colon:
-		return w.kind == prelude && w.inside() == "(" || w.kind == assignment && len(w.open) == 0
+		return w.isFeature() || w.isParameter() || w.kind == assignment && len(w.open) == 0
 	case w.important:
 		return true
+	case w.kind == condition && len(w.open) > 0 && (isComparison(k, text) || isComparison(w.last, w.lastKey)):
+		return !(text == "=" && isComparison(w.last, w.lastKey)) // >= and <= are two tokens
 	case w.kind == selector && len(w.open) == 0:
 		return k == token.Delim && slices.Contains(combinators, text) ||
 			w.last == token.Delim && slices.Contains(combinators, w.lastKey)
+	case w.last == token.RParen || w.last == token.String || w.last == token.URL:
+		return w.begins(k, text)
 	}
 	return false
+}
+
+// begins reports whether a token begins a word after another one that has ended, without
+// white space between them: names of at-rules may go on after a bracket.
+func (w *spacer) begins(k token.Kind, text string) bool {
+	switch {
+	case w.kind == plain, w.kind == assignment && w.set, w.kind == condition && w.last != token.RParen:
+		return k == token.Ident || k == token.Function || k == token.String || k == token.Hash || k == token.URL
+	case w.kind == condition:
+		return k == token.Function || k == token.Ident && slices.Contains(connectives, token.Lower(text))
+	}
+	return false
+}
+
+// connectives are the words between the parts of a condition.
+var connectives = []string{"and", "or", "not", "screen", "print", "all"}
+
+// isComparison reports whether a token is, or is a part of, a comparison.
+func isComparison(k token.Kind, text string) bool {
+	return k == token.Delim && (text == "<" || text == ">" || text == "=")
 }
 
 // combinators are those of selectors that are a single character.

@@ -77,16 +77,17 @@ func sameNode(a, b ast.Node) bool {
 		return ok && ast.EqualSelectors(a.Selectors, b.Selectors)
 	case *ast.QualifiedRule:
 		b, ok := b.(*ast.QualifiedRule)
-		return ok && sameValues(a.Prelude, b.Prelude)
+		return ok && sameValues(a.Prelude, b.Prelude, prelude)
 	case *ast.AtRule:
 		b, ok := b.(*ast.AtRule)
-		return ok && token.Same(a.Name, b.Name) && (a.Block == nil) == (b.Block == nil) && sameValues(a.Prelude, b.Prelude)
+		return ok && token.Same(a.Name, b.Name) && (a.Block == nil) == (b.Block == nil) &&
+			sameValues(a.Prelude, b.Prelude, kindOf(a))
 	case *ast.Declaration:
 		b, ok := b.(*ast.Declaration)
-		return ok && token.Same(a.Name, b.Name) && a.Important == b.Important && sameValues(a.Value, b.Value)
+		return ok && token.Same(a.Name, b.Name) && a.Important == b.Important && sameValues(a.Value, b.Value, plain)
 	case *ast.InterpolatedDeclaration:
 		b, ok := b.(*ast.InterpolatedDeclaration)
-		return ok && a.Important == b.Important && sameValues(a.Name, b.Name) && sameValues(a.Value, b.Value)
+		return ok && a.Important == b.Important && sameValues(a.Name, b.Name, prelude) && sameValues(a.Value, b.Value, plain)
 	case *ast.Comment:
 		_, ok := b.(*ast.Comment)
 		return ok // sameTokens has compared the texts
@@ -94,21 +95,32 @@ func sameNode(a, b ast.Node) bool {
 	return false
 }
 
-// sameValues reports whether two lists of values are the same, apart from white space at
-// commas, colons, and the ends.
-func sameValues(a, b []ast.Value) bool {
+// sameValues reports whether two lists of values are the same, apart from white space that
+// the kind of text allows.
+func sameValues(a, b []ast.Value, k kind) bool {
 	if len(a) != len(b) {
 		return false
 	}
 	free := true // white space before the next value means nothing
 	for i := range a {
 		x, y := &a[i], &b[i]
-		free = free || x.Kind == token.Comma || x.Kind == token.Colon || x.Kind == token.Comment
+		free = free || isFree(x, k)
 		if x.Kind != y.Kind || x.Kind != token.Comment && !token.Same(x.Text, y.Text) || x.Space != y.Space && !free ||
-			(x.Inner == nil) != (y.Inner == nil) || !sameValues(x.Values(), y.Values()) {
+			(x.Inner == nil) != (y.Inner == nil) || !sameValues(x.Values(), y.Values(), k) {
 			return false
 		}
-		free = x.Kind == token.Comma || x.Kind == token.Colon || x.Kind == token.Comment
+		free = isFree(x, k) || k != prelude && (x.Inner != nil || x.Kind == token.String || x.Kind == token.URL)
 	}
 	return true
+}
+
+// isFree reports whether white space around a value means nothing.
+func isFree(v *ast.Value, k kind) bool {
+	switch {
+	case v.Kind == token.Comma || v.Kind == token.Comment:
+		return true
+	case v.Kind == token.Colon:
+		return k == condition || k == parameters || k == assignment
+	}
+	return k == condition && isComparison(v.Kind, v.Text)
 }
