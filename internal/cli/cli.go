@@ -110,25 +110,11 @@ func newRoot(std IO) *cobra.Command {
 readable with exact source maps in development; prefixed, purged, minified and
 hashed in production. It needs no settings to start.`,
 		Version: version(),
-		Example: `  rinzel demo                          build a sample site
-  rinzel start my-site                 begin a site, or write settings for one
-  rinzel build                         build the site in this folder
+		Example: `  rinzel start my-site                 begin a site, or in a folder with one write settings for it
+  rinzel serve --open                  show it, and each change as you save it
   rinzel build --profile production    build it for release
-  rinzel serve                         serve it, and update open pages on every change
-  rinzel watch                         rebuild it on every change
   rinzel build main.css -o out.css     build one sheet
-  rinzel bundles                       list the bundles of each page
-  rinzel check                         find mistakes, without writing anything
-  rinzel format                        write sheets in one readable form
-  rinzel constants                     list constants, their definitions and uses
-  rinzel families                      list classes on demand, and which are in use
-  rinzel imports                       show the import tree
-  rinzel targets                       list the targeted browser versions
-  rinzel stages main.css               show what each step makes of a sheet
-  rinzel trace main.css:12             follow a declaration from its source to the outputs
-  rinzel why .notice                   explain why a selector is in the output or not
-  rinzel report                        write a page about the styles of the site
-  rinzel clean                         remove the files that builds wrote`,
+  rinzel why .notice                   explain why a selector is in the output or not`,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		Args:          cobra.ArbitraryArgs,
@@ -146,12 +132,33 @@ hashed in production. It needs no settings to start.`,
 	}
 	cmd.SetVersionTemplate("rinzel {{.Version}}\n")
 	cmd.SetFlagErrorFunc(flagError)
-	cmd.AddCommand(newBuild(std), newBundles(std), newCheck(std), newClean(std), newCompare(std), newConstants(std),
-		newDemo(std), newFamilies(std), newFormat(std), newImports(std), newLanguageServer(std), newRepeats(std),
-		newReportCommand(std), newServe(std), newSettings(std), newStages(std), newStart(std), newStd(std),
-		newTargets(std), newTrace(std), newVersion(std), newWatch(std), newWhy(std))
+	addGroups(cmd, std)
 	cmd.AddCommand(newTopics()...)
 	return cmd
+}
+
+// addGroups adds the commands, in the groups and the order in which help lists them.
+func addGroups(root *cobra.Command, std IO) {
+	for _, g := range []struct {
+		title    string
+		commands []*cobra.Command
+	}{
+		{"Begin:", []*cobra.Command{newStart(std), newDemo(std)}},
+		{"Work and release:", []*cobra.Command{newServe(std), newWatch(std), newBuild(std), newCompare(std), newClean(std)}},
+		{"Write sheets:", []*cobra.Command{newCheck(std), newFormat(std), newLanguageServer(std)}},
+		{"Ask about the site:", []*cobra.Command{newWhy(std), newTrace(std), newStages(std), newReportCommand(std), newBundles(std),
+			newImports(std), newConstants(std), newFamilies(std), newRepeats(std), newTargets(std)}},
+		{"Ask about rinzel:", []*cobra.Command{newSettings(std), newStd(std), newVersion(std)}},
+	} {
+		root.AddGroup(&cobra.Group{ID: g.title, Title: g.title})
+		for _, cmd := range g.commands {
+			cmd.GroupID = g.title
+			root.AddCommand(cmd)
+		}
+	}
+	const last = "Ask about rinzel:"
+	root.SetHelpCommandGroupID(last)
+	root.SetCompletionCommandGroupID(last)
 }
 
 // didYouMean returns the end of a message about an unknown name.

@@ -18,8 +18,9 @@ func newLanguageServer(std IO) *cobra.Command {
 		Long: `Language-server speaks the Language Server Protocol 3.17 on standard input and output.
 Editors start it; see docs/editors.md for how to set it up.
 
-It publishes findings for unsaved texts, proposes constants, properties, values, mixins,
-imports and classes, explains and finds them, lists the rules of a sheet, and formats.`,
+It publishes findings for unsaved texts; it proposes, explains, finds and renames
+constants, mixins, custom properties and classes; it knows which targets lack a
+property or value; it lists the rules and colours of a sheet, and formats it.`,
 		Args: atMost(0),
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if std.In == nil {

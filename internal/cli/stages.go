@@ -35,8 +35,9 @@ lines that it changed, and the time that it took. Nothing is written.
 
 Of a page it shows each bundle and style element. A bundle starts with the texts
 of all its sheets; import is what without() and only() leave of them, join the
-bundle before the steps of the finish. A sheet is built on its own with its imports. If no page links the sheet, but a sheet
-imports it, it is shown without its imports, as the first importing sheet uses it.
+bundle before the steps of the finish. A sheet is built on its own with its
+imports. If no page links the sheet, but a sheet imports it, it is shown without
+its imports, as the first importing sheet uses it.
 
 --step prints the text after one step, --diff the lines that each step changes,
 and both the lines that one step changes. Lines are compared in one layout, so

@@ -42,8 +42,8 @@ Of a custom property, after --, it lists the declarations that set and read it.
 --page PAGE answers for one page: what it needs of the bundles that it loads.
 
 Without SELECTOR it lists how much is removed from each sheet, classes of pages
-without a rule, and file types that were not searched. --all lists all selectors
-with their verdicts.`,
+without a rule, and types of files that may have names and were not searched.
+--all lists all selectors with their verdicts.`,
 		Example: `  rinzel why .notice-watch
   rinzel why drift
   rinzel why ".board .is-next"
