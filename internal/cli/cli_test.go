@@ -299,7 +299,7 @@ func TestDryRun(t *testing.T) {
 func TestWhy(t *testing.T) {
 	dir := lay(t, "rinzel.toml", "source = \"site\"\n[purge]\nkeep = [\".is-*\"]\n", "site/index.html",
 		"<!doctype html><link rel=stylesheet href=main.css><p class=\"board bord\">x<script src=main.js></script>",
-		"site/main.js", "el.className = \"note-\" + kind;\nel.id = \"quay\";\n", "site/list.php", "<?php ?>",
+		"site/main.js", "el.className = \"note-\" + kind;\nel.id = \"quay\";\n", "site/list.py", "page(kind)",
 		"site/main.css", ".board,\n.pier { color: red }\n.note-calm { color: red }\n.is-open { color: red }\n/* rinzel as-is: purge */\n.mole { color: red }\n#quay { color: red }\nbody { color: red }\n@keyframes drift { to { top: 0 } }\n.board { @media print { .pier & { top: 0 } } }\n")
 	for _, test := range []struct{ question, want string }{
 		{".board", ".board\n  site/main.css:1:1  .board  kept in index.css\n    .board is on a page: site/index.html:1:61\n"},
@@ -318,7 +318,7 @@ func TestWhy(t *testing.T) {
 		}
 	}
 	code, out, _ := runIn(t, dir, "why")
-	for _, want := range []string{"profile production purges 1 of 7 rules in 1 bundle, and 1 definition used by these only\n", "  site/main.css          9       3  33%\n", "  .bord  site/index.html:1:67; did you mean \".board\"?\n", "not searched for names in use: \"**/*.php\";"} {
+	for _, want := range []string{"profile production purges 1 of 7 rules in 1 bundle, and 1 definition used by these only\n", "  site/main.css          9       3  33%\n", "  .bord  site/index.html:1:67; did you mean \".board\"?\n", "not searched for names in use: \"**/*.py\";"} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%d no %q in\n%s", code, want, out)
 		}

@@ -400,10 +400,9 @@ func (g *gathering) namesIn(f *source.File) *purge.Evidence {
 	return e
 }
 
-// proposed are the extensions of files that often contain classes, in addition
-// to pages and scripts.
-var proposed = []string{".php", ".inc", ".tmpl", ".tpl", ".erb", ".jsp", ".cshtml", ".j2", ".ts", ".tsx", ".jsx",
-	".md", ".xml"}
+// proposed are the extensions of files that may contain classes, and that are not searched
+// without a setting: programs of servers, and data of site generators.
+var proposed = strings.Fields(".py .rb .go .java .kt .cs .rs .ex .exs .lua .pl .scala .swift .yml .yaml .xml")
 
 // Propose returns globs for file types in the source folder that may contain
 // names in use and that no glob covers, sorted.
@@ -414,7 +413,8 @@ func (g *Gatherer) Propose() []string {
 	var out []string
 	for _, f := range g.Files.List("").Files {
 		ext := strings.ToLower(path.Ext(f.Name))
-		if glob := "**/*" + ext; slices.Contains(proposed, ext) && !files[f] && !slices.Contains(out, glob) {
+		if glob := "**/*" + ext; slices.Contains(proposed, ext) && !files[f] && !matched.isTemplateFile(f) &&
+			!slices.Contains(out, glob) {
 			out = append(out, glob)
 		}
 	}
