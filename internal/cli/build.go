@@ -239,6 +239,9 @@ func sourceName(p *project.Project, name string) (string, error) {
 	if inRoot, ok := rootName(p, file); ok {
 		return inRoot, nil
 	}
+	if !source.Exists(file) {
+		return "", fmt.Errorf("no such file: %q; the source folder is %q", name, p.SourceDir())
+	}
 	return "", fmt.Errorf("%q is outside the source folder %q", name, p.SourceDir())
 }
 

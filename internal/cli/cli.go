@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -15,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"rinzel/internal/diag"
+	"rinzel/internal/project"
 	"rinzel/internal/source"
 )
 
@@ -180,6 +182,11 @@ func flagError(cmd *cobra.Command, err error) error {
 		}
 		var names []string
 		cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+		for _, profile := range []string{project.Production, project.Development} {
+			if len(name) > 2 && strings.HasPrefix(profile, name) && cmd.Flags().Lookup("profile") != nil {
+				return fmt.Errorf("unknown flag --%s; did you mean --profile %s?", name, profile)
+			}
+		}
 		if near := diag.Nearest(name, names); near != "" {
 			return fmt.Errorf("unknown flag --%s; did you mean --%s?", name, near)
 		}

@@ -38,6 +38,9 @@ func (f *buildFlags) checkSheets() error {
 		case ".js", ".mjs", ".cjs", ".ts", ".json", ".toml", ".md", ".svg", ".map":
 			kind = "not a style sheet"
 		}
+		if source.IsFolder(name) {
+			kind = "a folder: \"rinzel build\" without an argument builds the pages of the source folder"
+		}
 		switch {
 		case kind != "":
 			return fmt.Errorf("%s is %s", name, kind)

@@ -386,10 +386,27 @@ func (o *Purged) near(parts []string) []string {
 		if isWord(part) {
 			candidates = []string{"." + part, "#" + part, part}
 		}
+		n := len(out)
 		for _, c := range candidates {
 			if near := diag.Nearest(c, names); near != "" && !slices.Contains(out, near) {
 				out = append(out, near)
 			}
+		}
+		if len(out) == n {
+			out = append(out, withWord(strings.TrimLeft(part, ".#"), names)...)
+		}
+	}
+	return out
+}
+
+// withWord returns classes and IDs with a word between hyphens and underscores, such as
+// ".is-late" for "late".
+func withWord(word string, names []string) (out []string) {
+	const most = 3
+	isSeparator := func(c rune) bool { return strings.ContainsRune(".#-_", c) }
+	for _, name := range names {
+		if len(out) < most && slices.Contains(strings.FieldsFunc(name, isSeparator), word) {
+			out = append(out, name)
 		}
 	}
 	return out

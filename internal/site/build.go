@@ -52,7 +52,7 @@ func (b *builder) build(ctx context.Context) (*Result, error) {
 	if len(b.pages) == 0 && len(p.Settings.Bundles) == 0 && !b.opts.WithoutPages {
 		b.report(diag.Diagnostic{Code: code.NoPages, Severity: diag.Error,
 			Message: fmt.Sprintf("no HTML page in the source folder %q", p.Settings.Source),
-			Fix:     "run it in the folder of the pages, set source in rinzel.toml, define bundles in [bundles], or build one sheet: rinzel build SHEET -o FILE"})
+			Fix:     "run it in the folder of the pages; \"rinzel start\" begins a site, or writes settings for one whose pages a server makes; or build one sheet: rinzel build SHEET -o FILE"})
 		res.Diagnostics = b.diags.Sorted(p.Tree.Set)
 		return res, nil
 	}
