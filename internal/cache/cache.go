@@ -74,6 +74,13 @@ func NewTable[K comparable, V any](s *Store) *Table[K, V] {
 // from is the reader of the caller. If it is a [Reads], the caller's own result
 // depends on what this result depends on.
 func (t *Table[K, V]) Get(from source.Reader, key K, valid func(V) bool, work func(*Reads) (value V, done bool)) V {
+	return t.Renew(from, key, valid, func(r *Reads, _ *V) (V, bool) { return work(r) })
+}
+
+// Renew is [Table.Get] for work that can use parts of the stored result: it gets it if
+// everything that was read for it is unchanged, so that only valid has refused it; else nil.
+func (t *Table[K, V]) Renew(from source.Reader, key K, valid func(V) bool,
+	work func(r *Reads, before *V) (value V, done bool)) V {
 	t.mu.Lock()
 	c := t.cells[key]
 	if c == nil {
@@ -86,12 +93,17 @@ func (t *Table[K, V]) Get(from source.Reader, key K, valid func(V) bool, work fu
 	defer c.mu.Unlock()
 	now := t.store.revision
 	value := c.value
-	if c.full && (c.checked == now || c.reads.unchanged()) && (valid == nil || valid(c.value)) {
+	current := c.full && (c.checked == now || c.reads.unchanged())
+	if current && (valid == nil || valid(c.value)) {
 		c.checked = now
 	} else {
 		var done bool
+		var before *V
+		if current {
+			before = &value
+		}
 		c.full, c.reads = false, newReads(t.store.tree)
-		if value, done = work(c.reads); done {
+		if value, done = work(c.reads, before); done {
 			c.full, c.value, c.checked = true, value, now
 		}
 	}

@@ -169,10 +169,14 @@ const (
 // of a cancelled context.
 func (l *Linker) Entry(ctx context.Context, p source.Path) (*Entry, error) {
 	var failed error
-	e := l.Cache.entries.Get(l.Files.Reader, p, l.IsCurrent, func(r *cache.Reads) (*Entry, bool) {
+	e := l.Cache.entries.Renew(l.Files.Reader, p, l.IsCurrent, func(r *cache.Reads, before **Entry) (*Entry, bool) {
 		e := newEntry(p)
+		var families *compose.Families // with other names in use
+		if before != nil {
+			families = (*before).Families
+		}
 		if sheet, err := l.Cache.Sheets.Load(r, p); err == nil {
-			failed = l.Through(r).assemble(ctx, e, sheet, false)
+			failed = l.Through(r).assemble(ctx, e, sheet, families, false)
 		}
 		return e, failed == nil
 	})
@@ -189,7 +193,7 @@ func (l *Linker) IsCurrent(e *Entry) bool {
 // from.
 func (l *Linker) Element(ctx context.Context, from source.Path, sheet *graph.Sheet) (*Entry, error) {
 	e := newEntry(from)
-	return e, l.assemble(ctx, e, sheet, true)
+	return e, l.assemble(ctx, e, sheet, nil, true)
 }
 
 // Through returns a linker that reads through another reader.
@@ -206,10 +210,12 @@ func newEntry(p source.Path) *Entry {
 }
 
 // assemble resolves an entry. It is repeated until all names that are used
-// before their definition are known.
-func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet, element bool) error {
+// before their definition are known. before has the families of the same sheets for other
+// names in use; nil if they are not known.
+func (l *Linker) assemble(ctx context.Context, e *Entry, sheet *graph.Sheet, before *compose.Families,
+	element bool) error {
 	a := assembler{Linker: l, ctx: ctx, entry: e, isElement: element}
-	families := compose.ResolveHoisted(l.Names, func(scope *compose.Scope) {
+	families := compose.ResolveAgain(before, l.Names, func(scope *compose.Scope) {
 		*e = Entry{Path: e.Path, Reads: e.Reads, Checked: e.Checked, Unchecked: e.Unchecked}
 		if l.Record {
 			e.Constants = new(compose.Record)

@@ -157,16 +157,38 @@ func ResolveHoisted(names func() []string, compose func(*Scope)) *Families {
 	if names != nil {
 		used = names()
 	}
-	p := found.newPlan(used)
+	return found.resolve(last, used, compose)
+}
+
+// ResolveAgain is [ResolveHoisted] for the sheets of an earlier result that are all
+// unchanged: only the names in use differ. The families need not be collected again.
+func ResolveAgain(before *Families, names func() []string, compose func(*Scope)) *Families {
+	if before == nil || before.hoisted || names == nil {
+		return ResolveHoisted(names, compose)
+	}
+	return before.first.resolve(nil, names(), compose)
+}
+
+// resolve calls compose until the members of the families are complete. last has the last
+// definitions of names that were used before them; nil for none.
+func (f *families) resolve(last map[string]*definition, used []string, compose func(*Scope)) *Families {
+	p := f.newPlan(used)
 	plan := p.plan
 	const most = 16 // classes that take each other never become complete
+	from := f
+	out := func() *Families {
+		made := &Families{first: f, collected: from, used: p.used, hoisted: last != nil}
+		made.names.Store(&used)
+		return made
+	}
 	for i := range most {
-		p.take(&s.outermost.families)
-		s = NewScope()
+		p.take(from)
+		s := NewScope()
 		s.outermost.last = last
 		s.outermost.families.plan = plan
 		plan.incomplete, plan.last = false, i == most-1
 		compose(s)
+		from = &s.outermost.families
 		switch {
 		case s.outermost.stale: // the block of a family uses a later definition
 			last = s.outermost.copies()
@@ -174,10 +196,10 @@ func ResolveHoisted(names func() []string, compose func(*Scope)) *Families {
 				m.made = false
 			}
 		case !plan.incomplete:
-			return newFamilies(&s.outermost.families, p, used)
+			return out()
 		}
 	}
-	return newFamilies(&s.outermost.families, p, used)
+	return out()
 }
 
 // copies returns the definitions outside of all blocks, unresolved.

@@ -281,17 +281,11 @@ func (p *plan) member(name string) *moded {
 // Families are the families of a linked sheet with its imports. They are safe for
 // concurrent use.
 type Families struct {
-	collected *families
+	first     *families                // of a pass without a plan
+	collected *families                // of the last pass
+	hoisted   bool                     // names were used before their last definition
 	used      []string                 // the members in use, sorted
 	names     atomic.Pointer[[]string] // the last names in use that these are the members of
-}
-
-// newFamilies returns the families of a pass, with the names in use that its members
-// were made for.
-func newFamilies(collected *families, p *planning, names []string) *Families {
-	f := &Families{collected: collected, used: p.used}
-	f.names.Store(&names)
-	return f
 }
 
 // Has reports whether a class in use is a member.
