@@ -14,6 +14,7 @@ import (
 	"path"
 	"slices"
 	"sync"
+	"weak"
 
 	"rinzel/internal/cache"
 	"rinzel/internal/css/ast"
@@ -142,6 +143,9 @@ type Content struct {
 
 	layers   sync.Once
 	hasLayer bool // it has an @layer rule
+
+	mu    sync.Mutex
+	equal map[weak.Pointer[Content]]bool // others that it was compared with
 }
 
 // Facts returns cached facts about the content, which make computes on the

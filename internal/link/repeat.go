@@ -2,6 +2,7 @@ package link
 
 import (
 	"fmt"
+	"weak"
 
 	"rinzel/internal/css/ast"
 	"rinzel/internal/css/token"
@@ -59,9 +60,27 @@ func (a *assembler) markRepeated() {
 	}
 }
 
-// sameNodes reports whether two pieces have equal nodes.
+// sameNodes reports whether two pieces have equal nodes. Pieces of unchanged sheets are
+// compared in each build, so contents remember some results.
 func sameNodes(a, b *Piece) bool {
-	return a.Content != nil && a.Content == b.Content || ast.Equal(a.Nodes, b.Nodes, true)
+	if a.Content == nil || b.Content == nil {
+		return ast.Equal(a.Nodes, b.Nodes, true)
+	}
+	if a.Content == b.Content {
+		return true
+	}
+	const most = 8
+	c, other := b.Content, weak.Make(a.Content)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	equal, known := c.equal[other]
+	if !known {
+		if equal = ast.Equal(a.Nodes, b.Nodes, true); c.equal == nil || len(c.equal) == most {
+			c.equal = make(map[weak.Pointer[Content]]bool)
+		}
+		c.equal[other] = equal
+	}
+	return equal
 }
 
 // layered reports whether a piece affects the order of layers.

@@ -275,7 +275,7 @@ el.classList.add("note-" + kind);
 .note-calm { color: blue }
 @keyframes drift { to { top: 0 } }
 @media print { .pier p { top: 0 } .board p { top: 0 } }
--- site/page.tmpl --
+-- site/page.rb --
 x
 -- rinzel.toml --
 source = "site"
@@ -314,7 +314,7 @@ source = "site"
 	if len(purged.Sheets) != 1 || purged.Sheets[0].Rules != 6 || purged.Sheets[0].Removed != 3 {
 		t.Errorf("sheets: %v", purged.Sheets)
 	}
-	if kinds, err := site.ProposeEvidence(context.Background(), p); err != nil || strings.Join(kinds, " ") != "**/*.tmpl" {
+	if kinds, err := site.ProposeEvidence(context.Background(), p); err != nil || strings.Join(kinds, " ") != "**/*.rb" {
 		t.Errorf("proposed: %v %v", kinds, err)
 	}
 }
