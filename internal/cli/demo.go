@@ -59,8 +59,11 @@ func runDemo(ctx context.Context, folder string, serveIt bool, std IO) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(std.Out,
-		"open %s in a browser\nto see changes in %s as you make them:\n  cd %s && rinzel serve --open\n",
-		page, filepath.Join(dir, "site"), dir)
+	enter := ""
+	if dir != "." {
+		enter = "cd " + shellWord(dir) + " && "
+	}
+	_, err = fmt.Fprintf(std.Out, "open %s in a browser\nto see changes in %s as you make them:\n  %srinzel serve --open\n",
+		page, filepath.Join(dir, "site"), enter)
 	return err
 }
