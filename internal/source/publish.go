@@ -201,7 +201,7 @@ func publish(ctx context.Context, root *os.Root, files []OutFile, opts PublishOp
 	if len(changed) == 0 && maps.Equal(old, current) {
 		return p, nil
 	}
-	defer func() { err = errors.Join(err, root.RemoveAll(pub.next)) }()
+	defer func() { _ = root.RemoveAll(pub.next) }() // the next build tries again
 	if err := pub.prepare(ctx, changed, current, opts.Sync); err != nil {
 		return p, err
 	}
