@@ -3,6 +3,7 @@ package lsp
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -190,7 +191,7 @@ func (s *server) explainedRules(ctx context.Context, f *facts, class string) str
 			continue
 		}
 		line, _ := at.Position(uint32(o.from))
-		fmt.Fprintf(&b, "%s%s:%d", map[bool]string{true: "\n\nused at ", false: ", "}[i == 0], at.Name, line)
+		b.WriteString(map[bool]string{true: "\n\nused at ", false: ", "}[i == 0] + s.shownLine(at, line))
 	}
 	return strings.TrimSpace(b.String())
 }
@@ -210,7 +211,16 @@ func (s *server) shown(at source.Span) string {
 		return "an earlier version"
 	}
 	line, _ := f.Position(at.Start.Off)
-	return fmt.Sprintf("%s:%d", f.Name, line)
+	return s.shownLine(f, line)
+}
+
+// shownLine returns a line of a file, relative to the folder of the editor.
+func (s *server) shownLine(f *source.File, line int) string {
+	name := f.Name
+	if rel, err := filepath.Rel(s.folder, filepath.FromSlash(name)); err == nil && filepath.IsLocal(rel) {
+		name = filepath.ToSlash(rel)
+	}
+	return fmt.Sprintf("%s:%d", name, line)
 }
 
 // definition leads to where the word at a place is defined.

@@ -30,12 +30,12 @@ func TestExplanations(t *testing.T) {
 		file, marked string // the place is at |
 		want         string // parts of the explanation, separated by " … "
 	}{
-		{"site/a.css", "const(tone.de|ep); &", "tone.deep: teal … ![#008080](data:image/svg+xml, … set at … a.css:1 … derived from `tone.calm` … in 2 rules: … a.css:6 … a.css:7"},
+		{"site/a.css", "const(tone.de|ep); &", "tone.deep: teal … ![#008080](data:image/svg+xml, … set at site/a.css:1 … derived from `tone.calm` … in 2 rules: site/a.css:6, site/a.css:7"},
 		{"site/a.css", "{ ca|lm: teal", "tone.calm: teal … read by `tone.deep`"},
 		{"site/a.css", "@apply --ca|rd", "@mixin --card(--pad: 1px) … a.css:2"},
 		{"site/a.css", "@custom-media --wi|de", "@custom-media --wide (width > 40rem)"},
 		{"site/a.css", "@media (--wi|de)", "@custom-media --wide"},
-		{"site/a.css", "#quay .bo|at", "`#quay .boat` at … a.css:7, specificity 1,1,0 … `.boat &` at … specificity 1,3,0 … used at … index.html:3, … index.html:3"},
+		{"site/a.css", "#quay .bo|at", "`#quay .boat` at … a.css:7, specificity 1,1,0 … `.boat &` at … specificity 1,3,0 … used at site/index.html:3, site/index.html:3"},
 		{"site/a.css", "&.wi|de", "`&.wide` at … specificity 1,2,0 … index.html:3"},
 		{"site/a.css", "{ to|p: 0; .boat", "top: auto | … `top`: in all targets"},
 		{"site/a.css", "@me|dia", "`@media`: in all targets"},
