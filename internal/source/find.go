@@ -1,8 +1,10 @@
 package source
 
 import (
+	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 )
 
 // FindAbove returns the path of a file in the working folder, or in its nearest
@@ -17,7 +19,7 @@ func FindAbove(name string) string {
 	home, _ := os.UserHomeDir()
 	for up := "."; ; up = filepath.Join(up, "..") {
 		info, err := os.Stat(dir)
-		if err != nil || up != "." && info.Mode()&0o002 != 0 {
+		if err != nil || up != "." && isWritableForAll(info) {
 			return ""
 		}
 		if Exists(filepath.Join(up, name)) {
@@ -29,6 +31,12 @@ func FindAbove(name string) string {
 		}
 		dir = parent
 	}
+}
+
+// isWritableForAll reports whether everybody may create files in a folder. On Windows, the
+// bits of a mode have no such meaning.
+func isWritableForAll(info fs.FileInfo) bool {
+	return runtime.GOOS != "windows" && info.Mode()&0o002 != 0
 }
 
 // CacheFolder returns the user's folder for results of Rinzel that may be deleted

@@ -7,6 +7,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
+	"sync"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -45,10 +47,24 @@ func lock(ctx context.Context, root *os.Root, dir string) (unlock func(), err er
 			return nil, err
 		}
 		if isStill(f, name) {
-			return func() { _, _ = os.Remove(name), f.Close() }, nil
+			return sync.OnceFunc(func() { release(f, name) }), nil
 		}
 		_ = f.Close() // the previous owner deleted the lock file
 	}
+}
+
+// openFilesStay is set on systems that cannot remove a file that a process has open.
+const openFilesStay = runtime.GOOS == "windows"
+
+// release removes and unlocks a lock file: in this order, so that nobody else can lock it in
+// between, if that is possible. Where it is not, a lock file of somebody else stays, because
+// it is open.
+func release(f *flock.Flock, name string) {
+	if openFilesStay {
+		_ = f.Close()
+	}
+	_ = os.Remove(name)
+	_ = f.Close()
 }
 
 // isStill reports whether the locked file still has its name: it may have been

@@ -154,6 +154,9 @@ func Clean(dir string) (removed, left []string, err error) {
 			left = append(left, name)
 		}
 	}
+	if openFilesStay {
+		unlock() // the folder has the lock file
+	}
 	if err := root.RemoveAll(own); err != nil {
 		return removed, left, err
 	}

@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"reflect"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -408,6 +409,9 @@ func TestFindAbove(t *testing.T) {
 	for dir, want := range map[string]string{
 		"a": "x.toml", "a/b": "../x.toml", "a/b/c": "../../x.toml", "open": "x.toml", "open/deep": "", "repo/sub": "", "repo": "",
 	} {
+		if runtime.GOOS == "windows" && dir == "open/deep" {
+			continue // the bits of a mode have no meaning
+		}
 		t.Chdir(filepath.Join(top, filepath.FromSlash(dir)))
 		if got := filepath.ToSlash(FindAbove("x.toml")); got != want {
 			t.Errorf("in %s: found %q, want %q", dir, got, want)
