@@ -297,15 +297,16 @@ func (b *builder) unreached(outputs []emit.Output) (out []source.Path) {
 	return out
 }
 
+// aboutProject are files at the top, without their extensions, that are about a project.
+var aboutProject = strings.Fields("readme license licence copying notice authors changelog contributing security makefile " +
+	"dockerfile package package-lock")
+
 // isAboutProject reports whether a file is about the project, and no part of its site: a
 // hidden one, or at the top the manifest, a lock file, a text about it or a licence.
 func isAboutProject(name string) bool {
-	base := strings.ToLower(path.Base(name))
-	if strings.HasPrefix(base, ".") {
-		return true
-	}
-	return base == strings.ToLower(name) && (base == "package.json" || base == "package-lock.json" ||
-		slices.Contains([]string{".md", ""}, path.Ext(base)))
+	stem, ext := strings.ToLower(strings.TrimSuffix(name, path.Ext(name))), path.Ext(name)
+	return strings.HasPrefix(path.Base(name), ".") ||
+		slices.Contains(aboutProject, stem) && slices.Contains([]string{"", ".md", ".txt", ".json"}, ext)
 }
 
 // verdictsOf collects the purge verdicts of bundles and of style elements.

@@ -94,12 +94,19 @@ p { color: red }
 p { color: red }
 -- site/old/old.txt --
 p
+-- site/quays --
+quay.example
+-- site/README.md --
+-- site/package.json --
+{}
+-- site/old/package.json --
+{}
 `)
 	res, _ := s.build(t, project.Development)
 	if got := strings.Join(res.Unstyled, " "); !strings.HasSuffix(got, "plain.html") || strings.Contains(got, " ") {
 		t.Errorf("unstyled are %q", got)
 	}
-	if got := fmt.Sprint(res.Unreached); got != "[old/old.css old/old.txt]" {
+	if got := fmt.Sprint(res.Unreached); got != "[old/old.css old/old.txt old/package.json quays]" {
 		t.Errorf("unreached are %q", got)
 	}
 }
