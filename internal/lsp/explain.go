@@ -52,13 +52,13 @@ func (s *server) explained(ctx context.Context, p *place) string {
 	case aVariable:
 		for _, v := range s.known(ctx).variables {
 			if v.name == p.whole {
-				return fmt.Sprintf("```css\n%s: %s\n```\nset at %s", v.name, v.text, s.shown(v.at))
+				return fmt.Sprintf("```css\n%s: %s\n```\nset at %s", v.name, v.text, s.shown(v.at)) + s.usedElsewhere(ctx, p, v)
 			}
 		}
 	case aMixin:
 		for _, m := range s.known(ctx).mixins {
 			if m.name == p.whole {
-				return fmt.Sprintf("```css\n@%s %s\n```\ndefined at %s", m.kind, m.text, s.shown(m.at))
+				return fmt.Sprintf("```css\n@%s %s\n```\ndefined at %s", m.kind, m.text, s.shown(m.at)) + s.usedElsewhere(ctx, p, m)
 			}
 		}
 	case aProperty, aValue:
@@ -71,6 +71,15 @@ func (s *server) explained(ctx context.Context, p *place) string {
 		return s.explainedClass(ctx, p)
 	}
 	return ""
+}
+
+// usedElsewhere returns where a name is used, apart from its definition.
+func (s *server) usedElsewhere(ctx context.Context, p *place, n named) string {
+	isUse := func(o occurrence) bool {
+		f := s.session.Project().Tree.Set.File(n.at.Start.File)
+		return f == nil || f.Path != o.path || o.from != int(n.at.Start.Off)
+	}
+	return s.usedAt(ctx, p.subject, n.name, isUse, "not used")
 }
 
 // explainedConstant returns what there is to say about a constant: its value, with the
@@ -173,27 +182,36 @@ func (s *server) explainedRules(ctx context.Context, f *facts, class string) str
 		}
 		fmt.Fprintf(&b, "\n\n`%s` at %s, specificity %s", rule.text, s.shown(rule.at), rule.kind)
 	}
-	used, err := s.occurrences(ctx, aClass, class)
+	inMarkup := func(o occurrence) bool { return !o.sheet }
+	return strings.TrimSpace(b.String() + s.usedAt(ctx, aClass, class, inMarkup, "in no page and no script"))
+}
+
+// usedAt returns where a name occurs, in Markdown; none is the text if it does not.
+func (s *server) usedAt(ctx context.Context, what subject, name string, include func(occurrence) bool, none string) string {
+	const most = 5
+	found, err := s.occurrences(ctx, what, name)
 	if err != nil {
-		return b.String()
+		return ""
 	}
-	used = slices.DeleteFunc(used, func(o occurrence) bool { return o.sheet })
-	if len(used) == 0 {
-		b.WriteString("\n\nin no page and no script")
-	}
-	for i, o := range used {
-		if i == most {
-			fmt.Fprintf(&b, " and %s", diag.Count(len(used)-most, "other place"))
-			break
-		}
-		at, err := s.session.Project().Tree.Text(o.path)
-		if err != nil {
+	var places []string
+	for _, o := range found {
+		f, err := s.session.Project().Tree.Text(o.path)
+		if err != nil || !include(o) {
 			continue
 		}
-		line, _ := at.Position(uint32(o.from))
-		b.WriteString(map[bool]string{true: "\n\nused at ", false: ", "}[i == 0] + s.shownLine(at, line))
+		line, _ := f.Position(uint32(o.from))
+		if at := s.shownLine(f, line); !slices.Contains(places, at) {
+			places = append(places, at)
+		}
 	}
-	return strings.TrimSpace(b.String())
+	if len(places) == 0 {
+		return "\n\n" + none
+	}
+	text := "\n\nused at " + strings.Join(places[:min(len(places), most)], ", ")
+	if n := len(places) - most; n > 0 {
+		text += " and " + diag.Count(n, "other place")
+	}
+	return text
 }
 
 // class returns the class that the word means.
