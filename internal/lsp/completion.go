@@ -3,15 +3,11 @@ package lsp
 import (
 	"context"
 	"fmt"
-	"path"
-	"path/filepath"
-	"slices"
 	"strings"
 
 	"rinzel/internal/browsers"
 	"rinzel/internal/css/grammar"
 	"rinzel/internal/css/token"
-	"rinzel/internal/project"
 	"rinzel/internal/query"
 	"rinzel/internal/step/compose"
 )
@@ -220,28 +216,4 @@ func membersOf(f compose.Family, word string) []string {
 		out = next
 	}
 	return out
-}
-
-// imports adds the sheets that an @import may name: relative paths, and roots.
-func (s *server) imports(ctx context.Context, c *proposals, d *document) {
-	p := s.session.Project()
-	here, ok := s.session.PathOf(d.name)
-	if !ok || here.Root != "" {
-		return
-	}
-	sheets, err := query.StyleSheets(ctx, p)
-	if err != nil {
-		return
-	}
-	for _, sheet := range sheets {
-		if rel, err := filepath.Rel(path.Dir(here.Name), sheet.Name); err == nil && sheet != here {
-			c.add(filepath.ToSlash(rel), kindFile, "")
-		}
-	}
-	for _, root := range p.Tree.Roots() {
-		if !project.IsPackageRoot(root) || root == project.PackageRoot {
-			c.add(root+":", kindFile, "root")
-		}
-	}
-	slices.SortStableFunc(c.items, func(a, b completionItem) int { return len(a.Label) - len(b.Label) })
 }

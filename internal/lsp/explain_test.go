@@ -1,6 +1,7 @@
 package lsp_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 )
@@ -70,6 +71,52 @@ func TestExplanations(t *testing.T) {
 				break
 			}
 			rest = rest[i+len(part):]
+		}
+	}
+}
+
+// TestImports asks for the sheets that an import may name.
+func TestImports(t *testing.T) {
+	files := map[string]string{
+		"rinzel.toml":                                "source = \"site\"\n[roots]\nkit = \"vendor/kit\"\n",
+		"site/index.html":                            `<!doctype html><link rel="stylesheet" href="css/a.css">`,
+		"site/css/a.css":                             "",
+		"site/css/parts/b.css":                       "",
+		"site/print.css":                             "",
+		"vendor/kit/all.css":                         "",
+		"vendor/kit/parts/card.css":                  "",
+		"vendor/kit/readme.txt":                      "",
+		"node_modules/quay-kit/package.json":         `{"style": "dist/all.css"}`,
+		"node_modules/quay-kit/dist/all.css":         "",
+		"node_modules/quay-kit/node_modules/x/x.css": "",
+		"node_modules/plain/index.js":                "",
+		"node_modules/@pier/signs/index.css":         "",
+		"node_modules/@pier/signs/package.json":      "{}",
+		"site/node_modules/near/index.css":           "",
+	}
+	e := newEditor(t, folderWith(t, files))
+	e.open("site/css/a.css")
+	for typed, want := range map[string]string{
+		"":                        "kit: std: package: ../print.css parts/b.css",
+		"./p":                     "./parts/b.css",
+		"pri":                     "../print.css",
+		"kit:":                    "kit:parts/ kit:all.css",
+		"kit:parts/":              "kit:parts/card.css",
+		"kit:parts/c":             "kit:parts/card.css",
+		"none:":                   "",
+		"package:":                "package:near package:near/ package:quay-kit package:quay-kit/ package:@pier/",
+		"package:qu":              "package:quay-kit package:quay-kit/",
+		"package:@pier/":          "package:@pier/signs package:@pier/signs/",
+		"package:quay-kit/":       "package:quay-kit/dist/",
+		"package:quay-kit/dist/a": "package:quay-kit/dist/all.css",
+		"kit:../":                 "",
+	} {
+		got := e.labels("site/css/a.css", "@import \""+typed+"|\";")
+		slices.Sort(got)
+		wanted := strings.Fields(want)
+		slices.Sort(wanted)
+		if !slices.Equal(got, wanted) {
+			t.Errorf("%q: got %q, want %q", typed, got, wanted)
 		}
 	}
 }
