@@ -187,7 +187,8 @@ func (s *server) explainedRules(ctx context.Context, f *facts, class string) str
 }
 
 // usedAt returns where a name occurs, in Markdown; none is the text if it does not.
-func (s *server) usedAt(ctx context.Context, what subject, name string, include func(occurrence) bool, none string) string {
+func (s *server) usedAt(ctx context.Context, what subject, name string, include func(occurrence) bool,
+	none string) string {
 	const most = 5
 	found, err := s.occurrences(ctx, what, name)
 	if err != nil {
