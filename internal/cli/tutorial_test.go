@@ -31,6 +31,33 @@ func TestTutorial(t *testing.T) {
 	}
 }
 
+// TestReadme runs the three commands of the README in an empty folder: the site is served,
+// and released.
+func TestReadme(t *testing.T) {
+	text, err := os.ReadFile("../../README.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, section, _ := strings.Cut(string(text), "## Three commands")
+	block := fence.FindStringSubmatch(section)
+	u := &tutorial{t: t, dir: t.TempDir()}
+	commands := 0
+	for line := range strings.Lines(block[3]) {
+		line, _, _ = strings.Cut(line, "#")
+		u.command(strings.TrimSpace(line))
+		commands++
+	}
+	u.succeeded()
+	if commands != 3 || u.address == "" {
+		t.Errorf("%d commands, served at %q", commands, u.address)
+	}
+	awaitServed(t, u.address+"/", 200, "Ring the bell")
+	page, err := os.ReadFile(filepath.Join(u.dir, "public", "index.html"))
+	if err != nil || !anyHash.Match(page) {
+		t.Errorf("the released page is %s, %v", page, err)
+	}
+}
+
 // tutorial is a run of a tutorial.
 type tutorial struct {
 	t       *testing.T
