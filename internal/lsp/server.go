@@ -353,12 +353,20 @@ func (s *server) work(ctx context.Context) {
 		for !wait(pause) {
 		}
 		s.whileIdle(ctx, s.find)
-		if wait(rest) {
+		if !s.isReady() || wait(rest) {
 			s.refresh(ctx)
 		} else {
 			s.changed()
 		}
 	}
+}
+
+// isReady reports whether facts about the site were collected: the first request should not
+// wait for them.
+func (s *server) isReady() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.facts.known
 }
 
 // whileIdle runs a part of the work of the server between requests, which cancel its
