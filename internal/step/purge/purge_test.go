@@ -401,8 +401,14 @@ func TestElementsOfScripts(t *testing.T) {
 func FuzzEvidence(f *testing.F) {
 	f.Add("<!doctype html><p class='a b' ID=c data-x=\"é\" onclick=\"f('d-' + e)\"><svg><a xlink:href=#f></svg><noscript><i class=g></noscript>")
 	f.Add("el.classList.add(`a-${b}`, 'c:d'); x = { e: 1 }.f.dataset.g")
+	f.Add("---\na: b\n---\n<{{ x }} class=c {% if d %}><?php $e > 'f' ?><p class=\"{{ g }} h-{{ i }}\" CLASS='<%= j %>' ${k")
 	f.Fuzz(func(t *testing.T, text string) {
 		file := textFile(text)
+		FromData(text, func(mark string, at int) {
+			if mark == "" || at < 0 || !strings.HasPrefix(text[at:], mark) {
+				t.Fatalf("the mark %q is not at %d", mark, at)
+			}
+		})
 		for _, add := range []func(*Evidence, *source.File){(*Evidence).AddHTML, (*Evidence).AddScript,
 			(*Evidence).AddText, (*Evidence).AddStructure} {
 			e := NewEvidence(nil)
