@@ -159,31 +159,26 @@ func (s *server) tokenNames(ctx context.Context, name string) ([]source.Span, er
 	if err != nil {
 		return nil, err
 	}
-	var out []source.Span
-	prefixes := make(map[*source.File]int) // parts of paths that are not in the token file
+	files := make(map[*source.File]*tokenFile)
 	for _, c := range query.Merge(found.Sheets) {
-		if c.Path != name && !strings.HasPrefix(c.Path, name+".") {
-			continue
-		}
 		for _, set := range append(slices.Clone(c.Others), c.Set) {
 			f := p.Tree.Set.File(set.At.Start.File)
 			switch {
-			case f == nil:
-			case f.Name == p.Settings.File:
-				return nil, errInSettings
-			case !strings.EqualFold(path.Ext(f.Name), ".css"):
-				for _, n := range tokens.Names(f) {
-					if n.At.Start == set.At.Start || n.At.Start.Off == set.At.Start.Off+1 { // with or without the quote
-						prefixes[f] = strings.Count(c.Path, ".") + 1 - len(n.Path)
-					}
+			case f == nil || strings.EqualFold(path.Ext(f.Name), ".css"):
+			case f.Name != p.Settings.File:
+				if files[f] == nil {
+					files[f] = readTokenFile(f)
 				}
+				files[f].locate(c.Path, set.At)
+			case c.Path == name || strings.HasPrefix(c.Path, name+"."):
+				return nil, errInSettings
 			}
 		}
 	}
-	parts := strings.Split(name, ".")
-	for f, n := range prefixes {
-		for _, one := range tokens.Names(f) {
-			if n >= 0 && n < len(parts) && slices.Equal(one.Path, parts[n:]) {
+	var out []source.Span
+	for _, f := range files {
+		for _, one := range f.names {
+			if f.constant(one) == name {
 				out = append(out, one.At)
 			}
 		}
@@ -191,15 +186,52 @@ func (s *server) tokenNames(ctx context.Context, name string) ([]source.Span, er
 	return out, nil
 }
 
+// tokenFile is a token file with the group of constants that its tokens are in.
+type tokenFile struct {
+	names []tokens.Name
+	has   map[string]bool // paths of its tokens and groups
+	group string          // ends in a dot, or is empty
+}
+
+// readTokenFile reads the names in a token file.
+func readTokenFile(f *source.File) *tokenFile {
+	out := &tokenFile{names: tokens.Names(f), has: make(map[string]bool)}
+	for _, n := range out.names {
+		if !n.IsUse {
+			out.has[strings.Join(n.Path, ".")] = true
+		}
+	}
+	return out
+}
+
+// locate finds the group of the file by the place where a constant is set.
+func (f *tokenFile) locate(constant string, at source.Span) {
+	for _, n := range f.names {
+		if !n.IsUse && (n.At.Start == at.Start || n.At.Start == at.Start.Add(1)) { // with or without the quote
+			f.group = strings.TrimSuffix(constant, strings.Join(n.Path, "."))
+		}
+	}
+}
+
+// constant returns the path of the constant that a name in the file means. An alias may
+// name a token of an earlier file.
+func (f *tokenFile) constant(n tokens.Name) string {
+	name := strings.Join(n.Path, ".")
+	if n.IsUse && !f.has[name] {
+		return name
+	}
+	return f.group + name
+}
+
 // errInSettings means that the settings set the constant, and a rename cannot be checked.
 var errInSettings = invalid("[constants] in the settings sets this constant: rename it there, and then in the sheets")
 
 // composed returns what the sheets of the site become when their constants, mixins and
-// functions are applied, and the number of errors.
-func (s *server) composed(ctx context.Context) (sheets map[source.Path]string, errors int, err error) {
+// functions are applied, and the errors with their places.
+func (s *server) composed(ctx context.Context) (sheets map[source.Path]string, errors []string, err error) {
 	survey, err := site.NewSurvey(ctx, s.session.Project())
 	if err != nil {
-		return nil, 0, err
+		return nil, nil, err
 	}
 	sheets = make(map[source.Path]string)
 	for _, from := range survey.EntryPaths(ctx) {
@@ -209,7 +241,7 @@ func (s *server) composed(ctx context.Context) (sheets map[source.Path]string, e
 	}
 	for _, d := range survey.Diagnostics() {
 		if d.Severity == diag.Error {
-			errors++
+			errors = append(errors, d.Message+" at "+s.shown(d.Span))
 		}
 	}
 	return sheets, errors, survey.Err(ctx)

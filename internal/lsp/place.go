@@ -200,7 +200,9 @@ func stateAt(text string, offset int) sheetState {
 		inside := int(t.End) > offset || int(t.End) == offset && t.Flags&token.Unclosed != 0
 		switch {
 		case t.Kind == token.Comment:
-			st.comment = inside
+			if st.comment = inside; strings.TrimSpace(text[st.statement:t.Start]) == "" {
+				st.begin(t.End)
+			}
 		case t.Kind == token.String && inside, t.Kind == token.BadString && int(t.End) >= offset:
 			st.string = int(t.Start)
 		case t.Kind.Closer() == token.RBrace:

@@ -139,7 +139,7 @@ func applied(f *source.File, list []edit) string {
 // something else, because the name has another meaning somewhere, or is a part of names
 // that a loop makes.
 func (s *server) verify(ctx context.Context, files map[*source.File][]edit) error {
-	before, errors, err := s.composed(ctx)
+	before, known, err := s.composed(ctx)
 	if err != nil {
 		return err
 	}
@@ -152,7 +152,7 @@ func (s *server) verify(ctx context.Context, files map[*source.File][]edit) erro
 			s.session.Overlay(name, []byte(applied(f, list)))
 		}
 	}
-	after, errorsAfter, err := s.composed(ctx)
+	after, errors, err := s.composed(ctx)
 	for _, name := range names {
 		s.session.Overlay(name, nil)
 		for _, d := range s.documents {
@@ -164,9 +164,14 @@ func (s *server) verify(ctx context.Context, files map[*source.File][]edit) erro
 	if err != nil {
 		return err
 	}
+	for _, e := range errors {
+		if !slices.Contains(known, e) {
+			return invalid("this would cause an error: " + e)
+		}
+	}
 	byName := func(a, b source.Path) int { return cmp.Compare(a.String(), b.String()) }
 	for _, from := range slices.SortedFunc(maps.Keys(before), byName) {
-		if after[from] != before[from] || errorsAfter > errors {
+		if after[from] != before[from] {
 			return invalid(fmt.Sprintf("this would change what %s becomes: the name has another meaning, or is a part of other names",
 				s.session.Project().Tree.Show(from)))
 		}

@@ -154,6 +154,11 @@ func TestRenameConstants(t *testing.T) {
 			"t.tokens.json": `{ "color": { "$type": "color", "¦sea¦": { "$value": "#008080" }, "deep": { "$value": "{color.¦sea¦}" } },
   "sea": { "$type": "dimension", "$value": { "value": 1, "unit": "px" } }, "x": { "$type": "border", "$value": { "color": "{color.¦sea¦}", "style": "solid", "width": "{sea}" } } }`,
 		}, "lagoon"},
+		{"tokens of two files", map[string]string{
+			"a.css":         "/* first */ @tokens \"t.tokens.json\"; @tokens \"u.tokens.json\" as brand;\n.a { color: const(color.¦sea¦); top: const(brand.x); fill: const(brand.color.deep.sea) }",
+			"t.tokens.json": `{ "color": { "$type": "color", "¦sea¦": { "$value": "#008080" } } }`,
+			"u.tokens.json": `{ "x": { "$value": "{color.¦sea¦}" }, "color": { "deep": { "$type": "color", "sea": { "$value": "#008080" } } } }`,
+		}, "lagoon"},
 		{"a group of tokens", map[string]string{
 			"a.css":         "@tokens \"t.tokens.json\";\n.a { color: const(¦color¦.sea); background-color: red }",
 			"t.tokens.json": `{ "¦color¦": { "$type": "color", "sea": { "$value": "#008080" }, "deep": { "$value": "{¦color¦.sea}" } } }`,

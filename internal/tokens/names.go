@@ -8,8 +8,9 @@ import (
 
 // Name is a name in a token file: that of a token or group, or one in an alias or reference.
 type Name struct {
-	Path []string    // names of the groups around it, and its own
-	At   source.Span // the last part of the path
+	Path  []string    // names of the groups around it, and its own
+	At    source.Span // the last part of the path
+	IsUse bool        // it is in an alias or reference
 }
 
 // Names returns the names of tokens and groups in a token file, and where aliases
@@ -75,7 +76,7 @@ func (n *naming) parts(v *value, names []string) {
 			return // it is written with escapes
 		}
 		from += at
-		n.out = append(n.out, Name{names[:i+1], source.SpanOf(n.file.Pos(int(v.at.Start.Off)+from), len(name))})
+		n.out = append(n.out, Name{names[:i+1], source.SpanOf(n.file.Pos(int(v.at.Start.Off)+from), len(name)), true})
 		from += len(name)
 	}
 }
@@ -84,6 +85,6 @@ func (n *naming) parts(v *value, names []string) {
 func (n *naming) add(path []string, at source.Span, name string) {
 	raw := n.file.Text[at.Start.Off:at.End]
 	if i := strings.Index(raw, name); i >= 0 {
-		n.out = append(n.out, Name{path, source.SpanOf(n.file.Pos(int(at.Start.Off)+i), len(name))})
+		n.out = append(n.out, Name{path, source.SpanOf(n.file.Pos(int(at.Start.Off)+i), len(name)), false})
 	}
 }
