@@ -9,6 +9,7 @@ import (
 
 	"rinzel/internal/project"
 	"rinzel/internal/query"
+	"rinzel/internal/source"
 )
 
 // imports adds what an @import may name: the sheets of the source folder, and roots; after
@@ -25,7 +26,18 @@ func (s *server) imports(ctx context.Context, c *proposals, d *document) {
 		}
 		return
 	}
-	sheets, err := query.StyleSheets(ctx, p)
+	s.relative(ctx, c, here)
+	for _, root := range p.Tree.Roots() {
+		if root != project.FolderRoot && (!project.IsPackageRoot(root) || root == project.PackageRoot) {
+			c.add(root+":", kindFile, "root")
+		}
+	}
+	slices.SortStableFunc(c.items, func(a, b completionItem) int { return len(a.Label) - len(b.Label) })
+}
+
+// relative adds the sheets of the source folder, relative to one of them.
+func (s *server) relative(ctx context.Context, c *proposals, here source.Path) {
+	sheets, err := query.StyleSheets(ctx, s.session.Project())
 	if err != nil {
 		return
 	}
@@ -35,15 +47,8 @@ func (s *server) imports(ctx context.Context, c *proposals, d *document) {
 	}
 	for _, sheet := range sheets {
 		rel, err := filepath.Rel(path.Dir(here.Name), sheet.Name)
-		if err != nil || sheet == here || prefix != "" && strings.HasPrefix(rel, "..") {
-			continue
-		}
-		c.add(prefix+filepath.ToSlash(rel), kindFile, "")
-	}
-	for _, root := range p.Tree.Roots() {
-		if root != project.FolderRoot && (!project.IsPackageRoot(root) || root == project.PackageRoot) {
-			c.add(root+":", kindFile, "root")
+		if err == nil && sheet != here && (prefix == "" || !strings.HasPrefix(rel, "..")) {
+			c.add(prefix+filepath.ToSlash(rel), kindFile, "")
 		}
 	}
-	slices.SortStableFunc(c.items, func(a, b completionItem) int { return len(a.Label) - len(b.Label) })
 }
