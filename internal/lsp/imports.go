@@ -21,7 +21,8 @@ func (s *server) imports(ctx context.Context, c *proposals, d *document) {
 		return
 	}
 	if root, rest := project.SplitRoot(c.place.word); root != "" {
-		for _, one := range query.ListRoot(p, root, rest) {
+		found, _ := query.Importable(ctx, p, root, rest) // none in a cancelled request
+		for _, one := range found {
 			c.add(one.Address, kindFile, one.Main)
 		}
 		return

@@ -113,3 +113,13 @@ func Files(ctx context.Context, p *project.Project) ([]source.Path, error) {
 			!strings.EqualFold(path.Ext(f.Name), ".css")
 	}), nil
 }
+
+// Importable returns what the address of an import in a sheet can be, if it begins with a
+// root and a part of a path: see [inventory.Inventory.Importable].
+func Importable(ctx context.Context, p *project.Project, root, rest string) ([]inventory.Importable, error) {
+	survey, err := site.NewSurvey(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	return survey.Files().Importable(root, rest), nil
+}

@@ -1,4 +1,4 @@
-package query
+package inventory
 
 import (
 	"path"
@@ -15,24 +15,24 @@ type Importable struct {
 	Main    string // of a package: its main sheet, in the folder of packages
 }
 
-// ListRoot returns the folders and sheets of the folder that a path in a root begins with:
+// Importable returns the folders and sheets of the folder that a path in a root begins with:
 // for "parts/c", those of "parts". Of packages, it returns those with a main sheet, and
 // their folders.
-func ListRoot(p *project.Project, root, rest string) (out []Importable) {
+func (i *Inventory) Importable(root, rest string) (out []Importable) {
 	roots := []string{root}
 	if root == project.PackageRoot {
-		roots = project.PackageRoots(p.Tree)
+		roots = project.PackageRoots(i)
 	}
 	dir := path.Dir(rest + "x")
 	for _, real := range roots {
-		for _, name := range p.Tree.Siblings(source.Path{Root: real, Name: path.Join(dir, "x")}) {
+		for _, name := range i.Siblings(source.Path{Root: real, Name: path.Join(dir, "x")}) {
 			full := path.Join(dir, name)
 			address := root + ":" + full
-			isFolder := p.Tree.Siblings(source.Path{Root: real, Name: path.Join(full, "x")}) != nil
+			isFolder := i.Siblings(source.Path{Root: real, Name: path.Join(full, "x")}) != nil
 			switch {
 			case root == project.PackageRoot && isFolder && isPackageName(full):
-				t := graph.Resolve(p.Tree, source.Path{}, "/", address)
-				if t.Kind == graph.Local && p.Tree.Exists(t.Path) {
+				t := i.Resolve(source.Path{}, address)
+				if t.Kind == graph.Local && i.Exists(t.Path) {
 					out = append(out, Importable{address, t.Path.Name}, Importable{Address: address + "/"})
 				}
 			case isFolder && name != project.PackageFolder && !strings.HasPrefix(name, "."):
