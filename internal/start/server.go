@@ -20,6 +20,24 @@ import (
 // pictures.
 var served = []string{".ico", ".json", ".webmanifest", ".txt", ".xml", ".pdf", ".ttf", ".otf", ".mp4", ".webm", ".mp3", ".wasm"}
 
+// programs are extensions of files that a server may be written in.
+var programs = strings.Fields(".py .rb .go .java .kt .cs .rs .ex .exs .pl .scala .swift")
+
+// program writes a hint about class names in the programs of the server, if there are any.
+func (w *settingsWriter) program() {
+	for _, name := range w.programs {
+		if top := topOf(name); top != "." && top != w.source {
+			others := ""
+			if n := len(w.programs) - 1; n > 0 {
+				others = " and " + counted(n, "other file", "other files")
+			}
+			w.reason("If programs of the server have class names (%s%s), add their folder to [roots], and \"%s:**/*%s\" to evidence.",
+				name, others, rootName(top), path.Ext(name))
+			return
+		}
+	}
+}
+
 // isServed reports whether a file is one that servers send as it is.
 func isServed(name string) bool {
 	return inventory.IsScript(name) || inventory.MediaType(name) != "" ||

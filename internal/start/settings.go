@@ -31,6 +31,9 @@ var code = []string{".ts", ".tsx", ".jsx", ".mts", ".cts", ".elm"}
 
 // add adds a file to the facts.
 func (f *facts) add(files fs.FS, name string) {
+	if slices.Contains(programs, strings.ToLower(path.Ext(name))) {
+		f.programs = append(f.programs, name)
+	}
 	if isServed(name) {
 		f.served = append(f.served, name)
 	}
@@ -238,6 +241,9 @@ func (w *settingsWriter) evidence() {
 		total += len(list)
 	}
 	w.reason("Names in these files count as in use: %s outside of the source folder.", counted(total, "file", "files"))
+	if w.isServer() {
+		w.program()
+	}
 	w.line("[purge]")
 	w.line("evidence = [%s]", quoted(globs))
 }

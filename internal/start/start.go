@@ -104,6 +104,7 @@ type facts struct {
 	sheets    []string
 	scripts   []string
 	served    []string // scripts, pictures and other files that servers send as they are
+	programs  []string // files that a server may be written in
 	ignored   []string // folders at the top that .gitignore lists
 	made      []string // those of them with a complete page
 }

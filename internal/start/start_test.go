@@ -127,7 +127,7 @@ func TestSettings(t *testing.T) {
 				`[roots]; templates = "templates"; [purge]; evidence = ["templates:**/*.html"]`, true, "bundles.json"},
 		{"paths of templates", "-- static/css/a.css --\n" + sheet + "-- static/js/a.js --\n-- static/notes.md --\n-- made/index.html --\n" + page +
 			"\n-- .gitignore --\nmade\n-- views/base.html --\n<link rel=stylesheet href='/assets/css/a.css?v={{ v }}'><link href=\"//far/css/a.css\">\n" +
-			"-- views/other.html --\n<link rel=stylesheet href={{ root }}/css/a.css><a class=tern href=css/a.css>\n",
+			"-- app/views.py --\n-- app/more.py --\n-- views/other.html --\n<link rel=stylesheet href={{ root }}/css/a.css><a class=tern href=css/a.css>\n",
 			`source = "static"; output = "public"; base = "/assets/"; copy = ["**/*.js"]; [bundles.a]; from = ["css/a.css"]; file = "css/a.css"; ` +
 				`[roots]; views = "views"; [purge]; evidence = ["views:**/*.html"]`, true, "js/a.js"},
 		{"templates and styles mixed", "-- app/a.css --\n" + sheet + "-- lib/b.css --\n" + sheet + "-- app/page.php --\n<p class=tern>\n",
@@ -182,4 +182,19 @@ func manySheets(text string) string {
 		b.WriteString("-- css/" + name + ".css --\n" + text)
 	}
 	return b.String()
+}
+
+// TestProgram checks the hint about the programs of a server.
+func TestProgram(t *testing.T) {
+	const site = "-- static/a.css --\n.tern { color: teal }\n-- views/a.html --\n<p class=tern>\n"
+	for archive, want := range map[string]string{
+		site + "-- app/views.py --\n-- app/deep/x.py --\n": `(app/deep/x.py and 1 other file), add their folder to [roots], and "app:**/*.py" to evidence.`,
+		site + "-- server.go --\n":                         "",
+		site:                                               "",
+	} {
+		text := strings.Join(strings.Fields(strings.ReplaceAll(propose(t, lay(t, archive)).Files[0].Text, "\n#", "")), " ")
+		if strings.Contains(text, "programs of the server") != (want != "") || !strings.Contains(text, want) {
+			t.Errorf("no %q in %s", want, text)
+		}
+	}
 }
