@@ -19,6 +19,7 @@ type manifest struct {
 	Version string          `json:"version"`
 	Style   string          `json:"style"`
 	Main    string          `json:"main"`
+	Module  string          `json:"module"`
 	Exports json.RawMessage `json:"exports"`
 }
 
@@ -107,31 +108,61 @@ func candidates(m manifest, sub string) []string {
 	}
 	if sub != "" {
 		for _, name := range []string{"./" + sub, "./" + sub + ".css"} {
-			add(exported(m.Exports, name))
+			add(exported(m.Exports, name, ofStyles))
 		}
 		return append(out, sub, sub+".css")
 	}
-	add(exported(m.Exports, "."))
+	add(exported(m.Exports, ".", ofStyles))
 	add(m.Style)
 	add(m.Main)
 	return append(out, "index.css")
 }
 
+// PackageModule returns the script that a specifier of an installed package names, for
+// browsers: relative to the folder of packages that is nearest to the source folder. ok is
+// false if there is none.
+func PackageModule(files source.Reader, specifier string) (name string, ok bool) {
+	pkg, sub := splitPackage(specifier)
+	for _, root := range project.PackageRoots(files) {
+		if !files.Exists(source.Path{Root: root, Name: path.Join(pkg, "package.json")}) {
+			continue
+		}
+		m := readManifest(files, root, pkg)
+		list := []string{exported(m.Exports, ".", ofModules), m.Module, m.Main, "index.js"}
+		if sub != "" {
+			list = []string{exported(m.Exports, "./"+sub, ofModules), sub, sub + ".js"}
+		}
+		for _, file := range list {
+			if p := (source.Path{Root: root, Name: path.Join(pkg, file)}); fsValid(file) && files.Exists(p) {
+				return p.Name, root == project.PackageRoot
+			}
+		}
+		return "", false
+	}
+	return "", false
+}
+
+// The conditions of exports that are used, the first one that a package has.
+var (
+	ofStyles  = []string{"style", "default"}
+	ofModules = []string{"browser", "import", "module", "default"}
+)
+
 // exported returns the file that exports define for "." or a "./subpath"; "" if
 // they define none.
-func exported(exports json.RawMessage, name string) string {
+func exported(exports json.RawMessage, name string, conditions []string) string {
 	if len(exports) == 0 {
 		return ""
 	}
 	var byName map[string]json.RawMessage
 	if json.Unmarshal(exports, &byName) != nil || !hasSubpaths(byName) {
 		if name == "." {
-			return chosen(exports, 0)
+			return chosen(exports, conditions, 0)
 		}
 		return ""
 	}
 	if target, ok := byName[name]; ok {
-		return chosen(target, 0)
+		return chosen(target, conditions, 0)
 	}
 	// Of several patterns the one with the longest prefix is used.
 	best, with := "", ""
@@ -145,7 +176,7 @@ func exported(exports json.RawMessage, name string) string {
 	if best == "" {
 		return ""
 	}
-	return strings.ReplaceAll(chosen(byName[best], 0), "*", with)
+	return strings.ReplaceAll(chosen(byName[best], conditions, 0), "*", with)
 }
 
 // hasSubpaths reports whether the keys of exports are subpaths, not conditions.
@@ -158,10 +189,9 @@ func hasSubpaths(exports map[string]json.RawMessage) bool {
 	return false
 }
 
-// chosen returns the file of a target for the conditions style and default: a
-// target is a file, an object of conditions, or a list of which the first valid
-// entry is used.
-func chosen(target json.RawMessage, depth int) string {
+// chosen returns the file of a target for some conditions: a target is a file, an object
+// of conditions, or a list of which the first valid entry is used.
+func chosen(target json.RawMessage, conditions []string, depth int) string {
 	const deepest = 16
 	var file string
 	if json.Unmarshal(target, &file) == nil || depth > deepest {
@@ -170,11 +200,11 @@ func chosen(target json.RawMessage, depth int) string {
 		}
 		return file
 	}
-	var conditions map[string]json.RawMessage
-	if json.Unmarshal(target, &conditions) == nil {
-		for _, condition := range []string{"style", "default"} {
-			if inner, ok := conditions[condition]; ok {
-				if file := chosen(inner, depth+1); file != "" {
+	var byCondition map[string]json.RawMessage
+	if json.Unmarshal(target, &byCondition) == nil {
+		for _, condition := range conditions {
+			if inner, ok := byCondition[condition]; ok {
+				if file := chosen(inner, conditions, depth+1); file != "" {
 					return file
 				}
 			}
@@ -184,7 +214,7 @@ func chosen(target json.RawMessage, depth int) string {
 	var list []json.RawMessage
 	if json.Unmarshal(target, &list) == nil {
 		for _, inner := range list {
-			if file := chosen(inner, depth+1); file != "" {
+			if file := chosen(inner, conditions, depth+1); file != "" {
 				return file
 			}
 		}

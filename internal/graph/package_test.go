@@ -87,3 +87,30 @@ func FuzzPackage(f *testing.F) {
 		}
 	})
 }
+
+// TestPackageModule checks which script of a package browsers load.
+func TestPackageModule(t *testing.T) {
+	for manifest, want := range map[string]string{
+		`{"exports": {".": {"require": "./c.cjs", "import": "./m.js"}}, "main": "c.cjs"}`: "quay/m.js",
+		`{"exports": {"import": {"browser": "./b.js", "default": "./m.js"}}}`:             "quay/b.js",
+		`{"module": "m.js", "main": "c.cjs"}`:                                             "quay/m.js",
+		`{"main": "c.cjs"}`:                                                               "quay/c.cjs",
+		`{"main": "../../out.js"}`:                                                        "quay/index.js",
+		`{}`:                                                                              "quay/index.js",
+		`{"exports": {"./*": "./lib/*.js"}}`:                                              "quay/index.js",
+	} {
+		files := source.NewTree(source.Folder{Name: "package", FS: fstest.MapFS{
+			"quay/package.json": {Data: []byte(manifest)}, "quay/m.js": {}, "quay/b.js": {}, "quay/c.cjs": {}, "quay/index.js": {},
+			"quay/lib/deep.js": {}, "out.js": {}}})
+		if got, ok := PackageModule(files, "quay"); got != want || !ok {
+			t.Errorf("%s: got %q, want %q", manifest, got, want)
+		}
+	}
+	files := source.NewTree(source.Folder{Name: "package", FS: fstest.MapFS{"@q/x/package.json": {Data: []byte(`{"exports": {"./*": "./lib/*.js"}}`)},
+		"@q/x/lib/deep.js": {}, "@q/x/plain.js": {}}})
+	for specifier, want := range map[string]string{"@q/x/deep": "@q/x/lib/deep.js", "@q/x/plain": "@q/x/plain.js", "@q/x": "", "none": ""} {
+		if got, ok := PackageModule(files, specifier); got != want || ok != (want != "") {
+			t.Errorf("%s: got %q, want %q", specifier, got, want)
+		}
+	}
+}

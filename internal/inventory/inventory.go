@@ -215,6 +215,17 @@ func (i *Inventory) WellKnown() (out []source.Path) {
 	return out
 }
 
+// PackageModule returns the URL path of the script that a specifier of an installed package
+// names, if the package is in the source folder: pages can load it.
+func (i *Inventory) PackageModule(specifier string) (address string, ok bool) {
+	name, ok := graph.PackageModule(i, specifier)
+	inSource := source.Path{Name: path.Join(project.PackageFolder, name)}
+	if !ok || !i.Exists(inSource) {
+		return "", false
+	}
+	return i.project.Settings.Base + inSource.Name, true
+}
+
 // InPackage returns the target of a path that starts with the name of an installed package,
 // as scripts write it. It need not exist.
 func (i *Inventory) InPackage(from source.Path, name string) graph.Target {

@@ -305,6 +305,10 @@ func (g *group) bareImport(imp script.Import, from source.Path, at source.Span) 
 		Message: fmt.Sprintf("unresolved import %q: no import map of the page has it", imp.Specifier),
 		Fix:     `add "./" if it is a path relative to this script, or add it to an import map`}
 	if !g.Files.IsStyle(imp) {
+		if address, ok := g.Files.PackageModule(imp.Specifier); ok {
+			d.Fix = fmt.Sprintf(`add to the page, before its scripts: <script type="importmap">{"imports": {%q: %q}}</script>`,
+				imp.Specifier, address)
+		}
 		return d
 	}
 	d.Severity = diag.Error

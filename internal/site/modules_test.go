@@ -331,6 +331,7 @@ func TestScriptFindings(t *testing.T) {
 		{"a missing sheet", `import "./css/aa.css";`, `did you mean "site/css/a.css"?`},
 		{"a missing script", `import "./boat.js";`, "missing-script"},
 		{"a bare name", `import { boats } from "boats";`, "bare-import"},
+		{"a module of a package", `import "tide";`, `{"imports": {"tide": "/node_modules/tide/index.js"}}</script>`},
 		{"a bare sheet", `import "css/a.css";`, `write "./css/a.css"`},
 		{"a package that is not installed", `import "quay/a.css";`, `no such sheet: "quay/a.css", in no installed package`},
 		{"outside", `import "../../a.css";`, "outside"},
@@ -343,7 +344,8 @@ func TestScriptFindings(t *testing.T) {
 		{"what is worked out", "import(`./${name}.css`); import(name); f('./' + name);", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
-			s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- kit/a.css --\n.a { color: red }\n-- site/index.html --\n<script type=module src=m.js></script>\n-- site/css/a.css --\n.a { color: red }\n-- site/css/wrong.css --\n.a { color: red\n-- site/css/far.css --\n@import \"https://quay.example/a.css\";\n-- site/boats.js --\n-- site/m.js --\n"+test.script)
+			s := newSite(t, "-- rinzel.toml --\nsource = \"site\"\n[roots]\nkit = \"kit\"\n-- kit/a.css --\n.a { color: red }\n-- site/index.html --\n<script type=module src=m.js></script>\n-- site/css/a.css --\n.a { color: red }\n-- site/css/wrong.css --\n.a { color: red\n-- site/css/far.css --\n@import \"https://quay.example/a.css\";\n-- site/boats.js --\n"+
+				"-- site/node_modules/tide/package.json --\n{}\n-- site/node_modules/tide/index.js --\n-- site/m.js --\n"+test.script)
 			_, found := s.build(t, project.Development)
 			if (found == "") != (test.want == "") || !strings.Contains(found, test.want) {
 				t.Errorf("got %s\nwant %s", found, test.want)
