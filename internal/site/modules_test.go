@@ -333,7 +333,7 @@ func TestScriptFindings(t *testing.T) {
 		{"a bare name", `import { boats } from "boats";`, "bare-import"},
 		{"a module of a package", `import "tide";`, `{"imports": {"tide": "/node_modules/tide/index.js"}}</script>`},
 		{"a bare sheet", `import "css/a.css";`, `write "./css/a.css"`},
-		{"a package that is not installed", `import "quay/a.css";`, `no such sheet: "quay/a.css", in no installed package`},
+		{"a package that is not installed", `import "quay/a.css";`, `package "quay" is not installed`},
 		{"outside", `import "../../a.css";`, "outside"},
 		{"from elsewhere", `import "https://quay.example/a.css";`, "external-import"},
 		{"no root", `import "kitt:a.css";`, `did you mean "kit"?`},
