@@ -343,29 +343,26 @@ func (g *gathering) read(ctx context.Context, files map[source.Path]bool) error 
 	return nil
 }
 
-// fromData reports classes of templates that are all data.
+// fromData reports classes of templates that are all data, unless keep lists what they are.
 func (g *gathering) fromData() {
-	var first source.Span
+	var first FileEvidence
 	n := 0
 	for _, f := range g.found.Files {
-		if n += len(f.FromData); n == len(f.FromData) && n > 0 {
-			first = f.FromData[0]
+		if n == 0 {
+			first = f
 		}
+		n += len(f.FromData)
 	}
-	if n == 0 || !g.Release || len(g.Settings.Keep) > 0 { // they are listed
+	if n == 0 || !g.Release || len(g.Settings.Keep) > 0 {
 		return
 	}
-	mark := ""
-	for _, f := range g.found.Files {
-		if f.File.ID == first.Start.File {
-			mark = f.File.Text[first.Start.Off:first.End]
-		}
-	}
+	at := first.FromData[0]
+	mark := first.File.Text[at.Start.Off:at.End]
 	others := ""
 	if n > 1 {
 		others = ", also at " + diag.Count(n-1, "other position")
 	}
-	g.report(diag.Diagnostic{Code: code.ClassesFromData, Severity: diag.Note, Span: first,
+	g.report(diag.Diagnostic{Code: code.ClassesFromData, Severity: diag.Note, Span: at,
 		Message: fmt.Sprintf("class %q comes from data%s: purging does not know its values", mark, others),
 		Fix:     "list values that occur nowhere else in keep under [purge], or add the files with the data to evidence"})
 }

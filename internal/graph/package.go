@@ -119,25 +119,25 @@ func candidates(m manifest, sub string) []string {
 }
 
 // PackageModule returns the script that a specifier of an installed package names, for
-// browsers: relative to the folder of packages that is nearest to the source folder. ok is
-// false if there is none.
+// browsers, relative to the folder of packages that is nearest to the source folder. ok is
+// false if it is not in there.
 func PackageModule(files source.Reader, specifier string) (name string, ok bool) {
 	pkg, sub := splitPackage(specifier)
-	for _, root := range project.PackageRoots(files) {
-		if !files.Exists(source.Path{Root: root, Name: path.Join(pkg, "package.json")}) {
-			continue
-		}
-		m := readManifest(files, root, pkg)
-		list := []string{exported(m.Exports, ".", ofModules), m.Module, m.Main, "index.js"}
-		if sub != "" {
-			list = []string{exported(m.Exports, "./"+sub, ofModules), sub, sub + ".js"}
-		}
-		for _, file := range list {
-			if p := (source.Path{Root: root, Name: path.Join(pkg, file)}); fsValid(file) && files.Exists(p) {
-				return p.Name, root == project.PackageRoot
-			}
-		}
+	inPackage := func(file string) source.Path {
+		return source.Path{Root: project.PackageRoot, Name: path.Join(pkg, file)}
+	}
+	if !files.Exists(inPackage("package.json")) {
 		return "", false
+	}
+	m := readManifest(files, project.PackageRoot, pkg)
+	list := []string{exported(m.Exports, ".", ofModules), m.Module, m.Main, "index.js"}
+	if sub != "" {
+		list = []string{exported(m.Exports, "./"+sub, ofModules), sub, sub + ".js"}
+	}
+	for _, file := range list {
+		if fsValid(file) && files.Exists(inPackage(file)) {
+			return inPackage(file).Name, true
+		}
 	}
 	return "", false
 }

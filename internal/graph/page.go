@@ -120,7 +120,7 @@ func IsTemplate(text string) bool {
 func IsWhole(text string) bool {
 	lower := strings.ToLower(text)
 	before, _, _ := strings.Cut(lower, "<script")
-	before = strings.TrimPrefix(strings.TrimPrefix(before, "\uFEFF"), "<?xml") // the declaration of XHTML
+	before = strings.ReplaceAll(before, "<?xml", "") // instructions of XHTML
 	return (strings.Contains(lower, "<html") || strings.Contains(lower, "<!doctype")) && !IsTemplate(before)
 }
 

@@ -159,6 +159,7 @@ func (s *server) tokenNames(ctx context.Context, name string) ([]source.Span, er
 	if err != nil {
 		return nil, err
 	}
+	var inSettings error
 	files := make(map[*source.File]*tokenFile)
 	for _, c := range query.Merge(found.Sheets) {
 		for _, set := range append(slices.Clone(c.Others), c.Set) {
@@ -171,7 +172,7 @@ func (s *server) tokenNames(ctx context.Context, name string) ([]source.Span, er
 				}
 				files[f].locate(c.Path, set.At)
 			case c.Path == name || strings.HasPrefix(c.Path, name+"."):
-				return nil, errInSettings
+				inSettings = errInSettings
 			}
 		}
 	}
@@ -183,7 +184,7 @@ func (s *server) tokenNames(ctx context.Context, name string) ([]source.Span, er
 			}
 		}
 	}
-	return out, nil
+	return out, inSettings
 }
 
 // tokenFile is a token file with the group of constants that its tokens are in.

@@ -103,14 +103,12 @@ func (s *server) explainedConstant(k *constant) string {
 	list("derived from", k.from)
 	list("read by", k.derived)
 	if k.rules > 0 {
-		text += "\n\nin " + diag.Count(k.rules, "rule")
 		const most = 3
-		for i, use := range k.uses {
-			if i == most {
-				break
-			}
-			text += map[bool]string{true: ": ", false: ", "}[i == 0] + s.shown(use.At)
+		var places []string
+		for _, use := range k.uses[:min(len(k.uses), most)] {
+			places = append(places, s.shown(use.At))
 		}
+		text += "\n\nin " + diag.Count(k.rules, "rule") + ": " + strings.Join(places, ", ")
 	}
 	return text
 }

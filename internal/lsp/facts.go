@@ -144,7 +144,7 @@ func (f *facts) names(nodes []ast.Node, parent selector.Specificity) {
 			}
 		case *ast.StyleRule:
 			for _, sel := range n.Selectors {
-				weight := weightOf(sel, parent)
+				weight := selector.Nested(sel, parent)
 				if inside.Less(weight) {
 					inside = weight
 				}
@@ -183,18 +183,3 @@ func (f *facts) definition(r *ast.AtRule) {
 
 // textOf returns values as text.
 func textOf(values []ast.Value) string { return print.Values(values) }
-
-// weightOf returns the specificity of a selector in a rule with the specificity of its
-// parent: it counts once for each & (CSS Nesting, section 3.2), or once without any.
-func weightOf(s ast.Selector, parent selector.Specificity) selector.Specificity {
-	w, n := selector.Of(s), 0
-	for i := range s {
-		if s[i].Kind == ast.NestingSelector {
-			w, n = w.Plus(parent), n+1
-		}
-	}
-	if n == 0 {
-		w = w.Plus(parent)
-	}
-	return w
-}

@@ -236,7 +236,8 @@ type use struct {
 	sheet bool // names are escaped there
 }
 
-// uses returns the places of a name in all files, in token files as well.
+// uses returns the places of a name in all files, in token files as well. With the error
+// that the settings set it, it returns the others.
 func (s *server) uses(ctx context.Context, what subject, name string) ([]use, error) {
 	found, err := s.occurrences(ctx, what, name)
 	if err != nil {
@@ -248,16 +249,14 @@ func (s *server) uses(ctx context.Context, what subject, name string) ([]use, er
 			out = append(out, use{source.SpanOf(f.Pos(o.from), o.to-o.from), o.sheet})
 		}
 	}
-	if what == aConstant {
-		more, err := s.tokenNames(ctx, name)
-		if err != nil && err != errInSettings {
-			return nil, err
-		}
-		for _, at := range more {
-			out = append(out, use{at, false})
-		}
+	if what != aConstant {
+		return out, nil
 	}
-	return out, nil
+	more, err := s.tokenNames(ctx, name)
+	for _, at := range more {
+		out = append(out, use{at, false})
+	}
+	return out, err
 }
 
 // references lists the places of the name at a place.
@@ -271,7 +270,7 @@ func (s *server) references(ctx context.Context, q at) (any, error) {
 		p.subject = aVariable
 	}
 	found, err := s.uses(ctx, p.subject, name)
-	if err != nil {
+	if err != nil && err != errInSettings {
 		return nil, err
 	}
 	out := []location{}

@@ -55,11 +55,6 @@ func (s *server) rename(ctx context.Context, q struct {
 	if err != nil {
 		return nil, err
 	}
-	if p.subject == aConstant {
-		if _, err := s.tokenNames(ctx, name); err != nil {
-			return nil, err
-		}
-	}
 	found, err := s.uses(ctx, p.subject, name)
 	if err != nil {
 		return nil, err

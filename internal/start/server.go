@@ -51,16 +51,11 @@ func (w *settingsWriter) isServer() bool {
 
 // base writes the path under which templates link the sheets.
 func (w *settingsWriter) base() {
-	here, closer, err := source.OpenFolder("", w.dir, "")
-	if err != nil {
-		return
-	}
-	defer closer.Close()
 	const root = "/"
 	votes := make(map[string]int)
 	best, example := root, ""
 	for _, name := range w.templates {
-		text := readHead(here.FS, name)
+		text := readHead(w.files, name)
 		for _, sheet := range under(w.source, w.sheets) {
 			prefix, ok := prefixOf(text, sheet)
 			if !ok {
@@ -126,7 +121,7 @@ func (w *settingsWriter) bundles(ctx context.Context) error {
 	const most = 6
 	if len(entries) > most {
 		w.reason("A server makes the pages, so the bundles are named here: one for each sheet, of the same name. "+
-			"Better are bundles of what pages load together; %s are imported by no other one.", counted(len(entries), "sheet", "sheets"))
+			"Bundles of what pages load together are better: %s are imported by no other one.", counted(len(entries), "sheet", "sheets"))
 		w.line("[bundles.sheets]")
 		w.line("from = [%s]", quoted(globsOf(entries)))
 		w.line(`file = "{path}.css"`)

@@ -69,7 +69,12 @@ func readHead(files fs.FS, name string) string {
 // settingsFor returns the text of settings for what lies in a folder, each with its
 // reason. server is set if a server makes the pages.
 func settingsFor(ctx context.Context, dir string, f *facts) (text string, server bool, err error) {
-	w := &settingsWriter{facts: f, dir: dir}
+	here, closer, err := source.OpenFolder("", dir, "")
+	if err != nil {
+		return "", false, err
+	}
+	defer closer.Close()
+	w := &settingsWriter{facts: f, dir: dir, files: here.FS}
 	w.line(`# The settings. Every key has a default: "rinzel help settings" lists them all.`)
 	w.line("")
 	w.folders()
@@ -90,6 +95,7 @@ func settingsFor(ctx context.Context, dir string, f *facts) (text string, server
 type settingsWriter struct {
 	*facts
 	dir    string
+	files  fs.FS  // of dir
 	source string // the source folder
 	roots  []string
 	text   strings.Builder
@@ -255,13 +261,8 @@ func (w *settingsWriter) fallback() {
 	if len(pages) != 1 || path.Base(pages[0]) != pages[0] {
 		return
 	}
-	here, closer, err := source.OpenFolder("", w.dir, "")
-	if err != nil {
-		return
-	}
-	defer closer.Close()
 	for _, name := range slices.Concat(w.scripts, w.code) {
-		if call := "history.pushState("; strings.Contains(readHead(here.FS, name), call) {
+		if call := "history.pushState("; strings.Contains(readHead(w.files, name), call) {
 			w.line("")
 			w.reason("The only page, for all addresses: %s calls %s). The host of the site needs the same rule.", name, call)
 			w.line("[serve]")
@@ -286,16 +287,11 @@ func (w *settingsWriter) packages() {
 		Dependencies    map[string]string `json:"dependencies"`
 		DevDependencies map[string]string `json:"devDependencies"`
 	}
-	here, closer, err := source.OpenFolder("", w.dir, "")
-	if err != nil {
-		return
-	}
-	defer closer.Close()
-	text, err := fs.ReadFile(here.FS, "package.json")
+	text, err := fs.ReadFile(w.files, "package.json")
 	if err != nil || json.Unmarshal(text, &manifest) != nil {
 		return
 	}
-	installed, err := fs.Sub(here.FS, project.PackageFolder)
+	installed, err := fs.Sub(w.files, project.PackageFolder)
 	if err != nil {
 		return
 	}

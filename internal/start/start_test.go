@@ -143,6 +143,8 @@ func TestSettings(t *testing.T) {
 			`source = "."; output = "public"; #   @import "package:buoys";`, false, "index.html"},
 		{"an application with one page", "-- index.html --\n" + page + "\n-- css/a.css --\n" + sheet + "-- js/a.js --\nhistory.pushState(null, '', '/b');\n",
 			`source = "."; output = "public"; [serve]; fallback = "index.html"`, false, "index.html"},
+		{"XHTML", "-- index.html --\n<?xml version=\"1.0\"?><?xml-stylesheet href=\"x.xsl\"?>" + page + "\n-- css/a.css --\n" + sheet,
+			`source = "."; output = "public"`, false, "index.html"},
 		{"names that need quotes", "-- \"quay\"/index.html --\n" + page + "\n-- \"quay\"/css/a.css --\n" + sheet,
 			`source = "\"quay\""; output = "public"`, false, "index.html"},
 	} {

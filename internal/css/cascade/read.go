@@ -353,7 +353,7 @@ func (r *reader) nestedSelectors(s ast.Selector, outer []*chosen) []*chosen {
 	}
 	rest, joins := continuation(s)
 	own := r.plainSelector(rest)
-	weight := selector.Of(s).Plus(most)
+	weight := selector.Nested(s, most)
 	var out []*chosen
 	for _, o := range outer {
 		text, whole, of := "nested("+o.text+"){"+selectorText(s, r.namespaces)+"}", false, ast.Selector(nil)

@@ -31,17 +31,33 @@ func (s Specificity) Plus(o Specificity) Specificity {
 
 // Of returns the specificity of a complex selector. The nesting selector counts
 // as zero; replace it first if it matters. A bad selector has no weight.
-func Of(s ast.Selector) Specificity {
+func Of(s ast.Selector) Specificity { return withParent(s, Specificity{}) }
+
+// Nested returns the specificity of a selector of a nested rule. parent is that of the
+// selectors around it: it counts for each nesting selector, or once if there is none, which
+// means one at the start (CSS Nesting, sections 3.1 and 3.3).
+func Nested(s ast.Selector, parent Specificity) Specificity {
+	w := withParent(s, parent)
+	if !Contains(s, ast.NestingSelector) {
+		w = w.Plus(parent)
+	}
+	return w
+}
+
+// withParent is Of with a specificity for nesting selectors.
+func withParent(s ast.Selector, parent Specificity) Specificity {
 	var sum Specificity
 	for i := range s {
-		sum = sum.Plus(ofSimple(&s[i]))
+		sum = sum.Plus(ofSimple(&s[i], parent))
 	}
 	return sum
 }
 
 // ofSimple returns the specificity of a simple selector.
-func ofSimple(s *ast.Simple) Specificity {
+func ofSimple(s *ast.Simple, parent Specificity) Specificity {
 	switch s.Kind {
+	case ast.NestingSelector:
+		return parent
 	case ast.IDSelector:
 		return Specificity{IDs: 1}
 	case ast.ClassSelector, ast.AttributeSelector:
@@ -51,17 +67,17 @@ func ofSimple(s *ast.Simple) Specificity {
 	case ast.PseudoElement:
 		sum := Specificity{Types: 1}
 		if s.Args != nil {
-			sum = sum.Plus(Max(s.Args.Selectors))
+			sum = sum.Plus(heaviest(s.Args.Selectors, parent))
 		}
 		return sum
 	case ast.PseudoClass:
-		return ofPseudoClass(s)
+		return ofPseudoClass(s, parent)
 	}
 	return Specificity{}
 }
 
 // ofPseudoClass returns the specificity of a pseudo-class.
-func ofPseudoClass(s *ast.Simple) Specificity {
+func ofPseudoClass(s *ast.Simple, parent Specificity) Specificity {
 	if s.Args == nil {
 		return Specificity{Classes: 1}
 	}
@@ -69,22 +85,25 @@ func ofPseudoClass(s *ast.Simple) Specificity {
 	case name == "where":
 		return Specificity{}
 	case name == "not", name == "has", known.MatchesAny(name):
-		return Max(s.Args.Selectors)
+		return heaviest(s.Args.Selectors, parent)
 	}
 	// :nth-child(… of S), :host(S) and similar count themselves as well.
-	return Specificity{Classes: 1}.Plus(Max(s.Args.Selectors))
+	return Specificity{Classes: 1}.Plus(heaviest(s.Args.Selectors, parent))
 }
 
 // Max returns the highest specificity in a list, which is the specificity of
 // the list as an argument.
-func Max(list []ast.Selector) Specificity {
-	var heaviest Specificity
+func Max(list []ast.Selector) Specificity { return heaviest(list, Specificity{}) }
+
+// heaviest is Max with a specificity for nesting selectors.
+func heaviest(list []ast.Selector, parent Specificity) Specificity {
+	var most Specificity
 	for _, s := range list {
-		if w := Of(s); heaviest.Less(w) {
-			heaviest = w
+		if w := withParent(s, parent); most.Less(w) {
+			most = w
 		}
 	}
-	return heaviest
+	return most
 }
 
 // Contains reports whether s, including its arguments, contains a simple

@@ -45,3 +45,16 @@ func TestLess(t *testing.T) {
 		}
 	}
 }
+
+// TestNested checks selectors in a rule with the specificity 1,0,0.
+func TestNested(t *testing.T) {
+	for src, want := range map[string]Specificity{
+		"b": {1, 0, 1}, "&": {1, 0, 0}, "& &": {2, 0, 0}, ".a &": {1, 1, 0}, ":is(&, b) .a": {1, 1, 0},
+		":where(&) .a": {0, 1, 0}, "b:not(&)": {1, 0, 1},
+	} {
+		list, _ := parse.Selectors(new(source.Set).Add(source.Path{}, "", src))
+		if got := Nested(list[0], Specificity{IDs: 1}); got != want {
+			t.Errorf("%s: got %v, want %v", src, got, want)
+		}
+	}
+}
